@@ -1,0 +1,367 @@
+"""The command line: the same core as the web app, without database or server."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from . import __version__
+from .core.limits import InputError
+
+_RANK = {"note": 1, "caution": 2, "stop": 3}
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command. Returns 0 (ran), 1 (findings at or above --fail-on) or 2 (cannot be read, wrong call)."""
+    parser = _parser()
+    try:
+        args = parser.parse_args(argv)
+        code: int = args.run(args)
+        sys.stdout.flush()
+        return code
+    except InputError as error:
+        print(f"handlens: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        # The reader of our output went away; that is its right. Keep the interpreter from complaining at exit.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        print("handlens: stopped.", file=sys.stderr)
+        return 130
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> None:  # type: ignore[override]
+        raise InputError(f"{message}; see `{self.prog} --help`.")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="handlens", description="Checks a model before it moves, mends it, and proves the export.")
+    parser.add_argument("--version", action="version", version=f"Hand Lens {__version__}")
+    commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
+
+    p = commands.add_parser("inspect", help="measure and judge a model")
+    p.add_argument("path", metavar="PATH", help="a model file, a folder or a zip")
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again")
+    p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
+    p.add_argument("--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)")
+    p.set_defaults(run=_inspect)
+
+    p = commands.add_parser("mend", help="apply mends and write the result in its own format")
+    p.add_argument("path", metavar="PATH")
+    p.add_argument("--mend", action="append", required=True, metavar="ID[:key=value,...]", help="a mend; may be given again, applied in order")
+    p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR")
+    p.add_argument("--json", metavar="FILE|-", help="write what each mend did as JSON")
+    p.set_defaults(run=_mend)
+
+    p = commands.add_parser("export", help="write a model in another format and prove it")
+    p.add_argument("path", metavar="PATH")
+    p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
+    p.add_argument("--format", required=True, metavar="FORMAT", help="obj, gltf or glb")
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR")
+    p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
+    p.set_defaults(run=_export)
+
+    p = commands.add_parser("prove", help="compare two model files row by row")
+    p.add_argument("a", metavar="A")
+    p.add_argument("b", metavar="B")
+    p.add_argument("--json", metavar="FILE|-")
+    p.set_defaults(run=_prove)
+
+    p = commands.add_parser("rules", help="the shipped rule sheets")
+    which = p.add_subparsers(metavar="list|show", required=True, parser_class=_Parser)
+    which.add_parser("list", help="slug and name of each").set_defaults(run=_rules_list)
+    show = which.add_parser("show", help="one sheet as JSON")
+    show.add_argument("name", metavar="NAME")
+    show.set_defaults(run=_rules_show)
+
+    for name, run in (("checks", _checks), ("mends", _mends)):
+        p = commands.add_parser(name, help=f"every one of the {name}")
+        p.add_argument("--json", action="store_true")
+        p.set_defaults(run=run)
+    return parser
+
+
+def _rules(p: argparse.ArgumentParser) -> None:
+    p.add_argument("--rules", metavar="NAME_OR_FILE", help="a rule sheet's name, slug or JSON file (default: realtime-engine)")
+    p.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
+
+
+# --- output -----------------------------------------------------------------------------------------
+
+
+def _write_json(target: str, tree: dict[str, Any], inputs: Sequence[str] = ()) -> None:
+    text = json.dumps(tree, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+    if target == "-":
+        sys.stdout.write(text)
+    else:
+        write_files({Path(target): text.encode()}, inputs)
+
+
+def write_files(files: dict[Path, bytes], inputs: Sequence[str]) -> None:
+    """Write files so that none is ever half there, and none lies over an input. Raises InputError."""
+    sources = {Path(i).resolve() for i in inputs}
+    for path in files:
+        resolved = path.resolve()
+        if resolved in sources or any(s.is_dir() and resolved.is_relative_to(s) and resolved.exists() for s in sources):
+            raise InputError(f"{path} is part of the input, and an input is never written over; name another --out.")
+    for path, data in files.items():
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with tempfile.NamedTemporaryFile(dir=path.parent, prefix=f".{path.name}.", delete=False) as part:
+                part.write(data)
+            umask = os.umask(0)
+            os.umask(umask)
+            os.chmod(part.name, 0o666 & ~umask)
+            os.replace(part.name, path)
+        except OSError as error:
+            raise InputError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+# --- commands ---------------------------------------------------------------------------------------
+
+
+def _inspect(args: argparse.Namespace) -> int:
+    began = time.perf_counter()
+    from .core import report
+    from .core.checks import judge
+    from .core.inspection import open_scene
+    from .core.measures import collect
+    from .core.rules import load_intent, load_sheet
+
+    sheet, intent = load_sheet(args.rules), load_intent(args.intent)
+    package, path, scene = open_scene(args.path, args.search)
+    read = time.perf_counter()
+    measures = collect(scene)
+    measured = time.perf_counter()
+    judgement = judge(measures, sheet, intent)
+    verdict = judgement.verdict()
+    if args.json:
+        tree = report.report(report.source(package, path, scene), measures, judgement)
+        now = time.perf_counter()
+        tree["seconds"] = {"read": round(read - began, 3), "measure": round(measured - read, 3), "judge": round(now - measured, 3)}
+        _write_json(args.json, tree, [args.path])
+    if args.json != "-":
+        _print_findings(path, sheet.name, measures, judgement)
+    worst = max((_RANK[k] for k, n in verdict.items() if n), default=0)
+    return 1 if worst >= _RANK[args.fail_on] else 0
+
+
+def _print_findings(path: str, sheet: str, measures: Any, judgement: Any) -> None:
+    from .core.checks import STATIONS
+    from .core.limits import plural
+    from .core.report import facts
+
+    f = facts(measures)
+    size = "no size" if f["bounds"] is None else " × ".join(f"{v:.4g}" for v in f["bounds"]["size"])
+    unit = "m" if f["unit_metres"] == 1 else "units, not stated" if f["unit_metres"] is None else f"× {f['unit_metres']:g} m"
+    print(f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size} {unit}")
+    v = judgement.verdict()
+    print(f"{sheet}: {plural(v['stop'], 'stop')}, {plural(v['caution'], 'caution')}, {plural(v['note'], 'note')}")
+    for station in STATIONS:
+        here = [x for x in judgement.findings if x.station == station]
+        if here:
+            print(f"\n{station}")
+        for x in here:
+            print(f"  {x.result:8}{x.title}")
+            print(f"          {x.why}")
+            for mend, params in x.mends:
+                call = mend + (":" + ",".join(f"{k}={val}" for k, val in params.items()) if params else "")
+                print(f"          mend: --mend {call}")
+
+
+def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
+    from .core.inspection import open_scene
+    from .core.limits import MendError
+    from .core.mends import apply_mend, parse_call
+    from .core.mends.registry import MendRun
+    from .core.rules import load_intent, load_sheet
+
+    load_sheet(args.rules), load_intent(args.intent)
+    calls = [parse_call(text) for text in args.mend]
+    package, path, before = open_scene(args.path, args.search)
+    scene, runs = before, []
+    for name, params in calls:
+        try:
+            outcome = apply_mend(scene, name, params)
+        except MendError as error:
+            runs.append(MendRun(name, params, False, because=str(error)))
+            print(f"handlens: {name} was passed over: {error}", file=sys.stderr)
+            continue
+        scene = outcome.scene
+        runs.append(MendRun(name, params, True, outcome.figures, outcome.remarks))
+    return package, path, before, scene, runs
+
+
+def _mend(args: argparse.Namespace) -> int:
+    from .core import formats
+
+    _, path, _, scene, runs = _mended(args)
+    out, format_name = _target(args.out, path, scene.format)
+    files = formats.write(scene, format_name, out.stem)
+    placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
+    write_files(placed, _inputs(args.path, path))
+    tree = {
+        "schema": 1,
+        "mends": [
+            {
+                "mend": r.mend, "params": r.params, "applied": r.applied, "because": r.because,
+                "figures": [{"what": f.what, "before": f.before, "after": f.after} for f in r.figures], "remarks": list(r.remarks),
+            }
+            for r in runs
+        ],
+        "files": [str(p) for p in placed],
+        "lost": formats.what_is_lost(scene, format_name),
+    }  # fmt: skip
+    if args.json:
+        _write_json(args.json, tree, [args.path])
+    if args.json != "-":
+        for r in runs:
+            for f in r.figures:
+                print(f"{r.mend}: {f.what} {f.before} → {f.after}")
+        print(f"written: {', '.join(str(p) for p in placed)}")
+    return 0
+
+
+def _export(args: argparse.Namespace) -> int:
+    from .core import formats
+    from .core.inspection import open_scene
+    from .core.packages import FilePackage
+    from .core.proof import prove
+    from .core.rules import load_intent, load_sheet
+
+    load_sheet(args.rules), load_intent(args.intent)
+    _, path, scene = open_scene(args.path, args.search)
+    format_name = args.format.lower().lstrip(".")
+    lost = formats.what_is_lost(scene, format_name)
+    out, _ = _target(args.out, path, format_name)
+    files = formats.write(scene, format_name, out.stem)
+    placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
+    write_files(placed, _inputs(args.path, path))
+    proof = None
+    if args.proof:
+        proof = prove(scene, formats.read(FilePackage(out), out.name))
+        _write_json(args.proof, proof.to_json(), [args.path])
+    if args.proof != "-":
+        for sentence in lost:
+            print(f"not held: {sentence}")
+        print(f"written: {', '.join(str(p) for p in placed)}")
+        if proof is not None:
+            print("proved" if proof.proved else "differs: " + "; ".join(f"{r.what} {r.difference}" for r in proof.rows if r.result in ("stop", "caution")))
+    return 0 if proof is None or proof.proved else 1
+
+
+def _prove(args: argparse.Namespace) -> int:
+    from .core.inspection import open_scene
+    from .core.proof import prove
+
+    proof = prove(open_scene(args.a)[2], open_scene(args.b)[2])
+    if args.json:
+        _write_json(args.json, proof.to_json(), [args.a, args.b])
+    if args.json != "-":
+        width = max((len(r.what) for r in proof.rows), default=0)
+        for r in proof.rows:
+            print(f"{r.result:8}{r.what:{width}}  {r.sent:>14}  {r.read_back:>14}  {r.difference}  {r.remark}".rstrip())
+    return 0 if proof.proved else 1
+
+
+def _inputs(path: str, main: str) -> list[str]:
+    return [path, str(Path(path).parent / main)] if Path(path).is_file() else [path]
+
+
+def _target(out: str, model: str, format_name: str) -> tuple[Path, str]:
+    """The main file to write. A folder, or a name without an ending, takes the model's own name."""
+    path = Path(out)
+    ending = path.suffix.lower().lstrip(".")
+    if path.is_dir() or not ending or out.endswith(("/", os.sep)):
+        stem = Path(model).stem
+        return path / f"{stem}.{format_name}", format_name
+    from .core.formats import WRITERS
+
+    if ending not in WRITERS:
+        raise InputError(f"{path.name}: .{ending} cannot be written; use one of: {', '.join(WRITERS)}.")
+    if ending != format_name and format_name in WRITERS and ending in WRITERS:
+        return path, ending
+    return path, format_name
+
+
+def _rules_list(args: argparse.Namespace) -> int:
+    from .core.rules import shipped
+
+    for sheet in shipped():
+        print(f"{sheet.slug}\t{sheet.name}")
+    return 0
+
+
+def _rules_show(args: argparse.Namespace) -> int:
+    import msgspec
+
+    from .core.rules import load_sheet
+
+    _write_json("-", msgspec.to_builtins(load_sheet(args.name)))
+    return 0
+
+
+def checks_json() -> list[dict[str, Any]]:
+    """Every check with its result on each shipped sheet."""
+    from .core.checks import all_checks
+    from .core.rules import shipped
+
+    return [
+        {
+            "id": c.id, "station": c.station, "title": c.title, "does": c.does, "why": c.why, "measured": c.measured, "source": c.source,
+            "mends": list(c.mends), "results": {s.slug: c.result_on(s) for s in shipped()},
+        }
+        for c in all_checks()
+    ]  # fmt: skip
+
+
+def mends_json() -> list[dict[str, Any]]:
+    """Every mend with its parameters."""
+    from .core.checks.registry import station_of
+    from .core.mends import all_mends
+
+    return [
+        {
+            "id": m.id, "station": station_of(m.id), "title": m.title, "does": m.says, "keeps": m.keeps, "costs": m.costs, "safe": m.safe,
+            "parameters": [{"name": p.name, "kind": p.kind, "says": p.says, "choices": list(p.choices), "default": p.default} for p in m.parameters],
+        }
+        for m in all_mends()
+    ]  # fmt: skip
+
+
+def _checks(args: argparse.Namespace) -> int:
+    listed = checks_json()
+    if args.json:
+        print(json.dumps(listed, indent=2, ensure_ascii=False))
+    else:
+        for c in listed:
+            print(f"{c['id']:28}{c['title']}\n{'':28}{c['does']}\n{'':28}Why: {c['why']}")
+    return 0
+
+
+def _mends(args: argparse.Namespace) -> int:
+    listed = mends_json()
+    if args.json:
+        print(json.dumps(listed, indent=2, ensure_ascii=False))
+    else:
+        for m in listed:
+            call = m["id"] + (":" + ",".join(f"{p['name']}=" for p in m["parameters"]) if m["parameters"] else "")
+            print(f"{call:36}{m['title']}\n{'':36}Keeps: {m['keeps']}.\n{'':36}Costs: {m['costs']}.")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

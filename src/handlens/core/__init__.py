@@ -1,0 +1,1 @@
+"""Computation without interface code: read, measure, judge, mend, write, prove."""

@@ -1,0 +1,217 @@
+"""Placement: node transforms, distance from the origin, the ground."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..limits import plural
+from ..measures import Measures
+from ..measures.records import NodeFigures
+from ..rules import Intent, RuleSheet
+from .registry import Finding, Skipped, check, nodes, value
+from .size import metres
+
+Found = Iterator[Finding | Skipped]
+
+#: A scale counts as 1, and axes as equal, within this.
+TOLERANCE = 1e-4
+BAKE = (("placement.bake", {}),)
+
+
+def is_scaled(n: NodeFigures) -> bool:
+    """Local scale not 1; a mirrored node counts."""
+    return n.mirrored or max(abs(s - 1) for s in n.scale) > TOLERANCE
+
+
+def is_uneven(n: NodeFigures) -> bool:
+    """Axes of the local scale differ by more than 1e-4 of the largest."""
+    sizes = [abs(s) for s in n.scale]
+    return max(sizes) - min(sizes) > TOLERANCE * max(sizes)
+
+
+def _rigged(m: Measures) -> set[int]:
+    """Joints and the nodes above them: their scale and turn are the Skin station's business."""
+    by_index = {n.index: n for n in m.nodes}
+    out: set[int] = set()
+    for n in m.nodes:
+        i = n.index if n.is_joint else -1
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = by_index[i].parent if i in by_index else -1
+    return out
+
+
+def _names(found: list[NodeFigures]) -> str:
+    return ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
+
+
+@check("placement.scale", title="Node scale is not 1", result="caution", mends=("placement.bake",))
+def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes whose own scale is even on all axes but not 1.
+
+    Why: the scale is passed on to everything linked below, to physics shapes and to animations, and the size jumps there.
+    Measured: length of each column of the local matrix, 1 within 1e-4.
+    Source: common practice, no published source.
+    """
+    if sheet.node_scale == "any":
+        yield Skipped(f"{sheet.name} takes any node scale")
+        return
+    rigged = _rigged(m)
+    found = [n for n in m.nodes if is_scaled(n) and not is_uneven(n) and not n.mirrored and n.index not in rigged]
+    if found:
+        worst = max(found, key=lambda n: abs(np.log(max(abs(n.scale[0]), 1e-300))))
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}", value(worst.scale[0], "factor"), value(1.0, "factor"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.uneven-scale", title="Uneven node scale", result="caution", mends=("placement.bake",))
+def uneven(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes stretched more along one axis than along another.
+
+    Why: whatever is turned below such a node is sheared, round colliders are not round, and normals light wrongly.
+    Measured: lengths of the columns of the local matrix, equal within 1e-4 of the largest.
+    Source: common practice, no published source.
+    """
+    rigged = _rigged(m)
+    found = [n for n in m.nodes if is_uneven(n) and n.index not in rigged]
+    if found:
+        worst = max(found, key=lambda n: max(map(abs, n.scale)) / max(min(map(abs, n.scale)), 1e-300))
+        text = " × ".join(f"{abs(s):.3g}" for s in worst.scale)
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} scaled unevenly: {_names(found)}", value(text, "text"), value("1 × 1 × 1", "text"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.mirrored", title="Mirrored nodes", result="caution", mends=("placement.bake",))
+def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes with a negative scale.
+
+    Why: a mirror turns the winding of everything below it, so a destination that does not allow for it shows the insides.
+    Measured: the sign of the determinant of the local matrix.
+    Source: glTF 2.0 §3.7.4: the winding order follows the sign of the determinant of the node's global transform.
+    """
+    found = [n for n in m.nodes if n.mirrored]
+    if found:
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} mirrored: {_names(found)}", value(-1.0, "factor"), value(1.0, "factor"),
+            len(found), found[0].name, found[0].index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.rotation", title="Rotation left on nodes", result="caution", mends=("placement.bake",))
+def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes that are turned: by quarter turns, as an axis change leaves behind, or at all where the sheet wants none.
+
+    Why: a script that sets the rotation to zero there lays the part on its side, and linked parts swing about the wrong axis.
+    Measured: angle of the local rotation, zero within 0.01°.
+    Source: common practice, no published source.
+    """
+    if sheet.node_rotation == "any":
+        yield Skipped(f"{sheet.name} takes any node rotation")
+        return
+    rigged = _rigged(m)
+    turned = [n for n in m.nodes if n.angle > 0.01 and n.index not in rigged and n.kind in ("mesh", "group")]
+    found = turned if sheet.node_rotation == "zero" else [n for n in turned if n.quarter_turn]
+    if found:
+        worst = max(found, key=lambda n: n.angle)
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} turned: {_names(found)}", value(round(worst.angle, 3), "degrees"), value(0.0, "degrees"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.inverse-pair", title="Scales that cancel out in the chain", result="caution", mends=("placement.bake",))
+def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """A node scaled by some factor above another scaled by its inverse, so that the whole looks right.
+
+    Why: as soon as something is linked between them, or one of them is reset, it jumps by that factor.
+    Measured: the running product of scales down each chain; a pair counts where both are off by 1 % or more and the product is 1 within 0.1 %.
+    Source: common practice, no published source.
+    """
+    by_index = {n.index: n for n in m.nodes}
+    for n in m.nodes:
+        own = abs(n.scale[0])
+        if not is_scaled(n) or is_uneven(n) or abs(own - 1) < 0.01:
+            continue
+        product, up = own, n.parent
+        while up in by_index:
+            above = by_index[up]
+            factor = abs(above.scale[0])
+            product *= factor
+            if not is_uneven(above) and abs(factor - 1) >= 0.01 and abs(product - 1) < 1e-3:
+                yield Finding(
+                    f"{above.name} × {factor:.4g} is undone by {n.name} × {own:.4g}", value(factor, "factor"), value(1.0, "factor"),
+                    2, n.name, n.index, nodes([above.index, n.index]), BAKE, key=f"node-{n.index}",
+                )  # fmt: skip
+                break
+            up = above.parent
+
+
+@check("placement.shear", title="Shear that no node can hold", result="caution", mends=("placement.bake",))
+def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose world matrix is slanted: an uneven scale above a turned child.
+
+    Why: translation, rotation and scale cannot express it, so a destination that splits the matrix changes the shape.
+    Measured: greatest |cosine| between two columns of the world matrix, 0 within 1e-4.
+    Source: glTF 2.0 §3.5.3: a matrix must be decomposable to translation, rotation and scale.
+    """
+    parts = {p.node for p in m.parts}
+    found = [n for n in m.nodes if n.world_shear > TOLERANCE and n.index in parts]
+    if found:
+        worst = max(found, key=lambda n: n.world_shear)
+        lean = float(np.degrees(np.arcsin(min(worst.world_shear, 1.0))))
+        yield Finding(
+            f"{plural(len(found), 'part is', 'parts are')} sheared: {_names(found)}", value(round(lean, 3), "degrees"), value(0.0, "degrees"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.far", title="Far from the origin", result="stop")
+def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts that stand where neighbouring 32-bit floats are further apart than the sheet allows.
+
+    Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves.
+    Measured: the gap between 32-bit floats at the part's farthest coordinate, in millimetres; over a tenth of the limit is a caution.
+    Source: IEEE 754-2019, binary32: 24 significant bits.
+    """
+    unit = 1.0 if m.unit_metres is None else m.unit_metres
+    limit = sheet.limits.float_spacing_mm
+    bad = [p for p in m.parts if p.spacing * unit * 1000 > limit / 10]
+    if bad:
+        worst = max(bad, key=lambda p: p.spacing)
+        gap = worst.spacing * unit * 1000
+        title = f"{plural(len(bad), 'part stands', 'parts stand')} up to {metres(worst.farthest * unit)} out, where positions jump by {gap:.3g} mm"
+        yield Finding(
+            title, value(gap, "mm"), value(limit, "mm"), len(bad), worst.name, worst.node, nodes([p.node for p in bad]),
+            result="" if gap > limit else "caution",
+        )  # fmt: skip
+
+
+@check("placement.ground", title="Not standing on the ground", result="note")
+def ground(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The lowest point is above or below the ground plane, for things whose pivot belongs at the base.
+
+    Why: dropped on the floor there, it floats or sinks in.
+    Measured: lowest world coordinate along the up axis, 0 within 1 % of the height and 5 mm.
+    Source: common practice, no published source.
+    """
+    if m.bounds_min is None or m.bounds_max is None:
+        return
+    if sheet.ground == "any" and intent.pivot != "base-centre":
+        yield Skipped(f"{sheet.name} does not ask for it, and the intent does not say that it stands on its base")
+        return
+    if intent.pivot not in (None, "base-centre") or intent.kind == "effect":
+        yield Skipped("the intent says that it does not stand on its base")
+        return
+    axis = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    unit = 1.0 if m.unit_metres is None else m.unit_metres
+    low = m.bounds_min[axis] * unit
+    height = (m.bounds_max[axis] - m.bounds_min[axis]) * unit
+    if abs(low) > max(0.01 * height, 0.005):
+        words = "above" if low > 0 else "below"
+        yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))

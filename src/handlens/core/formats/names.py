@@ -1,0 +1,28 @@
+"""File names for images that are written beside a model: plain, relative, none twice."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+
+from ..scene import Image
+from .pictures import media_type
+
+
+def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[str]) -> dict[int, str]:
+    """A file name for each image: its own where it has one, made safe, with the ending its content calls for."""
+    names: dict[int, str] = {}
+    used = {t.casefold() for t in taken}
+    for k, image in enumerate(images):
+        base = (image.found_at or image.reference or image.name).replace("\\", "/").rpartition("/")[2]
+        base = re.sub(r'[\x00-\x1f<>:"|?*#%]', "_", base) or f"image_{k}"
+        if "." not in base:
+            data = image.bytes()
+            base += endings.get(media_type(data) or "" if data else "", ".bin")
+        stem, dot, ending = base.rpartition(".")
+        name, n = base, 2
+        while name.casefold() in used:
+            name, n = f"{stem}_{n}{dot}{ending}", n + 1
+        used.add(name.casefold())
+        names[k] = name
+    return names

@@ -1,0 +1,76 @@
+"""Distinct rows, exactly, by one sort: the base of welding, seams and duplicate search."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..scene.model import Array
+
+_PRIME = np.uint64(0x9E3779B97F4A7C15)
+
+
+def distinct_rows(columns: Sequence[Array]) -> tuple[Array, int]:
+    """Number every row so that equal rows share a number.
+
+    columns: arrays of one length; floats compare by value with 0.0 equal to -0.0 and NaN equal to itself.
+    Returns ids (N,) int32 and their count. Ids are in no particular order.
+
+    Rows are hashed to 64 bits and sorted once; neighbours with equal hashes are then compared in full, so the answer
+    is exact: a collision is seen and falls back on a lexicographic sort.
+    """
+    words = [w for c in columns for w in _words(np.asarray(c))]
+    if not words or not len(words[0]):
+        return np.zeros(0 if not words else len(words[0]), np.int32), 0
+    if len(words) == 1:
+        return _number(words[0], words)
+    mixed = np.zeros(len(words[0]), np.uint64)
+    for w in words:
+        mixed ^= w.astype(np.uint64, copy=False)
+        mixed *= _PRIME
+        mixed ^= mixed >> np.uint64(29)
+    return _number(mixed, words)
+
+
+def _number(key: Array, words: list[Array]) -> tuple[Array, int]:
+    order = np.argsort(key, kind="stable" if key.dtype.itemsize <= 2 else "quicksort")
+    ordered = key[order]
+    same = ordered[1:] == ordered[:-1]
+    if len(words) > 1:
+        for w in words:
+            sorted_word = w[order]
+            if (same & (sorted_word[1:] != sorted_word[:-1])).any():
+                return _by_lexsort(words)
+    rank = np.empty(len(key), np.int32)
+    rank[0] = 0
+    np.cumsum(~same, out=rank[1:], dtype=np.int32)
+    ids = np.empty(len(key), np.int32)
+    ids[order] = rank
+    return ids, int(rank[-1]) + 1
+
+
+def _by_lexsort(words: list[Array]) -> tuple[Array, int]:
+    order = np.lexsort(words)
+    differs = np.zeros(len(order) - 1, bool)
+    for w in words:
+        sorted_word = w[order]
+        differs |= sorted_word[1:] != sorted_word[:-1]
+    rank = np.concatenate([[0], np.cumsum(differs)]).astype(np.int32)
+    ids = np.empty(len(order), np.int32)
+    ids[order] = rank
+    return ids, int(rank[-1]) + 1
+
+
+def _words(column: Array) -> list[Array]:
+    """A column (N,) or (N, k) as unsigned integer words whose equality is the values' equality."""
+    if column.ndim == 2:
+        return [w for k in range(column.shape[1]) for w in _words(column[:, k])]
+    if column.dtype == np.float64:
+        narrow = column.astype(np.float32)
+        if (narrow == column).all():
+            column = narrow
+    if column.dtype.kind == "f":
+        bits = (column + column.dtype.type(0)).view(np.uint32 if column.dtype.itemsize == 4 else np.uint64)
+        return [bits]
+    return [column.astype(np.uint32) if column.dtype.itemsize <= 4 else column.astype(np.uint64)]

@@ -1,0 +1,183 @@
+"""Welded positions, shared edges, closedness, winding, loose elements, split vertices."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..scene.model import Array, Mesh
+from ..scene.triangles import corner_normals_of_turn
+from .distinct import distinct_rows
+
+
+class Topology(NamedTuple):
+    """What the welded surface is like. Faces without area are left out of closed and winding_consistent.
+
+    ids: (V,) int32, the same number for equal positions.
+    """
+
+    welded: int
+    closed: bool
+    winding_consistent: bool
+    zero_area: int
+    loose_points: int
+    ids: Array
+
+
+def surface(mesh: Mesh) -> Topology:
+    """Weld by exactly equal positions, then look at every edge once.
+
+    closed: every edge is shared by exactly two faces (an empty mesh is not closed).
+    winding_consistent: no edge is run in the same direction by two faces.
+    """
+    ids, welded = distinct_rows([mesh.positions])
+    flat = zero_area_faces(mesh, ids)
+    zero = int(np.count_nonzero(flat))
+    closed, consistent = _edges(mesh, ids, flat if zero else None)
+    return Topology(welded, closed, consistent, zero, _loose_points(mesh), ids)
+
+
+def zero_area_faces(mesh: Mesh, ids: Array) -> Array:
+    """(F,) bool: faces whose area is nothing beside their longest side, 1e-12 of its square."""
+    if mesh.only_triangles:
+        index = mesh.corners.reshape(-1, 3)
+        p = mesh.positions
+        a, b, c = p[index[:, 0]], p[index[:, 1]], p[index[:, 2]]
+        # Infinite coordinates give NaN here, which compares as having area: they are reported by themselves.
+        with np.errstate(invalid="ignore", over="ignore"):
+            u, v, w = b - a, c - a, c - b
+            squared = _cross_squared(u, v)
+            longest = np.maximum(np.maximum(_squared(u), _squared(v)), _squared(w))
+            return squared <= (1e-12 * longest) ** 2
+    _, newell = corner_normals_of_turn(mesh)
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    p = mesh.positions[mesh.corners]
+    first = p[mesh.starts[:-1]][face] if len(face) else p
+    reach = np.zeros(mesh.face_count)
+    np.maximum.at(reach, face, _squared(p - first))
+    return _squared(newell) <= (1e-12 * reach) ** 2
+
+
+def _squared(v: Array) -> Array:
+    out = v[:, 0] * v[:, 0]
+    out += v[:, 1] * v[:, 1]
+    out += v[:, 2] * v[:, 2]
+    return out
+
+
+def _cross_squared(u: Array, v: Array) -> Array:
+    """|u × v|² by components: np.cross would make three times the temporaries."""
+    t = u[:, 1] * v[:, 2] - u[:, 2] * v[:, 1]
+    out = t * t
+    t = u[:, 2] * v[:, 0] - u[:, 0] * v[:, 2]
+    out += t * t
+    t = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    out += t * t
+    return out
+
+
+def _edges(mesh: Mesh, ids: Array, left_out: Array | None) -> tuple[bool, bool]:
+    """One sort of packed keys: smaller id, larger id, direction."""
+    if not len(mesh.corners):
+        return False, True
+    start = ids[mesh.corners].astype(np.uint64)
+    if mesh.only_triangles:
+        end = start.reshape(-1, 3)[:, [1, 2, 0]].reshape(-1)
+    else:
+        following = np.arange(1, len(start) + 1)
+        following[mesh.starts[1:] - 1] = mesh.starts[:-1]
+        end = start[following]
+    if left_out is not None:
+        kept = ~np.repeat(left_out, mesh.corner_counts)
+        start, end = start[kept], end[kept]
+    backward = start > end
+    key = np.minimum(start, end)
+    key <<= np.uint64(32)
+    key |= np.maximum(start, end) << np.uint64(1)
+    key |= backward
+    key.sort()
+    if not len(key):
+        return False, True
+    # Winding: the same directed edge twice. Closed: undirected edges in runs of exactly two.
+    consistent = not bool((key[1:] == key[:-1]).any())
+    edge = key >> np.uint64(1)
+    closed = len(edge) % 2 == 0 and bool((edge[::2] == edge[1::2]).all()) and not bool((edge[1:-1:2] == edge[2::2]).any())
+    return closed, consistent
+
+
+def connected_pieces(mesh: Mesh, ids: Array) -> int:
+    """How many pieces the faces fall into where pieces share no welded position."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    corner = ids[mesh.corners]
+    chained = np.ones(len(corner), bool)
+    chained[mesh.starts[1:] - 1] = False
+    first = np.flatnonzero(chained)
+    total = int(ids.max()) + 1
+    graph = coo_array((np.ones(len(first), np.int8), (corner[first], corner[first + 1])), shape=(total, total))
+    labels = connected_components(graph.tocsr(), directed=False)[1]
+    return int(np.count_nonzero(np.bincount(labels[corner])))
+
+
+def _loose_points(mesh: Mesh) -> int:
+    """Point elements, and positions that no face, line or point uses."""
+    used = np.zeros(len(mesh.positions), bool)
+    used[mesh.corners] = True
+    used[mesh.lines.reshape(-1)] = True
+    used[mesh.points] = True
+    return len(mesh.points) + int(len(used) - np.count_nonzero(used))
+
+
+def loose_point_indices(mesh: Mesh) -> Array:
+    """int32 positions of point elements and of positions that nothing uses."""
+    used = np.zeros(len(mesh.positions), bool)
+    used[mesh.corners] = True
+    used[mesh.lines.reshape(-1)] = True
+    used[mesh.points] = False
+    return np.flatnonzero(~used).astype(np.int32)
+
+
+def gpu_vertices(mesh: Mesh) -> int:
+    """Distinct (position, normal, every UV set, colour, weights) combinations: what a graphics card is given.
+
+    Lines and points count too: each vertex they use, once, with no normal or UV of its own.
+    """
+    layers = [*([mesh.normals] if mesh.normals else []), *mesh.uvs, *mesh.colours]
+    corners = mesh.corners
+    if all(layer.index is corners or np.array_equal(layer.index, corners) for layer in layers):
+        # Every attribute is indexed like the positions, as glTF has it: one row a vertex instead of one a corner.
+        used = np.zeros(len(mesh.positions), bool)
+        used[corners] = True
+        rows = None if used.all() else np.flatnonzero(used)
+        columns = [mesh.positions if rows is None else mesh.positions[rows]]
+        columns += [(layer.values if rows is None else layer.values[rows]) for layer in layers]
+        vertex = np.arange(len(mesh.positions), dtype=np.int64) if rows is None else rows
+    else:
+        columns = [mesh.positions[corners], *(layer.at_corners() for layer in layers)]
+        vertex = corners
+    if mesh.weights is not None:
+        columns.append(_weight_rows(mesh)[vertex])
+    faces = distinct_rows(columns)[1] if len(columns[0]) else 0
+    rest = np.concatenate([mesh.lines.reshape(-1), mesh.points])
+    if not len(rest):
+        return faces
+    drawn = np.zeros(len(mesh.positions), bool)
+    drawn[corners] = True
+    alone = np.unique(rest[~drawn[rest]])
+    return faces + (distinct_rows([mesh.positions[alone]])[1] if len(alone) else 0)
+
+
+def _weight_rows(mesh: Mesh) -> Array:
+    """(V, 1) int32: vertices with the same joints and weights share a number."""
+    w = mesh.weights
+    assert w is not None
+    counts = np.diff(w.starts)
+    widest = int(counts.max(initial=0))
+    joints = np.full((len(counts), widest), -1, np.int32)
+    values = np.zeros((len(counts), widest), np.float32)
+    owner = np.repeat(np.arange(len(counts)), counts)
+    column = np.arange(len(owner)) - w.starts[:-1][owner]
+    joints[owner, column], values[owner, column] = w.joints, w.weights
+    return distinct_rows([joints, values])[0][:, None]

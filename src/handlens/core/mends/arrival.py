@@ -1,0 +1,230 @@
+"""Arrival: take out what should not travel, rename in bulk."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..limits import InputError, MendError, plural
+from ..scene import Mesh, Node, Scene
+from ..scene.model import frozen
+from ..scene.transforms import parents
+from .registry import Figure, Outcome, Parameter, mend
+
+_LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused")
+
+
+@mend(
+    "arrival.remove",
+    title="Remove leftovers",
+    keeps="every face and all that belongs to it",
+    costs="what is removed is gone from the export; the original keeps it",
+    safe=True,
+    parameters=[Parameter("what", "choice", "which leftovers", _LEFTOVERS)],
+)
+def remove(scene: Scene, what: str) -> Outcome:
+    """Take out cameras, lights, line elements, nodes that hold nothing, or materials and images that nothing uses."""
+    return {"cameras": _cameras, "lights": _lights, "lines": _lines, "empties": _empties, "unused": _unused}[what](scene)
+
+
+def _cameras(scene: Scene) -> Outcome:
+    if not scene.cameras:
+        raise MendError("There is no camera to remove.")
+    bare = scene.with_(nodes=tuple(replace(n, camera=None) for n in scene.nodes), cameras=())
+    held = [i for i, n in enumerate(scene.nodes) if n.camera is not None]
+    return Outcome(_drop(bare, _still_bare(bare, held)), (Figure("cameras", f"{len(scene.cameras)}", "0"),))
+
+
+def _lights(scene: Scene) -> Outcome:
+    if not scene.lights:
+        raise MendError("There is no light to remove.")
+    bare = scene.with_(nodes=tuple(replace(n, light=None) for n in scene.nodes), lights=())
+    held = [i for i, n in enumerate(scene.nodes) if n.light is not None]
+    return Outcome(_drop(bare, _still_bare(bare, held)), (Figure("lights", f"{len(scene.lights)}", "0"),))
+
+
+def _lines(scene: Scene) -> Outcome:
+    count = sum(len(m.lines) for m in scene.meshes)
+    if not count:
+        raise MendError("There is no loose edge to remove.")
+    meshes = tuple(_without_lines(m) for m in scene.meshes)
+    hollow = {k for k, m in enumerate(meshes) if not m.face_count and not len(m.points) and len(scene.meshes[k].lines)}
+    nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
+    after = scene.with_(meshes=meshes, nodes=nodes)
+    held = [i for i, n in enumerate(scene.nodes) if n.mesh in hollow]
+    after = _drop(after, _still_bare(after, held))
+    return Outcome(_without_meshes(after, hollow), (Figure("loose edges", f"{count:,}", "0"),))
+
+
+def _without_lines(mesh: Mesh) -> Mesh:
+    """The mesh without its lines and without the vertices that only they used."""
+    if not len(mesh.lines):
+        return mesh
+    only = np.zeros(len(mesh.positions), bool)
+    only[mesh.lines.reshape(-1)] = True
+    only[mesh.corners] = False
+    only[mesh.points] = False
+    none = frozen(np.zeros((0, 2), np.int32))
+    if not only.any():
+        return replace(mesh, lines=none)
+    keep = ~only
+    number = (np.cumsum(keep) - 1).astype(np.int32)
+    changed: dict[str, Any] = {
+        "lines": none,
+        "positions": frozen(mesh.positions[keep]),
+        "corners": frozen(number[mesh.corners]),
+        "points": frozen(number[mesh.points]),
+        "morphs": tuple(replace(m, positions=frozen(m.positions[keep])) for m in mesh.morphs),
+    }
+    if mesh.weights is not None:
+        w = mesh.weights
+        counts = np.diff(w.starts)
+        entry = np.repeat(keep, counts)
+        starts = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
+        changed["weights"] = replace(w, starts=frozen(starts), joints=frozen(w.joints[entry]), weights=frozen(w.weights[entry]))
+    return replace(mesh, **changed)
+
+
+def _holds(scene: Scene) -> set[int]:
+    """Nodes that hold something, drive something or stand above such a node."""
+    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    up = parents(scene)
+    keep: set[int] = set()
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is None and n.camera is None and n.light is None and i not in joints and i not in driven:
+            continue
+        while i >= 0 and i not in keep:
+            keep.add(i)
+            i = up[i]
+    return keep
+
+
+def _still_bare(scene: Scene, candidates: list[int]) -> set[int]:
+    holds = _holds(scene)
+    return {i for i in candidates if i not in holds}
+
+
+def _empties(scene: Scene) -> Outcome:
+    holds = _holds(scene)
+    gone = {i for i in range(len(scene.nodes)) if i not in holds}
+    if not gone:
+        raise MendError("There is no empty node to remove.")
+    return Outcome(_drop(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),))
+
+
+def _drop(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without some nodes; every index that pointed at a node is renumbered. Their children go with them."""
+    if not gone:
+        return scene
+    stack = list(gone)
+    while stack:
+        for child in scene.nodes[stack.pop()].children:
+            if child not in gone:
+                gone.add(child)
+                stack.append(child)
+    kept = [i for i in range(len(scene.nodes)) if i not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+
+    def renumber(n: Node) -> Node:
+        return replace(n, children=tuple(number[c] for c in n.children if c in number))
+
+    return scene.with_(
+        nodes=tuple(renumber(scene.nodes[i]) for i in kept),
+        roots=tuple(number[r] for r in scene.roots if r in number),
+        skins=tuple(
+            replace(s, joints=tuple(number[j] for j in s.joints), skeleton=None if s.skeleton is None else number.get(s.skeleton))
+            for s in scene.skins
+        ),
+        clips=tuple(
+            replace(clip, channels=tuple(replace(c, node=None if c.node is None else number.get(c.node)) for c in clip.channels))
+            for clip in scene.clips
+        ),
+    )
+
+
+def _without_meshes(scene: Scene, gone: set[int]) -> Scene:
+    kept = [k for k in range(len(scene.meshes)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(replace(n, mesh=None if n.mesh is None else number.get(n.mesh)) for n in scene.nodes)
+    return scene.with_(meshes=tuple(scene.meshes[k] for k in kept), nodes=nodes)
+
+
+def _unused(scene: Scene) -> Outcome:
+    used: set[int] = set()
+    for mesh in scene.meshes:
+        counts = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(0, int)
+        used |= {m for m, n in zip(mesh.slot_materials, counts, strict=False) if n and m >= 0}
+    kept = [k for k in range(len(scene.materials)) if k in used]
+    wanted = {t.image for k in kept for t in scene.materials[k].inputs if t.image is not None}
+    images = [k for k in range(len(scene.images)) if k in wanted]
+    lost = len(scene.materials) - len(kept), len(scene.images) - len(images)
+    if not any(lost):
+        raise MendError("Every material and image is used.")
+    number = {old: new for new, old in enumerate(kept)}
+    image_number = {old: new for new, old in enumerate(images)}
+    materials = tuple(
+        replace(m, inputs=tuple(replace(t, image=None if t.image is None else image_number[t.image]) for t in m.inputs))
+        for m in (scene.materials[k] for k in kept)
+    )
+    meshes = tuple(replace(m, slot_materials=tuple(number.get(x, -1) for x in m.slot_materials)) for m in scene.meshes)
+    after = scene.with_(materials=materials, meshes=meshes, images=tuple(scene.images[k] for k in images))
+    return Outcome(after, (Figure("materials", f"{len(scene.materials)}", f"{len(kept)}"), Figure("images", f"{len(scene.images)}", f"{len(images)}")))
+
+
+@mend(
+    "arrival.rename",
+    title="Rename by search and replace",
+    keeps="every reference: nodes, meshes, materials, skins and clips are renamed with whatever uses them",
+    costs="side files that use the old names must be changed too",
+    safe=False,
+    parameters=[
+        Parameter("search", "text", "text to look for in every name"),
+        Parameter("replace", "text", "what to put in its place", default=""),
+        Parameter("pattern", "flag", "read the search as a regular expression", default=False),
+    ],
+)
+def rename(scene: Scene, search: str, replace: str, pattern: bool) -> Outcome:
+    """Search and replace in the names of nodes, meshes, materials, skins and clips."""
+    if not search:
+        raise InputError("arrival.rename: search must not be empty.")
+    try:
+        expression = re.compile(search if pattern else re.escape(search))
+        expression.sub(replace if pattern else "", "")
+    except re.error as error:
+        raise InputError(f"arrival.rename: {search!r} is no valid pattern: {error}.") from error
+    return _renamed(scene, expression, replace if pattern else replace.replace("\\", "\\\\"))
+
+
+def preview_names(scene: Scene, expression: re.Pattern[str], into: str) -> list[tuple[str, str]]:
+    """(old, new) for every distinct name that would change."""
+    names = [n.name for n in scene.nodes] + [m.name for m in scene.meshes] + [m.name for m in scene.materials]
+    names += [s.name or "" for s in scene.skins] + [c.name or "" for c in scene.clips]
+    changed = ((old, expression.sub(into, old)) for old in dict.fromkeys(names))
+    return [(old, new) for old, new in changed if new != old]
+
+
+def _renamed(scene: Scene, expression: re.Pattern[str], into: str) -> Outcome:
+    pairs = preview_names(scene, expression, into)
+    if not pairs:
+        raise MendError(f"No name holds {expression.pattern!r}.")
+
+    def new(thing: Any) -> Any:
+        return thing if not thing.name else replace(thing, name=expression.sub(into, thing.name))
+
+    after = scene.with_(
+        nodes=tuple(map(new, scene.nodes)),
+        meshes=tuple(map(new, scene.meshes)),
+        materials=tuple(map(new, scene.materials)),
+        skins=tuple(map(new, scene.skins)),
+        clips=tuple(map(new, scene.clips)),
+    )
+    figures = tuple(Figure("name", old, fresh) for old, fresh in pairs[:200])
+    remarks = [f"{plural(len(pairs), 'name changes', 'names change')}."]
+    blank = [old for old, fresh in pairs if not fresh]
+    if blank:
+        remarks.append(f"{blank[0]} is left without a name.")
+    return Outcome(after, figures, tuple(remarks))

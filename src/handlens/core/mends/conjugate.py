@@ -1,0 +1,107 @@
+"""Move a whole scene by a similarity that keeps the origin: scaling, and turning the axes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..scene import Channel, Layer, Mesh, Morph, Node, Scene, Skin
+from ..scene.model import Array, frozen
+from ..scene.transforms import matrix_quaternion, quaternion_product
+
+
+def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
+    """The scene with every world position p moved to factor · rotation · p, and no new transform on any node.
+
+    With S the similarity, each local matrix L becomes S L S⁻¹ and each mesh position p becomes S p, so every world
+    matrix W becomes S W S⁻¹ and every world position S W p: node scales stay what they were. Bind matrices and clips
+    are carried the same way, so skinned and animated poses move along exactly.
+
+    rotation: (3, 3), one that permutes axes (with signs), so that per-axis scales stay per-axis scales.
+    """
+    turn = _Turn(rotation, factor)
+    return scene.with_(
+        nodes=tuple(turn.node(n) for n in scene.nodes),
+        meshes=tuple(turn.mesh(m) for m in scene.meshes),
+        skins=tuple(turn.skin(s) for s in scene.skins),
+        clips=tuple(replace(c, channels=tuple(turn.channel(x) for x in c.channels)) for c in scene.clips),
+        cameras=tuple(replace(c, source=_camera(c.source, factor)) for c in scene.cameras),
+        lights=tuple(replace(light, source=_light(light.source, factor)) for light in scene.lights),
+    )
+
+
+class _Turn:
+    def __init__(self, rotation: Array, factor: float) -> None:
+        self.r, self.f = rotation, factor
+        self.still = bool((rotation == np.eye(3)).all())
+        self.q = np.array(matrix_quaternion(rotation))
+        self.q_back = self.q * np.array([-1, -1, -1, 1])
+        self.permutation = np.abs(rotation)
+
+    def vectors(self, v: Array, factor: float = 1.0) -> Array:
+        moved = v if self.still else v @ self.r.T
+        return moved * factor if factor != 1.0 else moved
+
+    def node(self, n: Node) -> Node:
+        if n.matrix is not None:
+            s = np.eye(4)
+            s[:3, :3] = self.r
+            m = s @ n.matrix @ s.T
+            m[:3, 3] *= self.f
+            return replace(n, matrix=frozen(m))
+        t = self.vectors(np.array(n.translation)) * self.f
+        if self.still:
+            return replace(n, translation=tuple(t.tolist()))
+        q = quaternion_product(quaternion_product(self.q, np.array(n.rotation)), self.q_back)
+        scale = self.permutation @ np.array(n.scale)
+        return replace(n, translation=tuple(t.tolist()), rotation=tuple(q.tolist()), scale=tuple(scale.tolist()))
+
+    def mesh(self, m: Mesh) -> Mesh:
+        changed: dict[str, Any] = {
+            "positions": frozen(self.vectors(m.positions, self.f)),
+            "morphs": tuple(
+                Morph(x.name, frozen(self.vectors(x.positions, self.f)), None if x.normals is None else frozen(self.vectors(x.normals)))
+                for x in m.morphs
+            ),
+        }
+        if not self.still:
+            if m.normals is not None:
+                changed["normals"] = Layer(frozen(self.vectors(m.normals.values)), m.normals.index)
+            if m.tangents is not None:
+                xyz = self.vectors(m.tangents.values[:, :3])
+                changed["tangents"] = Layer(frozen(np.column_stack([xyz, m.tangents.values[:, 3]])), m.tangents.index)
+        return replace(m, **changed)
+
+    def skin(self, s: Skin) -> Skin:
+        if s.inverse_bind is None:
+            return s
+        t = np.eye(4)
+        t[:3, :3] = self.r
+        moved = t @ s.inverse_bind @ t.T
+        moved[:, :3, 3] *= self.f
+        return replace(s, inverse_bind=frozen(moved))
+
+    def channel(self, c: Channel) -> Channel:
+        if c.path == "translation":
+            return replace(c, values=frozen((self.vectors(c.values.astype(np.float64)) * self.f).astype(np.float32)))
+        if self.still or c.path not in ("rotation", "scale"):
+            return c
+        if c.path == "scale":
+            return replace(c, values=frozen((c.values.astype(np.float64) @ self.permutation.T).astype(np.float32)))
+        turned = quaternion_product(quaternion_product(self.q, c.values), self.q_back)
+        return replace(c, values=frozen(turned.astype(np.float32)))
+
+
+def _camera(source: Any, factor: float) -> dict[str, Any]:
+    """Clip distances and orthographic sizes are lengths (glTF 2.0 §3.10)."""
+    out = dict(source)
+    for kind, keys in (("perspective", ("znear", "zfar")), ("orthographic", ("znear", "zfar", "xmag", "ymag"))):
+        if isinstance(out.get(kind), dict):
+            out[kind] = {k: v * factor if k in keys and isinstance(v, (int, float)) else v for k, v in out[kind].items()}
+    return out
+
+
+def _light(source: Any, factor: float) -> dict[str, Any]:
+    return {k: v * factor if k == "range" and isinstance(v, (int, float)) else v for k, v in dict(source).items()}

@@ -1,0 +1,281 @@
+"""Placement: push node transforms into what hangs on them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..limits import MendError, plural
+from ..scene import Channel, Layer, Mesh, Morph, Node, Scene, Skin
+from ..scene.model import Array, frozen
+from ..scene.transforms import Polar, matrix_quaternion, parents, quaternion_product, world_matrices
+from .registry import Figure, Outcome, mend
+
+_TOLERANCE = 1e-6
+#: Turns a quaternion x, y, z, w into its inverse.
+_BACK = np.array([-1.0, -1.0, -1.0, 1.0])
+
+
+@mend(
+    "placement.bake",
+    title="Bake transforms",
+    keeps="every world position, pivots, facing, normals, UVs, weights, skinned poses and clips",
+    costs="a mesh that several nodes use at different scales or turns is stored once for each",
+    safe=True,
+)
+def bake(scene: Scene) -> Outcome:
+    """Push each node's scale, rotation and shear into the vertices below it, so that every node reads scale 1 and rotation 0.
+
+    Nothing moves: translations are carried into the parents' new frames, normals go by the inverse transpose, winding
+    turns where the determinant is negative, and joints, bind matrices and clips follow.
+
+    With K the linear part that a node gives up and K_p its parent's, every local matrix L becomes K_p L K⁻¹, at rest
+    and in every keyframe alike, mesh positions become K p, and a bind matrix B becomes K_joint B K_mesh⁻¹.
+    """
+    plan = _Plan(scene)
+    if not plan.changes:
+        if plan.kept:
+            raise MendError(plan.reason())
+        raise MendError("Every node has scale 1 and rotation 0 already.")
+    nodes = [plan.node(i) for i in range(len(scene.nodes))]
+    meshes, skins = list(scene.meshes), list(scene.skins)
+    taken: dict[int, bytes] = {}
+    copies: dict[tuple[int, bytes], int] = {}
+    skin_taken: dict[int, bytes] = {}
+    skin_copies: dict[tuple[int, bytes], int] = {}
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is None:
+            continue
+        k = plan.given[i]
+        key = k.tobytes()
+        if taken.setdefault(n.mesh, key) == key:
+            meshes[n.mesh] = through(scene.meshes[n.mesh], k) if (n.mesh, key) not in copies else meshes[n.mesh]
+            copies[n.mesh, key] = n.mesh
+        elif (n.mesh, key) not in copies:
+            copies[n.mesh, key] = len(meshes)
+            extra = through(scene.meshes[n.mesh], k)
+            meshes.append(replace(extra, id=f"{extra.id}/{scene.nodes[i].id}"))
+        nodes[i] = replace(nodes[i], mesh=copies[n.mesh, key])
+        if n.skin is None:
+            continue
+        if skin_taken.setdefault(n.skin, key) == key:
+            skins[n.skin] = plan.skin(scene.skins[n.skin], k)
+            skin_copies[n.skin, key] = n.skin
+        elif (n.skin, key) not in skin_copies:
+            skin_copies[n.skin, key] = len(skins)
+            copy = plan.skin(scene.skins[n.skin], k)
+            skins.append(replace(copy, id=f"{copy.id}/{scene.nodes[i].id}"))
+        nodes[i] = replace(nodes[i], skin=skin_copies[n.skin, key])
+    for s, skin in enumerate(scene.skins):
+        if s not in skin_taken:
+            skins[s] = plan.skin(skin, np.eye(3))
+    clips = tuple(replace(c, channels=tuple(plan.channel(x) for x in c.channels)) for c in scene.clips)
+    after = scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins), clips=clips)
+    figures = [
+        Figure("nodes scaled or turned", f"{_unbaked(scene):,}", f"{_unbaked(after):,}"),
+    ]
+    if len(meshes) > len(scene.meshes):
+        figures.append(Figure("meshes stored", f"{len(scene.meshes):,}", f"{len(meshes):,}"))
+    return Outcome(after, tuple(figures), (plan.reason(),) if plan.kept else ())
+
+
+def _unbaked(scene: Scene) -> int:
+    return sum(1 for n in scene.nodes if np.abs(n.local[:3, :3] - np.eye(3)).max() > _TOLERANCE)
+
+
+class _Plan:
+    """Which linear part each node gives up: `given[i]`, identity for those that are left as they are."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.up = parents(scene)
+        self.world = world_matrices(scene)
+        self.given = [np.eye(3)] * len(scene.nodes)
+        self.kept: list[int] = []
+        stack = [(i, False) for i in range(len(scene.nodes)) if self.up[i] < 0]
+        channels: dict[int, list[Channel]] = {}
+        for clip in scene.clips:
+            for c in clip.channels:
+                if c.node is not None:
+                    channels.setdefault(c.node, []).append(c)
+        while stack:
+            i, parent_kept = stack.pop()
+            above = self._parent(i)
+            # What a node must give up so that its own local linear part becomes the identity.
+            whole = above @ scene.nodes[i].local[:3, :3]
+            keep = self._must_keep(i, above, whole, channels.get(i, []))
+            if keep:
+                if not _is_even(above):
+                    raise MendError(
+                        f"{scene.part_name(i)} is animated or flat below an uneven scale, which no plain node could follow once baked."
+                    )
+                self.kept.append(i)
+                # Kept: only the parent's even scale is passed on, its turn goes into this node's own rotation.
+                whole = np.eye(3) * _even_scale(above)
+            self.given[i] = np.eye(3) if _is_identity(whole) else whole
+            stack.extend((c, keep) for c in scene.nodes[i].children)
+        self.changes = any(not _is_identity(k) for k in self.given) or any(
+            not _is_identity(n.local[:3, :3]) for i, n in enumerate(scene.nodes) if i not in self.kept
+        )
+
+    def _parent(self, i: int) -> Array:
+        return self.given[self.up[i]] if self.up[i] >= 0 else np.eye(3)
+
+    def _must_keep(self, i: int, above: Array, whole: Array, channels: list[Channel]) -> bool:
+        """Whether a node's clips could not be told in translation, rotation and scale after baking, or it is flat."""
+        if abs(np.linalg.det(whole)) < 1e-12 * max(np.abs(whole).max(), 1e-300) ** 3:
+            return True
+        turned = any(c.path == "rotation" for c in channels)
+        scaled = [c for c in channels if c.path == "scale"]
+        if turned and not _is_even(above):
+            return True
+        if not scaled:
+            return False
+        rest = np.array(self.scene.nodes[i].scale, np.float64)
+        if (np.abs(rest) < 1e-12).any():
+            return True
+        for c in scaled:
+            ratio = c.values.astype(np.float64) / rest
+            even = np.abs(ratio - ratio[:, :1]).max() <= 1e-4 * np.abs(ratio).max()
+            straight = not turned and _permutes(above @ _rotation(self.scene.nodes[i].local[:3, :3]))
+            if not (even or straight):
+                return True
+        return False
+
+    def reason(self) -> str:
+        names = ", ".join(self.scene.part_name(i) for i in self.kept[:3])
+        return (
+            f"{plural(len(self.kept), 'node was', 'nodes were')} left as found, because a clip scales or turns "
+            f"{'it' if len(self.kept) == 1 else 'them'} in a way that no plain node could follow: {names}."
+        )
+
+    def node(self, i: int) -> Node:
+        n = self.scene.nodes[i]
+        above, own = self._parent(i), self.given[i]
+        if _is_identity(above) and _is_identity(own):
+            return n
+        translation = above @ n.local[:3, 3]
+        moved = replace(n, translation=tuple(translation.tolist()), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0), matrix=None)
+        if i not in self.kept:
+            return moved
+        if n.matrix is not None:
+            whole = np.eye(4)
+            whole[:3, :3], whole[:3, 3] = above @ n.local[:3, :3] / _even_scale(above), translation
+            return replace(moved, matrix=frozen(whole))
+        rotation = quaternion_product(_even_turn(above), np.array(n.rotation))
+        return replace(moved, rotation=tuple(rotation.tolist()), scale=n.scale)
+
+    def skin(self, skin: Skin, mesh_given: Array) -> Skin:
+        count = len(skin.joints)
+        inverse = np.tile(np.eye(4), (count, 1, 1)) if skin.inverse_bind is None else skin.inverse_bind.copy()
+        back = np.eye(4)
+        back[:3, :3] = np.linalg.inv(mesh_given)
+        for j, node in enumerate(skin.joints):
+            k = np.eye(4)
+            k[:3, :3] = self.given[node]
+            inverse[j] = k @ inverse[j] @ back
+        return replace(skin, inverse_bind=frozen(inverse))
+
+    def channel(self, c: Channel) -> Channel:
+        """K_p L(t) K⁻¹ taken apart: translations by K_p, rotations R(t) R₀⁻¹ seen from K_p, scales relative to rest."""
+        if c.node is None or c.node in self.kept and _is_identity(self._parent(c.node)):
+            return c
+        above = self._parent(c.node)
+        n = self.scene.nodes[c.node]
+        v = c.values.astype(np.float64)
+        if c.path == "translation":
+            return replace(c, values=frozen((v @ above.T).astype(np.float32)))
+        if c.path == "rotation":
+            turn = _even_turn(above)
+            if c.node in self.kept:
+                return replace(c, values=frozen(quaternion_product(turn, v).astype(np.float32)))
+            rest = np.array(matrix_quaternion(_rotation(n.local[:3, :3]))) if n.matrix is not None else np.array(n.rotation)
+            rest = rest / (np.linalg.norm(rest) or 1.0)
+            relative = quaternion_product(v, rest * _BACK)
+            seen = quaternion_product(quaternion_product(turn, relative), turn * _BACK)
+            return replace(c, values=frozen(seen.astype(np.float32)))
+        if c.path == "scale" and c.node not in self.kept:
+            ratio = v / np.array(n.scale, np.float64)
+            if np.abs(ratio - ratio[:, :1]).max() > 1e-4 * np.abs(ratio).max():
+                ratio = ratio @ np.abs(np.rint(_unit(above @ _rotation(n.local[:3, :3])))).T
+            return replace(c, values=frozen(ratio.astype(np.float32)))
+        return c
+
+
+def through(mesh: Mesh, k: Array) -> Mesh:
+    """A mesh with its positions multiplied by a (3, 3) matrix: normals by the inverse transpose, winding turned if mirrored."""
+    if _is_identity(k):
+        return mesh
+    mirrored = np.linalg.det(k) < 0
+    normal_matrix = np.linalg.inv(k).T
+    corner_order = _reversed_corners(mesh) if mirrored else None
+
+    def layer(source: Layer | None, values: Array | None = None) -> Layer | None:
+        if source is None:
+            return None
+        index = source.index if corner_order is None else frozen(source.index[corner_order])
+        return Layer(source.values if values is None else frozen(values), index)
+
+    normals = None if mesh.normals is None else _unit(mesh.normals.values.astype(np.float64) @ normal_matrix.T)
+    tangents = None
+    if mesh.tangents is not None:
+        xyz = _unit(mesh.tangents.values[:, :3].astype(np.float64) @ k.T)
+        tangents = np.column_stack([xyz, mesh.tangents.values[:, 3] * (-1.0 if mirrored else 1.0)])
+    return replace(
+        mesh,
+        positions=frozen(mesh.positions @ k.T),
+        corners=mesh.corners if corner_order is None else frozen(mesh.corners[corner_order]),
+        normals=layer(mesh.normals, normals),
+        tangents=layer(mesh.tangents, tangents),
+        uvs=tuple(layer(u) for u in mesh.uvs),  # type: ignore[misc]
+        colours=tuple(layer(c) for c in mesh.colours),  # type: ignore[misc]
+        morphs=tuple(
+            Morph(m.name, frozen(m.positions @ k.T), None if m.normals is None else frozen(m.normals @ normal_matrix.T))
+            for m in mesh.morphs
+        ),
+    )
+
+
+def _reversed_corners(mesh: Mesh) -> Array:
+    """(C,) order that runs every face the other way round, first corner staying first."""
+    n = mesh.corner_counts
+    start = np.repeat(mesh.starts[:-1], n)
+    within = np.arange(len(mesh.corners)) - start
+    count = np.repeat(n, n)
+    return start + (count - within) % count
+
+
+def _unit(v: Array) -> Array:
+    """Rows scaled to length one; zero rows stay zero."""
+    length = np.linalg.norm(v, axis=1, keepdims=True)
+    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)
+
+
+def _is_identity(k: Array) -> bool:
+    return bool(np.abs(k - np.eye(3)).max() <= 1e-12)
+
+
+def _is_even(k: Array) -> bool:
+    """A rotation, perhaps mirrored, times one scale."""
+    gram = k.T @ k
+    return bool(np.abs(gram - np.eye(3) * gram[0, 0]).max() <= 1e-5 * max(abs(gram[0, 0]), 1e-300))
+
+
+def _even_scale(k: Array) -> float:
+    """The one scale of an even matrix, negative where it mirrors."""
+    return float(np.cbrt(np.linalg.det(k)))
+
+
+def _even_turn(k: Array) -> Array:
+    """(4,) quaternion of an even matrix once its scale and mirror are divided out."""
+    return np.array(matrix_quaternion(k / _even_scale(k)))
+
+
+def _permutes(k: Array) -> bool:
+    r = np.abs(_unit(k.T).T)
+    return bool((np.minimum(r, np.abs(1 - r)) < 1e-5).all())
+
+
+def _rotation(linear: Array) -> Array:
+    return Polar(linear).rotation

@@ -1,0 +1,182 @@
+"""What a mend is, and the list of all of them."""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..limits import InputError, MendError
+from ..scene import Scene
+
+MODULES = ("size", "placement", "arrival")
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One parameter: name, kind (number, text, choice, flag), what it means, choices, default (None: required)."""
+
+    name: str
+    kind: str
+    says: str
+    choices: tuple[str, ...] = ()
+    default: Any = None
+
+    def read(self, raw: Any, mend: str) -> Any:
+        """The value in its own type. Raises InputError with one sentence."""
+        if self.kind == "number":
+            try:
+                number = float(raw)
+            except (TypeError, ValueError):
+                raise InputError(f"{mend}: {self.name} must be a number, not {raw!r}.") from None
+            if not (0 < abs(number) < 1e12):
+                raise InputError(f"{mend}: {self.name} must be a finite number other than 0, not {raw!r}.")
+            return number
+        if self.kind == "flag":
+            if str(raw).lower() not in ("true", "false", "yes", "no", "1", "0"):
+                raise InputError(f"{mend}: {self.name} must be true or false, not {raw!r}.")
+            return str(raw).lower() in ("true", "yes", "1")
+        if self.kind == "choice":
+            match = next((c for c in self.choices if c.casefold() == str(raw).casefold()), None)
+            if match is None:
+                raise InputError(f"{mend}: {self.name} must be one of {', '.join(self.choices)}, not {raw!r}.")
+            return match
+        return str(raw)
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One before → after figure, already in words."""
+
+    what: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a mend did: the new scene, its figures, and sentences on what it could not do or had to pay."""
+
+    scene: Scene
+    figures: tuple[Figure, ...]
+    remarks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Mend:
+    id: str
+    title: str
+    says: str
+    keeps: str
+    costs: str
+    safe: bool
+    parameters: tuple[Parameter, ...]
+    run: Callable[..., Outcome]
+
+    def read(self, params: dict[str, Any]) -> dict[str, Any]:
+        """Check and convert parameters. Raises InputError."""
+        known = {p.name: p for p in self.parameters}
+        for name in params:
+            if name not in known:
+                raise InputError(f"{self.id} has no parameter {name!r}; it takes {', '.join(known) or 'none'}.")
+        out = {}
+        for p in self.parameters:
+            if p.name in params:
+                out[p.name] = p.read(params[p.name], self.id)
+            elif p.default is None:
+                raise InputError(f"{self.id} needs {p.name}=….")
+            else:
+                out[p.name] = p.default
+        return out
+
+
+@dataclass(frozen=True)
+class MendRun:
+    """One slip of the tape after it was played: applied, or not with the reason."""
+
+    mend: str
+    params: dict[str, Any]
+    applied: bool
+    figures: tuple[Figure, ...] = ()
+    remarks: tuple[str, ...] = ()
+    because: str | None = None
+
+
+_MENDS: dict[str, Mend] = {}
+
+
+def mend(
+    id: str, *, title: str, keeps: str, costs: str, safe: bool, parameters: Sequence[Parameter] = ()
+) -> Callable[[Callable[..., Outcome]], Callable[..., Outcome]]:
+    """Register a mend; the first paragraph of its docstring says what it does."""
+
+    def register(run: Callable[..., Outcome]) -> Callable[..., Outcome]:
+        says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
+        _MENDS[id] = Mend(id, title, says, keeps, costs, safe, tuple(parameters), run)
+        return run
+
+    return register
+
+
+def all_mends() -> tuple[Mend, ...]:
+    for module in MODULES:
+        importlib.import_module(f"{__package__}.{module}")
+    return tuple(_MENDS.values())
+
+
+def find_mend(id: str) -> Mend:
+    """The mend of that id. Raises InputError."""
+    found = next((m for m in all_mends() if m.id == id), None)
+    if found is None:
+        raise InputError(f"There is no mend {id!r}; `handlens mends` lists them.")
+    return found
+
+
+def parse_call(text: str) -> tuple[str, dict[str, str]]:
+    """"id:key=value,key=value" into its pieces; a comma in a value is written as \\,. Raises InputError."""
+    name, colon, rest = text.partition(":")
+    params: dict[str, str] = {}
+    if colon:
+        for piece in _split_commas(rest):
+            key, equals, raw = piece.partition("=")
+            if not equals:
+                raise InputError(f"{text!r}: {piece!r} is not key=value.")
+            params[key.strip()] = raw
+    return name.strip(), params
+
+
+def _split_commas(text: str) -> list[str]:
+    pieces, current, escaped = [], "", False
+    for letter in text:
+        if escaped:
+            current += letter
+            escaped = False
+        elif letter == "\\":
+            escaped = True
+        elif letter == ",":
+            pieces.append(current)
+            current = ""
+        else:
+            current += letter
+    return [p for p in [*pieces, current] if p]
+
+
+def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
+    """Apply one mend. Raises InputError for a wrong call, MendError where it does not apply."""
+    chosen = find_mend(id)
+    return chosen.run(scene, **chosen.read(params))
+
+
+def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tuple[Scene, list[MendRun]]:
+    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it."""
+    runs = []
+    for id, params in tape:
+        try:
+            outcome = apply_mend(scene, id, params)
+        except (MendError, InputError) as error:
+            runs.append(MendRun(id, params, False, because=str(error)))
+            continue
+        scene = outcome.scene
+        runs.append(MendRun(id, params, True, outcome.figures, outcome.remarks))
+    return scene, runs

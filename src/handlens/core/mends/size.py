@@ -1,0 +1,63 @@
+"""Size: scale the whole, turn the axes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..limits import MendError
+from ..scene import Scene
+from ..scene.bounds import world_bounds
+from .conjugate import conjugate
+from .registry import Figure, Outcome, Parameter, mend
+
+#: Turns that take one up axis to another about X, right-handed.
+_UP = {
+    ("Y", "Z"): np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]]),
+    ("Z", "Y"): np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]),
+}
+
+
+def _size(scene: Scene) -> str:
+    box = world_bounds(scene)
+    return "nothing" if box is None else " × ".join(f"{v:.4g}" for v in box[1] - box[0])
+
+
+@mend(
+    "size.scale",
+    title="Scale the whole model",
+    keeps="proportions, node scales, normals, UVs, weights, poses and clips",
+    costs="nothing but the size; positions are multiplied in 64-bit floats",
+    safe=False,
+    parameters=[Parameter("factor", "number", "what every length is multiplied by")],
+)
+def scale(scene: Scene, factor: float) -> Outcome:
+    """Multiply every length of the model about the origin: positions, node translations, bind matrices, clips, morph targets.
+
+    No node is given a scale. The unit that the file states stays as it is.
+    """
+    if factor < 0:
+        raise MendError("A negative factor would mirror the model; use a factor above 0.")
+    after = conjugate(scene, np.eye(3), factor)
+    return Outcome(after, (Figure("size in file units", _size(scene), _size(after)),))
+
+
+@mend(
+    "size.up-axis",
+    title="Turn to another up axis",
+    keeps="the model's own shape, node scales, facing, UVs, weights, poses and clips",
+    costs="nothing; coordinates are exchanged, not rounded",
+    safe=False,
+    parameters=[Parameter("to", "choice", "which axis shall be up", ("Y", "Z"))],
+)
+def up_axis(scene: Scene, to: str) -> Outcome:
+    """Turn the whole model a quarter about X so that another axis is up, in the coordinates themselves.
+
+    A file that states no up axis is taken to be the other way up than asked for. No node is given a rotation.
+    """
+    now = scene.up_axis or ("Z" if to == "Y" else "Y")
+    if now == to:
+        raise MendError(f"{to} is up already.")
+    if (now, to) not in _UP:
+        raise MendError(f"A model with {now} up cannot be turned to {to} here.")
+    after = conjugate(scene, _UP[now, to], 1.0).with_(up_axis=to)
+    return Outcome(after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("size in file units", _size(scene), _size(after))))

@@ -1,0 +1,110 @@
+"""The rule sheet: its shape, the shipped ones, and reading one from a file."""
+
+from __future__ import annotations
+
+import json
+from functools import cache
+from pathlib import Path
+from typing import Any, Literal
+
+import msgspec
+
+from ..limits import InputError
+
+SHEETS = Path(__file__).parent / "sheets"
+SCHEMA = Path(__file__).parent / "sheet.schema.json"
+UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001}
+UNIT_WORDS = {"m": "metres", "cm": "centimetres", "mm": "millimetres"}
+
+
+class Limits(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A limit is the greatest allowed value; None means that the destination sets none."""
+
+    triangles_mesh: int | None = None
+    triangles_total: int | None = None
+    vertices_mesh: int | None = None
+    draw_calls: int | None = None
+    texture_memory_bytes: int | None = None
+    scene_triangles: int | None = None
+    parts: int | None = None
+    float_spacing_mm: float = 1.0
+
+
+class Names(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How the destination reads names: allowed characters, greatest length, whether letter case counts."""
+
+    allowed: str | None = None
+    longest: int | None = None
+    case_matters: bool = True
+
+
+class RuleSheet(msgspec.Struct, frozen=True):
+    """What a destination demands."""
+
+    slug: str
+    name: str
+    code: str
+    version: int
+    about: str
+    basis: str
+    unit: Literal["m", "cm", "mm"]
+    up_axis: Literal["Y", "Z"]
+    format: str
+    formats: list[str]
+    node_scale: Literal["one", "any"]
+    node_rotation: Literal["zero", "no-quarter-turns", "any"]
+    ground: Literal["stand", "any"]
+    size_tolerance: float
+    limits: Limits
+    names: Names
+    results: dict[str, Literal["stop", "caution", "note", "off"]]
+
+    @property
+    def unit_metres(self) -> float:
+        return UNITS[self.unit]
+
+
+def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
+    """Validate against the schema and read. Raises InputError naming the place that is wrong."""
+    import jsonschema
+
+    try:
+        tree = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"{label} is not valid JSON: {error}.") from error
+    validator = jsonschema.Draft202012Validator(_schema())
+    wrong = next(iter(sorted(validator.iter_errors(tree), key=lambda e: list(map(str, e.absolute_path)))), None)
+    if wrong is not None:
+        place = "/".join(map(str, wrong.absolute_path)) or "the top level"
+        raise InputError(f"{label} is no valid rule sheet: at {place}, {wrong.message}.")
+    return msgspec.convert(tree, RuleSheet)
+
+
+@cache
+def _schema() -> dict[str, Any]:
+    schema: dict[str, Any] = json.loads(SCHEMA.read_text())
+    return schema
+
+
+@cache
+def shipped() -> tuple[RuleSheet, ...]:
+    """The sheets that come with Hand Lens, in their order on screen. Validated by the tests, so only read here."""
+    order = ["realtime-engine", "realtime-engine-centimetres", "ar-viewing", "creator-platform-strict", "modelling-room", "block-world"]
+    return tuple(msgspec.json.decode((SHEETS / f"{slug}.json").read_bytes(), type=RuleSheet) for slug in order)
+
+
+def load_sheet(name: str | None) -> RuleSheet:
+    """A shipped sheet by full name or slug, or one from a JSON file. None gives Realtime engine. Raises InputError."""
+    if name is None:
+        return shipped()[0]
+    for sheet in shipped():
+        if name.strip().casefold() in (sheet.slug, sheet.name.casefold()):
+            return sheet
+    path = Path(name)
+    if not path.is_file():
+        slugs = ", ".join(s.slug for s in shipped())
+        raise InputError(f"There is no rule sheet {name!r}; use one of {slugs}, or the path of a JSON file.")
+    try:
+        return sheet_from_json(path.read_bytes(), f"The rule sheet {path.name}")
+    except OSError as error:
+        raise InputError(f"The rule sheet {name} cannot be read: {error.strerror}.") from error

@@ -1,0 +1,37 @@
+"""The neutral scene: faithful before convenient."""
+
+from .model import (
+    Camera,
+    Channel,
+    Clip,
+    Image,
+    Layer,
+    Light,
+    Material,
+    Mesh,
+    Morph,
+    Node,
+    Problem,
+    Scene,
+    Skin,
+    TextureInput,
+    Weights,
+)
+
+__all__ = [
+    "Camera",
+    "Channel",
+    "Clip",
+    "Image",
+    "Layer",
+    "Light",
+    "Material",
+    "Mesh",
+    "Morph",
+    "Node",
+    "Problem",
+    "Scene",
+    "Skin",
+    "TextureInput",
+    "Weights",
+]

@@ -1,0 +1,158 @@
+"""Matrices and quaternions of the node tree. Column vectors, float64, right-handed."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .model import Array, Scene
+
+
+def quaternion_matrix(q: Array | tuple[float, ...]) -> Array:
+    """(3, 3) rotation of a quaternion x, y, z, w; a zero quaternion gives the identity.
+
+    Source: glTF 2.0 §3.5.3 (unit quaternion, XYZW order); the formula is the standard one (Shoemake 1985).
+    """
+    x, y, z, w = (float(c) for c in q)
+    n = x * x + y * y + z * z + w * w
+    if n == 0 or not np.isfinite(n):
+        return np.eye(3)
+    s = 2.0 / n
+    return np.array(
+        [
+            [1 - s * (y * y + z * z), s * (x * y - z * w), s * (x * z + y * w)],
+            [s * (x * y + z * w), 1 - s * (x * x + z * z), s * (y * z - x * w)],
+            [s * (x * z - y * w), s * (y * z + x * w), 1 - s * (x * x + y * y)],
+        ]
+    )
+
+
+def matrix_quaternion(m: Array) -> tuple[float, float, float, float]:
+    """Quaternion x, y, z, w of a (3, 3) rotation, by the largest component (Shepperd 1978)."""
+    trace = m[0, 0] + m[1, 1] + m[2, 2]
+    four = np.array([m[0, 0], m[1, 1], m[2, 2], trace])
+    k = int(four.argmax())
+    q = np.empty(4)
+    if k == 3:
+        q[3] = 1 + trace
+        q[0], q[1], q[2] = m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1]
+    else:
+        i, j, l = k, (k + 1) % 3, (k + 2) % 3
+        q[i] = 1 - trace + 2 * m[i, i]
+        q[j] = m[j, i] + m[i, j]
+        q[l] = m[l, i] + m[i, l]
+        q[3] = m[l, j] - m[j, l]
+    q /= np.linalg.norm(q)
+    return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
+
+
+def quaternion_product(a: Array, b: Array) -> Array:
+    """Hamilton product of quaternions x, y, z, w, over the last axis."""
+    ax, ay, az, aw = np.moveaxis(np.asarray(a, np.float64), -1, 0)
+    bx, by, bz, bw = np.moveaxis(np.asarray(b, np.float64), -1, 0)
+    return np.stack(
+        [
+            aw * bx + ax * bw + ay * bz - az * by,
+            aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw,
+            aw * bw - ax * bx - ay * by - az * bz,
+        ],
+        axis=-1,
+    )
+
+
+def compose(t: tuple[float, ...], q: tuple[float, ...], s: tuple[float, ...]) -> Array:
+    """(4, 4) matrix of translation × rotation × scale (glTF 2.0 §3.5.3)."""
+    m = np.eye(4)
+    m[:3, :3] = quaternion_matrix(q) * np.asarray(s, np.float64)
+    m[:3, 3] = t
+    return m
+
+
+class Polar:
+    """A 3x3 linear part taken apart: rotation, signed scale along the columns, and shear.
+
+    mirrored: determinant below zero (the sign is put on x). shear: greatest |cosine| between two columns;
+    0 means that a translation/rotation/scale triple holds the matrix exactly.
+    """
+
+    __slots__ = ("determinant", "mirrored", "rotation", "scale", "shear")
+
+    def __init__(self, linear: Array) -> None:
+        lengths = np.linalg.norm(linear, axis=0)
+        safe = np.where(lengths > 0, lengths, 1.0)
+        columns = linear / safe
+        self.determinant = float(np.linalg.det(linear))
+        self.mirrored = self.determinant < 0
+        self.scale = lengths.copy()
+        if self.mirrored:
+            columns = columns * np.array([-1.0, 1.0, 1.0])
+            self.scale[0] = -self.scale[0]
+        gram = np.abs(columns.T @ columns)
+        flat = (lengths[:, None] > 0) & (lengths[None, :] > 0) & ~np.eye(3, dtype=bool)
+        self.shear = float(gram[flat].max()) if flat.any() else 0.0
+        u, _, vt = np.linalg.svd(columns)
+        rotation = u @ vt
+        if np.linalg.det(rotation) < 0:
+            u[:, 2] = -u[:, 2]
+            rotation = u @ vt
+        self.rotation = rotation
+
+    @property
+    def angle_degrees(self) -> float:
+        """Angle of the rotation, 0 to 180."""
+        c = (np.trace(self.rotation) - 1) / 2
+        axis = np.array(
+            [
+                self.rotation[2, 1] - self.rotation[1, 2],
+                self.rotation[0, 2] - self.rotation[2, 0],
+                self.rotation[1, 0] - self.rotation[0, 1],
+            ]
+        )
+        # atan2 stays accurate at 0 and 180 degrees, where arccos loses half its digits.
+        return float(np.degrees(np.arctan2(np.linalg.norm(axis) / 2, c)))
+
+    def is_quarter_turn(self, tolerance: float = 1e-4) -> bool:
+        """Whether the rotation only permutes axes: what an axis change leaves behind."""
+        r = np.abs(self.rotation)
+        return bool((np.minimum(r, np.abs(1 - r)) < tolerance).all())
+
+
+def walk(scene: Scene) -> list[int]:
+    """Node indices of the default scene in depth-first file order, parents first."""
+    seen: list[int] = []
+    marked: set[int] = set()
+    stack = list(reversed(scene.roots))
+    while stack:
+        i = stack.pop()
+        if i in marked:
+            continue
+        marked.add(i)
+        seen.append(i)
+        stack.extend(reversed(scene.nodes[i].children))
+    return seen
+
+
+def parents(scene: Scene) -> list[int]:
+    """(N,) parent of each node, -1 for a root."""
+    up = [-1] * len(scene.nodes)
+    for i, node in enumerate(scene.nodes):
+        for child in node.children:
+            up[child] = i
+    return up
+
+
+def world_matrices(scene: Scene) -> Array:
+    """(N, 4, 4) float64 world matrix of every node; those outside the default scene from their own root."""
+    world = np.tile(np.eye(4), (len(scene.nodes), 1, 1))
+    up = parents(scene)
+    stack = [i for i in range(len(scene.nodes)) if up[i] < 0]
+    while stack:
+        i = stack.pop()
+        world[i] = world[up[i]] @ scene.nodes[i].local if up[i] >= 0 else scene.nodes[i].local
+        stack.extend(scene.nodes[i].children)
+    return world
+
+
+def apply(matrix: Array, points: Array) -> Array:
+    """(N, 3) points through a (4, 4) matrix."""
+    return points @ matrix[:3, :3].T + matrix[:3, 3]
