@@ -314,36 +314,10 @@ def _rules_show(args: argparse.Namespace) -> int:
     return 0
 
 
-def checks_json() -> list[dict[str, Any]]:
-    """Every check with its result on each shipped sheet."""
-    from .core.checks import all_checks
-    from .core.rules import shipped
-
-    return [
-        {
-            "id": c.id, "station": c.station, "title": c.title, "does": c.does, "why": c.why, "measured": c.measured, "source": c.source,
-            "mends": list(c.mends), "results": {s.slug: c.result_on(s) for s in shipped()},
-        }
-        for c in all_checks()
-    ]  # fmt: skip
-
-
-def mends_json() -> list[dict[str, Any]]:
-    """Every mend with its parameters."""
-    from .core.checks.registry import station_of
-    from .core.mends import all_mends
-
-    return [
-        {
-            "id": m.id, "station": station_of(m.id), "title": m.title, "does": m.says, "keeps": m.keeps, "costs": m.costs, "safe": m.safe,
-            "parameters": [{"name": p.name, "kind": p.kind, "says": p.says, "choices": list(p.choices), "default": p.default} for p in m.parameters],
-        }
-        for m in all_mends()
-    ]  # fmt: skip
-
-
 def _checks(args: argparse.Namespace) -> int:
-    listed = checks_json()
+    from .core import catalogue
+
+    listed = catalogue.checks()
     if args.json:
         print(json.dumps(listed, indent=2, ensure_ascii=False))
     else:
@@ -353,7 +327,9 @@ def _checks(args: argparse.Namespace) -> int:
 
 
 def _mends(args: argparse.Namespace) -> int:
-    listed = mends_json()
+    from .core import catalogue
+
+    listed = catalogue.mends()
     if args.json:
         print(json.dumps(listed, indent=2, ensure_ascii=False))
     else:

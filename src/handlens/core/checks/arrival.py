@@ -275,12 +275,17 @@ def fused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A character whose separate pieces all sit in one mesh.
 
     Why: a hat or a tool that is fused in cannot be taken off, hidden or swapped there.
-    Measured: pieces that share no welded position, where the file has a single mesh.
+    Measured: pieces that share no welded position, where the file has a single mesh of at most 250,000 faces.
     Source: common practice, no published source.
     """
     if intent.kind != "character":
         yield Skipped("it is asked of characters only")
         return
-    if len(m.parts) == 1 and (pieces := m.meshes[m.parts[0].mesh].pieces or 1) > 1:
-        p = m.parts[0]
+    if len(m.parts) != 1:
+        return
+    p = m.parts[0]
+    pieces = m.meshes[p.mesh].pieces
+    if pieces is None:
+        yield Skipped("the mesh is too large to count its pieces in passing")
+    elif pieces > 1:
         yield Finding(f"{p.name} holds {pieces:,} separate pieces in one mesh", value(pieces, "count"), value(1, "count"), pieces, p.name, p.node)

@@ -23,7 +23,7 @@ from .records import (
     ProblemRecord,
     SkinFigures,
 )
-from .topology import connected_pieces, gpu_vertices, loose_point_indices, surface
+from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
 
 Progress = Callable[[str, float], None]
 
@@ -99,7 +99,7 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         faces_over_4=0 if mesh.only_triangles else int(np.count_nonzero(mesh.corner_counts > 4)),
         vertices=len(mesh.positions),
         welded=top.welded,
-        gpu_vertices=gpu_vertices(mesh),
+        gpu_vertices=gpu_vertices(mesh, top.welded),
         loose_edges=len(mesh.lines),
         loose_points=top.loose_points,
         closed=top.closed,
@@ -113,7 +113,7 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         influences_max=influences,
         weights_off=off,
         morphs=len(mesh.morphs),
-        pieces=connected_pieces(mesh, top.ids) if alone and mesh.face_count else None,
+        pieces=connected_pieces(mesh, top.ids) if alone and 0 < mesh.face_count <= PIECES_UP_TO else None,
         bounds_min=good.min(axis=0).tolist() if len(good) else None,
         bounds_max=good.max(axis=0).tolist() if len(good) else None,
         shape_key=_shape_key(mesh) if may_have_twin else None,

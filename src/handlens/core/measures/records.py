@@ -147,6 +147,11 @@ class Measures(msgspec.Struct, frozen=True):
         """int32 element indices kept under a key such as "mesh:0:lines"; empty where there are none."""
         return np.asarray(self.arrays.get(key, np.zeros(0, np.int32)), np.int32)
 
+    def names(self) -> list[str]:
+        """Every name in the file: nodes, meshes, materials, skins, clips."""
+        named = [n.name for n in self.nodes if n.named]
+        return named + [x.name for x in (*self.meshes, *self.materials, *self.skins, *self.clips) if x.name]
+
     def to_bytes(self) -> bytes:
         return msgspec.msgpack.encode(self, enc_hook=_pack)
 

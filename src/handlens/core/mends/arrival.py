@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any
 
@@ -189,42 +190,42 @@ def _unused(scene: Scene) -> Outcome:
 )
 def rename(scene: Scene, search: str, replace: str, pattern: bool) -> Outcome:
     """Search and replace in the names of nodes, meshes, materials, skins and clips."""
-    if not search:
-        raise InputError("arrival.rename: search must not be empty.")
-    try:
-        expression = re.compile(search if pattern else re.escape(search))
-        expression.sub(replace if pattern else "", "")
-    except re.error as error:
-        raise InputError(f"arrival.rename: {search!r} is no valid pattern: {error}.") from error
-    return _renamed(scene, expression, replace if pattern else replace.replace("\\", "\\\\"))
-
-
-def preview_names(scene: Scene, expression: re.Pattern[str], into: str) -> list[tuple[str, str]]:
-    """(old, new) for every distinct name that would change."""
-    names = [n.name for n in scene.nodes] + [m.name for m in scene.meshes] + [m.name for m in scene.materials]
-    names += [s.name or "" for s in scene.skins] + [c.name or "" for c in scene.clips]
-    changed = ((old, expression.sub(into, old)) for old in dict.fromkeys(names))
-    return [(old, new) for old, new in changed if new != old]
-
-
-def _renamed(scene: Scene, expression: re.Pattern[str], into: str) -> Outcome:
-    pairs = preview_names(scene, expression, into)
+    into = renamer(search, replace, pattern)
+    pairs = changed_names(names_of(scene), into)
     if not pairs:
-        raise MendError(f"No name holds {expression.pattern!r}.")
-
-    def new(thing: Any) -> Any:
-        return thing if not thing.name else replace(thing, name=expression.sub(into, thing.name))
-
-    after = scene.with_(
-        nodes=tuple(map(new, scene.nodes)),
-        meshes=tuple(map(new, scene.meshes)),
-        materials=tuple(map(new, scene.materials)),
-        skins=tuple(map(new, scene.skins)),
-        clips=tuple(map(new, scene.clips)),
-    )
-    figures = tuple(Figure("name", old, fresh) for old, fresh in pairs[:200])
+        raise MendError(f"No name holds {search!r}.")
+    named = {k: tuple(_with_name(x, into) for x in getattr(scene, k)) for k in ("nodes", "meshes", "materials", "skins", "clips")}
     remarks = [f"{plural(len(pairs), 'name changes', 'names change')}."]
     blank = [old for old, fresh in pairs if not fresh]
     if blank:
         remarks.append(f"{blank[0]} is left without a name.")
-    return Outcome(after, figures, tuple(remarks))
+    return Outcome(scene.with_(**named), tuple(Figure("name", old, fresh) for old, fresh in pairs[:200]), tuple(remarks))
+
+
+def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
+    """The function from old name to new. Raises InputError where the search is empty or no valid pattern."""
+    if not search:
+        raise InputError("arrival.rename: search must not be empty.")
+    if not pattern:
+        return lambda name: name.replace(search, into)
+    try:
+        expression = re.compile(search)
+        expression.sub(into, "")
+    except (re.error, IndexError) as error:
+        raise InputError(f"arrival.rename: {search!r} is no valid pattern: {error}.") from error
+    return lambda name: expression.sub(into, name)
+
+
+def names_of(scene: Scene) -> list[str]:
+    """Every distinct name that a rename looks at."""
+    things = (*scene.nodes, *scene.meshes, *scene.materials, *scene.skins, *scene.clips)
+    return list(dict.fromkeys(x.name for x in things if x.name))
+
+
+def changed_names(names: Iterable[str], into: Callable[[str], str]) -> list[tuple[str, str]]:
+    """(old, new) for every name that would change."""
+    return [(old, new) for old, new in ((n, into(n)) for n in names) if new != old]
+
+
+def _with_name(thing: Any, into: Callable[[str], str]) -> Any:
+    return thing if not thing.name else replace(thing, name=into(thing.name))

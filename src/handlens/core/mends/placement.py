@@ -224,7 +224,7 @@ def through(mesh: Mesh, k: Array) -> Mesh:
         tangents = np.column_stack([xyz, mesh.tangents.values[:, 3] * (-1.0 if mirrored else 1.0)])
     return replace(
         mesh,
-        positions=frozen(mesh.positions @ k.T),
+        positions=frozen(_times(mesh.positions, k)),
         corners=mesh.corners if corner_order is None else frozen(mesh.corners[corner_order]),
         normals=layer(mesh.normals, normals),
         tangents=layer(mesh.tangents, tangents),
@@ -235,6 +235,12 @@ def through(mesh: Mesh, k: Array) -> Mesh:
             for m in mesh.morphs
         ),
     )
+
+
+def _times(points: Array, k: Array) -> Array:
+    """Points through a (3, 3) matrix; coordinates that are no numbers stay none, without a warning."""
+    with np.errstate(invalid="ignore", over="ignore"):
+        return points @ k.T
 
 
 def _reversed_corners(mesh: Mesh) -> Array:

@@ -154,5 +154,6 @@ def world_matrices(scene: Scene) -> Array:
 
 
 def apply(matrix: Array, points: Array) -> Array:
-    """(N, 3) points through a (4, 4) matrix."""
-    return points @ matrix[:3, :3].T + matrix[:3, 3]
+    """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none."""
+    with np.errstate(invalid="ignore", over="ignore"):
+        return points @ matrix[:3, :3].T + matrix[:3, 3]

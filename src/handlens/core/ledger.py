@@ -1,0 +1,240 @@
+"""What the ledger shows for each inspected station: one line, headline figures, and a table with measured beside wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from .checks import STATIONS, Judgement
+from .checks.arrival import bare
+from .checks.budget import draw_calls, draw_calls_of, texture_memory, triangles
+from .checks.placement import is_scaled, is_uneven
+from .checks.size import explanations, metres, size_metres, wanted_ratio
+from .limits import plural
+from .measures import Measures
+from .rules import Intent, RuleSheet
+from .rules.sheet import UNIT_WORDS
+
+#: Most rows of a table that are sent; the table says how many there are in all.
+MOST_ROWS = 2_000
+
+
+def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[dict[str, Any]]:
+    """One entry a station, in order. `inspected` is false where no check looks at it yet."""
+    panels: dict[str, Callable[[Measures, RuleSheet, Intent], dict[str, Any]]] = {
+        "Arrival": _arrival,
+        "Size": _size,
+        "Placement": _placement,
+        "Budget": _budget,
+    }
+    out = []
+    for number, name in enumerate(STATIONS, 1):
+        counts = {"stop": 0, "caution": 0, "note": 0}
+        for f in judgement.findings:
+            if f.station == name:
+                counts[f.result] += 1
+        entry: dict[str, Any] = {"number": number, "name": name, "slug": name.lower(), "inspected": name in panels, "counts": counts}
+        if name in panels:
+            entry |= panels[name](m, sheet, intent)
+        else:
+            entry["line"] = "not exported yet" if name == "Handoff" else "not inspected yet"
+        out.append(entry)
+    return out
+
+
+def _figure(value: str, unit: str, label: str, result: str | None = None) -> dict[str, Any]:
+    return {"value": value, "unit": unit, "label": label, "result": result}
+
+
+def _table(title: str, columns: list[tuple[str, str, bool]], rows: list[dict[str, Any]]) -> dict[str, Any]:
+    """columns: (key, heading, is a number). Rows hold cells by key, and may hold node, result and mend."""
+    return {
+        "title": title,
+        "columns": [{"key": k, "heading": h, "number": n} for k, h, n in columns],
+        "rows": rows[:MOST_ROWS],
+        "total": len(rows),
+    }
+
+
+def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
+    leftovers = m.cameras + m.lights + len(bare(m)) + sum(x.loose_edges for x in m.meshes)
+    joints = sum(len(s.joints) for s in m.skins)
+    materials = len(m.materials)
+    counted = [
+        ("Parts", len(m.parts)), ("Meshes", len(m.meshes)), ("Triangles", triangles(m)),
+        ("Polygons", sum(x.faces for x in m.meshes)), ("Polygons over four corners", sum(x.faces_over_4 for x in m.meshes)),
+        ("Vertices as stored", sum(x.vertices for x in m.meshes)), ("Loose edges", sum(x.loose_edges for x in m.meshes)),
+        ("Loose points", sum(x.loose_points for x in m.meshes)), ("Materials", materials), ("Images", len(m.images)),
+        ("Nodes", len(m.nodes)), ("Empty nodes", len(bare(m))), ("Hidden nodes", sum(n.hidden for n in m.nodes)),
+        ("Cameras", m.cameras), ("Lights", m.lights), ("Skins", len(m.skins)), ("Joints", joints), ("Clips", len(m.clips)),
+        ("Morph targets", sum(x.morphs for x in m.meshes)),
+    ]  # fmt: skip
+    left = {"Loose edges", "Loose points", "Empty nodes", "Hidden nodes", "Cameras", "Lights"}
+    rows = [{"cells": {"what": what, "count": f"{n:,}", "wanted": "0" if what in left else ""}} for what, n in counted if n or what in left]
+    return {
+        "about": "what came in the box",
+        "line": f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image')}" + (f", {plural(joints, 'joint')}" if joints else ""),
+        "limit": f"{leftovers:,} left over" if leftovers else None,
+        "meter": None,
+        "headline": [
+            _figure(f"{len(m.parts):,}", "", "parts"),
+            _figure(f"{triangles(m):,}", "", "triangles"),
+            _figure(f"{materials:,}", "", "materials"),
+            _figure(f"{leftovers:,}", "", "left over", "note" if leftovers else "clear"),
+        ],
+        "tables": [_table("Inventory", [("what", "What came", False), ("count", "Count", True), ("wanted", "Wanted", True)], rows)],
+    }
+
+
+def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
+    size = size_metres(m)
+    axis = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    wanted = wanted_ratio(m, sheet, intent)
+    ranked = explanations(m, sheet, intent)
+    tall = size[axis] if size else 0.0
+    fits = wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance)
+    best = ranked[0] if ranked else None
+    shown, unit = (metres(tall).rsplit(" ", 1) if size else ("–", ""))
+    expected = metres(tall * wanted[0]).rsplit(" ", 1) if wanted else ["not given", ""]
+    headline = [
+        _figure(shown, unit, "tall, read in metres" if m.unit_metres is None else "tall", None if wanted is None else "clear" if fits else "stop"),
+        _figure(expected[0], expected[1], "expected"),
+    ]
+    if best is not None:
+        headline.append(_figure(f"× {best.factor:.4g}", "", f"likeliest factor, gives {metres(best.gives[axis])}", "clear" if best.fits else None))
+    readings = [
+        {"cells": {"reading": "Unit", "file": "not stated" if m.unit_metres is None else f"{m.unit_metres:g} m", "there": UNIT_WORDS[sheet.unit], "turn": "?" if m.unit_metres is None else f"× {m.unit_metres / sheet.unit_metres:g}"}},
+        {"cells": {"reading": "Up axis", "file": m.up_axis or "not stated", "there": sheet.up_axis, "turn": "?" if m.up_axis is None else "none" if m.up_axis == sheet.up_axis else "90° about X"}},
+    ]
+    if size:
+        readings.append({"cells": {"reading": "Size X, Y, Z", "file": " × ".join(metres(v) for v in size), "there": "", "turn": ""}})
+    factors = [
+        {
+            "cells": {"factor": f"× {e.factor:.4g}", "words": e.words, "gives": metres(e.gives[axis]), "fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)},
+            "result": "clear" if e.fits else None,
+            "mend": {"mend": "size.scale", "params": {"factor": e.factor}} if e.factor != 1 else None,
+        }
+        for e in ranked[:6]
+    ]
+    columns = [("reading", "Reading", False), ("file", "The file", False), ("there", "Destination", False), ("turn", "On the way", True)]
+    return {
+        "about": "how big it will stand, and which way up",
+        "line": f"{metres(tall)} tall" if size else "nothing to measure",
+        "limit": f"{metres(tall * wanted[0])}" if wanted else "no size given",
+        "meter": 1 / wanted[0] if wanted else None,
+        "headline": headline,
+        "tables": [
+            _table("Readings", columns, readings),
+            _table("What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), ("fit", "Fit", True)], factors),
+        ],
+    }  # fmt: skip
+
+
+def _fit(gives: float, wanted: float | None, fits: bool) -> str:
+    if fits:
+        return "fits"
+    if wanted is None:
+        return "unlikely"
+    ratio = gives / wanted if wanted else 0.0
+    return f"{ratio:,.3g}× too tall" if ratio > 1 else "too short" if ratio == 0 else f"{1 / ratio:,.3g}× too short"
+
+
+def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
+    scaled = sum(is_scaled(n) for n in m.nodes)
+    turned = sum(n.angle > 0.01 for n in m.nodes)
+    unit = m.unit_metres or 1.0
+    gap = max((p.spacing for p in m.parts), default=0.0) * unit * 1000
+    away = 0.0
+    if m.bounds_min is not None and m.bounds_max is not None:
+        away = float(np.linalg.norm((np.array(m.bounds_min) + np.array(m.bounds_max)) / 2)) * unit
+    limit = sheet.limits.float_spacing_mm
+    spacing = {p.node: p for p in m.parts}
+    rows = []
+    for n in m.nodes:
+        p = spacing.get(n.index)
+        off = is_scaled(n) or n.angle > 0.01
+        if not (p or off):
+            continue
+        own = p.spacing * unit * 1000 if p else None
+        result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
+        rows.append({
+            "cells": {
+                "part": n.name, "scale": _triple(n.scale), "turn": f"{n.angle:.4g}°",
+                "far": metres(p.farthest * unit) if p else "", "gap": f"{own:.3g} mm" if own is not None else "",
+            },
+            "node": n.index, "result": result, "uneven": is_uneven(n), "mirrored": n.mirrored,
+        })  # fmt: skip
+    rows.sort(key=lambda r: ["stop", "caution", "clear"].index(r["result"]))
+    return {
+        "about": "where it stands, and what its nodes carry",
+        "line": f"{scaled:,} scaled, {turned:,} turned" if scaled or turned else f"{metres(away)} from the origin",
+        "limit": f"{gap:.2g} mm steps" if gap > limit / 10 else "× 1, 0°",
+        "meter": gap / limit,
+        "headline": [
+            _figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
+            _figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
+            _figure(*metres(away).rsplit(" ", 1), "middle to origin"),
+            _figure(f"{gap:.2g}", "mm", "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
+        ],
+        "tables": [_table("By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True)], rows)],
+    }  # fmt: skip
+
+
+def _triple(scale: list[float]) -> str:
+    if max(scale) - min(scale) <= 1e-4 * max(map(abs, scale)):
+        return f"{scale[0]:.4g}"
+    return " × ".join(f"{s:.3g}" for s in scale)
+
+
+def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
+    count, calls, memory = triangles(m), draw_calls(m), texture_memory(m)
+    vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
+    lim = sheet.limits
+    largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
+    over = lambda n, limit: None if limit is None else "caution" if n > limit else "clear"  # noqa: E731
+    rows = []
+    for p in m.parts:
+        mesh = m.meshes[p.mesh]
+        rows.append({
+            "cells": {
+                "part": p.name, "triangles": f"{mesh.triangles:,}", "share": f"{100 * mesh.triangles / count:.1f} %" if count else "–",
+                "vertices": f"{mesh.gpu_vertices:,}", "calls": f"{draw_calls_of(mesh):,}",
+            },
+            "node": p.node, "result": over(mesh.triangles, lim.triangles_mesh), "size": mesh.triangles,
+        })  # fmt: skip
+    rows.sort(key=lambda r: -r["size"])
+    meters = [count / lim.triangles_total] if lim.triangles_total else []
+    meters += [largest / lim.triangles_mesh] if lim.triangles_mesh else []
+    wanted = [
+        {"cells": {"what": what, "measured": a, "wanted": b, "copies": c}, "result": r}
+        for what, a, b, c, r in [
+            ("Triangles in all", f"{count:,}", _limit(lim.triangles_total), f"{count * intent.copies:,}", over(count, lim.triangles_total)),
+            ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", over(largest, lim.triangles_mesh)),
+            ("Vertices the card gets", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
+            ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", over(calls, lim.draw_calls)),
+            ("Texture memory", f"{memory / 2**20:,.1f} MiB", "" if lim.texture_memory_bytes is None else f"{lim.texture_memory_bytes / 2**20:,.0f} MiB", "shared", over(memory, lim.texture_memory_bytes)),
+        ]
+    ]  # fmt: skip
+    copies = "× 1" if intent.copies == 1 else f"× {intent.copies:,} copies"
+    return {
+        "about": "what it costs to draw",
+        "line": f"{count:,} triangles",
+        "limit": _limit(lim.triangles_total) or "no limit",
+        "meter": max(meters, default=None),
+        "headline": [
+            _figure(f"{count:,}", "", "triangles", over(count, lim.triangles_total)),
+            _figure(f"{vertices:,}", "", "vertices, split"),
+            _figure(f"{calls:,}", "", "draw calls", over(calls, lim.draw_calls)),
+            _figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", over(memory, lim.texture_memory_bytes)),
+        ],
+        "tables": [
+            _table("Against the sheet", [("what", "What", False), ("measured", "Measured", True), ("wanted", "At most", True), ("copies", copies, True)], wanted),
+            _table("By part", [("part", "Part", False), ("triangles", "Triangles", True), ("share", "Share", True), ("vertices", "Vertices", True), ("calls", "Draws", True)], rows),
+        ],
+    }  # fmt: skip
+
+
+def _limit(n: int | None) -> str:
+    return "" if n is None else f"{n:,}"

@@ -1,0 +1,1 @@
+"""The queue's app and tasks: thin, they call core and store."""

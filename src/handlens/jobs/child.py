@@ -1,0 +1,158 @@
+"""The child process that touches files from outside: limits on memory, time and output; a crash here is a sentence on screen.
+
+Called as `python -m handlens.jobs.child REQUEST.json`. Speaks JSON lines on standard output ({"phase", "share"}) and leaves
+result.json and further files in the request's `out` folder. Knows only the core.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import sys
+import time
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from ..core import limits
+from ..core.limits import InputError
+
+
+def main() -> int:
+    request = json.loads(Path(sys.argv[1]).read_text())
+    resource.setrlimit(resource.RLIMIT_AS, (limits.CHILD_MEMORY_BYTES, limits.CHILD_MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (limits.CHILD_SECONDS, limits.CHILD_SECONDS))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (limits.MAX_PACKAGE_BYTES, limits.MAX_PACKAGE_BYTES))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    out = Path(request["out"])
+    try:
+        result = {"intake": intake, "inspect": inspect, "export": export}[request["what"]](request, out)
+    except InputError as error:
+        result = {"error": str(error)}
+    except MemoryError:
+        result = {"error": "The model asks for more memory than one job may use; send it in smaller pieces."}
+    (out / "result.json").write_text(json.dumps(result, allow_nan=False))
+    return 0
+
+
+def tell(phase: str, share: float) -> None:
+    print(json.dumps({"phase": phase, "share": round(share, 4)}), flush=True)
+
+
+# --- intake -------------------------------------------------------------------------------------------
+
+
+def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Unpack zips, find the model files, and say which files make up each model."""
+    from ..core import packages
+
+    source = Path(request["folder"])
+    package = packages.FolderPackage(source)
+    files: dict[str, Path] = {}
+    for name in package.names():
+        if name.lower().endswith(".zip"):
+            _unpack(source / name, out / "unpacked", name, files)
+        else:
+            files[name] = source / name
+    tell("looking for models", 0.8)
+    models = [n for n in files if n.lower().endswith(packages.MODEL_ENDINGS)]
+    if not models:
+        packages.model_files(_Listed(files))
+    models.sort(key=lambda n: (n.count("/"), -files[n].stat().st_size, n))
+    shared = [n for n in files if n not in models]
+    return {
+        "models": [{"main": m, "files": {n: str(files[n]) for n in [m, *shared]}} for m in models],
+    }
+
+
+def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> None:
+    from ..core import packages
+
+    package = packages.ZipPackage(archive)
+    listed = package.names()
+    folder = target / str(len(files))
+    for k, path in enumerate(listed):
+        tell(f"unpacking {name}", 0.7 * k / len(listed))
+        place = folder / f"{k}.part"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with place.open("wb") as f:
+            for piece in package.stream(path):
+                f.write(piece)
+        files.setdefault(path, place)
+
+
+class _Listed:
+    """The least that packages.model_files asks of a package."""
+
+    def __init__(self, files: dict[str, Path]) -> None:
+        self.files = files
+
+    def names(self) -> list[str]:
+        return list(self.files)
+
+    def size(self, path: str) -> int:
+        return self.files[path].stat().st_size
+
+
+# --- inspect, export ----------------------------------------------------------------------------------
+
+
+def _read_and_mend(request: dict[str, Any]) -> tuple[Any, Any, Any, list[Any]]:
+    from ..core import formats, packages
+    from ..core.mends import apply_tape
+
+    package = packages.FolderPackage(Path(request["folder"]))
+    tell("reading", 0.02)
+    scene = formats.read(package, request["main"])
+    tell("mending", 0.3)
+    mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
+    return package, scene, mended, runs
+
+
+def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read, mend, measure, and make the display copy."""
+    from ..core import formats
+    from ..core.display import display_copy
+    from ..core.measures import collect
+    from ..core.report import source
+
+    began = time.perf_counter()
+    package, scene, mended, runs = _read_and_mend(request)
+    read = time.perf_counter()
+    measures = collect(mended, lambda phase, share: tell(phase, 0.35 + 0.35 * share))
+    measured = time.perf_counter()
+    tell("drawing", 0.75)
+    (out / "measures.bin").write_bytes(measures.to_bytes())
+    (out / "stage.bin").write_bytes(display_copy(mended))
+    drawn = time.perf_counter()
+    tell("storing", 0.95)
+    return {
+        "source": source(package, request["main"], scene),
+        "runs": [asdict(r) for r in runs],
+        "lost": {name: formats.what_is_lost(mended, name) for name in formats.WRITERS},
+        "seconds": {"read": round(read - began, 3), "measure": round(measured - read, 3), "draw": round(drawn - measured, 3)},
+    }
+
+
+def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read, mend, write, then open the written file afresh and compare."""
+    from ..core import formats, packages
+    from ..core.proof import prove
+
+    _, _, mended, runs = _read_and_mend(request)
+    tell("writing", 0.4)
+    lost = formats.what_is_lost(mended, request["format"])
+    files = formats.write(mended, request["format"], request["stem"])
+    folder = out / "files"
+    folder.mkdir()
+    for name, data in files.items():
+        (folder / name).write_bytes(data)
+    tell("proving", 0.6)
+    again = formats.read(packages.FolderPackage(folder), next(iter(files)))
+    proof = prove(mended, again)
+    tell("storing", 0.95)
+    return {"files": list(files), "lost": lost, "proof": proof.to_json(), "runs": [asdict(r) for r in runs]}
+
+
+if __name__ == "__main__":
+    sys.exit(main())

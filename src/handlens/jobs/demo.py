@@ -1,0 +1,32 @@
+"""Put the demo models on an empty shelf, once."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from sqlalchemy import func, select
+
+from ..store import contents
+from ..store.database import session
+from ..store.models import Drop, DropFile, Model
+from ..store.queue import enqueue
+
+
+def load_once(folder: Path) -> int:
+    """Drop every model of the folder's manifest, if the shelf has never held a model. Returns how many were dropped."""
+    manifest = json.loads((folder / "manifest.json").read_text())
+    with session() as s:
+        ever = s.execute(select(func.max(Model.id))).scalar()
+        if ever is not None or s.scalar(select(Drop.id).limit(1)) is not None:
+            return 0
+        for entry in manifest["models"]:
+            drop = Drop()
+            s.add(drop)
+            s.flush()
+            for name in entry["files"]:
+                content = contents.put_file(s, folder / entry["folder"] / name)
+                drop.files.append(DropFile(path=name, content_id=content.id))
+            s.flush()
+            enqueue(s, "intake", f"Setting {entry['name']} on the shelf", {"drop": drop.id, "demo": True, "intent": entry["intent"]})
+    return len(manifest["models"])

@@ -1,0 +1,1 @@
+"""PostgreSQL through SQLAlchemy: typed models, migrations, the content store."""

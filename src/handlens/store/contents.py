@@ -1,0 +1,107 @@
+"""The content store: bytes by SHA-256, in chunks, never whole in memory."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from ..core import limits
+from ..core.limits import InputError
+from .models import Chunk, Content
+
+CHUNK = 1 << 20
+
+
+def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_FILE_BYTES) -> Content:
+    """Store a stream. Bytes that are there already are not stored again. Raises InputError where it is too long.
+
+    Runs inside the caller's transaction, so a broken upload leaves nothing behind.
+    """
+    content = Content()
+    s.add(content)
+    s.flush()
+    digest, total, number, held = hashlib.sha256(), 0, 0, bytearray()
+    for piece in pieces:
+        digest.update(piece)
+        total += len(piece)
+        if total > most:
+            raise InputError(f"{label} is larger than {most >> 20:,} MiB, the most that is taken.")
+        held += piece
+        while len(held) >= CHUNK:
+            _add(s, content, number, bytes(held[:CHUNK]))
+            del held[:CHUNK]
+            number += 1
+    if held:
+        _add(s, content, number, bytes(held))
+    name = digest.hexdigest()
+    # Two uploads of the same bytes may end at once: the lock lets the second see the first.
+    s.execute(select(_lock(name)))
+    twin = s.scalar(select(Content).where(Content.sha256 == name))
+    if twin is not None:
+        s.execute(delete(Content).where(Content.id == content.id))
+        s.expunge(content)
+        return twin
+    content.sha256, content.bytes = name, total
+    s.flush()
+    return content
+
+
+def _lock(name: str):  # type: ignore[no-untyped-def]
+    from sqlalchemy import func
+
+    return func.pg_advisory_xact_lock(int(name[:15], 16))
+
+
+def _add(s: Session, content: Content, number: int, data: bytes) -> None:
+    chunk = Chunk(content_id=content.id, number=number, data=data)
+    s.add(chunk)
+    s.flush()
+    s.expunge(chunk)
+
+
+def put_bytes(s: Session, data: bytes, label: str) -> Content:
+    return put(s, [data], label)
+
+
+def put_file(s: Session, path: Path) -> Content:
+    def pieces() -> Iterator[bytes]:
+        with path.open("rb") as f:
+            while piece := f.read(CHUNK):
+                yield piece
+
+    return put(s, pieces(), path.name)
+
+
+def stream(s: Session, content_id: int) -> Iterator[bytes]:
+    """The content in order, a chunk at a time."""
+    number = 0
+    while (data := s.scalar(select(Chunk.data).where(Chunk.content_id == content_id, Chunk.number == number))) is not None:
+        yield data
+        number += 1
+
+
+def read(s: Session, content_id: int) -> bytes:
+    return b"".join(stream(s, content_id))
+
+
+def write_to(s: Session, content_id: int, path: Path) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with path.open("wb") as f:
+        for piece in stream(s, content_id):
+            f.write(piece)
+
+
+def sweep(s: Session) -> int:
+    """Delete contents that nothing refers to any more; returns how many."""
+    from .models import DropFile, ExportFile, Inspection, Revision, RevisionFile
+
+    users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Inspection.stage_id, Revision.thumbnail_id]
+    orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
+    gone = list(s.scalars(orphan))
+    if gone:
+        s.execute(delete(Content).where(Content.id.in_(gone)))
+    return len(gone)

@@ -1,0 +1,1 @@
+"""Alembic migrations, run from code: no ini file is needed."""

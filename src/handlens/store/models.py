@@ -1,0 +1,184 @@
+"""Tables. Originals are immutable: a revision's files are never changed, only new rows are added."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: DateTime(timezone=True)}  # noqa: RUF012
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Content(Base):
+    """Bytes by SHA-256, once. sha256 is empty only while an upload is under way."""
+
+    __tablename__ = "content"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    sha256: Mapped[str | None] = mapped_column(String(64), unique=True)
+    bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Chunk(Base):
+    __tablename__ = "content_chunk"
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Drop(Base):
+    """Files on their way in, until they become models."""
+
+    __tablename__ = "drop"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    model_id: Mapped[int | None] = mapped_column(ForeignKey("model.id", ondelete="SET NULL"))
+    created: Mapped[datetime] = mapped_column(default=now)
+    files: Mapped[list[DropFile]] = relationship(cascade="all, delete-orphan", order_by="DropFile.path")
+
+
+class DropFile(Base):
+    __tablename__ = "drop_file"
+    __table_args__ = (UniqueConstraint("drop_id", "path"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    drop_id: Mapped[int] = mapped_column(ForeignKey("drop.id", ondelete="CASCADE"))
+    path: Mapped[str] = mapped_column(Text)
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"))
+
+
+class Model(Base):
+    """One thing on the Shelf, over all its revisions. sheet: slug of the rule sheet on its Bench."""
+
+    __tablename__ = "model"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    sheet: Mapped[str] = mapped_column(Text, default="realtime-engine")
+    intent: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    demo: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(default=now)
+    touched: Mapped[datetime] = mapped_column(default=now)
+    revisions: Mapped[list[Revision]] = relationship(cascade="all, delete-orphan", order_by="Revision.number", back_populates="model")
+
+
+class Revision(Base):
+    """One state of a model's files, and the mend tape on it: tape_at says which state of the tape holds."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("model_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    main: Mapped[str] = mapped_column(Text)
+    tape_at: Mapped[int] = mapped_column(default=0)
+    thumbnail_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    created: Mapped[datetime] = mapped_column(default=now)
+    model: Mapped[Model] = relationship(back_populates="revisions")
+    files: Mapped[list[RevisionFile]] = relationship(cascade="all, delete-orphan", order_by="RevisionFile.path")
+    tapes: Mapped[list[TapeState]] = relationship(cascade="all, delete-orphan", order_by="TapeState.number")
+
+
+class RevisionFile(Base):
+    __tablename__ = "revision_file"
+    __table_args__ = (UniqueConstraint("revision_id", "path"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"))
+    path: Mapped[str] = mapped_column(Text)
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"))
+    content: Mapped[Content] = relationship()
+
+
+class TapeState(Base):
+    """The tape after one change to it; undo and redo move between these. slips: [{mend, params, on}]."""
+
+    __tablename__ = "tape_state"
+    __table_args__ = (UniqueConstraint("revision_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    slips: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class Inspection(Base):
+    """A revision measured with a tape applied. `tape` holds the slips that were on; runs: what each of them did;
+    lost: for each format that can be written, what it could not hold.
+    """
+
+    __tablename__ = "inspection"
+    __table_args__ = (UniqueConstraint("revision_id", "tape_key"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"))
+    tape_key: Mapped[str] = mapped_column(String(64))
+    tape: Mapped[list[Any]] = mapped_column(default=list)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    source: Mapped[dict[str, Any] | None]
+    runs: Mapped[list[Any]] = mapped_column(default=list)
+    measures: Mapped[bytes | None] = mapped_column(LargeBinary)
+    stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    seconds: Mapped[dict[str, Any] | None]
+    lost: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Judgement(Base):
+    """The report of an inspection under one sheet and intent; key: digest of both."""
+
+    __tablename__ = "judgement"
+    __table_args__ = (UniqueConstraint("inspection_id", "sheet", "key"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    inspection_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    sheet: Mapped[str] = mapped_column(Text)
+    key: Mapped[str] = mapped_column(String(64))
+    report: Mapped[dict[str, Any]]
+
+
+class Export(Base):
+    """A written file with its proof. lost: what the format could not hold, said before writing."""
+
+    __tablename__ = "export"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"), index=True)
+    tape: Mapped[list[Any]] = mapped_column(default=list)
+    format: Mapped[str] = mapped_column(String(12))
+    sheet: Mapped[str] = mapped_column(Text)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    proof: Mapped[dict[str, Any] | None]
+    lost: Mapped[list[Any]] = mapped_column(default=list)
+    created: Mapped[datetime] = mapped_column(default=now)
+    files: Mapped[list[ExportFile]] = relationship(cascade="all, delete-orphan", order_by="ExportFile.id")
+
+
+class ExportFile(Base):
+    __tablename__ = "export_file"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    export_id: Mapped[int] = mapped_column(ForeignKey("export.id", ondelete="CASCADE"))
+    path: Mapped[str] = mapped_column(Text)
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"))
+    content: Mapped[Content] = relationship()
+
+
+class Job(Base):
+    """Work that a person can watch and stop. state: waiting, running, done, failed or cancelled."""
+
+    __tablename__ = "job"
+    __table_args__ = (Index("job_updated", "updated"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(16))
+    title: Mapped[str] = mapped_column(Text)
+    subject: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    phase: Mapped[str] = mapped_column(Text, default="waiting")
+    share: Mapped[float] = mapped_column(default=0.0)
+    error: Mapped[str | None] = mapped_column(Text)
+    stop_wanted: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(default=now)
+    updated: Mapped[datetime] = mapped_column(default=now, onupdate=now)

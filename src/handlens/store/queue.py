@@ -1,0 +1,79 @@
+"""The queue's app, and putting work on it inside the transaction that the work is about."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+import procrastinate
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from .database import SEARCH_PATH, database_url
+from .models import Export, Inspection, Job, Revision
+from .shelf import inspection_of, tape_key
+
+
+def connector_options() -> dict[str, Any]:
+    return {"conninfo": database_url(), "kwargs": {"options": f"-c search_path={SEARCH_PATH}"}}
+
+
+@cache
+def producer() -> procrastinate.App:
+    """An app that only puts jobs on the queue, for the web server."""
+    return procrastinate.App(connector=procrastinate.SyncPsycopgConnector(**connector_options()))
+
+
+def enqueue(s: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
+    """A job row and its queue entry, both in the session's transaction."""
+    job = Job(kind=kind, title=title, subject=subject)
+    s.add(job)
+    s.flush()
+    raw = s.connection().connection.driver_connection
+    deferrer = producer().configure_task(kind, queue="work")
+    deferrer.connection = raw
+    deferrer.defer(job_id=job.id)
+    return job
+
+
+def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> tuple[Inspection, Job | None]:
+    """The inspection of a revision under a tape; asked for if there is none, or if the last try failed or was stopped."""
+    on = [x for x in slips if x.get("on", True)]
+    inspection = inspection_of(s, revision, slips)
+    if inspection is not None and inspection.state in ("waiting", "running", "done"):
+        return inspection, None
+    if inspection is None:
+        inspection = Inspection(revision_id=revision.id, tape_key=tape_key(slips), tape=on)
+        s.add(inspection)
+        s.flush()
+    inspection.state, inspection.error = "waiting", None
+    title = f"{'Re-reading' if on else 'Reading'} {revision.model.name}"
+    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id}
+    return inspection, enqueue(s, "inspect", title, subject)
+
+
+def want_export(s: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str) -> tuple[Export, Job]:
+    """A new export of a revision with its tape."""
+    export = Export(revision_id=revision.id, tape=[x for x in slips if x.get("on", True)], format=format_name, sheet=sheet)
+    s.add(export)
+    s.flush()
+    subject = {"export": export.id, "revision": revision.id, "model": revision.model_id}
+    return export, enqueue(s, "export", f"Exporting {revision.model.name}", subject)
+
+
+def stop(s: Session, job: Job) -> None:
+    """Ask for a job to be stopped; one that still waits is stopped at once."""
+    if job.state == "waiting":
+        job.state, job.phase = "cancelled", "stopped"
+        settle_subject(s, job, "cancelled", "Stopped before it began.")
+    elif job.state == "running":
+        job.stop_wanted, job.phase = True, "stopping"
+
+
+def settle_subject(s: Session, job: Job, state: str, error: str | None) -> None:
+    """Carry a job's end over to the inspection or export that it was about."""
+    for key, table in (("inspection", Inspection), ("export", Export)):
+        if key in job.subject:
+            row = s.scalar(select(table).where(table.id == job.subject[key]))  # type: ignore[attr-defined]
+            if row is not None and row.state != "done":
+                row.state, row.error = state, error

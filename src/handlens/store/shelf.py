@@ -1,0 +1,93 @@
+"""What the web server and the jobs both ask of the database: revisions, tapes, judgements."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any
+
+import msgspec
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from ..core.checks import judge
+from ..core.measures import Measures
+from ..core.measures.records import VERSION
+from ..core.report import report
+from ..core.rules import Intent, RuleSheet, shipped
+from ..core.rules.intent import intent_from_json
+from .models import Inspection, Judgement, Model, Revision, TapeState
+
+
+def tape_key(slips: list[dict[str, Any]]) -> str:
+    """Digest of the slips that are on, in order: one inspection for each."""
+    on = [[x["mend"], x["params"]] for x in slips if x.get("on", True)]
+    return hashlib.sha256(json.dumps([VERSION, on], sort_keys=True).encode()).hexdigest()
+
+
+def slips_of(s: Session, revision: Revision) -> list[dict[str, Any]]:
+    """The tape as it stands: [{mend, params, on}]."""
+    state = s.scalar(select(TapeState).where(TapeState.revision_id == revision.id, TapeState.number == revision.tape_at))
+    return list(state.slips) if state else []
+
+
+def change_tape(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+    """A new state of the tape; states that were undone are given up for it."""
+    for state in [t for t in revision.tapes if t.number > revision.tape_at]:
+        revision.tapes.remove(state)
+    s.flush()
+    revision.tape_at += 1
+    revision.tapes.append(TapeState(number=revision.tape_at, slips=slips))
+    revision.model.touched = func.now()
+    s.flush()
+
+
+def inspection_of(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> Inspection | None:
+    return s.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key(slips)))
+
+
+def latest_done(s: Session, revision: Revision) -> Inspection | None:
+    """The newest inspection of a revision that is done."""
+    return s.scalar(
+        select(Inspection).where(Inspection.revision_id == revision.id, Inspection.state == "done").order_by(Inspection.id.desc()).limit(1)
+    )
+
+
+def intent_of(model: Model) -> Intent:
+    return intent_from_json(json.dumps(model.intent))
+
+
+def sheet_of(slug: str) -> RuleSheet:
+    """A shipped sheet by slug; the first where the slug is unknown."""
+    return next((x for x in shipped() if x.slug == slug), shipped()[0])
+
+
+def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
+    """The report of a done inspection under a sheet and an intent; kept, and made anew when either changed.
+
+    Element indices are left out of the kept report: they are fetched by themselves, as binary.
+    """
+    digest = hashlib.sha256(msgspec.json.encode([VERSION, sheet, intent])).hexdigest()
+    kept = s.scalar(
+        select(Judgement).where(Judgement.inspection_id == inspection.id, Judgement.sheet == sheet.slug, Judgement.key == digest)
+    )
+    if kept is not None:
+        return kept.report
+    assert inspection.measures is not None
+    measures = Measures.from_bytes(inspection.measures)
+    tree = report(inspection.source or {}, measures, judge(measures, sheet, intent))
+    for finding in tree["findings"]:
+        if finding["elements"]:
+            finding["elements"] = {"kind": finding["elements"]["kind"], "total": finding["elements"]["total"]}
+    s.add(Judgement(inspection_id=inspection.id, sheet=sheet.slug, key=digest, report=tree))
+    s.flush()
+    return tree
+
+
+def delete_model(s: Session, model: Model) -> None:
+    """Take a model off the shelf with everything that belongs to it alone."""
+    from .contents import sweep
+
+    s.delete(model)
+    s.flush()
+    sweep(s)

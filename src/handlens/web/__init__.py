@@ -1,0 +1,1 @@
+"""Flask: one blueprint a resource, schemas, nothing computed here."""

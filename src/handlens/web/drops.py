@@ -1,0 +1,100 @@
+"""Intake: files stream in one by one, then become models."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from flask import request
+from flask.views import MethodView
+from flask_smorest import Blueprint, abort
+from sqlalchemy import func, select
+
+from ..core import limits, packages
+from ..store.queue import enqueue
+from ..store import contents
+from ..store.database import session
+from ..store.models import Content, Drop, DropFile, Model
+from . import schemas
+from .find import row
+
+blueprint = Blueprint("drops", __name__, url_prefix="/api/drops", description="Intake")
+
+
+@blueprint.route("")
+class Drops(MethodView):
+    @blueprint.arguments(schemas.DropWish)
+    @blueprint.response(201, schemas.Drop)
+    def post(self, wish: dict[str, Any]) -> dict[str, int]:
+        """Begin a drop; with a model, what arrives becomes its next revision."""
+        with session() as s:
+            if wish["model"] is not None:
+                row(s, Model, wish["model"], "model")
+            drop = Drop(model_id=wish["model"])
+            s.add(drop)
+            s.flush()
+            return {"id": drop.id}
+
+
+@blueprint.route("/<int:drop_id>")
+class OneDrop(MethodView):
+    @blueprint.response(204)
+    def delete(self, drop_id: int) -> None:
+        """Give a drop up; what arrived of it is thrown away."""
+        with session() as s:
+            s.delete(row(s, Drop, drop_id, "drop"))
+            s.flush()
+            contents.sweep(s)
+
+
+@blueprint.put("/<int:drop_id>/files")
+@blueprint.arguments(schemas.DropFileQuery, location="query")
+@blueprint.response(201, schemas.StoredFile)
+def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
+    """One file as the request's raw body, streamed."""
+    path = packages.clean_path(query["path"])
+    label = path.rpartition("/")[2]
+    if packages.is_noise(path):
+        abort(422, message=f"{label} is left behind by the operating system and is not taken.")
+    if request.content_length is not None and request.content_length > limits.MAX_FILE_BYTES:
+        abort(413, message=f"{label} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is taken.")
+    with session() as s:
+        drop = row(s, Drop, drop_id, "drop")
+        if len(drop.files) >= limits.MAX_PACKAGE_FILES:
+            abort(413, message=f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
+        sizes = select(func.coalesce(func.sum(Content.bytes), 0)).join(DropFile, DropFile.content_id == Content.id).where(DropFile.drop_id == drop_id)
+        room = limits.MAX_PACKAGE_BYTES - int(s.scalar(sizes) or 0)
+        content = contents.put(s, _body(label), label, min(limits.MAX_FILE_BYTES, max(room, 0)))
+        known = next((f for f in drop.files if f.path == path), None)
+        if known is None:
+            drop.files.append(DropFile(path=path, content_id=content.id))
+        else:
+            known.content_id = content.id
+        return {"path": path, "bytes": content.bytes, "sha256": content.sha256}
+
+
+def _body(label: str) -> Iterator[bytes]:
+    wanted, got = request.content_length, 0
+    while piece := request.stream.read(1 << 18):
+        got += len(piece)
+        yield piece
+    if wanted is not None and got < wanted:
+        raise limits.InputError(f"{label} was cut off on its way ({got:,} of {wanted:,} bytes); send it again.")
+
+
+@blueprint.post("/<int:drop_id>/close")
+@blueprint.response(202, schemas.Job)
+def close(drop_id: int) -> Any:
+    """All files are there: make models of them."""
+    with session() as s:
+        drop = row(s, Drop, drop_id, "drop")
+        if not drop.files:
+            abort(422, message="No file arrived; drop a model file with its textures.")
+        names = [f.path for f in drop.files]
+        if not any(n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")) for n in names):
+            s.delete(drop)
+            s.commit()
+            endings = ", ".join(e[1:] for e in packages.MODEL_ENDINGS)
+            abort(422, message=f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.")
+        main = next(n for n in names if n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")))
+        return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

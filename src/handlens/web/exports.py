@@ -1,0 +1,117 @@
+"""Exports with their proofs."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import quote
+
+from flask import Response
+from flask_smorest import Blueprint, abort
+
+from ..core.formats import WRITERS
+from ..store.queue import want_export
+from ..store import contents, shelf
+from ..store.database import session
+from ..store.models import Export, Revision
+from . import schemas
+from .find import row
+
+blueprint = Blueprint("exports", __name__, url_prefix="/api", description="Exports and proofs")
+
+
+@blueprint.post("/revisions/<int:revision_id>/exports")
+@blueprint.arguments(schemas.ExportWish)
+@blueprint.response(202, schemas.Export)
+def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    """Write the revision with its tape, then prove the file."""
+    if wish["format"] not in WRITERS:
+        abort(422, message=f"The format {wish['format']} cannot be written; use one of: {', '.join(WRITERS)}.")
+    with session() as s:
+        revision = row(s, Revision, revision_id, "revision")
+        export, _ = want_export(s, revision, shelf.slips_of(s, revision), wish["format"], revision.model.sheet)
+        return _entry(s, export)
+
+
+@blueprint.get("/exports/<int:export_id>")
+@blueprint.response(200, schemas.Export)
+def one(export_id: int) -> dict[str, Any]:
+    with session() as s:
+        return _entry(s, row(s, Export, export_id, "export"))
+
+
+def _entry(s: Any, export: Export) -> dict[str, Any]:
+    revision = row(s, Revision, export.revision_id, "revision")
+    return {
+        "id": export.id,
+        "revision": revision.id,
+        "number": revision.number,
+        "model": revision.model.name,
+        "format": export.format,
+        "sheet": export.sheet,
+        "mends": len(export.tape),
+        "state": export.state,
+        "error": export.error,
+        "proof": export.proof,
+        "lost": export.lost,
+        "files": [{"path": f.path, "bytes": f.content.bytes} for f in export.files],
+        "download": _name(export) if export.files else None,
+    }
+
+
+def _name(export: Export) -> str:
+    main = export.files[0].path
+    return main if len(export.files) == 1 else f"{main.rpartition('.')[0]}_{export.format}.zip"
+
+
+@blueprint.get("/exports/<int:export_id>/download")
+@blueprint.response(200)
+def download(export_id: int) -> Response:
+    """The file itself, or a zip where there are several."""
+    with session() as s:
+        export = row(s, Export, export_id, "export")
+        if export.state != "done" or not export.files:
+            abort(404, message="This export is not written yet.")
+        name = _name(export)
+        files = [(f.path, f.content_id) for f in export.files]
+    body = _one(files[0][1]) if len(files) == 1 else _zip(files)
+    answer = Response(body, mimetype="application/octet-stream")
+    answer.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    return answer
+
+
+def _one(content_id: int) -> Iterator[bytes]:
+    with session() as s:
+        yield from contents.stream(s, content_id)
+
+
+class _Pipe(io.RawIOBase):
+    """A place for zipfile to write to, from which pieces are taken as they come."""
+
+    def __init__(self) -> None:
+        self.held: list[bytes] = []
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data: Any) -> int:
+        self.held.append(bytes(data))
+        return len(data)
+
+    def taken(self) -> Iterator[bytes]:
+        held, self.held = self.held, []
+        yield from held
+
+
+def _zip(files: list[tuple[str, int]]) -> Iterator[bytes]:
+    pipe = _Pipe()
+    with session() as s, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for path, content_id in files:
+            with archive.open(zipfile.ZipInfo(path), "w", force_zip64=True) as f:
+                for piece in contents.stream(s, content_id):
+                    f.write(piece)
+                    yield from pipe.taken()
+            yield from pipe.taken()
+    yield from pipe.taken()

@@ -1,0 +1,133 @@
+"""The Shelf and its models."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Response, request
+from flask.views import MethodView
+from flask_smorest import Blueprint, abort
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from ..core.rules import shipped
+from ..core.rules.intent import intent_from_json
+from ..store import contents, shelf
+from ..store.database import session
+from ..store.models import Export, Inspection, Model, Revision
+from . import schemas
+from .find import row
+
+blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Shelf")
+_LARGEST_THUMBNAIL = 400_000
+
+
+@blueprint.get("/shelf")
+@blueprint.response(200, schemas.Shelf)
+def whole_shelf() -> dict[str, Any]:
+    with session() as s:
+        models = s.scalars(select(Model).order_by(Model.touched.desc(), Model.id.desc())).all()
+        return {"models": [_entry(s, m) for m in models if m.revisions]}
+
+
+def _entry(s: Session, model: Model) -> dict[str, Any]:
+    revision = model.revisions[-1]
+    wanted = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
+    done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(s, revision)
+    intent = shelf.intent_of(model)
+    reports = {} if done is None else {sheet.slug: shelf.judgement(s, done, sheet, intent) for sheet in shipped()}
+    facts = next(iter(reports.values()))["facts"] if reports else None
+    bounds = facts["bounds"] if facts else None
+    unit = (facts["unit_metres"] or 1.0) if facts else 1.0
+    return {
+        "id": model.id,
+        "name": model.name,
+        "revision": revision.id,
+        "number": revision.number,
+        "main": revision.main,
+        "state": wanted.state if wanted is not None else "waiting",
+        "error": wanted.error if wanted is not None else None,
+        "sheet": model.sheet,
+        "longest_m": max(bounds["size"]) * unit if bounds else None,
+        "unit_stated": bool(facts and facts["unit_metres"] is not None),
+        "triangles": facts["triangles"] if facts else None,
+        "stage": done.id if done is not None else None,
+        "thumbnail": revision.thumbnail_id is not None,
+        "verdicts": [
+            {"sheet": x.slug, "code": x.code, "counts": reports[x.slug]["verdict"] if reports else None} for x in shipped()
+        ],
+        "exported": s.scalar(select(func.count(Export.id)).where(Export.revision_id == revision.id, Export.state == "done")) > 0,
+    }
+
+
+@blueprint.route("/models/<int:model_id>")
+class OneModel(MethodView):
+    @blueprint.arguments(schemas.ModelChange)
+    @blueprint.response(204)
+    def patch(self, change: dict[str, Any], model_id: int) -> None:
+        """Rename, choose another rule sheet, or say what the thing is meant to be."""
+        import json
+
+        with session() as s:
+            model = row(s, Model, model_id, "model")
+            if "sheet" in change:
+                if change["sheet"] not in {x.slug for x in shipped()}:
+                    abort(422, message=f"There is no rule sheet {change['sheet']}.")
+                model.sheet = change["sheet"]
+            if "intent" in change:
+                wanted = {k: v for k, v in change["intent"].items() if v is not None}
+                intent_from_json(json.dumps(wanted))
+                model.intent = wanted
+            if "name" in change:
+                model.name = change["name"].strip() or model.name
+
+    @blueprint.response(204)
+    def delete(self, model_id: int) -> None:
+        """Take a model off the shelf."""
+        with session() as s:
+            shelf.delete_model(s, row(s, Model, model_id, "model"))
+
+
+@blueprint.route("/revisions/<int:revision_id>/thumbnail")
+class Thumbnail(MethodView):
+    @blueprint.response(200)
+    def get(self, revision_id: int) -> Response:
+        with session() as s:
+            revision = row(s, Revision, revision_id, "revision")
+            if revision.thumbnail_id is None:
+                abort(404, message="No picture has been drawn yet.")
+            data = contents.read(s, revision.thumbnail_id)
+        answer = Response(data, mimetype="image/webp")
+        answer.headers["Cache-Control"] = "private, max-age=3600"
+        return answer
+
+    @blueprint.response(204)
+    def put(self, revision_id: int) -> None:
+        """The first browser that drew a picture leaves it here."""
+        data = request.get_data(cache=False) if (request.content_length or 0) <= _LARGEST_THUMBNAIL else b""
+        if not (data[:4] == b"RIFF" and data[8:12] == b"WEBP"):
+            abort(422, message="The picture must be a WebP of at most 400 kB.")
+        with session() as s:
+            revision = row(s, Revision, revision_id, "revision")
+            revision.thumbnail_id = contents.put_bytes(s, data, "The picture").id
+
+
+@blueprint.get("/inspections/<int:inspection_id>/stage")
+@blueprint.response(200)
+def stage(inspection_id: int) -> Response:
+    """The binary display copy."""
+    with session() as s:
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        if inspection.stage_id is None:
+            abort(404, message="The model has not been read yet.")
+        content_id = inspection.stage_id
+
+    def pieces():  # type: ignore[no-untyped-def]
+        with session() as own:
+            yield from contents.stream(own, content_id)
+
+    answer = Response(pieces(), mimetype="application/octet-stream")
+    answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer
+
+

@@ -1,0 +1,342 @@
+"""Request and response schemas; the OpenAPI document and the front end's types come from these."""
+
+from __future__ import annotations
+
+from marshmallow import RAISE, Schema, fields, validate
+
+RESULTS = ["stop", "caution", "note"]
+
+
+class Strict(Schema):
+    class Meta:
+        unknown = RAISE
+
+
+class Counts(Schema):
+    stop = fields.Integer(required=True)
+    caution = fields.Integer(required=True)
+    note = fields.Integer(required=True)
+
+
+class SheetVerdict(Schema):
+    sheet = fields.String(required=True)
+    code = fields.String(required=True)
+    counts = fields.Nested(Counts, required=True, allow_none=True)
+
+
+class ShelfModel(Schema):
+    id = fields.Integer(required=True)
+    name = fields.String(required=True)
+    revision = fields.Integer(required=True, metadata={"description": "id of the newest revision"})
+    number = fields.Integer(required=True)
+    main = fields.String(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(["waiting", "running", "done", "failed", "cancelled"]))
+    error = fields.String(required=True, allow_none=True)
+    sheet = fields.String(required=True)
+    longest_m = fields.Float(required=True, allow_none=True)
+    unit_stated = fields.Boolean(required=True)
+    triangles = fields.Integer(required=True, allow_none=True)
+    stage = fields.Integer(required=True, allow_none=True, metadata={"description": "inspection whose display copy can be drawn"})
+    thumbnail = fields.Boolean(required=True)
+    verdicts = fields.List(fields.Nested(SheetVerdict), required=True)
+    exported = fields.Boolean(required=True)
+
+
+class Shelf(Schema):
+    models = fields.List(fields.Nested(ShelfModel), required=True)
+
+
+class Expected(Strict):
+    height_m = fields.Float(allow_none=True)
+    width_m = fields.Float(allow_none=True)
+    depth_m = fields.Float(allow_none=True)
+
+
+class Intent(Strict):
+    kind = fields.String(allow_none=True)
+    expected = fields.Nested(Expected)
+    seen_from = fields.String()
+    pivot = fields.String(allow_none=True)
+    copies = fields.Integer(validate=validate.Range(1, 1_000_000))
+    nearest_view_m = fields.Float(allow_none=True)
+    parts = fields.Dict()
+
+
+class ModelChange(Strict):
+    name = fields.String(validate=validate.Length(1, 120))
+    sheet = fields.String()
+    intent = fields.Nested(Intent)
+
+
+class Slip(Strict):
+    mend = fields.String(required=True)
+    params = fields.Dict(required=True)
+    on = fields.Boolean(required=True)
+
+
+class Tape(Strict):
+    slips = fields.List(fields.Nested(Slip), required=True, validate=validate.Length(max=200))
+
+
+class Figure(Schema):
+    what = fields.String(required=True)
+    before = fields.String(required=True)
+    after = fields.String(required=True)
+
+
+class Run(Schema):
+    mend = fields.String(required=True)
+    applied = fields.Boolean(required=True)
+    because = fields.String(required=True, allow_none=True)
+    figures = fields.List(fields.Nested(Figure), required=True)
+    remarks = fields.List(fields.String(), required=True)
+
+
+class TapeSlip(Slip):
+    title = fields.String(required=True)
+    run = fields.Nested(Run, required=True, allow_none=True)
+
+
+class Value(Schema):
+    value = fields.Raw(required=True)
+    unit = fields.String(required=True)
+
+
+class Elements(Schema):
+    kind = fields.String(required=True)
+    total = fields.Integer(required=True)
+
+
+class MendCall(Schema):
+    mend = fields.String(required=True)
+    params = fields.Dict(required=True)
+
+
+class Finding(Schema):
+    id = fields.String(required=True)
+    check = fields.String(required=True)
+    station = fields.String(required=True)
+    result = fields.String(required=True, validate=validate.OneOf(RESULTS))
+    part = fields.String(required=True, allow_none=True)
+    node = fields.Integer(required=True, allow_none=True)
+    title = fields.String(required=True)
+    measured = fields.Nested(Value, required=True, allow_none=True)
+    wanted = fields.Nested(Value, required=True, allow_none=True)
+    why = fields.String(required=True)
+    count = fields.Integer(required=True, allow_none=True)
+    elements = fields.Nested(Elements, required=True, allow_none=True)
+    mends = fields.List(fields.Nested(MendCall), required=True)
+
+
+class HeadFigure(Schema):
+    value = fields.String(required=True)
+    unit = fields.String(required=True)
+    label = fields.String(required=True)
+    result = fields.String(required=True, allow_none=True)
+
+
+class Column(Schema):
+    key = fields.String(required=True)
+    heading = fields.String(required=True)
+    number = fields.Boolean(required=True)
+
+
+class TableRow(Schema):
+    cells = fields.Dict(keys=fields.String(), values=fields.String(), required=True)
+    node = fields.Integer(allow_none=True)
+    result = fields.String(allow_none=True)
+    mend = fields.Nested(MendCall, allow_none=True)
+
+
+class Table(Schema):
+    title = fields.String(required=True)
+    columns = fields.List(fields.Nested(Column), required=True)
+    rows = fields.List(fields.Nested(TableRow), required=True)
+    total = fields.Integer(required=True)
+
+
+class Station(Schema):
+    number = fields.Integer(required=True)
+    name = fields.String(required=True)
+    slug = fields.String(required=True)
+    inspected = fields.Boolean(required=True)
+    counts = fields.Nested(Counts, required=True)
+    line = fields.String(required=True)
+    about = fields.String()
+    limit = fields.String(allow_none=True)
+    meter = fields.Float(allow_none=True)
+    headline = fields.List(fields.Nested(HeadFigure))
+    tables = fields.List(fields.Nested(Table))
+
+
+class Skipped(Schema):
+    check = fields.String(required=True)
+    because = fields.String(required=True)
+
+
+class Reading(Schema):
+    inspection = fields.Integer(required=True)
+    stations = fields.List(fields.Nested(Station), required=True)
+    findings = fields.List(fields.Nested(Finding), required=True)
+    clear = fields.List(fields.String(), required=True)
+    skipped = fields.List(fields.Nested(Skipped), required=True)
+    verdict = fields.Nested(Counts, required=True)
+    lost = fields.Dict(keys=fields.String(), values=fields.List(fields.String()), required=True)
+
+
+class RevisionRef(Schema):
+    id = fields.Integer(required=True)
+    number = fields.Integer(required=True)
+    created = fields.DateTime(required=True)
+
+
+class Bench(Schema):
+    model = fields.Integer(required=True)
+    name = fields.String(required=True)
+    revision = fields.Nested(RevisionRef, required=True)
+    revisions = fields.List(fields.Nested(RevisionRef), required=True)
+    main = fields.String(required=True)
+    file_count = fields.Integer(required=True)
+    format = fields.String(required=True)
+    unit_metres = fields.Float(required=True, allow_none=True)
+    up_axis = fields.String(required=True, allow_none=True)
+    sheet = fields.String(required=True)
+    intent = fields.Nested(Intent, required=True)
+    state = fields.String(required=True, metadata={"description": "of the inspection that the tape asks for"})
+    error = fields.String(required=True, allow_none=True)
+    job = fields.Integer(required=True, allow_none=True)
+    reading = fields.Nested(Reading, required=True, allow_none=True)
+    stale = fields.Boolean(required=True, metadata={"description": "the reading is of an earlier state of the tape"})
+    tape = fields.List(fields.Nested(TapeSlip), required=True)
+    can_undo = fields.Boolean(required=True)
+    can_redo = fields.Boolean(required=True)
+    last_export = fields.Integer(required=True, allow_none=True)
+    proved = fields.Boolean(required=True)
+
+
+class Names(Strict):
+    search = fields.String(required=True, validate=validate.Length(1, 200))
+    replace = fields.String(load_default="", validate=validate.Length(0, 200))
+    pattern = fields.Boolean(load_default=False)
+
+
+class NameChange(Schema):
+    old = fields.String(required=True)
+    new = fields.String(required=True)
+
+
+class NamePreview(Schema):
+    changes = fields.List(fields.Nested(NameChange), required=True)
+
+
+class ExportWish(Strict):
+    format = fields.String(required=True)
+
+
+class ProofRow(Schema):
+    group = fields.String(required=True)
+    what = fields.String(required=True)
+    sent = fields.String(required=True)
+    read_back = fields.String(required=True)
+    difference = fields.String(required=True)
+    result = fields.String(required=True)
+    remark = fields.String(required=True)
+
+
+class Proof(Schema):
+    proved = fields.Boolean(required=True)
+    verdict = fields.Nested(Counts, required=True)
+    rows = fields.List(fields.Nested(ProofRow), required=True)
+
+
+class ExportFile(Schema):
+    path = fields.String(required=True)
+    bytes = fields.Integer(required=True)
+
+
+class Export(Schema):
+    id = fields.Integer(required=True)
+    revision = fields.Integer(required=True)
+    number = fields.Integer(required=True)
+    model = fields.String(required=True)
+    format = fields.String(required=True)
+    sheet = fields.String(required=True)
+    mends = fields.Integer(required=True)
+    state = fields.String(required=True)
+    error = fields.String(required=True, allow_none=True)
+    proof = fields.Nested(Proof, required=True, allow_none=True)
+    lost = fields.List(fields.String(), required=True)
+    files = fields.List(fields.Nested(ExportFile), required=True)
+    download = fields.String(required=True, allow_none=True)
+
+
+class Job(Schema):
+    id = fields.Integer(required=True)
+    kind = fields.String(required=True)
+    title = fields.String(required=True)
+    state = fields.String(required=True)
+    phase = fields.String(required=True)
+    share = fields.Float(required=True)
+    error = fields.String(required=True, allow_none=True)
+    subject = fields.Dict(required=True)
+
+
+class Jobs(Schema):
+    jobs = fields.List(fields.Nested(Job), required=True)
+
+
+class DropWish(Strict):
+    model = fields.Integer(load_default=None, allow_none=True)
+
+
+class Drop(Schema):
+    id = fields.Integer(required=True)
+
+
+class DropFileQuery(Strict):
+    path = fields.String(required=True, validate=validate.Length(1, 1024))
+
+
+class StoredFile(Schema):
+    path = fields.String(required=True)
+    bytes = fields.Integer(required=True)
+    sha256 = fields.String(required=True)
+
+
+class SheetFacts(Schema):
+    slug = fields.String(required=True)
+    name = fields.String(required=True)
+    code = fields.String(required=True)
+    version = fields.Integer(required=True)
+    about = fields.String(required=True)
+    basis = fields.String(required=True)
+    unit = fields.String(required=True)
+    up_axis = fields.String(required=True)
+    format = fields.String(required=True)
+    formats = fields.List(fields.String(), required=True)
+    limits = fields.Dict(required=True)
+
+
+class Parameter(Schema):
+    name = fields.String(required=True)
+    kind = fields.String(required=True)
+    says = fields.String(required=True)
+    choices = fields.List(fields.String(), required=True)
+    default = fields.Raw(required=True, allow_none=True)
+
+
+class MendFacts(Schema):
+    id = fields.String(required=True)
+    station = fields.String(required=True)
+    title = fields.String(required=True)
+    does = fields.String(required=True)
+    keeps = fields.String(required=True)
+    costs = fields.String(required=True)
+    safe = fields.Boolean(required=True)
+    parameters = fields.List(fields.Nested(Parameter), required=True)
+
+
+class Catalogue(Schema):
+    sheets = fields.List(fields.Nested(SheetFacts), required=True)
+    mends = fields.List(fields.Nested(MendFacts), required=True)
+    kinds = fields.List(fields.String(), required=True)
