@@ -48,13 +48,16 @@ def mesh(number: int, name: str, solid: sh.Solid, material: int, uv: str = "") -
         n = np.abs(made.normals.values[made.normals.index])
         drop = n.argmax(axis=1)
         flat = np.stack([np.where(drop == 0, p[:, 2], p[:, 0]), np.where(drop == 1, p[:, 2], p[:, 1])], 1) * 4
-    return replace(made, uvs=(Layer(flat.astype(np.float32), np.arange(len(corners), dtype=np.int32)),))
+    values, index = np.unique(flat.astype(np.float32), axis=0, return_inverse=True)
+    return replace(made, uvs=(Layer(values, index.reshape(-1).astype(np.int32)),))
 
 
-def material(number: int, name: str, hex_colour: str, image: int | None = None, mode: str = "opaque", rough: float = 0.8) -> Material:
+def material(number: int, name: str, hex_colour: str, image: int | None = None, mode: str = "opaque", rough: float = 0.8, linear: bool = True) -> Material:
+    """linear: glTF counts colours linearly, an OBJ's library as they are seen."""
     rgb = [int(hex_colour[k : k + 2], 16) / 255 for k in (0, 2, 4)]
-    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb]
-    colour = (1.0, 1.0, 1.0, 1.0) if image is not None else (*linear, 1.0)
+    if linear:
+        rgb = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in rgb]
+    colour = (1.0, 1.0, 1.0, 1.0) if image is not None else (*rgb, 1.0)
     inputs = () if image is None else (TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), image),)
     source = {"pbrMetallicRoughness": {"baseColorFactor": list(colour), "metallicFactor": 0.0, "roughnessFactor": rough}}
     if mode != "opaque":
@@ -175,7 +178,7 @@ def crab_pot() -> tuple[str, list[str]]:
 
 def quay_crane() -> tuple[str, list[str]]:
     """A crane drawn in survey coordinates, its parts rescaled by whoever placed them."""
-    materials = (material(0, "crane green", "6C8468"), material(1, "cab ochre", "C08A3C"), material(2, "iron", "454D50"))
+    materials = (material(0, "crane green", "6C8468"), material(1, "cab ochre", "C08A3C"), material(2, "iron", "5A6467"))
     legs = [sh.tube([(x, 0, z), (x * 0.45, 3.6, z * 0.45)], 0.09, 8) for x in (-1.3, 1.3) for z in (-1.3, 1.3)]
     braces = [sh.tube([(a * 1.1, 0.6, b * 1.1), (c * 0.7, 2.6, d * 0.7)], 0.045, 6) for a, b, c, d in [(-1, -1, 1, -1), (1, -1, 1, 1), (1, 1, -1, 1), (-1, 1, -1, -1)]]
     feet = [sh.box((0.36, 0.12, 0.36), (x * 1.3, 0.06, z * 1.3)) for x in (-1, 1) for z in (-1, 1)]
@@ -245,7 +248,7 @@ def heron() -> tuple[str, list[str]]:
 def tide_gauge() -> tuple[str, list[str]]:
     """A tide gauge whose column was modelled rivet by rivet, with pictures far too large for it."""
     images = (picture(0, "scale_board.png", scale_board(2048)), picture(1, "gauge_paint.png", paint(2048)))
-    materials = (material(0, "column paint", "6E8A6C", 1), material(1, "scale board", "EEE4CC", 0), material(2, "ironwork", "454D50"), material(3, "plinth", "6A7F86"))
+    materials = (material(0, "column paint", "6E8A6C", 1), material(1, "scale board", "EEE4CC", 0), material(2, "ironwork", "66706F"), material(3, "plinth", "6A7F86"))
     plinth = sh.join(sh.box((1.0, 0.14, 0.8), (0, 0.07, 0)), sh.box((0.76, 0.14, 0.6), (0, 0.21, 0)))
     rows = 110
     heights = np.linspace(0.28, 2.1, rows)
@@ -271,7 +274,7 @@ def tide_gauge() -> tuple[str, list[str]]:
 def mooring_buoy() -> tuple[str, list[str]]:
     """A buoy in centimetres, in a format that cannot say so, with two names that clash and a ring that is there twice."""
     images = (picture(0, "buoy_red.png", bands()),)
-    materials = (material(0, "buoy paint", "B25442", 0), material(1, "iron", "565E60"))
+    materials = (material(0, "buoy paint", "B25442", 0), material(1, "iron", "6A7274", linear=False))
     t = np.linspace(-np.pi / 2, np.pi / 2, 19)
     float_ = sh.lathe([(0 if k in (0, 18) else 36 * np.cos(a), 50 + 36 * np.sin(a)) for k, a in enumerate(t)], 32)
     neck = sh.join(sh.lathe([(15, 83), (9, 100)], 20), sh.lathe([(8, 4), (11, 16)], 20))

@@ -119,7 +119,7 @@ class _Copy:
         entry["index"] = self.array(index.reshape(-1, 3)[order], np.uint32)
         entry["faces"] = self.array(face[order], np.uint32)
         bounds = np.flatnonzero(np.diff(slot[order], prepend=-1)) if len(order) else []
-        ends = [*bounds[1:], len(order)]
+        ends = [*bounds[1:], len(order)] if len(order) else []
         entry["groups"] = [
             {"start": int(a) * 3, "count": int(b - a) * 3, "material": mesh.slot_materials[slot[order[a]]] if mesh.slot_materials else -1}
             for a, b in zip(bounds, ends, strict=True)

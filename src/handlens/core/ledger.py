@@ -11,7 +11,8 @@ from .checks import STATIONS, Judgement
 from .checks.arrival import bare
 from .checks.budget import draw_calls, draw_calls_of, texture_memory, triangles
 from .checks.placement import is_scaled, is_uneven
-from .checks.size import explanations, metres, size_metres, wanted_ratio
+from .checks.size import explanations, size_metres, wanted_ratio
+from .lengths import metres
 from .limits import plural
 from .measures import Measures
 from .rules import Intent, RuleSheet
@@ -72,7 +73,13 @@ def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         ("Morph targets", sum(x.morphs for x in m.meshes)),
     ]  # fmt: skip
     left = {"Loose edges", "Loose points", "Empty nodes", "Hidden nodes", "Cameras", "Lights"}
-    rows = [{"cells": {"what": what, "count": f"{n:,}", "wanted": "0" if what in left else ""}} for what, n in counted if n or what in left]
+    kept = [(what, f"{n:,}", "0" if what in left else "") for what, n in counted if n or what in left]
+    half = (len(kept) + 1) // 2
+    pairs = zip(kept[:half], [*kept[half:], ("", "", "")][:half], strict=True)
+    keys = ("what", "count", "wanted", "what2", "count2", "wanted2")
+    rows = [{"cells": dict(zip(keys, (*one, *two), strict=True))} for one, two in pairs]
+    columns = [("what", "What came", False), ("count", "Count", True), ("wanted", "Wanted", True)]
+    columns += [("what2", "", False), ("count2", "Count", True), ("wanted2", "Wanted", True)]
     return {
         "about": "what came in the box",
         "line": f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image')}" + (f", {plural(joints, 'joint')}" if joints else ""),
@@ -84,7 +91,7 @@ def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
             _figure(f"{materials:,}", "", "materials"),
             _figure(f"{leftovers:,}", "", "left over", "note" if leftovers else "clear"),
         ],
-        "tables": [_table("Inventory", [("what", "What came", False), ("count", "Count", True), ("wanted", "Wanted", True)], rows)],
+        "tables": [_table("Inventory", columns, rows)],
     }
 
 
@@ -162,7 +169,7 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         rows.append({
             "cells": {
                 "part": n.name, "scale": _triple(n.scale), "turn": f"{n.angle:.4g}°",
-                "far": metres(p.farthest * unit) if p else "", "gap": f"{own:.3g} mm" if own is not None else "",
+                "far": metres(p.farthest * unit) if p else "", "gap": metres(own / 1000) if own is not None else "",
             },
             "node": n.index, "result": result, "uneven": is_uneven(n), "mirrored": n.mirrored,
         })  # fmt: skip
@@ -170,13 +177,13 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     return {
         "about": "where it stands, and what its nodes carry",
         "line": f"{scaled:,} scaled, {turned:,} turned" if scaled or turned else f"{metres(away)} from the origin",
-        "limit": f"{gap:.2g} mm steps" if gap > limit / 10 else "× 1, 0°",
+        "limit": f"{metres(gap / 1000)} steps" if gap > limit / 10 else "× 1, 0°",
         "meter": gap / limit,
         "headline": [
             _figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
             _figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
             _figure(*metres(away).rsplit(" ", 1), "middle to origin"),
-            _figure(f"{gap:.2g}", "mm", "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
+            _figure(*metres(gap / 1000).rsplit(" ", 1), "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
         ],
         "tables": [_table("By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True)], rows)],
     }  # fmt: skip

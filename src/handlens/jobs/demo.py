@@ -20,7 +20,7 @@ def load_once(folder: Path) -> int:
         ever = s.execute(select(func.max(Model.id))).scalar()
         if ever is not None or s.scalar(select(Drop.id).limit(1)) is not None:
             return 0
-        for entry in manifest["models"]:
+        for entry in reversed(manifest["models"]):
             drop = Drop()
             s.add(drop)
             s.flush()
@@ -28,5 +28,5 @@ def load_once(folder: Path) -> int:
                 content = contents.put_file(s, folder / entry["folder"] / name)
                 drop.files.append(DropFile(path=name, content_id=content.id))
             s.flush()
-            enqueue(s, "intake", f"Setting {entry['name']} on the shelf", {"drop": drop.id, "demo": True, "intent": entry["intent"]})
+            enqueue(s, "intake", f"Setting {entry['name']} on the shelf", {"drop": drop.id, "demo": True, "intent": entry["intent"], "sheet": entry["sheet"]})
     return len(manifest["models"])

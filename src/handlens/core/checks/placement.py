@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..lengths import metres
 from ..limits import plural
 from ..measures import Measures
 from ..measures.records import NodeFigures
 from ..rules import Intent, RuleSheet
 from .registry import Finding, Skipped, check, nodes, value
-from .size import metres
 
 Found = Iterator[Finding | Skipped]
 
@@ -185,7 +185,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if bad:
         worst = max(bad, key=lambda p: p.spacing)
         gap = worst.spacing * unit * 1000
-        title = f"{plural(len(bad), 'part stands', 'parts stand')} up to {metres(worst.farthest * unit)} out, where positions jump by {gap:.3g} mm"
+        title = f"{plural(len(bad), 'part stands', 'parts stand')} up to {metres(worst.farthest * unit)} out, where positions jump by {metres(gap / 1000)}"
         yield Finding(
             title, value(gap, "mm"), value(limit, "mm"), len(bad), worst.name, worst.node, nodes([p.node for p in bad]),
             result="" if gap > limit else "caution",

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..lengths import metres
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from ..rules.sheet import UNIT_WORDS
@@ -102,17 +103,6 @@ def likely_factor(m: Measures, sheet: RuleSheet, intent: Intent) -> float:
         return ranked[0].factor
     wanted = wanted_ratio(m, sheet, intent)
     return wanted[0] if wanted else (ranked[0].factor if ranked else 1.0)
-
-
-def metres(amount: float) -> str:
-    """A length in the unit that reads best."""
-    if amount == 0 or not np.isfinite(amount):
-        return f"{amount:g} m"
-    if amount < 0.01:
-        return f"{amount * 1000:.3g} mm"
-    if amount < 1:
-        return f"{amount:.2f} m" if amount >= 0.1 else f"{amount * 100:.3g} cm"
-    return f"{amount:,.2f} m" if amount < 1000 else f"{amount / 1000:,.3g} km"
 
 
 def _height(m: Measures, sheet: RuleSheet) -> float:

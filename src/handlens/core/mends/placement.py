@@ -73,7 +73,7 @@ def bake(scene: Scene) -> Outcome:
     clips = tuple(replace(c, channels=tuple(plan.channel(x) for x in c.channels)) for c in scene.clips)
     after = scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins), clips=clips)
     figures = [
-        Figure("nodes scaled or turned", f"{_unbaked(scene):,}", f"{_unbaked(after):,}"),
+        Figure("nodes scaled or turned", plural(_unbaked(scene), "node"), plural(_unbaked(after), "node")),
     ]
     if len(meshes) > len(scene.meshes):
         figures.append(Figure("meshes stored", f"{len(scene.meshes):,}", f"{len(meshes):,}"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..lengths import metres
 from ..limits import MendError
 from ..scene import Scene
 from ..scene.bounds import world_bounds
@@ -17,7 +18,15 @@ _UP = {
 }
 
 
-def _size(scene: Scene) -> str:
+def _longest(scene: Scene) -> str:
+    box = world_bounds(scene)
+    if box is None:
+        return "nothing"
+    longest = float((box[1] - box[0]).max())
+    return f"{longest:.4g} units" if scene.unit_metres is None else metres(longest * scene.unit_metres)
+
+
+def _sides(scene: Scene) -> str:
     box = world_bounds(scene)
     return "nothing" if box is None else " × ".join(f"{v:.4g}" for v in box[1] - box[0])
 
@@ -38,7 +47,7 @@ def scale(scene: Scene, factor: float) -> Outcome:
     if factor < 0:
         raise MendError("A negative factor would mirror the model; use a factor above 0.")
     after = conjugate(scene, np.eye(3), factor)
-    return Outcome(after, (Figure("size in file units", _size(scene), _size(after)),))
+    return Outcome(after, (Figure("longest side", _longest(scene), _longest(after)), Figure("sides in file units", _sides(scene), _sides(after))))
 
 
 @mend(
@@ -60,4 +69,4 @@ def up_axis(scene: Scene, to: str) -> Outcome:
     if (now, to) not in _UP:
         raise MendError(f"A model with {now} up cannot be turned to {to} here.")
     after = conjugate(scene, _UP[now, to], 1.0).with_(up_axis=to)
-    return Outcome(after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("size in file units", _size(scene), _size(after))))
+    return Outcome(after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("sides in file units", _sides(scene), _sides(after))))

@@ -1,0 +1,76 @@
+// Calls to the server. Every failure becomes an Error with the server's own sentence.
+import type { components } from './schema';
+
+type S = components['schemas'];
+export type Shelf = S['Shelf'];
+export type ShelfModel = S['ShelfModel'];
+export type Bench = S['Bench'];
+export type Station = S['Station'];
+export type Table = S['Table'];
+export type Finding = S['Finding'];
+export type Slip = S['Slip'];
+export type TapeSlip = S['TapeSlip'];
+export type Export = S['Export'];
+export type ProofRow = S['ProofRow'];
+export type Job = S['Job'];
+export type Catalogue = S['Catalogue'];
+export type MendFacts = S['MendFacts'];
+export type SheetFacts = S['SheetFacts'];
+export type Intent = S['Intent'];
+export type Counts = S['Counts'];
+export type Result = 'stop' | 'caution' | 'note';
+
+export async function sentence(answer: Response): Promise<Error> {
+  try {
+    const problem = (await answer.json()) as { detail?: string };
+    if (problem.detail) return new Error(problem.detail);
+  } catch {
+    /* not JSON: the status must do */
+  }
+  return new Error(`The server answered ${answer.status}. Try again; if it goes on, start Hand Lens anew.`);
+}
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let answer: Response;
+  try {
+    answer = await fetch(`/api${path}`, {
+      method, ...(body === undefined ? {} : { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) }),
+    });
+  } catch {
+    throw new Error('Hand Lens does not answer. Is it still running?');
+  }
+  if (!answer.ok) throw await sentence(answer);
+  return (answer.status === 204 ? undefined : await answer.json()) as T;
+}
+
+async function bytes(path: string): Promise<ArrayBuffer> {
+  const answer = await fetch(`/api${path}`);
+  if (!answer.ok) throw await sentence(answer);
+  return answer.arrayBuffer();
+}
+
+export const api = {
+  shelf: () => call<Shelf>('GET', '/shelf'),
+  catalogue: () => call<Catalogue>('GET', '/catalogue'),
+  changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent }) => call<void>('PATCH', `/models/${id}`, change),
+  removeModel: (id: number) => call<void>('DELETE', `/models/${id}`),
+  bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
+  layTape: (revision: number, slips: Slip[]) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips }),
+  undo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/undo`),
+  redo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/redo`),
+  readAgain: (revision: number) => call<Bench>('POST', `/revisions/${revision}/read-again`),
+  previewNames: (revision: number, wish: { search: string; replace: string; pattern: boolean }) =>
+    call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),
+  stage: (inspection: number) => bytes(`/inspections/${inspection}/stage`),
+  elements: async (inspection: number, finding: string) => new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
+  beginExport: (revision: number, format: string) => call<Export>('POST', `/revisions/${revision}/exports`, { format }),
+  export: (id: number) => call<Export>('GET', `/exports/${id}`),
+  stopJob: (id: number) => call<Job>('POST', `/jobs/${id}/stop`),
+  tryJobAgain: (id: number) => call<Job>('POST', `/jobs/${id}/again`),
+  beginDrop: (model: number | null) => call<{ id: number }>('POST', '/drops', { model }),
+  closeDrop: (id: number) => call<Job>('POST', `/drops/${id}/close`),
+  giveUpDrop: (id: number) => call<void>('DELETE', `/drops/${id}`),
+  keepThumbnail: async (revision: number, picture: Blob) => {
+    await fetch(`/api/revisions/${revision}/thumbnail`, { method: 'PUT', body: picture, headers: { 'Content-Type': 'image/webp' } });
+  },
+};

@@ -1,0 +1,37 @@
+<script setup lang="ts">
+import { computed } from 'vue';
+import { useRoute } from 'vue-router';
+import LensLogo from '../ui/LensLogo.vue';
+import JobsPanel from './JobsPanel.vue';
+
+defineEmits<{ help: [] }>();
+const route = useRoute();
+const bench = computed(() => (route.name === 'bench' ? route.path : localStorage.getItem('last-bench')));
+const on = (name: string) => route.name === name || (name === 'bench' && route.name === 'proof');
+</script>
+
+<template>
+  <header class="bar">
+    <RouterLink class="mark" to="/"><LensLogo /> Hand Lens</RouterLink>
+    <nav aria-label="Main">
+      <RouterLink to="/" :class="{ on: on('shelf') }">Shelf</RouterLink>
+      <RouterLink v-if="bench" :to="bench" :class="{ on: on('bench') }">Bench</RouterLink>
+      <span v-else class="off" title="Set a model on the shelf first">Bench</span>
+    </nav>
+    <span class="grow" />
+    <JobsPanel />
+    <button class="btn help" aria-label="Help and keys" @click="$emit('help')"><kbd>?</kbd></button>
+  </header>
+</template>
+
+<style scoped>
+.bar { height: var(--hl-bar-h); flex: none; display: flex; align-items: center; padding: 0 16px; gap: 26px; border-bottom: 1px solid var(--hl-rule); background: var(--hl-paper); }
+.mark { display: flex; align-items: center; gap: 8px; font: 600 20px/1 var(--hl-font-display); letter-spacing: -0.01em; color: var(--hl-ink); text-decoration: none; }
+nav { display: flex; gap: 4px; align-self: stretch; }
+nav a, .off { display: flex; align-items: center; padding: 0 11px; color: var(--hl-ink-soft); text-decoration: none; position: relative; }
+.off { color: var(--hl-ink-faded); }
+nav a:hover { color: var(--hl-ink); }
+nav a.on { color: var(--hl-ink); font-weight: 700; }
+nav a.on::after { content: ''; position: absolute; left: 9px; right: 9px; bottom: 4px; height: 3px; border-radius: 60% 40% 50% 60%; background: var(--hl-verdigris); transform: rotate(-0.6deg); }
+.help { border: 0; background: none; padding: 0 4px; }
+</style>

@@ -1,0 +1,67 @@
+<script setup lang="ts">
+import Dialog from 'primevue/dialog';
+import { computed, ref, watch } from 'vue';
+import { useRouter } from 'vue-router';
+import { api } from '../api/client';
+import ResultMark from '../ui/ResultMark.vue';
+import type { BenchState } from './useBench';
+
+const props = defineProps<{ state: BenchState }>();
+const visible = defineModel<boolean>('visible', { required: true });
+const router = useRouter();
+const format = ref('glb');
+const trouble = ref('');
+const busy = ref(false);
+const FORMATS = [
+  { id: 'glb', name: 'GLB', says: 'one file with everything inside' },
+  { id: 'gltf', name: 'glTF', says: 'text, with its buffer and images beside' },
+  { id: 'obj', name: 'OBJ', says: 'with its material library and images beside' },
+];
+const lost = computed(() => props.state.bench.value?.reading?.lost[format.value] ?? []);
+const wanted = computed(() => props.state.sheet.value?.formats ?? []);
+const stops = computed(() => props.state.bench.value?.reading?.verdict.stop ?? 0);
+watch(visible, (open) => {
+  if (open) {
+    format.value = props.state.sheet.value?.format ?? 'glb';
+    trouble.value = '';
+  }
+});
+async function go() {
+  busy.value = true;
+  try {
+    const made = await api.beginExport(props.state.bench.value!.revision.id, format.value);
+    visible.value = false;
+    await router.push(`/proof/${made.id}`);
+  } catch (e) {
+    trouble.value = (e as Error).message;
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <Dialog v-model:visible="visible" modal header="Export and prove" dismissable-mask>
+    <fieldset>
+      <legend class="sr">Format</legend>
+      <label v-for="f in FORMATS" :key="f.id" class="format"><input v-model="format" type="radio" name="format" :value="f.id" /> <b>{{ f.name }}</b> <span class="faded">{{ f.says }}{{ wanted.includes(f.id) ? '' : `, which ${state.sheet.value?.name} does not take` }}</span></label>
+    </fieldset>
+    <p v-if="stops" class="stop"><ResultMark result="stop" /> {{ stops }} {{ stops === 1 ? 'stop is' : 'stops are' }} not mended; the file can still be written.</p>
+    <div class="lost">
+      <h3>What this format cannot hold of this model</h3>
+      <ul v-if="lost.length"><li v-for="l in lost" :key="l">{{ l }}</li></ul>
+      <p v-else class="faded">It holds all of it.</p>
+    </div>
+    <p v-if="trouble" class="stop" role="alert">{{ trouble }}</p>
+    <template #footer><button class="btn" @click="visible = false">Not now</button><button class="btn main" :disabled="busy" @click="go">Write and prove it</button></template>
+  </Dialog>
+</template>
+
+<style scoped>
+fieldset { border: 0; margin: 0 0 8px; padding: 0; display: grid; gap: 4px; min-width: 460px; }
+.format { display: flex; gap: 8px; align-items: center; min-height: 26px; }
+.format input { accent-color: var(--hl-verdigris); }
+.lost { border-top: 1px solid var(--hl-rule); padding-top: 8px; max-width: 560px; }
+h3 { font: 600 15px var(--hl-font-display); }
+ul { margin: 4px 0; padding-left: 18px; }
+</style>

@@ -1,0 +1,82 @@
+<script setup lang="ts">
+import Dialog from 'primevue/dialog';
+import InputText from 'primevue/inputtext';
+import Select from 'primevue/select';
+import ToggleSwitch from 'primevue/toggleswitch';
+import { computed, reactive, ref, watch } from 'vue';
+import { api } from '../api/client';
+import type { BenchState } from './useBench';
+
+const props = defineProps<{ state: BenchState; station: string }>();
+const visible = defineModel<boolean>('visible', { required: true });
+const mends = computed(() => (props.state.catalogue.value?.mends ?? []).filter((m) => m.station === props.station));
+const id = ref('');
+const chosen = computed(() => mends.value.find((m) => m.id === id.value));
+const form = reactive<Record<string, string | boolean>>({});
+const changes = ref<{ old: string; new: string }[] | null>(null);
+const trouble = ref('');
+
+watch(visible, (open) => {
+  if (open) id.value = mends.value[0]?.id ?? '';
+});
+watch(chosen, (m) => {
+  for (const k of Object.keys(form)) delete form[k];
+  for (const p of m?.parameters ?? []) form[p.name] = p.kind === 'flag' ? Boolean(p.default) : p.kind === 'choice' ? (p.choices[0] ?? '') : String(p.default ?? '');
+  trouble.value = '';
+});
+// A rename shows what it would do while it is being typed.
+watch(() => [id.value, form.search, form.replace, form.pattern], async () => {
+  changes.value = null;
+  trouble.value = '';
+  if (id.value !== 'arrival.rename' || !form.search) return;
+  try {
+    changes.value = (await api.previewNames(props.state.bench.value!.revision.id, { search: String(form.search), replace: String(form.replace), pattern: Boolean(form.pattern) })).changes;
+  } catch (e) {
+    trouble.value = (e as Error).message;
+  }
+});
+function put() {
+  const m = chosen.value;
+  if (!m) return;
+  const params: Record<string, unknown> = {};
+  for (const p of m.parameters) {
+    const raw = form[p.name];
+    if (p.kind === 'number') {
+      const n = Number(String(raw).replace(',', '.'));
+      if (!Number.isFinite(n) || n === 0) return void (trouble.value = `${p.says[0]!.toUpperCase()}${p.says.slice(1)}: type a number other than 0.`);
+      params[p.name] = n;
+    } else params[p.name] = raw;
+  }
+  props.state.put(m.id, params);
+  visible.value = false;
+}
+</script>
+
+<template>
+  <Dialog v-model:visible="visible" modal header="Put a mend on the tape" dismissable-mask>
+    <form id="mend" class="form" @submit.prevent="put">
+      <label for="which">Mend</label>
+      <Select v-model="id" input-id="which" :options="mends" option-label="title" option-value="id" size="small" />
+      <template v-for="p in chosen?.parameters ?? []" :key="p.name">
+        <label :for="`p-${p.name}`">{{ p.says }}</label>
+        <Select v-if="p.kind === 'choice'" v-model="form[p.name]" :input-id="`p-${p.name}`" :options="p.choices" size="small" />
+        <ToggleSwitch v-else-if="p.kind === 'flag'" v-model="form[p.name] as boolean" :input-id="`p-${p.name}`" />
+        <InputText v-else :id="`p-${p.name}`" v-model="form[p.name] as string" size="small" :inputmode="p.kind === 'number' ? 'decimal' : 'text'" autocomplete="off" />
+      </template>
+    </form>
+    <p v-if="trouble" class="stop" role="alert">{{ trouble }}</p>
+    <div v-if="changes" class="names" aria-live="polite">
+      <p class="faded small">{{ changes.length ? `${changes.length} ${changes.length === 1 ? 'name changes' : 'names change'}` : 'No name holds that.' }}</p>
+      <ul v-if="changes.length"><li v-for="c in changes.slice(0, 60)" :key="c.old" class="mono small">{{ c.old }} → <b>{{ c.new || '(no name)' }}</b></li></ul>
+    </div>
+    <p v-if="chosen" class="small about">{{ chosen.does }} <span class="faded">Keeps {{ chosen.keeps }}. Costs {{ chosen.costs }}.</span></p>
+    <template #footer><button class="btn" @click="visible = false">Leave it</button><button class="btn main" type="submit" form="mend" :disabled="!chosen">Put on the tape</button></template>
+  </Dialog>
+</template>
+
+<style scoped>
+.form { display: grid; grid-template-columns: 200px 1fr; gap: 8px 14px; align-items: center; min-width: 480px; }
+.names { max-height: 160px; overflow: auto; border-top: 1px solid var(--hl-rule); margin-top: 8px; }
+ul { list-style: none; margin: 0; padding: 0; }
+.about { margin-top: 10px; max-width: 560px; }
+</style>

@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import type { TapeSlip } from '../api/client';
+import { mendWords } from './words';
+import type { BenchState } from './useBench';
+
+const props = defineProps<{ state: BenchState }>();
+defineEmits<{ export: [] }>();
+const tape = computed(() => props.state.bench.value?.tape ?? []);
+const dragged = ref<number | null>(null);
+const TICKS = Array.from({ length: 480 }, (_, i) => `M${i * 4 + 0.5} 0v${i % 10 === 0 ? 8 : i % 5 === 0 ? 6 : 3.5}`).join('');
+const words = (s: TapeSlip) => mendWords(props.state.mendFacts(s.mend), s.mend, s.params);
+const line = (s: TapeSlip) => {
+  if (!s.on) return 'switched off';
+  if (!s.run) return 'being tried …';
+  if (!s.run.applied) return s.run.because ?? 'does not apply';
+  const f = s.run.figures[0];
+  return f ? `${f.before} → ${f.after}` : 'done';
+};
+const whole = (s: TapeSlip) => [...(s.run?.figures ?? []).map((f) => `${f.what}: ${f.before} → ${f.after}`), ...(s.run?.remarks ?? []), s.run?.because ?? ''].filter(Boolean).join('\n');
+
+function move(from: number, to: number) {
+  if (to < 0 || to >= tape.value.length || from === to) return;
+  const slips = [...props.state.slips.value];
+  slips.splice(to, 0, ...slips.splice(from, 1));
+  props.state.lay.mutate(slips);
+}
+const remove = (k: number) => props.state.lay.mutate(props.state.slips.value.filter((_, i) => i !== k));
+const toggle = (k: number) => props.state.lay.mutate(props.state.slips.value.map((s, i) => (i === k ? { ...s, on: !s.on } : s)));
+function key(e: KeyboardEvent, k: number) {
+  if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowLeft')) move(k, k - 1);
+  else if (e.altKey && (e.key === 'ArrowDown' || e.key === 'ArrowRight')) move(k, k + 1);
+  else if (e.key === 'Delete') remove(k);
+  else return;
+  e.preventDefault();
+}
+</script>
+
+<template>
+  <footer class="tape" aria-label="Mend tape">
+    <svg class="ticks" viewBox="0 0 1920 9" preserveAspectRatio="xMinYMin slice" aria-hidden="true"><path :d="TICKS" stroke="#8C8371" /></svg>
+    <h2>Mend tape<span>{{ tape.length ? `${tape.length} in order` : 'nothing on it' }}</span></h2>
+    <ol v-if="tape.length" class="slips">
+      <li
+        v-for="(s, k) in tape" :key="k" class="slip" :class="{ off: !s.on, failed: s.run && !s.run.applied, trying: s.on && !s.run }" tabindex="0" draggable="true" :title="whole(s)"
+        :aria-label="`${k + 1}. ${words(s)}: ${line(s)}. Alt and arrows move it, Delete takes it off.`"
+        @keydown="key($event, k)" @dragstart="dragged = k" @dragover.prevent @drop.prevent="dragged !== null && move(dragged, k)" @dragend="dragged = null"
+      >
+        <span class="grip" aria-hidden="true" /><span class="no">{{ k + 1 }}</span>
+        <div class="text"><b>{{ words(s) }}</b><br /><span class="mono">{{ line(s) }}</span></div>
+        <button :aria-label="s.on ? `Switch ${words(s)} off` : `Switch ${words(s)} on`" :aria-pressed="s.on" class="switch" @click="toggle(k)"><i /></button>
+        <button :aria-label="`Take ${words(s)} off the tape`" class="away" @click="remove(k)">×</button>
+      </li>
+    </ol>
+    <p v-else class="faded small hint">Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.</p>
+    <div class="end">
+      <button class="btn" :disabled="!state.bench.value?.can_undo || state.step.isPending.value" @click="state.step.mutate('undo')">Undo</button>
+      <button class="btn" :disabled="!state.bench.value?.can_redo || state.step.isPending.value" @click="state.step.mutate('redo')">Redo</button>
+      <button class="btn main big" :disabled="!state.bench.value?.reading || state.bench.value.stale" @click="$emit('export')">Export rev {{ state.bench.value?.revision.number }} …</button>
+    </div>
+  </footer>
+</template>
+
+<style scoped>
+.tape { min-height: var(--hl-tape-h); flex: none; background: var(--hl-paper-deep); border-top: 1px solid var(--hl-rule-strong); position: relative; display: flex; align-items: center; padding: 9px 16px 2px; gap: 10px; }
+.ticks { position: absolute; left: 0; top: 0; width: 100%; height: 9px; }
+h2 { font: 600 15px/1.1 var(--hl-font-display); width: 92px; flex: none; white-space: nowrap; }
+h2 span { display: block; font: 400 12px var(--hl-font-text); color: var(--hl-ink-faded); }
+.slips { display: flex; gap: 9px; list-style: none; margin: 0; padding: 3px; overflow-x: auto; flex: 1; min-width: 0; }
+.slip { height: 42px; flex: none; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; box-shadow: var(--hl-shadow-slip); display: flex; align-items: center; gap: 8px; padding: 0 4px 0 6px; font-size: 12.5px; line-height: 1.22; cursor: grab; }
+.slip.off, .slip.trying { background: transparent; border-style: dashed; border-color: var(--hl-rule-strong); box-shadow: none; }
+.slip.off { color: var(--hl-ink-faded); }
+.slip.failed { border-color: var(--hl-caution-mark); }
+.slip.failed .mono { color: var(--hl-caution-text); }
+.text { max-width: 236px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+.grip { width: 8px; height: 20px; background: repeating-linear-gradient(0deg, var(--hl-ink-ghost) 0 1px, transparent 1px 4px); }
+.no { font: 600 15px var(--hl-font-display); color: var(--hl-verdigris-text); }
+.switch, .away { border: 0; background: none; width: 26px; height: 24px; cursor: pointer; padding: 0; display: grid; place-items: center; color: var(--hl-ink-faded); font-size: 15px; }
+.switch i { width: 24px; height: 13px; border: 1px solid var(--hl-rule-strong); border-radius: 8px; position: relative; background: var(--hl-sheet); }
+.switch i::after { content: ''; position: absolute; width: 9px; height: 9px; border-radius: 50%; top: 1px; left: 1px; background: var(--hl-rule-strong); }
+.switch[aria-pressed='true'] i { background: var(--hl-verdigris); border-color: var(--hl-verdigris); }
+.switch[aria-pressed='true'] i::after { left: 12px; background: var(--hl-sheet); }
+.hint { flex: 1; }
+.end { margin-left: auto; display: flex; gap: 8px; align-items: center; flex: none; }
+</style>

@@ -1,0 +1,88 @@
+<script setup lang="ts">
+import Select from 'primevue/select';
+import { computed, ref } from 'vue';
+import CutName from '../ui/CutName.vue';
+import VerdictStamp from '../ui/VerdictStamp.vue';
+import IntentEditor from './IntentEditor.vue';
+import type { BenchState } from './useBench';
+
+const props = defineProps<{ state: BenchState }>();
+const bench = computed(() => props.state.bench.value!);
+const editing = ref(false);
+const UNITS: Record<string, [string, number]> = { m: ['metres', 1], cm: ['centimetres', 0.01], mm: ['millimetres', 0.001] };
+const file = computed(() => {
+  const u = bench.value.unit_metres;
+  const unit = u === null ? 'unit not stated' : u === 1 ? 'metres' : `× ${u} m`;
+  return `${unit} · ${bench.value.up_axis ? `${bench.value.up_axis} up` : 'up not stated'}`;
+});
+const there = computed(() => {
+  const s = props.state.sheet.value;
+  return s ? `${UNITS[s.unit]![0]} · ${s.up_axis} up · v${s.version}` : '';
+});
+const factor = computed(() => {
+  const u = bench.value.unit_metres;
+  const s = props.state.sheet.value;
+  return u === null || !s ? '× ?' : `× ${Number((u / UNITS[s.unit]![1]).toPrecision(4))}`;
+});
+const turn = computed(() => {
+  const s = props.state.sheet.value;
+  if (!bench.value.up_axis || !s) return 'turn not known';
+  return bench.value.up_axis === s.up_axis ? 'no turn' : 'a quarter about X';
+});
+const intent = computed(() => {
+  const i = bench.value.intent;
+  const e = i.expected ?? {};
+  const size = e.height_m ? `${e.height_m} m tall` : e.width_m ? `${e.width_m} m wide` : e.depth_m ? `${e.depth_m} m deep` : '';
+  return [i.kind, size, i.seen_from && i.seen_from !== 'outside' ? `seen from ${i.seen_from}` : '', (i.copies ?? 1) > 1 ? `${i.copies} copies` : ''].filter(Boolean).join(' · ') || 'not said yet';
+});
+</script>
+
+<template>
+  <section class="route" aria-label="From the file to the destination">
+    <div class="who">
+      <h1><CutName :text="bench.name" :longest="16" /> <span class="mono">rev {{ bench.revision.number }}</span></h1>
+      <button class="intent" @click="editing = true"><span class="faded">Meant to be</span> <span class="mono">{{ intent }}</span></button>
+    </div>
+    <div class="trip">
+      <div class="end left">
+        <div class="faded"><CutName :text="bench.main" :longest="24" /><template v-if="bench.file_count > 1"> + {{ bench.file_count - 1 }}</template></div>
+        <div class="mono">{{ file }}</div>
+      </div>
+      <svg width="150" height="50" viewBox="0 0 150 50" role="img" :aria-label="`${factor}, ${turn}`">
+        <path d="M8 25H132" stroke="#1E2A2F" stroke-width="1.4" stroke-dasharray="1 5" stroke-linecap="round" /><circle cx="7" cy="25" r="4.4" fill="#F6F1E7" stroke="#1E2A2F" stroke-width="1.6" />
+        <circle cx="140" cy="25" r="6.4" fill="none" stroke="#2B756F" stroke-width="1.8" /><circle cx="140" cy="25" r="2.4" fill="#2B756F" />
+        <text x="72" y="17" text-anchor="middle" class="f">{{ factor }}</text><text x="72" y="41" text-anchor="middle" class="t">{{ turn }}</text>
+      </svg>
+      <div class="end">
+        <Select
+          :model-value="bench.sheet" :options="state.catalogue.value?.sheets ?? []" option-label="name" option-value="slug" size="small" aria-label="Rule sheet"
+          @update:model-value="(sheet: string) => state.change.mutate({ sheet })"
+        >
+          <template #value><span class="code">{{ state.sheet.value?.code }}</span> <b>{{ state.sheet.value?.name }}</b></template>
+          <template #option="{ option }"><span class="code">{{ option.code }}</span>&nbsp; {{ option.name }}</template>
+        </Select>
+        <div class="mono">{{ there }}</div>
+      </div>
+    </div>
+    <VerdictStamp v-if="bench.reading" :counts="bench.reading.verdict" :proved="bench.proved && !bench.stale" />
+    <span v-else />
+    <IntentEditor v-model:visible="editing" :intent="bench.intent" :kinds="state.catalogue.value?.kinds ?? []" @save="(intent) => state.change.mutate({ intent })" />
+  </section>
+</template>
+
+<style scoped>
+.route { height: var(--hl-route-h); flex: none; display: grid; grid-template-columns: 252px 1fr 190px; align-items: center; padding: 0 16px; border-bottom: 1px solid var(--hl-rule); gap: 10px; }
+.route > :last-of-type { justify-self: end; }
+h1 { font: 600 21px/1.1 var(--hl-font-display); letter-spacing: -0.01em; display: flex; align-items: baseline; gap: 8px; white-space: nowrap; }
+h1 .mono { font-size: 12.5px; font-weight: 500; color: var(--hl-ink-faded); }
+.intent { border: 0; background: none; padding: 0; min-height: 24px; font-size: 12.5px; cursor: pointer; text-decoration: underline; text-decoration-color: var(--hl-rule-strong); text-underline-offset: 3px; white-space: nowrap; max-width: 100%; overflow: hidden; text-overflow: ellipsis; }
+.trip { display: grid; grid-template-columns: minmax(0, 1fr) 150px minmax(0, 1fr); align-items: center; justify-content: center; gap: 10px; }
+.end { line-height: 1.25; font-size: 13px; min-width: 0; white-space: nowrap; }
+.end .mono { font-size: 12.5px; }
+.left { text-align: right; }
+.f { font: 600 14px var(--hl-font-figure); fill: var(--hl-ink); }
+.t { font: italic 13px var(--hl-font-display); fill: var(--hl-ink-soft); }
+.end :deep(.p-select) { height: 26px; align-items: center; border-color: transparent; background: none; margin-left: -8px; box-shadow: none; max-width: 100%; }
+.end :deep(.p-select:hover) { border-color: var(--hl-rule-strong); background: var(--hl-sheet); }
+.end :deep(.p-select-label) { padding: 0 8px; font-size: 13px; }
+</style>

@@ -1,0 +1,131 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import { useKeys } from '../app/keys';
+import { LENSES } from '../stations/registry';
+import ResultMark from '../ui/ResultMark.vue';
+import LensRack from './LensRack.vue';
+import LoupeRing from './LoupeRing.vue';
+import type { BenchState } from './useBench';
+import { useStage } from './useStage';
+
+const props = defineProps<{ bench: BenchState }>();
+const canvas = ref<HTMLCanvasElement>();
+const holder = ref<HTMLElement>();
+const { state, stage, viewer, lost, choose, moveLoupe, nudgeLoupe, fit, walk } = useStage(
+  canvas, holder, () => props.bench.bench.value?.reading?.inspection ?? null, () => props.bench.finding.value, () => props.bench.part.value,
+);
+const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
+const lens = computed(() => LENSES.find((l) => l.look === state.look));
+const length = (m: number) => (m >= 1000 ? `${m / 1000} km` : m >= 1 ? `${m} m` : m >= 0.01 ? `${Number((m * 100).toPrecision(3))} cm` : `${Number((m * 1000).toPrecision(3))} mm`);
+const letter = computed(() => {
+  const f = props.bench.finding.value;
+  if (!f) return '';
+  return 'abcdefghijklmnopqrstuvwxyz'[props.bench.findings.value.filter((x) => x.station === f.station).findIndex((x) => x.id === f.id)] ?? '';
+});
+const HEX: Record<string, string> = { stop: '#9E3136', caution: '#A86A12', note: '#4A6480' };
+const label = computed(() => {
+  const l = state.leader;
+  const w = holder.value?.clientWidth ?? 700;
+  return l ? { x: Math.min(w - 40, Math.max(40, l.x + (l.x > w / 2 ? 90 : -90))), y: Math.max(110, l.y - 80) } : null;
+});
+function pointer(e: PointerEvent) {
+  const r = holder.value!.getBoundingClientRect();
+  if (!e.buttons) moveLoupe(e.clientX - r.left, e.clientY - r.top);
+}
+function key(e: KeyboardEvent) {
+  const v = viewer.value;
+  if (!v) return;
+  const step = e.shiftKey ? 32 : 8;
+  const arrows: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+  const a = arrows[e.key];
+  if (a) {
+    if (state.look) nudgeLoupe({ x: a[0] * step, y: a[1] * step });
+    else v.turn(a[0] * 0.12, a[1] * 0.12);
+  } else if (e.key === '+' || e.key === '=') v.zoom(0.88);
+  else if (e.key === '-') v.zoom(1.14);
+  else if (e.key === 'Home') fit();
+  else return;
+  e.preventDefault();
+}
+let waiting = false;
+const walkKeys: Record<string, (typeof SIDES)[number]> = { f: 'front', l: 'left', b: 'back', r: 'right', t: 'top' };
+addEventListener('keydown', (e) => {
+  if (!waiting) return;
+  waiting = false;
+  const side = walkKeys[e.key];
+  if (side) {
+    e.stopImmediatePropagation();
+    walk(side);
+  }
+}, { capture: true });
+useKeys('Stage', [
+  { keys: ['v'], says: 'walk round: then f, l, b, r or t', run: () => (waiting = true) },
+  { keys: ['x'], says: 'next lens', run: () => choose([null, ...LENSES.map((l) => l.look)][([null, ...LENSES.map((l) => l.look)].indexOf(state.look) + 1) % (LENSES.length + 1)]!) },
+  { keys: ['o'], says: 'swap inside and outside of the loupe', run: () => state.look && stage.value?.swap() },
+  { keys: ['l'], says: 'pin the loupe, or pick it up', run: () => (state.pinned = !state.pinned) },
+  { keys: ['[', ']'], says: 'smaller, larger loupe', run: (e) => nudgeLoupe({ r: e.key === '[' ? -10 : 10 }) },
+  { keys: ['h'], says: 'person of 1.75 m', run: () => (state.person = !state.person) },
+  { keys: ['c'], says: 'metre cubes', run: () => (state.cubes = !state.cubes) },
+  { keys: ['0'], says: 'whole model in view', run: () => fit() },
+]);
+</script>
+
+<template>
+  <section class="stage" aria-label="Stage">
+    <div ref="holder" class="holder" tabindex="0" role="application" aria-label="The model in 3D. Arrows turn it, plus and minus come nearer or go away, Home shows all." @pointermove="pointer" @keydown="key">
+      <canvas ref="canvas" />
+    </div>
+    <svg v-if="state.leader && label && bench.finding.value" class="over" aria-hidden="true">
+      <path :d="`M${state.leader.x} ${state.leader.y}L${label.x} ${label.y}`" :stroke="HEX[bench.finding.value.result]" stroke-width="1.3" />
+      <circle :cx="state.leader.x" :cy="state.leader.y" r="3" fill="#FFFDF8" :stroke="HEX[bench.finding.value.result]" stroke-width="1.5" />
+      <circle :cx="label.x" :cy="label.y" r="10" fill="#FFFDF8" :stroke="HEX[bench.finding.value.result]" stroke-width="1.4" />
+      <text :x="label.x" :y="label.y + 4.6" text-anchor="middle" class="letter" :fill="HEX[bench.finding.value.result]">{{ letter }}</text>
+    </svg>
+    <LoupeRing v-if="state.look" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
+    <div class="caption">
+      <template v-if="lens"><i>Through the loupe:</i> <b>{{ stage?.loupe.swapped ? 'As built' : lens.name }}</b> <span class="mono">1×</span><p>{{ lens.legend }}</p></template>
+      <template v-else><i>As built</i><p>Floor squares are {{ length(state.floorStep) }}.<template v-if="bench.part.value !== null"> One part is shown.</template></p></template>
+      <p v-if="lost" class="mark"><ResultMark result="nothing" /> {{ lost }}</p>
+    </div>
+    <div class="walk" role="group" aria-label="Walk round">
+      <span>Walk round</span><button v-for="s in SIDES" :key="s" :aria-pressed="state.side === s" @click="walk(s)">{{ s }}</button><button @click="fit()">all</button>
+    </div>
+    <div v-if="state.loading || state.error" class="veil" :class="{ stop: state.error }">
+      <template v-if="state.error"><ResultMark result="stop" :size="20" /> {{ state.error }}</template><template v-else><ResultMark result="pending" :size="20" /> reading</template>
+    </div>
+    <div class="fade" />
+    <div class="bar" aria-hidden="true"><i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span></div>
+    <LensRack class="rack" :look="state.look" @choose="choose" />
+    <div class="beside">
+      <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
+      <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.stage { position: relative; overflow: hidden; background: var(--hl-paper); min-width: 0; min-height: 0; }
+.holder { position: absolute; inset: 0; touch-action: none; cursor: grab; }
+.holder:active { cursor: grabbing; }
+.holder:focus-visible { outline-offset: -3px; }
+canvas { display: block; width: 100%; height: 100%; }
+.over { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
+.letter { font: italic 500 14px var(--hl-font-display); }
+.caption { position: absolute; left: 20px; top: 14px; max-width: 330px; font: 400 14.5px/1.3 var(--hl-font-display); pointer-events: none; }
+.caption { text-shadow: 0 0 3px var(--hl-paper), 0 0 6px var(--hl-paper), 0 0 8px var(--hl-paper); }
+.caption b { font-weight: 600; }
+.caption .mono { font-size: 12.5px; }
+.caption p { font: 400 12.5px/1.35 var(--hl-font-text); color: var(--hl-ink-faded); }
+.walk { position: absolute; right: 14px; top: 8px; font-size: 12.5px; color: var(--hl-ink-faded); display: flex; gap: 8px; align-items: center; }
+.walk button { border: 0; background: none; padding: 0 2px; min-width: 24px; min-height: 24px; cursor: pointer; color: var(--hl-ink-faded); }
+.walk button:hover { color: var(--hl-ink); }
+.walk button[aria-pressed='true'] { color: var(--hl-ink); font-weight: 700; border-bottom: 2px solid var(--hl-verdigris); }
+.veil { position: absolute; inset: 40% 60px auto; display: flex; gap: 8px; justify-content: center; align-items: center; color: var(--hl-ink-faded); pointer-events: none; }
+.fade { position: absolute; left: 0; right: 0; bottom: 0; height: 112px; background: linear-gradient(rgba(246, 241, 231, 0), #f6f1e7 56%); pointer-events: none; }
+.bar { position: absolute; left: 16px; bottom: 14px; font: 500 12px var(--hl-font-figure); }
+.bar i { display: block; height: 5px; border: 1px solid var(--hl-ink); background: linear-gradient(90deg, var(--hl-ink) 50%, transparent 0) 0 0 / 50% 100%; margin-bottom: 3px; }
+.rack { position: absolute; left: 50%; bottom: 10px; transform: translateX(-50%); }
+.beside { position: absolute; right: 14px; bottom: 10px; display: flex; flex-direction: column; font-size: 12.5px; }
+.beside label { display: flex; align-items: center; gap: 6px; min-height: 24px; }
+.beside input { accent-color: var(--hl-verdigris); width: 15px; height: 15px; }
+</style>

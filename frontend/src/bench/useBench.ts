@@ -1,0 +1,63 @@
+// The Bench's state: what the server says of the revision, what is open and marked, and the changes a person makes.
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
+import { useToast } from 'primevue/usetoast';
+import { computed, ref, watch, type ComputedRef } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import { api, type Bench, type Finding, type Intent, type Slip } from '../api/client';
+
+export type BenchState = ReturnType<typeof useBench>;
+
+const plainSlips = (bench: Bench | undefined): Slip[] => (bench?.tape ?? []).map(({ mend, params, on }) => ({ mend, params, on }));
+const same = (a: Slip, mend: string, params: Record<string, unknown>) => {
+  const given = Object.entries(params);
+  return a.mend === mend && given.every(([k, v]) => JSON.stringify(a.params[k]) === JSON.stringify(v));
+};
+
+export function useBench(revision: ComputedRef<number>) {
+  const route = useRoute();
+  const router = useRouter();
+  const queries = useQueryClient();
+  const toast = useToast();
+  const query = useQuery({
+    queryKey: computed(() => ['bench', revision.value]),
+    queryFn: () => api.bench(revision.value),
+    // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.
+    refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? '') ? 1500 : false),
+  });
+  const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: api.catalogue, staleTime: Infinity });
+  const bench = query.data;
+  const findings = computed(() => bench.value?.reading?.findings ?? []);
+  const stations = computed(() => bench.value?.reading?.stations ?? []);
+
+  // What is open lives in the address, so that a reload or a link brings it back.
+  const look = (change: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...change } });
+  // The worst station opens first, and stays open: a mend that clears it must not turn the page under one's eyes.
+  const first = ref('');
+  watch(stations, (all) => (first.value ||= (all.find((s) => s.counts.stop) ?? all.find((s) => s.counts.caution) ?? all[0])?.slug ?? ''), { immediate: true });
+  const station = computed({
+    get: () => (typeof route.query.station === 'string' ? route.query.station : first.value),
+    set: (slug: string) => look({ station: slug, finding: undefined }),
+  });
+  const finding = computed<Finding | null>(() => findings.value.find((f) => f.id === route.query.finding) ?? null);
+  const show = (f: Finding | null) => look(f ? { station: f.station.toLowerCase(), finding: f.id, part: undefined } : { finding: undefined, part: undefined });
+  const part = computed<number | null>(() => (typeof route.query.part === 'string' ? Number(route.query.part) : null));
+  const isolate = (node: number | null) => look({ part: node === null ? undefined : String(node) });
+
+  const complain = (e: Error) => toast.add({ severity: 'error', summary: e.message, life: 9000 });
+  const took = (b: Bench) => queries.setQueryData(['bench', revision.value], b);
+  const lay = useMutation({ mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips), onSuccess: took, onError: complain });
+  const step = useMutation({ mutationFn: (f: 'undo' | 'redo') => api[f](revision.value), onSuccess: took, onError: complain });
+  const again = useMutation({ mutationFn: () => api.readAgain(revision.value), onSuccess: took, onError: complain });
+  const change = useMutation({
+    mutationFn: (c: { sheet?: string; intent?: Intent; name?: string }) => api.changeModel(bench.value!.model, c),
+    onError: complain,
+    onSettled: () => queries.invalidateQueries({ queryKey: ['bench', revision.value] }),
+  });
+
+  const slips = computed(() => plainSlips(bench.value));
+  const onTape = (mend: string, params: Record<string, unknown>) => slips.value.some((s) => same(s, mend, params));
+  const put = (mend: string, params: Record<string, unknown>) => lay.mutate([...slips.value, { mend, params, on: true }]);
+  const mendFacts = (id: string) => catalogue.value?.mends.find((m) => m.id === id);
+  const sheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === bench.value?.sheet));
+  return { query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, slips, onTape, put, mendFacts };
+}

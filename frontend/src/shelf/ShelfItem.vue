@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, ref, watch } from 'vue';
+import { api, type ShelfModel } from '../api/client';
+import CutName from '../ui/CutName.vue';
+import ResultCounts from '../ui/ResultCounts.vue';
+import ResultMark from '../ui/ResultMark.vue';
+
+const props = defineProps<{ model: ShelfModel }>();
+const emit = defineEmits<{ remove: []; again: [] }>();
+const picture = ref('');
+let own = '';
+const length = computed(() => {
+  const m = props.model.longest_m;
+  if (m === null || m === undefined) return '';
+  const text = m < 0.01 ? `${(m * 1000).toPrecision(2)} mm` : m < 1000 ? `${m.toFixed(2)} m` : `${(m / 1000).toFixed(1)} km`;
+  return `${text} longest${props.model.unit_stated ? '' : '?'}`;
+});
+const reading = computed(() => props.model.state === 'waiting' || props.model.state === 'running');
+
+/** The stored picture, or one drawn here and now and left with the server. */
+async function draw() {
+  const { revision, stage, thumbnail } = props.model;
+  if (thumbnail) return void (picture.value = `/api/revisions/${revision}/thumbnail`);
+  if (!stage) return;
+  try {
+    const made = await (await import('../stage/thumbnails')).thumbnail(() => api.stage(stage));
+    picture.value = own = URL.createObjectURL(made);
+    void api.keepThumbnail(revision, made);
+  } catch {
+    picture.value = '';
+  }
+}
+watch(() => [props.model.revision, props.model.stage], draw, { immediate: true });
+onBeforeUnmount(() => own && URL.revokeObjectURL(own));
+</script>
+
+<template>
+  <li class="item">
+    <div class="stand">
+      <img v-if="picture" :src="picture" :alt="`${model.name}, drawn from the model`" width="236" height="190" />
+      <span v-else-if="model.state === 'failed'" class="blank stop"><ResultMark result="stop" :size="20" />could not be read</span>
+      <span v-else class="blank faded"><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : 'not read' }}</span>
+    </div>
+    <article class="label">
+      <h3>
+        <RouterLink :to="`/bench/${model.revision}`" class="open"><CutName :text="model.name" :longest="18" /></RouterLink>
+        <span class="mono faded small">rev {{ model.number }}</span>
+        <button class="away" :aria-label="`Take ${model.name} off the shelf`" title="Take off the shelf" @click="emit('remove')">×</button>
+      </h3>
+      <template v-if="model.state === 'failed' || model.state === 'cancelled'">
+        <p class="why small">{{ model.error }}</p>
+        <button class="btn again" @click="emit('again')">Try again</button>
+      </template>
+      <template v-else>
+        <div class="row"><CutName :text="model.main" :longest="30" /></div>
+        <div class="row"><span>{{ length || '–' }}</span><span v-if="model.triangles !== null">{{ model.triangles.toLocaleString('en') }} tri</span></div>
+        <ul class="codes">
+          <li v-for="v in model.verdicts" :key="v.sheet" :class="{ chosen: v.sheet === model.sheet }">{{ v.code }}<ResultCounts :counts="v.counts" worst-only :size="13" /></li>
+        </ul>
+      </template>
+    </article>
+  </li>
+</template>
+
+<style scoped>
+.item { list-style: none; position: relative; display: flex; flex-direction: column; width: 236px; }
+.stand { height: 190px; display: flex; align-items: flex-end; justify-content: center; margin-bottom: -4px; }
+.blank { display: flex; flex-direction: column; align-items: center; gap: 6px; padding-bottom: 40px; }
+.label { position: relative; z-index: 1; margin-top: 8px; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; box-shadow: var(--hl-shadow-card); padding: 5px 10px 6px; min-height: 104px; }
+.label::before { content: ''; position: absolute; left: 50%; top: -4px; width: 26px; height: 7px; margin-left: -13px; background: #cfc2a6; border: 1px solid #b9ab8c; }
+.item:focus-within .label, .item:hover .label { border-color: var(--hl-verdigris); box-shadow: 0 0 0 1px var(--hl-verdigris); }
+h3 { font: 600 16px/1.2 var(--hl-font-display); display: flex; align-items: baseline; gap: 8px; }
+.open { color: var(--hl-ink); text-decoration: none; flex: 1; white-space: nowrap; }
+/* The whole item opens the Bench; the cross lies above that. */
+.open::after { content: ''; position: absolute; inset: -194px 0 0; }
+.away { position: relative; z-index: 2; border: 0; background: none; width: 24px; height: 24px; margin: -4px -6px -4px 0; cursor: pointer; color: var(--hl-ink-faded); font-size: 16px; line-height: 1; }
+.away:hover { color: var(--hl-stop-text); }
+.row { display: flex; justify-content: space-between; font: 400 12.5px/1.45 var(--hl-font-figure); letter-spacing: -0.03em; color: var(--hl-ink-soft); }
+.codes { list-style: none; display: grid; grid-template-columns: repeat(6, 1fr); border-top: 1px solid var(--hl-rule); margin: 4px -10px -6px; padding: 0; height: 38px; }
+.codes li { border-left: 1px solid #eae2d2; text-align: center; font: 500 12px/1 var(--hl-font-figure); color: var(--hl-ink-faded); padding-top: 4px; display: flex; flex-direction: column; align-items: center; gap: 3px; }
+.codes li:first-child { border: 0; }
+.codes li.chosen { background: var(--hl-verdigris-wash); color: var(--hl-ink); font-weight: 600; }
+.why { margin: 2px 0 4px; display: -webkit-box; -webkit-line-clamp: 3; -webkit-box-orient: vertical; overflow: hidden; }
+.again { position: relative; z-index: 2; }
+</style>

@@ -1,0 +1,102 @@
+// The binary display copy from the server: a JSON header and typed arrays that are used as they lie, without a copy.
+import {
+  BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, Group, LinearSRGBColorSpace, LineSegments, Matrix4, Mesh, RepeatWrapping, SRGBColorSpace, Texture, Vector3,
+} from 'three';
+import { lineMaterial, type Surface } from './looks';
+
+interface Section { at: number; count: number }
+interface MeshHeader {
+  name: string; centre: number[]; triangles: number; positions: Section; normals: Section; uv?: Section; index: Section; faces: Section; vertex: Section; lines?: Section;
+  groups: { start: number; count: number; material: number }[];
+}
+interface MaterialHeader {
+  name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; image: number | null; repeat: boolean; missing: string | null;
+}
+interface Header {
+  version: number; origin: number[]; bounds: { min: number[]; max: number[] };
+  parts: { node: number; name: string; mesh: number; matrix: number[] }[];
+  meshes: MeshHeader[]; materials: MaterialHeader[]; images: ({ at: number; bytes: number; alpha: boolean } | null)[];
+}
+
+/** What evidence needs to know of a drawn mesh: which polygon each triangle is of, which stored vertex each drawn one is. */
+export interface Origins { faces: Uint32Array; vertex: Uint32Array }
+
+export interface DisplayModel { root: Group; parts: Map<number, Mesh>; names: Map<number, string>; origin: Vector3; triangles: number }
+
+/** Reads a display copy. Throws an Error with one sentence where it is not one. */
+export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> {
+  const view = new DataView(data);
+  if (data.byteLength < 8 || view.getUint32(0, false) !== 0x484c5354) throw new Error('What the server sent is no display copy; reload the page.');
+  const length = view.getUint32(4, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 8, length))) as Header;
+  const base = 8 + length;
+  const floats = (s: Section) => new Float32Array(data, base + s.at, s.count);
+  const words = (s: Section) => new Uint32Array(data, base + s.at, s.count);
+
+  const textures = await Promise.all(header.images.map((image) => (image ? texture(new Uint8Array(data, base + image.at, image.bytes)) : null)));
+  const geometries = header.meshes.map((m) => {
+    const g = new BufferGeometry();
+    g.setAttribute('position', new BufferAttribute(floats(m.positions), 3));
+    g.setAttribute('normal', new BufferAttribute(new Int8Array(data, base + m.normals.at, m.normals.count), 4, true));
+    if (m.uv) g.setAttribute('uv', new BufferAttribute(floats(m.uv), 2));
+    g.setIndex(new BufferAttribute(words(m.index), 1));
+    m.groups.forEach((group, k) => g.addGroup(group.start, group.count, k));
+    g.userData.origins = { faces: words(m.faces), vertex: words(m.vertex) } satisfies Origins;
+    return g;
+  });
+  const root = new Group();
+  const parts = new Map<number, Mesh>();
+  const names = new Map<number, string>();
+  let triangles = 0;
+  header.parts.forEach((part, number) => {
+    const m = header.meshes[part.mesh]!;
+    const mesh = new Mesh(geometries[part.mesh]!);
+    mesh.userData.surfaces = m.groups.map((g) => surface(number, header, g.material, !!m.uv, textures));
+    mesh.userData.node = part.node;
+    mesh.matrixAutoUpdate = false;
+    mesh.matrix = new Matrix4().fromArray(part.matrix);
+    if (m.lines) mesh.add(lines(mesh, words(m.lines)));
+    root.add(mesh);
+    parts.set(part.node, mesh);
+    names.set(part.node, part.name);
+    triangles += m.triangles;
+  });
+  root.updateMatrixWorld(true);
+  return { root, parts, names, origin: new Vector3(...header.origin), triangles };
+}
+
+function surface(id: number, header: Header, number: number, hasUv: boolean, textures: (Texture | null)[]): Surface {
+  const m = header.materials[number];
+  if (!m) return { id, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false, hasUv };
+  const map = m.image !== null && hasUv ? (textures[m.image] ?? null) : null;
+  if (map) map.wrapS = map.wrapT = m.repeat ? RepeatWrapping : ClampToEdgeWrapping;
+  const [r = 1, g = 1, b = 1, a = 1] = m.colour;
+  const colour = m.linear ? new Color().setRGB(r, g, b, LinearSRGBColorSpace) : new Color().setRGB(r, g, b, SRGBColorSpace);
+  return {
+    id, colour: `#${colour.getHexString()}`, map, missing: m.missing, alphaMode: m.alphaMode, cutoff: m.cutoff ?? 0.5, hasUv,
+    imageHasAlpha: m.image !== null && !!header.images[m.image]?.alpha, opacity: a, doubleSided: m.doubleSided,
+  };
+}
+
+function lines(mesh: Mesh, index: Uint32Array) {
+  const g = new BufferGeometry();
+  g.setAttribute('position', mesh.geometry.attributes.position!);
+  g.setIndex(new BufferAttribute(index, 1));
+  const drawn = new LineSegments(g, lineMaterial());
+  drawn.userData.looks = ['built'];
+  return drawn;
+}
+
+async function texture(bytes: Uint8Array<ArrayBuffer>): Promise<Texture | null> {
+  try {
+    const bitmap = await createImageBitmap(new Blob([bytes], { type: 'image/png' }), { imageOrientation: 'flipY', premultiplyAlpha: 'none' });
+    const t = new Texture(bitmap);
+    t.flipY = false;
+    t.colorSpace = SRGBColorSpace;
+    t.anisotropy = 4;
+    t.needsUpdate = true;
+    return t;
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,203 @@
+// Looks: how the same model is drawn as built, as received, or under a lens.
+//
+// One small shader of our own ("paper"). It writes two outputs in one geometry pass:
+//   location 0  colour, encoded for the screen
+//   location 1  what the ink pass reads: view normal xy, part number, 1
+// Alpha of location 1 is the blending switch: 1 replaces what is there, 0 keeps it.
+import { CanvasTexture, DoubleSide, FrontSide, Mesh, Object3D, PlaneGeometry, RepeatWrapping, ShaderMaterial, SRGBColorSpace, type Material, type ShaderMaterialParameters, type Texture } from 'three';
+import { asShown, lit, TOKENS } from './tokens';
+
+type Uniforms = Record<string, { value: unknown }>;
+export type LookName = 'built' | 'received' | 'facing';
+
+/** Uniforms that every material shares; the sun adds its own. uTile: height of a paper tile in metres. */
+export const shared: Uniforms = { uDpr: { value: 1 }, uTile: { value: 0.25 } };
+
+const VERTEX = /* glsl */ `
+#include <common>
+uniform mat4 uSunMatrix; uniform vec3 uSunOffset;
+varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
+LOOK_PARS
+void main() {
+  vec3 objectNormal = vec3(0., 1., 0.);
+  #ifndef POINTS_OR_LINES
+    objectNormal = normal;
+  #endif
+  vec3 transformed = position;
+  #include <project_vertex>
+  vNormal = normalMatrix * objectNormal;
+  vWorld = (modelMatrix * vec4(transformed, 1.)).xyz;
+  vSun = (uSunMatrix * vec4(vWorld + uSunOffset.z * inverseTransformDirection(normalize(vNormal), viewMatrix), 1.)).xyz;
+  #ifdef HAS_UV
+    vSt = uv;
+  #endif
+  LOOK
+}`;
+const FRAGMENT = /* glsl */ `
+layout(location = 1) out highp vec4 gInk;
+uniform vec3 uColour, uSun, uUp, uSunOffset; uniform float uOpacity, uPart, uInk, uDpr, uTile, uCutoff;
+uniform sampler2D uMap; uniform highp sampler2DShadow uSunMap;
+varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
+float hatch(vec2 p, float period, float halfWidth) {
+  float d = abs(fract((p.x + p.y) / period) - .5) * period * .7071;
+  return 1. - smoothstep(halfWidth - .6, halfWidth + .6, d);
+}
+float sunlight() { return texture(uSunMap, vec3(vSun.xy + uSunOffset.xy, min(vSun.z, 1.) - .0006)); }
+LOOK_PARS
+void main() {
+  vec4 c = vec4(uColour, uOpacity);
+  #ifdef HAS_MAP
+    c *= texture2D(uMap, vSt);
+  #endif
+  #ifdef CUT
+    if (c.a < uCutoff) discard;
+  #endif
+  #ifndef SOFT
+    c.a = 1.;
+  #endif
+  #ifdef FLAT
+    vec3 n = vec3(0., 0., 1.), light = vec3(1.);
+  #else
+    vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
+    vec3 light = mix(vec3(.332, .270, .168), vec3(.557, .532, .485), dot(n, uUp) * .5 + .5) + vec3(.605, .542, .433) * (max(0., dot(n, uSun)) * sunlight());
+  #endif
+  float l = dot(light, vec3(.333));
+  c.rgb *= light;
+  LOOK
+  #ifndef FLAT
+    c.rgb = pow(max(c.rgb, vec3(1e-4)), vec3(1. / 2.2));
+  #endif
+  gl_FragColor = c;
+  gInk = uInk * vec4(n.xy * .5 + .5, uPart, 1.);
+}`;
+
+/** What one drawn group must state for its looks. alphaMode is what the material says, imageHasAlpha what the picture says. */
+export interface Surface {
+  id: number;
+  colour: string;
+  map: Texture | null;
+  missing: string | null;
+  alphaMode: 'opaque' | 'mask' | 'blend';
+  cutoff: number;
+  imageHasAlpha: boolean;
+  opacity: number;
+  doubleSided: boolean;
+  hasUv: boolean;
+}
+
+interface Paper {
+  surface?: Surface; hex?: string; map?: Texture | null; cut?: boolean; soft?: boolean; flat?: boolean; lines?: boolean; ink?: number; opacity?: number;
+  uniforms?: Uniforms; pars?: string; vertex?: string; look?: string; options?: ShaderMaterialParameters;
+}
+
+/** A paper material. `look` runs after lighting and may change `c`; `l` is the light, `n` the view normal. */
+export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertex = '', look = '', options = {} }: Paper) {
+  const defines: Record<string, string> = {};
+  if (map) defines.HAS_MAP = '';
+  if (surface?.hasUv) defines.HAS_UV = '';
+  if (cut) defines.CUT = '';
+  if (soft) defines.SOFT = '';
+  if (flat || lines) defines.FLAT = '';
+  if (lines) defines.POINTS_OR_LINES = '';
+  return new ShaderMaterial({
+    defines, transparent: soft, depthWrite: !soft, side: DoubleSide, ...options,
+    vertexShader: VERTEX.replace('LOOK_PARS', pars).replace('LOOK', vertex),
+    fragmentShader: FRAGMENT.replace('LOOK_PARS', pars).replace('LOOK', look),
+    uniforms: {
+      ...shared, uColour: (flat || lines ? asShown : lit)(hex), uOpacity: { value: opacity }, uMap: { value: map }, uInk: { value: ink },
+      uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
+    },
+  });
+}
+
+/** Every look: a function from a surface to a material. */
+export const LOOKS: Record<LookName, (s: Surface) => Material> = {
+  /** Both sides, alpha as the picture says. Cut-out parts take no outline: it would drown the leaves. */
+  built(s) {
+    const soft = s.alphaMode === 'blend' || s.opacity < 1;
+    const cut = !soft && s.imageHasAlpha;
+    return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, soft, ink: cut ? 0 : 1, opacity: s.opacity });
+  },
+  /** One side unless the material says two; alpha only where the material says so; a paper tile for a lost picture. */
+  received(s) {
+    const soft = s.alphaMode === 'blend';
+    const cut = s.alphaMode === 'mask';
+    const opacity = soft ? s.opacity : 1;
+    const options = { side: s.doubleSided ? DoubleSide : FrontSide };
+    if (!s.missing) return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, soft, ink: cut ? 0 : 1, opacity, options });
+    return paper({
+      surface: s, soft, opacity, options, uniforms: { uPicture: { value: missingTile(s.missing) } }, pars: 'uniform sampler2D uPicture;\n',
+      // Laid on by the dominant world axis, not by UV: the name stays upright and readable whatever the UVs are.
+      look: /* glsl */ `
+        vec3 wn = (vec4(n, 0.) * viewMatrix).xyz, a = abs(wn);
+        vec2 st = a.z >= a.x && a.z >= a.y ? vec2(vWorld.x * sign(wn.z), vWorld.y) : a.x >= a.y ? vec2(-vWorld.z * sign(wn.x), vWorld.y) : vec2(vWorld.x, -vWorld.z);
+        c.rgb *= texture2D(uPicture, st / vec2(uTile * 2., uTile)).rgb;`,
+    });
+  },
+  /** Front = plain tint, back = ink hatch over ochre. Mirrored nodes are allowed for by the renderer. */
+  facing: (s) => paper({
+    surface: s, hex: TOKENS.plain, uniforms: { uBack: lit(TOKENS.back), uHatch: lit(TOKENS.hatch) }, pars: 'uniform vec3 uBack, uHatch;\n',
+    look: 'if (!gl_FrontFacing) c.rgb = mix(uBack * clamp(l, .62, 1.05), uHatch, hatch(gl_FragCoord.xy, 6.5 * uDpr, .95 * uDpr));',
+  }),
+};
+
+/** Sets a look on a model. Materials are made once for a surface and look; the programs are shared. */
+export function applyLook(root: Object3D, look: LookName) {
+  root.traverse((o) => {
+    const looks = o.userData.looks as LookName[] | undefined;
+    if (looks) o.visible = looks.includes(look);
+    const surfaces = o instanceof Mesh ? (o.userData.surfaces as Surface[] | undefined) : undefined;
+    if (!surfaces) return;
+    const made = (o.userData.made ??= {}) as Partial<Record<LookName, Material[]>>;
+    (o as Mesh).material = made[look] ??= surfaces.map((s) => LOOKS[look](s));
+  });
+}
+
+/** The floor: soft shadow and squares of a stated size (0: none), fading into the paper. One draw, no ink. */
+export function floor(step: number, reach: number) {
+  const m = paper({
+    soft: true, flat: true, ink: 0, uniforms: { uStep: { value: step }, uReach: { value: reach }, uGrid: asShown(TOKENS.grid), uShade: asShown(TOKENS.shadow) },
+    pars: 'uniform float uStep, uReach; uniform vec3 uGrid, uShade;\n',
+    look: /* glsl */ `
+      vec2 q = vWorld.xz / max(uStep, 1e-9), w = max(fwidth(q), vec2(1e-6)), g = abs(fract(q - .5) - .5) / w;
+      float line = uStep <= 0. ? 0. : (1. - min(smoothstep(.0, 1., g.x), smoothstep(.0, 1., g.y))) * (1. - smoothstep(.15, .5, max(w.x, w.y)));
+      float s = all(lessThan(abs(vSun.xy - .5), vec2(.5))) ? .2 * (1. - sunlight()) : 0., a = line * .75 * (1. - smoothstep(.45, 1., length(vWorld.xz) / uReach)) * (1. - s);
+      c = vec4((uShade * s + uGrid * a) / max(s + a, 1e-4), s + a);`,
+  });
+  return new Mesh(new PlaneGeometry(reach * 2, reach * 2).rotateX(-Math.PI / 2), m);
+}
+
+/** Flat ink for lines and points, kept out of the outline. */
+export const lineMaterial = (hex = TOKENS.ink, opacity = 0.85, more: Partial<Paper> = {}) => paper({ hex, opacity, soft: true, lines: true, ink: 0, ...more });
+
+const tiles = new Map<string, Texture>();
+
+/** Paper tile, 2 : 1, that names the picture the model asked for. */
+export function missingTile(name: string): Texture {
+  const known = tiles.get(name);
+  if (known) return known;
+  const canvas = Object.assign(document.createElement('canvas'), { width: 512, height: 256 });
+  const x = canvas.getContext('2d')!;
+  x.fillStyle = TOKENS.tile;
+  x.fillRect(0, 0, 512, 256);
+  x.strokeStyle = TOKENS.ink;
+  x.lineWidth = 5;
+  x.setLineDash([0.5, 12.6]);
+  x.lineCap = 'round';
+  x.strokeRect(12, 12, 488, 232);
+  x.textAlign = 'center';
+  x.fillStyle = '#566468';
+  x.font = 'italic 36px Fraunces, Georgia, serif';
+  x.fillText('wanted', 256, 100);
+  x.fillStyle = TOKENS.ink;
+  for (let size = 60; size > 14; size -= 2) {
+    x.font = `500 ${size}px "IBM Plex Mono", monospace`;
+    if (x.measureText(name).width < 440) break;
+  }
+  x.fillText(name, 256, 160);
+  const t = new CanvasTexture(canvas);
+  t.wrapS = t.wrapT = RepeatWrapping;
+  t.colorSpace = SRGBColorSpace;
+  tiles.set(name, t);
+  return t;
+}

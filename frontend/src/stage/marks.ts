@@ -1,0 +1,101 @@
+// Marks: evidence on the model. Faces, edges and vertices are extra index buffers over the part's own positions, so no
+// vertex is copied. A fainter second drawing shows what lies hidden.
+import { Box3, BufferAttribute, BufferGeometry, GreaterDepth, Group, LessEqualDepth, LineSegments, Mesh, Points, Vector3 } from 'three';
+import type { DisplayModel, Origins } from './displayCopy';
+import { lineMaterial, paper } from './looks';
+
+export interface Evidence { kind: string; node: number | null; indices: Int32Array }
+
+const HATCH = 'c.a *= mix(.3, 1., hatch(vec2(gl_FragCoord.x, -gl_FragCoord.y), 7. * uDpr, .7 * uDpr));';
+
+function share(mesh: Mesh, index: Uint32Array) {
+  const g = new BufferGeometry();
+  for (const [name, attribute] of Object.entries(mesh.geometry.attributes)) g.setAttribute(name, attribute);
+  g.setIndex(new BufferAttribute(index, 1));
+  return g;
+}
+
+function tint(mesh: Mesh, index: Uint32Array, hex: string) {
+  const g = share(mesh, index);
+  const group = new Group();
+  const make = (opacity: number, depthFunc: typeof LessEqualDepth | typeof GreaterDepth) =>
+    paper({ hex, soft: true, flat: true, ink: 0, opacity, options: { depthFunc, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }, look: HATCH });
+  const seen = new Mesh(g, make(0.8, LessEqualDepth));
+  const hidden = new Mesh(g, make(0.18, GreaterDepth));
+  seen.renderOrder = 2;
+  hidden.renderOrder = 3;
+  group.add(seen, hidden);
+  return group;
+}
+
+/** Index of the triangles whose polygon is marked. */
+function facesIndex(mesh: Mesh, marked: Int32Array) {
+  const { faces } = mesh.geometry.userData.origins as Origins;
+  const src = mesh.geometry.index!.array as Uint32Array;
+  const wanted = new Set(marked);
+  const out: number[] = [];
+  for (let t = 0; t < faces.length; t++) if (wanted.has(faces[t]!)) out.push(src[3 * t]!, src[3 * t + 1]!, src[3 * t + 2]!);
+  return Uint32Array.from(out);
+}
+
+/** Drawn vertex for each of some stored vertices. */
+function drawnVertices(mesh: Mesh, stored: Int32Array) {
+  const { vertex } = mesh.geometry.userData.origins as Origins;
+  const place = new Map<number, number>();
+  for (let i = vertex.length - 1; i >= 0; i--) place.set(vertex[i]!, i);
+  return Uint32Array.from(stored, (v) => place.get(v) ?? 0);
+}
+
+/** Marks evidence on a model; returns the drawn group (already hung into the model) and the box around what is marked. */
+export function mark(model: DisplayModel, evidence: Evidence, hex: string): { groups: Group[]; box: Box3; nodes: number[] } {
+  const groups: Group[] = [];
+  const box = new Box3();
+  const nodes = evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
+  for (const node of nodes) {
+    const mesh = model.parts.get(node);
+    if (!mesh) continue;
+    let group: Group;
+    if (evidence.kind === 'edges') {
+      const index = drawnVertices(mesh, evidence.indices);
+      const lines = new LineSegments(share(mesh, index), lineMaterial(hex, 1));
+      lines.renderOrder = 4;
+      group = new Group().add(lines);
+      grow(box, mesh, index);
+    } else if (evidence.kind === 'vertices') {
+      const index = drawnVertices(mesh, evidence.indices);
+      const material = lineMaterial(hex, 1, {
+        uniforms: { uPoint: { value: 7 } }, pars: 'uniform float uPoint;\n', vertex: 'gl_PointSize = uPoint;', look: 'if (length(gl_PointCoord - .5) > .5) discard;',
+      });
+      const points = new Points(share(mesh, index), material);
+      points.renderOrder = 4;
+      group = new Group().add(points);
+      grow(box, mesh, index);
+    } else {
+      const index = evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
+      group = tint(mesh, index, hex);
+      grow(box, mesh, index);
+    }
+    mesh.add(group);
+    groups.push(group);
+  }
+  return { groups, box, nodes };
+}
+
+export function unmark(groups: Group[]) {
+  for (const group of groups) {
+    group.removeFromParent();
+    group.traverse((o) => {
+      if (o instanceof Mesh || o instanceof LineSegments || o instanceof Points) {
+        o.geometry.setIndex(null);
+        for (const m of [o.material].flat()) m.dispose();
+      }
+    });
+  }
+}
+
+function grow(box: Box3, mesh: Mesh, index: Uint32Array) {
+  const positions = mesh.geometry.attributes.position!;
+  const v = new Vector3();
+  const step = Math.max(1, Math.floor(index.length / 20_000));
+  for (let i = 0; i < index.length; i += step) box.expandByPoint(v.fromBufferAttribute(positions, index[i]!).applyMatrix4(mesh.matrixWorld));
+}

@@ -1,0 +1,304 @@
+// Stage: owns the renderer, the camera and the decision what must be drawn again. No component in here.
+//
+//   as built ──► picture A ┐
+//   lens, 1× ──► picture B ┴─► composite (loupe) ─► canvas
+//
+// A picture stays valid until camera, model or look changes; nothing is drawn while nothing moves.
+import { Box3, Mesh, Object3D, PerspectiveCamera, Scene, UnsignedByteType, Vector3, WebGLRenderer, WebGLRenderTarget } from 'three';
+import { Ink, JITTER, makeBuffers, type Rect } from './ink';
+import { applyLook, floor, shared, type LookName } from './looks';
+import { Composite, Loupe } from './loupe';
+import { Sun } from './sun';
+import { asShown, TOKENS } from './tokens';
+
+const SETTLE = 140; // ms without movement before full quality
+/** How a frame is drawn while something moves, step by step coarser. At rest every level draws the same. */
+const LADDER = [{ scale: 1, lens: true }, { scale: 0.5, lens: true }, { scale: 0.5, lens: false }] as const;
+
+export class Picture {
+  readonly out: WebGLRenderTarget;
+  samples = 0;
+  scale = 1;
+
+  constructor(w: number, h: number) {
+    this.out = new WebGLRenderTarget(w, h, { depthBuffer: false, type: UnsignedByteType });
+  }
+
+  forget() {
+    this.samples = 0;
+    this.scale = 1;
+  }
+}
+
+export interface StageOptions { dpr?: number; now?: () => number; samples?: number; size?: [number, number] }
+
+export class Stage {
+  readonly renderer: WebGLRenderer;
+  readonly camera = new PerspectiveCamera(22, 1, 0.1, 100);
+  readonly scene = new Scene();
+  readonly loupe = new Loupe();
+  readonly onDraw = new Set<() => void>();
+  readonly box = new Box3();
+  root: Object3D | null = null;
+  /** Marks, person and cubes: drawn over the model, casting no shadow. */
+  readonly extras = new Object3D();
+  size = 1;
+  w = 1;
+  h = 1;
+  frames = 0;
+  private W = 1;
+  private H = 1;
+  private readonly ink: Ink;
+  private readonly composite: Composite;
+  private readonly sun = new Sun();
+  private floor: Mesh | null = null;
+  private buffers: WebGLRenderTarget | null = null;
+  private a: Picture | null = null;
+  private b: Picture | null = null;
+  private level = 0;
+  private frameMs = 16;
+  private good = 0;
+  private previous = 0;
+  private lastMove = -1e9;
+  private holding = false;
+  private scheduled = false;
+  private lost = false;
+  private timer = 0;
+  private readonly dpr: number;
+  private readonly maxSamples: number;
+  readonly now: () => number;
+
+  constructor(readonly canvas: HTMLCanvasElement, { dpr = Math.min(2, devicePixelRatio), now = () => performance.now(), samples = 8, size }: StageOptions = {}) {
+    this.dpr = dpr;
+    this.now = now;
+    this.maxSamples = samples;
+    this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: false, powerPreference: 'high-performance' });
+    this.renderer.autoClear = false;
+    this.ink = new Ink(this.renderer);
+    this.composite = new Composite(this.renderer);
+    this.scene.add(this.extras);
+    Object.assign(shared, this.sun.uniforms);
+    this.loupe.listeners.add(() => this.schedule());
+    canvas.addEventListener('webglcontextlost', (e) => {
+      e.preventDefault();
+      this.lost = true;
+    });
+    canvas.addEventListener('webglcontextrestored', () => {
+      this.lost = false;
+      this.modelChanged();
+    });
+    this.resize(...(size ?? [canvas.clientWidth, canvas.clientHeight]));
+  }
+
+  resize(w: number, h: number) {
+    this.w = Math.max(1, w);
+    this.h = Math.max(1, h);
+    this.W = Math.round(this.w * this.dpr);
+    this.H = Math.round(this.h * this.dpr);
+    this.renderer.setPixelRatio(1);
+    this.renderer.setSize(this.W, this.H, false);
+    this.release();
+    this.buffers = makeBuffers(this.W, this.H);
+    this.a = new Picture(this.W, this.H);
+    this.b = new Picture(this.W, this.H);
+    this.camera.aspect = this.w / this.h;
+    this.invalidate();
+  }
+
+  private release() {
+    for (const target of [this.buffers, this.a?.out, this.b?.out]) {
+      target?.depthTexture?.dispose();
+      target?.dispose();
+    }
+  }
+
+  dispose() {
+    clearTimeout(this.timer);
+    this.lost = true;
+    this.release();
+    this.renderer.dispose();
+    this.renderer.forceContextLoss();
+  }
+
+  /** Puts a model on the floor, with floor, sun and camera range around it. */
+  setModel(root: Object3D, step: number, ground = 0) {
+    if (this.root) this.scene.remove(this.root);
+    if (this.floor) this.scene.remove(this.floor);
+    this.root = root;
+    this.scene.add(root);
+    root.updateMatrixWorld(true);
+    this.box.setFromObject(root);
+    if (this.box.isEmpty()) this.box.set(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1, 0.5));
+    this.size = Math.max(this.box.getSize(new Vector3()).length(), 1e-6);
+    this.floor = floor(step, this.size * 2.6);
+    this.floor.position.y = Math.min(ground, this.box.min.y) - this.size * 1e-4;
+    this.scene.add(this.floor);
+    this.sun.fit(this.box);
+    this.modelChanged();
+  }
+
+  // --- what must be drawn again --------------------------------------------------------------
+
+  invalidate() {
+    this.a?.forget();
+    this.b?.forget();
+    this.lastMove = this.now();
+    this.schedule();
+  }
+
+  modelChanged() {
+    this.sun.dirty = true;
+    this.invalidate();
+  }
+
+  hold(on: boolean) {
+    this.holding = on;
+    this.lastMove = this.now();
+    this.schedule();
+  }
+
+  setLook(look: LookName) {
+    this.b?.forget();
+    if (this.loupe.swapped) this.a?.forget();
+    this.loupe.set({ look });
+  }
+
+  swap() {
+    this.invalidate();
+    this.loupe.set({ swapped: !this.loupe.swapped });
+  }
+
+  schedule() {
+    if (this.scheduled || this.lost) return;
+    this.scheduled = true;
+    requestAnimationFrame(() => {
+      this.scheduled = false;
+      this.frame();
+    });
+  }
+
+  get moving() {
+    return this.holding || this.now() - this.lastMove < SETTLE;
+  }
+
+  get busy() {
+    return this.scheduled || this.moving || this.pending();
+  }
+
+  private get samples() {
+    return Math.max(1, Math.min(this.maxSamples, Math.floor(600 / this.frameMs))); // at most about 0.6 s of finishing
+  }
+
+  private pending() {
+    if (!this.root || !this.a || !this.b) return false;
+    return this.a.samples < this.samples || this.a.scale < 1 || (this.loupe.shape !== 'none' && (this.b.samples < this.samples || this.b.scale < 1));
+  }
+
+  // --- drawing -------------------------------------------------------------------------------
+
+  private frame() {
+    const { a, b, loupe } = this;
+    if (!this.root || !a || !b || this.lost) return;
+    const t = this.now();
+    const step = LADDER[this.level]!;
+    const outside: LookName = loupe.swapped ? loupe.look : 'built';
+    const inside: LookName = loupe.swapped ? 'built' : loupe.look;
+    if (this.moving) {
+      if (!a.samples) this.draw(a, outside, 0, step.scale);
+      if (loupe.shape !== 'none' && step.lens && !b.samples) this.draw(b, inside, 0, step.scale);
+      this.measure(t);
+    } else {
+      for (const p of [a, b]) if (p.scale < 1) p.forget(); // replace what was drawn in haste
+      if (a.samples < this.samples) this.draw(a, outside, a.samples);
+      if (loupe.shape !== 'none' && b.samples < this.samples) this.draw(b, inside, b.samples);
+      this.previous = 0;
+    }
+    this.recompose(null);
+    this.frames++;
+    for (const f of this.onDraw) f();
+    if (this.moving && !this.holding) {
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(() => this.schedule(), SETTLE);
+    } else if (this.pending() && !this.holding) this.schedule();
+  }
+
+  /** The last step alone; also into a target of one's own, which is how tests read pixels. */
+  recompose(target: WebGLRenderTarget | null) {
+    if (this.a && this.b) this.composite.draw(this.loupe, this.a, this.loupe.shape === 'none' ? null : this.b, this.W, this.H, this.dpr, target);
+  }
+
+  /** One geometry pass of one look, then its ink, as sample k of the running mean. */
+  private draw(picture: Picture, look: LookName, k: number, scale = 1) {
+    const { renderer: r, camera: cam, buffers: b } = this;
+    if (!b || !this.root) return;
+    const jitter = JITTER[k]!;
+    const rect: Rect = { w: Math.round(this.W * scale), h: Math.round(this.H * scale) };
+    cam.setViewOffset(this.w, this.h, (jitter[0] * this.w) / rect.w, (jitter[1] * this.h) / rect.h, this.w, this.h);
+    this.range();
+    cam.updateMatrixWorld();
+    if (this.sun.dirty) applyLook(this.root, 'built');
+    this.sun.update(r, this.scene, cam, (on) => {
+      if (this.floor) this.floor.visible = !on;
+      this.extras.visible = !on;
+    }, jitter);
+    applyLook(this.root, look);
+    shared.uDpr!.value = this.dpr * scale;
+    b.viewport.set(0, 0, rect.w, rect.h);
+    b.scissor.set(0, 0, rect.w, rect.h);
+    r.setRenderTarget(b);
+    this.clear();
+    r.render(this.scene, cam);
+    this.ink.resolve(b, picture.out, cam, rect, k, Math.max(1, Math.round(1.2 * this.dpr * scale)));
+    cam.clearViewOffset();
+    picture.samples = k + 1;
+    picture.scale = scale;
+  }
+
+  /** Draws a whole still picture at once: what thumbnails are made of. */
+  drawStill(samples: number) {
+    if (!this.a) return;
+    for (let k = 0; k < samples; k++) this.draw(this.a, 'built', k);
+    this.recompose(null);
+  }
+
+  /** Near and far tight around the model, so that 24 bits of depth and the ink thresholds hold. */
+  private range() {
+    const d = this.camera.position.distanceTo(this.box.getCenter(new Vector3()));
+    const unit = (2 * d * Math.tan((this.camera.fov * Math.PI) / 360)) / this.h; // metres a CSS pixel
+    shared.uTile!.value = 2 ** (Math.round(2 * Math.log2(unit * this.loupe.r * 0.46)) / 2); // in steps, so that it does not swim
+    const reach = Math.max(this.size, this.extraReach);
+    this.camera.near = Math.max(d - reach * 3, d * 0.02, this.size * 0.002);
+    this.camera.far = d + reach * 4;
+    this.camera.updateProjectionMatrix();
+  }
+
+  /** How far the person and the cubes reach, so that the camera's range holds them. */
+  extraReach = 0;
+
+  /** Clears colour to paper and the ink output to zero: one clear colour would leave paper in both. */
+  private clear() {
+    const gl = this.renderer.getContext() as WebGL2RenderingContext;
+    const c = asShown(TOKENS.ground).value;
+    this.renderer.state.buffers.depth.setMask(true);
+    this.renderer.state.buffers.color.setMask(true);
+    gl.clearBufferfv(gl.COLOR, 0, [c.r, c.g, c.b, 1]);
+    gl.clearBufferfv(gl.COLOR, 1, [0, 0, 0, 0]);
+    gl.clearBufferfv(gl.DEPTH, 0, [1]);
+  }
+
+  /** Frame-to-frame time while moving decides the level; unlike time spent in JavaScript it includes the graphics card. */
+  private measure(t: number) {
+    if (this.previous && t - this.previous < 2000) {
+      this.frameMs += (t - this.previous - this.frameMs) * 0.3;
+      this.good = this.frameMs < 20 ? this.good + 1 : 0;
+      if (this.frameMs > 55 && this.level < LADDER.length - 1) {
+        this.level++;
+        this.frameMs = 30;
+      } else if (this.good > 90 && this.level > 0) {
+        this.level--;
+        this.good = 0;
+      }
+    }
+    this.previous = t;
+  }
+}

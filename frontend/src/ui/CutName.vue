@@ -1,0 +1,16 @@
+<script setup lang="ts">
+// A long name cut in the middle, whole on hover and to screen readers.
+import { computed } from 'vue';
+
+const props = defineProps<{ text: string; longest?: number }>();
+const shown = computed(() => {
+  const most = props.longest ?? 28;
+  if (props.text.length <= most) return props.text;
+  const tail = Math.floor(most * 0.4);
+  return `${props.text.slice(0, most - tail - 1)}…${props.text.slice(-tail)}`;
+});
+</script>
+
+<template>
+  <span :title="text">{{ shown }}</span>
+</template>

@@ -1,0 +1,20 @@
+"""Lengths in words."""
+
+from __future__ import annotations
+
+import math
+
+
+def metres(amount: float) -> str:
+    """A length given in metres, in the unit that reads best: "62 nm", "9.4 mm", "0.94 m", "483 km"."""
+    if amount == 0 or not math.isfinite(amount):
+        return f"{amount:g} m"
+    if amount < 1e-6:
+        return f"{amount * 1e9:.2g} nm"
+    if amount < 1e-4:
+        return f"{amount * 1e6:.2g} µm"
+    if amount < 0.01:
+        return f"{amount * 1000:.3g} mm"
+    if amount < 1:
+        return f"{amount:.2f} m" if amount >= 0.1 else f"{amount * 100:.3g} cm"
+    return f"{amount:,.2f} m" if amount < 1000 else f"{amount / 1000:,.3g} km"

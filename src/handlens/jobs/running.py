@@ -1,0 +1,158 @@
+"""Running a job's child process: progress into the job's row, stopping at any moment, every end a sentence."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import logging
+import shutil
+import signal
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from ..core import limits
+from ..store.database import session
+from ..store.models import Job
+from ..store.queue import settle_subject
+
+log = logging.getLogger("handlens.worker")
+_POLL = 0.25
+
+
+class Stopped(Exception):
+    """The user asked for the job to be stopped."""
+
+
+class Failed(Exception):
+    """The job cannot be done; the message is one sentence for the user."""
+
+
+# --- running a child ----------------------------------------------------------------------------------
+
+
+async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str, Any]:
+    """Run the child to its end and return its result. Raises Stopped or Failed."""
+    out = folder / "out"
+    out.mkdir()
+    (folder / "request.json").write_text(json.dumps({**request, "out": str(out)}))
+    with (folder / "errors").open("wb") as errors:
+        process = await asyncio.create_subprocess_exec(
+            sys.executable, "-m", "handlens.jobs.child", str(folder / "request.json"),
+            stdout=asyncio.subprocess.PIPE, stderr=errors, start_new_session=True,
+        )  # fmt: skip
+        listener = asyncio.create_task(_listen(job_id, process))
+        try:
+            async with asyncio.timeout(limits.CHILD_SECONDS):
+                while True:
+                    try:
+                        await asyncio.wait_for(asyncio.shield(process.wait()), _POLL)
+                        break
+                    except TimeoutError:
+                        if await asyncio.to_thread(_stop_wanted, job_id):
+                            raise Stopped from None
+        except TimeoutError:
+            raise Failed(f"It took longer than {limits.CHILD_SECONDS // 60} minutes and was stopped.") from None
+        finally:
+            if process.returncode is None:
+                process.kill()
+            await process.wait()
+            await listener
+    result_file = out / "result.json"
+    if process.returncode != 0 or not result_file.exists():
+        log.error("child of job %s ended with %s: %s", job_id, process.returncode, (folder / "errors").read_text(errors="replace")[-4000:])
+        raise Failed(_why(process.returncode))
+    result: dict[str, Any] = json.loads(result_file.read_text())
+    if "error" in result:
+        raise Failed(result["error"])
+    return result
+
+
+def _why(code: int | None) -> str:
+    if code in (-signal.SIGXCPU, -signal.SIGKILL):
+        return "The job used more time or memory than one job may, and was stopped; send the model in smaller pieces."
+    return "The file made its reader stop unexpectedly, so nothing of it was taken; export it again, or in another format."
+
+
+async def _listen(job_id: int, process: asyncio.subprocess.Process) -> None:
+    """Carry the child's progress lines into the job's row."""
+    assert process.stdout is not None
+    async for line in process.stdout:
+        try:
+            news = json.loads(line)
+        except ValueError:
+            continue
+        await asyncio.to_thread(_progress, job_id, str(news.get("phase", "")), float(news.get("share", 0.0)))
+
+
+def _progress(job_id: int, phase: str, share: float) -> None:
+    with session() as s:
+        job = s.get(Job, job_id)
+        if job is not None and job.state == "running" and not job.stop_wanted:
+            job.phase, job.share = phase, share
+
+
+def _stop_wanted(job_id: int) -> bool:
+    with session() as s:
+        job = s.get(Job, job_id)
+        return job is None or job.stop_wanted
+
+
+# --- the frame around every task ----------------------------------------------------------------------
+
+
+def _begin(job_id: int) -> dict[str, Any] | None:
+    """Mark a job as running; None where it was stopped or is done already (a repeated delivery changes nothing)."""
+    with session() as s:
+        job = s.get(Job, job_id)
+        if job is None or job.state not in ("waiting", "running"):
+            return None
+        job.state, job.phase = "running", "starting"
+        settle_subject(s, job, "running", None)
+        return dict(job.subject)
+
+
+def _end(job_id: int, state: str, error: str | None = None) -> None:
+    with session() as s:
+        job = s.get(Job, job_id)
+        if job is None:
+            return
+        job.state, job.error = state, error
+        job.phase, job.share = {"done": "done", "failed": "failed", "cancelled": "stopped"}[state], 1.0
+        if state != "done":
+            settle_subject(s, job, state, error or "Stopped by you.")
+
+
+async def run(
+    job_id: int,
+    prepare: Callable[[Session, dict[str, Any], Path], dict[str, Any]],
+    keep: Callable[[Session, dict[str, Any], dict[str, Any], Path], None],
+) -> None:
+    """Run a job from its row to its end: `prepare` lays files out and makes the request, `keep` stores the result."""
+    subject = await asyncio.to_thread(_begin, job_id)
+    if subject is None:
+        return
+    folder = Path(tempfile.mkdtemp(prefix="handlens-"))
+    try:
+        request = await asyncio.to_thread(_in_session, prepare, subject, folder)
+        result = await _child(job_id, folder, request)
+        await asyncio.to_thread(_in_session, keep, subject, result, folder)
+        await asyncio.to_thread(_end, job_id, "done")
+    except Stopped:
+        await asyncio.to_thread(_end, job_id, "cancelled")
+    except Failed as error:
+        await asyncio.to_thread(_end, job_id, "failed", str(error))
+    except Exception:
+        log.exception("job %s failed", job_id)
+        await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
+    finally:
+        await asyncio.to_thread(shutil.rmtree, folder, True)
+
+
+def _in_session(work: Callable[..., Any], *args: Any) -> Any:
+    with session() as s:
+        return work(s, *args)
