@@ -18,7 +18,9 @@ def bumpy_sphere(triangles: int) -> tuple[np.ndarray, np.ndarray]:
     theta = np.linspace(0, np.pi, rings + 1)[1:-1, None]
     phi = np.linspace(0, 2 * np.pi, segments, endpoint=False)[None, :]
     r = 1 + 0.05 * np.sin(9 * theta) * np.sin(7 * phi)
-    middle = np.stack([r * np.sin(theta) * np.cos(phi), r * np.cos(theta) * np.ones_like(phi), r * np.sin(theta) * np.sin(phi)], -1)
+    middle = np.stack(
+        [r * np.sin(theta) * np.cos(phi), r * np.cos(theta) * np.ones_like(phi), r * np.sin(theta) * np.sin(phi)], -1
+    )
     positions = np.concatenate([[[0, 1, 0]], middle.reshape(-1, 3), [[0, -1, 0]]]).astype(np.float32)
     k = np.arange(segments)
     nxt = (k + 1) % segments

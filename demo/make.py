@@ -52,7 +52,15 @@ def mesh(number: int, name: str, solid: sh.Solid, material: int, uv: str = "") -
     return replace(made, uvs=(Layer(values, index.reshape(-1).astype(np.int32)),))
 
 
-def material(number: int, name: str, hex_colour: str, image: int | None = None, mode: str = "opaque", rough: float = 0.8, linear: bool = True) -> Material:
+def material(
+    number: int,
+    name: str,
+    hex_colour: str,
+    image: int | None = None,
+    mode: str = "opaque",
+    rough: float = 0.8,
+    linear: bool = True,
+) -> Material:
     """linear: glTF counts colours linearly, an OBJ's library as they are seen."""
     rgb = [int(hex_colour[k : k + 2], 16) / 255 for k in (0, 2, 4)]
     if linear:
@@ -62,7 +70,9 @@ def material(number: int, name: str, hex_colour: str, image: int | None = None, 
     source = {"pbrMetallicRoughness": {"baseColorFactor": list(colour), "metallicFactor": 0.0, "roughnessFactor": rough}}
     if mode != "opaque":
         source["alphaMode"] = mode.upper()
-    return Material(f"material:{number}", name, colour, 0.0, rough, alpha_mode=mode, double_sided=False, inputs=inputs, source=source)
+    return Material(
+        f"material:{number}", name, colour, 0.0, rough, alpha_mode=mode, double_sided=False, inputs=inputs, source=source
+    )
 
 
 def picture(number: int, name: str, drawn: Pillow.Image) -> Image:
@@ -134,24 +144,42 @@ def crab_pot() -> tuple[str, list[str]]:
     materials = (
         material(0, "lath", "B08A5C", 1), material(1, "net", "96A884", 0, "mask"), material(2, "rope", "C9A45C"), material(3, "base", "7A5F44"),
     )  # fmt: skip
-    base = sh.join(*[sh.box((0.68, 0.022, 0.05), (0, 0.045, z)) for z in np.linspace(-0.2, 0.2, 6)], *[sh.box((0.06, 0.034, 0.46), (x, 0.017, 0)) for x in (-0.27, 0, 0.27)])
+    base = sh.join(
+        *[sh.box((0.68, 0.022, 0.05), (0, 0.045, z)) for z in np.linspace(-0.2, 0.2, 6)],
+        *[sh.box((0.06, 0.034, 0.46), (x, 0.017, 0)) for x in (-0.27, 0, 0.27)],
+    )
     arch = [(0.0, 0.2 * np.cos(a)) for a in np.linspace(0, np.pi, 13)]
     hoops = []
     for x in (-0.32, -0.107, 0.107, 0.32):
-        hoops.append(sh.tube([(x, 0.056 + 0.24 * np.sin(a), 0.21 * np.cos(a)) for a in np.linspace(0, np.pi, len(arch))], 0.013, 8))
-    laths = [sh.box((0.7, 0.012, 0.034), (0, 0.056 + 0.255 * np.sin(a), 0.222 * np.cos(a))) for a in (0.45, 1.0, np.pi / 2, 2.14, 2.69)]
+        hoops.append(
+            sh.tube([(x, 0.056 + 0.24 * np.sin(a), 0.21 * np.cos(a)) for a in np.linspace(0, np.pi, len(arch))], 0.013, 8)
+        )
+    laths = [
+        sh.box((0.7, 0.012, 0.034), (0, 0.056 + 0.255 * np.sin(a), 0.222 * np.cos(a))) for a in (0.45, 1.0, np.pi / 2, 2.14, 2.69)
+    ]
     steps = np.linspace(0, np.pi, 15)
     columns = np.linspace(-0.31, 0.31, 13)
     points = np.array([[x, 0.056 + 0.235 * np.sin(a), 0.205 * np.cos(a)] for a in steps for x in columns])
     w = len(columns)
-    faces = [[r * w + c, r * w + c + 1, (r + 1) * w + c + 1, (r + 1) * w + c] for r in range(len(steps) - 1) for c in range(w - 1)]
+    faces = [
+        [r * w + c, r * w + c + 1, (r + 1) * w + c + 1, (r + 1) * w + c] for r in range(len(steps) - 1) for c in range(w - 1)
+    ]
     # Part of the net was laid on from the inside: those faces look inward.
     inward = [k for k, f in enumerate(faces) if 2 <= k // (w - 1) <= 6 and 4 <= k % (w - 1) <= 8]
     cover = sh.turned_over((points, faces), inward)
     ends = [sh.tube([(x - 0.004, 0.17, 0), (x + 0.004, 0.17, 0)], 0.09, 20) for x in (-0.32, 0.32)]
-    loop = sh.tube([(0.12 * np.cos(a), 0.3 + 0.075 * np.sin(a), 0.01 * np.sin(3 * a)) for a in np.linspace(0, np.pi, 14)], 0.012, 8)
+    loop = sh.tube(
+        [(0.12 * np.cos(a), 0.3 + 0.075 * np.sin(a), 0.01 * np.sin(3 * a)) for a in np.linspace(0, np.pi, 14)], 0.012, 8
+    )
     # Coiled lying down, then stood up by its node: the quarter turn stays on the node.
-    coil = sh.tube([(r * np.cos(a), r * np.sin(a), 0.012 * k / 30) for k, (a, r) in enumerate(zip(np.linspace(0, 5 * np.pi, 60), np.linspace(0.04, 0.1, 60), strict=True))], 0.011, 7)
+    coil = sh.tube(
+        [
+            (r * np.cos(a), r * np.sin(a), 0.012 * k / 30)
+            for k, (a, r) in enumerate(zip(np.linspace(0, 5 * np.pi, 60), np.linspace(0.04, 0.1, 60), strict=True))
+        ],
+        0.011,
+        7,
+    )
     meshes = (
         mesh(0, "base", base, 3), mesh(1, "hoops", sh.join(*hoops, *ends), 2), mesh(2, "laths", sh.join(*laths), 0, "box"),
         mesh(3, "net", cover, 1, "box"), mesh(4, "handle", loop, 2), mesh(5, "rope", coil, 2),
@@ -180,21 +208,41 @@ def quay_crane() -> tuple[str, list[str]]:
     """A crane drawn in survey coordinates, its parts rescaled by whoever placed them."""
     materials = (material(0, "crane green", "6C8468"), material(1, "cab ochre", "C08A3C"), material(2, "iron", "5A6467"))
     legs = [sh.tube([(x, 0, z), (x * 0.45, 3.6, z * 0.45)], 0.09, 8) for x in (-1.3, 1.3) for z in (-1.3, 1.3)]
-    braces = [sh.tube([(a * 1.1, 0.6, b * 1.1), (c * 0.7, 2.6, d * 0.7)], 0.045, 6) for a, b, c, d in [(-1, -1, 1, -1), (1, -1, 1, 1), (1, 1, -1, 1), (-1, 1, -1, -1)]]
+    braces = [
+        sh.tube([(a * 1.1, 0.6, b * 1.1), (c * 0.7, 2.6, d * 0.7)], 0.045, 6)
+        for a, b, c, d in [(-1, -1, 1, -1), (1, -1, 1, 1), (1, 1, -1, 1), (-1, 1, -1, -1)]
+    ]
     feet = [sh.box((0.36, 0.12, 0.36), (x * 1.3, 0.06, z * 1.3)) for x in (-1, 1) for z in (-1, 1)]
     tower = sh.join(*legs, *braces, *feet, sh.lathe([(0.95, 3.55), (0.95, 3.75), (0.5, 3.9)], 20))
     cab = sh.join(sh.box((1.5, 1.1, 1.2), (0, 4.5, 0)), sh.box((0.5, 0.8, 1.0), (-0.95, 4.4, 0)))
     # Drawn at half size; its node doubles it again.
     a, b = np.array([0.3, 2.1, 0.0]), np.array([2.9, 4.3, 0.0])
-    chords = [sh.tube([a + o, b + o * 0.3], 0.035, 6) for o in (np.array([0, 0.2, 0.17]), np.array([0, 0.2, -0.17]), np.array([0, -0.15, 0.0]))]
+    chords = [
+        sh.tube([a + o, b + o * 0.3], 0.035, 6)
+        for o in (np.array([0, 0.2, 0.17]), np.array([0, 0.2, -0.17]), np.array([0, -0.15, 0.0]))
+    ]
     lacing = []
     for k in range(8):
         p, q = a + (b - a) * k / 8, a + (b - a) * (k + 1) / 8
-        lacing.append(sh.tube([p + np.array([0, 0.2 - 0.014 * k, 0.17 - 0.015 * k]), q + np.array([0, -0.15 + 0.013 * k, 0])], 0.016, 5))
-        lacing.append(sh.tube([p + np.array([0, 0.2 - 0.014 * k, -0.17 + 0.015 * k]), q + np.array([0, -0.15 + 0.013 * k, 0])], 0.016, 5))
+        lacing.append(
+            sh.tube([p + np.array([0, 0.2 - 0.014 * k, 0.17 - 0.015 * k]), q + np.array([0, -0.15 + 0.013 * k, 0])], 0.016, 5)
+        )
+        lacing.append(
+            sh.tube([p + np.array([0, 0.2 - 0.014 * k, -0.17 + 0.015 * k]), q + np.array([0, -0.15 + 0.013 * k, 0])], 0.016, 5)
+        )
     jib = sh.join(*chords, *lacing, sh.tube([(2.9, 4.3, -0.09), (2.9, 4.3, 0.09)], 0.14, 14))
-    hook = sh.join(sh.box((0.22, 0.3, 0.16), (0, -4.2, 0)), sh.tube([(0, 0, 0), (0, -4.05, 0)], 0.025, 6), sh.ring(0.13, 0.035, (0, -4.5, 0), 14, 6))
-    meshes = [mesh(0, "tower", tower, 0), mesh(1, "cab", cab, 1), mesh(2, "jib", jib, 0), mesh(3, "hook", hook, 2), mesh(4, "counterweight", sh.box((0.7, 0.7, 1.0), (0, 0, 0)), 2)]
+    hook = sh.join(
+        sh.box((0.22, 0.3, 0.16), (0, -4.2, 0)),
+        sh.tube([(0, 0, 0), (0, -4.05, 0)], 0.025, 6),
+        sh.ring(0.13, 0.035, (0, -4.5, 0), 14, 6),
+    )
+    meshes = [
+        mesh(0, "tower", tower, 0),
+        mesh(1, "cab", cab, 1),
+        mesh(2, "jib", jib, 0),
+        mesh(3, "hook", hook, 2),
+        mesh(4, "counterweight", sh.box((0.7, 0.7, 1.0), (0, 0, 0)), 2),
+    ]
     # The setting-out lines of the drawing came along.
     guide = np.array([[-2.5, 0, 0], [2.5, 0, 0], [0, 0, -2.5], [0, 0, 2.5]], float)
     meshes.append(Mesh("mesh:5", "setting_out", guide, lines=np.array([[0, 1], [2, 3]], np.int32)))
@@ -218,7 +266,12 @@ def quay_crane() -> tuple[str, list[str]]:
 
 def heron() -> tuple[str, list[str]]:
     """A heron whose rig was scaled down once too often; drawn with Z up and stood up by the rig's quarter turn."""
-    materials = (material(0, "slate feathers", "8C9390"), material(1, "breast", "E6D9C0"), material(2, "bill", "D19A3A"), material(3, "legs", "6E6134"))
+    materials = (
+        material(0, "slate feathers", "8C9390"),
+        material(1, "breast", "E6D9C0"),
+        material(2, "bill", "D19A3A"),
+        material(3, "legs", "6E6134"),
+    )
     body = sh.ellipsoid((0.26, 0.12, 0.1), (0.0, 0.46, 0), 12, 18, 0.55)
     wing = [sh.ellipsoid((0.25, 0.09, 0.025), (-0.06, 0.45, z), 8, 14, 0.6) for z in (-0.095, 0.095)]
     tail = sh.tube([(-0.2, 0.34, 0), (-0.31, 0.24, 0)], [0.05, 0.012], 8)
@@ -231,9 +284,19 @@ def heron() -> tuple[str, list[str]]:
     legs = []
     for z in (-0.045, 0.045):
         legs.append(sh.tube([(0.02, 0.4, z), (-0.02, 0.22, z), (0.01, 0.012, z)], [0.018, 0.011, 0.009], 8))
-        legs += [sh.tube([(0.01, 0.01, z), (0.01 + 0.09 * np.cos(a), 0.006, z + 0.05 * np.sin(a))], [0.008, 0.005], 6) for a in (-0.6, 0, 0.6, 3.1)]
+        legs += [
+            sh.tube([(0.01, 0.01, z), (0.01 + 0.09 * np.cos(a), 0.006, z + 0.05 * np.sin(a))], [0.008, 0.005], 6)
+            for a in (-0.6, 0, 0.6, 3.1)
+        ]
     up = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
-    parts = [("body", sh.join(body, tail), 0), ("wings", sh.join(*wing), 0), ("neck", sh.join(throat, head), 1), ("crest", crest, 0), ("bill", bill, 2), ("legs", sh.join(*legs), 3)]
+    parts = [
+        ("body", sh.join(body, tail), 0),
+        ("wings", sh.join(*wing), 0),
+        ("neck", sh.join(throat, head), 1),
+        ("crest", crest, 0),
+        ("bill", bill, 2),
+        ("legs", sh.join(*legs), 3),
+    ]
     low = min(float(solid[0][:, 1].min()) for _, solid, _ in parts)
     meshes = tuple(mesh(k, name, ((solid[0] - [0, low, 0]) @ up.T, solid[1]), m) for k, (name, solid, m) in enumerate(parts))
     s = float(np.sqrt(0.5))
@@ -248,17 +311,31 @@ def heron() -> tuple[str, list[str]]:
 def tide_gauge() -> tuple[str, list[str]]:
     """A tide gauge whose column was modelled rivet by rivet, with pictures far too large for it."""
     images = (picture(0, "scale_board.png", scale_board(2048)), picture(1, "gauge_paint.png", paint(2048)))
-    materials = (material(0, "column paint", "6E8A6C", 1), material(1, "scale board", "EEE4CC", 0), material(2, "ironwork", "66706F"), material(3, "plinth", "6A7F86"))
+    materials = (
+        material(0, "column paint", "6E8A6C", 1),
+        material(1, "scale board", "EEE4CC", 0),
+        material(2, "ironwork", "66706F"),
+        material(3, "plinth", "6A7F86"),
+    )
     plinth = sh.join(sh.box((1.0, 0.14, 0.8), (0, 0.07, 0)), sh.box((0.76, 0.14, 0.6), (0, 0.21, 0)))
     rows = 110
     heights = np.linspace(0.28, 2.1, rows)
     bulge = 0.2 + 0.012 * np.cos(heights * 2 * np.pi / 0.45) ** 8
     column = sh.lathe([(float(r), float(y)) for r, y in zip(bulge, heights, strict=True)], 104, (-0.12, 0, 0))
-    rivets = [sh.ellipsoid((0.014, 0.014, 0.014), (-0.12 + 0.213 * np.cos(a), y, 0.213 * np.sin(a)), 6, 8) for y in (0.48, 0.93, 1.38, 1.83) for a in np.linspace(0, 2 * np.pi, 22, endpoint=False)]
-    house = sh.join(sh.lathe([(0.27, 2.1), (0.27, 2.42)], 12, (-0.12, 0, 0)), sh.lathe([(0.34, 2.42), (0.0, 2.62)], 12, (-0.12, 0, 0)))
+    rivets = [
+        sh.ellipsoid((0.014, 0.014, 0.014), (-0.12 + 0.213 * np.cos(a), y, 0.213 * np.sin(a)), 6, 8)
+        for y in (0.48, 0.93, 1.38, 1.83)
+        for a in np.linspace(0, 2 * np.pi, 22, endpoint=False)
+    ]
+    house = sh.join(
+        sh.lathe([(0.27, 2.1), (0.27, 2.42)], 12, (-0.12, 0, 0)), sh.lathe([(0.34, 2.42), (0.0, 2.62)], 12, (-0.12, 0, 0))
+    )
     dial = sh.moved(sh.tube([(0, 0, 0), (0, 0, 0.03)], 0.14, 28), (-0.12, 2.26, 0.255))
     board = sh.box((0.16, 1.86, 0.03), (0.2, 1.22, 0.06))
-    ladder = sh.join(*[sh.tube([(x, 0.28, -0.02), (x, 2.0, -0.02)], 0.016, 6) for x in (0.34, 0.5)], *[sh.tube([(0.34, y, -0.02), (0.5, y, -0.02)], 0.011, 6) for y in np.linspace(0.42, 1.9, 9)])
+    ladder = sh.join(
+        *[sh.tube([(x, 0.28, -0.02), (x, 2.0, -0.02)], 0.016, 6) for x in (0.34, 0.5)],
+        *[sh.tube([(0.34, y, -0.02), (0.5, y, -0.02)], 0.011, 6) for y in np.linspace(0.42, 1.9, 9)],
+    )
     meshes = (
         mesh(0, "plinth", plinth, 3), mesh(1, "column", sh.join(column, *rivets), 0, "round"), mesh(2, "house", sh.join(house, dial), 2),
         mesh(3, "board", board, 1, "box"), mesh(4, "ladder", ladder, 2),
@@ -279,7 +356,10 @@ def mooring_buoy() -> tuple[str, list[str]]:
     float_ = sh.lathe([(0 if k in (0, 18) else 36 * np.cos(a), 50 + 36 * np.sin(a)) for k, a in enumerate(t)], 32)
     neck = sh.join(sh.lathe([(15, 83), (9, 100)], 20), sh.lathe([(8, 4), (11, 16)], 20))
     top = sh.ring(9, 2.6, (0, 111.4, 0), 24, 10)
-    chain = [sh.moved(sh.ring(5, 1.2, (0, 0, 0), 14, 6, upright=bool(k % 2)), (14 + 8 * k, 1.2 if k % 2 == 0 else 6.2, 6)) for k in range(4)]
+    chain = [
+        sh.moved(sh.ring(5, 1.2, (0, 0, 0), 14, 6, upright=bool(k % 2)), (14 + 8 * k, 1.2 if k % 2 == 0 else 6.2, 6))
+        for k in range(4)
+    ]
     meshes = (
         mesh(0, "float", float_, 0, "round"), mesh(1, "Fitting", neck, 1), mesh(2, "fitting", sh.join(*chain), 1),
         mesh(3, "lifting ring", top, 1), mesh(4, "lifting ring copy", top, 1),

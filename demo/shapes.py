@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
@@ -54,7 +55,7 @@ def lathe(profile: Sequence[Sequence[float]], sides: int = 24, at: Sequence[floa
             rings.append(list(range(len(points), len(points) + sides)))
             points += [[r * np.cos(a), y, -r * np.sin(a)] for a in np.linspace(0, 2 * np.pi, sides, endpoint=False)]
     faces = []
-    for low, high in zip(rings, rings[1:], strict=False):
+    for low, high in itertools.pairwise(rings):
         for i in range(sides):
             j = (i + 1) % sides
             if len(low) == 1:

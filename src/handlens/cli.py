@@ -51,14 +51,24 @@ def _parser() -> argparse.ArgumentParser:
     p = commands.add_parser("inspect", help="measure and judge a model")
     p.add_argument("path", metavar="PATH", help="a model file, a folder or a zip")
     _rules(p)
-    p.add_argument("--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again")
+    p.add_argument(
+        "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
+    )
     p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
-    p.add_argument("--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)")
+    p.add_argument(
+        "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
+    )
     p.set_defaults(run=_inspect)
 
     p = commands.add_parser("mend", help="apply mends and write the result in its own format")
     p.add_argument("path", metavar="PATH")
-    p.add_argument("--mend", action="append", required=True, metavar="ID[:key=value,...]", help="a mend; may be given again, applied in order")
+    p.add_argument(
+        "--mend",
+        action="append",
+        required=True,
+        metavar="ID[:key=value,...]",
+        help="a mend; may be given again, applied in order",
+    )
     p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
@@ -151,7 +161,11 @@ def _inspect(args: argparse.Namespace) -> int:
     if args.json:
         tree = report.report(report.source(package, path, scene), measures, judgement)
         now = time.perf_counter()
-        tree["seconds"] = {"read": round(read - began, 3), "measure": round(measured - read, 3), "judge": round(now - measured, 3)}
+        tree["seconds"] = {
+            "read": round(read - began, 3),
+            "measure": round(measured - read, 3),
+            "judge": round(now - measured, 3),
+        }
         _write_json(args.json, tree, [args.path])
     if args.json != "-":
         _print_findings(path, sheet.name, measures, judgement)
@@ -259,7 +273,11 @@ def _export(args: argparse.Namespace) -> int:
             print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")
         if proof is not None:
-            print("proved" if proof.proved else "differs: " + "; ".join(f"{r.what} {r.difference}" for r in proof.rows if r.result in ("stop", "caution")))
+            print(
+                "proved"
+                if proof.proved
+                else "differs: " + "; ".join(f"{r.what} {r.difference}" for r in proof.rows if r.result in ("stop", "caution"))
+            )
     return 0 if proof is None or proof.proved else 1
 
 

@@ -39,8 +39,8 @@ function save() {
 <template>
   <Dialog v-model:visible="visible" modal header="What is it meant to be?" dismissable-mask>
     <form id="intent" class="form" @submit.prevent="save">
-      <label for="kind">Kind</label>
-      <Select v-model="form.kind" input-id="kind" :options="kinds" show-clear placeholder="not said" size="small" />
+      <label id="l-kind" for="kind">Kind</label>
+      <Select v-model="form.kind" input-id="kind" aria-labelledby="l-kind" :options="kinds" show-clear placeholder="not said" size="small" />
       <span>Expected size</span>
       <div class="sizes">
         <label v-for="[k, w] in [['height', 'tall'], ['width', 'wide'], ['depth', 'deep']] as const" :key="k">
@@ -48,10 +48,10 @@ function save() {
         </label>
         <Select :model-value="form.unit" :options="UNITS" option-label="name" option-value="m" size="small" aria-label="Unit of the expected size" @update:model-value="changeUnit" />
       </div>
-      <label for="seen">Seen</label>
-      <Select v-model="form.seen" input-id="seen" :options="SEEN" option-label="label" option-value="value" size="small" />
-      <label for="stands">Pivot</label>
-      <Select v-model="form.pivot" input-id="stands" :options="STANDS" option-label="label" option-value="value" show-clear placeholder="not said" size="small" />
+      <label id="l-seen" for="seen">Seen</label>
+      <Select v-model="form.seen" input-id="seen" aria-labelledby="l-seen" :options="SEEN" option-label="label" option-value="value" size="small" />
+      <label id="l-stands" for="stands">Pivot</label>
+      <Select v-model="form.pivot" input-id="stands" aria-labelledby="l-stands" :options="STANDS" option-label="label" option-value="value" show-clear placeholder="not said" size="small" />
       <label for="copies">Copies in the scene</label>
       <InputNumber v-model="form.copies" input-id="copies" :min="1" :max="1000000" size="small" :input-style="{ width: '110px' }" />
     </form>

@@ -55,11 +55,11 @@ function put() {
 <template>
   <Dialog v-model:visible="visible" modal header="Put a mend on the tape" dismissable-mask>
     <form id="mend" class="form" @submit.prevent="put">
-      <label for="which">Mend</label>
-      <Select v-model="id" input-id="which" :options="mends" option-label="title" option-value="id" size="small" />
+      <label id="l-which" for="which">Mend</label>
+      <Select v-model="id" input-id="which" aria-labelledby="l-which" :options="mends" option-label="title" option-value="id" size="small" />
       <template v-for="p in chosen?.parameters ?? []" :key="p.name">
-        <label :for="`p-${p.name}`">{{ p.says }}</label>
-        <Select v-if="p.kind === 'choice'" v-model="form[p.name]" :input-id="`p-${p.name}`" :options="p.choices" size="small" />
+        <label :id="`l-${p.name}`" :for="`p-${p.name}`">{{ p.says }}</label>
+        <Select v-if="p.kind === 'choice'" v-model="form[p.name]" :input-id="`p-${p.name}`" :aria-labelledby="`l-${p.name}`" :options="p.choices" size="small" />
         <ToggleSwitch v-else-if="p.kind === 'flag'" v-model="form[p.name] as boolean" :input-id="`p-${p.name}`" />
         <InputText v-else :id="`p-${p.name}`" v-model="form[p.name] as string" size="small" :inputmode="p.kind === 'number' ? 'decimal' : 'text'" autocomplete="off" />
       </template>

@@ -48,16 +48,16 @@ class _Copy:
         return at
 
     def array(self, values: Array, kind: type) -> dict[str, int]:
-        flat = np.ascontiguousarray(values, kind)
+        flat: Array = np.ascontiguousarray(values, kind)
         return {"at": self.section(flat.tobytes()), "count": flat.size}
 
     def build(self) -> bytes:
         s = self.scene
         world = _world_y_up(s)
-        placed = [i for i in walk(s) if s.nodes[i].mesh is not None and len(s.meshes[s.nodes[i].mesh].positions)]
+        placed = [(i, m) for i in walk(s) if (m := s.nodes[i].mesh) is not None and len(s.meshes[m].positions)]
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
-        for i in placed:
-            p = apply(world[i], s.meshes[s.nodes[i].mesh].positions)  # type: ignore[index]
+        for i, m in placed:
+            p = apply(world[i], s.meshes[m].positions)
             p = p[np.isfinite(p).all(axis=1)]
             if len(p):
                 low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
@@ -67,15 +67,13 @@ class _Copy:
         meshes: list[dict[str, Any]] = []
         numbers: dict[Any, int] = {}
         parts = []
-        for i in placed:
-            n = s.nodes[i]
-            assert n.mesh is not None
-            rigged = n.skin is not None and s.meshes[n.mesh].weights is not None
-            key = (n.mesh, i if rigged else None)
+        for i, m in placed:
+            rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
+            key = (m, i if rigged else None)
             if key not in numbers:
                 numbers[key] = len(meshes)
-                points = posed(s, i) if rigged else s.meshes[n.mesh].positions
-                meshes.append(self.mesh(s.meshes[n.mesh], points))
+                points = posed(s, i) if rigged else s.meshes[m].positions
+                meshes.append(self.mesh(s.meshes[m], points))
             matrix = (_root(s) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
@@ -94,7 +92,7 @@ class _Copy:
         return b"".join([b"HLST", struct.pack("<I", len(text)), text, *self.sections])
 
     def mesh(self, mesh: Mesh, points: Array) -> dict[str, Any]:
-        finite = np.isfinite(points).all(axis=1)
+        finite: Any = np.isfinite(points).all(axis=1)
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
         normals = mesh.normals if _usable(mesh) else shading_normals(mesh, points)
@@ -118,10 +116,14 @@ class _Copy:
         order = np.argsort(slot, kind="stable")
         entry["index"] = self.array(index.reshape(-1, 3)[order], np.uint32)
         entry["faces"] = self.array(face[order], np.uint32)
-        bounds = np.flatnonzero(np.diff(slot[order], prepend=-1)) if len(order) else []
+        bounds: Array = np.flatnonzero(np.diff(slot[order], prepend=-1)) if len(order) else np.zeros(0, np.int64)
         ends = [*bounds[1:], len(order)] if len(order) else []
         entry["groups"] = [
-            {"start": int(a) * 3, "count": int(b - a) * 3, "material": mesh.slot_materials[slot[order[a]]] if mesh.slot_materials else -1}
+            {
+                "start": int(a) * 3,
+                "count": int(b - a) * 3,
+                "material": mesh.slot_materials[slot[order[a]]] if mesh.slot_materials else -1,
+            }
             for a, b in zip(bounds, ends, strict=True)
         ]
         entry["vertex"] = self.array(vertex, np.uint32)
@@ -144,7 +146,9 @@ class _Copy:
             "doubleSided": bool(m.double_sided),
             "image": number,
             "repeat": base is None or base.sampler.get("wrapS", 10497) == 10497,
-            "missing": self.scene.images[number].reference if number is not None and self.scene.images[number].load is None else None,
+            "missing": self.scene.images[number].reference
+            if number is not None and self.scene.images[number].load is None
+            else None,
         }
 
     def image(self, k: int) -> dict[str, Any] | None:
@@ -156,7 +160,7 @@ class _Copy:
         from PIL import Image as Pillow
 
         try:
-            opened = Pillow.open(io.BytesIO(data))
+            opened: Pillow.Image = Pillow.open(io.BytesIO(data))
             alpha = "A" in opened.getbands() or "transparency" in opened.info
             opened = opened.convert("RGBA" if alpha else "RGB")
             opened.thumbnail((_LARGEST_IMAGE, _LARGEST_IMAGE))

@@ -36,7 +36,13 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
         for f in judgement.findings:
             if f.station == name:
                 counts[f.result] += 1
-        entry: dict[str, Any] = {"number": number, "name": name, "slug": name.lower(), "inspected": name in panels, "counts": counts}
+        entry: dict[str, Any] = {
+            "number": number,
+            "name": name,
+            "slug": name.lower(),
+            "inspected": name in panels,
+            "counts": counts,
+        }
         if name in panels:
             entry |= panels[name](m, sheet, intent)
         else:
@@ -47,6 +53,11 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
 
 def _figure(value: str, unit: str, label: str, result: str | None = None) -> dict[str, Any]:
     return {"value": value, "unit": unit, "label": label, "result": result}
+
+
+def _length(amount: float, label: str, result: str | None = None) -> dict[str, Any]:
+    number, _, unit = metres(amount).rpartition(" ")
+    return _figure(number, unit, label, result)
 
 
 def _table(title: str, columns: list[tuple[str, str, bool]], rows: list[dict[str, Any]]) -> dict[str, Any]:
@@ -82,7 +93,8 @@ def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     columns += [("what2", "", False), ("count2", "Count", True), ("wanted2", "Wanted", True)]
     return {
         "about": "what came in the box",
-        "line": f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image')}" + (f", {plural(joints, 'joint')}" if joints else ""),
+        "line": f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image')}"
+        + (f", {plural(joints, 'joint')}" if joints else ""),
         "limit": f"{leftovers:,} left over" if leftovers else None,
         "meter": None,
         "headline": [
@@ -103,29 +115,64 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     tall = size[axis] if size else 0.0
     fits = wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance)
     best = ranked[0] if ranked else None
-    shown, unit = (metres(tall).rsplit(" ", 1) if size else ("–", ""))
+    shown, unit = metres(tall).rsplit(" ", 1) if size else ("–", "")
     expected = metres(tall * wanted[0]).rsplit(" ", 1) if wanted else ["not given", ""]
     headline = [
-        _figure(shown, unit, "tall, read in metres" if m.unit_metres is None else "tall", None if wanted is None else "clear" if fits else "stop"),
+        _figure(
+            shown,
+            unit,
+            "tall, read in metres" if m.unit_metres is None else "tall",
+            None if wanted is None else "clear" if fits else "stop",
+        ),
         _figure(expected[0], expected[1], "expected"),
     ]
     if best is not None:
-        headline.append(_figure(f"× {best.factor:.4g}", "", f"likeliest factor, gives {metres(best.gives[axis])}", "clear" if best.fits else None))
+        headline.append(
+            _figure(
+                f"× {best.factor:.4g}", "", f"likeliest factor, gives {metres(best.gives[axis])}", "clear" if best.fits else None
+            )
+        )
     readings = [
-        {"cells": {"reading": "Unit", "file": "not stated" if m.unit_metres is None else f"{m.unit_metres:g} m", "there": UNIT_WORDS[sheet.unit], "turn": "?" if m.unit_metres is None else f"× {m.unit_metres / sheet.unit_metres:g}"}},
-        {"cells": {"reading": "Up axis", "file": m.up_axis or "not stated", "there": sheet.up_axis, "turn": "?" if m.up_axis is None else "none" if m.up_axis == sheet.up_axis else "90° about X"}},
+        {
+            "cells": {
+                "reading": "Unit",
+                "file": "not stated" if m.unit_metres is None else f"{m.unit_metres:g} m",
+                "there": UNIT_WORDS[sheet.unit],
+                "turn": "?" if m.unit_metres is None else f"× {m.unit_metres / sheet.unit_metres:g}",
+            }
+        },
+        {
+            "cells": {
+                "reading": "Up axis",
+                "file": m.up_axis or "not stated",
+                "there": sheet.up_axis,
+                "turn": "?" if m.up_axis is None else "none" if m.up_axis == sheet.up_axis else "90° about X",
+            }
+        },
     ]
     if size:
-        readings.append({"cells": {"reading": "Size X, Y, Z", "file": " × ".join(metres(v) for v in size), "there": "", "turn": ""}})
+        readings.append(
+            {"cells": {"reading": "Size X, Y, Z", "file": " × ".join(metres(v) for v in size), "there": "", "turn": ""}}
+        )
     factors = [
         {
-            "cells": {"factor": f"× {e.factor:.4g}", "words": e.words, "gives": metres(e.gives[axis]), "fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)},
+            "cells": {
+                "factor": f"× {e.factor:.4g}",
+                "words": e.words,
+                "gives": metres(e.gives[axis]),
+                "fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits),
+            },
             "result": "clear" if e.fits else None,
             "mend": {"mend": "size.scale", "params": {"factor": e.factor}} if e.factor != 1 else None,
         }
         for e in ranked[:6]
     ]
-    columns = [("reading", "Reading", False), ("file", "The file", False), ("there", "Destination", False), ("turn", "On the way", True)]
+    columns = [
+        ("reading", "Reading", False),
+        ("file", "The file", False),
+        ("there", "Destination", False),
+        ("turn", "On the way", True),
+    ]
     return {
         "about": "how big it will stand, and which way up",
         "line": f"{metres(tall)} tall" if size else "nothing to measure",
@@ -158,7 +205,7 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         away = float(np.linalg.norm((np.array(m.bounds_min) + np.array(m.bounds_max)) / 2)) * unit
     limit = sheet.limits.float_spacing_mm
     spacing = {p.node: p for p in m.parts}
-    rows = []
+    rows: list[dict[str, Any]] = []
     for n in m.nodes:
         p = spacing.get(n.index)
         off = is_scaled(n) or n.angle > 0.01
@@ -182,8 +229,8 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "headline": [
             _figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
             _figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
-            _figure(*metres(away).rsplit(" ", 1), "middle to origin"),
-            _figure(*metres(gap / 1000).rsplit(" ", 1), "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
+            _length(away, "middle to origin"),
+            _length(gap / 1000, "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
         ],
         "tables": [_table("By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True)], rows)],
     }  # fmt: skip
@@ -201,7 +248,7 @@ def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     lim = sheet.limits
     largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
     over = lambda n, limit: None if limit is None else "caution" if n > limit else "clear"  # noqa: E731
-    rows = []
+    rows: list[dict[str, Any]] = []
     for p in m.parts:
         mesh = m.meshes[p.mesh]
         rows.append({

@@ -23,5 +23,5 @@ class MendError(Exception):
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:
-    """"1 face", "2 faces", "1,234 faces"."""
+    """ "1 face", "2 faces", "1,234 faces"."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

@@ -116,6 +116,19 @@ def _join(folder: str, relative: str) -> str | None:
     return unicodedata.normalize("NFC", "/".join(parts)) if parts else None
 
 
+class ListedPackage(Package):
+    """Names and sizes alone, for questions that need no bytes."""
+
+    def __init__(self, sizes: dict[str, int]) -> None:
+        self.sizes = sizes
+
+    def names(self) -> Sequence[str]:
+        return list(self.sizes)
+
+    def size(self, path: str) -> int:
+        return self.sizes[path]
+
+
 class FolderPackage(Package):
     """A folder on disk, or one file with its neighbours. Links that lead out of the folder are not followed."""
 

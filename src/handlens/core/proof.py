@@ -105,7 +105,9 @@ class _Comparison:
         yield Row("Size", "Place of the middle", "", "", f"{shift * 1000:.3g} mm", "clear" if shift <= tolerance else "stop")
         stated = lambda s: f"{s.unit_metres:g} m" if s.unit_metres is not None else "not stated"  # noqa: E731
         same_unit = self.a.unit_metres == self.b.unit_metres
-        yield Row("Size", "Unit", stated(self.a), stated(self.b), "same" if same_unit else "converted", "clear" if same_unit else "note")
+        yield Row(
+            "Size", "Unit", stated(self.a), stated(self.b), "same" if same_unit else "converted", "clear" if same_unit else "note"
+        )
         ua, ub = self.a.up_axis or "not stated", self.b.up_axis or "not stated"
         yield Row("Size", "Up axis", ua, ub, "same" if ua == ub else "converted", "clear" if ua == ub else "note")
 
@@ -154,12 +156,27 @@ class _Comparison:
         if not pairs or box is None:
             return
         result = "clear" if worst <= tolerance else "stop"
-        yield Row("Surface", "Greatest shift of a corner", "", "", f"{worst * 1000:.3g} mm", result, "" if result == "clear" else f"on {where}")
+        yield Row(
+            "Surface",
+            "Greatest shift of a corner",
+            "",
+            "",
+            f"{worst * 1000:.3g} mm",
+            result,
+            "" if result == "clear" else f"on {where}",
+        )
         yield Row("Surface", "Faces turned", "0", f"{turned:,}", f"{turned:,}", "clear" if not turned else "stop")
         if any(p.uv is not None for p in self.parts_a.values()):
             # Turning v over and rounding to 32 bits each cost half a step at the largest coordinate.
             reach = max([1.0, *(float(np.nanmax(np.abs(p.uv), initial=0.0)) for p in self.parts_a.values() if p.uv is not None)])
-            yield Row("Slots and textures", "Greatest UV drift", "", "", f"{drift:.3g}", "clear" if drift <= reach * 2.0**-21 else "stop")
+            yield Row(
+                "Slots and textures",
+                "Greatest UV drift",
+                "",
+                "",
+                f"{drift:.3g}",
+                "clear" if drift <= reach * 2.0**-21 else "stop",
+            )
 
     def _part_names(self) -> Row:
         a = [self.a.part_name(i) for i in self.parts_a]
@@ -169,7 +186,15 @@ class _Comparison:
             return Row("Surface", "Part names", str(len(a)), str(len(b)), "same", "clear")
         # Unnamed parts carry a made-up name, which may come back as another.
         unnamed = all(not self.a.nodes[i].name for i, n in zip(self.parts_a, a, strict=True) if n in changed)
-        return Row("Surface", "Part names", str(len(a)), str(len(b)), f"{len(changed)} changed", "note" if unnamed else "caution", f"first {changed[0]}")
+        return Row(
+            "Surface",
+            "Part names",
+            str(len(a)),
+            str(len(b)),
+            f"{len(changed)} changed",
+            "note" if unnamed else "caution",
+            f"first {changed[0]}",
+        )
 
     # --- slots, textures ---------------------------------------------------------------------
 
@@ -179,21 +204,54 @@ class _Comparison:
         row = _counted("Slots and textures", "Materials in use", len(used_a), len(used_b))
         renamed = [n for n in used_a if n not in used_b]
         if row.result == "clear" and renamed:
-            row = Row(row.group, row.what, row.sent, row.read_back, f"{len(renamed)} renamed", "note", f"{renamed[0] or 'one without a name'} has another name")
+            row = Row(
+                row.group,
+                row.what,
+                row.sent,
+                row.read_back,
+                f"{len(renamed)} renamed",
+                "note",
+                f"{renamed[0] or 'one without a name'} has another name",
+            )
         yield row
         bare_a, bare_b = self.fa["faces_without_material"], self.fb["faces_without_material"]
         alike = (bare_a == 0) == (bare_b == 0)
-        yield Row("Slots and textures", "Faces without material", f"{bare_a:,}", f"{bare_b:,}", "0" if bare_a == bare_b else "triangles now" if alike else f"{bare_b - bare_a:+,}", "clear" if bare_a == bare_b else "note" if alike else "stop")
+        yield Row(
+            "Slots and textures",
+            "Faces without material",
+            f"{bare_a:,}",
+            f"{bare_b:,}",
+            "0" if bare_a == bare_b else "triangles now" if alike else f"{bare_b - bare_a:+,}",
+            "clear" if bare_a == bare_b else "note" if alike else "stop",
+        )
         pictures_a, pictures_b = _pictures(self.a), _pictures(self.b)
         gone = pictures_a - pictures_b
         missing = sum(1 for i in self.a.images if i.load is None)
-        yield Row("Slots and textures", "Images", str(len(pictures_a)), str(len(pictures_b)), "same bytes" if not gone else f"{len(gone)} lost", "clear" if not gone else "caution", f"{missing} were missing before" if missing else "")
-        yield self._count("Slots and textures", "UV sets", "uv_sets", "caution" if self.b.format == "obj" else "stop", "the format holds one")
+        yield Row(
+            "Slots and textures",
+            "Images",
+            str(len(pictures_a)),
+            str(len(pictures_b)),
+            "same bytes" if not gone else f"{len(gone)} lost",
+            "clear" if not gone else "caution",
+            f"{missing} were missing before" if missing else "",
+        )
+        yield self._count(
+            "Slots and textures", "UV sets", "uv_sets", "caution" if self.b.format == "obj" else "stop", "the format holds one"
+        )
         modes_a, modes_b = self._alpha_modes(self.fa), self._alpha_modes(self.fb)
         if modes_a != modes_b:
             words = [", ".join(dict.fromkeys(m)) or "none" for m in (modes_a, modes_b)]
             held = "the format cannot hold them" if self.b.format == "obj" else "made from the opacity, as the format requires"
-            yield Row("Slots and textures", "Alpha modes", *words, "differ", "caution" if self.b.format == "obj" or self.a.format == "obj" else "stop", held)
+            yield Row(
+                "Slots and textures",
+                "Alpha modes",
+                words[0],
+                words[1],
+                "differ",
+                "caution" if self.b.format == "obj" or self.a.format == "obj" else "stop",
+                held,
+            )
 
     @staticmethod
     def _alpha_modes(facts: dict[str, Any]) -> list[str]:
@@ -217,8 +275,21 @@ class _Comparison:
         for ca, cb in zip(self.fa["clips"], self.fb["clips"], strict=False):
             off = cb["seconds"] - ca["seconds"]
             same = abs(off) < 1e-4 and ca["channels"] == cb["channels"]
-            difference = f"{abs(off):.3f} s" if abs(off) >= 1e-4 else f"{cb['channels'] - ca['channels']:+} channels" if not same else "0.000 s"
-            yield Row("Skin and motion", f"Clip {ca['name'] or 'without a name'}", f"{ca['seconds']:.3f} s", f"{cb['seconds']:.3f} s", difference, "clear" if same else "stop")
+            difference = (
+                f"{abs(off):.3f} s"
+                if abs(off) >= 1e-4
+                else f"{cb['channels'] - ca['channels']:+} channels"
+                if not same
+                else "0.000 s"
+            )
+            yield Row(
+                "Skin and motion",
+                f"Clip {ca['name'] or 'without a name'}",
+                f"{ca['seconds']:.3f} s",
+                f"{cb['seconds']:.3f} s",
+                difference,
+                "clear" if same else "stop",
+            )
 
     def _count(self, group: str, what: str, key: str, else_: str = "stop", remark: str = "") -> Row:
         row = _counted(group, what, int(self.fa[key]), int(self.fb[key]))

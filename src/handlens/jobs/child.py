@@ -57,7 +57,7 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     tell("looking for models", 0.8)
     models = [n for n in files if n.lower().endswith(packages.MODEL_ENDINGS)]
     if not models:
-        packages.model_files(_Listed(files))
+        packages.model_files(packages.ListedPackage({n: p.stat().st_size for n, p in files.items()}))
     models.sort(key=lambda n: (n.count("/"), -files[n].stat().st_size, n))
     shared = [n for n in files if n not in models]
     return {
@@ -79,19 +79,6 @@ def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> N
             for piece in package.stream(path):
                 f.write(piece)
         files.setdefault(path, place)
-
-
-class _Listed:
-    """The least that packages.model_files asks of a package."""
-
-    def __init__(self, files: dict[str, Path]) -> None:
-        self.files = files
-
-    def names(self) -> list[str]:
-        return list(self.files)
-
-    def size(self, path: str) -> int:
-        return self.files[path].stat().st_size
 
 
 # --- inspect, export ----------------------------------------------------------------------------------

@@ -28,5 +28,10 @@ def load_once(folder: Path) -> int:
                 content = contents.put_file(s, folder / entry["folder"] / name)
                 drop.files.append(DropFile(path=name, content_id=content.id))
             s.flush()
-            enqueue(s, "intake", f"Setting {entry['name']} on the shelf", {"drop": drop.id, "demo": True, "intent": entry["intent"], "sheet": entry["sheet"]})
+            enqueue(
+                s,
+                "intake",
+                f"Setting {entry['name']} on the shelf",
+                {"drop": drop.id, "demo": True, "intent": entry["intent"], "sheet": entry["sheet"]},
+            )
     return len(manifest["models"])

@@ -64,7 +64,12 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str
             await listener
     result_file = out / "result.json"
     if process.returncode != 0 or not result_file.exists():
-        log.error("child of job %s ended with %s: %s", job_id, process.returncode, (folder / "errors").read_text(errors="replace")[-4000:])
+        log.error(
+            "child of job %s ended with %s: %s",
+            job_id,
+            process.returncode,
+            (folder / "errors").read_text(errors="replace")[-4000:],
+        )
         raise Failed(_why(process.returncode))
     result: dict[str, Any] = json.loads(result_file.read_text())
     if "error" in result:

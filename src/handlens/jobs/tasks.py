@@ -44,7 +44,12 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
     for k, found in enumerate(result["models"]):
         model = s.get(Model, drop.model_id) if drop.model_id is not None and k == 0 else None
         if model is None:
-            model = Model(name=display_name(found["main"]), demo=bool(subject.get("demo")), intent=subject.get("intent", {}), sheet=subject.get("sheet", "realtime-engine"))
+            model = Model(
+                name=display_name(found["main"]),
+                demo=bool(subject.get("demo")),
+                intent=subject.get("intent", {}),
+                sheet=subject.get("sheet", "realtime-engine"),
+            )
             s.add(model)
             s.flush()
         number = max((r.number for r in model.revisions), default=0) + 1
@@ -113,7 +118,14 @@ def _lay_out_export(s: Session, subject: dict[str, Any], folder: Path) -> dict[s
     if row is None or revision is None:
         raise Failed("The model was taken off the shelf.")
     stem = revision.main.rpartition("/")[2].rpartition(".")[0] or "model"
-    return {"what": "export", "folder": str(_lay_out(s, revision, folder)), "main": revision.main, "tape": row.tape, "format": row.format, "stem": stem}
+    return {
+        "what": "export",
+        "folder": str(_lay_out(s, revision, folder)),
+        "main": revision.main,
+        "tape": row.tape,
+        "format": row.format,
+        "stem": stem,
+    }
 
 
 def _keep_export(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:

@@ -59,7 +59,23 @@ def _serve(cluster: Cluster, folder: Path, args: argparse.Namespace, children: l
     # Children get a session of their own, so that Ctrl-C reaches only this process, which then stops them in order.
     options = {"stdout": log, "stderr": log, "env": env, "cwd": ROOT, "start_new_session": True}
     children.append(subprocess.Popen([python, "-m", "handlens.jobs.worker"], **options))  # type: ignore[call-overload]
-    gunicorn = [python, "-m", "gunicorn", "handlens.web.app:create_app()", "-b", f"127.0.0.1:{port}", "-k", "gthread", "--threads", "32", "--timeout", "0", "--graceful-timeout", "2", "--no-control-socket"]
+    gunicorn = [
+        python,
+        "-m",
+        "gunicorn",
+        "handlens.web.app:create_app()",
+        "-b",
+        f"127.0.0.1:{port}",
+        "-k",
+        "gthread",
+        "--threads",
+        "32",
+        "--timeout",
+        "0",
+        "--graceful-timeout",
+        "2",
+        "--no-control-socket",
+    ]
     children.append(subprocess.Popen(gunicorn, **options))  # type: ignore[call-overload]
     address = f"http://127.0.0.1:{port}/"
     _wait(address + "api/health", children)

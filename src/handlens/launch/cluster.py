@@ -67,12 +67,27 @@ class Cluster:
         self.port = free_port(self.wanted_port)
         sockets = self.base / "sockets"
         options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='{sockets}'"
-        done = self._run(str(self.bin / "pg_ctl"), "-D", str(self.base), "-l", str(self.base / "log"), "-o", options, "-w", "-t", "30", "start")
+        done = self._run(
+            str(self.bin / "pg_ctl"), "-D", str(self.base), "-l", str(self.base / "log"), "-o", options, "-w", "-t", "30", "start"
+        )
         if done.returncode:
             tail = (self.base / "log").read_text(errors="replace")[-300:].strip().splitlines()
             raise ClusterError(f"The database did not start: {tail[-1] if tail else done.stderr.strip()}")
         if fresh:
-            made = self._run(str(self.bin / "createdb"), "-h", "127.0.0.1", "-p", str(self.port), "-U", "handlens", "-E", "UTF8", "-T", "template0", "handlens")
+            made = self._run(
+                str(self.bin / "createdb"),
+                "-h",
+                "127.0.0.1",
+                "-p",
+                str(self.port),
+                "-U",
+                "handlens",
+                "-E",
+                "UTF8",
+                "-T",
+                "template0",
+                "handlens",
+            )
             if made.returncode:
                 raise ClusterError(f"The database could not be made: {made.stderr.strip()}")
 
@@ -83,7 +98,19 @@ class Cluster:
         if self.user is not None:
             shutil.chown(self.base, self.user.pw_uid, self.user.pw_gid)
             self._let_through()
-        done = self._run(str(self.bin / "initdb"), "-D", str(self.base), "-U", "handlens", "-A", "trust", "-E", "UTF8", "--no-locale", "--no-sync")
+        done = self._run(
+            str(self.bin / "initdb"),
+            "-D",
+            str(self.base),
+            "-U",
+            "handlens",
+            "-A",
+            "trust",
+            "-E",
+            "UTF8",
+            "--no-locale",
+            "--no-sync",
+        )
         if done.returncode:
             raise ClusterError(f"The database could not be made: {done.stderr.strip().splitlines()[-1]}")
         (self.base / "sockets").mkdir()

@@ -65,7 +65,9 @@ class Model(Base):
     demo: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(default=now)
     touched: Mapped[datetime] = mapped_column(default=now)
-    revisions: Mapped[list[Revision]] = relationship(cascade="all, delete-orphan", order_by="Revision.number", back_populates="model")
+    revisions: Mapped[list[Revision]] = relationship(
+        cascade="all, delete-orphan", order_by="Revision.number", back_populates="model"
+    )
 
 
 class Revision(Base):

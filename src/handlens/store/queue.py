@@ -6,7 +6,6 @@ from functools import cache
 from typing import Any
 
 import procrastinate
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from .database import SEARCH_PATH, database_url
@@ -72,8 +71,11 @@ def stop(s: Session, job: Job) -> None:
 
 def settle_subject(s: Session, job: Job, state: str, error: str | None) -> None:
     """Carry a job's end over to the inspection or export that it was about."""
-    for key, table in (("inspection", Inspection), ("export", Export)):
-        if key in job.subject:
-            row = s.scalar(select(table).where(table.id == job.subject[key]))  # type: ignore[attr-defined]
-            if row is not None and row.state != "done":
-                row.state, row.error = state, error
+    rows: list[Inspection | Export | None] = []
+    if "inspection" in job.subject:
+        rows.append(s.get(Inspection, job.subject["inspection"]))
+    if "export" in job.subject:
+        rows.append(s.get(Export, job.subject["export"]))
+    for row in rows:
+        if row is not None and row.state != "done":
+            row.state, row.error = state, error

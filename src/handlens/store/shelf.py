@@ -49,7 +49,10 @@ def inspection_of(s: Session, revision: Revision, slips: list[dict[str, Any]]) -
 def latest_done(s: Session, revision: Revision) -> Inspection | None:
     """The newest inspection of a revision that is done."""
     return s.scalar(
-        select(Inspection).where(Inspection.revision_id == revision.id, Inspection.state == "done").order_by(Inspection.id.desc()).limit(1)
+        select(Inspection)
+        .where(Inspection.revision_id == revision.id, Inspection.state == "done")
+        .order_by(Inspection.id.desc())
+        .limit(1)
     )
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Response, request
 from flask.views import MethodView
-from flask_smorest import Blueprint, abort
+from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -15,12 +15,12 @@ from ..core.ledger import ledger
 from ..core.measures import Measures
 from ..core.mends import find_mend
 from ..core.mends.arrival import changed_names, renamer
-from ..store.queue import want_inspection
 from ..store import shelf
 from ..store.database import session
 from ..store.models import Export, Inspection, Job, Revision
+from ..store.queue import want_inspection
 from . import schemas
-from .find import row
+from .find import refuse, row
 
 blueprint = Blueprint("bench", __name__, url_prefix="/api", description="The Bench")
 
@@ -54,9 +54,14 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             "lost": shown.lost,
         }
     job = s.scalar(
-        select(Job).where(Job.subject["inspection"].as_integer() == inspection.id, Job.state.in_(["waiting", "running"])).order_by(Job.id.desc()).limit(1)
+        select(Job)
+        .where(Job.subject["inspection"].as_integer() == inspection.id, Job.state.in_(["waiting", "running"]))
+        .order_by(Job.id.desc())
+        .limit(1)
     )
-    export = s.scalar(select(Export).where(Export.revision_id == revision.id, Export.state == "done").order_by(Export.id.desc()).limit(1))
+    export = s.scalar(
+        select(Export).where(Export.revision_id == revision.id, Export.state == "done").order_by(Export.id.desc()).limit(1)
+    )
     on = [x for x in slips if x.get("on", True)]
     same = export is not None and [(x["mend"], x["params"]) for x in export.tape] == [(x["mend"], x["params"]) for x in on]
     return {
@@ -89,7 +94,9 @@ def _tape(slips: list[dict[str, Any]], inspection: Inspection | None) -> list[di
     out = []
     for slip in slips:
         on = slip.get("on", True)
-        out.append({**slip, "on": on, "title": find_mend(slip["mend"]).title, "run": next(runs, None) if on and inspection else None})
+        out.append(
+            {**slip, "on": on, "title": find_mend(slip["mend"]).title, "run": next(runs, None) if on and inspection else None}
+        )
     return out
 
 
@@ -101,13 +108,13 @@ def elements(inspection_id: int) -> Response:
     with session() as s:
         inspection = row(s, Inspection, inspection_id, "inspection")
         if inspection.measures is None:
-            abort(404, message="The model has not been read yet.")
+            refuse(404, "The model has not been read yet.")
         model = row(s, Revision, inspection.revision_id, "revision").model
         measures = Measures.from_bytes(inspection.measures)
         found = judge(measures, shelf.sheet_of(model.sheet), shelf.intent_of(model)).findings
     finding = next((f for f in found if f.id == wanted), None)
     if finding is None or finding.elements is None:
-        abort(404, message="This finding marks nothing on the model, or it is no longer there.")
+        refuse(404, "This finding marks nothing on the model, or it is no longer there.")
     return Response(finding.elements.indices.astype("<i4").tobytes(), mimetype="application/octet-stream")
 
 
@@ -132,7 +139,7 @@ def _move(revision_id: int, step: int) -> dict[str, Any]:
         revision = row(s, Revision, revision_id, "revision")
         to = revision.tape_at + step
         if to < 0 or (step > 0 and not any(t.number == to for t in revision.tapes)):
-            abort(409, message="There is nothing to undo." if step < 0 else "There is nothing to redo.")
+            refuse(409, "There is nothing to undo." if step < 0 else "There is nothing to redo.")
         revision.tape_at = to
         s.flush()
         want_inspection(s, revision, shelf.slips_of(s, revision))

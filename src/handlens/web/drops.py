@@ -7,16 +7,16 @@ from typing import Any
 
 from flask import request
 from flask.views import MethodView
-from flask_smorest import Blueprint, abort
+from flask_smorest import Blueprint
 from sqlalchemy import func, select
 
 from ..core import limits, packages
-from ..store.queue import enqueue
 from ..store import contents
 from ..store.database import session
 from ..store.models import Content, Drop, DropFile, Model
+from ..store.queue import enqueue
 from . import schemas
-from .find import row
+from .find import refuse, row
 
 blueprint = Blueprint("drops", __name__, url_prefix="/api/drops", description="Intake")
 
@@ -55,14 +55,18 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
     path = packages.clean_path(query["path"])
     label = path.rpartition("/")[2]
     if packages.is_noise(path):
-        abort(422, message=f"{label} is left behind by the operating system and is not taken.")
+        refuse(422, f"{label} is left behind by the operating system and is not taken.")
     if request.content_length is not None and request.content_length > limits.MAX_FILE_BYTES:
-        abort(413, message=f"{label} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is taken.")
+        refuse(413, f"{label} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is taken.")
     with session() as s:
         drop = row(s, Drop, drop_id, "drop")
         if len(drop.files) >= limits.MAX_PACKAGE_FILES:
-            abort(413, message=f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
-        sizes = select(func.coalesce(func.sum(Content.bytes), 0)).join(DropFile, DropFile.content_id == Content.id).where(DropFile.drop_id == drop_id)
+            refuse(413, f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
+        sizes = (
+            select(func.coalesce(func.sum(Content.bytes), 0))
+            .join(DropFile, DropFile.content_id == Content.id)
+            .where(DropFile.drop_id == drop_id)
+        )
         room = limits.MAX_PACKAGE_BYTES - int(s.scalar(sizes) or 0)
         content = contents.put(s, _body(label), label, min(limits.MAX_FILE_BYTES, max(room, 0)))
         known = next((f for f in drop.files if f.path == path), None)
@@ -89,12 +93,13 @@ def close(drop_id: int) -> Any:
     with session() as s:
         drop = row(s, Drop, drop_id, "drop")
         if not drop.files:
-            abort(422, message="No file arrived; drop a model file with its textures.")
+            refuse(422, "No file arrived; drop a model file with its textures.")
         names = [f.path for f in drop.files]
         if not any(n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")) for n in names):
             s.delete(drop)
             s.commit()
             endings = ", ".join(e[1:] for e in packages.MODEL_ENDINGS)
-            abort(422, message=f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.")
+            refuse(422, f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.",
+            )
         main = next(n for n in names if n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")))
         return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

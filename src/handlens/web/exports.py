@@ -9,15 +9,15 @@ from typing import Any
 from urllib.parse import quote
 
 from flask import Response
-from flask_smorest import Blueprint, abort
+from flask_smorest import Blueprint
 
 from ..core.formats import WRITERS
-from ..store.queue import want_export
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Export, Revision
+from ..store.queue import want_export
 from . import schemas
-from .find import row
+from .find import refuse, row
 
 blueprint = Blueprint("exports", __name__, url_prefix="/api", description="Exports and proofs")
 
@@ -28,7 +28,7 @@ blueprint = Blueprint("exports", __name__, url_prefix="/api", description="Expor
 def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     """Write the revision with its tape, then prove the file."""
     if wish["format"] not in WRITERS:
-        abort(422, message=f"The format {wish['format']} cannot be written; use one of: {', '.join(WRITERS)}.")
+        refuse(422, f"The format {wish['format']} cannot be written; use one of: {', '.join(WRITERS)}.")
     with session() as s:
         revision = row(s, Revision, revision_id, "revision")
         export, _ = want_export(s, revision, shelf.slips_of(s, revision), wish["format"], revision.model.sheet)
@@ -73,7 +73,7 @@ def download(export_id: int) -> Response:
     with session() as s:
         export = row(s, Export, export_id, "export")
         if export.state != "done" or not export.files:
-            abort(404, message="This export is not written yet.")
+            refuse(404, "This export is not written yet.")
         name = _name(export)
         files = [(f.path, f.content_id) for f in export.files]
     body = _one(files[0][1]) if len(files) == 1 else _zip(files)

@@ -1,8 +1,8 @@
-"""Rows by id, or a 404 in one sentence."""
+"""Rows by id, or a refusal in one sentence."""
 
 from __future__ import annotations
 
-from typing import TypeVar
+from typing import NoReturn, TypeVar
 
 from flask_smorest import abort
 from sqlalchemy.orm import Session
@@ -10,9 +10,15 @@ from sqlalchemy.orm import Session
 Row = TypeVar("Row")
 
 
+def refuse(status: int, message: str) -> NoReturn:
+    """End the request with a problem whose detail is the message."""
+    abort(status, message=message)
+    raise AssertionError("abort always raises")
+
+
 def row(s: Session, table: type[Row], id: int, what: str) -> Row:
     """The row, or a 404."""
     found = s.get(table, id) if 0 < id < 2**31 else None
     if found is None:
-        abort(404, message=f"There is no {what} with the number {id}; it may have been taken off the shelf.")
+        refuse(404, f"There is no {what} with the number {id}; it may have been taken off the shelf.")
     return found

@@ -9,14 +9,14 @@ from datetime import timedelta
 from typing import Any
 
 from flask import Response
-from flask_smorest import Blueprint, abort
+from flask_smorest import Blueprint
 from sqlalchemy import or_, select
 
-from ..store.queue import enqueue, settle_subject, stop
 from ..store.database import session
 from ..store.models import Job, now
+from ..store.queue import enqueue, settle_subject, stop
 from . import schemas
-from .find import row
+from .find import refuse, row
 
 blueprint = Blueprint("jobs", __name__, url_prefix="/api/jobs", description="Jobs")
 #: A stream ends by itself after this many seconds; the browser opens the next one.
@@ -77,6 +77,6 @@ def again(job_id: int) -> Any:
     with session() as s:
         job = row(s, Job, job_id, "job")
         if job.state not in ("failed", "cancelled"):
-            abort(409, message="This job is still under way, or it is done.")
+            refuse(409, "This job is still under way, or it is done.")
         settle_subject(s, job, "waiting", None)
         return enqueue(s, job.kind, job.title, dict(job.subject))

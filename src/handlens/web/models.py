@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from flask import Response, request
 from flask.views import MethodView
-from flask_smorest import Blueprint, abort
+from flask_smorest import Blueprint
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -16,7 +17,7 @@ from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Export, Inspection, Model, Revision
 from . import schemas
-from .find import row
+from .find import refuse, row
 
 blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Shelf")
 _LARGEST_THUMBNAIL = 400_000
@@ -39,6 +40,7 @@ def _entry(s: Session, model: Model) -> dict[str, Any]:
     facts = next(iter(reports.values()))["facts"] if reports else None
     bounds = facts["bounds"] if facts else None
     unit = (facts["unit_metres"] or 1.0) if facts else 1.0
+    exports = select(func.count(Export.id)).where(Export.revision_id == revision.id, Export.state == "done")
     return {
         "id": model.id,
         "name": model.name,
@@ -56,7 +58,7 @@ def _entry(s: Session, model: Model) -> dict[str, Any]:
         "verdicts": [
             {"sheet": x.slug, "code": x.code, "counts": reports[x.slug]["verdict"] if reports else None} for x in shipped()
         ],
-        "exported": s.scalar(select(func.count(Export.id)).where(Export.revision_id == revision.id, Export.state == "done")) > 0,
+        "exported": bool(s.scalar(exports)),
     }
 
 
@@ -72,7 +74,7 @@ class OneModel(MethodView):
             model = row(s, Model, model_id, "model")
             if "sheet" in change:
                 if change["sheet"] not in {x.slug for x in shipped()}:
-                    abort(422, message=f"There is no rule sheet {change['sheet']}.")
+                    refuse(422, f"There is no rule sheet {change['sheet']}.")
                 model.sheet = change["sheet"]
             if "intent" in change:
                 wanted = {k: v for k, v in change["intent"].items() if v is not None}
@@ -95,7 +97,7 @@ class Thumbnail(MethodView):
         with session() as s:
             revision = row(s, Revision, revision_id, "revision")
             if revision.thumbnail_id is None:
-                abort(404, message="No picture has been drawn yet.")
+                refuse(404, "No picture has been drawn yet.")
             data = contents.read(s, revision.thumbnail_id)
         answer = Response(data, mimetype="image/webp")
         answer.headers["Cache-Control"] = "private, max-age=3600"
@@ -106,7 +108,7 @@ class Thumbnail(MethodView):
         """The first browser that drew a picture leaves it here."""
         data = request.get_data(cache=False) if (request.content_length or 0) <= _LARGEST_THUMBNAIL else b""
         if not (data[:4] == b"RIFF" and data[8:12] == b"WEBP"):
-            abort(422, message="The picture must be a WebP of at most 400 kB.")
+            refuse(422, "The picture must be a WebP of at most 400 kB.")
         with session() as s:
             revision = row(s, Revision, revision_id, "revision")
             revision.thumbnail_id = contents.put_bytes(s, data, "The picture").id
@@ -119,15 +121,13 @@ def stage(inspection_id: int) -> Response:
     with session() as s:
         inspection = row(s, Inspection, inspection_id, "inspection")
         if inspection.stage_id is None:
-            abort(404, message="The model has not been read yet.")
+            refuse(404, "The model has not been read yet.")
         content_id = inspection.stage_id
 
-    def pieces():  # type: ignore[no-untyped-def]
+    def pieces() -> Iterator[bytes]:
         with session() as own:
             yield from contents.stream(own, content_id)
 
     answer = Response(pieces(), mimetype="application/octet-stream")
     answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return answer
-
-

@@ -33,7 +33,15 @@ def empty(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         mesh = m.meshes[p.mesh]
         if not mesh.faces and not mesh.loose_edges:
             title = f"{p.name} has {plural(mesh.vertices, 'vertex', 'vertices')} but no face"
-            yield Finding(title, value(0, "count"), value(1, "count"), part=p.name, node=p.node, elements=nodes([p.node]), key=f"node-{p.node}")
+            yield Finding(
+                title,
+                value(0, "count"),
+                value(1, "count"),
+                part=p.name,
+                node=p.node,
+                elements=nodes([p.node]),
+                key=f"node-{p.node}",
+            )
 
 
 @check("arrival.not-finite", title="Positions that are not numbers", result="stop")
@@ -183,7 +191,13 @@ def hidden(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     found = [n.index for n in m.nodes if n.hidden]
     if found:
-        yield Finding(f"{plural(len(found), 'node is', 'nodes are')} hidden", value(len(found), "count"), value(0, "count"), len(found), elements=nodes(found))
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} hidden",
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=nodes(found),
+        )
 
 
 @check("arrival.unplaced", title="Meshes that stand nowhere", result="note")
@@ -197,7 +211,12 @@ def unplaced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     used = {p.mesh for p in m.parts}
     spare = [mesh.name or f"mesh[{k}]" for k, mesh in enumerate(m.meshes) if k not in used]
     if spare:
-        yield Finding(f"{plural(len(spare), 'mesh stands', 'meshes stand')} nowhere in the scene: {spare[0]}", value(len(spare), "count"), value(0, "count"), len(spare))
+        yield Finding(
+            f"{plural(len(spare), 'mesh stands', 'meshes stand')} nowhere in the scene: {spare[0]}",
+            value(len(spare), "count"),
+            value(0, "count"),
+            len(spare),
+        )
 
 
 @check("arrival.copies-in-place", title="Two copies in the same place", result="caution")
@@ -267,7 +286,12 @@ def crumbs(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.limits.parts is None:
         yield Skipped(f"{sheet.name} sets no limit on parts")
     elif len(m.parts) > sheet.limits.parts:
-        yield Finding(f"The model is in {len(m.parts):,} parts", value(len(m.parts), "count"), value(sheet.limits.parts, "count"), len(m.parts))
+        yield Finding(
+            f"The model is in {len(m.parts):,} parts",
+            value(len(m.parts), "count"),
+            value(sheet.limits.parts, "count"),
+            len(m.parts),
+        )
 
 
 @check("arrival.fused", title="Everything fused into one mesh", result="note")
@@ -288,4 +312,11 @@ def fused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if pieces is None:
         yield Skipped("the mesh is too large to count its pieces in passing")
     elif pieces > 1:
-        yield Finding(f"{p.name} holds {pieces:,} separate pieces in one mesh", value(pieces, "count"), value(1, "count"), pieces, p.name, p.node)
+        yield Finding(
+            f"{p.name} holds {pieces:,} separate pieces in one mesh",
+            value(pieces, "count"),
+            value(1, "count"),
+            pieces,
+            p.name,
+            p.node,
+        )

@@ -43,7 +43,16 @@ def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             groups.setdefault(p.name, []).append(p.node)
     for name, indices in groups.items():
         if len(indices) > 1:
-            yield Finding(f"{len(indices)} parts are all named {name}", value(len(indices), "count"), value(1, "count"), len(indices), name, indices[0], nodes(indices), key=name)
+            yield Finding(
+                f"{len(indices)} parts are all named {name}",
+                value(len(indices), "count"),
+                value(1, "count"),
+                len(indices),
+                name,
+                indices[0],
+                nodes(indices),
+                key=name,
+            )
 
 
 @check("arrival.numbered-names", title="Names that say nothing", result="note", mends=("arrival.rename",))
@@ -95,9 +104,23 @@ def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     allowed = re.compile(f"^[{rules.allowed}]*$") if rules.allowed else None
     bad = [n for n in names if (allowed and not allowed.match(n)) or (rules.longest and len(n) > rules.longest)]
     if bad:
-        wanted = " and ".join(filter(None, [f"characters {rules.allowed}" if rules.allowed else "", f"at most {rules.longest} long" if rules.longest else ""]))
+        wanted = " and ".join(
+            filter(
+                None,
+                [
+                    f"characters {rules.allowed}" if rules.allowed else "",
+                    f"at most {rules.longest} long" if rules.longest else "",
+                ],
+            )
+        )
         owners = [p.node for p in m.parts if p.name in bad]
-        yield Finding(f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}", value(bad[0], "text"), value(wanted, "text"), len(bad), elements=nodes(owners) if owners else None)
+        yield Finding(
+            f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}",
+            value(bad[0], "text"),
+            value(wanted, "text"),
+            len(bad),
+            elements=nodes(owners) if owners else None,
+        )
 
 
 @check("arrival.joint-prefix", title="A prefix on every joint", result="note", mends=("arrival.rename",))

@@ -52,7 +52,16 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p in _first_parts(m):
         count = m.meshes[p.mesh].triangles
         if count > limit:
-            yield Finding(f"{p.name} has {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count, p.name, p.node, nodes([p.node]), key=f"node-{p.node}")
+            yield Finding(
+                f"{p.name} has {count:,} triangles",
+                value(count, "triangles"),
+                value(limit, "triangles"),
+                count,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                key=f"node-{p.node}",
+            )
 
 
 @check("budget.triangles-total", title="Too many triangles in all", result="caution")
@@ -85,7 +94,16 @@ def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p in _first_parts(m):
         count = m.meshes[p.mesh].gpu_vertices
         if count > limit:
-            yield Finding(f"{p.name} gives the card {count:,} vertices", value(count, "vertices"), value(limit, "vertices"), count, p.name, p.node, nodes([p.node]), key=f"node-{p.node}")
+            yield Finding(
+                f"{p.name} gives the card {count:,} vertices",
+                value(count, "vertices"),
+                value(limit, "vertices"),
+                count,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                key=f"node-{p.node}",
+            )
 
 
 @check("budget.draw-calls", title="Too many draw calls", result="caution")
@@ -134,7 +152,9 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None or intent.copies <= 1:
         yield Skipped("no copies are planned" if limit is not None else f"{sheet.name} sets no limit")
     elif (count := triangles(m) * intent.copies) > limit:
-        yield Finding(f"{intent.copies:,} copies make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count)
+        yield Finding(
+            f"{intent.copies:,} copies make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count
+        )
 
 
 def _first_parts(m: Measures):  # type: ignore[no-untyped-def]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
 
@@ -17,7 +18,7 @@ Found = Iterator[Finding | Skipped]
 
 #: A scale counts as 1, and axes as equal, within this.
 TOLERANCE = 1e-4
-BAKE = (("placement.bake", {}),)
+BAKE: tuple[tuple[str, dict[str, Any]], ...] = (("placement.bake", {}),)
 
 
 def is_scaled(n: NodeFigures) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 import inspect
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -95,7 +95,6 @@ class Check:
     why: str = ""
     measured: str = ""
     source: str = ""
-    shaped_by: tuple[str, ...] = field(default=())
 
     @property
     def station(self) -> str:

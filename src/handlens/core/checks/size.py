@@ -123,12 +123,26 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     wanted = wanted_ratio(m, sheet, intent)
     tall = metres(_height(m, sheet))
     if wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance):
-        yield Finding(f"The unit is not stated; read in metres it stands {tall}, as expected", value(1.0, "factor"), value(1.0, "factor"), result="note")
+        yield Finding(
+            f"The unit is not stated; read in metres it stands {tall}, as expected",
+            value(1.0, "factor"),
+            value(1.0, "factor"),
+            result="note",
+        )
         return
     factor = likely_factor(m, sheet, intent)
     mends = (("size.scale", {"factor": factor}),) if factor != 1.0 else ()
-    says = f"× {factor:.4g} would make it {metres(_height(m, sheet) * factor)}" if factor != 1.0 else "check that against what it should be"
-    yield Finding(f"The unit is not stated; read in metres it stands {tall}, {says}", value(factor, "factor"), value(1.0, "factor"), mends=mends)
+    says = (
+        f"× {factor:.4g} would make it {metres(_height(m, sheet) * factor)}"
+        if factor != 1.0
+        else "check that against what it should be"
+    )
+    yield Finding(
+        f"The unit is not stated; read in metres it stands {tall}, {says}",
+        value(factor, "factor"),
+        value(1.0, "factor"),
+        mends=mends,
+    )
 
 
 @check("size.unit", title="The unit differs from the destination's", result="note")
@@ -158,7 +172,11 @@ def undeclared_up(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if m.up_axis is None and m.bounds_min is not None:
-        yield Finding(f"The up axis is not stated; {sheet.name} will take {sheet.up_axis} as up", value("not stated", "text"), value(sheet.up_axis, "text"))
+        yield Finding(
+            f"The up axis is not stated; {sheet.name} will take {sheet.up_axis} as up",
+            value("not stated", "text"),
+            value(sheet.up_axis, "text"),
+        )
 
 
 @check("size.up-axis", title="Another up axis", result="caution", mends=("size.up-axis",))
@@ -224,7 +242,12 @@ def character(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     height = _height(m, sheet)
     if height > 2.0:
         factor = likely_factor(m, sheet, intent)
-        yield Finding(f"The character stands {metres(height)}", value(height, "m"), value(2.0, "m"), mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else ())
+        yield Finding(
+            f"The character stands {metres(height)}",
+            value(height, "m"),
+            value(2.0, "m"),
+            mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else (),
+        )
 
 
 @check("size.extreme", title="Hardly anything is this size", result="caution", mends=("size.scale",))
@@ -242,4 +265,9 @@ def extreme(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     largest = max(size)
     if 0 < largest < 0.01 or largest > 1000:
         factor = likely_factor(m, sheet, intent)
-        yield Finding(f"Its largest side is {metres(largest)}", value(largest, "m"), value(0.01 if largest < 0.01 else 1000.0, "m"), mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else ())
+        yield Finding(
+            f"Its largest side is {metres(largest)}",
+            value(largest, "m"),
+            value(0.01 if largest < 0.01 else 1000.0, "m"),
+            mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else (),
+        )

@@ -20,7 +20,14 @@ from ..packages import Package
 from ..scene.model import Array
 
 #: §3.6.2.2: component types.
-COMPONENTS = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+COMPONENTS: dict[int, type[Any]] = {
+    5120: np.int8,
+    5121: np.uint8,
+    5122: np.int16,
+    5123: np.uint16,
+    5125: np.uint32,
+    5126: np.float32,
+}
 #: §3.6.2.3: element types, with the number of components.
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 #: Required extensions that this reader follows or that change nothing about what it reads.
@@ -205,7 +212,7 @@ class Document:
             out = np.maximum(out.astype(np.float32) / np.iinfo(kind).max, -1.0)
         return out
 
-    def _dense(self, entry: dict[str, Any], label: str, kind: type[np.generic], n: int, count: int) -> Array:
+    def _dense(self, entry: dict[str, Any], label: str, kind: type[Any], n: int, count: int) -> Array:
         if "bufferView" not in entry:
             if count > limits.MAX_FILE_BYTES // 16:
                 raise self.fail(label, f"asks for {count:,} zero elements")
@@ -227,9 +234,7 @@ class Document:
         raw = np.ndarray((count, n), np.dtype(kind).newbyteorder("<"), data, start, (stride, size))
         return raw.astype(kind, copy=False)
 
-    def _sparse(
-        self, sparse: Any, label: str, base: Array, kind: type[np.generic], n: int, count: int
-    ) -> Array:
+    def _sparse(self, sparse: Any, label: str, base: Array, kind: type[Any], n: int, count: int) -> Array:
         """§3.6.2.3: replaces single elements."""
         if not isinstance(sparse, dict):
             raise self.fail(label, "has a sparse entry that is not an object")
@@ -245,7 +250,7 @@ class Document:
         out[index.astype(np.int64)] = values
         return out
 
-    def _component(self, entry: dict[str, Any], label: str) -> type[np.generic]:
+    def _component(self, entry: dict[str, Any], label: str) -> type[Any]:
         kind = COMPONENTS.get(self.integer(entry, "componentType", label))
         if kind is None:
             raise self.fail(label, "has an unknown component type")
@@ -258,7 +263,7 @@ def _padded(element: str, size: int, n: int) -> int:
     return size * n if rows is None else rows * (-(-rows * size // 4) * 4)
 
 
-def _matrices(data: memoryview, start: int, stride: int, count: int, kind: type[np.generic], n: int) -> Array:
+def _matrices(data: memoryview, start: int, stride: int, count: int, kind: type[Any], n: int) -> Array:
     rows = {4: 2, 9: 3, 16: 4}[n]
     size = np.dtype(kind).itemsize
     column = -(-rows * size // 4) * 4

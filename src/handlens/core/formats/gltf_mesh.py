@@ -94,9 +94,7 @@ def _run(names: set[str], prefix: str) -> int:
     return k
 
 
-def _primitive(
-    doc: Document, entry: dict[str, Any], where: str, positions: _Stack, problems: list[Problem]
-) -> _Primitive | None:
+def _primitive(doc: Document, entry: dict[str, Any], where: str, positions: _Stack, problems: list[Problem]) -> _Primitive | None:
     attributes = entry.get("attributes", {})
     if not isinstance(attributes, dict):
         raise doc.fail(where, "has attributes that are not an object")
@@ -125,7 +123,9 @@ def _elements(doc: Document, index: Array, mode: int, where: str, problems: list
     n = len(index)
     if mode == 4:
         if n % 3:
-            problems.append(Problem("count", f"{where} has {n} corners, which is no multiple of three; the rest is dropped.", where))
+            problems.append(
+                Problem("count", f"{where} has {n} corners, which is no multiple of three; the rest is dropped.", where)
+            )
         return index[: n - n % 3].reshape(-1, 3), "faces"
     if mode == 5:
         i = np.arange(max(n - 2, 0))
@@ -151,16 +151,16 @@ def _slots(
     for k, p in enumerate(faces):
         m = p.entry.get("material", -1)
         if not isinstance(m, int) or m < -1 or m >= material_count:
-            problems.append(Problem("broken-reference", f"{where} uses material {m!r}, which does not exist.", f"{where}.primitives[{k}]"))
+            problems.append(
+                Problem("broken-reference", f"{where} uses material {m!r}, which does not exist.", f"{where}.primitives[{k}]")
+            )
             m = -1
         materials.append(m)
     slots = np.repeat(np.arange(len(faces), dtype=np.int32), [len(p.vertices) for p in faces])
     return slots, tuple(materials)
 
 
-def _layer(
-    doc: Document, faces: list[_Primitive], name: str, width: int | None, where: str, problems: list[Problem]
-) -> Layer:
+def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None, where: str, problems: list[Problem]) -> Layer:
     stack = _Stack()
     index = []
     widths = {doc.item("accessors", p.attributes[name], where).get("type") for p in faces if name in p.attributes}

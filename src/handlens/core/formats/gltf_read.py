@@ -54,9 +54,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
         problems=tuple(problems),
         files=tuple(dict.fromkeys(doc.used_files)),
         extras={
-            k: doc.json[k]
-            for k in ("asset", "extensions", "extras", "extensionsUsed", "extensionsRequired")
-            if k in doc.json
+            k: doc.json[k] for k in ("asset", "extensions", "extras", "extensionsUsed", "extensionsRequired") if k in doc.json
         },
     )
 
@@ -164,7 +162,9 @@ def _roots(doc: Document, nodes: tuple[Node, ...], problems: list[Problem]) -> t
                 raise doc.fail(f"scenes[{chosen}]", "has nodes that are not a list")
             good = [r for r in roots if isinstance(r, int) and 0 <= r < len(nodes)]
             if len(good) < len(roots):
-                problems.append(Problem("broken-reference", f"Scene {chosen} names nodes that do not exist.", f"scenes[{chosen}]"))
+                problems.append(
+                    Problem("broken-reference", f"Scene {chosen} names nodes that do not exist.", f"scenes[{chosen}]")
+                )
             return tuple(dict.fromkeys(good))
         problems.append(Problem("broken-reference", f"The default scene {chosen} does not exist; all nodes are taken.", "scene"))
     children = {c for n in nodes for c in n.children}
@@ -273,7 +273,9 @@ def _input(
 
 
 def _lights(doc: Document) -> tuple[Light, ...]:
-    extension = (doc.json.get("extensions") or {}).get("KHR_lights_punctual") if isinstance(doc.json.get("extensions"), dict) else None
+    extension = (
+        (doc.json.get("extensions") or {}).get("KHR_lights_punctual") if isinstance(doc.json.get("extensions"), dict) else None
+    )
     raw = extension.get("lights", []) if isinstance(extension, dict) else []
     return tuple(Light(_text(light.get("name")), light) for light in raw if isinstance(light, dict))
 
@@ -321,7 +323,9 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
             continue
         node = target.get("node")
         if node is not None and not (isinstance(node, int) and 0 <= node < node_count):
-            problems.append(Problem("broken-reference", f"Channel {c} of clip {i} drives node {node!r}, which does not exist.", here))
+            problems.append(
+                Problem("broken-reference", f"Channel {c} of clip {i} drives node {node!r}, which does not exist.", here)
+            )
             node = None
         sampler = samplers[number]
         if not isinstance(sampler, dict):

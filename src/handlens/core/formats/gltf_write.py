@@ -47,7 +47,14 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     far = _rounding(scene)
     if far > 0:
         lost.append(f"Positions are rounded to 32-bit floats, by up to {far:.3g} file units.")
-    roles = sorted({t.role for m in scene.materials for t in m.inputs if not m.source.get("pbrMetallicRoughness") and _place(t.role) is None and t.path[0].lower() in _FOREIGN})
+    roles = sorted(
+        {
+            t.role
+            for m in scene.materials
+            for t in m.inputs
+            if not m.source.get("pbrMetallicRoughness") and _place(t.role) is None and t.path[0].lower() in _FOREIGN
+        }
+    )
     if roles:
         lost.append(f"Material inputs without a place in glTF are left out: {', '.join(roles)}.")
     return lost
@@ -277,9 +284,7 @@ class _Writer:
                 entry["rotation"] = list(n.rotation)
             if n.scale != (1.0, 1.0, 1.0):
                 entry["scale"] = list(n.scale)
-        for key, value in (("mesh", n.mesh), ("skin", n.skin), ("camera", n.camera)):
-            if value is not None:
-                entry[key] = value
+        entry |= {k: v for k, v in (("mesh", n.mesh), ("skin", n.skin), ("camera", n.camera)) if v is not None}
         if n.children:
             entry["children"] = list(n.children)
         if n.morph_weights:
@@ -309,7 +314,9 @@ class _Writer:
             if not len(c.times):
                 continue
             values = c.values.reshape(-1) if c.path == "weights" else c.values
-            samplers.append({"input": self.accessor(c.times, None, True), "output": self.accessor(values), "interpolation": c.interpolation})
+            samplers.append(
+                {"input": self.accessor(c.times, None, True), "output": self.accessor(values), "interpolation": c.interpolation}
+            )
             target = {"path": c.path} if c.node is None else {"node": c.node, "path": c.path}
             channels.append({"sampler": len(samplers) - 1, "target": target})
         if not channels:
@@ -337,12 +344,19 @@ class _Writer:
         clips = [c for c in (self.clip(x) for x in s.clips) if c]
         asset = s.extras.get("asset")
         asset = dict(asset) if isinstance(asset, dict) else {}
-        tree: dict[str, Any] = {"asset": {**asset, "version": "2.0", "generator": "Hand Lens"}, "scene": 0, "scenes": [{"nodes": list(s.roots)}]}
+        tree: dict[str, Any] = {
+            "asset": {**asset, "version": "2.0", "generator": "Hand Lens"},
+            "scene": 0,
+            "scenes": [{"nodes": list(s.roots)}],
+        }
         if not s.roots:
             del tree["scene"], tree["scenes"]
         if s.lights:
             old = s.extras.get("extensions")
-            tree["extensions"] = {**(old if isinstance(old, dict) else {}), "KHR_lights_punctual": {"lights": [dict(x.source) for x in s.lights]}}
+            tree["extensions"] = {
+                **(old if isinstance(old, dict) else {}),
+                "KHR_lights_punctual": {"lights": [dict(x.source) for x in s.lights]},
+            }
         if "extras" in s.extras:
             tree["extras"] = s.extras["extras"]
         lists = {

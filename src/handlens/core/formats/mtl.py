@@ -60,12 +60,16 @@ class Libraries:
         for name in names:
             found = self.package.find(name, self.obj_path)
             if found.path is None:
-                self.problems.append(Problem("library-missing", f"The material library {name} did not come with the model.", name))
+                self.problems.append(
+                    Problem("library-missing", f"The material library {name} did not come with the model.", name)
+                )
                 continue
             if (found.path, "material-library") in self.files:
                 continue
             if found.status == "other-case":
-                self.problems.append(Problem("library-other-case", f"The material library {name} lies there as {found.path}.", name))
+                self.problems.append(
+                    Problem("library-other-case", f"The material library {name} lies there as {found.path}.", name)
+                )
             self.files.append((found.path, "material-library"))
             self._parse(found.path)
 

@@ -20,7 +20,21 @@ from .mtl import Libraries
 
 _RUNS = {b"v ": "v", b"vt": "vt", b"vn": "vn", b"f ": "f", b"l ": "l", b"p ": "p"}
 _FREE_FORM = {"cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con", "vp"}
-_IGNORED = {"mg", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj", "ctech", "stech", "maplib", "usemap", "call", "csh"}
+_IGNORED = {
+    "mg",
+    "bevel",
+    "c_interp",
+    "d_interp",
+    "lod",
+    "shadow_obj",
+    "trace_obj",
+    "ctech",
+    "stech",
+    "maplib",
+    "usemap",
+    "call",
+    "csh",
+}
 
 
 def read(package: Package, path: str, data: bytes) -> Scene:
@@ -129,8 +143,8 @@ class _Reader:
             parsed = self._corner_lines(block, first_line, lines)
         corners, uv, normal, counts = parsed
         corners = self._resolve(corners, "v", counts, first_line)
-        uv = None if uv is None else self._resolve(uv, "vt", counts, first_line)
-        normal = None if normal is None else self._resolve(normal, "vn", counts, first_line)
+        uv = None if uv is None or keyword != "f" else self._resolve(uv, "vt", counts, first_line)
+        normal = None if normal is None or keyword != "f" else self._resolve(normal, "vn", counts, first_line)
         target = self.objects[-1]
         if keyword == "p":
             target.points.append(corners)
@@ -253,7 +267,9 @@ class _Reader:
             text = f"{self.free_form} free-form curve or surface statements were counted but not turned into faces."
             self.problems.append(Problem("free-form", text))
         if self.commas:
-            self.problems.append(Problem("decimal-comma", f"{self.commas:,} numbers are written with a decimal comma; they were read as points."))
+            self.problems.append(
+                Problem("decimal-comma", f"{self.commas:,} numbers are written with a decimal comma; they were read as points.")
+            )
         if self.unknown:
             line, words = self.unknown[0]
             text = f"{len(self.unknown):,} lines are no OBJ statement and were passed over, first line {line}: {words!r}."

@@ -93,21 +93,21 @@ def _obj(scene: Scene, stem: str, materials: list[str]) -> bytes:
     return ("\n".join(out) + "\n").encode("utf-8")
 
 
-def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], flip_v: bool) -> None:
+def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], from_gltf: bool) -> None:
     from ..mends.placement import through
 
     moved = through(mesh, matrix[:3, :3])
     positions = moved.positions + matrix[:3, 3]
     colours = _vertex_colours(moved)
     rows = positions if colours is None else np.column_stack([positions, colours])
-    out.extend(_lines("v", rows))
+    out.extend(_lines("v", rows, from_gltf))
     uv = moved.uvs[0] if moved.uvs else None
     if uv is not None:
         # OBJ counts v upwards from the image's bottom, glTF downwards from its top.
         values = uv.values.astype(np.float64)
-        out.extend(_lines("vt", np.column_stack([values[:, 0], 1 - values[:, 1]]) if flip_v else values))
+        out.extend(_lines("vt", np.column_stack([values[:, 0], 1 - values[:, 1]]) if from_gltf else values, from_gltf))
     if moved.normals is not None:
-        out.extend(_lines("vn", moved.normals.values.astype(np.float64)))
+        out.extend(_lines("vn", moved.normals.values.astype(np.float64), from_gltf))
     _faces(out, moved, uv, offsets, materials)
     out.extend(f"l {a} {b}" for a, b in (moved.lines + offsets[0]).tolist())
     out.extend(f"p {p}" for p in (moved.points + offsets[0]).tolist())
@@ -154,15 +154,16 @@ def _vertex_colours(mesh: Mesh) -> Array | None:
     return out if np.array_equal(out[mesh.corners], own) else None
 
 
-def _lines(keyword: str, rows: Array) -> list[str]:
-    """Rows in the shortest text that reads back as the same number."""
-    narrow = rows.dtype == np.float32 or bool((rows.astype(np.float32) == rows).all())
-    if narrow:
-        rows = rows.astype(np.float32)
-        text = rows.reshape(-1).astype("U").tolist()
+def _lines(keyword: str, rows: Array, single: bool) -> list[str]:
+    """Rows in the shortest text that reads back as the same number.
+
+    single: the numbers came as 32-bit floats, so the text only has to tell those apart; otherwise all 64 bits are kept.
+    """
+    if single and bool((rows.astype(np.float32) == rows).all()):
+        text = rows.astype(np.float32).reshape(-1).astype("U").tolist()
         width = rows.shape[1]
         return [f"{keyword} " + " ".join(text[k : k + width]) for k in range(0, len(text), width)]
-    return [f"{keyword} " + " ".join(map(repr, row)) for row in rows.tolist()]
+    return [f"{keyword} " + " ".join(map(repr, row)) for row in rows.astype(np.float64).tolist()]
 
 
 def _library(scene: Scene, names: list[str], images: dict[int, str]) -> bytes:

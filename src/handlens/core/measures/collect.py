@@ -50,7 +50,11 @@ def collect(scene: Scene, progress: Progress = _silent) -> Measures:
     for k, image in enumerate(scene.images):
         progress("opening images", k / len(scene.images))
         figures = picture(image)
-        pictures.append(ImageFigures(image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable))
+        pictures.append(
+            ImageFigures(
+                image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable
+            )
+        )
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
     high = [p.bounds_max for p in parts if p.bounds_max is not None]
     nodes = _nodes(scene, order, world)
@@ -88,7 +92,11 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         arrays[f"mesh:{number}:lines"] = mesh.lines.reshape(-1).astype(np.int32)
     if top.loose_points:
         arrays[f"mesh:{number}:points"] = loose_point_indices(mesh)
-    slot_faces = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(len(mesh.slot_materials), int)
+    slot_faces = (
+        np.bincount(mesh.slots, minlength=len(mesh.slot_materials))
+        if len(mesh.slots)
+        else np.zeros(len(mesh.slot_materials), int)
+    )
     undone = [k for k, m in enumerate(mesh.slot_materials) if m < 0]
     influences, off = _weights(mesh)
     good = mesh.positions if not broken else mesh.positions[finite.all(axis=1)]
@@ -192,7 +200,19 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
     for i in order:
         n = scene.nodes[i]
         local, whole = Polar(n.local[:3, :3]), Polar(world[i][:3, :3])
-        kind = "mesh" if n.mesh is not None else "camera" if n.camera is not None else "light" if n.light is not None else "joint" if i in joints else "group" if n.children else "empty"
+        kind = (
+            "mesh"
+            if n.mesh is not None
+            else "camera"
+            if n.camera is not None
+            else "light"
+            if n.light is not None
+            else "joint"
+            if i in joints
+            else "group"
+            if n.children
+            else "empty"
+        )
         out.append(
             NodeFigures(
                 index=i,
@@ -219,12 +239,14 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
 def _materials(scene: Scene) -> list[MaterialFigures]:
     faces = [0] * len(scene.materials)
     for mesh in scene.meshes:
-        counts = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else []
+        counts: Array = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(0, np.int64)
         for material, count in zip(mesh.slot_materials, counts, strict=False):
             if material >= 0:
                 faces[material] += int(count)
     return [
-        MaterialFigures(m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None])
+        MaterialFigures(
+            m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None]
+        )
         for k, m in enumerate(scene.materials)
     ]
 

@@ -5,6 +5,7 @@ Lengths are in file units and world space unless a name says otherwise.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -149,8 +150,10 @@ class Measures(msgspec.Struct, frozen=True):
 
     def names(self) -> list[str]:
         """Every name in the file: nodes, meshes, materials, skins, clips."""
+        groups: tuple[Sequence[Any], ...] = (self.meshes, self.materials, self.skins, self.clips)
+        others = [x.name for group in groups for x in group]
         named = [n.name for n in self.nodes if n.named]
-        return named + [x.name for x in (*self.meshes, *self.materials, *self.skins, *self.clips) if x.name]
+        return named + [name for name in others if name]
 
     def to_bytes(self) -> bytes:
         return msgspec.msgpack.encode(self, enc_hook=_pack)

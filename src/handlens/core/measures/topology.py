@@ -10,7 +10,6 @@ from ..scene.model import Array, Mesh
 from ..scene.triangles import corner_normals_of_turn
 from .distinct import distinct_rows
 
-
 _BLOCK = 16_384
 #: Above this many faces pieces are not counted: the figure is not worth the time it takes there.
 PIECES_UP_TO = 250_000
@@ -57,8 +56,9 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> Array:
     p = mesh.positions[mesh.corners]
     first = p[mesh.starts[:-1]][face] if len(face) else p
     reach = np.zeros(mesh.face_count)
-    np.maximum.at(reach, face, _squared(p - first))
-    return _squared(newell) <= (1e-12 * reach) ** 2
+    with np.errstate(invalid="ignore", over="ignore"):
+        np.maximum.at(reach, face, _squared(p - first))
+        return _squared(newell) <= (1e-12 * reach) ** 2
 
 
 def _flat_triangles(p: Array, index: Array) -> Array:

@@ -173,7 +173,13 @@ def _unused(scene: Scene) -> Outcome:
     )
     meshes = tuple(replace(m, slot_materials=tuple(number.get(x, -1) for x in m.slot_materials)) for m in scene.meshes)
     after = scene.with_(materials=materials, meshes=meshes, images=tuple(scene.images[k] for k in images))
-    return Outcome(after, (Figure("materials", f"{len(scene.materials)}", f"{len(kept)}"), Figure("images", f"{len(scene.images)}", f"{len(images)}")))
+    return Outcome(
+        after,
+        (
+            Figure("materials", f"{len(scene.materials)}", f"{len(kept)}"),
+            Figure("images", f"{len(scene.images)}", f"{len(images)}"),
+        ),
+    )
 
 
 @mend(
@@ -218,7 +224,7 @@ def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
 
 def names_of(scene: Scene) -> list[str]:
     """Every distinct name that a rename looks at."""
-    things = (*scene.nodes, *scene.meshes, *scene.materials, *scene.skins, *scene.clips)
+    things: tuple[Any, ...] = (*scene.nodes, *scene.meshes, *scene.materials, *scene.skins, *scene.clips)
     return list(dict.fromkeys(x.name for x in things if x.name))
 
 

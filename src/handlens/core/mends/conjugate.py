@@ -62,7 +62,11 @@ class _Turn:
         changed: dict[str, Any] = {
             "positions": frozen(self.vectors(m.positions, self.f)),
             "morphs": tuple(
-                Morph(x.name, frozen(self.vectors(x.positions, self.f)), None if x.normals is None else frozen(self.vectors(x.normals)))
+                Morph(
+                    x.name,
+                    frozen(self.vectors(x.positions, self.f)),
+                    None if x.normals is None else frozen(self.vectors(x.normals)),
+                )
                 for x in m.morphs
             ),
         }

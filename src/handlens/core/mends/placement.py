@@ -93,14 +93,14 @@ class _Plan:
         self.world = world_matrices(scene)
         self.given = [np.eye(3)] * len(scene.nodes)
         self.kept: list[int] = []
-        stack = [(i, False) for i in range(len(scene.nodes)) if self.up[i] < 0]
+        stack = [i for i in range(len(scene.nodes)) if self.up[i] < 0]
         channels: dict[int, list[Channel]] = {}
         for clip in scene.clips:
             for c in clip.channels:
                 if c.node is not None:
                     channels.setdefault(c.node, []).append(c)
         while stack:
-            i, parent_kept = stack.pop()
+            i = stack.pop()
             above = self._parent(i)
             # What a node must give up so that its own local linear part becomes the identity.
             whole = above @ scene.nodes[i].local[:3, :3]
@@ -114,7 +114,7 @@ class _Plan:
                 # Kept: only the parent's even scale is passed on, its turn goes into this node's own rotation.
                 whole = np.eye(3) * _even_scale(above)
             self.given[i] = np.eye(3) if _is_identity(whole) else whole
-            stack.extend((c, keep) for c in scene.nodes[i].children)
+            stack.extend(scene.nodes[i].children)
         self.changes = any(not _is_identity(k) for k in self.given) or any(
             not _is_identity(n.local[:3, :3]) for i, n in enumerate(scene.nodes) if i not in self.kept
         )
@@ -156,7 +156,9 @@ class _Plan:
         if _is_identity(above) and _is_identity(own):
             return n
         translation = above @ n.local[:3, 3]
-        moved = replace(n, translation=tuple(translation.tolist()), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0), matrix=None)
+        moved = replace(
+            n, translation=tuple(translation.tolist()), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0), matrix=None
+        )
         if i not in self.kept:
             return moved
         if n.matrix is not None:
@@ -179,7 +181,7 @@ class _Plan:
 
     def channel(self, c: Channel) -> Channel:
         """K_p L(t) K⁻¹ taken apart: translations by K_p, rotations R(t) R₀⁻¹ seen from K_p, scales relative to rest."""
-        if c.node is None or c.node in self.kept and _is_identity(self._parent(c.node)):
+        if c.node is None or (c.node in self.kept and _is_identity(self._parent(c.node))):
             return c
         above = self._parent(c.node)
         n = self.scene.nodes[c.node]

@@ -134,7 +134,7 @@ def find_mend(id: str) -> Mend:
 
 
 def parse_call(text: str) -> tuple[str, dict[str, str]]:
-    """"id:key=value,key=value" into its pieces; a comma in a value is written as \\,. Raises InputError."""
+    """ "id:key=value,key=value" into its pieces; a comma in a value is written as \\,. Raises InputError."""
     name, colon, rest = text.partition(":")
     params: dict[str, str] = {}
     if colon:

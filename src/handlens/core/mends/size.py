@@ -47,7 +47,10 @@ def scale(scene: Scene, factor: float) -> Outcome:
     if factor < 0:
         raise MendError("A negative factor would mirror the model; use a factor above 0.")
     after = conjugate(scene, np.eye(3), factor)
-    return Outcome(after, (Figure("longest side", _longest(scene), _longest(after)), Figure("sides in file units", _sides(scene), _sides(after))))
+    return Outcome(
+        after,
+        (Figure("longest side", _longest(scene), _longest(after)), Figure("sides in file units", _sides(scene), _sides(after))),
+    )
 
 
 @mend(
@@ -69,4 +72,6 @@ def up_axis(scene: Scene, to: str) -> Outcome:
     if (now, to) not in _UP:
         raise MendError(f"A model with {now} up cannot be turned to {to} here.")
     after = conjugate(scene, _UP[now, to], 1.0).with_(up_axis=to)
-    return Outcome(after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("sides in file units", _sides(scene), _sides(after))))
+    return Outcome(
+        after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("sides in file units", _sides(scene), _sides(after)))
+    )

@@ -89,7 +89,14 @@ def _schema() -> dict[str, Any]:
 @cache
 def shipped() -> tuple[RuleSheet, ...]:
     """The sheets that come with Hand Lens, in their order on screen. Validated by the tests, so only read here."""
-    order = ["realtime-engine", "realtime-engine-centimetres", "ar-viewing", "creator-platform-strict", "modelling-room", "block-world"]
+    order = [
+        "realtime-engine",
+        "realtime-engine-centimetres",
+        "ar-viewing",
+        "creator-platform-strict",
+        "modelling-room",
+        "block-world",
+    ]
     return tuple(msgspec.json.decode((SHEETS / f"{slug}.json").read_bytes(), type=RuleSheet) for slug in order)
 
 

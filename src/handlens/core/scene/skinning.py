@@ -76,12 +76,7 @@ def sample(channel: Channel, seconds: float) -> Array:
         return at(i)
     if cubic:
         p0, m0, p1, m1 = v[3 * i + 1], span * v[3 * i + 2], v[3 * i + 4], span * v[3 * i + 3]
-        out = (
-            (2 * u**3 - 3 * u**2 + 1) * p0
-            + (u**3 - 2 * u**2 + u) * m0
-            + (-2 * u**3 + 3 * u**2) * p1
-            + (u**3 - u**2) * m1
-        )
+        out = (2 * u**3 - 3 * u**2 + 1) * p0 + (u**3 - 2 * u**2 + u) * m0 + (-2 * u**3 + 3 * u**2) * p1 + (u**3 - u**2) * m1
         return out / np.linalg.norm(out) if channel.path == "rotation" else out
     a, b = at(i), at(i + 1)
     if channel.path != "rotation":

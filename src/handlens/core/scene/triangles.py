@@ -43,11 +43,11 @@ def corner_normals_of_turn(mesh: Mesh) -> tuple[Array, Array]:
     following = np.where(c == last, starts[:-1][face], c + 1)
     before = np.where(c == starts[:-1][face], last, c - 1)
     p = mesh.positions[mesh.corners]
-    turn = np.cross(p - p[before], p[following] - p)
     origin = p[starts[:-1][face]] if len(face) else p
     newell = np.zeros((mesh.face_count, 3))
-    spoke = np.cross(p - origin, p[following] - origin)
-    np.add.at(newell, face, spoke)
+    with np.errstate(invalid="ignore", over="ignore"):
+        turn = np.cross(p - p[before], p[following] - p)
+        np.add.at(newell, face, np.cross(p - origin, p[following] - origin))
     return turn, newell
 
 

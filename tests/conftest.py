@@ -1,0 +1,120 @@
+"""A PostgreSQL cluster of the tests' own, a worker, and a server for the browser."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+MODELS = Path("/usr/share/assimp/models")
+
+
+@pytest.fixture(scope="session")
+def database() -> Iterator[str]:
+    """Address of a migrated database in a cluster that is made for this run and thrown away after it."""
+    from handlens.launch.cluster import Cluster
+
+    with tempfile.TemporaryDirectory(prefix="handlens-test-") as folder:
+        os.chmod(folder, 0o755)
+        cluster = Cluster(Path(folder), 8470)
+        cluster.start()
+        os.environ["HANDLENS_DATABASE"] = cluster.url
+        from handlens.store.migrate import upgrade
+
+        upgrade()
+        try:
+            yield cluster.url
+        finally:
+            from handlens.store.database import engine
+
+            engine().dispose()
+            cluster.stop()
+
+
+def start(*command: str) -> subprocess.Popen[bytes]:
+    env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    return subprocess.Popen([sys.executable, "-m", *command], cwd=ROOT, env=env, start_new_session=True)
+
+
+@pytest.fixture(scope="session")
+def worker(database: str) -> Iterator[subprocess.Popen[bytes]]:
+    process = start("handlens.jobs.worker")
+    yield process
+    process.terminate()
+    process.wait(15)
+
+
+@pytest.fixture(scope="session")
+def client(database: str):
+    """A test client that speaks as a page of our own would."""
+    from handlens.web.app import create_app
+
+    app = create_app()
+    made = app.test_client()
+    made.environ_base["HTTP_HOST"] = "127.0.0.1"
+    return made
+
+
+@pytest.fixture(scope="session")
+def server(worker) -> Iterator[str]:
+    """Address of a running web server."""
+    from handlens.launch.cluster import free_port
+
+    port = free_port(8490)
+    process = start("gunicorn", "handlens.web.app:create_app()", "-b", f"127.0.0.1:{port}", "-k", "gthread", "--threads", "24", "--timeout", "0", "--no-control-socket", "--log-level", "warning")
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(200):
+        try:
+            urllib.request.urlopen(address + "/api/health", timeout=1)
+            break
+        except OSError:
+            time.sleep(0.1)
+    yield address
+    process.terminate()
+    process.wait(15)
+
+
+def wait_for(ask, seconds: float = 60, every: float = 0.2):
+    """Ask until the answer is true; returns it."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        answer = ask()
+        if answer:
+            return answer
+        time.sleep(every)
+    raise AssertionError(f"nothing came within {seconds} s")
+
+
+def drop(client, files: dict[str, bytes], model: int | None = None):
+    """Send files as the page does; returns the answer to closing the drop."""
+    made = client.post("/api/drops", json={"model": model})
+    for path, data in files.items():
+        answer = client.put(f"/api/drops/{made.json['id']}/files", query_string={"path": path}, data=data)
+        if answer.status_code != 201:
+            return answer
+    return client.post(f"/api/drops/{made.json['id']}/close")
+
+
+def settled(client, name: str, seconds: float = 60):
+    """The Shelf's entry of that name, once it is read or has failed."""
+
+    def ask():
+        entry = next((m for m in client.get("/api/shelf").json["models"] if m["name"] == name), None)
+        return entry if entry and entry["state"] in ("done", "failed", "cancelled") else None
+
+    return wait_for(ask, seconds)
+
+
+@pytest.fixture(scope="session")
+def models() -> Path:
+    """Third-party models from Debian's package assimp-testmodels."""
+    assert MODELS.is_dir(), "Debian's package assimp-testmodels is not installed; ./check installs it"
+    return MODELS

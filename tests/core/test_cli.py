@@ -1,0 +1,183 @@
+"""The command line, as the contract has it."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from handlens import cli
+from handlens.core import formats
+from handlens.core.rules import shipped
+from handlens.core.scene import Node
+from scenes import cube, scene
+
+ROOT = Path(__file__).parents[2]
+
+
+@pytest.fixture
+def crate(tmp_path):
+    made = scene(cube(), nodes=(Node("n", "crate", scale=(2.0, 2.0, 2.0), mesh=0),))
+    (tmp_path / "crate.glb").write_bytes(formats.write(made, "glb", "crate")["crate.glb"])
+    return tmp_path / "crate.glb"
+
+
+def run(*args, capsys):
+    code = cli.main([str(a) for a in args])
+    out = capsys.readouterr()
+    return code, out.out, out.err
+
+
+def test_inspect_json_has_the_contracts_keys(crate, capsys):
+    code, out, _ = run("inspect", crate, "--json", "-", capsys=capsys)
+    tree = json.loads(out)
+    assert code == 0
+    assert {"schema", "source", "facts", "findings", "clear", "skipped", "verdict"} <= set(tree)
+    assert tree["source"]["files"][0] | {"sha256": ""} == {"path": "crate.glb", "bytes": crate.stat().st_size, "sha256": "", "role": "model"}
+    wanted = "unit_metres up_axis nodes meshes parts triangles triangles_unique faces faces_over_4 vertices vertices_welded gpu_vertices loose_edges loose_points bounds size_m materials faces_without_material images uv_sets closed winding_consistent nodes_scaled nodes_non_uniform nodes_mirrored skins influences_max vertices_weights_off clips cameras lights"  # noqa: E501
+    assert set(wanted.split()) <= set(tree["facts"])
+    f = tree["facts"]
+    assert (f["triangles"], f["vertices"], f["closed"], f["winding_consistent"], f["nodes_scaled"]) == (12, 8, True, True, 1)
+    assert f["size_m"] == [2, 2, 2]
+    assert f["bounds"]["centre_distance"] == pytest.approx(3**0.5)
+    one = tree["findings"][0]
+    assert set(one) >= {"id", "check", "station", "result", "part", "title", "measured", "wanted", "why", "count", "elements", "mends", "waived"}
+    assert one["elements"] == {"kind": "nodes", "total": 1, "indices": [0]}
+    assert tree["verdict"] == {"stop": 0, "caution": 1, "note": 0}
+
+
+def test_the_same_input_gives_the_same_bytes(crate, tmp_path, capsys):
+    texts = []
+    for k in range(2):
+        run("inspect", crate, "--json", tmp_path / f"{k}.json", capsys=capsys)
+        tree = json.loads((tmp_path / f"{k}.json").read_text())
+        del tree["seconds"]
+        texts.append(json.dumps(tree))
+    assert texts[0] == texts[1]
+
+
+@pytest.mark.parametrize(("level", "code"), [("stop", 0), ("caution", 1), ("note", 1)])
+def test_fail_on(crate, level, code, capsys):
+    assert run("inspect", crate, "--fail-on", level, capsys=capsys)[0] == code
+
+
+def test_rules_by_name_slug_and_file(crate, tmp_path, capsys):
+    sheet = json.loads(run("rules", "show", "Creator platform, strict", capsys=capsys)[1])
+    sheet["limits"]["triangles_mesh"] = 11
+    (tmp_path / "mine.json").write_text(json.dumps(sheet))
+    code, out, _ = run("inspect", crate, "--rules", tmp_path / "mine.json", "--json", "-", capsys=capsys)
+    assert code == 1
+    assert "budget.triangles-mesh" in {f["check"] for f in json.loads(out)["findings"]}
+    sheet["limits"]["triangles_mesh"] = "many"
+    (tmp_path / "mine.json").write_text(json.dumps(sheet))
+    code, _, err = run("inspect", crate, "--rules", tmp_path / "mine.json", capsys=capsys)
+    assert code == 2
+    assert "limits/triangles_mesh" in err
+
+
+def test_rules_list(capsys):
+    lines = run("rules", "list", capsys=capsys)[1].splitlines()
+    assert lines[0] == "realtime-engine\tRealtime engine"
+    assert len(lines) == 6
+
+
+def test_intent(crate, tmp_path, capsys):
+    (tmp_path / "intent.json").write_text('{"expected": {"height_m": 200}}')
+    assert run("inspect", crate, "--intent", tmp_path / "intent.json", capsys=capsys)[0] == 1
+    (tmp_path / "intent.json").write_text('{"kind": "boat"}')
+    code, _, err = run("inspect", crate, "--intent", tmp_path / "intent.json", capsys=capsys)
+    assert (code, "boat" in err) == (2, True)
+
+
+def test_mend_writes_the_same_format_and_tells(crate, tmp_path, capsys):
+    out = tmp_path / "out" / "mended.glb"
+    code, said, _ = run("mend", crate, "--mend", "size.scale:factor=0.5", "--mend", "placement.bake", "--out", out, "--json", "-", capsys=capsys)
+    assert code == 0
+    assert [m["applied"] for m in json.loads(said)["mends"]] == [True, True]
+    facts = json.loads(run("inspect", out, "--json", "-", capsys=capsys)[1])["facts"]
+    assert (facts["size_m"], facts["nodes_scaled"]) == ([1, 1, 1], 0)
+
+
+def test_export_and_prove(crate, tmp_path, capsys):
+    code, out, _ = run("export", crate, "--out", tmp_path / "out", "--format", "obj", "--proof", tmp_path / "p.json", capsys=capsys)
+    assert code == 0
+    assert json.loads((tmp_path / "p.json").read_text())["proved"]
+    assert "not held" in out
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["crate.mtl", "crate.obj"]
+    assert run("prove", crate, tmp_path / "out" / "crate.obj", capsys=capsys)[0] == 0
+    other = tmp_path / "other.obj"
+    other.write_text((tmp_path / "out" / "crate.obj").read_text().replace("v 2", "v 3"))
+    code, out, _ = run("prove", crate, other, "--json", "-", capsys=capsys)
+    assert code == 1
+    assert not json.loads(out)["proved"]
+
+
+@pytest.mark.parametrize(
+    "args",
+    [
+        ["inspect", "{crate}", "--json", "{crate}"],
+        ["mend", "{crate}", "--mend", "placement.bake", "--out", "{crate}"],
+        ["export", "{crate}", "--format", "glb", "--out", "{folder}"],
+    ],
+)
+def test_an_input_is_never_written_over(crate, args, capsys):
+    before = crate.read_bytes()
+    code, _, err = run(*[a.format(crate=crate, folder=crate.parent) for a in args], capsys=capsys)
+    assert code == 2
+    assert "never written over" in err
+    assert crate.read_bytes() == before
+
+
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        (["inspect"], "required"),
+        (["inspect", "/no/such/file.glb"], "no file or folder"),
+        (["inspect", "{crate}", "--rules", "moon"], "no rule sheet"),
+        (["inspect", "{crate}", "--fail-on", "sneeze"], "invalid choice"),
+        (["mend", "{crate}", "--mend", "size.shrink", "--out", "x.glb"], "no mend"),
+        (["export", "{crate}", "--format", "ply", "--out", "x"], "cannot be written"),
+        (["inspect", "{crate}", "--search", "/no/such/folder"], "no folder"),
+        (["dance"], "invalid choice"),
+    ],
+)
+def test_wrong_calls_are_one_line(crate, args, says, capsys):
+    code, out, err = run(*[a.format(crate=crate) for a in args], capsys=capsys)
+    assert (code, out) == (2, "")
+    assert says in err
+    assert len(err.strip().splitlines()) == 1
+
+
+def test_search_finds_what_is_missing(tmp_path, capsys):
+    (tmp_path / "a").mkdir()
+    (tmp_path / "b").mkdir()
+    (tmp_path / "a" / "pot.obj").write_text("mtllib pot.mtl\nusemtl net\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    (tmp_path / "a" / "pot.mtl").write_text("newmtl net\nmap_Kd net.png\n")
+    (tmp_path / "b" / "net.png").write_bytes(b"x")
+    look = lambda *more: json.loads(run("inspect", tmp_path / "a", "--json", "-", *more, capsys=capsys)[1])["facts"]["images"][0]["status"]  # noqa: E731
+    assert (look(), look("--search", tmp_path / "b")) == ("missing", "found")
+
+
+def test_lists(capsys):
+    checks = json.loads(run("checks", "--json", capsys=capsys)[1])
+    assert {"id", "station", "title", "does", "why", "measured", "source", "mends", "results"} <= set(checks[0])
+    assert set(checks[0]["results"]) == {s.slug for s in shipped()}
+    mends = json.loads(run("mends", "--json", capsys=capsys)[1])
+    known = {m["id"] for m in mends}
+    assert {"id", "station", "parameters", "keeps", "costs"} <= set(mends[0])
+    assert all(set(c["mends"]) <= known for c in checks)
+    assert "Why:" in run("checks", capsys=capsys)[1]
+    assert "Keeps:" in run("mends", capsys=capsys)[1]
+
+
+def test_a_closed_pipe_is_no_error(crate):
+    line = f"{sys.executable} -m handlens.cli checks | head -1"
+    done = subprocess.run(["bash", "-c", f"set -o pipefail; {line}"], capture_output=True, text=True, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+    assert done.stderr == ""
+
+
+def test_a_run_loads_no_more_than_it_needs(crate):
+    code = f"import sys\nfrom handlens import cli\ncli.main(['inspect', {str(crate)!r}, '--json', '-'])\nprint([m for m in ('flask', 'sqlalchemy', 'PIL', 'jsonschema', 'scipy.spatial') if m in sys.modules], file=sys.stderr)"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+    assert done.stderr.strip() == "[]"

@@ -1,0 +1,170 @@
+"""Wavefront OBJ: what people's files hold, and what broken ones do."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from handlens.core.limits import InputError
+from scenes import read_files
+
+QUAD = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\n"
+
+
+def read(tmp_path: Path, text: str | bytes, **more: str):
+    return read_files(tmp_path, {"pot.obj": text, **more}, "pot.obj")
+
+
+def test_polygons_keep_their_corners(tmp_path):
+    s = read(tmp_path, QUAD + "v 0.5 2 0\nf 1 2 3 5 4\nf 1 2 3\n")
+    assert s.meshes[0].corner_counts.tolist() == [5, 3]
+    assert s.meshes[0].corners.tolist() == [0, 1, 2, 4, 3, 0, 1, 2]
+    assert s.unit_metres is None
+    assert s.up_axis is None
+
+
+@pytest.mark.parametrize("faces", ["f 1 2 3 4", "f -4 -3 -2 -1", "f 1 2 \\\n3 4", "\tf  1\t2 3   4  ", "f 1// 2// 3// 4//"])
+def test_the_same_face_in_many_spellings(tmp_path, faces):
+    assert read(tmp_path, QUAD + faces + "\n").meshes[0].corners.tolist() == [0, 1, 2, 3]
+
+
+@pytest.mark.parametrize(
+    ("corner", "uv", "normal"), [("{0}", False, False), ("{0}/{0}", True, False), ("{0}//1", False, True), ("{0}/{0}/1", True, True)]
+)
+def test_corner_forms(tmp_path, corner, uv, normal):
+    text = QUAD + "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvn 0 0 1\nf " + " ".join(corner.format(k) for k in (1, 2, 3, 4)) + "\n"
+    m = read(tmp_path, text).meshes[0]
+    assert (len(m.uvs) == 1, m.normals is not None) == (uv, normal)
+    if uv:
+        assert m.uvs[0].at_corners().tolist() == [[0, 0], [1, 0], [1, 1], [0, 1]]
+    if normal:
+        assert m.normals.at_corners().tolist() == [[0, 0, 1]] * 4
+
+
+def test_mixed_corner_forms_fall_back_without_loss(tmp_path):
+    m = read(tmp_path, QUAD + "vt 0 0\nvn 0 0 1\nf 1/1/1 2 3//1\nf 1 3/1 4\n").meshes[0]
+    assert m.corners.tolist() == [0, 1, 2, 0, 2, 3]
+    assert m.uvs[0].index.tolist() == [0, -1, -1, -1, 0, -1]
+    assert m.normals.index.tolist() == [0, -1, 0, -1, -1, -1]
+
+
+def test_three_slashes_here_and_one_there_are_not_taken_for_two_each(tmp_path):
+    with pytest.raises(InputError, match="line 7"):
+        read(tmp_path, QUAD + "vt 0 0\nvn 0 0 1\nf 1/1/1/1 2/1 3/1/1\n")
+
+
+def test_objects_own_the_vertices_they_use(tmp_path):
+    s = read(tmp_path, "o hull\n" + QUAD + "f 1 2 3 4\no mast\nv 5 0 0\nv 6 0 0\nv 6 1 0\nf 5 6 7\n")
+    assert [n.name for n in s.nodes] == ["hull", "mast"]
+    assert [len(m.positions) for m in s.meshes] == [4, 3]
+    assert s.meshes[1].positions[0].tolist() == [5, 0, 0]
+    assert s.meshes[1].corners.tolist() == [0, 1, 2]
+
+
+def test_unused_vertices_stay_and_are_counted(tmp_path):
+    s = read(tmp_path, QUAD + "v 9 9 9\nf 1 2 3\n")
+    assert len(s.meshes[0].positions) == 5
+
+
+def test_lines_and_points(tmp_path):
+    m = read(tmp_path, QUAD + "l 1 2 3\nl 3/1 4/1\np 1 2\n").meshes[0]
+    assert m.lines.tolist() == [[0, 1], [1, 2], [2, 3]]
+    assert m.points.tolist() == [0, 1]
+
+
+def test_vertex_colours(tmp_path):
+    m = read(tmp_path, "v 0 0 0 1 0 0\nv 1 0 0 0 1 0\nv 0 1 0 0 0 1\nf 1 2 3\n").meshes[0]
+    assert m.colours[0].at_corners().tolist() == [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
+
+
+def test_smoothing_groups(tmp_path):
+    m = read(tmp_path, QUAD + "s 3\nf 1 2 3\ns off\nf 1 3 4\n").meshes[0]
+    assert m.smooth.tolist() == [3, 0]
+
+
+def test_latin_1_and_utf_16_names(tmp_path):
+    assert read(tmp_path, b"o B\xe5t\n" + QUAD.encode() + b"f 1 2 3\n").nodes[0].name == "Båt"
+    assert read(tmp_path, ("o Båt\n" + QUAD + "f 1 2 3\n").encode("utf-16")).nodes[0].name == "Båt"
+
+
+def test_decimal_commas_are_read_and_reported(tmp_path):
+    s = read(tmp_path, "v 0,5 0 0\nv 1 0 0\nv 1 1 0\nf 1 2 3\n")
+    assert s.meshes[0].positions[0, 0] == 0.5
+    assert [p.kind for p in s.problems] == ["decimal-comma"]
+
+
+def test_a_face_of_two_corners_becomes_an_edge(tmp_path):
+    s = read(tmp_path, QUAD + "f 1 2\nf 1 2 3\n")
+    assert s.meshes[0].lines.tolist() == [[0, 1]]
+    assert s.meshes[0].face_count == 1
+    assert s.problems[0].kind == "thin-face"
+
+
+def test_free_form_is_counted_not_lost(tmp_path):
+    assert "free-form" in {p.kind for p in read(tmp_path, QUAD + "cstype bezier\ncurv 0 1 1 2 3 4\nend\nf 1 2 3\n").problems}
+
+
+def test_library_with_blanks_and_other_case(tmp_path):
+    s = read(
+        tmp_path,
+        "mtllib pot parts.mtl\nusemtl tarred rope\n" + QUAD + "f 1 2 3 4\n",
+        **{"Pot Parts.MTL": "newmtl tarred rope\nKd 0.1 0.2 0.3\nmap_Kd -s 2 2 -bm 0.5 Rope Wet.png\n", "rope wet.PNG": "x"},
+    )
+    assert s.materials[0].base_colour == (0.1, 0.2, 0.3, 1.0)
+    assert s.images[0].reference == "Rope Wet.png"
+    assert s.images[0].status == "other-case"
+    assert s.materials[0].inputs[0].scale == 0.5
+    assert "library-other-case" in {p.kind for p in s.problems}
+
+
+@pytest.mark.parametrize(
+    ("written", "status"),
+    [("net.png", "found"), ("NET.PNG", "other-case"), ("lost.png", "missing"), ("C:\\quay\\net.png", "absolute"), ("/quay/net.png", "absolute"), ("maps\\net2.png", "found"), ("net%201.png", "found")],
+)  # fmt: skip
+def test_image_paths_as_people_write_them(tmp_path, written, status):
+    files = {"net.png": "x", "maps/net2.png": "x", "net 1.png": "x", "pot.mtl": f"newmtl net\nmap_Kd {written}\n"}
+    s = read(tmp_path, "mtllib pot.mtl\nusemtl net\n" + QUAD + "f 1 2 3\n", **files)
+    assert s.images[0].status == status
+    assert (s.images[0].bytes() is None) == (status == "missing")
+
+
+def test_a_material_that_no_library_defines(tmp_path):
+    s = read(tmp_path, "mtllib gone.mtl\nusemtl rope\n" + QUAD + "f 1 2 3\n")
+    assert not s.materials[0].defined
+    assert s.problems[0].kind == "library-missing"
+
+
+def test_faces_before_any_material_have_none(tmp_path):
+    m = read(tmp_path, QUAD + "f 1 2 3\nusemtl rope\nf 1 3 4\n").meshes[0]
+    assert m.slot_materials == (-1, 0)
+    assert m.slots.tolist() == [0, 1]
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        (QUAD + "f 1 2 9\n", "line 5: it uses vertex 9, but only 4"),
+        (QUAD + "f 0 1 2\n", "line 5: it uses vertex 0"),
+        (QUAD + "f 1 2 -9\n", "line 5"),
+        ("v 0 0 zero\n", "line 1: it has 'zero'"),
+        ("v 0 0\n", "line 1: it has 2 numbers"),
+        (QUAD + "f 1 2 3x\n", "line 5"),
+        ("This is no model at all\n", "no OBJ statement"),
+        (b"\x00\x01\x02garbage", "not text"),
+        (b"", "empty"),
+        ("# only a comment\n" * 3 + "v 1 2 3\nf 1 1 7\n", "line 5"),
+    ],
+)
+def test_broken_files_say_where(tmp_path, text, says):
+    with pytest.raises(InputError, match=says):
+        read(tmp_path, text)
+
+
+def test_not_a_number_is_read_and_found(tmp_path):
+    s = read(tmp_path, "v nan 0 0\nv 1 0 0\nv 1 1 0\nf 1 2 3\n")
+    assert np.isnan(s.meshes[0].positions[0, 0])
+
+
+def test_repeated_object_names_stay_apart(tmp_path):
+    s = read(tmp_path, "o crate\n" + QUAD + "f 1 2 3\no crate\n" + QUAD + "f 5 6 7\n")
+    assert [n.name for n in s.nodes] == ["crate", "crate"]

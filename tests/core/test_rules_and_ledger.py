@@ -1,0 +1,115 @@
+"""Shipped sheets, the ledger's figures, the display copy and the demo models."""
+
+import json
+import struct
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+
+from handlens.core.checks import STATIONS, judge
+from handlens.core.display import display_copy
+from handlens.core.inspection import open_scene
+from handlens.core.ledger import ledger
+from handlens.core.limits import InputError
+from handlens.core.measures import collect
+from handlens.core.rules import Intent, load_sheet, shipped
+from handlens.core.rules.intent import intent_from_json
+from handlens.core.rules.sheet import SCHEMA, SHEETS, sheet_from_json
+from handlens.core.scene import Node
+from scenes import cube, findings, rigged, scene
+
+DEMO = Path(__file__).parents[2] / "demo"
+MODELS = json.loads((DEMO / "models" / "manifest.json").read_text())["models"]
+
+
+def test_shipped_sheets_fit_the_schema_and_say_their_basis():
+    schema = json.loads(SCHEMA.read_text())
+    assert [s.name for s in shipped()] == ["Realtime engine", "Realtime engine, centimetres", "AR viewing", "Creator platform, strict", "Modelling room", "Block world"]
+    for path in SHEETS.glob("*.json"):
+        jsonschema.validate(json.loads(path.read_text()), schema)
+    assert all("ommon practice" in s.basis for s in shipped())
+    assert len({s.code for s in shipped()}) == 6
+
+
+@pytest.mark.parametrize("text", ["{", "[]", '{"slug": "x"}', "[" * 100_000])
+def test_bad_sheets(text):
+    with pytest.raises(InputError):
+        sheet_from_json(text, "The sheet")
+
+
+@pytest.mark.parametrize("text", ['{"copies": 0}', '{"expected": {"height_m": -1}}', '{"seen_from": "below"}', "7", '{"expected": 3}'])
+def test_bad_intents(text):
+    with pytest.raises(InputError):
+        intent_from_json(text)
+
+
+@pytest.mark.parametrize("model", MODELS, ids=lambda m: m["folder"])
+def test_demo_models_carry_their_defects_and_nothing_else(model):
+    found = findings(collect(open_scene(DEMO / "models" / model["folder"])[2]), model["sheet"], json.dumps(model["intent"]))
+    assert sorted(found) == sorted(model["defects"])
+
+
+def test_the_demo_is_made_again_byte_for_byte(tmp_path, monkeypatch):
+    import make
+
+    monkeypatch.setattr(make, "OUT", tmp_path)
+    make.main()
+    for path in tmp_path.rglob("*"):
+        if path.is_file():
+            assert path.read_bytes() == (DEMO / "models" / path.relative_to(tmp_path)).read_bytes(), path
+
+
+def test_the_crab_pots_turned_faces_are_there():
+    """25 net quads look inward; the Facing station will be asked for them."""
+    s = open_scene(DEMO / "models" / "crab_pot")[2]
+    net = next(m for m in s.meshes if m.name == "net")
+    p = net.positions[net.corners].reshape(-1, 3, 3)
+    out = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    middle = p.mean(axis=1) - [0, 0.056, 0]
+    assert (np.einsum("ij,ij->i", out[:, 1:], middle[:, 1:]) < 0).sum() == 50
+
+
+def test_ledger_covers_every_station():
+    m = collect(scene(cube(), nodes=(Node("n", "crate", scale=(2.0,) * 3, mesh=0),)))
+    for sheet in shipped():
+        rows = ledger(m, sheet, Intent(), judge(m, sheet, Intent()))
+        assert [r["name"] for r in rows] == list(STATIONS)
+        assert [r["name"] for r in rows if r["inspected"]] == ["Arrival", "Size", "Placement", "Budget"]
+        for r in rows:
+            for table in r.get("tables", []):
+                keys = {c["key"] for c in table["columns"]}
+                assert all(set(row["cells"]) == keys for row in table["rows"])
+
+
+def test_ledger_of_nothing():
+    m = collect(scene())
+    rows = ledger(m, load_sheet(None), Intent(), judge(m, load_sheet(None), Intent()))
+    assert rows[1]["line"] == "nothing to measure"
+
+
+def unpack(data):
+    assert data[:4] == b"HLST"
+    (length,) = struct.unpack_from("<I", data, 4)
+    return json.loads(data[8 : 8 + length]), 8 + length
+
+
+def test_display_copy_stands_where_the_model_does():
+    made = scene(cube(), nodes=(Node("n", "crate", translation=(482_803.21, 0.0, 7.0), mesh=0),))
+    data = display_copy(made)
+    header, base = unpack(data)
+    part, m = header["parts"][0], header["meshes"][0]
+    p = np.frombuffer(data, np.float32, m["positions"]["count"], base + m["positions"]["at"]).reshape(-1, 3)
+    matrix = np.array(part["matrix"]).reshape(4, 4).T
+    world = p @ matrix[:3, :3].T + matrix[:3, 3] + header["origin"]
+    assert world.min(axis=0) == pytest.approx([482_803.21, 0, 7], abs=1e-6)
+    assert world.max(axis=0) == pytest.approx([482_804.21, 1, 8], abs=1e-6)
+    faces = np.frombuffer(data, np.uint32, m["faces"]["count"], base + m["faces"]["at"])
+    assert np.bincount(faces).tolist() == [2] * 6
+
+
+def test_display_copy_of_odd_scenes():
+    for made in (scene(), rigged(np.random.default_rng(0)), scene(cube()).with_(up_axis="Z", unit_metres=0.01)):
+        header, _ = unpack(display_copy(made))
+        assert np.isfinite(header["bounds"]["max"]).all()

@@ -1,0 +1,116 @@
+"""Small scenes made in code, from our own made-up world."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from handlens.core import formats
+from handlens.core.checks import judge
+from handlens.core.measures import Measures, collect
+from handlens.core.packages import FolderPackage
+from handlens.core.rules import Intent, load_sheet
+from handlens.core.rules.intent import intent_from_json
+from handlens.core.scene import Channel, Clip, Layer, Material, Mesh, Node, Scene, Skin, Weights
+
+CUBE_POINTS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
+#: Quads of the unit cube, wound outwards.
+CUBE_FACES = [[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2, 6, 4], [1, 5, 7, 3]]
+
+
+def mesh(points: Any, faces: list[list[int]], name: str = "crate", **more: Any) -> Mesh:
+    corners = np.array([i for f in faces for i in f], np.int32)
+    starts = np.concatenate([[0], np.cumsum([len(f) for f in faces])]).astype(np.int64)
+    slots = np.zeros(len(faces), np.int32)
+    return Mesh("mesh:0", name, np.array(points, float), corners, starts, slots, (0,), **more)
+
+
+def cube(name: str = "crate", size: float = 1.0, at: tuple[float, float, float] = (0, 0, 0)) -> Mesh:
+    return mesh(CUBE_POINTS * size + at, CUBE_FACES, name)
+
+
+def triangles_of(made: Mesh) -> Mesh:
+    """The same surface as triangles."""
+    from handlens.core.scene.triangles import triangulate
+
+    corners, face = triangulate(made)
+    return replace(
+        made, corners=made.corners[corners].reshape(-1), starts=np.arange(len(corners) + 1) * 3, slots=made.slots[face],
+        uvs=tuple(Layer(u.values, u.index[corners].reshape(-1)) for u in made.uvs),
+        normals=None if made.normals is None else Layer(made.normals.values, made.normals.index[corners].reshape(-1)),
+    )  # fmt: skip
+
+
+def scene(*meshes: Mesh, nodes: tuple[Node, ...] | None = None, roots: tuple[int, ...] | None = None, **more: Any) -> Scene:
+    """A scene with one node a mesh unless nodes are given; unit metre, Y up, like a GLB."""
+    nodes = nodes or tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
+    children = {c for n in nodes for c in n.children}
+    roots = roots if roots is not None else tuple(i for i in range(len(nodes)) if i not in children)
+    settings: dict[str, Any] = {"materials": (Material("material:0", "tarred_wood", alpha_mode="opaque", double_sided=False),)}
+    settings |= {"unit_metres": 1.0, "up_axis": "Y", "format": "glb"} | more
+    return Scene(nodes=nodes, roots=roots, meshes=tuple(meshes), **settings)
+
+
+def rigged(random: np.random.Generator, clip: bool = True, even: bool = True) -> Scene:
+    """A chain of three joints below a scaled and turned rig, a skinned strip, a clip that turns and shifts the joints."""
+    points = np.array([[x, y, 0] for y in np.linspace(0, 2, 9) for x in (-0.1, 0.1)])
+    faces = [[2 * k, 2 * k + 1, 2 * k + 3, 2 * k + 2] for k in range(8)]
+    strip = mesh(points, faces, "eel")
+    turn = lambda: tuple(_unit(random.normal(size=4)))  # noqa: E731
+    rig_scale = (0.01, 0.01, 0.01) if even else (0.5, 1.0, 2.0)
+    nodes = (
+        Node("node:0", "rig", translation=(1.0, 2.0, 3.0), rotation=turn(), scale=rig_scale, children=(1, 4)),
+        Node("node:1", "hip", translation=(0.0, 10.0, 0.0), rotation=turn(), scale=(100.0, 100.0, 100.0), children=(2,)),
+        Node("node:2", "spine", translation=(0.0, 0.7, 0.1), rotation=turn(), children=(3,)),
+        Node("node:3", "head", translation=(0.1, 0.6, 0.0), rotation=turn(), scale=(1.5, 1.5, 1.5)),
+        Node("node:4", "eel", translation=(0.2, 0.0, 0.0), rotation=turn(), scale=(3.0, 3.0, 3.0), mesh=0, skin=0),
+    )
+    rows = random.dirichlet(np.ones(3), size=len(points)).astype(np.float32)
+    weights = Weights(np.arange(len(points) + 1) * 3, np.tile(np.arange(3, dtype=np.int32), len(points)), rows.reshape(-1))
+    inverse = np.stack([_random_bind(random) for _ in range(3)])
+    clips: tuple[Clip, ...] = ()
+    if clip:
+        times = np.array([0.0, 0.5, 1.0], np.float32)
+        channels = (
+            Channel(2, "rotation", times, np.stack([_unit(random.normal(size=4)) for _ in times]).astype(np.float32)),
+            Channel(1, "translation", times, random.normal(size=(3, 3)).astype(np.float32)),
+            Channel(3, "scale", times, np.outer([1.5, 2.0, 0.5], [1, 1, 1]).astype(np.float32)),
+        )
+        clips = (Clip("clip:0", "swim", channels),)
+    made = scene(replace(strip, weights=weights), nodes=nodes, clips=clips)
+    return made.with_(skins=(Skin("skin:0", "bones", (1, 2, 3), inverse),))
+
+
+def _unit(v: np.ndarray) -> np.ndarray:
+    return v / np.linalg.norm(v)
+
+
+def _random_bind(random: np.random.Generator) -> np.ndarray:
+    m = np.eye(4)
+    m[:3, :3] = np.linalg.qr(random.normal(size=(3, 3)))[0]
+    m[:3, 3] = random.normal(size=3)
+    return m
+
+
+def findings(made: Scene | Measures, sheet: str = "realtime-engine", intent: str = "{}") -> dict[str, Any]:
+    """Check id -> list of its findings."""
+    measures = made if isinstance(made, Measures) else collect(made)
+    out: dict[str, Any] = {}
+    for f in judge(measures, load_sheet(sheet), intent_from_json(intent)).findings:
+        out.setdefault(f.check, []).append(f)
+    return out
+
+
+def read_files(folder: Path, files: dict[str, bytes | str], main: str) -> Scene:
+    """Write files and read the main one."""
+    for name, data in files.items():
+        place = folder / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(data.encode() if isinstance(data, str) else data)
+    return formats.read(FolderPackage(folder), main)
+
+
+__all__ = ["Intent", "cube", "findings", "mesh", "read_files", "rigged", "scene", "triangles_of"]

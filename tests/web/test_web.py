@@ -1,0 +1,225 @@
+"""The web API: intake, Bench, tape, exports, problems and same-origin."""
+
+import io
+import json
+import zipfile
+
+import pytest
+
+from conftest import ROOT, drop, settled, wait_for
+from handlens.core import formats
+from handlens.core.scene import Node
+from scenes import cube, scene
+
+pytestmark = pytest.mark.usefixtures("worker")
+
+
+@pytest.fixture(scope="module")
+def crate(client):
+    """A crate of two metres by its node's scale, read."""
+    made = scene(cube(), nodes=(Node("n", "crate", scale=(2.0, 2.0, 2.0), mesh=0),))
+    drop(client, {"web_crate.glb": formats.write(made, "glb", "x")["x.glb"]})
+    return settled(client, "Web crate")
+
+
+def bench(client, entry):
+    def ask():
+        b = client.get(f"/api/revisions/{entry['revision']}/bench").json
+        return b if b["state"] in ("done", "failed") and not b["stale"] else None
+
+    return wait_for(ask)
+
+
+def test_the_documents_types_are_those_of_the_front_end(client):
+    now = client.get("/api/openapi.json").json
+    assert now == json.loads((ROOT / "docs" / "openapi.json").read_text()), "run tools/api-types"
+
+
+def test_shelf(crate):
+    assert [v["code"] for v in crate["verdicts"]] == ["RT", "RC", "AR", "CP", "MR", "BW"]
+    assert crate["verdicts"][0]["counts"] == {"stop": 0, "caution": 1, "note": 0}
+    assert crate["longest_m"] == 2
+
+
+def test_bench(client, crate):
+    b = bench(client, crate)
+    assert [s["name"] for s in b["reading"]["stations"]][:3] == ["Arrival", "Size", "Placement"]
+    finding = next(f for f in b["reading"]["findings"] if f["check"] == "placement.scale")
+    assert finding["elements"] == {"kind": "nodes", "total": 1}
+    got = client.get(f"/api/inspections/{b['reading']['inspection']}/elements", query_string={"finding": finding["id"]})
+    assert got.data == b"\x00\x00\x00\x00"
+    assert b["reading"]["lost"]["obj"]
+
+
+def test_another_sheet_judges_without_measuring_again(client, crate):
+    before = bench(client, crate)["reading"]["inspection"]
+    assert client.patch(f"/api/models/{crate['id']}", json={"sheet": "modelling-room"}).status_code == 204
+    b = bench(client, crate)
+    assert b["reading"]["inspection"] == before
+    assert "placement.scale" not in {f["check"] for f in b["reading"]["findings"]}
+    client.patch(f"/api/models/{crate['id']}", json={"sheet": "realtime-engine"})
+
+
+def test_intent(client, crate):
+    client.patch(f"/api/models/{crate['id']}", json={"intent": {"kind": "prop", "expected": {"height_m": 200}}})
+    assert "size.expected" in {f["check"] for f in bench(client, crate)["reading"]["findings"]}
+    bad = client.patch(f"/api/models/{crate['id']}", json={"intent": {"kind": "boat"}})
+    assert bad.status_code == 422
+    assert "boat" in bad.json["detail"]
+    client.patch(f"/api/models/{crate['id']}", json={"intent": {}})
+
+
+def lay(client, crate, *slips):
+    return client.put(f"/api/revisions/{crate['revision']}/tape", json={"slips": [{"mend": m, "params": p, "on": on} for m, p, on in slips]})
+
+
+def test_tape(client, crate):
+    lay(client, crate, ("size.scale", {"factor": "3"}, True), ("placement.bake", {}, True))
+    b = bench(client, crate)
+    assert [s["run"]["applied"] for s in b["tape"]] == [True, True]
+    assert b["tape"][1]["run"]["figures"][0] == {"what": "nodes scaled or turned", "before": "1 node", "after": "0 nodes"}
+    assert "placement.scale" not in {f["check"] for f in b["reading"]["findings"]}
+    lay(client, crate, ("placement.bake", {}, True), ("size.scale", {"factor": 3}, False))
+    b = bench(client, crate)
+    assert b["tape"][1]["run"] is None
+    for step in ("undo", "undo"):
+        client.post(f"/api/revisions/{crate['revision']}/tape/{step}")
+    b = bench(client, crate)
+    assert (b["tape"], b["can_undo"], b["can_redo"]) == ([], False, True)
+    assert "placement.scale" in {f["check"] for f in b["reading"]["findings"]}
+    assert client.post(f"/api/revisions/{crate['revision']}/tape/undo").status_code == 409
+    client.post(f"/api/revisions/{crate['revision']}/tape/redo")
+    assert len(bench(client, crate)["tape"]) == 2
+    # The original is what it was.
+    assert client.get("/api/shelf").json["models"]
+
+
+def test_a_mend_that_does_not_apply_says_so(client, crate):
+    lay(client, crate, ("arrival.remove", {"what": "cameras"}, True))
+    run = bench(client, crate)["tape"][0]["run"]
+    assert (run["applied"], run["because"]) == (False, "There is no camera to remove.")
+    lay(client, crate)
+
+
+@pytest.mark.parametrize("slip", [("size.scale", {"factor": 0}, True), ("size.scale", {}, True), ("size.shrink", {}, True), ("placement.bake", {"hard": 1}, True)])
+def test_bad_slips_are_refused_before_anything_is_kept(client, crate, slip):
+    answer = lay(client, crate, slip)
+    assert answer.status_code == 422
+    assert answer.mimetype == "application/problem+json"
+    assert bench(client, crate)["tape"] == []
+
+
+def test_rename_preview(client, crate):
+    look = lambda **w: client.post(f"/api/revisions/{crate['revision']}/rename-preview", json=w)  # noqa: E731
+    assert look(search="crate", replace="box").json["changes"] == [{"old": "crate", "new": "box"}]
+    assert look(search="(", pattern=True).status_code == 422
+
+
+def test_export_and_download(client, crate):
+    for form, names in (("glb", None), ("obj", ["web_crate.obj", "web_crate.mtl"])):
+        made = client.post(f"/api/revisions/{crate['revision']}/exports", json={"format": form}).json
+
+        def ask(number=made["id"]):
+            e = client.get(f"/api/exports/{number}").json
+            return e if e["state"] in ("done", "failed") else None
+
+        done = wait_for(ask)
+        assert done["proof"]["proved"]
+        data = client.get(f"/api/exports/{made['id']}/download")
+        if names is None:
+            assert data.data[:4] == b"glTF"
+        else:
+            assert zipfile.ZipFile(io.BytesIO(data.data)).namelist() == names
+    assert bench(client, crate)["last_export"] == made["id"]
+    assert bench(client, crate)["proved"]
+
+
+def test_the_next_revision(client, crate):
+    made = scene(cube(size=3))
+    drop(client, {"web_crate_2.glb": formats.write(made, "glb", "x")["x.glb"]}, crate["id"])
+    entry = wait_for(lambda: next((m for m in client.get("/api/shelf").json["models"] if m["id"] == crate["id"] and m["number"] == 2 and m["state"] == "done"), None))
+    assert entry["longest_m"] == 3
+    assert [r["number"] for r in client.get(f"/api/revisions/{entry['revision']}/bench").json["revisions"]] == [1, 2]
+
+
+def test_thumbnails(client, crate):
+    url = f"/api/revisions/{crate['revision']}/thumbnail"
+    assert client.get(url).status_code == 404
+    assert client.put(url, data=b"<svg onload=alert(1)>").status_code == 422
+    webp = b"RIFF\x10\x00\x00\x00WEBPVP8 "
+    assert client.put(url, data=webp).status_code == 204
+    answer = client.get(url)
+    assert (answer.data, answer.mimetype) == (webp, "image/webp")
+
+
+@pytest.mark.parametrize(
+    ("path", "data", "status", "says"),
+    [
+        ("../evil.obj", b"x", 422, "leads out"),
+        ("C:\\evil.obj", b"x", 422, "leads out"),
+        ("quay/.DS_Store", b"x", 422, "left behind"),
+    ],
+)
+def test_bad_uploads(client, path, data, status, says):
+    answer = drop(client, {path: data})
+    assert answer.status_code == status
+    assert says in answer.json["detail"]
+
+
+def test_a_drop_without_a_model(client):
+    answer = drop(client, {"net.png": b"x"})
+    assert answer.status_code == 422
+    assert "no model file among the 1 file" in answer.json["detail"]
+    assert "No file arrived" in drop(client, {}).json["detail"]
+
+
+def test_too_large_is_refused_by_its_length(client, monkeypatch):
+    monkeypatch.setattr("handlens.core.limits.MAX_FILE_BYTES", 10)
+    answer = drop(client, {"big.obj": b"x" * 11})
+    assert answer.status_code in (413, 422)
+    assert "larger than" in answer.json["detail"]
+
+
+@pytest.mark.parametrize("path", ["/api/models/999999", "/api/models/0", "/api/models/99999999999"])
+def test_what_is_not_there(client, path):
+    answer = client.patch(path, json={})
+    assert answer.status_code == 404
+    assert answer.mimetype == "application/problem+json"
+    assert client.get("/api/nowhere").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "headers", [{"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}, {"Host": "evil.example"}, {"Origin": "null"}]
+)
+def test_other_sites_may_change_nothing(client, headers):
+    assert client.post("/api/drops", json={}, headers=headers).status_code == 403
+
+
+def test_security_headers(client):
+    page = client.get("/bench/1").headers["Content-Security-Policy"]
+    assert "unsafe-inline" not in page
+    assert "script-src 'self';" in page
+    assert "default-src 'none'" in client.get("/api/shelf").headers["Content-Security-Policy"]
+    assert client.get("/api/shelf").headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_catalogue(client):
+    c = client.get("/api/catalogue").json
+    assert len(c["sheets"]) == 6
+    assert {"size.scale", "placement.bake"} <= {m["id"] for m in c["mends"]}
+
+
+def test_job_stream(client, crate):
+    stream = client.get("/api/jobs/stream", buffered=False)
+    first = b"".join(next(stream.response) for _ in range(2)).decode()
+    assert first.startswith("retry:")
+    assert json.loads(first.split("data: ")[1])["jobs"]
+    stream.close()
+
+
+def test_taking_a_model_off(client):
+    made = scene(cube("spare"))
+    drop(client, {"web_spare.glb": formats.write(made, "glb", "x")["x.glb"]})
+    entry = settled(client, "Web spare")
+    assert client.delete(f"/api/models/{entry['id']}").status_code == 204
+    assert client.get(f"/api/revisions/{entry['revision']}/bench").status_code == 404
