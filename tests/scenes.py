@@ -59,7 +59,7 @@ def rigged(random: np.random.Generator, clip: bool = True, even: bool = True) ->
     points = np.array([[x, y, 0] for y in np.linspace(0, 2, 9) for x in (-0.1, 0.1)])
     faces = [[2 * k, 2 * k + 1, 2 * k + 3, 2 * k + 2] for k in range(8)]
     strip = mesh(points, faces, "eel")
-    turn = lambda: tuple(_unit(random.normal(size=4)))  # noqa: E731
+    turn = lambda: tuple(_unit(random.normal(size=4)))
     rig_scale = (0.01, 0.01, 0.01) if even else (0.5, 1.0, 2.0)
     nodes = (
         Node("node:0", "rig", translation=(1.0, 2.0, 3.0), rotation=turn(), scale=rig_scale, children=(1, 4)),

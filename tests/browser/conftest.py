@@ -27,13 +27,17 @@ def chromium():
 @pytest.fixture
 def page(chromium, server):
     """A page at 1280 x 800 on which any error in the console fails the test."""
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server, reduced_motion="reduce", accept_downloads=True)
+    context = chromium.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=server, reduced_motion="reduce", accept_downloads=True
+    )
     made = context.new_page()
     made.set_default_timeout(20_000)
     troubles: list[str] = []
     made.on("pageerror", lambda e: troubles.append(str(e)))
     # A refused request is the server's answer to a test of bad input, not trouble in the page.
-    made.on("console", lambda m: troubles.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None)
+    made.on(
+        "console", lambda m: troubles.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None
+    )
     yield made
     context.close()
     assert troubles == []

@@ -57,7 +57,9 @@ def test_not_finite():
 
 
 def test_leftovers():
-    crate = scene(cube(), nodes=(node(children=(1, 2, 3)), Node("n1", "eye", camera=0), Node("n2", "lamp", light=0), Node("n3", "old rope")))
+    crate = scene(
+        cube(), nodes=(node(children=(1, 2, 3)), Node("n1", "eye", camera=0), Node("n2", "lamp", light=0), Node("n3", "old rope"))
+    )
     crate = crate.with_(cameras=(Camera("eye", {}),), lights=(Light("lamp", {}),))
     found = findings(crate)
     assert {"arrival.cameras", "arrival.lights", "arrival.empties"} <= set(found)
@@ -95,7 +97,7 @@ def test_copies():
 
 
 def test_names():
-    parts = lambda *names: scene(*[cube(n, at=(3 * k, 0, 0)) for k, n in enumerate(names)])  # noqa: E731
+    parts = lambda *names: scene(*[cube(n, at=(3 * k, 0, 0)) for k, n in enumerate(names)])
     assert trips("arrival.names-alike", parts("lath", "lath"))
     assert not trips("arrival.names-alike", parts("lath", "hoop"))
     assert trips("arrival.numbered-names", parts("mesh_1", "Object.002", "hoop"))
@@ -253,7 +255,9 @@ def test_ground():
 
 
 def test_a_rig_is_left_to_the_skin_station():
-    assert not {"placement.scale", "placement.rotation"} & {c for c, f in findings(rigged(np.random.default_rng(3))).items() if any(x.node in (1, 2, 3) for x in f)}
+    assert not {"placement.scale", "placement.rotation"} & {
+        c for c, f in findings(rigged(np.random.default_rng(3))).items() if any(x.node in (1, 2, 3) for x in f)
+    }
 
 
 # --- Budget ----------------------------------------------------------------------------------------
@@ -272,7 +276,12 @@ def grid(triangles, name="net"):
 def test_a_limit_is_the_greatest_allowed_value():
     """The strict platform refuses a mesh of more than 10,000 triangles (common practice)."""
     assert not trips("budget.triangles-mesh", scene(grid(10_000)), "creator-platform-strict")
-    over = scene(mesh(np.concatenate([grid(10_000).positions, CUBE_POINTS[:3]]), [*grid(10_000).corners.reshape(-1, 3).tolist(), [10_002, 10_003, 10_004]]))
+    over = scene(
+        mesh(
+            np.concatenate([grid(10_000).positions, CUBE_POINTS[:3]]),
+            [*grid(10_000).corners.reshape(-1, 3).tolist(), [10_002, 10_003, 10_004]],
+        )
+    )
     found = findings(over, "creator-platform-strict")["budget.triangles-mesh"][0]
     assert (found.result, found.measured["value"], found.wanted["value"]) == ("stop", 10_001, 10_000)
 
@@ -287,12 +296,17 @@ def test_draw_calls_are_slots_times_parts():
     two = replace(cube(), slots=np.array([0, 0, 0, 1, 1, 1], np.int32), slot_materials=(0, 1))
     nodes = tuple(node(k, name=f"crate {k}", translation=(2.0 * k, 0, 0)) for k in range(5))
     materials = tuple(Material(f"m{k}", f"paint {k}", alpha_mode="opaque") for k in range(2))
-    assert findings(scene(two, nodes=nodes, materials=materials), "creator-platform-strict")["budget.draw-calls"][0].measured["value"] == 10
+    assert (
+        findings(scene(two, nodes=nodes, materials=materials), "creator-platform-strict")["budget.draw-calls"][0].measured[
+            "value"
+        ]
+        == 10
+    )
     assert not trips("budget.draw-calls", scene(two, nodes=nodes[:4], materials=materials), "creator-platform-strict")
 
 
-def test_copies():
-    intent = lambda n: json.dumps({"copies": n})  # noqa: E731
+def test_planned_copies():
+    intent = lambda n: json.dumps({"copies": n})
     assert trips("budget.copies", scene(grid(1000)), intent=intent(2001))
     assert not trips("budget.copies", scene(grid(1000)), intent=intent(2000))
 

@@ -34,15 +34,34 @@ def test_inspect_json_has_the_contracts_keys(crate, capsys):
     tree = json.loads(out)
     assert code == 0
     assert {"schema", "source", "facts", "findings", "clear", "skipped", "verdict"} <= set(tree)
-    assert tree["source"]["files"][0] | {"sha256": ""} == {"path": "crate.glb", "bytes": crate.stat().st_size, "sha256": "", "role": "model"}
-    wanted = "unit_metres up_axis nodes meshes parts triangles triangles_unique faces faces_over_4 vertices vertices_welded gpu_vertices loose_edges loose_points bounds size_m materials faces_without_material images uv_sets closed winding_consistent nodes_scaled nodes_non_uniform nodes_mirrored skins influences_max vertices_weights_off clips cameras lights"  # noqa: E501
+    assert tree["source"]["files"][0] | {"sha256": ""} == {
+        "path": "crate.glb",
+        "bytes": crate.stat().st_size,
+        "sha256": "",
+        "role": "model",
+    }
+    wanted = "unit_metres up_axis nodes meshes parts triangles triangles_unique faces faces_over_4 vertices vertices_welded gpu_vertices loose_edges loose_points bounds size_m materials faces_without_material images uv_sets closed winding_consistent nodes_scaled nodes_non_uniform nodes_mirrored skins influences_max vertices_weights_off clips cameras lights"
     assert set(wanted.split()) <= set(tree["facts"])
     f = tree["facts"]
     assert (f["triangles"], f["vertices"], f["closed"], f["winding_consistent"], f["nodes_scaled"]) == (12, 8, True, True, 1)
     assert f["size_m"] == [2, 2, 2]
     assert f["bounds"]["centre_distance"] == pytest.approx(3**0.5)
     one = tree["findings"][0]
-    assert set(one) >= {"id", "check", "station", "result", "part", "title", "measured", "wanted", "why", "count", "elements", "mends", "waived"}
+    assert set(one) >= {
+        "id",
+        "check",
+        "station",
+        "result",
+        "part",
+        "title",
+        "measured",
+        "wanted",
+        "why",
+        "count",
+        "elements",
+        "mends",
+        "waived",
+    }
     assert one["elements"] == {"kind": "nodes", "total": 1, "indices": [0]}
     assert tree["verdict"] == {"stop": 0, "caution": 1, "note": 0}
 
@@ -92,7 +111,9 @@ def test_intent(crate, tmp_path, capsys):
 
 def test_mend_writes_the_same_format_and_tells(crate, tmp_path, capsys):
     out = tmp_path / "out" / "mended.glb"
-    code, said, _ = run("mend", crate, "--mend", "size.scale:factor=0.5", "--mend", "placement.bake", "--out", out, "--json", "-", capsys=capsys)
+    code, said, _ = run(
+        "mend", crate, "--mend", "size.scale:factor=0.5", "--mend", "placement.bake", "--out", out, "--json", "-", capsys=capsys
+    )
     assert code == 0
     assert [m["applied"] for m in json.loads(said)["mends"]] == [True, True]
     facts = json.loads(run("inspect", out, "--json", "-", capsys=capsys)[1])["facts"]
@@ -100,7 +121,9 @@ def test_mend_writes_the_same_format_and_tells(crate, tmp_path, capsys):
 
 
 def test_export_and_prove(crate, tmp_path, capsys):
-    code, out, _ = run("export", crate, "--out", tmp_path / "out", "--format", "obj", "--proof", tmp_path / "p.json", capsys=capsys)
+    code, out, _ = run(
+        "export", crate, "--out", tmp_path / "out", "--format", "obj", "--proof", tmp_path / "p.json", capsys=capsys
+    )
     assert code == 0
     assert json.loads((tmp_path / "p.json").read_text())["proved"]
     assert "not held" in out
@@ -155,7 +178,9 @@ def test_search_finds_what_is_missing(tmp_path, capsys):
     (tmp_path / "a" / "pot.obj").write_text("mtllib pot.mtl\nusemtl net\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
     (tmp_path / "a" / "pot.mtl").write_text("newmtl net\nmap_Kd net.png\n")
     (tmp_path / "b" / "net.png").write_bytes(b"x")
-    look = lambda *more: json.loads(run("inspect", tmp_path / "a", "--json", "-", *more, capsys=capsys)[1])["facts"]["images"][0]["status"]  # noqa: E731
+    look = lambda *more: json.loads(run("inspect", tmp_path / "a", "--json", "-", *more, capsys=capsys)[1])["facts"]["images"][0][
+        "status"
+    ]
     assert (look(), look("--search", tmp_path / "b")) == ("missing", "found")
 
 
@@ -173,11 +198,21 @@ def test_lists(capsys):
 
 def test_a_closed_pipe_is_no_error(crate):
     line = f"{sys.executable} -m handlens.cli checks | head -1"
-    done = subprocess.run(["bash", "-c", f"set -o pipefail; {line}"], capture_output=True, text=True, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+    done = subprocess.run(
+        ["bash", "-c", f"set -o pipefail; {line}"],
+        capture_output=True,
+        text=True,
+        env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+    )
     assert done.stderr == ""
 
 
 def test_a_run_loads_no_more_than_it_needs(crate):
     code = f"import sys\nfrom handlens import cli\ncli.main(['inspect', {str(crate)!r}, '--json', '-'])\nprint([m for m in ('flask', 'sqlalchemy', 'PIL', 'jsonschema', 'scipy.spatial') if m in sys.modules], file=sys.stderr)"
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+    )
     assert done.stderr.strip() == "[]"

@@ -194,7 +194,10 @@ def test_what_is_inventoried_is_a_problem_not_a_refusal(tmp_path, changes, kind)
 
 
 def test_inputs_of_extensions_are_found(tmp_path):
-    material = {"extensions": {"KHR_materials_clearcoat": {"clearcoatTexture": {"index": 0}}}, "normalTexture": {"index": 0, "scale": 0}}
+    material = {
+        "extensions": {"KHR_materials_clearcoat": {"clearcoatTexture": {"index": 0}}},
+        "normalTexture": {"index": 0, "scale": 0},
+    }
     s = read(tmp_path, document(materials=[material], textures=[{"source": 0}], images=[{"uri": "wet.png"}]))
     assert {t.role for t in s.materials[0].inputs} == {"clearcoat", "normal"}
     assert {t.scale for t in s.materials[0].inputs} == {None, 0.0}

@@ -26,7 +26,9 @@ def random_tree(random, count=7, even=False, mirrored=True):
         scale = random.uniform(0.2, 3, 3) if not even else np.full(3, random.uniform(0.2, 3))
         scale[0] *= sign
         q = random.normal(size=4)
-        nodes[k] = replace(nodes[k], translation=tuple(random.normal(size=3) * 3), rotation=tuple(q / np.linalg.norm(q)), scale=tuple(scale))
+        nodes[k] = replace(
+            nodes[k], translation=tuple(random.normal(size=3) * 3), rotation=tuple(q / np.linalg.norm(q)), scale=tuple(scale)
+        )
         if random.random() < 0.2:
             m = np.eye(4)
             m[:3] = random.normal(size=(3, 4))
@@ -100,7 +102,7 @@ def test_baking_a_rig_moves_nothing_at_rest_or_in_any_clip(seed):
     after = apply_mend(before, "placement.bake", {}).scene
     assert np.allclose(posed(before, 4), posed(after, 4), atol=1e-6)
     # The mesh's own node still holds it in the same place for readers that do not skin.
-    still = lambda s: s.meshes[s.nodes[4].mesh].positions @ world_matrices(s)[4][:3, :3].T + world_matrices(s)[4][:3, 3]  # noqa: E731
+    still = lambda s: s.meshes[s.nodes[4].mesh].positions @ world_matrices(s)[4][:3, :3].T + world_matrices(s)[4][:3, 3]
     assert np.allclose(still(before), still(after), atol=1e-9)
     for t in (0.0, 0.25, 0.5, 0.9, 1.0):
         a = posed(before, 4, pose_at(before, before.clips[0], t))
@@ -143,7 +145,10 @@ def test_baked_mirror_stays_closed_and_wound():
     top = surface(after.meshes[0])
     assert (top.closed, top.winding_consistent) == (True, True)
     p = after.meshes[0].positions[after.meshes[0].corners].reshape(-1, 4, 3)
-    volume = np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() + np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 2], p[:, 3])).sum()
+    volume = (
+        np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum()
+        + np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 2], p[:, 3])).sum()
+    )
     assert volume / 6 == pytest.approx(1.0)
 
 
@@ -320,7 +325,10 @@ def test_layers_follow_reversed_corners():
     uv = Layer(np.random.default_rng(0).random((24, 2)), np.arange(24, dtype=np.int32))
     made = scene(replace(cube(), uvs=(uv,)), nodes=(Node("n", "crate", scale=(1.0, 1.0, -1.0), mesh=0),))
     after = apply_mend(made, "placement.bake", {}).scene
-    pairs = lambda s: {(tuple(np.abs(p)), tuple(t)) for p, t in zip(s.meshes[0].positions[s.meshes[0].corners], s.meshes[0].uvs[0].at_corners(), strict=True)}  # noqa: E731
+    pairs = lambda s: {
+        (tuple(np.abs(p)), tuple(t))
+        for p, t in zip(s.meshes[0].positions[s.meshes[0].corners], s.meshes[0].uvs[0].at_corners(), strict=True)
+    }
     assert pairs(made) == pairs(after)
     assert triangles_of(after.meshes[0]).face_count == 12
     assert len(CUBE_FACES) == after.meshes[0].face_count

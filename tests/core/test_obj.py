@@ -29,7 +29,8 @@ def test_the_same_face_in_many_spellings(tmp_path, faces):
 
 
 @pytest.mark.parametrize(
-    ("corner", "uv", "normal"), [("{0}", False, False), ("{0}/{0}", True, False), ("{0}//1", False, True), ("{0}/{0}/1", True, True)]
+    ("corner", "uv", "normal"),
+    [("{0}", False, False), ("{0}/{0}", True, False), ("{0}//1", False, True), ("{0}/{0}/1", True, True)],
 )
 def test_corner_forms(tmp_path, corner, uv, normal):
     text = QUAD + "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvn 0 0 1\nf " + " ".join(corner.format(k) for k in (1, 2, 3, 4)) + "\n"

@@ -32,7 +32,13 @@ def results(proof):
 def textured():
     image = Image("image:0", "net.png", "maps/net.png", "found", "maps/net.png", load=lambda: PNG)
     source = {"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}, "alphaMode": "MASK", "extras": {"quay": 3}}
-    net = Material("m0", "net", inputs=(TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), 0),), alpha_mode="mask", source=source)
+    net = Material(
+        "m0",
+        "net",
+        inputs=(TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), 0),),
+        alpha_mode="mask",
+        source=source,
+    )
     uv = Layer(np.random.default_rng(1).random((24, 2)).astype(np.float32), np.arange(24, dtype=np.int32))
     return scene(replace(cube(), uvs=(uv,)), materials=(net,), images=(image,))
 
@@ -80,14 +86,19 @@ def test_obj_keeps_every_bit_of_a_number(tmp_path):
 
 
 def test_units_and_axes_are_converted_for_gltf(tmp_path):
-    made = scene(mesh(np.array([[0, 0, 0], [100, 0, 0], [0, 0, 200.0]]), [[0, 1, 2]])).with_(format="obj", unit_metres=0.01, up_axis="Z")
+    made = scene(mesh(np.array([[0, 0, 0], [100, 0, 0], [0, 0, 200.0]]), [[0, 1, 2]])).with_(
+        format="obj", unit_metres=0.01, up_axis="Z"
+    )
     again = round_trip(made, "glb", tmp_path)
     assert again.meshes[0].positions.max(axis=0).tolist() == pytest.approx([1, 2, 0])
     assert prove(made, again).proved
 
 
 def test_mirrored_and_nested_nodes_come_back_flat_in_obj(tmp_path):
-    nodes = (Node("n0", "pier", translation=(5.0, 0, 0), scale=(2.0, 2, 2), children=(1,)), Node("n1", "crate", scale=(-1.0, 1, 1), mesh=0))
+    nodes = (
+        Node("n0", "pier", translation=(5.0, 0, 0), scale=(2.0, 2, 2), children=(1,)),
+        Node("n1", "crate", scale=(-1.0, 1, 1), mesh=0),
+    )
     made = scene(cube(), nodes=nodes)
     proof = prove(made, round_trip(made, "obj", tmp_path))
     assert proof.proved

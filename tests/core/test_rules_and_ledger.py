@@ -26,7 +26,14 @@ MODELS = json.loads((DEMO / "models" / "manifest.json").read_text())["models"]
 
 def test_shipped_sheets_fit_the_schema_and_say_their_basis():
     schema = json.loads(SCHEMA.read_text())
-    assert [s.name for s in shipped()] == ["Realtime engine", "Realtime engine, centimetres", "AR viewing", "Creator platform, strict", "Modelling room", "Block world"]
+    assert [s.name for s in shipped()] == [
+        "Realtime engine",
+        "Realtime engine, centimetres",
+        "AR viewing",
+        "Creator platform, strict",
+        "Modelling room",
+        "Block world",
+    ]
     for path in SHEETS.glob("*.json"):
         jsonschema.validate(json.loads(path.read_text()), schema)
     assert all("ommon practice" in s.basis for s in shipped())
@@ -39,7 +46,9 @@ def test_bad_sheets(text):
         sheet_from_json(text, "The sheet")
 
 
-@pytest.mark.parametrize("text", ['{"copies": 0}', '{"expected": {"height_m": -1}}', '{"seen_from": "below"}', "7", '{"expected": 3}'])
+@pytest.mark.parametrize(
+    "text", ['{"copies": 0}', '{"expected": {"height_m": -1}}', '{"seen_from": "below"}', "7", '{"expected": 3}']
+)
 def test_bad_intents(text):
     with pytest.raises(InputError):
         intent_from_json(text)

@@ -10,7 +10,13 @@ from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage
 
-SEEDS = ["glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "glTF2/BoxTextured-glTF-Embedded/BoxTextured.gltf", "glTF2/simple_skin/simple_skin.gltf", "OBJ/cube_usemtl.obj", "OBJ/testmixed.obj"]
+SEEDS = [
+    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb",
+    "glTF2/BoxTextured-glTF-Embedded/BoxTextured.gltf",
+    "glTF2/simple_skin/simple_skin.gltf",
+    "OBJ/cube_usemtl.obj",
+    "OBJ/testmixed.obj",
+]
 
 
 @pytest.mark.parametrize("name", SEEDS)

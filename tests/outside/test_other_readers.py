@@ -11,7 +11,16 @@ from handlens.core.inspection import open_scene
 from handlens.core.measures import collect
 from handlens.core.report import facts
 
-OBJ = ["spider.obj", "WusonOBJ.obj", "box.obj", "cube_usemtl.obj", "cube_with_vertexcolors.obj", "regr_3429812.obj", "space_in_material_name.obj", "multiple_spaces.obj"]
+OBJ = [
+    "spider.obj",
+    "WusonOBJ.obj",
+    "box.obj",
+    "cube_usemtl.obj",
+    "cube_with_vertexcolors.obj",
+    "regr_3429812.obj",
+    "space_in_material_name.obj",
+    "multiple_spaces.obj",
+]
 GLTF = [
     "BoxTextured-glTF-Binary/BoxTextured.glb", "BoxTextured-glTF/BoxTextured.gltf", "2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
     "ClearCoat-glTF/ClearCoatTest.gltf", "textureTransform/TextureTransformTest.gltf", "simple_skin/simple_skin.gltf", "cameras/Cameras.gltf",
@@ -84,7 +93,9 @@ def test_gltf_against_its_own_json(models, name):
     f = measured(models / "glTF2" / name)
     tree = plain_gltf(models / "glTF2" / name)
     accessors = tree["accessors"]
-    unique = sum(accessors[p.get("indices", p["attributes"]["POSITION"])]["count"] // 3 for m in tree["meshes"] for p in m["primitives"])
+    unique = sum(
+        accessors[p.get("indices", p["attributes"]["POSITION"])]["count"] // 3 for m in tree["meshes"] for p in m["primitives"]
+    )
     assert f["triangles_unique"] == unique
     assert f["meshes"] == len(tree["meshes"])
     assert len(f["materials"]) == len(tree.get("materials", []))
@@ -130,7 +141,10 @@ def test_broken_third_party_files_end_in_one_sentence(models, name, capsys):
     assert err.startswith("handlens: ")
 
 
-@pytest.mark.parametrize("name", ["BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb", "IncorrectVertexArrays/Cube.gltf", "TestNoRootNode/NoScene.gltf"])
+@pytest.mark.parametrize(
+    "name",
+    ["BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb", "IncorrectVertexArrays/Cube.gltf", "TestNoRootNode/NoScene.gltf"],
+)
 def test_odd_third_party_files_are_inventoried(models, name, capsys):
     from handlens import cli
 

@@ -30,7 +30,10 @@ def test_a_drop_becomes_a_model_and_an_inspection(client):
 
 def test_a_folder_with_two_models_shares_the_images(client):
     library = b"newmtl net\nmap_Kd maps/net.png\n"
-    drop(client, {"q/left.obj": b"mtllib q.mtl\nusemtl net\n" + OBJ, "q/right.obj": OBJ, "q/q.mtl": library, "q/maps/net.png": b"x"})
+    drop(
+        client,
+        {"q/left.obj": b"mtllib q.mtl\nusemtl net\n" + OBJ, "q/right.obj": OBJ, "q/q.mtl": library, "q/maps/net.png": b"x"},
+    )
     left, right = settled(client, "Left"), settled(client, "Right")
     assert left["state"] == right["state"] == "done"
     with session() as s:
@@ -67,7 +70,11 @@ def test_bad_files_fail_in_one_sentence_and_hurt_nothing_else(client, name, caps
 
 def test_a_bad_zip_is_told_by_its_job(client):
     answer = drop(client, {"x.zip": b"PK\x03\x04 no zip"})
-    job = wait_for(lambda: next((j for j in client.get("/api/jobs").json["jobs"] if j["id"] == answer.json["id"] and j["state"] == "failed"), None))
+    job = wait_for(
+        lambda: next(
+            (j for j in client.get("/api/jobs").json["jobs"] if j["id"] == answer.json["id"] and j["state"] == "failed"), None
+        )
+    )
     assert "not a readable zip" in job["error"]
 
 
@@ -81,7 +88,14 @@ def test_a_running_job_can_be_stopped_and_taken_up_again(client):
     drop(client, {"slow_boat.obj": slow_model()})
 
     def running():
-        return next((j for j in client.get("/api/jobs").json["jobs"] if j["kind"] == "inspect" and j["state"] == "running" and "Slow boat" in j["title"]), None)
+        return next(
+            (
+                j
+                for j in client.get("/api/jobs").json["jobs"]
+                if j["kind"] == "inspect" and j["state"] == "running" and "Slow boat" in j["title"]
+            ),
+            None,
+        )
 
     job = wait_for(running)
     assert client.post(f"/api/jobs/{job['id']}/stop").status_code == 202
@@ -99,7 +113,9 @@ def test_a_killed_workers_job_is_taken_up_by_another(client, worker):
     second = start("handlens.jobs.worker")
     try:
         drop(client, {"orphan_boat.obj": slow_model()})
-        wait_for(lambda: any(j["state"] == "running" and "Orphan boat" in j["title"] for j in client.get("/api/jobs").json["jobs"]))
+        wait_for(
+            lambda: any(j["state"] == "running" and "Orphan boat" in j["title"] for j in client.get("/api/jobs").json["jobs"])
+        )
         os.killpg(second.pid, signal.SIGKILL)
         second.wait()
         with session() as s:

@@ -94,7 +94,9 @@ def test_the_tape_undoes_and_forgets_what_was_undone():
         assert slips_of(s, revision) == [a]
         change_tape(s, revision, [a, c])
         assert slips_of(s, revision) == [a, c]
-        assert [t.number for t in s.scalars(select(TapeState).where(TapeState.revision_id == revision.id).order_by(TapeState.number))] == [1, 2]
+        assert [
+            t.number for t in s.scalars(select(TapeState).where(TapeState.revision_id == revision.id).order_by(TapeState.number))
+        ] == [1, 2]
 
 
 def test_a_slip_that_is_off_does_not_change_the_key():

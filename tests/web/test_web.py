@@ -70,7 +70,9 @@ def test_intent(client, crate):
 
 
 def lay(client, crate, *slips):
-    return client.put(f"/api/revisions/{crate['revision']}/tape", json={"slips": [{"mend": m, "params": p, "on": on} for m, p, on in slips]})
+    return client.put(
+        f"/api/revisions/{crate['revision']}/tape", json={"slips": [{"mend": m, "params": p, "on": on} for m, p, on in slips]}
+    )
 
 
 def test_tape(client, crate):
@@ -101,7 +103,15 @@ def test_a_mend_that_does_not_apply_says_so(client, crate):
     lay(client, crate)
 
 
-@pytest.mark.parametrize("slip", [("size.scale", {"factor": 0}, True), ("size.scale", {}, True), ("size.shrink", {}, True), ("placement.bake", {"hard": 1}, True)])
+@pytest.mark.parametrize(
+    "slip",
+    [
+        ("size.scale", {"factor": 0}, True),
+        ("size.scale", {}, True),
+        ("size.shrink", {}, True),
+        ("placement.bake", {"hard": 1}, True),
+    ],
+)
 def test_bad_slips_are_refused_before_anything_is_kept(client, crate, slip):
     answer = lay(client, crate, slip)
     assert answer.status_code == 422
@@ -110,7 +120,7 @@ def test_bad_slips_are_refused_before_anything_is_kept(client, crate, slip):
 
 
 def test_rename_preview(client, crate):
-    look = lambda **w: client.post(f"/api/revisions/{crate['revision']}/rename-preview", json=w)  # noqa: E731
+    look = lambda **w: client.post(f"/api/revisions/{crate['revision']}/rename-preview", json=w)
     assert look(search="crate", replace="box").json["changes"] == [{"old": "crate", "new": "box"}]
     assert look(search="(", pattern=True).status_code == 422
 
@@ -137,7 +147,16 @@ def test_export_and_download(client, crate):
 def test_the_next_revision(client, crate):
     made = scene(cube(size=3))
     drop(client, {"web_crate_2.glb": formats.write(made, "glb", "x")["x.glb"]}, crate["id"])
-    entry = wait_for(lambda: next((m for m in client.get("/api/shelf").json["models"] if m["id"] == crate["id"] and m["number"] == 2 and m["state"] == "done"), None))
+    entry = wait_for(
+        lambda: next(
+            (
+                m
+                for m in client.get("/api/shelf").json["models"]
+                if m["id"] == crate["id"] and m["number"] == 2 and m["state"] == "done"
+            ),
+            None,
+        )
+    )
     assert entry["longest_m"] == 3
     assert [r["number"] for r in client.get(f"/api/revisions/{entry['revision']}/bench").json["revisions"]] == [1, 2]
 

@@ -107,7 +107,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     const evidence = { kind, node: f.node ?? null, indices: f.elements ? indices : Int32Array.from(f.node === null || f.node === undefined ? [] : [f.node]) };
     const made = mark(m, evidence, TOKENS[f.result as 'stop' | 'caution' | 'note']);
     marked = made.groups;
-    if (!made.groups.length) {
+    if (made.box.isEmpty()) {
       lost.value ||= 'This is not a thing that is drawn, so there is nothing to mark.';
       return;
     }

@@ -14,14 +14,20 @@ interface MaterialHeader {
 }
 interface Header {
   version: number; origin: number[]; bounds: { min: number[]; max: number[] };
-  parts: { node: number; name: string; mesh: number; matrix: number[] }[];
+  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[] }[]; places: Record<string, number[]>;
   meshes: MeshHeader[]; materials: MaterialHeader[]; images: ({ at: number; bytes: number; alpha: boolean } | null)[];
 }
 
 /** What evidence needs to know of a drawn mesh: which polygon each triangle is of, which stored vertex each drawn one is. */
 export interface Origins { faces: Uint32Array; vertex: Uint32Array }
 
-export interface DisplayModel { root: Group; parts: Map<number, Mesh>; names: Map<number, string>; origin: Vector3; triangles: number }
+export interface DisplayModel {
+  root: Group; parts: Map<number, Mesh>; origin: Vector3; triangles: number;
+  /** Nodes that draw nothing themselves: where they are. */
+  places: Map<number, Vector3>;
+  /** Parts below each such node. */
+  below: Map<number, number[]>;
+}
 
 /** Reads a display copy. Throws an Error with one sentence where it is not one. */
 export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> {
@@ -46,7 +52,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
   });
   const root = new Group();
   const parts = new Map<number, Mesh>();
-  const names = new Map<number, string>();
+  const below = new Map<number, number[]>();
   let triangles = 0;
   header.parts.forEach((part, number) => {
     const m = header.meshes[part.mesh]!;
@@ -58,11 +64,12 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
     root.add(mesh);
     parts.set(part.node, mesh);
-    names.set(part.node, part.name);
+    for (const above of part.under) below.set(above, [...(below.get(above) ?? []), part.node]);
     triangles += m.triangles;
   });
   root.updateMatrixWorld(true);
-  return { root, parts, names, origin: new Vector3(...header.origin), triangles };
+  const places = new Map(Object.entries(header.places).map(([node, p]) => [Number(node), new Vector3(...p)]));
+  return { root, parts, places, below, origin: new Vector3(...header.origin), triangles };
 }
 
 function surface(id: number, header: Header, number: number, hasUv: boolean, textures: (Texture | null)[]): Surface {

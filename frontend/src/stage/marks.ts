@@ -47,10 +47,13 @@ function drawnVertices(mesh: Mesh, stored: Int32Array) {
 }
 
 /** Marks evidence on a model; returns the drawn group (already hung into the model) and the box around what is marked. */
-export function mark(model: DisplayModel, evidence: Evidence, hex: string): { groups: Group[]; box: Box3; nodes: number[] } {
+export function mark(model: DisplayModel, evidence: Evidence, hex: string): { groups: Group[]; box: Box3 } {
   const groups: Group[] = [];
   const box = new Box3();
-  const nodes = evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
+  const named = evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
+  // A group stands for the parts below it; a node with nothing to draw is a place.
+  const nodes = [...new Set(named.flatMap((n) => (model.parts.has(n) ? [n] : (model.below.get(n) ?? []))))];
+  for (const n of named) if (!model.parts.has(n) && !model.below.has(n) && model.places.has(n)) box.expandByPoint(model.places.get(n)!);
   for (const node of nodes) {
     const mesh = model.parts.get(node);
     if (!mesh) continue;
@@ -78,7 +81,7 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
     mesh.add(group);
     groups.push(group);
   }
-  return { groups, box, nodes };
+  return { groups, box };
 }
 
 export function unmark(groups: Group[]) {

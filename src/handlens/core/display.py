@@ -18,12 +18,13 @@ from .measures.distinct import distinct_rows
 from .scene import Layer, Mesh, Scene
 from .scene.model import Array
 from .scene.skinning import posed
-from .scene.transforms import apply, walk, world_matrices
+from .scene.transforms import apply, parents, walk, world_matrices
 from .scene.triangles import triangulate
 
-VERSION = 1
+VERSION = 2
 _CREASE = np.cos(np.radians(40))
 _LARGEST_IMAGE = 1024
+_MOST_PLACES = 5_000
 
 
 def display_copy(scene: Scene) -> bytes:
@@ -64,6 +65,7 @@ class _Copy:
         if np.isinf(low).any():
             low = high = np.zeros(3)
         origin = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
+        up = parents(s)
         meshes: list[dict[str, Any]] = []
         numbers: dict[Any, int] = {}
         parts = []
@@ -77,12 +79,21 @@ class _Copy:
             matrix = (_root(s) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
-            parts.append({"node": i, "name": s.part_name(i), "mesh": numbers[key], "matrix": matrix.T.reshape(-1).tolist()})
+            parts.append(
+                {
+                    "node": i,
+                    "name": s.part_name(i),
+                    "mesh": numbers[key],
+                    "matrix": matrix.T.reshape(-1).tolist(),
+                    "under": _above(up, i),
+                }
+            )
         header = {
             "version": VERSION,
             "origin": origin.tolist(),
             "bounds": {"min": (low - origin).tolist(), "max": (high - origin).tolist()},
             "parts": parts,
+            "places": {str(i): (world[i][:3, 3] - origin).tolist() for i in _bare(s)[:_MOST_PLACES]},
             "meshes": meshes,
             "materials": [self.material(k) for k in range(len(s.materials))],
             "images": [self.image(k) for k in range(len(s.images))],
@@ -169,6 +180,19 @@ class _Copy:
         except Exception:  # Pillow's decoders raise almost anything on damaged data; the stage then draws the plain colour
             return None
         return {"at": self.section(out.getvalue()), "bytes": len(out.getvalue()), "alpha": alpha}
+
+
+def _above(up: list[int], node: int) -> list[int]:
+    """The nodes above one, nearest first."""
+    out = []
+    while (node := up[node]) >= 0:
+        out.append(node)
+    return out
+
+
+def _bare(scene: Scene) -> list[int]:
+    """Nodes that draw nothing themselves: evidence on one of them is a place."""
+    return [i for i in walk(scene) if scene.nodes[i].mesh is None]
 
 
 def _root(scene: Scene) -> Array:

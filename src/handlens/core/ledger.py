@@ -247,7 +247,7 @@ def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
     lim = sheet.limits
     largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
-    over = lambda n, limit: None if limit is None else "caution" if n > limit else "clear"  # noqa: E731
+    over = lambda n, limit: None if limit is None else "caution" if n > limit else "clear"
     rows: list[dict[str, Any]] = []
     for p in m.parts:
         mesh = m.meshes[p.mesh]

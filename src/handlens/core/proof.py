@@ -103,7 +103,7 @@ class _Comparison:
             yield _length("Size", name, sa, sb, 2 * tolerance)
         shift = float(np.abs((a[0] + a[1]) / 2 - (b[0] + b[1]) / 2).max())
         yield Row("Size", "Place of the middle", "", "", f"{shift * 1000:.3g} mm", "clear" if shift <= tolerance else "stop")
-        stated = lambda s: f"{s.unit_metres:g} m" if s.unit_metres is not None else "not stated"  # noqa: E731
+        stated = lambda s: f"{s.unit_metres:g} m" if s.unit_metres is not None else "not stated"
         same_unit = self.a.unit_metres == self.b.unit_metres
         yield Row(
             "Size", "Unit", stated(self.a), stated(self.b), "same" if same_unit else "converted", "clear" if same_unit else "note"

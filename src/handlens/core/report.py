@@ -32,7 +32,7 @@ def facts(m: Measures) -> dict[str, Any]:
         size_m = [float(s * unit) for s in high - low] if unit is not None else None
     placed = [m.meshes[p.mesh] for p in m.parts]
     with_faces = [x for x in m.meshes if x.faces]
-    total = lambda key: sum(getattr(x, key) for x in m.meshes)  # noqa: E731
+    total = lambda key: sum(getattr(x, key) for x in m.meshes)
     return {
         "unit_metres": unit,
         "up_axis": m.up_axis,

@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.checks import judge
+from ..core.display import VERSION as DISPLAY_VERSION
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
 from ..core.report import report
@@ -22,7 +23,7 @@ from .models import Inspection, Judgement, Model, Revision, TapeState
 def tape_key(slips: list[dict[str, Any]]) -> str:
     """Digest of the slips that are on, in order: one inspection for each."""
     on = [[x["mend"], x["params"]] for x in slips if x.get("on", True)]
-    return hashlib.sha256(json.dumps([VERSION, on], sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(json.dumps([VERSION, DISPLAY_VERSION, on], sort_keys=True).encode()).hexdigest()
 
 
 def slips_of(s: Session, revision: Revision) -> list[dict[str, Any]]:

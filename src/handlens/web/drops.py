@@ -99,7 +99,9 @@ def close(drop_id: int) -> Any:
             s.delete(drop)
             s.commit()
             endings = ", ".join(e[1:] for e in packages.MODEL_ENDINGS)
-            refuse(422, f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.",
+            refuse(
+                422,
+                f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.",
             )
         main = next(n for n in names if n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")))
         return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

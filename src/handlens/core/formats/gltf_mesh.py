@@ -57,7 +57,7 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
     count = len(corners) // 3
     slots, materials = _slots(doc, faces, material_count, where, problems)
     names = {a for p in drawn for a in p.attributes}
-    layer = lambda name, width: _layer(doc, faces, name, width, where, problems)  # noqa: E731
+    layer = lambda name, width: _layer(doc, faces, name, width, where, problems)
     uvs = tuple(layer(f"TEXCOORD_{k}", 2) for k in range(_run(names, "TEXCOORD_")))
     colours = tuple(layer(f"COLOR_{k}", None) for k in range(_run(names, "COLOR_")))
     return Mesh(

@@ -162,7 +162,7 @@ class _Writer:
         first, index = split_vertices(mesh, present, corners)
         vertex = mesh.corners[first]
         attributes = {"POSITION": self.accessor(mesh.positions[vertex].astype(np.float32), 34962, True)}
-        take = lambda layer: layer.values[layer.index[first]].astype(np.float32)  # noqa: E731
+        take = lambda layer: layer.values[layer.index[first]].astype(np.float32)
         if mesh.normals in present:
             attributes["NORMAL"] = self.accessor(take(mesh.normals), 34962)
         if mesh.tangents in present:
