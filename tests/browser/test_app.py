@@ -64,6 +64,14 @@ def test_a_third_party_gltf_is_scaled_and_baked(page, models):
     page.get_by_role("button", name="Bake transforms").first.click()
     expect(page.locator(".stamp")).to_contain_text("Fit")
     expect(page.get_by_role("listitem", name=re.compile("Bake transforms: .* → 0 nodes"))).to_be_visible()
+    station(page, "size").get_by_role("button", name="Another mend").click()
+    page.get_by_label("what every length is multiplied by").fill("0.5")
+    page.get_by_role("button", name="Put on the tape").click()
+    expect(page.get_by_role("listitem", name=re.compile("Scale × 0.5: 1.00 m → 0.50 m"))).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Export rev 1")).click()
+    page.get_by_role("button", name="Write and prove it").click()
+    expect(page.locator(".stamp")).to_contain_text("Proved")
+    expect(page.get_by_role("row", name=re.compile("^Height"))).to_contain_text("0.5 m")
 
 
 @pytest.fixture

@@ -33,10 +33,10 @@ const sorted = (key: string, isNumber: boolean) => ((row: Row) => (isNumber ? (N
       @update:selection="(r: Row | null) => emit('part', r && typeof r.node === 'number' ? r.node : null)"
     >
       <Column
-        v-for="(c, k) in table.columns" :key="c.key" :header="c.heading" :field="sorted(c.key, c.number)" :sortable="byPart"
-        :header-class="c.number ? 'num' : ''" :body-class="c.number ? 'num' : k === 0 && byPart ? '' : k > 0 ? 'file' : ''"
+        v-for="c in table.columns" :key="c.key" :header="c.heading" :field="sorted(c.key, c.number)" :sortable="byPart"
+        :header-class="c.number ? 'num' : ''" :body-class="c.number ? 'num' : ''"
       >
-        <template #body="{ data }"><CutName :text="data.cells[c.key] ?? ''" :longest="c.number ? 26 : 30" /></template>
+        <template #body="{ data }"><CutName :text="data.cells[c.key] ?? ''" :longest="c.number ? 26 : 40" /></template>
       </Column>
       <Column v-if="withMend" header="" body-class="num">
         <template #body="{ data }">
