@@ -57,7 +57,7 @@ front_modules() {
   if [ -f "$stamp" ] && grep -qx "$want" "$stamp"; then return; fi
   node_path
   say "Installing the front end's packages …"
-  (cd "$root/frontend" && npm ci --no-audit --no-fund --ignore-scripts --loglevel=error >&2)
+  (cd "$root/frontend" && npm ci --no-audit --no-fund --ignore-scripts --no-update-notifier --loglevel=error >&2)
   printf '%s\n' "$want" >"$stamp"
 }
 
@@ -68,7 +68,7 @@ front_end() {
   front_modules
   node_path
   say "Building the front end …"
-  (cd "$root/frontend" && npm run --silent build >&2)
+  (cd "$root/frontend" && npm run --silent build -- --logLevel warn >&2)
   printf '%s\n' "$want" >"$stamp"
 }
 
