@@ -18,6 +18,7 @@ export type MendFacts = S['MendFacts'];
 export type SheetFacts = S['SheetFacts'];
 export type Intent = S['Intent'];
 export type Counts = S['Counts'];
+export type Recipe = S['Recipe'];
 export type Result = 'stop' | 'caution' | 'note';
 
 export async function sentence(answer: Response): Promise<Error> {
@@ -54,6 +55,11 @@ export const api = {
   catalogue: () => call<Catalogue>('GET', '/catalogue'),
   changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent }) => call<void>('PATCH', `/models/${id}`, change),
   removeModel: (id: number) => call<void>('DELETE', `/models/${id}`),
+  waive: (model: number, finding: string, reason: string) => call<void>('PUT', `/models/${model}/waivers`, { finding, reason }),
+  unwaive: (model: number, finding: string) => call<void>('DELETE', `/models/${model}/waivers?finding=${encodeURIComponent(finding)}`),
+  recipes: () => call<{ recipes: Recipe[] }>('GET', '/recipes'),
+  keepRecipe: (name: string, slips: Slip[]) => call<Recipe>('POST', '/recipes', { name, slips }),
+  dropRecipe: (id: number) => call<void>('DELETE', `/recipes/${id}`),
   bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
   layTape: (revision: number, slips: Slip[]) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips }),
   undo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/undo`),

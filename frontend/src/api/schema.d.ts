@@ -105,6 +105,74 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/models/{model_id}/waivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Accept a finding, with the reason. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    model_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WaiverWish"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        post?: never;
+        /** Let a waived finding count again. */
+        delete: {
+            parameters: {
+                query: {
+                    finding: string;
+                };
+                header?: never;
+                path: {
+                    model_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/thumbnail": {
         parameters: {
             query?: never;
@@ -940,6 +1008,107 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Recipes"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        /** Keep a tape; a recipe of the same name is replaced. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RecipeWish"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Recipe"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{recipe_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Throw a recipe away. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    recipe_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -1062,6 +1231,10 @@ export interface components {
             sheet?: string;
             intent?: components["schemas"]["Intent"];
         };
+        WaiverWish: {
+            finding: string;
+            reason: string;
+        };
         DropWish: {
             /** @default null */
             model: number | null;
@@ -1159,6 +1332,7 @@ export interface components {
             count: number | null;
             elements: components["schemas"]["Elements"] | null;
             mends: components["schemas"]["MendCall"][];
+            waived: string | null;
         };
         Skipped: {
             check: string;
@@ -1174,6 +1348,16 @@ export interface components {
             lost: {
                 [key: string]: string[];
             };
+        };
+        Since: {
+            number: number;
+            fixed: string[];
+            fresh: string[];
+            back: string[];
+        };
+        ByMends: {
+            fixed: string[];
+            fresh: string[];
         };
         Figure: {
             what: string;
@@ -1215,6 +1399,8 @@ export interface components {
             reading: components["schemas"]["Reading"] | null;
             /** @description the reading is of an earlier state of the tape */
             stale: boolean;
+            since: components["schemas"]["Since"] | null;
+            by_mends: components["schemas"]["ByMends"] | null;
             tape: components["schemas"]["TapeSlip"][];
             can_undo: boolean;
             can_redo: boolean;
@@ -1283,6 +1469,18 @@ export interface components {
         };
         Jobs: {
             jobs: components["schemas"]["Job"][];
+        };
+        Recipe: {
+            id: number;
+            name: string;
+            slips: components["schemas"]["Slip"][];
+        };
+        Recipes: {
+            recipes: components["schemas"]["Recipe"][];
+        };
+        RecipeWish: {
+            name: string;
+            slips: components["schemas"]["Slip"][];
         };
         SheetFacts: {
             slug: string;

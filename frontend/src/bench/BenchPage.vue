@@ -5,8 +5,10 @@ import { api } from '../api/client';
 import { jobs } from '../api/jobs';
 import { useKeys } from '../app/keys';
 import ResultMark from '../ui/ResultMark.vue';
+import BenchDrop from './BenchDrop.vue';
 import ExportDialog from './ExportDialog.vue';
 import MendTape from './MendTape.vue';
+import RecipeDialog from './RecipeDialog.vue';
 import RouteStrip from './RouteStrip.vue';
 import StageView from './StageView.vue';
 import StationLedger from './StationLedger.vue';
@@ -16,6 +18,8 @@ const route = useRoute();
 const state = useBench(computed(() => Number(route.params.revision)));
 const { bench, query, stations, findings } = state;
 const exporting = ref(false);
+const cooking = ref(false);
+const dropping = ref<InstanceType<typeof BenchDrop>>();
 const job = computed(() => jobs.jobs.find((j) => j.id === bench.value?.job));
 const busy = computed(() => bench.value?.state === 'waiting' || bench.value?.state === 'running');
 const failed = computed(() => bench.value?.state === 'failed' || bench.value?.state === 'cancelled');
@@ -42,6 +46,7 @@ useKeys('Bench', [
   { keys: ['e'], says: 'evidence of the first finding here', run: () => state.show(state.finding.value ? null : (findings.value.find((f) => f.station.toLowerCase() === state.station.value) ?? null)) },
   { keys: ['m'], says: "put the finding's mend on the tape", run: putMend },
   { keys: ['z', 'Z'], says: 'undo, redo', run: (e) => state.step.mutate(e.key === 'z' ? 'undo' : 'redo') },
+  { keys: ['r'], says: 'bring the next revision', run: () => dropping.value?.choose() },
   { keys: ['Ctrl+e'], says: 'export', run: () => (exporting.value = true) },
   { keys: ['Escape'], says: 'put things down', run: () => state.show(null) },
 ]);
@@ -65,7 +70,9 @@ useKeys('Bench', [
     </div>
     <div v-if="bench.reading" class="bench"><StationLedger :state="state" /><StageView :bench="state" /></div>
     <div v-else class="empty faded"><p>{{ failed ? 'Nothing could be measured, so there is nothing to show.' : 'The stations open as soon as the model is read.' }}</p></div>
-    <MendTape :state="state" @export="exporting = true" />
+    <MendTape :state="state" @export="exporting = true" @recipes="cooking = true" />
+    <RecipeDialog v-model:visible="cooking" :state="state" />
+    <BenchDrop ref="dropping" :bench="bench" />
     <ExportDialog v-model:visible="exporting" :state="state" />
   </div>
 </template>

@@ -1,5 +1,7 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import Dialog from 'primevue/dialog';
+import InputText from 'primevue/inputtext';
+import { computed, ref } from 'vue';
 import type { Finding } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import type { BenchState } from './useBench';
@@ -10,29 +12,52 @@ const shown = computed(() => props.state.finding.value?.id === props.finding.id)
 const measured = computed(() => figure(props.finding.measured));
 const wanted = computed(() => figure(props.finding.wanted));
 const canShow = computed(() => !!props.finding.elements || props.finding.node !== null);
+const waiving = ref(false);
+const reason = ref('');
+function waive() {
+  if (!reason.value.trim()) return;
+  props.state.waive.mutate({ finding: props.finding.id, reason: reason.value.trim() });
+  waiving.value = false;
+}
+defineExpose({ waive: () => (waiving.value = true) });
 </script>
 
 <template>
-  <article class="card" :class="[finding.result, { shown }]" :aria-label="`${finding.result}: ${finding.title}`">
-    <h3><ResultMark :result="finding.result" />{{ finding.title }}<i aria-hidden="true">{{ letter }}</i></h3>
+  <article class="card" :class="[finding.waived ? 'waived' : finding.result, { shown }]" :aria-label="`${finding.waived ? 'waived' : finding.result}: ${finding.title}`">
+    <h3><ResultMark :result="finding.waived ? 'waived' : finding.result" />{{ finding.title }}<i aria-hidden="true">{{ letter }}</i></h3>
     <p v-if="measured && wanted && measured !== wanted" class="mono figures">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
-    <p class="why">{{ finding.why }}</p>
+    <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
+    <p v-else class="why">{{ finding.why }}</p>
     <div class="acts">
       <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">{{ shown ? 'Take the mark off' : 'Show it' }}</button>
-      <template v-for="(m, k) in finding.mends" :key="k">
-        <button class="btn" :class="state.onTape(m.mend, m.params) ? 'done' : 'main'" :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value" @click="state.put(m.mend, m.params)">
+      <template v-if="!finding.waived">
+        <button
+          v-for="(m, k) in finding.mends" :key="k" class="btn" :class="state.onTape(m.mend, m.params) ? 'done' : 'main'" :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value"
+          @click="state.put(m.mend, m.params)"
+        >
           {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params) }}
         </button>
+        <button class="btn plain" @click="waiving = true">Waive …</button>
       </template>
+      <button v-else class="btn plain" @click="state.waive.mutate({ finding: finding.id, reason: null })">Let it count again</button>
     </div>
+    <Dialog v-model:visible="waiving" modal header="Accept this finding?" dismissable-mask>
+      <p><b>{{ finding.title }}</b></p>
+      <p class="faded small">{{ finding.why }} It stays listed as waived, with your reason, on later revisions too.</p>
+      <form :id="`waive-${finding.id}`" class="reason" @submit.prevent="waive">
+        <label :for="`why-${finding.id}`">Why</label><InputText :id="`why-${finding.id}`" v-model="reason" size="small" maxlength="400" autocomplete="off" autofocus />
+      </form>
+      <template #footer><button class="btn" @click="waiving = false">Leave it</button><button class="btn main" type="submit" :form="`waive-${finding.id}`" :disabled="!reason.trim()">Waive it</button></template>
+    </Dialog>
   </article>
 </template>
 
 <style scoped>
-.card { border: 1px solid var(--hl-rule); border-left: 4px solid; border-radius: 3px; padding: 4px 9px 6px; background: var(--hl-sheet); font-size: 13px; line-height: 1.3; display: flex; flex-direction: column; }
+.card { border: 1px solid var(--hl-rule); border-left: 4px solid; border-radius: 3px; padding: 4px 9px 6px; background: var(--hl-sheet); font-size: 13px; line-height: 1.3; display: flex; flex-direction: column; color: inherit; }
 .card.stop { border-left-color: var(--hl-stop-mark); background: #fdf6f3; color: inherit; }
 .card.caution { border-left-color: var(--hl-caution-mark); background: #fdf8ec; color: inherit; }
 .card.note { border-left-color: var(--hl-note-mark); color: inherit; }
+.card.waived { border-left-color: var(--hl-waived-mark); background: var(--hl-waived-wash); color: var(--hl-ink-soft); }
 .card.shown { box-shadow: 0 0 0 1.5px var(--hl-ink); }
 h3 { font: 700 13.5px/1.3 var(--hl-font-text); display: flex; gap: 6px; align-items: baseline; overflow-wrap: anywhere; }
 h3 :deep(svg) { align-self: flex-start; margin-top: 2px; }
@@ -40,4 +65,5 @@ h3 i { margin-left: auto; font: italic 500 14px var(--hl-font-display); color: v
 .figures { font-size: 12.5px; }
 .why { margin: 1px 0 5px; color: var(--hl-ink-soft); font-size: 12.5px; }
 .acts { display: flex; gap: 6px; margin-top: auto; flex-wrap: wrap; }
+.reason { display: grid; grid-template-columns: auto 1fr; gap: 10px; align-items: center; margin-top: 10px; min-width: 460px; }
 </style>

@@ -5,7 +5,8 @@ import { mendWords } from './words';
 import type { BenchState } from './useBench';
 
 const props = defineProps<{ state: BenchState }>();
-defineEmits<{ export: [] }>();
+defineEmits<{ export: []; recipes: [] }>();
+const fixed = computed(() => props.state.bench.value?.by_mends);
 const tape = computed(() => props.state.bench.value?.tape ?? []);
 const dragged = ref<number | null>(null);
 const TICKS = Array.from({ length: 480 }, (_, i) => `M${i * 4 + 0.5} 0v${i % 10 === 0 ? 8 : i % 5 === 0 ? 6 : 3.5}`).join('');
@@ -39,7 +40,7 @@ function key(e: KeyboardEvent, k: number) {
 <template>
   <footer class="tape" aria-label="Mend tape">
     <svg class="ticks" viewBox="0 0 1920 9" preserveAspectRatio="xMinYMin slice" aria-hidden="true"><path :d="TICKS" stroke="#8C8371" /></svg>
-    <h2>Mend tape<span>{{ tape.length ? `${tape.length} in order` : 'nothing on it' }}</span></h2>
+    <h2>Mend tape<span :title="(fixed?.fixed ?? []).join('\n')">{{ !tape.length ? 'nothing on it' : fixed ? `${fixed.fixed.length} fixed, ${fixed.fresh.length} new` : `${tape.length} in order` }}</span></h2>
     <ol v-if="tape.length" class="slips">
       <li
         v-for="(s, k) in tape" :key="k" class="slip" :class="{ off: !s.on, failed: s.run && !s.run.applied, trying: s.on && !s.run }" tabindex="0" draggable="true" :title="whole(s)"
@@ -54,6 +55,8 @@ function key(e: KeyboardEvent, k: number) {
     </ol>
     <p v-else class="faded small hint">Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.</p>
     <div class="end">
+      <button v-if="state.safeMends.value.length" class="btn" :disabled="state.lay.isPending.value" title="Mends that change nothing to see" @click="state.putAll(state.safeMends.value)">All {{ state.safeMends.value.length }} safe</button>
+      <button class="btn" @click="$emit('recipes')">Recipes …</button>
       <button class="btn" :disabled="!state.bench.value?.can_undo || state.step.isPending.value" @click="state.step.mutate('undo')">Undo</button>
       <button class="btn" :disabled="!state.bench.value?.can_redo || state.step.isPending.value" @click="state.step.mutate('redo')">Redo</button>
       <button class="btn main big" :disabled="!state.bench.value?.reading || state.bench.value.stale" @click="$emit('export')">Export rev {{ state.bench.value?.revision.number }} …</button>

@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import Popover from 'primevue/popover';
 import Select from 'primevue/select';
 import { computed, ref } from 'vue';
+import { useRouter } from 'vue-router';
 import CutName from '../ui/CutName.vue';
+import ResultMark from '../ui/ResultMark.vue';
 import VerdictStamp from '../ui/VerdictStamp.vue';
 import IntentEditor from './IntentEditor.vue';
 import type { BenchState } from './useBench';
@@ -9,6 +12,14 @@ import type { BenchState } from './useBench';
 const props = defineProps<{ state: BenchState }>();
 const bench = computed(() => props.state.bench.value!);
 const editing = ref(false);
+const router = useRouter();
+const changes = ref<InstanceType<typeof Popover>>();
+const open = (id: number) => void router.push(`/bench/${id}`);
+const sinceWords = computed(() => {
+  const s = bench.value.since;
+  if (!s) return '';
+  return [s.fixed.length && `${s.fixed.length} fixed`, s.fresh.length && `${s.fresh.length} new`, s.back.length && `${s.back.length} back`].filter(Boolean).join(', ') || 'no change';
+});
 const UNITS: Record<string, [string, number]> = { m: ['metres', 1], cm: ['centimetres', 0.01], mm: ['millimetres', 0.001] };
 const file = computed(() => {
   const u = bench.value.unit_metres;
@@ -40,7 +51,23 @@ const intent = computed(() => {
 <template>
   <section class="route" aria-label="From the file to the destination">
     <div class="who">
-      <h1><CutName :text="bench.name" :longest="16" /> <span class="mono">rev {{ bench.revision.number }}</span></h1>
+      <div class="name">
+        <h1><CutName :text="bench.name" :longest="16" /></h1>
+        <select v-if="bench.revisions.length > 1" class="mono" aria-label="Revision" :value="bench.revision.id" @change="open(Number(($event.target as HTMLSelectElement).value))">
+          <option v-for="r in bench.revisions" :key="r.id" :value="r.id">rev {{ r.number }}</option>
+        </select>
+        <span v-else class="mono">rev {{ bench.revision.number }}</span>
+        <button v-if="bench.since" class="since" aria-haspopup="true" @click="changes?.toggle($event)">{{ sinceWords }}</button>
+        <Popover ref="changes">
+          <div v-if="bench.since" class="changes">
+            <h2>Since rev {{ bench.since.number }}</h2>
+            <template v-for="[mark, word, list] in [['clear', 'fixed', bench.since.fixed], ['caution', 'new', bench.since.fresh], ['stop', 'came back', bench.since.back]] as [string, string, string[]][]" :key="word">
+              <p v-for="t in list" :key="t"><ResultMark :result="mark" :size="12" /> {{ word }}: {{ t }}</p>
+            </template>
+            <p v-if="sinceWords === 'no change'" class="faded">The same findings as before.</p>
+          </div>
+        </Popover>
+      </div>
       <button class="intent" @click="editing = true"><span class="faded">Meant to be</span> <span class="mono">{{ intent }}</span></button>
     </div>
     <div class="trip">
@@ -71,10 +98,16 @@ const intent = computed(() => {
 </template>
 
 <style scoped>
-.route { height: var(--hl-route-h); flex: none; display: grid; grid-template-columns: 252px 1fr 190px; align-items: center; padding: 0 16px; border-bottom: 1px solid var(--hl-rule); gap: 10px; }
+.route { height: var(--hl-route-h); flex: none; display: grid; grid-template-columns: 286px 1fr 190px; align-items: center; padding: 0 16px; border-bottom: 1px solid var(--hl-rule); gap: 10px; }
 .route > :last-of-type { justify-self: end; }
 h1 { font: 600 21px/1.1 var(--hl-font-display); letter-spacing: -0.01em; display: flex; align-items: baseline; gap: 8px; white-space: nowrap; }
-h1 .mono { font-size: 12.5px; font-weight: 500; color: var(--hl-ink-faded); }
+.name { display: flex; align-items: baseline; gap: 8px; white-space: nowrap; }
+.name > .mono { font-size: 12.5px; color: var(--hl-ink-faded); }
+select { border: 1px solid transparent; background: none; min-height: 24px; border-radius: 3px; cursor: pointer; }
+select:hover { border-color: var(--hl-rule-strong); }
+.since { border: 0; background: none; padding: 0 2px; min-height: 24px; font-size: 12.5px; color: var(--hl-verdigris-text); text-decoration: underline; text-underline-offset: 3px; cursor: pointer; }
+.changes { max-width: 420px; display: grid; gap: 4px; font-size: 13px; }
+.changes h2 { font: 600 16px var(--hl-font-display); }
 .intent { border: 0; background: none; padding: 0; min-height: 24px; font-size: 12.5px; cursor: pointer; text-decoration: underline; text-decoration-color: var(--hl-rule-strong); text-underline-offset: 3px; white-space: nowrap; max-width: 100%; overflow: hidden; text-overflow: ellipsis; }
 .trip { display: grid; grid-template-columns: minmax(0, 1fr) 150px minmax(0, 1fr); align-items: center; justify-content: center; gap: 10px; }
 .end { line-height: 1.25; font-size: 13px; min-width: 0; white-space: nowrap; }

@@ -54,10 +54,24 @@ export function useBench(revision: ComputedRef<number>) {
     onSettled: () => queries.invalidateQueries({ queryKey: ['bench', revision.value] }),
   });
 
+  const waive = useMutation({
+    mutationFn: ({ finding, reason }: { finding: string; reason: string | null }) =>
+      reason === null ? api.unwaive(bench.value!.model, finding) : api.waive(bench.value!.model, finding, reason),
+    onError: complain,
+    onSettled: () => queries.invalidateQueries({ queryKey: ['bench', revision.value] }),
+  });
+
   const slips = computed(() => plainSlips(bench.value));
   const onTape = (mend: string, params: Record<string, unknown>) => slips.value.some((s) => same(s, mend, params));
+  /** Every mend that changes nothing to see and is not on the tape yet, each once. */
+  const safeMends = computed(() => {
+    const calls = findings.value.filter((f) => !f.waived).flatMap((f) => f.mends);
+    const fresh = calls.filter((m) => mendFacts(m.mend)?.safe && !onTape(m.mend, m.params));
+    return fresh.filter((m, k) => fresh.findIndex((o) => o.mend === m.mend && JSON.stringify(o.params) === JSON.stringify(m.params)) === k);
+  });
+  const putAll = (calls: { mend: string; params: Record<string, unknown> }[]) => lay.mutate([...slips.value, ...calls.map((c) => ({ ...c, on: true }))]);
   const put = (mend: string, params: Record<string, unknown>) => lay.mutate([...slips.value, { mend, params, on: true }]);
   const mendFacts = (id: string) => catalogue.value?.mends.find((m) => m.id === id);
   const sheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === bench.value?.sheet));
-  return { query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, slips, onTape, put, mendFacts };
+  return { query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
 }

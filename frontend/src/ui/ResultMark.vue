@@ -11,6 +11,7 @@ const WORDS: Record<string, string> = { stop: 'stop', caution: 'caution', note: 
     </g>
     <g v-else-if="result === 'note'"><circle cx="8" cy="8" r="6.2" fill="none" stroke="#4A6480" stroke-width="1.6" /><circle cx="8" cy="8" r="2" fill="#4A6480" /></g>
     <path v-else-if="result === 'clear'" d="M2 8.6 6.2 12.8 14 3.4" fill="none" stroke="#4E7032" stroke-width="2.3" stroke-linecap="round" stroke-linejoin="round" />
+    <path v-else-if="result === 'waived'" d="M1 9.4c2-4.4 4.4-4.4 7-1.4s5 3 7-1.4" fill="none" stroke="#5C6A6E" stroke-width="1.8" stroke-linecap="round" />
     <path v-else-if="result === 'nothing'" d="M4.5 8h7" stroke="#8B9492" stroke-width="1.6" stroke-linecap="round" />
     <circle v-else cx="8" cy="8" r="5.6" fill="none" stroke="#5C6A6E" stroke-width="1.6" stroke-dasharray="1.4 2.6" stroke-linecap="round" />
   </svg>

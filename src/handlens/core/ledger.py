@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 import numpy as np
@@ -22,8 +22,10 @@ from .rules.sheet import UNIT_WORDS
 MOST_ROWS = 2_000
 
 
-def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[dict[str, Any]]:
-    """One entry a station, in order. `inspected` is false where no check looks at it yet."""
+def ledger(
+    m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement, waived: Collection[str] = ()
+) -> list[dict[str, Any]]:
+    """One entry a station, in order. `inspected` is false where no check looks at it yet; waived: ids that do not count."""
     panels: dict[str, Callable[[Measures, RuleSheet, Intent], dict[str, Any]]] = {
         "Arrival": _arrival,
         "Size": _size,
@@ -34,7 +36,7 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
     for number, name in enumerate(STATIONS, 1):
         counts = {"stop": 0, "caution": 0, "note": 0}
         for f in judgement.findings:
-            if f.station == name:
+            if f.station == name and f.id not in waived:
                 counts[f.result] += 1
         entry: dict[str, Any] = {
             "number": number,

@@ -130,6 +130,13 @@ def source(package: Package, path: str, scene: Scene, digest: Callable[[str], st
     }
 
 
+def with_waivers(tree: dict[str, Any], reasons: dict[str, str]) -> dict[str, Any]:
+    """A report in which the findings of some ids carry the reason they were waived for, and no longer count."""
+    findings = [{**f, "waived": reasons.get(f["id"])} for f in tree["findings"]]
+    verdict = {k: sum(f["result"] == k and f["waived"] is None for f in findings) for k in ("stop", "caution", "note")}
+    return {**tree, "findings": findings, "verdict": verdict}
+
+
 def report(where: dict[str, Any], m: Measures, judgement: Judgement) -> dict[str, Any]:
     """The whole `inspect --json` object but for its `seconds` block."""
     return {

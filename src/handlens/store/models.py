@@ -68,6 +68,30 @@ class Model(Base):
     revisions: Mapped[list[Revision]] = relationship(
         cascade="all, delete-orphan", order_by="Revision.number", back_populates="model"
     )
+    waivers: Mapped[list[Waiver]] = relationship(cascade="all, delete-orphan", order_by="Waiver.id")
+
+
+class Waiver(Base):
+    """A finding that the user accepts, with the reason. It holds for the model's later revisions too, while the finding is there."""
+
+    __tablename__ = "waiver"
+    __table_args__ = (UniqueConstraint("model_id", "finding"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"))
+    finding: Mapped[str] = mapped_column(Text)
+    reason: Mapped[str] = mapped_column(Text)
+    number: Mapped[int]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Recipe(Base):
+    """A tape kept by name, to be played on other models."""
+
+    __tablename__ = "recipe"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(Text, unique=True)
+    slips: Mapped[list[Any]] = mapped_column(default=list)
+    created: Mapped[datetime] = mapped_column(default=now)
 
 
 class Revision(Base):

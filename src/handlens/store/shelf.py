@@ -88,6 +88,46 @@ def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Inte
     return tree
 
 
+def reasons_of(model: Model) -> dict[str, str]:
+    """Finding id -> reason, for what the user waived on this model."""
+    return {w.finding: w.reason for w in model.waivers}
+
+
+def changes_since(s: Session, revision: Revision, now: dict[str, Any], sheet: RuleSheet, intent: Intent) -> dict[str, Any] | None:
+    """What differs from the revision before under the same sheet and intent; None where there is none that was read.
+
+    fixed: findings that are gone. fresh: findings never seen before. back: findings that were gone and are there again.
+    """
+    earlier = [r for r in revision.model.revisions if r.number < revision.number]
+    read = [(r, done) for r in earlier if (done := latest_done(s, r)) is not None]
+    if not read:
+        return None
+    seen = [{f["id"]: f["title"] for f in judgement(s, done, sheet, intent)["findings"]} for _, done in read]
+    last, older = seen[-1], {k for one in seen[:-1] for k in one}
+    present = {f["id"]: f["title"] for f in now["findings"]}
+    return {
+        "number": read[-1][0].number,
+        "fixed": [title for k, title in last.items() if k not in present],
+        "fresh": [title for k, title in present.items() if k not in last and k not in older],
+        "back": [title for k, title in present.items() if k not in last and k in older],
+    }
+
+
+def changes_by_mends(
+    s: Session, revision: Revision, now: dict[str, Any], sheet: RuleSheet, intent: Intent
+) -> dict[str, Any] | None:
+    """What the tape's mends fixed and what they brought, against the revision without them; None where that was not read."""
+    bare = inspection_of(s, revision, [])
+    if bare is None or bare.state != "done":
+        return None
+    before = {f["id"]: f["title"] for f in judgement(s, bare, sheet, intent)["findings"]}
+    present = {f["id"]: f["title"] for f in now["findings"]}
+    return {
+        "fixed": [title for k, title in before.items() if k not in present],
+        "fresh": [title for k, title in present.items() if k not in before],
+    }
+
+
 def delete_model(s: Session, model: Model) -> None:
     """Take a model off the shelf with everything that belongs to it alone."""
     from .contents import sweep

@@ -15,6 +15,7 @@ from ..core.ledger import ledger
 from ..core.measures import Measures
 from ..core.mends import find_mend
 from ..core.mends.arrival import changed_names, renamer
+from ..core.report import with_waivers
 from ..store import shelf
 from ..store.database import session
 from ..store.models import Export, Inspection, Job, Revision
@@ -41,15 +42,18 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         inspection, _ = want_inspection(s, revision, slips)
     shown = inspection if inspection.state == "done" else shelf.latest_done(s, revision)
     sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
-    reading = None
+    reasons = shelf.reasons_of(model)
+    reading = since = by_mends = None
     facts: dict[str, Any] = {}
     if shown is not None and shown.measures is not None:
-        tree = shelf.judgement(s, shown, sheet, intent)
+        tree = with_waivers(shelf.judgement(s, shown, sheet, intent), reasons)
+        since = shelf.changes_since(s, revision, tree, sheet, intent)
+        by_mends = shelf.changes_by_mends(s, revision, tree, sheet, intent) if shown.tape else None
         measures = Measures.from_bytes(shown.measures)
         facts = tree["facts"]
         reading = {
             "inspection": shown.id,
-            "stations": ledger(measures, sheet, intent, judge(measures, sheet, intent)),
+            "stations": ledger(measures, sheet, intent, judge(measures, sheet, intent), reasons),
             **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict")},
             "lost": shown.lost,
         }
@@ -81,6 +85,8 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "job": job.id if job else None,
         "reading": reading,
         "stale": shown is not None and shown.id != inspection.id,
+        "since": since,
+        "by_mends": by_mends,
         "tape": _tape(slips, inspection if inspection.state == "done" else None),
         "can_undo": revision.tape_at > 0,
         "can_redo": any(t.number > revision.tape_at for t in revision.tapes),

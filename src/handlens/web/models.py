@@ -11,11 +11,12 @@ from flask_smorest import Blueprint
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from ..core.report import with_waivers
 from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
 from ..store import contents, shelf
 from ..store.database import session
-from ..store.models import Export, Inspection, Model, Revision
+from ..store.models import Export, Inspection, Model, Revision, Waiver
 from . import schemas
 from .find import refuse, row
 
@@ -36,7 +37,9 @@ def _entry(s: Session, model: Model) -> dict[str, Any]:
     wanted = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
     done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(s, revision)
     intent = shelf.intent_of(model)
-    reports = {} if done is None else {sheet.slug: shelf.judgement(s, done, sheet, intent) for sheet in shipped()}
+    reasons = shelf.reasons_of(model)
+    judged = [] if done is None else [(sheet.slug, shelf.judgement(s, done, sheet, intent)) for sheet in shipped()]
+    reports = {slug: with_waivers(tree, reasons) for slug, tree in judged}
     facts = next(iter(reports.values()))["facts"] if reports else None
     bounds = facts["bounds"] if facts else None
     unit = (facts["unit_metres"] or 1.0) if facts else 1.0
@@ -88,6 +91,33 @@ class OneModel(MethodView):
         """Take a model off the shelf."""
         with session() as s:
             shelf.delete_model(s, row(s, Model, model_id, "model"))
+
+
+@blueprint.route("/models/<int:model_id>/waivers")
+class Waivers(MethodView):
+    @blueprint.arguments(schemas.WaiverWish)
+    @blueprint.response(204)
+    def put(self, wish: dict[str, Any], model_id: int) -> None:
+        """Accept a finding, with the reason."""
+        reason = wish["reason"].strip()
+        if not reason:
+            refuse(422, "Say in a few words why this finding is accepted.")
+        with session() as s:
+            model = row(s, Model, model_id, "model")
+            known = next((w for w in model.waivers if w.finding == wish["finding"]), None)
+            number = model.revisions[-1].number if model.revisions else 0
+            if known is None:
+                model.waivers.append(Waiver(finding=wish["finding"], reason=reason, number=number))
+            else:
+                known.reason, known.number = reason, number
+
+    @blueprint.arguments(schemas.WaiverQuery, location="query")
+    @blueprint.response(204)
+    def delete(self, query: dict[str, Any], model_id: int) -> None:
+        """Let a waived finding count again."""
+        with session() as s:
+            model = row(s, Model, model_id, "model")
+            model.waivers = [w for w in model.waivers if w.finding != query["finding"]]
 
 
 @blueprint.route("/revisions/<int:revision_id>/thumbnail")

@@ -68,6 +68,15 @@ class ModelChange(Strict):
     intent = fields.Nested(Intent)
 
 
+class WaiverWish(Strict):
+    finding = fields.String(required=True, validate=validate.Length(1, 400))
+    reason = fields.String(required=True, validate=validate.Length(1, 400))
+
+
+class WaiverQuery(Strict):
+    finding = fields.String(required=True)
+
+
 class Slip(Strict):
     mend = fields.String(required=True)
     params = fields.Dict(required=True)
@@ -126,6 +135,7 @@ class Finding(Schema):
     count = fields.Integer(required=True, allow_none=True)
     elements = fields.Nested(Elements, required=True, allow_none=True)
     mends = fields.List(fields.Nested(MendCall), required=True)
+    waived = fields.String(required=True, allow_none=True)
 
 
 class HeadFigure(Schema):
@@ -184,6 +194,33 @@ class Reading(Schema):
     lost = fields.Dict(keys=fields.String(), values=fields.List(fields.String()), required=True)
 
 
+class Since(Schema):
+    number = fields.Integer(required=True)
+    fixed = fields.List(fields.String(), required=True)
+    fresh = fields.List(fields.String(), required=True)
+    back = fields.List(fields.String(), required=True)
+
+
+class ByMends(Schema):
+    fixed = fields.List(fields.String(), required=True)
+    fresh = fields.List(fields.String(), required=True)
+
+
+class RecipeWish(Strict):
+    name = fields.String(required=True, validate=validate.Length(1, 80))
+    slips = fields.List(fields.Nested(Slip), required=True, validate=validate.Length(1, 200))
+
+
+class Recipe(Schema):
+    id = fields.Integer(required=True)
+    name = fields.String(required=True)
+    slips = fields.List(fields.Nested(Slip), required=True)
+
+
+class Recipes(Schema):
+    recipes = fields.List(fields.Nested(Recipe), required=True)
+
+
 class RevisionRef(Schema):
     id = fields.Integer(required=True)
     number = fields.Integer(required=True)
@@ -207,6 +244,8 @@ class Bench(Schema):
     job = fields.Integer(required=True, allow_none=True)
     reading = fields.Nested(Reading, required=True, allow_none=True)
     stale = fields.Boolean(required=True, metadata={"description": "the reading is of an earlier state of the tape"})
+    since = fields.Nested(Since, required=True, allow_none=True)
+    by_mends = fields.Nested(ByMends, required=True, allow_none=True)
     tape = fields.List(fields.Nested(TapeSlip), required=True)
     can_undo = fields.Boolean(required=True)
     can_redo = fields.Boolean(required=True)

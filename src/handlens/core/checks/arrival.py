@@ -10,7 +10,7 @@ from ..limits import plural
 from ..measures import Measures
 from ..measures.records import NodeFigures, PartFigures
 from ..rules import Intent, RuleSheet
-from .registry import Elements, Finding, Skipped, check, nodes, value
+from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
@@ -40,7 +40,7 @@ def empty(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 part=p.name,
                 node=p.node,
                 elements=nodes([p.node]),
-                key=f"node-{p.node}",
+                key=place(m, p.node),
             )
 
 
@@ -58,7 +58,7 @@ def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             title = f"{plural(count, 'vertex', 'vertices')} of {p.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} no number"
             yield Finding(
                 title, value(count, "vertices"), value(0, "vertices"), count, p.name, p.node,
-                Elements("vertices", m.array(f"mesh:{p.mesh}:not-finite")), key=f"node-{p.node}",
+                Elements("vertices", m.array(f"mesh:{p.mesh}:not-finite")), key=place(m, p.node),
             )  # fmt: skip
 
 
@@ -133,7 +133,7 @@ def lines(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield Finding(
                 f"{p.name} has {plural(count, 'loose edge')} that nothing draws", value(count, "count"), value(0, "count"),
                 count, p.name, p.node, Elements("edges", m.array(f"mesh:{p.mesh}:lines")),
-                (("arrival.remove", {"what": "lines"}),), key=f"node-{p.node}",
+                (("arrival.remove", {"what": "lines"}),), key=place(m, p.node),
             )  # fmt: skip
 
 
@@ -236,7 +236,7 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 continue
             yield Finding(
                 f"{p.name} stands exactly where {twin.name} does", value(2, "count"), value(1, "count"), 1, p.name, p.node,
-                nodes([twin.node, p.node]), key=f"node-{p.node}",
+                nodes([twin.node, p.node]), key=place(m, p.node),
             )  # fmt: skip
 
 
@@ -257,7 +257,7 @@ def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if len(blocks) > 1 and apart:
             yield Finding(
                 f"{group[0].name} is stored {len(blocks)} times", value(len(blocks), "count"), value(1, "count"), len(blocks),
-                group[0].name, group[0].node, nodes([p.node for p in group]), key=f"mesh-{blocks[0]}",
+                group[0].name, group[0].node, nodes([p.node for p in group]), key=place(m, group[0].node),
             )  # fmt: skip
 
 

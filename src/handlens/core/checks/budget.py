@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ..measures import Measures
 from ..measures.records import ImageFigures, MeshFigures
 from ..rules import Intent, RuleSheet
-from .registry import Finding, Skipped, check, nodes, value
+from .registry import Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
@@ -60,7 +60,7 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                key=f"node-{p.node}",
+                key=place(m, p.node),
             )
 
 
@@ -102,7 +102,7 @@ def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                key=f"node-{p.node}",
+                key=place(m, p.node),
             )
 
 

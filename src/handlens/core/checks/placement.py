@@ -12,7 +12,7 @@ from ..limits import plural
 from ..measures import Measures
 from ..measures.records import NodeFigures
 from ..rules import Intent, RuleSheet
-from .registry import Finding, Skipped, check, nodes, value
+from .registry import Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
@@ -147,7 +147,7 @@ def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if not is_uneven(above) and abs(factor - 1) >= 0.01 and abs(product - 1) < 1e-3:
                 yield Finding(
                     f"{above.name} × {factor:.4g} is undone by {n.name} × {own:.4g}", value(factor, "factor"), value(1.0, "factor"),
-                    2, n.name, n.index, nodes([above.index, n.index]), BAKE, key=f"node-{n.index}",
+                    2, n.name, n.index, nodes([above.index, n.index]), BAKE, key=place(m, n.index),
                 )  # fmt: skip
                 break
             up = above.parent

@@ -160,6 +160,13 @@ def value(amount: Any, unit: str) -> dict[str, Any]:
     return {"value": amount, "unit": unit}
 
 
+def place(m: Measures, node: int) -> str:
+    """A key for a node that outlives a new revision: its name, with its number only where others share the name."""
+    names = [n.name for n in m.nodes if n.index == node]
+    name = names[0] if names else f"node[{node}]"
+    return name if sum(n.name == name for n in m.nodes) == 1 else f"{name}~{node}"
+
+
 def nodes(indices: list[int]) -> Elements:
     return Elements("nodes", np.asarray(indices, np.int32))
 

@@ -1,0 +1,49 @@
+<script setup lang="ts">
+// Recipes: a tape kept by name, and laid on another model.
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
+import Dialog from 'primevue/dialog';
+import InputText from 'primevue/inputtext';
+import { ref } from 'vue';
+import { api, type Recipe } from '../api/client';
+import { mendWords } from './words';
+import type { BenchState } from './useBench';
+
+const props = defineProps<{ state: BenchState }>();
+const visible = defineModel<boolean>('visible', { required: true });
+const queries = useQueryClient();
+const { data, error } = useQuery({ queryKey: ['recipes'], queryFn: api.recipes, enabled: visible });
+const name = ref('');
+const renew = () => queries.invalidateQueries({ queryKey: ['recipes'] });
+const keep = useMutation({ mutationFn: () => api.keepRecipe(name.value.trim(), props.state.slips.value), onSettled: renew });
+const remove = useMutation({ mutationFn: (r: Recipe) => api.dropRecipe(r.id), onSettled: renew });
+const words = (r: Recipe) => r.slips.map((s) => mendWords(props.state.mendFacts(s.mend), s.mend, s.params)).join(', ');
+function lay(r: Recipe) {
+  props.state.lay.mutate([...props.state.slips.value, ...r.slips.filter((s) => !props.state.onTape(s.mend, s.params))]);
+  visible.value = false;
+}
+</script>
+
+<template>
+  <Dialog v-model:visible="visible" modal header="Recipes" dismissable-mask>
+    <p v-if="error" class="stop" role="alert">{{ error.message }}</p>
+    <ul v-if="data?.recipes.length">
+      <li v-for="r in data.recipes" :key="r.id">
+        <div><b>{{ r.name }}</b><span class="faded small">{{ words(r) }}</span></div>
+        <button class="btn" @click="lay(r)">Lay it on this model</button><button class="btn plain" :aria-label="`Throw ${r.name} away`" @click="remove.mutate(r)">Throw away</button>
+      </li>
+    </ul>
+    <p v-else class="faded">No recipe is kept yet. Lay mends on the tape, then keep them here by a name.</p>
+    <form class="keep" @submit.prevent="name.trim() && keep.mutate()">
+      <label for="recipe-name">Keep this tape as</label><InputText id="recipe-name" v-model="name" size="small" maxlength="80" autocomplete="off" />
+      <button class="btn main" type="submit" :disabled="!name.trim() || !state.slips.value.length">Keep it</button>
+    </form>
+    <p v-if="keep.error.value" class="stop" role="alert">{{ keep.error.value.message }}</p>
+  </Dialog>
+</template>
+
+<style scoped>
+ul { list-style: none; margin: 0; padding: 0; min-width: 480px; }
+li { display: flex; gap: 8px; align-items: center; padding: 6px 0; border-bottom: 1px solid var(--hl-rule); }
+li div { flex: 1; display: flex; flex-direction: column; }
+.keep { display: flex; gap: 8px; align-items: center; margin-top: 12px; }
+</style>

@@ -1,0 +1,48 @@
+"""Recipes: tapes kept by name."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask.views import MethodView
+from flask_smorest import Blueprint
+from sqlalchemy import select
+
+from ..core.mends import find_mend
+from ..store.database import session
+from ..store.models import Recipe
+from . import schemas
+from .find import row
+
+blueprint = Blueprint("recipes", __name__, url_prefix="/api/recipes", description="Tapes kept by name")
+
+
+@blueprint.route("")
+class Recipes(MethodView):
+    @blueprint.response(200, schemas.Recipes)
+    def get(self) -> dict[str, Any]:
+        with session() as s:
+            return {"recipes": s.scalars(select(Recipe).order_by(Recipe.name)).all()}
+
+    @blueprint.arguments(schemas.RecipeWish)
+    @blueprint.response(201, schemas.Recipe)
+    def post(self, wish: dict[str, Any]) -> Recipe:
+        """Keep a tape; a recipe of the same name is replaced."""
+        slips = [{**x, "params": find_mend(x["mend"]).read(x["params"])} for x in wish["slips"]]
+        with session() as s:
+            recipe = s.scalar(select(Recipe).where(Recipe.name == wish["name"].strip()))
+            if recipe is None:
+                recipe = Recipe(name=wish["name"].strip())
+                s.add(recipe)
+            recipe.slips = slips
+            s.flush()
+            return recipe
+
+
+@blueprint.route("/<int:recipe_id>")
+class OneRecipe(MethodView):
+    @blueprint.response(204)
+    def delete(self, recipe_id: int) -> None:
+        """Throw a recipe away."""
+        with session() as s:
+            s.delete(row(s, Recipe, recipe_id, "recipe"))
