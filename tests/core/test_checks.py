@@ -325,3 +325,14 @@ def test_a_sheets_word_wins():
 def test_skin_with_one_joint_has_no_prefix():
     made = scene(cube(), nodes=(node(name="a:b"),)).with_(skins=(Skin("skin:0", None, (0,)),))
     assert not trips("arrival.joint-prefix", made)
+
+
+def test_finding_ids_outlive_a_new_revision():
+    """Ids are made of names, with a number only where names are shared."""
+    made = scene(cube("net"), nodes=(node(name="net", translation=(965_606.0, 0, 0)), Node("n1", "stray")))
+    moved = scene(cube("net"), nodes=(Node("n0", "stray"), node(1, name="net", translation=(965_606.0, 0, 0))))
+    ids = lambda s: {f.id for found in findings(s).values() for f in found}
+    assert ids(made) == ids(moved)
+    two = scene(mesh(CUBE_POINTS, []), nodes=(node(name="buoy"), node(1, name="buoy"), node(2, name="crate")))
+    two = two.with_(meshes=(mesh(CUBE_POINTS, []), cube()), nodes=(*two.nodes[:2], replace(two.nodes[2], mesh=1)))
+    assert [f.id for f in findings(two)["arrival.empty"]] == ["arrival.empty:buoy~0", "arrival.empty:buoy~1"]

@@ -242,3 +242,91 @@ def test_taking_a_model_off(client):
     entry = settled(client, "Web spare")
     assert client.delete(f"/api/models/{entry['id']}").status_code == 204
     assert client.get(f"/api/revisions/{entry['revision']}/bench").status_code == 404
+
+
+def test_waivers_hold_for_the_next_revision_and_can_be_taken_back(client):
+    made = scene(cube(), nodes=(Node("n", "bollard", scale=(2.0, 2.0, 2.0), mesh=0),))
+    data = formats.write(made, "glb", "x")["x.glb"]
+    drop(client, {"web_bollard.glb": data})
+    entry = settled(client, "Web bollard")
+    b = bench(client, entry)
+    finding = next(f["id"] for f in b["reading"]["findings"] if f["check"] == "placement.scale")
+    assert client.put(f"/api/models/{entry['id']}/waivers", json={"finding": finding, "reason": "   "}).status_code == 422
+    assert (
+        client.put(f"/api/models/{entry['id']}/waivers", json={"finding": finding, "reason": "the quay wants it so"}).status_code
+        == 204
+    )
+    b = bench(client, entry)
+    assert b["reading"]["verdict"] == {"stop": 0, "caution": 0, "note": 0}
+    assert next(f["waived"] for f in b["reading"]["findings"] if f["id"] == finding) == "the quay wants it so"
+    assert next(s["counts"]["caution"] for s in b["reading"]["stations"] if s["name"] == "Placement") == 0
+    assert settled(client, "Web bollard")["verdicts"][0]["counts"]["caution"] == 0
+
+    # The next revision has another node before it, and a second finding.
+    nodes = (
+        Node("m", "lamp", translation=(9.0, 0, 0), scale=(-1.0, 1, 1), mesh=0),
+        Node("n", "bollard", scale=(2.0, 2.0, 2.0), mesh=0),
+    )
+    drop(client, {"web_bollard.glb": formats.write(scene(cube(), nodes=nodes), "glb", "x")["x.glb"]}, entry["id"])
+    second = wait_for(
+        lambda: next(
+            (
+                m
+                for m in client.get("/api/shelf").json["models"]
+                if m["id"] == entry["id"] and m["number"] == 2 and m["state"] == "done"
+            ),
+            None,
+        )
+    )
+    b = bench(client, second)
+    assert {f["check"]: f["waived"] for f in b["reading"]["findings"]} == {
+        "placement.scale": "the quay wants it so",
+        "placement.mirrored": None,
+    }
+    assert (b["since"]["number"], b["since"]["fixed"], len(b["since"]["fresh"]), b["since"]["back"]) == (1, [], 1, [])
+
+    client.delete(f"/api/models/{entry['id']}/waivers", query_string={"finding": finding})
+    assert bench(client, second)["reading"]["verdict"]["caution"] == 2
+
+
+def test_what_came_back_is_told(client):
+    clean, bad = scene(cube()), scene(cube(), nodes=(Node("n", "crate", scale=(2.0,) * 3, mesh=0),))
+    drop(client, {"web_tide.glb": formats.write(bad, "glb", "x")["x.glb"]})
+    entry = settled(client, "Web tide")
+    for number, made in ((2, clean), (3, bad)):
+        drop(client, {"web_tide.glb": formats.write(made, "glb", "x")["x.glb"]}, entry["id"])
+        last = wait_for(
+            lambda n=number: next(
+                (
+                    m
+                    for m in client.get("/api/shelf").json["models"]
+                    if m["id"] == entry["id"] and m["number"] == n and m["state"] == "done"
+                ),
+                None,
+            )
+        )
+    since = bench(client, last)["since"]
+    assert (since["fixed"], since["fresh"], len(since["back"])) == ([], [], 1)
+
+
+def test_what_the_mends_did(client, crate):
+    lay(client, crate, ("placement.bake", {}, True))
+    b = bench(client, crate)
+    assert b["by_mends"] == {"fixed": ["1 node is scaled: crate"], "fresh": []}
+    lay(client, crate)
+    assert bench(client, crate)["by_mends"] is None
+
+
+def test_recipes(client):
+    wish = {"name": "Quay standard", "slips": [{"mend": "size.scale", "params": {"factor": "100"}, "on": True}]}
+    made = client.post("/api/recipes", json=wish)
+    assert made.json["slips"][0]["params"] == {"factor": 100.0}
+    client.post("/api/recipes", json={**wish, "slips": [{"mend": "placement.bake", "params": {}, "on": True}]})
+    kept = client.get("/api/recipes").json["recipes"]
+    assert [(r["name"], r["slips"][0]["mend"]) for r in kept] == [("Quay standard", "placement.bake")]
+    assert (
+        client.post("/api/recipes", json={"name": "x", "slips": [{"mend": "size.shrink", "params": {}, "on": True}]}).status_code
+        == 422
+    )
+    assert client.delete(f"/api/recipes/{kept[0]['id']}").status_code == 204
+    assert client.get("/api/recipes").json["recipes"] == []
