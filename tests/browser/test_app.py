@@ -302,3 +302,178 @@ def test_the_proof_page_has_no_violation(page, server, heron):
     page.get_by_role("heading", name="Proof of rev 1").wait_for()
     expect(page.locator(".slip")).to_contain_text("The unit and the up axis cannot be stated.")
     assert accessibility(page) == []
+
+
+# --- loupe, lenses, evidence, revisions -------------------------------------------------------------
+
+
+@pytest.fixture
+def pot(page, server):
+    """The crab pot on the Bench, with a fixed clock."""
+    if not any(m["name"] == "Crab pot" for m in shelf(server)):
+        set_on_shelf(page, [DEMO / "crab_pot" / "crab_pot.glb"], "Crab pot")
+    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Crab pot")
+    page.goto(f"/bench/{revision}?test&station=placement")
+    until(page, "!!(window.stageTest && stageTest.stage.root)")
+    page.evaluate("stageTest.settle()")
+    return page
+
+
+def lens(page, name, how="Whole"):
+    page.get_by_role("button", name=name, exact=True).click()
+    page.get_by_role("button", name=how, exact=True).click()
+    page.wait_for_timeout(100)
+    page.evaluate("stageTest.settle()")
+
+
+def test_as_received_differs_exactly_where_faces_are_turned(pot):
+    """Turned net faces are absent as received. The facing lens says where backs are seen; nothing may differ elsewhere.
+
+    The net is drawn solid here, so that every look shows the same surface first.
+    """
+    pot.get_by_label("Person").uncheck()
+    pot.evaluate("""stageTest.stage.root.traverse((o) => {
+      for (const s of o.userData.surfaces ?? []) Object.assign(s, { imageHasAlpha: false, alphaMode: 'opaque' });
+      delete o.userData.made;
+    })""")
+    pot.evaluate("stageTest.stage.modelChanged()")
+    pot.evaluate("stageTest.settle()")
+    pot.evaluate("window.built = stageTest.shot()")
+    lens(pot, "Facing")
+    pot.evaluate("window.facing = stageTest.shot()")
+    lens(pot, "As received")
+    found = pot.evaluate("""(() => {
+      const received = stageTest.shot(), w = stageTest.stage.canvas.width, n = received.length / 4;
+      const back = new Uint8Array(n);
+      // The hatch and its ochre: red well over blue, and darker than any plain front.
+      for (let i = 0; i < n; i++) back[i] = facing[4 * i] - facing[4 * i + 2] > 60 || (facing[4 * i] < 110 && facing[4 * i] - facing[4 * i + 2] > 18) ? 1 : 0;
+      const near = (i) => { for (let dy = -4; dy <= 4; dy++) for (let dx = -4; dx <= 4; dx++) if (back[i + dy * w + dx]) return true; return false; };
+      let differ = 0, elsewhere = 0;
+      for (let i = 0; i < n; i++) {
+        const d = Math.abs(built[4 * i] - received[4 * i]) + Math.abs(built[4 * i + 1] - received[4 * i + 1]) + Math.abs(built[4 * i + 2] - received[4 * i + 2]);
+        if (d > 40) { differ++; if (!near(i)) elsewhere++; }
+      }
+      return { differ, elsewhere, backs: back.reduce((s, b) => s + b, 0) };
+    })()""")
+    assert found["differ"] > 150
+    assert found["backs"] > 1000
+    assert found["elsewhere"] <= 0.02 * found["differ"]
+
+
+def test_the_same_look_inside_and_outside_shows_no_seam(pot):
+    before = pot.evaluate("stageTest.hash()")
+    lens(pot, "As received", "Split")
+    pot.mouse.move(900, 400)
+    pot.keyboard.press("o")
+    pot.wait_for_timeout(100)
+    pot.evaluate("stageTest.settle()")
+    swapped = pot.evaluate("stageTest.hash()")
+    pot.keyboard.press("o")
+    pot.wait_for_timeout(100)
+    pot.evaluate("stageTest.settle()")
+    assert pot.evaluate("stageTest.hash()") != swapped
+    pot.get_by_role("button", name="As built", exact=True).click()
+    pot.wait_for_timeout(100)
+    pot.evaluate("stageTest.settle()")
+    assert pot.evaluate("stageTest.hash()") == before
+
+
+@pytest.mark.parametrize(
+    "name", ["Facing", "Edges", "Density", "Slots", "UV paper", "See-through", "Normals", "Pivots", "Names", "Weights"]
+)
+def test_every_lens_draws_something_of_its_own(pot, name):
+    plain = pot.evaluate("stageTest.hash()")
+    lens(pot, name)
+    assert pot.evaluate("stageTest.hash()") != plain
+    assert pot.evaluate("stageTest.inked()") > 3000
+    if name == "Names":
+        expect(pot.locator(".label", has_text="handle")).to_be_visible()
+
+
+def test_the_glass_is_pinned_moved_sized_and_magnified_by_keys(pot):
+    pot.get_by_role("button", name="Facing", exact=True).click()
+    pot.mouse.move(920, 380)
+    state = "({ ...stageTest.stage.loupe, listeners: 0 })"
+    at = pot.evaluate(state)
+    pot.keyboard.press("l")
+    pot.mouse.move(1000, 500)
+    assert pot.evaluate(state)["x"] == at["x"]
+    pot.get_by_role("application").focus()
+    pot.keyboard.press("ArrowRight")
+    assert pot.evaluate(state)["x"] == at["x"] + 8
+    pot.keyboard.press("]")
+    assert pot.evaluate(state)["r"] == at["r"] + 10
+    pot.keyboard.press("=")
+    pot.keyboard.press("=")
+    assert pot.evaluate(state)["zoom"] == 1.5
+    expect(pot.locator(".caption")).to_contain_text("1.5×")
+    pot.evaluate("stageTest.settle()")
+    small = pot.evaluate("stageTest.hash()")
+    pot.keyboard.press("-")
+    pot.wait_for_timeout(50)
+    pot.evaluate("stageTest.settle()")
+    assert pot.evaluate("stageTest.hash()") != small
+
+
+def test_evidence_is_stepped_through_place_by_place(page, server):
+    if not any(m["name"] == "Quay crane" for m in shelf(server)):
+        set_on_shelf(page, sorted((DEMO / "quay_crane").iterdir()), "Quay crane")
+    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Quay crane")
+    page.goto(f"/bench/{revision}?test&station=placement&finding=placement.scale")
+    steps = page.get_by_role("group", name="Places of what is marked")
+    expect(steps).to_contain_text("all of 2")
+    cameras = []
+    for said in ("1 of 2", "2 of 2", "1 of 2"):
+        page.get_by_role("button", name="Next place").click()
+        expect(steps).to_contain_text(said)
+        cameras.append(page.evaluate("stageTest.state().camera"))
+    assert cameras[0] == pytest.approx(cameras[2])
+    assert cameras[0] != cameras[1]
+
+
+def test_a_waiver_is_carried_to_a_new_revision(page):
+    from handlens.core import formats
+    from handlens.core.scene import Node
+    from scenes import cube, scene
+
+    name = "Mooring post"
+    files = []
+    for scale in (2.0, 3.0):
+        made = scene(cube(), nodes=(Node("n", "post", scale=(scale,) * 3, mesh=0),))
+        files.append({"name": f"{name}.glb", "mimeType": "model/gltf-binary", "buffer": formats.write(made, "glb", "x")["x.glb"]})
+    set_on_shelf(page, [files[0]], name)
+    open_bench(page, name)
+    page.get_by_role("button", name="Waive …").click()
+    page.get_by_label("Why").fill("the quay master wants it so")
+    page.get_by_role("button", name="Waive it").click()
+    expect(page.locator(".stamp")).to_contain_text("Fit")
+    page.get_by_test_id("revision-files").set_input_files([files[1]])
+    expect(page.get_by_label("Revision")).to_contain_text("rev 2")
+    expect(page.get_by_text("Waived by you: the quay master wants it so")).to_be_visible()
+    page.get_by_role("button", name="no change").click()
+    expect(page.get_by_text("The same findings as before.")).to_be_visible()
+
+
+def test_search_finds_and_runs(heron):
+    heron.keyboard.press("/")
+    heron.get_by_role("combobox", name=re.compile("^Find a model")).fill("budget")
+    heron.keyboard.press("Enter")
+    expect(heron.get_by_role("region", name="Budget, open")).to_be_visible()
+    expect(heron.get_by_role("dialog")).to_have_count(0)
+    heron.keyboard.press("/")
+    heron.get_by_role("combobox", name=re.compile("^Find a model")).fill("no such thing")
+    expect(heron.get_by_role("dialog")).to_contain_text("Nothing here goes by that.")
+
+
+def test_recipes_are_kept_and_laid_on(heron):
+    station(heron, "placement").get_by_role("button", name="Bake transforms").first.click()
+    heron.get_by_role("button", name="Recipes …").click()
+    heron.get_by_label("Keep this tape as").fill("Quay standard")
+    heron.get_by_role("button", name="Keep it").click()
+    heron.get_by_role("button", name="Throw Quay standard away").wait_for()
+    heron.keyboard.press("Escape")
+    heron.get_by_role("button", name="Take Bake transforms off the tape").click()
+    expect(heron.locator(".slip")).to_have_count(0)
+    heron.get_by_role("button", name="Recipes …").click()
+    heron.get_by_role("button", name="Lay it on this model").click()
+    expect(heron.locator(".slip")).to_have_count(1)

@@ -330,3 +330,28 @@ def test_recipes(client):
     )
     assert client.delete(f"/api/recipes/{kept[0]['id']}").status_code == 204
     assert client.get("/api/recipes").json["recipes"] == []
+
+
+def test_many_at_once_ask_for_the_same(client, server):
+    """Judgements and inspections are made once, however many requests want them in the same moment."""
+    import threading
+    import urllib.request
+
+    made = scene(cube("rush"))
+    drop(client, {"web_rush.glb": formats.write(made, "glb", "x")["x.glb"]})
+    entry = settled(client, "Web rush")
+    for sheet in ("ar-viewing", "block-world"):
+        client.patch(f"/api/models/{entry['id']}", json={"sheet": sheet, "intent": {"copies": 3 if sheet == "ar-viewing" else 4}})
+        codes: list[int] = []
+
+        def ask(path, codes=codes):
+            try:
+                codes.append(urllib.request.urlopen(server + path).status)
+            except OSError as error:
+                codes.append(getattr(error, "code", 0))
+
+        paths = ["/api/shelf", f"/api/revisions/{entry['revision']}/bench"] * 6
+        threads = [threading.Thread(target=ask, args=(p,)) for p in paths]
+        [t.start() for t in threads]
+        [t.join() for t in threads]
+        assert codes == [200] * len(paths)

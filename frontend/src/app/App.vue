@@ -1,14 +1,26 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query';
+import { useQuery, useQueryClient } from '@tanstack/vue-query';
 import Toast from 'primevue/toast';
 import { onBeforeUnmount, onMounted, ref } from 'vue';
+import { useRouter } from 'vue-router';
+import { api } from '../api/client';
 import { followJobs, onJobsEnded } from '../api/jobs';
+import CommandSearch from './CommandSearch.vue';
 import HelpSheet from './HelpSheet.vue';
 import TopBar from './TopBar.vue';
+import { useCommands } from './commands';
 import { useKeys } from './keys';
 
 const queries = useQueryClient();
 const help = ref(false);
+const finding = ref(false);
+const router = useRouter();
+const { data: shelf } = useQuery({ queryKey: ['shelf'], queryFn: api.shelf });
+useCommands(() => [
+  { group: 'Go to', name: 'Shelf', run: () => void router.push('/') },
+  { group: 'Help', name: 'Keys and help', hint: '?', run: () => (help.value = true) },
+  ...(shelf.value?.models ?? []).map((m) => ({ group: 'Model', name: m.name, hint: m.main, run: () => void router.push(`/bench/${m.revision}`) })),
+]);
 const said = ref('');
 let leave = () => {};
 onMounted(() => {
@@ -19,13 +31,17 @@ onMounted(() => {
   });
 });
 onBeforeUnmount(() => leave());
-useKeys('Everywhere', [{ keys: ['?'], says: 'this sheet', run: () => (help.value = true) }]);
+useKeys('Everywhere', [
+  { keys: ['?'], says: 'this sheet', run: () => (help.value = true) },
+  { keys: ['/'], says: 'find a model, part, finding, lens or mend', run: () => (finding.value = true) },
+]);
 </script>
 
 <template>
   <a class="skip" href="#main">Skip to the content</a>
-  <TopBar @help="help = true" />
+  <TopBar @help="help = true" @find="finding = true" />
   <main id="main" tabindex="-1"><RouterView /></main>
+  <CommandSearch v-model:visible="finding" />
   <HelpSheet v-model:visible="help" />
   <Toast position="bottom-right" />
   <div class="sr" aria-live="polite">{{ said }}</div>

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue';
 import { useRoute } from 'vue-router';
 import { api } from '../api/client';
 import { jobs } from '../api/jobs';
+import { useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
 import ResultMark from '../ui/ResultMark.vue';
 import BenchDrop from './BenchDrop.vue';
@@ -20,6 +21,11 @@ const { bench, query, stations, findings } = state;
 const exporting = ref(false);
 const cooking = ref(false);
 const dropping = ref<InstanceType<typeof BenchDrop>>();
+/** Parts by name, from the table that lists them. */
+const parts = computed(() => {
+  const rows = stations.value.find((s) => s.name === 'Budget')?.tables?.find((t) => t.title === 'By part')?.rows ?? [];
+  return rows.filter((r) => typeof r.node === 'number').map((r) => ({ name: r.cells.part ?? '', node: r.node as number }));
+});
 const job = computed(() => jobs.jobs.find((j) => j.id === bench.value?.job));
 const busy = computed(() => bench.value?.state === 'waiting' || bench.value?.state === 'running');
 const failed = computed(() => bench.value?.state === 'failed' || bench.value?.state === 'cancelled');
@@ -40,6 +46,15 @@ function putMend() {
   const m = f?.mends[0];
   if (m && !state.onTape(m.mend, m.params)) state.put(m.mend, m.params);
 }
+useCommands(() => [
+  ...stations.value.map((s) => ({ group: 'Station', name: s.name, hint: s.line, run: () => void (state.station.value = s.slug) })),
+  ...findings.value.map((f) => ({ group: 'Finding', name: f.title, hint: f.station, run: () => state.show(f) })),
+  ...parts.value.map((p) => ({ group: 'Part', name: p.name, run: () => state.isolate(p.node) })),
+  ...(state.catalogue.value?.mends ?? []).filter((m) => m.parameters.every((p) => p.default !== null)).map((m) => ({ group: 'Mend', name: m.title, run: () => state.put(m.id, {}) })),
+  { group: 'Do', name: 'Export and prove', hint: 'Ctrl+E', run: () => (exporting.value = true) },
+  { group: 'Do', name: 'Recipes', run: () => (cooking.value = true) },
+  { group: 'Do', name: 'Bring the next revision', hint: 'r', run: () => dropping.value?.choose() },
+]);
 useKeys('Bench', [
   { keys: ['j', 'k'], says: 'next, previous station', run: (e) => step(e.key === 'j' ? 1 : -1) },
   { keys: ['n', 'N'], says: 'next, previous finding', run: (e) => stepFinding(e.key === 'n' ? 1 : -1) },

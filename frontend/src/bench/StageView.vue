@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
+import { useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
 import { LENSES } from '../stations/registry';
 import ResultMark from '../ui/ResultMark.vue';
@@ -11,7 +12,7 @@ import { useStage } from './useStage';
 const props = defineProps<{ bench: BenchState }>();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
-const { state, stage, viewer, lost, choose, moveLoupe, nudgeLoupe, fit, walk } = useStage(
+const { state, viewer, lost, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = useStage(
   canvas, holder, () => props.bench.bench.value?.reading?.inspection ?? null, () => props.bench.finding.value, () => props.bench.part.value,
 );
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
@@ -32,6 +33,13 @@ function pointer(e: PointerEvent) {
   const r = holder.value!.getBoundingClientRect();
   if (!e.buttons) moveLoupe(e.clientX - r.left, e.clientY - r.top);
 }
+/** Shift and the wheel make the glass larger or smaller; the wheel alone comes nearer. */
+function wheel(e: WheelEvent) {
+  if (!e.shiftKey || !state.look || state.shape !== 'circle') return;
+  e.preventDefault();
+  e.stopPropagation();
+  nudgeLoupe({ r: (e.deltaY || e.deltaX) > 0 ? -10 : 10 });
+}
 function key(e: KeyboardEvent) {
   const v = viewer.value;
   if (!v) return;
@@ -41,15 +49,23 @@ function key(e: KeyboardEvent) {
   if (a) {
     if (state.look) nudgeLoupe({ x: a[0] * step, y: a[1] * step });
     else v.turn(a[0] * 0.12, a[1] * 0.12);
-  } else if (e.key === '+' || e.key === '=') v.zoom(0.88);
-  else if (e.key === '-') v.zoom(1.14);
+  } else if (e.key === '+') v.zoom(0.88);
+  else if (e.key === '_') v.zoom(1.14);
   else if (e.key === 'Home') fit();
   else return;
   e.preventDefault();
 }
+function spread(e: KeyboardEvent) {
+  const typing = e.target instanceof HTMLElement && ['INPUT', 'TEXTAREA', 'SELECT', 'BUTTON', 'A', 'SUMMARY'].includes(e.target.tagName);
+  if (e.key !== ' ' || typing || !state.look || e.repeat) return;
+  if (e.type === 'keydown') held = state.shape;
+  setLoupe({ shape: e.type === 'keydown' ? 'all' : held });
+  e.preventDefault();
+}
+let held = state.shape;
 let waiting = false;
 const walkKeys: Record<string, (typeof SIDES)[number]> = { f: 'front', l: 'left', b: 'back', r: 'right', t: 'top' };
-addEventListener('keydown', (e) => {
+function walkKey(e: KeyboardEvent) {
   if (!waiting) return;
   waiting = false;
   const side = walkKeys[e.key];
@@ -57,12 +73,26 @@ addEventListener('keydown', (e) => {
     e.stopImmediatePropagation();
     walk(side);
   }
-}, { capture: true });
+}
+onMounted(() => {
+  addEventListener('keydown', walkKey, { capture: true });
+  addEventListener('keydown', spread);
+  addEventListener('keyup', spread);
+});
+onBeforeUnmount(() => {
+  removeEventListener('keydown', walkKey, { capture: true });
+  removeEventListener('keydown', spread);
+  removeEventListener('keyup', spread);
+});
+useCommands(() => LENSES.map((l) => ({ group: 'Lens', name: l.name, hint: l.legend, run: () => choose(l.look) })));
 useKeys('Stage', [
   { keys: ['v'], says: 'walk round: then f, l, b, r or t', run: () => (waiting = true) },
   { keys: ['x'], says: 'next lens', run: () => choose([null, ...LENSES.map((l) => l.look)][([null, ...LENSES.map((l) => l.look)].indexOf(state.look) + 1) % (LENSES.length + 1)]!) },
-  { keys: ['o'], says: 'swap inside and outside of the loupe', run: () => state.look && stage.value?.swap() },
-  { keys: ['l'], says: 'pin the loupe, or pick it up', run: () => (state.pinned = !state.pinned) },
+  { keys: ['o'], says: 'swap inside and outside of the loupe', run: () => setLoupe({ swapped: !state.swapped }) },
+  { keys: ['l'], says: 'pin the loupe, or pick it up', run: () => setLoupe({ pinned: !state.pinned }) },
+  { keys: ['s'], says: 'glass, split line, whole stage', run: () => setLoupe({ shape: ({ circle: 'split', split: 'all', all: 'circle', none: 'circle' } as const)[state.shape] }) },
+  { keys: ['-', '='], says: 'magnify less, more', run: (e) => nudgeLoupe({ zoom: e.key === '-' ? -0.25 : 0.25 }) },
+  { keys: [',', '.'], says: 'previous, next place of what is marked', run: (e) => void step(e.key === '.' ? 1 : -1) },
   { keys: ['[', ']'], says: 'smaller, larger loupe', run: (e) => nudgeLoupe({ r: e.key === '[' ? -10 : 10 }) },
   { keys: ['h'], says: 'person of 1.75 m', run: () => (state.person = !state.person) },
   { keys: ['c'], says: 'metre cubes', run: () => (state.cubes = !state.cubes) },
@@ -72,7 +102,7 @@ useKeys('Stage', [
 
 <template>
   <section class="stage" aria-label="Stage">
-    <div ref="holder" class="holder" tabindex="0" role="application" aria-label="The model in 3D. Arrows turn it, plus and minus come nearer or go away, Home shows all." @pointermove="pointer" @keydown="key">
+    <div ref="holder" class="holder" tabindex="0" role="application" aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, Home shows all." @pointermove="pointer" @keydown="key" @wheel.capture="wheel">
       <canvas ref="canvas" />
     </div>
     <svg v-if="state.leader && label && bench.finding.value" class="over" aria-hidden="true">
@@ -81,9 +111,10 @@ useKeys('Stage', [
       <circle :cx="label.x" :cy="label.y" r="10" fill="#FFFDF8" :stroke="HEX[bench.finding.value.result]" stroke-width="1.4" />
       <text :x="label.x" :y="label.y + 4.6" text-anchor="middle" class="letter" :fill="HEX[bench.finding.value.result]">{{ letter }}</text>
     </svg>
-    <LoupeRing v-if="state.look" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
+    <span v-for="(n, k) in state.labels" :key="k" class="label mono" :style="{ transform: `translate(${n.x}px, ${n.y}px) translate(-50%, -50%)` }" aria-hidden="true">{{ n.name }}</span>
+    <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
     <div class="caption">
-      <template v-if="lens"><i>Through the loupe:</i> <b>{{ stage?.loupe.swapped ? 'As built' : lens.name }}</b> <span class="mono">1×</span><p>{{ lens.legend }}</p></template>
+      <template v-if="lens"><i>{{ state.shape === 'circle' ? 'Through the loupe:' : state.shape === 'split' ? 'Left of the line:' : 'The whole stage:' }}</i> <b>{{ state.swapped ? 'As built' : lens.name }}</b> <span class="mono">{{ state.shape === 'circle' ? state.zoom : 1 }}×</span><p>{{ lens.legend }}</p></template>
       <template v-else><i>As built</i><p>Floor squares are {{ length(state.floorStep) }}.<template v-if="bench.part.value !== null"> One part is shown.</template></p></template>
       <p v-if="lost" class="mark"><ResultMark result="nothing" /> {{ lost }}</p>
     </div>
@@ -95,7 +126,8 @@ useKeys('Stage', [
     </div>
     <div class="fade" />
     <div class="bar" aria-hidden="true"><i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span></div>
-    <LensRack class="rack" :look="state.look" @choose="choose" />
+    <div v-if="state.places > 1" class="steps" role="group" aria-label="Places of what is marked"><button class="btn" aria-label="Previous place" @click="step(-1)">‹</button><span class="mono" aria-live="polite">{{ state.place || 'all' }} of {{ state.places }}</span><button class="btn" aria-label="Next place" @click="step(1)">›</button></div>
+    <LensRack class="rack" :look="state.look" :shape="state.shape" @choose="choose" @shape="(shape) => setLoupe({ shape })" />
     <div class="beside">
       <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
@@ -121,11 +153,13 @@ canvas { display: block; width: 100%; height: 100%; }
 .walk button:hover { color: var(--hl-ink); }
 .walk button[aria-pressed='true'] { color: var(--hl-ink); font-weight: 700; border-bottom: 2px solid var(--hl-verdigris); }
 .veil { position: absolute; inset: 40% 60px auto; display: flex; gap: 8px; justify-content: center; align-items: center; color: var(--hl-ink-faded); pointer-events: none; }
-.fade { position: absolute; left: 0; right: 0; bottom: 0; height: 112px; background: linear-gradient(rgba(246, 241, 231, 0), #f6f1e7 56%); pointer-events: none; }
-.bar { position: absolute; left: 16px; bottom: 14px; font: 500 12px var(--hl-font-figure); }
+.fade { position: absolute; left: 0; right: 0; bottom: 0; height: 124px; background: linear-gradient(rgba(246, 241, 231, 0), #f6f1e7 56%); pointer-events: none; }
+.bar { position: absolute; left: 16px; bottom: 74px; font: 500 12px var(--hl-font-figure); }
 .bar i { display: block; height: 5px; border: 1px solid var(--hl-ink); background: linear-gradient(90deg, var(--hl-ink) 50%, transparent 0) 0 0 / 50% 100%; margin-bottom: 3px; }
-.rack { position: absolute; left: 50%; bottom: 10px; transform: translateX(-50%); }
-.beside { position: absolute; right: 14px; bottom: 10px; display: flex; flex-direction: column; font-size: 12.5px; }
+.rack { position: absolute; left: 6px; right: 6px; bottom: 8px; }
+.label { position: absolute; left: 0; top: 0; pointer-events: none; font-size: 12px; background: var(--hl-sheet); border: 1px solid var(--hl-rule-strong); border-radius: 2px; padding: 0 4px; white-space: nowrap; }
+.steps { position: absolute; right: 14px; top: 38px; display: flex; gap: 6px; align-items: center; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 3px; padding: 3px; font-size: 12.5px; }
+.beside { position: absolute; right: 14px; bottom: 70px; display: flex; flex-direction: column; font-size: 12.5px; }
 .beside label { display: flex; align-items: center; gap: 6px; min-height: 24px; }
 .beside input { accent-color: var(--hl-verdigris); width: 15px; height: 15px; }
 </style>

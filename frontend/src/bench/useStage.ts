@@ -4,6 +4,8 @@ import { onBeforeUnmount, onMounted, reactive, ref, shallowRef, watch, type Ref 
 import { api, type Finding } from '../api/client';
 import { readDisplayCopy, type DisplayModel } from '../stage/displayCopy';
 import type { LookName } from '../stage/looks';
+import { LARGEST, SMALLEST, type LoupeShape } from '../stage/loupe';
+import { ensureOverlay } from '../stage/overlays';
 import { mark, unmark } from '../stage/marks';
 import { beside, cubes, person } from '../stage/props';
 import { Stage } from '../stage/stage';
@@ -21,10 +23,12 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   const stage = shallowRef<Stage | null>(null);
   const viewer = shallowRef<Viewer | null>(null);
   const model = shallowRef<DisplayModel | null>(null);
-  const state = reactive({ loading: true, error: '', side: 'free' as Side, look: null as LookName | null, person: true, cubes: false, floorStep: 1, bar: 0, barMetres: 1, x: 360, y: 320, r: 130, pinned: false, leader: null as { x: number; y: number } | null });
+  const state = reactive({ loading: true, error: '', side: 'free' as Side, look: null as LookName | null, person: true, cubes: false, floorStep: 1, bar: 0, barMetres: 1, shape: 'circle' as LoupeShape, zoom: 1, swapped: false, x: 360, y: 320, r: 130, pinned: false, leader: null as { x: number; y: number } | null, place: 0, places: 0, labels: [] as { name: string; x: number; y: number }[] });
   const lost = ref('');
   let marked: Group[] = [];
   let at: Vector3 | null = null;
+  let spots: Box3[] = [];
+  let named: { name: string; at: Vector3 }[] = [];
   let observer: ResizeObserver | null = null;
   let known = false;
   const still = () => testing() || matchMedia('(prefers-reduced-motion: reduce)').matches;
@@ -74,6 +78,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
       stage.value.setModel(made.root, state.floorStep, Math.abs(ground - box.min.y) < size * 2 ? ground : box.min.y);
       model.value = made;
       props();
+      if (state.look) setLoupe({ look: state.look });
       if (!known || Math.abs(Math.log(stage.value.size / before)) > 0.05) viewer.value!.fit(view());
       known = true;
     } catch (e) {
@@ -91,7 +96,9 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     unmark(marked);
     marked = [];
     at = null;
-    state.leader = null;
+    spots = [];
+    Object.assign(state, { leader: null, place: 0, places: 0 });
+    dim(false);
     lost.value = '';
     s.invalidate();
     if (!f) return;
@@ -112,8 +119,29 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
       return;
     }
     at = made.box.getCenter(new Vector3());
-    s.invalidate();
+    spots = made.places;
+    state.places = spots.length;
+    dim(true);
     await viewer.value!.flyTo(made.box);
+  }
+
+  /** Goes to the next place of what is marked; before the first, all of it is in view. */
+  async function step(by: number) {
+    if (!spots.length) return;
+    state.place = ((state.place - 1 + by + spots.length) % spots.length) + 1;
+    const box = spots[state.place - 1]!;
+    at = box.getCenter(new Vector3());
+    await viewer.value!.flyTo(box);
+  }
+
+  /** Pales whatever carries no mark, so that the marked elements stand out. */
+  function dim(on: boolean) {
+    const marks = new Set(marked.map((g) => g.parent));
+    for (const mesh of model.value?.parts.values() ?? []) {
+      const pale = on && marked.length > 0 && !marks.has(mesh) && marks.size < model.value!.parts.size;
+      mesh.userData.pale = pale;
+    }
+    stage.value?.invalidate();
   }
 
   function isolate() {
@@ -162,28 +190,39 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     state.bar = state.barMetres / pixel;
     if (at) {
       const p = at.clone().project(s.camera);
-      state.leader = p.z < 1 ? { x: (p.x * 0.5 + 0.5) * s.w, y: (-p.y * 0.5 + 0.5) * s.h } : null;
+      const [x, y] = s.loupe.through((p.x * 0.5 + 0.5) * s.w, (-p.y * 0.5 + 0.5) * s.h);
+      state.leader = p.z < 1 ? { x, y } : null;
     }
+    state.labels = state.look === 'names' ? named.map((n) => ({ name: n.name, p: n.at.clone().project(s.camera) })).filter((n) => n.p.z < 1).map(({ name, p }) => ({ name, x: (p.x * 0.5 + 0.5) * s.w, y: (-p.y * 0.5 + 0.5) * s.h })) : [];
   }
 
-  function choose(look: LookName | null) {
+  /** The loupe as the page has it, handed to the stage. */
+  function setLoupe(change: Partial<Pick<typeof state, 'look' | 'shape' | 'zoom' | 'swapped' | 'x' | 'y' | 'r' | 'pinned'>>) {
+    Object.assign(state, change);
+    state.r = Math.min(LARGEST, Math.max(SMALLEST, state.r));
+    state.zoom = Math.min(3, Math.max(1, state.zoom));
     const s = stage.value;
     if (!s) return;
-    state.look = look;
-    if (look) s.setLook(look);
-    s.loupe.set({ shape: look ? 'circle' : 'none', x: state.x, y: state.y, r: state.r });
-    s.schedule();
+    if (change.look && model.value) {
+      ensureOverlay(model.value, change.look, s.size);
+      if (change.look === 'names') nameParts();
+    }
+    const { x, y, r, zoom, pinned, swapped } = state;
+    s.loupe.set({ shape: state.look ? state.shape : 'none', x, y, r, zoom, pinned, swapped, ...(state.look ? { look: state.look } : {}) });
   }
+  const choose = (look: LookName | null) => setLoupe({ look });
   function moveLoupe(x: number, y: number) {
-    if (!state.look || state.pinned) return;
-    Object.assign(state, { x, y });
-    stage.value?.loupe.set({ x, y });
+    if (state.look && !state.pinned && state.shape !== 'all') setLoupe({ x, y });
   }
-  function nudgeLoupe(change: { x?: number; y?: number; r?: number }) {
-    state.x += change.x ?? 0;
-    state.y += change.y ?? 0;
-    state.r = Math.min(210, Math.max(100, state.r + (change.r ?? 0)));
-    stage.value?.loupe.set({ x: state.x, y: state.y, r: state.r });
+  const nudgeLoupe = (change: { x?: number; y?: number; r?: number; zoom?: number }) =>
+    setLoupe({ x: state.x + (change.x ?? 0), y: state.y + (change.y ?? 0), r: state.r + (change.r ?? 0), zoom: state.zoom + (change.zoom ?? 0) });
+
+  /** The largest parts with their middles, for the names lens. */
+  function nameParts() {
+    const m = model.value!;
+    const boxes = [...m.parts].map(([node, mesh]) => ({ name: m.names.get(node) ?? '', box: new Box3().setFromObject(mesh) }));
+    const size = (b: Box3) => b.getSize(new Vector3()).length();
+    named = boxes.sort((a, b) => size(b.box) - size(a.box)).slice(0, 40).map(({ name, box }) => ({ name, at: box.getCenter(new Vector3()) }));
   }
   /** The model, and what stands beside it where it is not a speck against that. */
   function view() {
@@ -195,5 +234,5 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   }
   const fit = () => stage.value && viewer.value?.fit(view());
   const walk = (side: Exclude<Side, 'free'>) => stage.value && viewer.value?.walk(side, view());
-  return { state, stage, viewer, lost, choose, moveLoupe, nudgeLoupe, fit, walk };
+  return { state, stage, viewer, lost, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk };
 }

@@ -17,7 +17,6 @@ const { data, error, isPending, refetch } = useQuery({ queryKey: ['shelf'], quer
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: api.catalogue, staleTime: Infinity });
 const show = ref<'all' | 'held' | 'fit'>('all');
 const find = ref('');
-const search = ref<HTMLInputElement>();
 const zone = ref<InstanceType<typeof DropZone>>();
 const leaving = ref<ShelfModel | null>(null);
 
@@ -50,7 +49,6 @@ function takeOff() {
 }
 
 useKeys('Shelf', [
-  { keys: ['/'], says: 'find a model', run: () => search.value?.focus() },
   { keys: ['d'], says: 'choose files', run: () => zone.value?.choose() },
 ]);
 </script>
@@ -67,7 +65,7 @@ useKeys('Shelf', [
           <div class="filters" role="group" aria-label="Show">
             <button v-for="f in filters" :key="f.key" :aria-pressed="show === f.key" @click="show = f.key">{{ f.label }} <span class="mono faded">{{ f.n }}</span></button>
           </div>
-          <input ref="search" v-model="find" class="find" type="search" placeholder="Find a model" aria-label="Find a model" />
+          <input v-model="find" class="find" type="search" placeholder="Find a model" aria-label="Find a model" />
         </div>
         <ul class="sheets" aria-label="Rule sheets, with how many models each holds back">
           <li v-for="s in catalogue?.sheets ?? []" :key="s.slug" :title="s.about">

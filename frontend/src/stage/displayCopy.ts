@@ -6,7 +6,7 @@ import { lineMaterial, type Surface } from './looks';
 
 interface Section { at: number; count: number }
 interface MeshHeader {
-  name: string; centre: number[]; triangles: number; positions: Section; normals: Section; uv?: Section; index: Section; faces: Section; vertex: Section; lines?: Section;
+  name: string; centre: number[]; triangles: number; positions: Section; normals: Section; uv?: Section; index: Section; faces: Section; vertex: Section; lines?: Section; weight?: Section;
   groups: { start: number; count: number; material: number }[];
 }
 interface MaterialHeader {
@@ -15,14 +15,14 @@ interface MaterialHeader {
 interface Header {
   version: number; origin: number[]; bounds: { min: number[]; max: number[] };
   parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[] }[]; places: Record<string, number[]>;
-  meshes: MeshHeader[]; materials: MaterialHeader[]; images: ({ at: number; bytes: number; alpha: boolean } | null)[];
+  meshes: MeshHeader[]; materials: MaterialHeader[]; images: ({ at: number; bytes: number; alpha: boolean; width: number; height: number } | null)[];
 }
 
 /** What evidence needs to know of a drawn mesh: which polygon each triangle is of, which stored vertex each drawn one is. */
 export interface Origins { faces: Uint32Array; vertex: Uint32Array }
 
 export interface DisplayModel {
-  root: Group; parts: Map<number, Mesh>; origin: Vector3; triangles: number;
+  root: Group; parts: Map<number, Mesh>; names: Map<number, string>; materials: string[]; origin: Vector3; triangles: number;
   /** Nodes that draw nothing themselves: where they are. */
   places: Map<number, Vector3>;
   /** Parts below each such node. */
@@ -45,6 +45,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     g.setAttribute('position', new BufferAttribute(floats(m.positions), 3));
     g.setAttribute('normal', new BufferAttribute(new Int8Array(data, base + m.normals.at, m.normals.count), 4, true));
     if (m.uv) g.setAttribute('uv', new BufferAttribute(floats(m.uv), 2));
+    if (m.weight) g.setAttribute('weight', new BufferAttribute(floats(m.weight), 1));
     g.setIndex(new BufferAttribute(words(m.index), 1));
     m.groups.forEach((group, k) => g.addGroup(group.start, group.count, k));
     g.userData.origins = { faces: words(m.faces), vertex: words(m.vertex) } satisfies Origins;
@@ -57,8 +58,9 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
   header.parts.forEach((part, number) => {
     const m = header.meshes[part.mesh]!;
     const mesh = new Mesh(geometries[part.mesh]!);
-    mesh.userData.surfaces = m.groups.map((g) => surface(number, header, g.material, !!m.uv, textures));
+    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, !!m.uv, textures), hasWeight: !!m.weight }));
     mesh.userData.node = part.node;
+    mesh.userData.pivot = new Vector3(...m.centre).negate();
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
@@ -68,19 +70,21 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     triangles += m.triangles;
   });
   root.updateMatrixWorld(true);
+  const names = new Map(header.parts.map((p) => [p.node, p.name]));
   const places = new Map(Object.entries(header.places).map(([node, p]) => [Number(node), new Vector3(...p)]));
-  return { root, parts, places, below, origin: new Vector3(...header.origin), triangles };
+  return { root, parts, names, materials: header.materials.map((m) => m.name), places, below, origin: new Vector3(...header.origin), triangles };
 }
 
 function surface(id: number, header: Header, number: number, hasUv: boolean, textures: (Texture | null)[]): Surface {
   const m = header.materials[number];
-  if (!m) return { id, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false, hasUv };
+  const bare = { id, slot: number, hasUv, hasWeight: false, pictureSize: 1024 };
+  if (!m) return { ...bare, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false };
   const map = m.image !== null && hasUv ? (textures[m.image] ?? null) : null;
   if (map) map.wrapS = map.wrapT = m.repeat ? RepeatWrapping : ClampToEdgeWrapping;
   const [r = 1, g = 1, b = 1, a = 1] = m.colour;
   const colour = m.linear ? new Color().setRGB(r, g, b, LinearSRGBColorSpace) : new Color().setRGB(r, g, b, SRGBColorSpace);
   return {
-    id, colour: `#${colour.getHexString()}`, map, missing: m.missing, alphaMode: m.alphaMode, cutoff: m.cutoff ?? 0.5, hasUv,
+    ...bare, pictureSize: (m.image !== null && header.images[m.image]?.width) || 1024, colour: `#${colour.getHexString()}`, map, missing: m.missing, alphaMode: m.alphaMode, cutoff: m.cutoff ?? 0.5,
     imageHasAlpha: m.image !== null && !!header.images[m.image]?.alpha, opacity: a, doubleSided: m.doubleSided,
   };
 }

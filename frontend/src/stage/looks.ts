@@ -8,7 +8,7 @@ import { CanvasTexture, DoubleSide, FrontSide, Mesh, Object3D, PlaneGeometry, Re
 import { asShown, lit, TOKENS } from './tokens';
 
 type Uniforms = Record<string, { value: unknown }>;
-export type LookName = 'built' | 'received' | 'facing';
+export type LookName = 'built' | 'received' | 'facing' | 'wire' | 'density' | 'slots' | 'checker' | 'alpha' | 'weights' | 'normals' | 'pivots' | 'names';
 
 /** Uniforms that every material shares; the sun adds its own. uTile: height of a paper tile in metres. */
 export const shared: Uniforms = { uDpr: { value: 1 }, uTile: { value: 0.25 } };
@@ -35,7 +35,7 @@ void main() {
 }`;
 const FRAGMENT = /* glsl */ `
 layout(location = 1) out highp vec4 gInk;
-uniform vec3 uColour, uSun, uUp, uSunOffset; uniform float uOpacity, uPart, uInk, uDpr, uTile, uCutoff;
+uniform vec3 uColour, uSun, uUp, uSunOffset; uniform float uOpacity, uPart, uInk, uDpr, uTile, uCutoff, uPale;
 uniform sampler2D uMap; uniform highp sampler2DShadow uSunMap;
 varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
 float hatch(vec2 p, float period, float halfWidth) {
@@ -67,6 +67,7 @@ void main() {
   #ifndef FLAT
     c.rgb = pow(max(c.rgb, vec3(1e-4)), vec3(1. / 2.2));
   #endif
+  c.rgb = mix(c.rgb, vec3(.965, .945, .906), uPale);
   gl_FragColor = c;
   gInk = uInk * vec4(n.xy * .5 + .5, uPart, 1.);
 }`;
@@ -83,15 +84,20 @@ export interface Surface {
   opacity: number;
   doubleSided: boolean;
   hasUv: boolean;
+  hasWeight: boolean;
+  /** Index of the material, -1 for none. */
+  slot: number;
+  /** Width of its own picture in pixels. */
+  pictureSize: number;
 }
 
 interface Paper {
   surface?: Surface; hex?: string; map?: Texture | null; cut?: boolean; soft?: boolean; flat?: boolean; lines?: boolean; ink?: number; opacity?: number;
-  uniforms?: Uniforms; pars?: string; vertex?: string; look?: string; options?: ShaderMaterialParameters;
+  uniforms?: Uniforms; pars?: string; vertexPars?: string; vertex?: string; look?: string; options?: ShaderMaterialParameters;
 }
 
 /** A paper material. `look` runs after lighting and may change `c`; `l` is the light, `n` the view normal. */
-export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertex = '', look = '', options = {} }: Paper) {
+export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertexPars = '', vertex = '', look = '', options = {} }: Paper) {
   const defines: Record<string, string> = {};
   if (map) defines.HAS_MAP = '';
   if (surface?.hasUv) defines.HAS_UV = '';
@@ -101,25 +107,30 @@ export function paper({ surface, hex = '#fff', map = null, cut = false, soft = f
   if (lines) defines.POINTS_OR_LINES = '';
   return new ShaderMaterial({
     defines, transparent: soft, depthWrite: !soft, side: DoubleSide, ...options,
-    vertexShader: VERTEX.replace('LOOK_PARS', pars).replace('LOOK', vertex),
+    vertexShader: VERTEX.replace('LOOK_PARS', pars + vertexPars).replace('LOOK', vertex),
     fragmentShader: FRAGMENT.replace('LOOK_PARS', pars).replace('LOOK', look),
     uniforms: {
       ...shared, uColour: (flat || lines ? asShown : lit)(hex), uOpacity: { value: opacity }, uMap: { value: map }, uInk: { value: ink },
-      uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
+      uPale: { value: 0 }, uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
     },
   });
 }
 
+/** A plain tint that lines can lie on. */
+const tinted = (s: Surface) => paper({ surface: s, hex: TOKENS.plain, options: { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 } });
+/** Slots tell themselves apart by the run of their strokes first, by tint second. */
+const SLOT_TINTS = ['#E6DCC6', '#A9B8A4', '#8797A3', '#C9A98A', '#B7A9B4', '#9FB3B0'];
+
 /** Every look: a function from a surface to a material. */
-export const LOOKS: Record<LookName, (s: Surface) => Material> = {
+const LOOKS: Partial<Record<LookName, (s: Surface) => Material>> = {
   /** Both sides, alpha as the picture says. Cut-out parts take no outline: it would drown the leaves. */
-  built(s) {
+  built(s: Surface) {
     const soft = s.alphaMode === 'blend' || s.opacity < 1;
     const cut = !soft && s.imageHasAlpha;
     return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, soft, ink: cut ? 0 : 1, opacity: s.opacity });
   },
   /** One side unless the material says two; alpha only where the material says so; a paper tile for a lost picture. */
-  received(s) {
+  received(s: Surface) {
     const soft = s.alphaMode === 'blend';
     const cut = s.alphaMode === 'mask';
     const opacity = soft ? s.opacity : 1;
@@ -135,11 +146,66 @@ export const LOOKS: Record<LookName, (s: Surface) => Material> = {
     });
   },
   /** Front = plain tint, back = ink hatch over ochre. Mirrored nodes are allowed for by the renderer. */
-  facing: (s) => paper({
+  facing: (s: Surface) => paper({
     surface: s, hex: TOKENS.plain, uniforms: { uBack: lit(TOKENS.back), uHatch: lit(TOKENS.hatch) }, pars: 'uniform vec3 uBack, uHatch;\n',
     look: 'if (!gl_FrontFacing) c.rgb = mix(uBack * clamp(l, .62, 1.05), uHatch, hatch(gl_FragCoord.xy, 6.5 * uDpr, .95 * uDpr));',
   }),
 };
+
+Object.assign(LOOKS, {
+  wire: tinted,
+  density: tinted,
+  normals: tinted,
+  pivots: (s: Surface) => paper({ surface: s, hex: TOKENS.plain, soft: true, opacity: 0.55, options: { depthWrite: true } }),
+  names: tinted,
+  slots: (s: Surface) => paper({
+    surface: s, hex: s.slot < 0 ? TOKENS.tile : SLOT_TINTS[s.slot % SLOT_TINTS.length], uniforms: { uRun: { value: s.slot }, uHatch: lit(TOKENS.ink) }, pars: 'uniform float uRun; uniform vec3 uHatch;\n',
+    // Each slot has strokes of its own direction; faces without a material are cross-hatched.
+    look: /* glsl */ `
+      float a = uRun * .9, on = 0.;
+      vec2 q = mat2(cos(a), sin(a), -sin(a), cos(a)) * gl_FragCoord.xy;
+      on = hatch(vec2(q.x, 0.), (9. + 2. * mod(uRun, 3.)) * uDpr, .45 * uDpr);
+      if (uRun < -.5) on = max(hatch(gl_FragCoord.xy, 7. * uDpr, .5 * uDpr), hatch(vec2(gl_FragCoord.x, -gl_FragCoord.y), 7. * uDpr, .5 * uDpr));
+      c.rgb = mix(c.rgb, uHatch * .3, on * .5);`,
+  }),
+  /** Squares of 32 texels of the part's own picture: small squares, many texels. They fade to their mean before they shimmer. */
+  checker: (s: Surface) => s.hasUv ? paper({
+    surface: s, uniforms: { uSize: { value: s.pictureSize }, uLine: lit('#2B756F'), uGround: lit(TOKENS.tile) }, pars: 'uniform float uSize; uniform vec3 uLine, uGround;\n',
+    look: /* glsl */ `
+      vec2 q = vSt * uSize / 32., w = max(fwidth(q), vec2(1e-6)), g = abs(fract(q - .5) - .5) / w;
+      float on = 1. - min(smoothstep(.3, 1.3, g.x), smoothstep(.3, 1.3, g.y)), chk = mod(floor(q.x) + floor(q.y), 2.);
+      c.rgb = mix(mix(mix(uGround, uLine, .22 * chk), uLine, on), mix(uGround, uLine, .3), smoothstep(.25, .6, max(w.x, w.y))) * clamp(l, .5, 1.08);`,
+  }) : crossed(s),
+  /** Opaque plain, cut-out dotted, blended in fine strokes; see-through pixels under an opaque material are cross-hatched over ochre. */
+  alpha: (s: Surface) => paper({
+    surface: s, map: s.map, uniforms: { uMode: { value: { opaque: 0, mask: 1, blend: 2 }[s.alphaMode] }, uPlain: lit(TOKENS.plain), uBack: lit(TOKENS.back), uHatch: lit(TOKENS.hatch), uSoft: lit('#9FC3BB') },
+    pars: 'uniform float uMode; uniform vec3 uPlain, uBack, uHatch, uSoft;\n',
+    look: /* glsl */ `
+      float thin = 1.;
+      #ifdef HAS_MAP
+        thin = texture2D(uMap, vSt).a;
+      #endif
+      vec3 tint = uMode < .5 ? uPlain : uSoft;
+      float on = uMode < .5 ? 0. : uMode < 1.5 ? step(length(mod(gl_FragCoord.xy, 6. * uDpr) - 3. * uDpr), 1.1 * uDpr) : hatch(gl_FragCoord.xy, 5. * uDpr, .4 * uDpr);
+      if (uMode < .5 && thin < .996) { tint = uBack; on = max(hatch(gl_FragCoord.xy, 7. * uDpr, .5 * uDpr), hatch(vec2(gl_FragCoord.x, -gl_FragCoord.y), 7. * uDpr, .5 * uDpr)); }
+      c.rgb = mix(tint * clamp(l, .55, 1.08), uHatch, on * .7);`,
+  }),
+  /** One hue in ten steps by the heaviest weight of a vertex; "no weight at all" is cross-hatched. */
+  weights: (s: Surface) => s.hasWeight ? paper({
+    surface: s, uniforms: { uLow: lit('#F4EBDA'), uHigh: lit('#16605B') }, pars: 'varying float vWeight; uniform vec3 uLow, uHigh;\n', vertexPars: 'attribute float weight;\n', vertex: 'vWeight = weight;',
+    look: /* glsl */ `
+      c.rgb = mix(uLow, uHigh, pow(floor(clamp(vWeight, 0., 1.) * 10. + .001) / 10., .85)) * clamp(l, .45, 1.08);
+      if (vWeight < -.001) c.rgb = mix(vec3(1.), vec3(.1), .85 * max(hatch(gl_FragCoord.xy, 7. * uDpr, .5 * uDpr), hatch(vec2(gl_FragCoord.x, -gl_FragCoord.y), 7. * uDpr, .5 * uDpr)));`,
+  }) : crossed(s),
+} satisfies typeof LOOKS);
+
+/** "There is nothing of this here": cross-hatch on paper. */
+function crossed(s: Surface) {
+  return paper({
+    surface: s, hex: TOKENS.tile,
+    look: 'c.rgb = mix(c.rgb, vec3(.1), .7 * max(hatch(gl_FragCoord.xy, 7. * uDpr, .5 * uDpr), hatch(vec2(gl_FragCoord.x, -gl_FragCoord.y), 7. * uDpr, .5 * uDpr)));',
+  });
+}
 
 /** Sets a look on a model. Materials are made once for a surface and look; the programs are shared. */
 export function applyLook(root: Object3D, look: LookName) {
@@ -149,7 +215,8 @@ export function applyLook(root: Object3D, look: LookName) {
     const surfaces = o instanceof Mesh ? (o.userData.surfaces as Surface[] | undefined) : undefined;
     if (!surfaces) return;
     const made = (o.userData.made ??= {}) as Partial<Record<LookName, Material[]>>;
-    (o as Mesh).material = made[look] ??= surfaces.map((s) => LOOKS[look](s));
+    (o as Mesh).material = made[look] ??= surfaces.map((s) => LOOKS[look]!(s));
+    for (const m of (o as Mesh).material as ShaderMaterial[]) m.uniforms.uPale!.value = look === 'built' && o.userData.pale ? 0.62 : 0;
   });
 }
 

@@ -47,13 +47,23 @@ function drawnVertices(mesh: Mesh, stored: Int32Array) {
 }
 
 /** Marks evidence on a model; returns the drawn group (already hung into the model) and the box around what is marked. */
-export function mark(model: DisplayModel, evidence: Evidence, hex: string): { groups: Group[]; box: Box3 } {
+export function mark(model: DisplayModel, evidence: Evidence, hex: string): { groups: Group[]; box: Box3; places: Box3[] } {
   const groups: Group[] = [];
   const box = new Box3();
   const named = evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
   // A group stands for the parts below it; a node with nothing to draw is a place.
   const nodes = [...new Set(named.flatMap((n) => (model.parts.has(n) ? [n] : (model.below.get(n) ?? []))))];
-  for (const n of named) if (!model.parts.has(n) && !model.below.has(n) && model.places.has(n)) box.expandByPoint(model.places.get(n)!);
+  // What "next place" steps through: a named node each, or the clusters of what is marked on a part.
+  const spots: Box3[] = [];
+  for (const n of named) {
+    const at = model.places.get(n);
+    if (model.parts.has(n) || model.below.has(n)) {
+      if (evidence.kind === 'nodes') spots.push((model.parts.has(n) ? [n] : model.below.get(n)!).reduce((b, p) => b.union(new Box3().setFromObject(model.parts.get(p)!)), new Box3()));
+    } else if (at) {
+      box.expandByPoint(at);
+      spots.push(new Box3(at.clone(), at.clone()));
+    }
+  }
   for (const node of nodes) {
     const mesh = model.parts.get(node);
     if (!mesh) continue;
@@ -64,6 +74,7 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
       lines.renderOrder = 4;
       group = new Group().add(lines);
       grow(box, mesh, index);
+      spots.push(...clusters(mesh, index, 2));
     } else if (evidence.kind === 'vertices') {
       const index = drawnVertices(mesh, evidence.indices);
       const material = lineMaterial(hex, 1, {
@@ -73,15 +84,44 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
       points.renderOrder = 4;
       group = new Group().add(points);
       grow(box, mesh, index);
+      spots.push(...clusters(mesh, index, 1));
     } else {
       const index = evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
       group = tint(mesh, index, hex);
       grow(box, mesh, index);
+      if (evidence.kind === 'faces') spots.push(...clusters(mesh, index, 3));
     }
     mesh.add(group);
     groups.push(group);
   }
-  return { groups, box };
+  return { groups, box, places: spots };
+}
+
+/** Boxes around groups of elements that share stored vertices, the largest group first, at most 500 of them. */
+export function clusters(mesh: Mesh, index: Uint32Array, corners: number): Box3[] {
+  const { vertex } = mesh.geometry.userData.origins as Origins;
+  const parent = new Map<number, number>();
+  const find = (v: number) => {
+    let root = v;
+    while (parent.get(root) !== root) root = parent.get(root)!;
+    while (parent.get(v) !== root) [v] = [parent.get(v)!, parent.set(v, root)];
+    return root;
+  };
+  for (let i = 0; i < index.length; i++) {
+    const v = vertex[index[i]!]!;
+    if (!parent.has(v)) parent.set(v, v);
+    if (i % corners) parent.set(find(v), find(vertex[index[i - (i % corners)]!]!));
+  }
+  const groups = new Map<number, { box: Box3; n: number }>();
+  const at = new Vector3();
+  const positions = mesh.geometry.attributes.position!;
+  for (const i of index) {
+    const root = find(vertex[i]!);
+    const g = groups.get(root) ?? groups.set(root, { box: new Box3(), n: 0 }).get(root)!;
+    g.box.expandByPoint(at.fromBufferAttribute(positions, i).applyMatrix4(mesh.matrixWorld));
+    g.n++;
+  }
+  return [...groups.values()].sort((a, b) => b.n - a.n).slice(0, 500).map((g) => g.box);
 }
 
 export function unmark(groups: Group[]) {

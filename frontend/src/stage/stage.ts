@@ -1,13 +1,15 @@
 // Stage: owns the renderer, the camera and the decision what must be drawn again. No component in here.
 //
 //   as built ──► picture A ┐
-//   lens, 1× ──► picture B ┴─► composite (loupe) ─► canvas
+//   lens, 1× ──► picture B ├─► composite (loupe) ─► canvas
+//   magnified ─► picture C ┘
 //
-// A picture stays valid until camera, model or look changes; nothing is drawn while nothing moves.
+// A picture stays valid until camera, model or look changes; nothing is drawn while nothing moves, and moving the loupe at 1×
+// draws no triangle.
 import { Box3, Mesh, Object3D, PerspectiveCamera, Scene, UnsignedByteType, Vector3, WebGLRenderer, WebGLRenderTarget } from 'three';
 import { Ink, JITTER, makeBuffers, type Rect } from './ink';
 import { applyLook, floor, shared, type LookName } from './looks';
-import { Composite, Loupe } from './loupe';
+import { Composite, LARGEST, Loupe } from './loupe';
 import { Sun } from './sun';
 import { asShown, TOKENS } from './tokens';
 
@@ -15,10 +17,14 @@ const SETTLE = 140; // ms without movement before full quality
 /** How a frame is drawn while something moves, step by step coarser. At rest every level draws the same. */
 const LADDER = [{ scale: 1, lens: true }, { scale: 0.5, lens: true }, { scale: 0.5, lens: false }] as const;
 
+export interface Window2D { x: number; y: number; w: number; h: number }
+
 export class Picture {
   readonly out: WebGLRenderTarget;
   samples = 0;
   scale = 1;
+  /** The part of the stage that the picture holds; null for the whole. */
+  window: Window2D | null = null;
 
   constructor(w: number, h: number) {
     this.out = new WebGLRenderTarget(w, h, { depthBuffer: false, type: UnsignedByteType });
@@ -55,6 +61,7 @@ export class Stage {
   private buffers: WebGLRenderTarget | null = null;
   private a: Picture | null = null;
   private b: Picture | null = null;
+  private c: Picture | null = null;
   private level = 0;
   private frameMs = 16;
   private good = 0;
@@ -78,7 +85,7 @@ export class Stage {
     this.composite = new Composite(this.renderer);
     this.scene.add(this.extras);
     Object.assign(shared, this.sun.uniforms);
-    this.loupe.listeners.add(() => this.schedule());
+    this.loupe.listeners.add((before) => this.loupeChanged(before));
     canvas.addEventListener('webglcontextlost', (e) => {
       e.preventDefault();
       this.lost = true;
@@ -98,7 +105,9 @@ export class Stage {
     this.renderer.setPixelRatio(1);
     this.renderer.setSize(this.W, this.H, false);
     this.release();
-    this.buffers = makeBuffers(this.W, this.H);
+    const glass = Math.round(2 * LARGEST * this.dpr);
+    this.buffers = makeBuffers(Math.max(this.W, glass), Math.max(this.H, glass));
+    this.c = new Picture(glass, glass);
     this.a = new Picture(this.W, this.H);
     this.b = new Picture(this.W, this.H);
     this.camera.aspect = this.w / this.h;
@@ -106,7 +115,7 @@ export class Stage {
   }
 
   private release() {
-    for (const target of [this.buffers, this.a?.out, this.b?.out]) {
+    for (const target of [this.buffers, this.a?.out, this.b?.out, this.c?.out]) {
       target?.depthTexture?.dispose();
       target?.dispose();
     }
@@ -140,8 +149,7 @@ export class Stage {
   // --- what must be drawn again --------------------------------------------------------------
 
   invalidate() {
-    this.a?.forget();
-    this.b?.forget();
+    for (const p of [this.a, this.b, this.c]) p?.forget();
     this.lastMove = this.now();
     this.schedule();
   }
@@ -157,15 +165,16 @@ export class Stage {
     this.schedule();
   }
 
-  setLook(look: LookName) {
-    this.b?.forget();
-    if (this.loupe.swapped) this.a?.forget();
-    this.loupe.set({ look });
-  }
-
-  swap() {
-    this.invalidate();
-    this.loupe.set({ swapped: !this.loupe.swapped });
+  private loupeChanged(before: Pick<Loupe, 'look' | 'swapped'>) {
+    const l = this.loupe;
+    if (before.look !== l.look) {
+      this.b?.forget();
+      if (l.swapped) this.a?.forget();
+    }
+    if (before.swapped !== l.swapped) this.invalidate();
+    this.c?.forget();
+    if (l.magnifies) this.lastMove = this.now();
+    this.schedule();
   }
 
   schedule() {
@@ -189,15 +198,21 @@ export class Stage {
     return Math.max(1, Math.min(this.maxSamples, Math.floor(600 / this.frameMs))); // at most about 0.6 s of finishing
   }
 
+  /** The picture that shows inside the loupe, null where there is none. */
+  private get inside() {
+    return this.loupe.shape === 'none' ? null : this.loupe.magnifies ? this.c : this.b;
+  }
+
   private pending() {
-    if (!this.root || !this.a || !this.b) return false;
-    return this.a.samples < this.samples || this.a.scale < 1 || (this.loupe.shape !== 'none' && (this.b.samples < this.samples || this.b.scale < 1));
+    const inside = this.inside;
+    return !!this.root && [this.a, inside].some((p) => p && (p.samples < this.samples || p.scale < 1));
   }
 
   // --- drawing -------------------------------------------------------------------------------
 
   private frame() {
     const { a, b, loupe } = this;
+    const glass = this.inside;
     if (!this.root || !a || !b || this.lost) return;
     const t = this.now();
     const step = LADDER[this.level]!;
@@ -205,12 +220,12 @@ export class Stage {
     const inside: LookName = loupe.swapped ? 'built' : loupe.look;
     if (this.moving) {
       if (!a.samples) this.draw(a, outside, 0, step.scale);
-      if (loupe.shape !== 'none' && step.lens && !b.samples) this.draw(b, inside, 0, step.scale);
+      if (glass && step.lens && !glass.samples) this.draw(glass, inside, 0, step.scale);
       this.measure(t);
     } else {
-      for (const p of [a, b]) if (p.scale < 1) p.forget(); // replace what was drawn in haste
+      for (const p of [a, b, this.c]) if (p && p.scale < 1) p.forget(); // replace what was drawn in haste
       if (a.samples < this.samples) this.draw(a, outside, a.samples);
-      if (loupe.shape !== 'none' && b.samples < this.samples) this.draw(b, inside, b.samples);
+      if (glass && glass.samples < this.samples) this.draw(glass, inside, glass.samples);
       this.previous = 0;
     }
     this.recompose(null);
@@ -224,7 +239,10 @@ export class Stage {
 
   /** The last step alone; also into a target of one's own, which is how tests read pixels. */
   recompose(target: WebGLRenderTarget | null) {
-    if (this.a && this.b) this.composite.draw(this.loupe, this.a, this.loupe.shape === 'none' ? null : this.b, this.W, this.H, this.dpr, target);
+    if (!this.a) return;
+    // Until the magnified picture is there, the whole one is blown up in its place.
+    const stand = this.loupe.magnifies && !this.c?.samples && !!this.b?.samples;
+    this.composite.draw(this.loupe, this.a, stand ? this.b : this.inside, this.W, this.H, this.dpr, target, stand ? this.loupe.zoom : 1);
   }
 
   /** One geometry pass of one look, then its ink, as sample k of the running mean. */
@@ -232,8 +250,11 @@ export class Stage {
     const { renderer: r, camera: cam, buffers: b } = this;
     if (!b || !this.root) return;
     const jitter = JITTER[k]!;
-    const rect: Rect = { w: Math.round(this.W * scale), h: Math.round(this.H * scale) };
-    cam.setViewOffset(this.w, this.h, (jitter[0] * this.w) / rect.w, (jitter[1] * this.h) / rect.h, this.w, this.h);
+    const glass = picture === this.c;
+    const side = 2 * this.loupe.r * this.dpr;
+    const rect: Rect = { w: Math.round((glass ? side : this.W) * scale), h: Math.round((glass ? side : this.H) * scale) };
+    const v = glass ? this.loupe.window() : { x: 0, y: 0, w: this.w, h: this.h };
+    cam.setViewOffset(this.w, this.h, v.x + (jitter[0] * v.w) / rect.w, v.y + (jitter[1] * v.h) / rect.h, v.w, v.h);
     this.range();
     cam.updateMatrixWorld();
     if (this.sun.dirty) applyLook(this.root, 'built');
@@ -252,6 +273,7 @@ export class Stage {
     cam.clearViewOffset();
     picture.samples = k + 1;
     picture.scale = scale;
+    picture.window = glass ? v : null;
   }
 
   /** Draws a whole still picture at once: what thumbnails are made of. */

@@ -35,6 +35,8 @@ export function attachTestHook(stage: Stage, more: Record<string, unknown>) {
         for (const b of shot()) h = Math.imul(h ^ b, 16777619);
         return h >>> 0;
       },
+      /** The whole picture, RGBA, lower row first. */
+      shot,
       /** How many pixels differ from bare paper: something is drawn. */
       inked() {
         const px = shot();

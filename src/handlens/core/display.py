@@ -21,7 +21,7 @@ from .scene.skinning import posed
 from .scene.transforms import apply, parents, walk, world_matrices
 from .scene.triangles import triangulate
 
-VERSION = 2
+VERSION = 3
 _CREASE = np.cos(np.radians(40))
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
@@ -138,6 +138,8 @@ class _Copy:
             for a, b in zip(bounds, ends, strict=True)
         ]
         entry["vertex"] = self.array(vertex, np.uint32)
+        if mesh.weights is not None:
+            entry["weight"] = self.array(heaviest(mesh)[vertex], np.float32)
         if len(mesh.lines):
             place = np.zeros(len(points), np.int64)
             place[vertex[::-1]] = np.arange(len(vertex))[::-1]
@@ -172,6 +174,7 @@ class _Copy:
 
         try:
             opened: Pillow.Image = Pillow.open(io.BytesIO(data))
+            size = opened.size
             alpha = "A" in opened.getbands() or "transparency" in opened.info
             opened = opened.convert("RGBA" if alpha else "RGB")
             opened.thumbnail((_LARGEST_IMAGE, _LARGEST_IMAGE))
@@ -179,7 +182,13 @@ class _Copy:
             opened.save(out, "PNG", compress_level=1)
         except Exception:  # Pillow's decoders raise almost anything on damaged data; the stage then draws the plain colour
             return None
-        return {"at": self.section(out.getvalue()), "bytes": len(out.getvalue()), "alpha": alpha}
+        return {
+            "at": self.section(out.getvalue()),
+            "bytes": len(out.getvalue()),
+            "alpha": alpha,
+            "width": size[0],
+            "height": size[1],
+        }
 
 
 def _above(up: list[int], node: int) -> list[int]:
@@ -230,6 +239,16 @@ def shading_normals(mesh: Mesh, points: Array) -> Layer:
     smooth, flat = _unit(summed), _unit(newell)
     hard = np.einsum("ij,ij->i", smooth[at], flat[face]) < _CREASE
     return Layer(np.concatenate([smooth, flat]).astype(np.float32), np.where(hard, count + face, at).astype(np.int32))
+
+
+def heaviest(mesh: Mesh) -> Array:
+    """(V,) float32 largest weight of each vertex, -1 where it has none: what the weights lens shows."""
+    w = mesh.weights
+    assert w is not None
+    out = np.full(len(mesh.positions), -1.0, np.float32)
+    owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
+    np.maximum.at(out, owner, w.weights)
+    return out
 
 
 def _unit(v: Array) -> Array:

@@ -6,11 +6,15 @@ from functools import cache
 from typing import Any
 
 import procrastinate
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from .database import SEARCH_PATH, database_url
 from .models import Export, Inspection, Job, Revision
 from .shelf import inspection_of, tape_key
+
+#: First half of the advisory locks on revisions.
+_LOCK = 7_411
 
 
 def connector_options() -> dict[str, Any]:
@@ -38,6 +42,8 @@ def enqueue(s: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
 def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> tuple[Inspection, Job | None]:
     """The inspection of a revision under a tape; asked for if there is none, or if the last try failed or was stopped."""
     on = [x for x in slips if x.get("on", True)]
+    # Two requests may want the same inspection at once: the second waits for the first and then finds it.
+    s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
     inspection = inspection_of(s, revision, slips)
     if inspection is not None and inspection.state in ("waiting", "running", "done"):
         return inspection, None
