@@ -336,3 +336,15 @@ def test_finding_ids_outlive_a_new_revision():
     two = scene(mesh(CUBE_POINTS, []), nodes=(node(name="buoy"), node(1, name="buoy"), node(2, name="crate")))
     two = two.with_(meshes=(mesh(CUBE_POINTS, []), cube()), nodes=(*two.nodes[:2], replace(two.nodes[2], mesh=1)))
     assert [f.id for f in findings(two)["arrival.empty"]] == ["arrival.empty:buoy~0", "arrival.empty:buoy~1"]
+
+
+def test_stored_triples_count_as_they_are_stored():
+    """1, -1, -1 is a scale other than 1, although its matrix is a half turn; a mirror on any axis is no turn."""
+    twice = collect(scene(cube(), nodes=(node(scale=(1.0, -1.0, -1.0)),)))
+    assert (twice.nodes[0].mirrored, twice.nodes[0].angle, twice.nodes[0].scale) == (False, 0.0, [1.0, -1.0, -1.0])
+    assert trips("placement.scale", twice)
+    for axis in range(3):
+        flips = np.ones(3)
+        flips[axis] = -1
+        one = collect(scene(cube(), nodes=(node(matrix=np.diag([*flips, 1.0])),)))
+        assert (one.nodes[0].mirrored, one.nodes[0].angle, one.nodes[0].scale) == (True, 0.0, flips.tolist())

@@ -332,3 +332,96 @@ def test_layers_follow_reversed_corners():
     assert pairs(made) == pairs(after)
     assert triangles_of(after.meshes[0]).face_count == 12
     assert len(CUBE_FACES) == after.meshes[0].face_count
+
+
+# --- bringing home ---------------------------------------------------------------------------------
+
+AWAY = np.array([482_803.21, 37.5, 236_541.87])
+
+
+@given(st.integers(0, 10_000), st.booleans())
+@settings(max_examples=40, deadline=None)
+def test_bringing_home_moves_every_part_alike(seed, in_the_mesh):
+    """Survey coordinates on the roots or in the vertices themselves: world positions move by one offset, and back."""
+    from handlens.core.mends.home import shifted
+
+    made = random_tree(np.random.default_rng(seed))
+    if in_the_mesh:
+        made = scene(cube("one", at=tuple(AWAY)), cube("two", at=tuple(AWAY + np.array([5.0, 0, 0]))))
+    else:
+        made = shifted(made, AWAY)
+    after = apply_mend(made, "placement.home", {}).scene
+    old, new = positions(made), positions(after)
+    offsets = np.concatenate([old[k] - new[k] for k in old])
+    assert np.allclose(offsets, offsets[0], atol=1e-6)
+    low = np.min([p.min(axis=0) for p in new.values()], axis=0)
+    high = np.max([p.max(axis=0) for p in new.values()], axis=0)
+    assert np.allclose([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2], 0, atol=1e-6)
+    assert after.extras["extras"]["removed_offset"] == pytest.approx(offsets[0].tolist())
+    back = apply_mend(after, "placement.home", {"back": "true"}).scene
+    for name, p in positions(back).items():
+        assert np.allclose(p, old[name], atol=1e-6)
+    assert "extras" not in back.extras
+
+
+def test_pivots_far_out_come_home_with_their_parts():
+    """Bringing the whole to the origin is not enough: vertices far from their own pivot still shimmer."""
+    made = scene(cube("one", at=tuple(AWAY)), cube("two", at=tuple(AWAY + np.array([5.0, 0, 0]))))
+    after = apply_mend(made, "placement.home", {}).scene
+    for m in after.meshes:
+        assert np.abs(m.positions).max() <= 0.51
+    assert np.abs([n.translation for n in after.nodes]).max() < 4
+
+
+def test_children_of_a_pulled_pivot_stay_where_they_are():
+    nodes = (
+        Node("n0", "pier", mesh=0, rotation=(0, 0.6, 0, 0.8), scale=(2.0, 2.0, 2.0), children=(1,)),
+        Node("n1", "lamp", translation=(1.0, 2, 3), mesh=1),
+    )
+    made = scene(cube("pier", at=(5000, 0, 0)), cube("lamp"), nodes=nodes)
+    after = apply_mend(made, "placement.home", {}).scene
+    old, new = positions(made), positions(after)
+    assert np.allclose(old["pier"] - new["pier"], (old["lamp"] - new["lamp"])[0], atol=1e-6)
+    assert np.abs(after.meshes[0].positions).max() <= 0.51
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=20, deadline=None)
+def test_a_rig_comes_home_whole_in_every_pose(seed):
+    from handlens.core.mends.home import shifted
+
+    made = shifted(rigged(np.random.default_rng(seed)), np.array([1000.0, 0, 500.0]))
+    after = apply_mend(made, "placement.home", {}).scene
+    still = posed(made, 4) - posed(after, 4)
+    for t in (0.0, 0.4, 1.0):
+        a, b = (posed(s, 4, pose_at(s, s.clips[0], t)) for s in (made, after))
+        assert np.allclose(a - b, still[0], atol=1e-3)
+
+
+def test_at_home_already():
+    with pytest.raises(MendError, match="at home already"):
+        apply_mend(scene(cube(at=(-0.5, 0, -0.5))), "placement.home", {})
+    with pytest.raises(MendError, match="remembers no offset"):
+        apply_mend(scene(cube()), "placement.home", {"back": True})
+    with pytest.raises(MendError, match="nothing to bring home"):
+        apply_mend(scene(), "placement.home", {})
+
+
+def test_the_crane_comes_home_and_is_clear():
+    from pathlib import Path
+
+    from handlens.core.inspection import open_scene
+    from scenes import findings
+
+    made = open_scene(Path(__file__).parents[2] / "demo" / "models" / "quay_crane")[2]
+    after, runs = apply_tape(
+        made,
+        [
+            ("placement.home", {}),
+            ("placement.bake", {}),
+            ("arrival.remove", {"what": "lines"}),
+            ("arrival.remove", {"what": "empties"}),
+        ],
+    )
+    assert [r.applied for r in runs] == [True] * 4
+    assert findings(after) == {}

@@ -172,7 +172,7 @@ def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
-@check("placement.far", title="Far from the origin", result="stop")
+@check("placement.far", title="Far from the origin", result="stop", mends=("placement.home",))
 def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand where neighbouring 32-bit floats are further apart than the sheet allows.
 
@@ -189,6 +189,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         title = f"{plural(len(bad), 'part stands', 'parts stand')} up to {metres(worst.farthest * unit)} out, where positions jump by {metres(gap / 1000)}"
         yield Finding(
             title, value(gap, "mm"), value(limit, "mm"), len(bad), worst.name, worst.node, nodes([p.node for p in bad]),
+            (("placement.home", {}),),
             result="" if gap > limit else "caution",
         )  # fmt: skip
 

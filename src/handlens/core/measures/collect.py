@@ -9,7 +9,7 @@ import numpy as np
 
 from ..scene import Mesh, Scene
 from ..scene.model import Array
-from ..scene.transforms import Polar, apply, parents, walk, world_matrices
+from ..scene.transforms import Polar, apply, parents, quaternion_matrix, walk, world_matrices
 from .pictures import picture
 from .precision import float32_spacing
 from .records import (
@@ -199,7 +199,10 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
     out = []
     for i in order:
         n = scene.nodes[i]
-        local, whole = Polar(n.local[:3, :3]), Polar(world[i][:3, :3])
+        whole = Polar(world[i][:3, :3])
+        # Where the file stores a triple, its own numbers are what counts: 1, -1, -1 is a scale, not a half turn.
+        local = Polar(n.local[:3, :3] if n.matrix is not None else quaternion_matrix(n.rotation))
+        scale = local.scale.tolist() if n.matrix is not None else [float(s) for s in n.scale]
         kind = (
             "mesh"
             if n.mesh is not None
@@ -219,10 +222,10 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
                 name=scene.part_name(i),
                 parent=up[i],
                 kind=kind,
-                scale=local.scale.tolist(),
+                scale=scale,
                 angle=local.angle_degrees,
                 quarter_turn=local.is_quarter_turn(),
-                mirrored=local.mirrored,
+                mirrored=float(np.prod(scale)) < 0,
                 shear=local.shear,
                 world_scale=whole.scale.tolist(),
                 world_shear=whole.shear,

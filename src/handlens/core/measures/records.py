@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 1
+VERSION = 2
 
 
 class MeshFigures(msgspec.Struct, frozen=True):
@@ -60,7 +60,7 @@ class PartFigures(msgspec.Struct, frozen=True):
 
 
 class NodeFigures(msgspec.Struct, frozen=True):
-    """One node of the default scene. scale is signed: a mirrored node carries the minus on x."""
+    """One node of the default scene. scale is signed, as the file stores it or as its matrix has it."""
 
     index: int
     name: str

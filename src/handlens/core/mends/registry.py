@@ -10,7 +10,7 @@ from typing import Any
 from ..limits import InputError, MendError
 from ..scene import Scene
 
-MODULES = ("size", "placement", "arrival")
+MODULES = ("size", "placement", "home", "arrival")
 
 
 @dataclass(frozen=True)

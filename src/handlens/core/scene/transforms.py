@@ -71,7 +71,7 @@ def compose(t: tuple[float, ...], q: tuple[float, ...], s: tuple[float, ...]) ->
 class Polar:
     """A 3x3 linear part taken apart: rotation, signed scale along the columns, and shear.
 
-    mirrored: determinant below zero (the sign is put on x). shear: greatest |cosine| between two columns;
+    mirrored: determinant below zero (one entry of scale is then negative). shear: greatest |cosine| between two columns;
     0 means that a translation/rotation/scale triple holds the matrix exactly.
     """
 
@@ -85,8 +85,11 @@ class Polar:
         self.mirrored = self.determinant < 0
         self.scale = lengths.copy()
         if self.mirrored:
-            columns = columns * np.array([-1.0, 1.0, 1.0])
-            self.scale[0] = -self.scale[0]
+            # A mirror may be put on any axis; the one that leaves the smallest turn is what somebody meant.
+            axis = int(np.argmin(np.diagonal(columns)))
+            columns = columns.copy()
+            columns[:, axis] = -columns[:, axis]
+            self.scale[axis] = -self.scale[axis]
         gram = np.abs(columns.T @ columns)
         flat = (lengths[:, None] > 0) & (lengths[None, :] > 0) & ~np.eye(3, dtype=bool)
         self.shear = float(gram[flat].max()) if flat.any() else 0.0

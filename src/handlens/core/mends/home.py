@@ -1,0 +1,168 @@
+"""Placement: bring a model home from far out, its parts' pivots with it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..lengths import metres
+from ..limits import MendError, plural
+from ..scene import Channel, Node, Scene
+from ..scene.bounds import world_bounds
+from ..scene.model import Array, frozen
+from ..scene.transforms import parents
+from .registry import Figure, Outcome, Parameter, mend
+
+#: Key in the file's extras under which the removed offset is remembered, in file units.
+REMEMBERED = "removed_offset"
+#: A pivot is out there too when its geometry lies this many times its own size away from it.
+_FAR = 20.0
+
+
+@mend(
+    "placement.home",
+    title="Bring the model home",
+    keeps="shape, scale, turns, facing, UVs, weights, poses and clips; every part moves by the same offset",
+    costs="its place in the survey, which the file's extras remember, so that it can be put back",
+    safe=False,
+    parameters=[Parameter("back", "flag", "put it back where it was before it was brought home", default=False)],
+)
+def home(scene: Scene, back: bool) -> Outcome:
+    """Move the whole model rigidly so that the middle of its base is at the origin, and pull pivots that were left far out to their geometry.
+
+    The offset is computed and removed in 64-bit floats. Pivots of skinned or animated parts stay where they are in the model.
+    """
+    if back:
+        return _put_back(scene)
+    box = world_bounds(scene)
+    if box is None:
+        raise MendError("There is nothing to bring home.")
+    up = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
+    offset = (box[0] + box[1]) / 2
+    offset[up] = box[0][up]
+    size = float(np.linalg.norm(box[1] - box[0])) or 1.0
+    moved = shifted(scene, -offset) if np.abs(offset).max() > 1e-9 * size else scene
+    pulled, count = _pull_pivots(moved)
+    if moved is scene and not count:
+        raise MendError("The model and its pivots are at home already.")
+    remembered = np.array(_remembered(scene) or (0.0, 0.0, 0.0)) + offset
+    after = _remember(pulled, remembered.tolist())
+    unit = scene.unit_metres or 1.0
+    figures = (
+        Figure("middle of the base to origin", metres(float(np.linalg.norm(offset)) * unit), metres(0.0)),
+        Figure("pivots left far out", plural(count, "part"), plural(0, "part")),
+    )
+    return Outcome(after, figures)
+
+
+def shifted(scene: Scene, by: Array) -> Scene:
+    """The scene with every world position moved by (3,): roots take it, and the keys that drive a root's translation.
+
+    Roots outside the default scene move too, so that a skin whose joints hang elsewhere stays whole.
+    """
+    up = parents(scene)
+    roots = {i for i in range(len(scene.nodes)) if up[i] < 0}
+
+    def node(i: int, n: Node) -> Node:
+        if i not in roots:
+            return n
+        if n.matrix is not None:
+            m = n.matrix.copy()
+            m[:3, 3] += by
+            return replace(n, matrix=frozen(m))
+        return replace(n, translation=tuple((np.array(n.translation) + by).tolist()))
+
+    def channel(c: Channel) -> Channel:
+        if c.node not in roots or c.path != "translation":
+            return c
+        values = c.values.astype(np.float64)
+        # Of a cubic spline's three rows a key only the middle one is a place; the others are tangents.
+        if c.interpolation == "CUBICSPLINE":
+            values[1::3] += by
+        else:
+            values += by
+        return replace(c, values=frozen(values.astype(np.float32)))
+
+    return scene.with_(
+        nodes=tuple(node(i, n) for i, n in enumerate(scene.nodes)),
+        clips=tuple(replace(clip, channels=tuple(channel(c) for c in clip.channels)) for clip in scene.clips),
+    )
+
+
+def _pull_pivots(scene: Scene) -> tuple[Scene, int]:
+    """Move the pivots of parts that stand far from their geometry to the middle of its box; how many were moved.
+
+    With c the middle, mesh positions become p - c, the node's local matrix L becomes L T(c), and its children's T(-c) L.
+    """
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    joints = {j for s in scene.skins for j in s.joints}
+    users: dict[int, list[int]] = {}
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is not None:
+            users.setdefault(n.mesh, []).append(i)
+    meshes, nodes = list(scene.meshes), list(scene.nodes)
+    count = 0
+    for k, owners in users.items():
+        mesh = scene.meshes[k]
+        held = any(i in driven or i in joints or scene.nodes[i].skin is not None for i in owners)
+        finite = mesh.positions[np.isfinite(mesh.positions).all(axis=1)]
+        if held or not len(finite):
+            continue
+        low, high = finite.min(axis=0), finite.max(axis=0)
+        middle = (low + high) / 2
+        size = float(np.linalg.norm(high - low))
+        if float(np.linalg.norm(middle)) <= _FAR * max(size, 1e-12):
+            continue
+        meshes[k] = replace(mesh, positions=frozen(mesh.positions - middle))
+        for i in owners:
+            nodes[i] = _translated_within(nodes[i], middle)
+            for child in nodes[i].children:
+                nodes[child] = _translated_before(nodes[child], -middle)
+        count += len(owners)
+    return scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)), count
+
+
+def _translated_within(n: Node, by: Array) -> Node:
+    """L T(by): the node's own frame is moved, its scale and turn are not."""
+    moved = n.local[:3, :3] @ by + n.local[:3, 3]
+    return _placed(n, moved)
+
+
+def _translated_before(n: Node, by: Array) -> Node:
+    """T(by) L."""
+    return _placed(n, n.local[:3, 3] + by)
+
+
+def _placed(n: Node, at: Array) -> Node:
+    if n.matrix is None:
+        return replace(n, translation=tuple(at.tolist()))
+    m = n.matrix.copy()
+    m[:3, 3] = at
+    return replace(n, matrix=frozen(m))
+
+
+def _remembered(scene: Scene) -> list[float] | None:
+    extras = scene.extras.get("extras")
+    kept = extras.get(REMEMBERED) if isinstance(extras, dict) else None
+    good = isinstance(kept, list) and len(kept) == 3 and all(isinstance(v, (int, float)) for v in kept)
+    return [float(v) for v in kept] if good and kept is not None else None
+
+
+def _remember(scene: Scene, offset: list[float] | None) -> Scene:
+    old = scene.extras.get("extras")
+    extras: dict[str, Any] = {k: v for k, v in (old.items() if isinstance(old, dict) else ()) if k != REMEMBERED}
+    if offset is not None:
+        extras[REMEMBERED] = offset
+    whole = {k: v for k, v in scene.extras.items() if k != "extras"}
+    return scene.with_(extras={**whole, "extras": extras} if extras else whole)
+
+
+def _put_back(scene: Scene) -> Outcome:
+    offset = _remembered(scene)
+    if offset is None:
+        raise MendError("The file remembers no offset, so there is nothing to put back.")
+    after = _remember(shifted(scene, np.array(offset)), None)
+    away = float(np.linalg.norm(offset)) * (scene.unit_metres or 1.0)
+    return Outcome(after, (Figure("moved back by", metres(0.0), metres(away)),))
