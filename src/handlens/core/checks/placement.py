@@ -63,8 +63,9 @@ def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [n for n in m.nodes if is_scaled(n) and not is_uneven(n) and not n.mirrored and n.index not in rigged]
     if found:
         worst = max(found, key=lambda n: abs(np.log(max(abs(n.scale[0]), 1e-300))))
+        factor = max(worst.scale, key=lambda s: abs(s - 1))
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}", value(worst.scale[0], "factor"), value(1.0, "factor"),
+            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}", value(factor, "factor"), value(1.0, "factor"),
             len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
         )  # fmt: skip
 
