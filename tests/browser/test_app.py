@@ -477,3 +477,49 @@ def test_recipes_are_kept_and_laid_on(heron):
     heron.get_by_role("button", name="Recipes …").click()
     heron.get_by_role("button", name="Lay it on this model").click()
     expect(heron.locator(".slip")).to_have_count(1)
+
+
+def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
+    heron.goto(heron.url.split("?")[0] + "?test&station=size")
+    until(heron, "!!(window.stageTest && stageTest.stage.root)")
+    station(heron, "size").get_by_role("button", name="Another mend").click()
+    heron.get_by_label("what every length is multiplied by").fill("3")
+    heron.get_by_role("button", name="Try it").last.click()
+    trial = heron.get_by_role("status").filter(has_text="being tried")
+    expect(trial).to_contain_text("9.42 mm → 28.2 mm")
+    expect(heron.locator(".caption")).to_contain_text("with the mend that is being tried")
+    heron.evaluate("stageTest.settle()")
+    tried = heron.evaluate("stageTest.hash()")
+    heron.get_by_role("button", name="Put it back").click()
+    expect(heron.locator(".caption")).to_contain_text("Floor squares are")
+    heron.evaluate("stageTest.settle()")
+    assert heron.evaluate("stageTest.hash()") != tried
+    expect(heron.locator(".slip")).to_have_count(0)
+    station(heron, "placement").get_by_role("button", name="Try it").first.click()
+    heron.get_by_role("button", name="Keep it").click()
+    expect(heron.locator(".slip")).to_have_count(1)
+    expect(heron.get_by_role("listitem", name=re.compile("Bake transforms"))).to_be_visible()
+
+
+def test_an_earlier_revision_is_laid_beside_this_one(page):
+    from handlens.core import formats
+    from scenes import cube, scene
+
+    files = [
+        {
+            "name": "Quay lamp.glb",
+            "mimeType": "model/gltf-binary",
+            "buffer": formats.write(scene(cube("lamp", size)), "glb", "x")["x.glb"],
+        }
+        for size in (1.0, 2.0)
+    ]
+    set_on_shelf(page, [files[0]], "Quay lamp")
+    open_bench(page, "Quay lamp")
+    page.get_by_test_id("revision-files").set_input_files([files[1]])
+    expect(page.get_by_label("Revision")).to_contain_text("rev 2")
+    page.get_by_role("button", name="no change").click()
+    page.get_by_role("button", name="Lay rev 1 beside it on the stage").click()
+    expect(page.locator(".caption")).to_contain_text("rev 1")
+    page.get_by_role("button", name="no change").click()
+    page.get_by_role("button", name="Stop comparing").click()
+    expect(page.locator(".caption")).to_contain_text("Floor squares are")

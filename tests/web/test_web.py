@@ -355,3 +355,24 @@ def test_many_at_once_ask_for_the_same(client, server):
         [t.start() for t in threads]
         [t.join() for t in threads]
         assert codes == [200] * len(paths)
+
+
+def test_a_mend_is_tried_without_being_kept(client, crate):
+    lay(client, crate)
+    bench(client, crate)
+    wish = {"slips": [{"mend": "placement.bake", "params": {}, "on": True}]}
+    trial = wait_for(
+        lambda: (t := client.post(f"/api/revisions/{crate['revision']}/try", json=wish).json) and t["state"] == "done" and t
+    )
+    assert trial["run"]["figures"][0]["after"] == "0 nodes"
+    assert trial["verdict"] == {"stop": 0, "caution": 0, "note": 0}
+    b = bench(client, crate)
+    assert b["tape"] == []
+    assert b["reading"]["verdict"]["caution"] == 1
+    assert client.get(f"/api/inspections/{trial['inspection']}/stage").data[:4] == b"HLST"
+    assert (
+        client.post(
+            f"/api/revisions/{crate['revision']}/try", json={"slips": [{"mend": "size.scale", "params": {}, "on": True}]}
+        ).status_code
+        == 422
+    )

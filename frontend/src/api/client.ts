@@ -19,6 +19,7 @@ export type SheetFacts = S['SheetFacts'];
 export type Intent = S['Intent'];
 export type Counts = S['Counts'];
 export type Recipe = S['Recipe'];
+export type Trial = S['Trial'];
 export type Result = 'stop' | 'caution' | 'note';
 
 export async function sentence(answer: Response): Promise<Error> {
@@ -62,6 +63,7 @@ export const api = {
   dropRecipe: (id: number) => call<void>('DELETE', `/recipes/${id}`),
   bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
   layTape: (revision: number, slips: Slip[]) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips }),
+  tryOut: (revision: number, slips: Slip[]) => call<Trial>('POST', `/revisions/${revision}/try`, { slips }),
   undo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/undo`),
   redo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/redo`),
   readAgain: (revision: number) => call<Bench>('POST', `/revisions/${revision}/read-again`),

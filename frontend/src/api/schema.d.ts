@@ -563,6 +563,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read the revision with a tape that is not kept: to look before deciding. Ask again until the state is done. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Tape"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Trial"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/tape/undo": {
         parameters: {
             query?: never;
@@ -1264,6 +1310,8 @@ export interface components {
             number: number;
             /** Format: date-time */
             created: string;
+            /** @description inspection whose display copy can be drawn */
+            stage: number | null;
         };
         HeadFigure: {
             value: string;
@@ -1416,6 +1464,14 @@ export interface components {
         };
         Tape: {
             slips: components["schemas"]["Slip"][];
+        };
+        Trial: {
+            inspection: number;
+            state: string;
+            error: string | null;
+            job: number | null;
+            run: components["schemas"]["Run"] | null;
+            verdict: components["schemas"]["Counts"] | null;
         };
         Names: {
             search: string;

@@ -37,6 +37,7 @@ defineExpose({ waive: () => (waiving.value = true) });
         >
           {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params) }}
         </button>
+        <button v-if="finding.mends[0] && !state.onTape(finding.mends[0].mend, finding.mends[0].params)" class="btn" @click="state.trial.tryOut(finding.mends[0].mend, finding.mends[0].params)">Try it</button>
         <button class="btn plain" @click="waiving = true">Waive …</button>
       </template>
       <button v-else class="btn plain" @click="state.waive.mutate({ finding: finding.id, reason: null })">Let it count again</button>

@@ -3,7 +3,7 @@ import { LENSES } from '../stations/registry';
 import type { LookName } from '../stage/looks';
 import type { LoupeShape } from '../stage/loupe';
 
-defineProps<{ look: LookName | null; shape: LoupeShape }>();
+defineProps<{ look: LookName | null; showing: boolean; shape: LoupeShape }>();
 defineEmits<{ choose: [LookName | null]; shape: [LoupeShape] }>();
 const SHAPES: [LoupeShape, string, string][] = [
   ['circle', 'Glass', '<circle cx="8" cy="8" r="5.5" fill="none" stroke="currentColor" stroke-width="1.6"/>'],
@@ -14,7 +14,7 @@ const SHAPES: [LoupeShape, string, string][] = [
 
 <template>
   <div class="racks">
-    <div v-if="look" class="shapes" role="group" aria-label="How the lens lies on the model">
+    <div v-if="showing" class="shapes" role="group" aria-label="How the lens lies on the model">
       <!-- eslint-disable-next-line vue/no-v-html -->
       <button v-for="[s, name, mark] in SHAPES" :key="s" :aria-pressed="shape === s" @click="$emit('shape', s)"><svg width="16" height="16" viewBox="0 0 16 16" aria-hidden="true" v-html="mark" />{{ name }}</button>
     </div>

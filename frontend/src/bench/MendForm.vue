@@ -35,7 +35,7 @@ watch(() => [id.value, form.search, form.replace, form.pattern], async () => {
     trouble.value = (e as Error).message;
   }
 });
-function put() {
+function put(only = false) {
   const m = chosen.value;
   if (!m) return;
   const params: Record<string, unknown> = {};
@@ -47,14 +47,15 @@ function put() {
       params[p.name] = n;
     } else params[p.name] = raw;
   }
-  props.state.put(m.id, params);
+  if (only) void props.state.trial.tryOut(m.id, params);
+  else props.state.put(m.id, params);
   visible.value = false;
 }
 </script>
 
 <template>
   <Dialog v-model:visible="visible" modal header="Put a mend on the tape" dismissable-mask>
-    <form id="mend" class="form" @submit.prevent="put">
+    <form id="mend" class="form" @submit.prevent="put()">
       <label id="l-which" for="which">Mend</label>
       <Select v-model="id" input-id="which" aria-labelledby="l-which" :options="mends" option-label="title" option-value="id" size="small" />
       <template v-for="p in chosen?.parameters ?? []" :key="p.name">
@@ -70,7 +71,7 @@ function put() {
       <ul v-if="changes.length"><li v-for="c in changes.slice(0, 60)" :key="c.old" class="mono small">{{ c.old }} → <b>{{ c.new || '(no name)' }}</b></li></ul>
     </div>
     <p v-if="chosen" class="small about">{{ chosen.does }} <span class="faded">Keeps {{ chosen.keeps }}. Costs {{ chosen.costs }}.</span></p>
-    <template #footer><button class="btn" @click="visible = false">Leave it</button><button class="btn main" type="submit" form="mend" :disabled="!chosen">Put on the tape</button></template>
+    <template #footer><button class="btn" @click="visible = false">Leave it</button><button class="btn" :disabled="!chosen" @click="put(true)">Try it</button><button class="btn main" type="submit" form="mend" :disabled="!chosen">Put on the tape</button></template>
   </Dialog>
 </template>
 

@@ -15,6 +15,11 @@ const editing = ref(false);
 const router = useRouter();
 const changes = ref<InstanceType<typeof Popover>>();
 const open = (id: number) => void router.push(`/bench/${id}`);
+const before = computed(() => bench.value.revisions.find((r) => r.number === bench.value.since?.number));
+function compare() {
+  props.state.trial.compare(props.state.trial.compared.value ? null : (before.value?.id ?? null));
+  changes.value?.hide();
+}
 const sinceWords = computed(() => {
   const s = bench.value.since;
   if (!s) return '';
@@ -65,6 +70,7 @@ const intent = computed(() => {
               <p v-for="t in list" :key="t"><ResultMark :result="mark" :size="12" /> {{ word }}: {{ t }}</p>
             </template>
             <p v-if="sinceWords === 'no change'" class="faded">The same findings as before.</p>
+            <button v-if="before?.stage" class="btn" @click="compare">{{ state.trial.compared.value ? 'Stop comparing' : `Lay rev ${before.number} beside it on the stage` }}</button>
           </div>
         </Popover>
       </div>

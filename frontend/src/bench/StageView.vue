@@ -13,7 +13,7 @@ const props = defineProps<{ bench: BenchState }>();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
 const { state, viewer, lost, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = useStage(
-  canvas, holder, () => props.bench.bench.value?.reading?.inspection ?? null, () => props.bench.finding.value, () => props.bench.part.value,
+  canvas, holder, () => props.bench.bench.value?.reading?.inspection ?? null, () => props.bench.finding.value, () => props.bench.part.value, () => props.bench.trial.other.value,
 );
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
 const lens = computed(() => LENSES.find((l) => l.look === state.look));
@@ -114,7 +114,8 @@ useKeys('Stage', [
     <span v-for="(n, k) in state.labels" :key="k" class="label mono" :style="{ transform: `translate(${n.x}px, ${n.y}px) translate(-50%, -50%)` }" aria-hidden="true">{{ n.name }}</span>
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
     <div class="caption">
-      <template v-if="lens"><i>{{ state.shape === 'circle' ? 'Through the loupe:' : state.shape === 'split' ? 'Left of the line:' : 'The whole stage:' }}</i> <b>{{ state.swapped ? 'As built' : lens.name }}</b> <span class="mono">{{ state.shape === 'circle' ? state.zoom : 1 }}×</span><p>{{ lens.legend }}</p></template>
+      <template v-if="state.beside"><i>{{ state.shape === 'circle' ? 'In the glass:' : state.shape === 'split' ? 'Left of the line:' : 'The whole stage:' }}</i> <b>{{ state.beside }}</b><p>Outside: as it is now. Both stand at their true size and place.</p></template>
+      <template v-else-if="lens"><i>{{ state.shape === 'circle' ? 'Through the loupe:' : state.shape === 'split' ? 'Left of the line:' : 'The whole stage:' }}</i> <b>{{ state.swapped ? 'As built' : lens.name }}</b> <span class="mono">{{ state.shape === 'circle' ? state.zoom : 1 }}×</span><p>{{ lens.legend }}</p></template>
       <template v-else><i>As built</i><p>Floor squares are {{ length(state.floorStep) }}.<template v-if="bench.part.value !== null"> One part is shown.</template></p></template>
       <p v-if="lost" class="mark"><ResultMark result="nothing" /> {{ lost }}</p>
     </div>
@@ -127,7 +128,7 @@ useKeys('Stage', [
     <div class="fade" />
     <div class="bar" aria-hidden="true"><i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span></div>
     <div v-if="state.places > 1" class="steps" role="group" aria-label="Places of what is marked"><button class="btn" aria-label="Previous place" @click="step(-1)">‹</button><span class="mono" aria-live="polite">{{ state.place || 'all' }} of {{ state.places }}</span><button class="btn" aria-label="Next place" @click="step(1)">›</button></div>
-    <LensRack class="rack" :look="state.look" :shape="state.shape" @choose="choose" @shape="(shape) => setLoupe({ shape })" />
+    <LensRack class="rack" :look="state.look === 'built' ? null : state.look" :showing="!!state.look" :shape="state.shape" @choose="choose" @shape="(shape) => setLoupe({ shape })" />
     <div class="beside">
       <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>

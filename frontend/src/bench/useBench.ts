@@ -4,6 +4,7 @@ import { useToast } from 'primevue/usetoast';
 import { computed, ref, watch, type ComputedRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type Bench, type Finding, type Intent, type Slip } from '../api/client';
+import { useTrial } from './useTrial';
 
 export type BenchState = ReturnType<typeof useBench>;
 
@@ -73,5 +74,11 @@ export function useBench(revision: ComputedRef<number>) {
   const put = (mend: string, params: Record<string, unknown>) => lay.mutate([...slips.value, { mend, params, on: true }]);
   const mendFacts = (id: string) => catalogue.value?.mends.find((m) => m.id === id);
   const sheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === bench.value?.sheet));
-  return { query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
+  const trial = useTrial(revision, computed(() => bench.value), slips, complain);
+  function keepTrial() {
+    const t = trial.tried.value;
+    trial.putBack();
+    if (t) lay.mutate([...slips.value, t]);
+  }
+  return { trial, keepTrial, query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
 }

@@ -11,6 +11,7 @@ import { beside, cubes, person } from '../stage/props';
 import { Stage } from '../stage/stage';
 import { attachTestHook, testClock, testing } from '../stage/testHook';
 import { TOKENS } from '../stage/tokens';
+import type { OtherModel } from './useTrial';
 import { Viewer, type Side } from '../stage/viewer';
 
 /** A round length of about a sixth of the view, and how long it is on screen. */
@@ -19,11 +20,11 @@ function niceStep(metres: number) {
   return power * ([1, 2, 5, 10].find((k) => k * power >= metres) ?? 10);
 }
 
-export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref<HTMLElement | undefined>, inspection: () => number | null, finding: () => Finding | null, part: () => number | null) {
+export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref<HTMLElement | undefined>, inspection: () => number | null, finding: () => Finding | null, part: () => number | null, other: () => OtherModel | null) {
   const stage = shallowRef<Stage | null>(null);
   const viewer = shallowRef<Viewer | null>(null);
   const model = shallowRef<DisplayModel | null>(null);
-  const state = reactive({ loading: true, error: '', side: 'free' as Side, look: null as LookName | null, person: true, cubes: false, floorStep: 1, bar: 0, barMetres: 1, shape: 'circle' as LoupeShape, zoom: 1, swapped: false, x: 360, y: 320, r: 130, pinned: false, leader: null as { x: number; y: number } | null, place: 0, places: 0, labels: [] as { name: string; x: number; y: number }[] });
+  const state = reactive({ loading: true, error: '', side: 'free' as Side, look: null as LookName | null, person: true, cubes: false, floorStep: 1, bar: 0, barMetres: 1, shape: 'circle' as LoupeShape, zoom: 1, swapped: false, x: 360, y: 320, r: 130, pinned: false, leader: null as { x: number; y: number } | null, place: 0, places: 0, beside: '', labels: [] as { name: string; x: number; y: number }[] });
   const lost = ref('');
   let marked: Group[] = [];
   let at: Vector3 | null = null;
@@ -53,6 +54,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     watch([finding, model], show);
     watch([part, model], isolate);
     watch(() => [state.person, state.cubes], props);
+    watch([other, model], layOther);
   });
   onBeforeUnmount(() => {
     observer?.disconnect();
@@ -85,6 +87,34 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
       state.error = (e as Error).message;
     } finally {
       state.loading = false;
+    }
+  }
+
+  /** Lays another model into the loupe at its true place beside this one, with a split line; or takes it out again. */
+  async function layOther() {
+    const s = stage.value;
+    const m = model.value;
+    const o = other();
+    if (!s || !m) return;
+    if (!o) {
+      if (state.beside) {
+        s.setOther(null);
+        Object.assign(state, { beside: '', shape: 'circle' });
+        setLoupe({ look: null, swapped: false });
+      }
+      return;
+    }
+    try {
+      const made = await readDisplayCopy(await api.stage(o.inspection));
+      if (other()?.inspection !== o.inspection || model.value !== m) return;
+      made.root.position.copy(made.origin).sub(m.origin);
+      s.setOther(made.root);
+      state.beside = o.words;
+      // Both in view, since the one may be a hundred times the other.
+      viewer.value!.fit(s.box.clone().union(new Box3().setFromObject(made.root)));
+      setLoupe({ look: 'built', shape: 'split', x: Math.round(s.w / 2), y: Math.round(s.h / 2), swapped: false, pinned: false });
+    } catch (e) {
+      lost.value = (e as Error).message;
     }
   }
 

@@ -46,6 +46,9 @@ export class Stage {
   readonly onDraw = new Set<() => void>();
   readonly box = new Box3();
   root: Object3D | null = null;
+  /** Another model that shows inside the loupe instead of the same under a lens: with a mend, or an earlier revision. */
+  private other: Object3D | null = null;
+  private shadowOf: Object3D | null = null;
   /** Marks, person and cubes: drawn over the model, casting no shadow. */
   readonly extras = new Object3D();
   size = 1;
@@ -144,6 +147,18 @@ export class Stage {
     this.scene.add(this.floor);
     this.sun.fit(this.box);
     this.modelChanged();
+  }
+
+  /** Sets another model into the loupe, null to take it out. Its place is the caller's business. */
+  setOther(root: Object3D | null) {
+    if (this.other) this.scene.remove(this.other);
+    this.other = root;
+    if (root) {
+      this.scene.add(root);
+      root.updateMatrixWorld(true);
+      root.visible = false;
+    }
+    this.invalidate();
   }
 
   // --- what must be drawn again --------------------------------------------------------------
@@ -257,12 +272,17 @@ export class Stage {
     cam.setViewOffset(this.w, this.h, v.x + (jitter[0] * v.w) / rect.w, v.y + (jitter[1] * v.h) / rect.h, v.w, v.h);
     this.range();
     cam.updateMatrixWorld();
-    if (this.sun.dirty) applyLook(this.root, 'built');
+    const shown = picture !== this.a && this.other ? this.other : this.root;
+    this.root.visible = shown === this.root;
+    if (this.other) this.other.visible = shown === this.other;
+    if (this.shadowOf !== shown) this.sun.dirty = true;
+    this.shadowOf = shown;
+    if (this.sun.dirty) applyLook(shown, 'built');
     this.sun.update(r, this.scene, cam, (on) => {
       if (this.floor) this.floor.visible = !on;
       this.extras.visible = !on;
     }, jitter);
-    applyLook(this.root, look);
+    applyLook(shown, look);
     shared.uDpr!.value = this.dpr * scale;
     b.viewport.set(0, 0, rect.w, rect.h);
     b.scissor.set(0, 0, rect.w, rect.h);

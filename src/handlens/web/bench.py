@@ -57,12 +57,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict")},
             "lost": shown.lost,
         }
-    job = s.scalar(
-        select(Job)
-        .where(Job.subject["inspection"].as_integer() == inspection.id, Job.state.in_(["waiting", "running"]))
-        .order_by(Job.id.desc())
-        .limit(1)
-    )
+    job = _live_job(s, inspection)
     export = s.scalar(
         select(Export).where(Export.revision_id == revision.id, Export.state == "done").order_by(Export.id.desc()).limit(1)
     )
@@ -71,8 +66,8 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     return {
         "model": model.id,
         "name": model.name,
-        "revision": revision,
-        "revisions": list(model.revisions),
+        "revision": _reference(s, revision),
+        "revisions": [_reference(s, r) for r in model.revisions],
         "main": revision.main,
         "file_count": len(revision.files),
         "format": revision.main.rpartition(".")[2].lower(),
@@ -93,6 +88,11 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
     }
+
+
+def _reference(s: Session, revision: Revision) -> dict[str, Any]:
+    done = shelf.latest_done(s, revision)
+    return {"id": revision.id, "number": revision.number, "created": revision.created, "stage": done.id if done else None}
 
 
 def _tape(slips: list[dict[str, Any]], inspection: Inspection | None) -> list[dict[str, Any]]:
@@ -138,6 +138,38 @@ class Tape(MethodView):
             shelf.change_tape(s, revision, slips)
             want_inspection(s, revision, slips)
             return _bench(s, revision)
+
+
+@blueprint.post("/revisions/<int:revision_id>/try")
+@blueprint.arguments(schemas.Tape)
+@blueprint.response(200, schemas.Trial)
+def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    """Read the revision with a tape that is not kept: to look before deciding. Ask again until the state is done."""
+    slips = tape["slips"]
+    for slip in slips:
+        slip["params"] = find_mend(slip["mend"]).read(slip["params"])
+    with session() as s:
+        revision = row(s, Revision, revision_id, "revision")
+        inspection, _ = want_inspection(s, revision, slips)
+        verdict = None
+        if inspection.state == "done":
+            model = revision.model
+            tree = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+            verdict = with_waivers(tree, shelf.reasons_of(model))["verdict"]
+        job = _live_job(s, inspection)
+        return {
+            "inspection": inspection.id,
+            "state": inspection.state,
+            "error": inspection.error,
+            "job": job.id if job else None,
+            "run": inspection.runs[-1] if inspection.runs else None,
+            "verdict": verdict,
+        }
+
+
+def _live_job(s: Session, inspection: Inspection) -> Job | None:
+    wanted = (Job.subject["inspection"].as_integer() == inspection.id, Job.state.in_(["waiting", "running"]))
+    return s.scalar(select(Job).where(*wanted).order_by(Job.id.desc()).limit(1))
 
 
 def _move(revision_id: int, step: int) -> dict[str, Any]:

@@ -221,10 +221,22 @@ class Recipes(Schema):
     recipes = fields.List(fields.Nested(Recipe), required=True)
 
 
+class Trial(Schema):
+    """An inspection that is looked at before its tape is kept."""
+
+    inspection = fields.Integer(required=True)
+    state = fields.String(required=True)
+    error = fields.String(required=True, allow_none=True)
+    job = fields.Integer(required=True, allow_none=True)
+    run = fields.Nested(Run, required=True, allow_none=True)
+    verdict = fields.Nested(Counts, required=True, allow_none=True)
+
+
 class RevisionRef(Schema):
     id = fields.Integer(required=True)
     number = fields.Integer(required=True)
     created = fields.DateTime(required=True)
+    stage = fields.Integer(required=True, allow_none=True, metadata={"description": "inspection whose display copy can be drawn"})
 
 
 class Bench(Schema):
