@@ -486,7 +486,7 @@ def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
     heron.get_by_label("what every length is multiplied by").fill("3")
     heron.get_by_role("button", name="Try it").last.click()
     trial = heron.get_by_role("status").filter(has_text="being tried")
-    expect(trial).to_contain_text("9.42 mm → 28.2 mm")
+    expect(trial).to_contain_text("9.42 mm → 2.82 cm")
     expect(heron.locator(".caption")).to_contain_text("with the mend that is being tried")
     heron.evaluate("stageTest.settle()")
     tried = heron.evaluate("stageTest.hash()")
