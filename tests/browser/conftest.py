@@ -7,13 +7,15 @@ import urllib.request
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 ARGS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
 ROOT = Path(__file__).parents[2]
+# Jobs take their time on a busy machine; a page that is right is never waited for this long.
+expect.set_options(timeout=25_000)
 
 
 @pytest.fixture(scope="session")
