@@ -8,6 +8,7 @@ import os
 import sys
 import tempfile
 import time
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,8 @@ _RANK = {"note": 1, "caution": 2, "stop": 3}
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command. Returns 0 (ran), 1 (findings at or above --fail-on) or 2 (cannot be read, wrong call)."""
     parser = _parser()
+    # Numbers past what floats hold are findings; numpy's own words about them would only garble the output.
+    warnings.filterwarnings("ignore", category=RuntimeWarning)
     try:
         args = parser.parse_args(argv)
         code: int = args.run(args)

@@ -70,6 +70,9 @@ class _Copy:
         numbers: dict[Any, int] = {}
         parts = []
         for i, m in placed:
+            # Scales piled up beyond what a double holds leave nothing that could be drawn.
+            if not np.isfinite(world[i]).all():
+                continue
             rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
             key = (m, i if rigged else None)
             if key not in numbers:

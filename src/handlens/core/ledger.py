@@ -227,7 +227,7 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "about": "where it stands, and what its nodes carry",
         "line": f"{scaled:,} scaled, {turned:,} turned" if scaled or turned else f"{metres(away)} from the origin",
         "limit": f"{metres(gap / 1000)} steps" if gap > limit / 10 else "× 1, 0°",
-        "meter": gap / limit,
+        "meter": gap / limit if np.isfinite(gap) else 1e9,
         "headline": [
             _figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
             _figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),

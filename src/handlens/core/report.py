@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -84,6 +84,15 @@ def facts(m: Measures) -> dict[str, Any]:
     }
 
 
+def finite(tree: Any) -> Any:
+    """The same tree with numbers that JSON cannot write (infinity, not a number) as null."""
+    if isinstance(tree, float):
+        return tree if math.isfinite(tree) else None
+    if isinstance(tree, dict):
+        return {k: finite(v) for k, v in tree.items()}
+    return [finite(v) for v in tree] if isinstance(tree, list) else tree
+
+
 def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
     """One finding of the contract. Without indices the elements keep only their kind and total."""
     elements: dict[str, Any] | None = None
@@ -103,8 +112,8 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
         "part": f.part,
         "node": f.node,
         "title": f.title,
-        "measured": f.measured,
-        "wanted": f.wanted,
+        "measured": finite(f.measured),
+        "wanted": finite(f.wanted),
         "why": f.why,
         "count": f.count,
         "elements": elements,
@@ -142,13 +151,9 @@ def report(where: dict[str, Any], m: Measures, judgement: Judgement) -> dict[str
     return {
         "schema": 1,
         "source": where,
-        "facts": facts(m),
+        "facts": finite(facts(m)),
         "findings": [finding_json(f) for f in judgement.findings],
         "clear": list(judgement.clear),
         "skipped": [{"check": check, "because": because} for check, because in judgement.skipped],
         "verdict": judgement.verdict(),
     }
-
-
-def digest_bytes(data: bytes) -> str:
-    return hashlib.sha256(data).hexdigest()

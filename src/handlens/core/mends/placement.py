@@ -124,7 +124,7 @@ class _Plan:
 
     def _must_keep(self, i: int, above: Array, whole: Array, channels: list[Channel]) -> bool:
         """Whether a node's clips could not be told in translation, rotation and scale after baking, or it is flat."""
-        if abs(np.linalg.det(whole)) < 1e-12 * max(np.abs(whole).max(), 1e-300) ** 3:
+        if abs(np.linalg.det(whole)) <= 1e-12 * max(np.abs(whole).max(), 1e-300) ** 3:
             return True
         turned = any(c.path == "rotation" for c in channels)
         scaled = [c for c in channels if c.path == "scale"]
@@ -146,8 +146,8 @@ class _Plan:
     def reason(self) -> str:
         names = ", ".join(self.scene.part_name(i) for i in self.kept[:3])
         return (
-            f"{plural(len(self.kept), 'node was', 'nodes were')} left as found, because a clip scales or turns "
-            f"{'it' if len(self.kept) == 1 else 'them'} in a way that no plain node could follow: {names}."
+            f"{plural(len(self.kept), 'node was', 'nodes were')} left as found: flat, or scaled or turned by a clip "
+            f"in a way that no plain node could follow: {names}."
         )
 
     def node(self, i: int) -> Node:
@@ -209,8 +209,10 @@ def through(mesh: Mesh, k: Array) -> Mesh:
     """A mesh with its positions multiplied by a (3, 3) matrix: normals by the inverse transpose, winding turned if mirrored."""
     if _is_identity(k):
         return mesh
-    mirrored = np.linalg.det(k) < 0
-    normal_matrix = np.linalg.inv(k).T
+    determinant = float(np.linalg.det(k))
+    mirrored = determinant < 0
+    # A flat matrix leaves no direction for normals to go by: they stay.
+    normal_matrix = np.linalg.inv(k).T if determinant and np.isfinite(k).all() else np.eye(3)
     corner_order = _reversed_corners(mesh) if mirrored else None
 
     def layer(source: Layer | None, values: Array | None = None) -> Layer | None:

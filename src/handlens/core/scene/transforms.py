@@ -78,6 +78,11 @@ class Polar:
     __slots__ = ("determinant", "mirrored", "rotation", "scale", "shear")
 
     def __init__(self, linear: Array) -> None:
+        if not np.isfinite(linear).all():
+            # Scales piled up beyond what a double holds: there is no turn to speak of, and the size says it all.
+            self.determinant, self.mirrored, self.shear = float("inf"), False, 0.0
+            self.scale, self.rotation = np.full(3, np.inf), np.eye(3)
+            return
         lengths = np.linalg.norm(linear, axis=0)
         safe = np.where(lengths > 0, lengths, 1.0)
         columns = linear / safe
@@ -149,10 +154,11 @@ def world_matrices(scene: Scene) -> Array:
     world = np.tile(np.eye(4), (len(scene.nodes), 1, 1))
     up = parents(scene)
     stack = [i for i in range(len(scene.nodes)) if up[i] < 0]
-    while stack:
-        i = stack.pop()
-        world[i] = world[up[i]] @ scene.nodes[i].local if up[i] >= 0 else scene.nodes[i].local
-        stack.extend(scene.nodes[i].children)
+    with np.errstate(invalid="ignore", over="ignore"):
+        while stack:
+            i = stack.pop()
+            world[i] = world[up[i]] @ scene.nodes[i].local if up[i] >= 0 else scene.nodes[i].local
+            stack.extend(scene.nodes[i].children)
     return world
 
 
