@@ -54,6 +54,14 @@ def test_three_slashes_here_and_one_there_are_not_taken_for_two_each(tmp_path):
         read(tmp_path, QUAD + "vt 0 0\nvn 0 0 1\nf 1/1/1/1 2/1 3/1/1\n")
 
 
+def test_corners_whose_slashes_only_add_up_are_not_taken_alike(tmp_path):
+    """Three slashes over three corners, but two here, one there and none at the last."""
+    m = read(tmp_path, QUAD + "vt 0 0\nvt 1 0\nvn 0 0 1\nf 1/1/1 2/2 3\n").meshes[0]
+    assert m.corners.tolist() == [0, 1, 2]
+    assert m.uvs[0].at_corners()[:2].tolist() == [[0, 0], [1, 0]]
+    assert m.normals.index.tolist() == [0, -1, -1]
+
+
 def test_objects_own_the_vertices_they_use(tmp_path):
     s = read(tmp_path, "o hull\n" + QUAD + "f 1 2 3 4\no mast\nv 5 0 0\nv 6 0 0\nv 6 1 0\nf 5 6 7\n")
     assert [n.name for n in s.nodes] == ["hull", "mast"]
@@ -76,6 +84,11 @@ def test_lines_and_points(tmp_path):
 def test_vertex_colours(tmp_path):
     m = read(tmp_path, "v 0 0 0 1 0 0\nv 1 0 0 0 1 0\nv 0 1 0 0 0 1\nf 1 2 3\n").meshes[0]
     assert m.colours[0].at_corners().tolist() == [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
+
+
+@pytest.mark.parametrize("group", ["²", "99999999999999999999", "-3", "on", "1.5"])
+def test_odd_smoothing_groups(tmp_path, group):
+    assert read(tmp_path, QUAD + f"s {group}\nf 1 2 3\n").meshes[0].smooth[0] > 0
 
 
 def test_smoothing_groups(tmp_path):
@@ -147,6 +160,8 @@ def test_faces_before_any_material_have_none(tmp_path):
         (QUAD + "f 1 2 9\n", "line 5: it uses vertex 9, but only 4"),
         (QUAD + "f 0 1 2\n", "line 5: it uses vertex 0"),
         (QUAD + "f 1 2 -9\n", "line 5"),
+        (QUAD + "f 1 2 99999999999999999999999\n", "line 5"),
+        (QUAD + "vt 0 0\nf 1 2/99999999999999999999999 3\n", "line 6"),
         ("v 0 0 zero\n", "line 1: it has 'zero'"),
         ("v 0 0\n", "line 1: it has 2 numbers"),
         (QUAD + "f 1 2 3x\n", "line 5"),

@@ -20,6 +20,8 @@ from .mtl import Libraries
 
 _RUNS = {b"v ": "v", b"vt": "vt", b"vn": "vn", b"f ": "f", b"l ": "l", b"p ": "p"}
 _FREE_FORM = {"cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con", "vp"}
+#: Largest index or group number that is taken.
+_LARGEST = 2**31 - 1
 _IGNORED = {
     "mg",
     "bevel",
@@ -193,6 +195,10 @@ class _Reader:
                         value = int(text) if text else 0
                     except ValueError:
                         self._refuse(first_line + k, f"has {token.decode('latin-1')!r} where a corner belongs")
+                    if abs(value) > _LARGEST:
+                        self._refuse(
+                            first_line + k, f"uses number {text[:24].decode('latin-1')} in a corner, more than any file holds"
+                        )
                     if column == 0 and value == 0:
                         self._refuse(first_line + k, "uses vertex 0, but OBJ counts from 1")
                     columns[column].append(value)
@@ -242,7 +248,8 @@ class _Reader:
         elif keyword == "s":
             self.known += 1
             self.has_smoothing = True
-            self.smoothing = int(value) if value.isdigit() else (0 if value.lower() in ("off", "") else 1)
+            numbered = value.isascii() and value.isdigit()
+            self.smoothing = min(int(value[:9]), _LARGEST) if numbered else (0 if value.lower() in ("off", "") else 1)
         elif keyword in _FREE_FORM:
             self.known += 1
             self.free_form += 1
@@ -482,7 +489,7 @@ def _like_corners(block: bytes, lines: int) -> tuple[Array, Array | None, Array 
     values = _parse(text.replace(b"/", b" "), np.int64)
     if values is None or len(values) != tokens * width or (values == 0).any():
         return None
-    if per == 2 and not doubles and b"/" in text.replace(b"/", b"", 0) and not _two_each(text, tokens):
+    if per and not _slashes_each(text, per):
         return None
     rows = values.reshape(tokens, width)
     uv = rows[:, 1] if width == 3 or (per == 1) else None
@@ -490,12 +497,12 @@ def _like_corners(block: bytes, lines: int) -> tuple[Array, Array | None, Array 
     return rows[:, 0], uv, normal, counts
 
 
-def _two_each(text: bytes, tokens: int) -> bool:
-    """Whether every corner has exactly two slashes, not three here and one there."""
+def _slashes_each(text: bytes, per: int) -> bool:
+    """Whether every corner has exactly so many slashes, not more here and fewer there."""
     raw = np.frombuffer(text, np.uint8)
     blank = raw <= 32
     first = np.flatnonzero(~blank & np.concatenate([[True], blank[:-1]]))
-    return bool((np.add.reduceat((raw == 47).astype(np.int32), first) == 2).all()) and len(first) == tokens
+    return bool((np.add.reduceat((raw == 47).astype(np.int32), first) == per).all())
 
 
 def _tokens_a_line(block: bytes) -> Array:
