@@ -23,7 +23,6 @@ from handlens.core.formats import write
 from handlens.core.scene import Camera, Image, Layer, Light, Material, Mesh, Node, Scene, TextureInput
 
 OUT = Path(__file__).parent / "models"
-rng = np.random.default_rng(1896)
 
 
 # --- building blocks ------------------------------------------------------------------------------------

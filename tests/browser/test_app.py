@@ -444,7 +444,9 @@ def test_a_waiver_is_carried_to_a_new_revision(page):
         files.append({"name": f"{name}.glb", "mimeType": "model/gltf-binary", "buffer": formats.write(made, "glb", "x")["x.glb"]})
     set_on_shelf(page, [files[0]], name)
     open_bench(page, name)
-    page.get_by_role("button", name="Waive …").click()
+    page.keyboard.press("n")
+    page.get_by_role("button", name="Take the mark off").wait_for()
+    page.keyboard.press("w")
     page.get_by_label("Why").fill("the quay master wants it so")
     page.get_by_role("button", name="Waive it").click()
     expect(page.locator(".stamp")).to_contain_text("Fit")
@@ -524,3 +526,35 @@ def test_an_earlier_revision_is_laid_beside_this_one(page):
     page.get_by_role("button", name="no change").click()
     page.get_by_role("button", name="Stop comparing").click()
     expect(page.locator(".caption")).to_contain_text("Floor squares are")
+
+
+def test_jobs_panel_tells_what_failed_and_lets_it_be_tried_again(page):
+    page.goto("/")
+    page.get_by_test_id("files").set_input_files(
+        [{"name": "sunk.zip", "mimeType": "application/zip", "buffer": b"PK\x03\x04 no zip"}]
+    )
+    expect(page.get_by_role("alert").filter(has_text="sunk.zip")).to_contain_text("not a readable zip")
+    page.get_by_role("button", name=re.compile("failed$")).click()
+    entry = page.get_by_role("listitem").filter(has_text="Setting sunk.zip on the shelf")
+    expect(entry).to_contain_text("not a readable zip")
+    expect(entry.get_by_role("button", name="Try again")).to_be_visible()
+
+
+def test_files_dropped_on_the_page_are_taken(page):
+    page.goto("/")
+    page.evaluate("""(() => {
+      const data = new DataTransfer();
+      data.items.add(new File(['mtllib oar.mtl\\nusemtl ash\\nv 0 0 0\\nv 1 0 0\\nv 0 1 0\\nf 1 2 3\\n'], 'oar.obj'));
+      data.items.add(new File(['newmtl ash\\nKd 0.5 0.4 0.3\\n'], 'oar.mtl'));
+      window.dispatchEvent(new DragEvent('drop', { dataTransfer: data, bubbles: true, cancelable: true }));
+    })()""")
+    page.get_by_role("link", name="Oar", exact=True).click()
+    expect(page.get_by_label("Arrival, open").or_(page.get_by_label("Size, open"))).to_be_visible()
+
+
+def test_every_station_can_be_reached_in_a_small_window(heron):
+    heron.set_viewport_size({"width": 1000, "height": 620})
+    last = heron.locator("[data-station=handoff]")
+    last.scroll_into_view_if_needed()
+    last.click()
+    expect(heron.get_by_role("region", name="Handoff, open")).to_be_visible()

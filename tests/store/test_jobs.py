@@ -2,6 +2,7 @@
 
 import os
 import signal
+import subprocess
 
 import pytest
 from sqlalchemy import select
@@ -126,11 +127,25 @@ def test_a_killed_workers_job_is_taken_up_by_another(client, worker):
     assert settled(client, "Orphan boat", 150)["state"] == "done"
 
 
-def test_the_crash_of_a_child_is_a_sentence(client, monkeypatch):
-    from handlens.jobs.running import _why
-
-    assert "stop unexpectedly" in _why(-signal.SIGSEGV)
-    assert "memory" in _why(-signal.SIGKILL)
+@pytest.mark.parametrize(("how", "says"), [(signal.SIGSEGV, "stop unexpectedly"), (signal.SIGKILL, "more time or memory")])
+def test_the_crash_of_a_child_is_a_sentence_and_hurts_no_other_job(client, how, says):
+    """The reading process dies as a crashed native library or the kernel's memory guard would make it die."""
+    name = f"Brittle boat {how.name[3:].lower()}"
+    drop(client, {f"{name.replace(' ', '_').lower()}.obj": slow_model()})
+    wait_for(
+        lambda: any(
+            j["state"] == "running" and name in j["title"] and j["phase"] == "reading"
+            for j in client.get("/api/jobs").json["jobs"]
+        )
+    )
+    children = subprocess.run(["pgrep", "-f", "handlens.jobs.child"], capture_output=True, text=True).stdout.split()
+    for pid in children:
+        os.kill(int(pid), how)
+    entry = settled(client, name)
+    assert entry["state"] == "failed"
+    assert says in entry["error"]
+    drop(client, {f"after_{how.name.lower()}.obj": OBJ})
+    assert settled(client, f"After {how.name.lower()}")["state"] == "done"
 
 
 def test_display_copies_are_kept(client):
@@ -148,3 +163,20 @@ def test_the_demo_is_loaded_only_onto_a_shelf_that_never_held_anything(client):
     drop(client, {"first_sail.obj": OBJ})
     settled(client, "First sail")
     assert load_once(ROOT / "demo" / "models") == 0
+
+
+def test_what_an_older_version_read_is_read_again(client):
+    """Stored measures of another version are never shown: their records may lack what this one looks at."""
+    from handlens.store.models import Revision
+    from handlens.store.queue import want_missing
+    from handlens.store.shelf import latest_done
+
+    drop(client, {"old_reading.obj": OBJ})
+    entry = settled(client, "Old reading")
+    with session() as s:
+        s.get(Inspection, entry["stage"]).tape_key = "made by an older version"
+    with session() as s:
+        assert latest_done(s, s.get(Revision, entry["revision"])) is None
+        assert want_missing(s) >= 1
+    again = wait_for(lambda: (m := settled(client, "Old reading")) and m["stage"] and m)
+    assert again["stage"] != entry["stage"]

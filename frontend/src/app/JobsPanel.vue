@@ -10,7 +10,8 @@ const panel = ref<InstanceType<typeof Popover>>();
 const toast = useToast();
 const words = computed(() => {
   const n = underWay.value.length;
-  if (!n) return jobs.jobs.length ? 'All jobs done' : 'No jobs';
+  const failed = jobs.jobs.filter((j) => j.state === 'failed').length;
+  if (!n) return failed ? `${failed} ${failed === 1 ? 'job' : 'jobs'} failed` : jobs.jobs.length ? 'All jobs done' : 'No jobs';
   return n === 1 ? underWay.value[0]!.title : `${n} jobs under way`;
 });
 const share = computed(() => (underWay.value.length ? underWay.value.reduce((s, j) => s + j.share, 0) / underWay.value.length : 1));

@@ -60,6 +60,7 @@ useKeys('Bench', [
   { keys: ['n', 'N'], says: 'next, previous finding', run: (e) => stepFinding(e.key === 'n' ? 1 : -1) },
   { keys: ['e'], says: 'evidence of the first finding here', run: () => state.show(state.finding.value ? null : (findings.value.find((f) => f.station.toLowerCase() === state.station.value) ?? null)) },
   { keys: ['m'], says: "put the finding's mend on the tape", run: putMend },
+  { keys: ['w'], says: 'waive the finding that is shown', run: () => state.finding.value && !state.finding.value.waived && (state.asked.value = state.finding.value.id) },
   { keys: ['z', 'Z'], says: 'undo, redo', run: (e) => state.step.mutate(e.key === 'z' ? 'undo' : 'redo') },
   { keys: ['r'], says: 'bring the next revision', run: () => dropping.value?.choose() },
   { keys: ['Ctrl+e'], says: 'export', run: () => (exporting.value = true) },

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Dialog from 'primevue/dialog';
 import InputText from 'primevue/inputtext';
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import type { Finding } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import type { BenchState } from './useBench';
@@ -19,7 +19,11 @@ function waive() {
   props.state.waive.mutate({ finding: props.finding.id, reason: reason.value.trim() });
   waiving.value = false;
 }
-defineExpose({ waive: () => (waiving.value = true) });
+watch(() => props.state.asked.value, (id) => {
+  if (id !== props.finding.id) return;
+  props.state.asked.value = '';
+  waiving.value = true;
+});
 </script>
 
 <template>

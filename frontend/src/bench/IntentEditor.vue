@@ -63,6 +63,7 @@ function save() {
 <style scoped>
 .form { display: grid; grid-template-columns: 140px 1fr; gap: 10px 14px; align-items: center; min-width: 520px; margin-bottom: 10px; }
 .form > :deep(.p-select) { width: 240px; }
-.sizes { display: flex; gap: 8px; align-items: end; }
+.sizes { display: flex; gap: 8px; align-items: flex-start; }
 .sizes label { display: flex; flex-direction: column; }
+.form > :deep(.p-inputnumber) { width: 110px; }
 </style>

@@ -117,6 +117,8 @@ select:hover { border-color: var(--hl-rule-strong); }
 .intent { border: 0; background: none; padding: 0; min-height: 24px; font-size: 12.5px; cursor: pointer; text-decoration: underline; text-decoration-color: var(--hl-rule-strong); text-underline-offset: 3px; white-space: nowrap; max-width: 100%; overflow: hidden; text-overflow: ellipsis; }
 .trip { display: grid; grid-template-columns: minmax(0, 1fr) 150px minmax(0, 1fr); align-items: center; justify-content: center; gap: 10px; }
 .end { line-height: 1.25; font-size: 13px; min-width: 0; white-space: nowrap; }
+.left > * { overflow: hidden; text-overflow: ellipsis; }
+@media (max-width: 1099px) { .route { grid-template-columns: 232px 1fr 150px; } .trip { grid-template-columns: minmax(0, 1fr) 110px minmax(0, 1fr); } .trip svg { width: 110px; } }
 .end .mono { font-size: 12.5px; }
 .left { text-align: right; }
 .f { font: 600 14px var(--hl-font-figure); fill: var(--hl-ink); }

@@ -26,7 +26,7 @@ const worst = (s: Station) => (s.counts.stop ? 'stop' : s.counts.caution ? 'caut
 </template>
 
 <style scoped>
-.ledger { background: var(--hl-sheet); position: relative; display: flex; flex-direction: column; border-right: 1px solid var(--hl-rule); overflow: hidden; min-height: 0; }
+.ledger { background: var(--hl-sheet); position: relative; display: flex; flex-direction: column; border-right: 1px solid var(--hl-rule); overflow: hidden auto; min-height: 0; }
 .ledger::before { content: ''; position: absolute; left: 37px; top: 0; bottom: 0; width: 3px; border-left: 1px solid var(--hl-margin-line); border-right: 1px solid var(--hl-margin-line); pointer-events: none; }
 .row { height: 24px; flex: none; display: grid; grid-template-columns: 37px 100px 1fr 64px 78px; align-items: center; border: 0; border-bottom: 1px solid #eae2d2; background: none; position: relative; font-size: 13px; text-align: left; padding: 0; cursor: pointer; }
 .row:hover { background: var(--hl-paper); }

@@ -54,10 +54,10 @@ const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
 </template>
 
 <style scoped>
-.open { flex: 1; min-height: 150px; position: relative; border-top: 1.5px solid var(--hl-ink); border-bottom: 1.5px solid var(--hl-ink); margin-top: -1px; background: linear-gradient(90deg, #fbf6eb, #fffdf8 60%); display: flex; }
+.open { flex: 1 0 170px; min-height: 170px; position: relative; border-top: 1.5px solid var(--hl-ink); border-bottom: 1.5px solid var(--hl-ink); margin-top: -1px; background: linear-gradient(90deg, #fbf6eb, #fffdf8 60%); display: flex; }
 .tab { position: absolute; left: 0; top: 0; bottom: 0; width: 37px; background: var(--hl-verdigris-wash); border-right: 3px double var(--hl-verdigris); display: flex; flex-direction: column; align-items: center; padding-top: 7px; gap: 7px; }
 .tab b { font: 600 20px/1 var(--hl-font-display); color: var(--hl-verdigris-text); }
-.in { padding: 6px 14px 8px 50px; display: flex; flex-direction: column; gap: 7px; flex: 1; min-width: 0; overflow: auto; }
+.in { position: absolute; inset: 0; padding: 6px 14px 8px 50px; display: flex; flex-direction: column; gap: 7px; overflow: auto; }
 .head { display: flex; align-items: baseline; gap: 10px; }
 h2 { font: 600 18px/1.2 var(--hl-font-display); }
 .head p { color: var(--hl-ink-faded); font-size: 12.5px; flex: 1; white-space: nowrap; }

@@ -80,5 +80,7 @@ export function useBench(revision: ComputedRef<number>) {
     trial.putBack();
     if (t) lay.mutate([...slips.value, t]);
   }
-  return { trial, keepTrial, query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
+  /** Id of the finding whose waiving is asked for by key; its card opens the form. */
+  const asked = ref('');
+  return { asked, trial, keepTrial, query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
 }

@@ -66,7 +66,7 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
 .item { list-style: none; position: relative; display: flex; flex-direction: column; width: 236px; }
 .stand { height: 190px; display: flex; align-items: flex-end; justify-content: center; margin-bottom: -4px; }
 .blank { display: flex; flex-direction: column; align-items: center; gap: 6px; padding-bottom: 40px; }
-.label { position: relative; z-index: 1; margin-top: 8px; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; box-shadow: var(--hl-shadow-card); padding: 5px 10px 6px; min-height: 104px; }
+.label { position: relative; z-index: 1; margin-top: 8px; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; box-shadow: var(--hl-shadow-card); padding: 5px 10px 6px; min-height: 111px; }
 .label::before { content: ''; position: absolute; left: 50%; top: -4px; width: 26px; height: 7px; margin-left: -13px; background: #cfc2a6; border: 1px solid #b9ab8c; }
 .item:focus-within .label, .item:hover .label { border-color: var(--hl-verdigris); box-shadow: 0 0 0 1px var(--hl-verdigris); }
 h3 { font: 600 16px/1.2 var(--hl-font-display); display: flex; align-items: baseline; gap: 8px; }

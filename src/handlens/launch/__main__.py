@@ -52,6 +52,11 @@ def _serve(cluster: Cluster, folder: Path, args: argparse.Namespace, children: l
     from ..store.migrate import upgrade
 
     upgrade()
+    from ..store.database import session
+    from ..store.queue import want_missing
+
+    with session() as s:
+        want_missing(s)
     port = free_port(args.port)
     log = (folder / "log.txt").open("ab")
     env = {**os.environ, "PYTHONUNBUFFERED": "1"}

@@ -10,8 +10,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from .database import SEARCH_PATH, database_url
-from .models import Export, Inspection, Job, Revision
-from .shelf import inspection_of, tape_key
+from .models import Export, Inspection, Job, Model, Revision
+from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
 _LOCK = 7_411
@@ -55,6 +55,17 @@ def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]])
     title = f"{'Re-reading' if on else 'Reading'} {revision.model.name}"
     subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id}
     return inspection, enqueue(s, "inspect", title, subject)
+
+
+def want_missing(s: Session) -> int:
+    """Ask for what the Shelf cannot show: newest revisions that this version has never read. Returns how many."""
+    count = 0
+    for model in s.scalars(select(Model)):
+        revision = model.revisions[-1] if model.revisions else None
+        if revision is not None and inspection_of(s, revision, slips_of(s, revision)) is None:
+            want_inspection(s, revision, slips_of(s, revision))
+            count += 1
+    return count
 
 
 def want_export(s: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str) -> tuple[Export, Job]:

@@ -49,13 +49,11 @@ def inspection_of(s: Session, revision: Revision, slips: list[dict[str, Any]]) -
 
 
 def latest_done(s: Session, revision: Revision) -> Inspection | None:
-    """The newest inspection of a revision that is done."""
-    return s.scalar(
-        select(Inspection)
-        .where(Inspection.revision_id == revision.id, Inspection.state == "done")
-        .order_by(Inspection.id.desc())
-        .limit(1)
+    """The newest inspection of a revision that is done and was made by this version: older ones hold other records."""
+    done = (
+        select(Inspection).where(Inspection.revision_id == revision.id, Inspection.state == "done").order_by(Inspection.id.desc())
     )
+    return next((x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)), None)
 
 
 def intent_of(model: Model) -> Intent:

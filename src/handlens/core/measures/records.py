@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 2
+VERSION = 3
 
 
 class MeshFigures(msgspec.Struct, frozen=True):
@@ -34,7 +34,6 @@ class MeshFigures(msgspec.Struct, frozen=True):
     zero_area_faces: int
     not_finite: int
     uv_sets: int
-    slots_used: list[int]
     slot_faces: list[int]
     unassigned_faces: int
     influences_max: int
@@ -71,11 +70,9 @@ class NodeFigures(msgspec.Struct, frozen=True):
     quarter_turn: bool
     mirrored: bool
     shear: float
-    world_scale: list[float]
     world_shear: float
     is_joint: bool
     hidden: bool
-    leaf: bool
     named: bool
     driven: bool
 
