@@ -1,4 +1,4 @@
-"""Where skinned vertices stand: what a mend must leave unmoved."""
+"""Where morphed and skinned vertices stand: what the stage draws, and what a mend must leave unmoved."""
 
 from __future__ import annotations
 
@@ -8,17 +8,39 @@ from .model import Array, Channel, Clip, Scene
 from .transforms import apply, compose, parents, world_matrices
 
 
+def morph_weights(scene: Scene, node: int) -> tuple[float, ...]:
+    """Weights of a node's morph targets, all zero left out: the node's own win over the mesh's (glTF 2.0 §3.7.2.2)."""
+    n = scene.nodes[node]
+    if n.mesh is None or not scene.meshes[n.mesh].morphs:
+        return ()
+    weights = n.morph_weights or scene.meshes[n.mesh].morph_weights
+    return weights if any(weights) else ()
+
+
+def shaped(scene: Scene, node: int) -> Array:
+    """(V, 3) mesh-space positions with the stored morph weights applied: p + Σ wₖ · offsetₖ."""
+    n = scene.nodes[node]
+    assert n.mesh is not None
+    mesh = scene.meshes[n.mesh]
+    points = mesh.positions
+    for morph, weight in zip(mesh.morphs, morph_weights(scene, node), strict=False):
+        if weight:
+            points = points + weight * morph.positions
+    return points
+
+
 def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
     """(V, 3) world positions of a node's mesh, its skin evaluated in the given pose.
 
     A skinned mesh ignores its own node's transform (glTF 2.0 §3.7.3.3): v' = Σ w_j · World_j · InverseBind_j · v.
-    A vertex without weights stays at its own node.
+    A vertex without weights stays at its own node. Morph targets are applied first, with their stored weights.
     """
     world = world_matrices(scene) if world is None else world
     n = scene.nodes[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]
-    rigid = apply(world[node], mesh.positions)
+    positions = shaped(scene, node)
+    rigid = apply(world[node], positions)
     if n.skin is None or mesh.weights is None:
         return rigid
     skin, w = scene.skins[n.skin], mesh.weights
@@ -28,7 +50,7 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
     owner = np.repeat(np.arange(len(mesh.positions)), np.diff(w.starts))
     blended = np.zeros((len(mesh.positions), 4, 4))
     np.add.at(blended, owner, joints[w.joints] * w.weights[:, None, None].astype(np.float64))
-    homogeneous = np.column_stack([mesh.positions, np.ones(len(mesh.positions))])
+    homogeneous = np.column_stack([positions, np.ones(len(positions))])
     skinned = np.einsum("vij,vj->vi", blended, homogeneous)
     free = np.bincount(owner, weights=np.abs(w.weights), minlength=len(mesh.positions)) == 0
     out = skinned[:, :3]

@@ -1,28 +1,23 @@
-"""The display copy: what the stage draws, as one binary file of typed arrays. Measured positions are never taken from it.
-
-Layout: b"HLST", uint32 length of a JSON header, the header padded with blanks to a multiple of eight, then sections that
-start on multiples of eight. Positions are float32 offsets from a float64 origin, so that a model far out stands steady.
-"""
+"""Making the display copy of a scene. Positions are float32 offsets from a float64 origin, so that a model far out stands steady."""
 
 from __future__ import annotations
 
 import io
-import json
-import struct
 from typing import Any
 
 import numpy as np
 
-from .formats.split import split_vertices
-from .measures.distinct import distinct_rows
-from .scene import Layer, Mesh, Scene
-from .scene.model import Array
-from .scene.skinning import posed
-from .scene.transforms import apply, parents, walk, world_matrices
-from .scene.triangles import triangulate
+from ..formats.split import split_vertices
+from ..scene import Layer, Mesh, Node, Scene
+from ..scene.model import Array
+from ..scene.skinning import morph_weights, posed, shaped
+from ..scene.transforms import apply, parents, walk, world_matrices
+from ..scene.triangles import triangulate
+from .container import Sections
+from .light import LIGHT_OVER, light_index
+from .shading import heaviest, shading_normals, usable
 
-VERSION = 3
-_CREASE = np.cos(np.radians(40))
+VERSION = 4
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
 
@@ -35,22 +30,7 @@ def display_copy(scene: Scene) -> bytes:
 class _Copy:
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
-        self.sections: list[bytes] = []
-        self.length = 0
-
-    def section(self, data: bytes) -> int:
-        pad = -self.length % 8
-        if pad:
-            self.sections.append(b"\x00" * pad)
-            self.length += pad
-        at = self.length
-        self.sections.append(data)
-        self.length += len(data)
-        return at
-
-    def array(self, values: Array, kind: type) -> dict[str, int]:
-        flat: Array = np.ascontiguousarray(values, kind)
-        return {"at": self.section(flat.tobytes()), "count": flat.size}
+        self.out = Sections()
 
     def build(self) -> bytes:
         s = self.scene
@@ -74,11 +54,11 @@ class _Copy:
             if not np.isfinite(world[i]).all():
                 continue
             rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
-            key = (m, i if rigged else None)
+            key = (m, i if rigged else None, morph_weights(s, i))
             if key not in numbers:
                 numbers[key] = len(meshes)
-                points = posed(s, i) if rigged else s.meshes[m].positions
-                meshes.append(self.mesh(s.meshes[m], points))
+                points = posed(s, i) if rigged else shaped(s, i)
+                meshes.append(self.mesh(s.meshes[m], points, s.nodes[i]))
             matrix = (_root(s) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
@@ -101,15 +81,13 @@ class _Copy:
             "materials": [self.material(k) for k in range(len(s.materials))],
             "images": [self.image(k) for k in range(len(s.images))],
         }
-        text = json.dumps(header, separators=(",", ":"), allow_nan=False).encode()
-        text += b" " * (-(8 + len(text)) % 8)
-        return b"".join([b"HLST", struct.pack("<I", len(text)), text, *self.sections])
+        return self.out.file(header)
 
-    def mesh(self, mesh: Mesh, points: Array) -> dict[str, Any]:
+    def mesh(self, mesh: Mesh, points: Array, node: Node) -> dict[str, Any]:
         finite: Any = np.isfinite(points).all(axis=1)
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
-        normals = mesh.normals if _usable(mesh) else shading_normals(mesh, points)
+        normals = mesh.normals if usable(mesh) else shading_normals(mesh, points)
         uv = mesh.uvs[0] if mesh.uvs and (mesh.uvs[0].index >= 0).all() else None
         layers = [x for x in (normals, uv) if x is not None]
         triangles, face = triangulate(mesh)
@@ -118,18 +96,18 @@ class _Copy:
         rest = np.setdiff1d(np.arange(len(points)), mesh.corners)
         vertex = np.concatenate([stored, rest]).astype(np.int64)
         entry: dict[str, Any] = {"name": mesh.name, "centre": centre.tolist(), "triangles": len(triangles)}
-        entry["positions"] = self.array((points - centre)[vertex], np.float32)
-        entry["normals"] = self.array(_bytes(normals, used, len(rest)), np.int8)
+        entry["positions"] = self.out.array((points - centre)[vertex], np.float32)
+        entry["normals"] = self.out.array(_bytes(normals, used, len(rest)), np.int8)
         if uv is not None:
             own = np.zeros((len(vertex), 2), np.float32)
             own[: len(used)] = np.nan_to_num(uv.values[uv.index[used]])
             if self.scene.format != "obj":
                 own[:, 1] = 1 - own[:, 1]
-            entry["uv"] = self.array(own, np.float32)
+            entry["uv"] = self.out.array(own, np.float32)
         slot = mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32)
         order = np.argsort(slot, kind="stable")
-        entry["index"] = self.array(index.reshape(-1, 3)[order], np.uint32)
-        entry["faces"] = self.array(face[order], np.uint32)
+        entry["index"] = self.out.array(index.reshape(-1, 3)[order], np.uint32)
+        entry["faces"] = self.out.array(face[order], np.uint32)
         bounds: Array = np.flatnonzero(np.diff(slot[order], prepend=-1)) if len(order) else np.zeros(0, np.int64)
         ends = [*bounds[1:], len(order)] if len(order) else []
         entry["groups"] = [
@@ -140,14 +118,39 @@ class _Copy:
             }
             for a, b in zip(bounds, ends, strict=True)
         ]
-        entry["vertex"] = self.array(vertex, np.uint32)
+        entry["vertex"] = self.out.array(vertex, np.uint32)
         if mesh.weights is not None:
-            entry["weight"] = self.array(heaviest(mesh)[vertex], np.float32)
+            entry["weight"] = self.out.array(heaviest(mesh)[vertex], np.float32)
+            if node.skin is not None:
+                entry["joints"] = self.joints(mesh, node.skin, vertex)
+        if len(order) > LIGHT_OVER:
+            light, groups = light_index((points - centre)[vertex], index.reshape(-1, 3)[order], entry["groups"])
+            entry["light"] = {"index": self.out.array(light, np.uint32), "groups": groups}
         if len(mesh.lines):
             place = np.zeros(len(points), np.int64)
             place[vertex[::-1]] = np.arange(len(vertex))[::-1]
-            entry["lines"] = self.array(place[mesh.lines], np.uint32)
+            entry["lines"] = self.out.array(place[mesh.lines], np.uint32)
         return entry
+
+    def joints(self, mesh: Mesh, skin: int, vertex: Array) -> dict[str, Any]:
+        """Weights by joint, in 255 steps: the lens shows ten. Joints that the skin lacks are left out."""
+        w = mesh.weights
+        assert w is not None
+        names = [self.scene.part_name(j) for j in self.scene.skins[skin].joints]
+        there = w.joints < min(len(names), 65_536)
+        owner = np.repeat(np.arange(len(mesh.positions)), np.diff(w.starts))[there]
+        starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=len(mesh.positions)))])
+        counts = np.diff(starts)[vertex]
+        ends = np.cumsum(counts)
+        entry = np.repeat(starts[vertex] - (ends - counts), counts) + np.arange(int(counts.sum()))
+        steps = np.rint(np.clip(np.nan_to_num(w.weights[there][entry]), 0, 1) * 255)
+        return {
+            "names": names,
+            "nodes": list(self.scene.skins[skin].joints),
+            "starts": self.out.array(np.concatenate([[0], ends]), np.uint32),
+            "joint": self.out.array(w.joints[there][entry], np.uint16),
+            "weight": self.out.array(steps, np.uint8),
+        }
 
     def material(self, k: int) -> dict[str, Any]:
         m = self.scene.materials[k]
@@ -186,7 +189,7 @@ class _Copy:
         except Exception:  # Pillow's decoders raise almost anything on damaged data; the stage then draws the plain colour
             return None
         return {
-            "at": self.section(out.getvalue()),
+            "at": self.out.add(out.getvalue()),
             "bytes": len(out.getvalue()),
             "alpha": alpha,
             "width": size[0],
@@ -218,45 +221,6 @@ def _root(scene: Scene) -> Array:
 
 def _world_y_up(scene: Scene) -> Array:
     return _root(scene) @ world_matrices(scene)
-
-
-def _usable(mesh: Mesh) -> bool:
-    n = mesh.normals
-    return n is not None and len(n.values) > 0 and bool((n.index >= 0).all()) and bool(np.isfinite(n.values).all())
-
-
-def shading_normals(mesh: Mesh, points: Array) -> Layer:
-    """Normals to draw by where none are stored: smooth, but hard where faces meet at more than 40°.
-
-    Values: one area-weighted normal a welded position, then one a face; corners choose between the two.
-    """
-    if not mesh.face_count:
-        return Layer(np.zeros((1, 3), np.float32), np.zeros(0, np.int32))
-    from .scene.triangles import corner_normals_of_turn
-
-    _, newell = corner_normals_of_turn(mesh)
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
-    ids, count = distinct_rows([points])
-    at = ids[mesh.corners]
-    summed = np.stack([np.bincount(at, newell[face, k], count) for k in range(3)], axis=1)
-    smooth, flat = _unit(summed), _unit(newell)
-    hard = np.einsum("ij,ij->i", smooth[at], flat[face]) < _CREASE
-    return Layer(np.concatenate([smooth, flat]).astype(np.float32), np.where(hard, count + face, at).astype(np.int32))
-
-
-def heaviest(mesh: Mesh) -> Array:
-    """(V,) float32 largest weight of each vertex, -1 where it has none: what the weights lens shows."""
-    w = mesh.weights
-    assert w is not None
-    out = np.full(len(mesh.positions), -1.0, np.float32)
-    owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
-    np.maximum.at(out, owner, w.weights)
-    return out
-
-
-def _unit(v: Array) -> Array:
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)
 
 
 def _bytes(layer: Layer | None, used: Array, rest: int) -> Array:

@@ -1,0 +1,8 @@
+"""The display copy: what the stage draws. Nothing is ever measured from it."""
+
+from .copy import VERSION, display_copy
+from .light import REDUCED_OVER, reduced_copy
+from .marked import marked
+from .shading import shading_normals
+
+__all__ = ["REDUCED_OVER", "VERSION", "display_copy", "marked", "reduced_copy", "shading_normals"]

@@ -1,0 +1,155 @@
+"""Fewer triangles for drawing alone: a light index for motion, and reduced copies of very large models.
+
+Vertices are gathered in the cells of an even grid, each cell standing in for all of its vertices; triangles whose corners
+fall into fewer than three cells vanish. Source: Rossignac and Borrel, "Multi-resolution 3D approximations for rendering
+complex scenes", 1993. The grid's step is the error's bound and is told in the header.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..measures.distinct import distinct_rows
+from ..scene.model import Array
+from .container import Opened, Sections
+
+#: Triangles of one mesh from which on it carries a light index, and how many that index aims at.
+LIGHT_OVER, LIGHT_AIM = 60_000, 30_000
+#: Triangles of a whole model from which on a reduced copy is drawn in the full one's place, and what that aims at.
+REDUCED_OVER, REDUCED_AIM = 1_200_000, 600_000
+_TRIES = 5
+
+
+class Clusters:
+    """Vertices gathered in grid cells. cell: (V,) int32 number of each vertex's cell; step: edge of a cell."""
+
+    def __init__(self, positions: Array, cells: int) -> None:
+        low, high = positions.min(axis=0), positions.max(axis=0)
+        self.step = float((high - low).max()) / cells or 1.0
+        at = np.floor((positions - low) / self.step).astype(np.int64)
+        self.cell, self.count = distinct_rows([(at[:, 0] << 42) | (at[:, 1] << 21) | at[:, 2]])
+        sums: Array = np.stack([np.bincount(self.cell, positions[:, k], self.count) for k in range(3)], axis=1)
+        mean = sums / np.bincount(self.cell, minlength=self.count)[:, None]
+        off = ((positions - mean[self.cell]) ** 2).sum(axis=1)
+        #: (count,) the vertex of each cell that lies nearest to the middle of its vertices.
+        self.chosen = _first_of_each(self.cell, off, self.count)
+
+    def kept(self, index: Array) -> Array:
+        """Which triangles of an index (T, 3) still have three corners, each only once: (K,) positions, in order."""
+        c = self.cell[index]
+        alive = np.flatnonzero((c[:, 0] != c[:, 1]) & (c[:, 1] != c[:, 2]) & (c[:, 0] != c[:, 2]))
+        if not len(alive):
+            return alive
+        ids, count = distinct_rows([np.sort(c[alive], axis=1)])
+        first = np.full(count, len(alive), np.int64)
+        np.minimum.at(first, ids, np.arange(len(alive)))
+        return alive[np.sort(first)]
+
+
+def _first_of_each(group: Array, order_by: Array, count: int) -> Array:
+    order = np.lexsort((order_by, group))
+    starts = np.flatnonzero(np.diff(group[order], prepend=-1))
+    out: Array = order[starts]
+    assert len(out) == count
+    return out
+
+
+def clusters_for(positions: Array, index: Array, aim: int) -> tuple[Clusters, Array]:
+    """Clusters that leave about `aim` triangles of an index (T, 3), at most 1.25 times as many, and which those are."""
+    cells = max(4.0, float(np.sqrt(aim / 6)))
+    best = None
+    for _ in range(_TRIES):
+        clusters = Clusters(positions, int(cells))
+        kept = clusters.kept(index)
+        if best is None or len(kept) <= 1.25 * aim:
+            best = (clusters, kept)
+        if 0.8 * aim <= len(kept) <= 1.25 * aim:
+            break
+        cells = min(max(2.0, cells * float(np.sqrt(aim / max(len(kept), 1)))), 2.0**20)
+    assert best is not None
+    return best
+
+
+def light_index(positions: Array, index: Array, groups: list[dict[str, Any]]) -> tuple[Array, list[dict[str, Any]]]:
+    """A reduced index (T', 3) over the same vertices, and its groups, for drawing while something moves."""
+    clusters, kept = clusters_for(positions, index, LIGHT_AIM)
+    return clusters.chosen[clusters.cell[index[kept]]], regrouped(groups, kept)
+
+
+def regrouped(groups: list[dict[str, Any]], kept: Array) -> list[dict[str, Any]]:
+    """Groups (start and count in corners) of the triangles that are left."""
+    out = []
+    for g in groups:
+        first, last = np.searchsorted(kept, [g["start"] // 3, (g["start"] + g["count"]) // 3])
+        out.append({**g, "start": int(first) * 3, "count": int(last - first) * 3})
+    return out
+
+
+def reduced_copy(full: bytes) -> bytes | None:
+    """A smaller display copy of a full one, None where the full one is small enough to be drawn.
+
+    Each mesh is reduced in proportion. What is left keeps its own normals and UVs and says which stored polygon and vertex
+    it is of; `reduced` in a mesh's header holds the triangles before and the grid's step.
+    """
+    opened = Opened(full)
+    total = sum(m["triangles"] for m in opened.header["meshes"])
+    if total <= REDUCED_OVER:
+        return None
+    out = Sections()
+    header = {**opened.header, "reduced": True}
+    share = REDUCED_AIM / total
+    header["meshes"] = [_reduced_mesh(opened, m, max(2_000, int(m["triangles"] * share)), out) for m in opened.header["meshes"]]
+    header["images"] = [i and {**i, "at": out.add(opened.bytes(i["at"], i["bytes"]))} for i in opened.header["images"]]
+    return out.file(header)
+
+
+#: Per-vertex sections: numbers a vertex and their type.
+VERTEX_SECTIONS: dict[str, tuple[int, type]] = {
+    "positions": (3, np.float32), "normals": (4, np.int8), "uv": (2, np.float32), "vertex": (1, np.uint32), "weight": (1, np.float32),
+}  # fmt: skip
+
+
+def _reduced_mesh(opened: Opened, mesh: dict[str, Any], aim: int, out: Sections) -> dict[str, Any]:
+    values = {k: opened.array(mesh[k], kind).reshape(-1, n) for k, (n, kind) in VERTEX_SECTIONS.items() if k in mesh}
+    index = opened.array(mesh["index"], np.uint32).reshape(-1, 3).astype(np.int64)
+    entry = {k: v for k, v in mesh.items() if k not in ("light", *VERTEX_SECTIONS, "lines", "index", "faces", "joints")}
+    lines = opened.array(mesh["lines"], np.uint32).astype(np.int64) if "lines" in mesh else np.zeros(0, np.int64)
+    faces, groups, places = opened.array(mesh["faces"], np.uint32), mesh["groups"], values["positions"]
+    if len(index) > aim:
+        clusters, kept = clusters_for(places.astype(np.float64), index, aim)
+        # Positions are one a cell, so that no crack opens; normals and UVs are one a cell and chart, so that none smear.
+        places = places[clusters.chosen[clusters.cell]]
+        charts = [clusters.cell, (values["normals"][:, :3] < 0).astype(np.uint8)]
+        charts += [np.floor(values["uv"] * 8)] if "uv" in values else []
+        chart, count = distinct_rows(charts)
+        stands = _first_of_each(chart, np.arange(len(chart)), count)
+        index, faces, groups = stands[chart[index[kept]]], faces[kept], regrouped(groups, kept)
+        entry["reduced"] = {"from": mesh["triangles"], "step": clusters.step}
+        entry["triangles"] = len(index)
+    used, number = np.unique(np.concatenate([index.reshape(-1), lines]), return_inverse=True)
+    for k, (_, kind) in VERTEX_SECTIONS.items():
+        if k in values:
+            entry[k] = out.array((places if k == "positions" else values[k])[used], kind)
+    if "joints" in mesh:
+        entry["joints"] = _joints_of(opened, mesh["joints"], used, out)
+    entry["index"] = out.array(number[: index.size], np.uint32)
+    entry["faces"] = out.array(faces, np.uint32)
+    entry["groups"] = groups
+    if len(lines):
+        entry["lines"] = out.array(number[index.size :], np.uint32)
+    return entry
+
+
+def _joints_of(opened: Opened, joints: dict[str, Any], used: Array, out: Sections) -> dict[str, Any]:
+    starts = opened.array(joints["starts"], np.uint32).astype(np.int64)
+    counts = np.diff(starts)[used]
+    ends = np.cumsum(counts)
+    entry = np.repeat(starts[used] - (ends - counts), counts) + np.arange(int(counts.sum()))
+    return {
+        **joints,
+        "starts": out.array(np.concatenate([[0], ends]), np.uint32),
+        "joint": out.array(opened.array(joints["joint"], np.uint16)[entry], np.uint16),
+        "weight": out.array(opened.array(joints["weight"], np.uint8)[entry], np.uint8),
+    }

@@ -1,0 +1,50 @@
+"""Normals to draw by where none are stored, and the heaviest weight of each vertex."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..measures.distinct import distinct_rows
+from ..scene import Layer, Mesh
+from ..scene.model import Array
+from ..scene.triangles import corner_normals_of_turn
+
+_CREASE = np.cos(np.radians(40))
+
+
+def usable(mesh: Mesh) -> bool:
+    """Whether every corner has a stored normal that is a number."""
+    n = mesh.normals
+    return n is not None and len(n.values) > 0 and bool((n.index >= 0).all()) and bool(np.isfinite(n.values).all())
+
+
+def shading_normals(mesh: Mesh, points: Array) -> Layer:
+    """Normals to draw by where none are stored: smooth, but hard where faces meet at more than 40°.
+
+    Values: one area-weighted normal a welded position, then one a face; corners choose between the two.
+    """
+    if not mesh.face_count:
+        return Layer(np.zeros((1, 3), np.float32), np.zeros(0, np.int32))
+    _, newell = corner_normals_of_turn(mesh)
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    ids, count = distinct_rows([points])
+    at = ids[mesh.corners]
+    summed = np.stack([np.bincount(at, newell[face, k], count) for k in range(3)], axis=1)
+    smooth, flat = _unit(summed), _unit(newell)
+    hard = np.einsum("ij,ij->i", smooth[at], flat[face]) < _CREASE
+    return Layer(np.concatenate([smooth, flat]).astype(np.float32), np.where(hard, count + face, at).astype(np.int32))
+
+
+def heaviest(mesh: Mesh) -> Array:
+    """(V,) float32 largest weight of each vertex, -1 where it has none: what the weights lens shows."""
+    w = mesh.weights
+    assert w is not None
+    out = np.full(len(mesh.positions), -1.0, np.float32)
+    owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
+    np.maximum.at(out, owner, w.weights)
+    return out
+
+
+def _unit(v: Array) -> Array:
+    length = np.linalg.norm(v, axis=1, keepdims=True)
+    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)

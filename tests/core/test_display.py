@@ -1,0 +1,179 @@
+"""The display copy: light indices, reduced copies, marks cut from the full one, morphs, weights by joint."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from handlens.core.display import display_copy, light, marked, reduced_copy
+from handlens.core.display.container import Opened
+from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, Weights
+from handlens.core.scene.model import frozen
+
+
+def sphere(rings: int, name: str = "float") -> Mesh:
+    """A UV sphere of radius 1 as triangles, with a seam in its UVs."""
+    v, u = np.meshgrid(np.linspace(0, np.pi, rings + 1), np.linspace(0, 2 * np.pi, 2 * rings + 1), indexing="ij")
+    points = np.stack([np.sin(v) * np.cos(u), np.cos(v), np.sin(v) * np.sin(u)], axis=-1).reshape(-1, 3)
+    a = (np.arange(rings)[:, None] * (2 * rings + 1) + np.arange(2 * rings)).reshape(-1)
+    b = a + 2 * rings + 1
+    quads = np.stack([np.stack([a, a + 1, b], axis=1), np.stack([b, a + 1, b + 1], axis=1)], axis=1).reshape(-1, 3)
+    uv = np.stack([u, v], axis=-1).reshape(-1, 2).astype(np.float32) / np.float32(2 * np.pi)
+    corners = quads.reshape(-1).astype(np.int32)
+    return Mesh(
+        id=name, name=name, positions=frozen(points), corners=frozen(corners), starts=frozen(np.arange(len(quads) + 1) * 3),
+        slots=frozen((np.arange(len(quads)) >= len(quads) // 2).astype(np.int32)), slot_materials=(-1, -1),
+        uvs=(Layer(frozen(uv), frozen(corners)),),
+    )  # fmt: skip
+
+
+def scene(*meshes: Mesh, **more: object) -> Scene:
+    nodes = tuple(Node(id=f"n{k}", name=m.name, mesh=k) for k, m in enumerate(meshes))
+    return Scene(format="glb", nodes=nodes, roots=tuple(range(len(nodes))), meshes=meshes, unit_metres=1.0, up_axis="Y").with_(
+        **more
+    )
+
+
+@pytest.fixture
+def small_limits(monkeypatch):
+    monkeypatch.setattr(light, "LIGHT_AIM", 1_500)
+    monkeypatch.setattr("handlens.core.display.copy.LIGHT_OVER", 4_000)
+    monkeypatch.setattr(light, "REDUCED_OVER", 12_000)
+    monkeypatch.setattr(light, "REDUCED_AIM", 4_000)
+
+
+def test_clusters_choose_a_vertex_of_their_own_cell():
+    points = np.random.default_rng(4).random((5_000, 3)) * [4, 1, 2] + 1e5
+    c = light.Clusters(points, 20)
+    assert c.step == pytest.approx(np.ptp(points, axis=0).max() / 20)
+    assert (c.cell[c.chosen] == np.arange(c.count)).all()
+    assert np.linalg.norm(points - points[c.chosen[c.cell]], axis=1).max() <= np.sqrt(3) * c.step * (1 + 1e-9)
+
+
+def test_clusters_of_a_single_point_and_of_flat_things():
+    assert light.Clusters(np.zeros((4, 3)), 10).count == 1
+    flat = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], float)
+    clusters, kept = light.clusters_for(flat, np.array([[0, 1, 2], [0, 2, 3], [0, 0, 1]]), 10)
+    assert kept.tolist() == [0, 1]
+    assert clusters.count == 4
+
+
+def test_a_large_mesh_carries_a_light_index_over_its_own_vertices(small_limits):
+    made = Opened(display_copy(scene(sphere(60))))
+    mesh = made.header["meshes"][0]
+    index = made.array(mesh["light"]["index"], np.uint32).reshape(-1, 3)
+    assert 700 <= len(index) <= 1_900
+    assert index.max() < mesh["positions"]["count"] / 3
+    groups = mesh["light"]["groups"]
+    assert [g["material"] for g in groups] == [-1, -1]
+    assert groups[0]["start"] == 0
+    assert groups[1]["start"] == groups[0]["count"]
+    assert sum(g["count"] for g in groups) == index.size
+    # The light sphere still is the sphere: its volume by the divergence theorem is within a tenth.
+    p = made.array(mesh["positions"], np.float32).reshape(-1, 3).astype(float)[index]
+    volume = abs(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum()) / 6
+    assert volume == pytest.approx(4 / 3 * np.pi, rel=0.1)
+
+
+def test_small_models_have_neither():
+    made = display_copy(scene(sphere(20)))
+    assert "light" not in Opened(made).header["meshes"][0]
+    assert reduced_copy(made) is None
+
+
+def test_a_reduced_copy_says_so_and_names_stored_polygons_and_vertices(small_limits):
+    whole = sphere(80)
+    full = display_copy(scene(whole, sphere(10, "cork")))
+    reduced = reduced_copy(full)
+    assert reduced is not None
+    assert len(reduced) < len(full) / 2
+    made = Opened(reduced)
+    mesh = made.header["meshes"][0]
+    assert made.header["reduced"] is True
+    assert mesh["reduced"]["from"] == whole.face_count
+    assert mesh["triangles"] * 3 == mesh["index"]["count"]
+    assert mesh["triangles"] < whole.face_count / 2
+    # A mesh that is small already stays whole.
+    assert "reduced" not in made.header["meshes"][1]
+    assert made.header["meshes"][1]["triangles"] == 400
+    index = made.array(mesh["index"], np.uint32).reshape(-1, 3)
+    drawn = made.array(mesh["positions"], np.float32).reshape(-1, 3)[index].mean(axis=1)
+    faces = made.array(mesh["faces"], np.uint32)
+    true = whole.positions[whole.corners.reshape(-1, 3)][faces].mean(axis=1)
+    # A drawn triangle lies within a cell's diagonal of the polygon that it stands for.
+    assert np.linalg.norm(drawn + mesh["centre"] - true, axis=1).max() < np.sqrt(3) * mesh["reduced"]["step"] + 1e-6
+    assert made.array(mesh["vertex"], np.uint32).max() < len(whole.positions)
+    assert {k: len(made.array(mesh[k], t)) // n for k, (n, t) in light.VERTEX_SECTIONS.items() if k in mesh} == dict.fromkeys(
+        ["positions", "normals", "uv", "vertex"], mesh["vertex"]["count"]
+    )
+
+
+def test_no_crack_opens_where_charts_meet(small_limits):
+    """Positions are one a cell: a closed surface stays closed although its UVs have a seam."""
+    made = Opened(reduced_copy(display_copy(scene(sphere(80)))) or b"")
+    mesh = made.header["meshes"][0]
+    p = made.array(mesh["positions"], np.float32).reshape(-1, 3)
+    _, weld = np.unique(p, axis=0, return_inverse=True)
+    tri = weld.reshape(-1)[made.array(mesh["index"], np.uint32).reshape(-1, 3)]
+    edges = np.sort(np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]]), axis=1)
+    _, uses = np.unique(edges, axis=0, return_counts=True)
+    assert (uses % 2 == 0).all()
+
+
+@pytest.mark.parametrize("kind", ["faces", "edges", "vertices"])
+def test_marks_are_cut_from_the_full_copy(kind):
+    whole = sphere(12)
+    full = display_copy(scene(whole))
+    centre = np.array(Opened(full).header["meshes"][0]["centre"])
+    indices = np.array([5, 6, 100, 101], np.int32)
+    got = marked(full, 0, kind, indices) + centre
+    wanted = whole.positions[whole.corners.reshape(-1, 3)[indices].reshape(-1)] if kind == "faces" else whole.positions[indices]
+    assert np.abs(got - wanted).max() < 1e-6
+
+
+def test_marks_of_what_is_not_drawn_are_none():
+    full = display_copy(scene(sphere(4)))
+    assert marked(full, 7, "faces", np.array([0], np.int32)).shape == (0, 3)
+    assert marked(full, 0, "materials", np.array([0], np.int32)).shape == (0, 3)
+    assert len(marked(full, 0, "faces", np.array([10**6], np.int32))) == 0
+
+
+def test_stored_morph_weights_are_drawn_and_a_nodes_own_win():
+    """glTF 2.0 §3.7.2.2: node.weights override mesh.weights."""
+    plain = sphere(6)
+    up = Morph("swell", frozen(np.tile([0.0, 2.0, 0.0], (len(plain.positions), 1))))
+    mesh = replace(plain, morphs=(up,), morph_weights=(0.5,))
+    nodes = (
+        Node(id="a", name="a", mesh=0),
+        Node(id="b", name="b", mesh=0, morph_weights=(0.25,)),
+        Node(id="c", name="c", mesh=0),
+    )
+    made = Opened(display_copy(scene(mesh, nodes=nodes, roots=(0, 1, 2))))
+    assert [p["mesh"] for p in made.header["parts"]] == [0, 1, 0]
+    centres = [m["centre"][1] for m in made.header["meshes"]]
+    assert centres[0] - centres[1] == pytest.approx(0.5)
+
+
+def test_weights_travel_by_joint(small_limits):
+    mesh = sphere(60)
+    count = len(mesh.positions)
+    joints = np.tile([0, 1], count).astype(np.int32)
+    high = np.linspace(0, 1, count, dtype=np.float32)
+    weights = Weights(frozen(np.arange(count + 1) * 2), frozen(joints), frozen(np.stack([high, 1 - high], axis=1).reshape(-1)))
+    nodes = (Node(id="m", name="heron", mesh=0, skin=0), Node(id="j0", name="neck"), Node(id="j1", name="wing"))
+    skinned = scene(replace(mesh, weights=weights), nodes=nodes, roots=(0, 1, 2), skins=(Skin("s", "rig", (1, 2)),))
+    full = display_copy(skinned)
+    for data in (full, reduced_copy(full) or b""):
+        made = Opened(data)
+        entry = made.header["meshes"][0]
+        j = entry["joints"]
+        assert j["names"] == ["neck", "wing"]
+        assert j["nodes"] == [1, 2]
+        vertex = made.array(entry["vertex"], np.uint32)
+        starts = made.array(j["starts"], np.uint32)
+        assert len(starts) == len(vertex) + 1
+        first = made.array(j["weight"], np.uint8)[starts[:-1]]
+        assert (made.array(j["joint"], np.uint16)[starts[:-1]] == 0).all()
+        assert np.abs(first / 255 - high[vertex]).max() <= 0.5 / 255 + 1e-6
