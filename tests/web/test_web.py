@@ -3,12 +3,15 @@
 import io
 import json
 import zipfile
+from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from conftest import ROOT, drop, settled, wait_for
 from handlens.core import formats
 from handlens.core.scene import Node
+from handlens.core.scene.model import frozen
 from scenes import cube, scene
 
 pytestmark = pytest.mark.usefixtures("worker")
@@ -312,7 +315,9 @@ def test_what_came_back_is_told(client):
 def test_what_the_mends_did(client, crate):
     lay(client, crate, ("placement.bake", {}, True))
     b = bench(client, crate)
-    assert b["by_mends"] == {"fixed": ["1 node is scaled: crate"], "fresh": []}
+    assert b["by_mends"] == {
+        "fixed": ["1 node is scaled: crate"], "fresh": [], "stations": {"placement": {"fixed": 1, "fresh": 0}},
+    }  # fmt: skip
     lay(client, crate)
     assert bench(client, crate)["by_mends"] is None
 
@@ -376,3 +381,74 @@ def test_a_mend_is_tried_without_being_kept(client, crate):
         ).status_code
         == 422
     )
+
+
+def test_a_trial_tells_its_price(client):
+    nodes = (Node("a", "crate", scale=(2.0, 2.0, 2.0), mesh=0), Node("b", "lid", mesh=0, translation=(0.0, 3.0, 0.0)))
+    drop(client, {"web_chest.glb": formats.write(scene(cube(), nodes=nodes), "glb", "x")["x.glb"]})
+    chest = settled(client, "Web chest")
+    bench(client, chest)
+    wish = {"slips": [{"mend": "placement.bake", "params": {}, "on": True}]}
+    ask = lambda: client.post(f"/api/revisions/{chest['revision']}/try", json=wish).json
+    trial = wait_for(lambda: (t := ask())["state"] == "done" and t)
+    assert trial["price"] == [{"what": "Meshes stored", "before": "1", "after": "2"}]
+    # Kept, the same inspection is shown; the mesh that stays as it is was not measured again.
+    lay(client, chest, ("placement.bake", {"parts": ["crate"]}, True))
+    b = bench(client, chest)
+    assert b["reading"]["measured"] == {"meshes": 2, "fresh": 0}
+    assert b["tape"][0]["params"] == {"parts": ["crate"]}
+
+
+def test_parts_are_named_in_the_tables(client, crate):
+    lay(client, crate)
+    placement = next(s for s in bench(client, crate)["reading"]["stations"] if s["name"] == "Placement")
+    assert [(r["node"], r["key"]) for r in placement["tables"][0]["rows"]] == [(0, "crate")]
+
+
+def test_a_slip_says_what_stands_in_its_way(client, crate):
+    off, rename = ("size.scale", {"factor": 2}, False), ("arrival.rename", {"search": "crate", "replace": "box"}, True)
+    lay(client, crate, off, rename, ("arrival.remove-parts", {"parts": ["crate"]}, True))
+    tape = bench(client, crate)["tape"]
+    # Counted on the tape as it lies, the slip that is off included.
+    assert [t["before"] for t in tape] == [None, None, 1]
+    assert "not on the model any more" in tape[2]["run"]["because"]
+    lay(client, crate)
+
+
+def test_marks_of_a_finding_lie_on_the_part(client):
+    lined = replace(cube(), lines=frozen(np.array([[0, 6]], np.int32)))
+    made = scene(lined)
+    drop(client, {"web_line.glb": formats.write(made, "glb", "x")["x.glb"]})
+    b = bench(client, settled(client, "Web line"))
+    finding = next(f for f in b["reading"]["findings"] if f["elements"] and f["elements"]["kind"] == "edges")
+    query = {"finding": finding["id"]}
+    got = client.get(f"/api/inspections/{b['reading']['inspection']}/marks", query_string=query)
+    places = np.frombuffer(got.data, "<f4").reshape(-1, 3)
+    assert np.abs(places - (lined.positions[[0, 6]] - lined.positions.mean(axis=0))).max() < 1e-6
+    gone = client.get(f"/api/inspections/{b['reading']['inspection']}/marks", query_string={"finding": "size.unknown"})
+    assert gone.status_code == 404
+
+
+def test_a_receivers_log(client, crate):
+    inspection = bench(client, crate)["reading"]["inspection"]
+    entries = client.get(f"/api/inspections/{inspection}/receiver", query_string={"sheet": "block-world"}).json["entries"]
+    assert {"what": "Parts", "says": "1 part taken", "result": "clear"} in entries
+    assert client.get(f"/api/inspections/{inspection}/receiver").status_code == 422
+    sheets = {s["slug"]: s["receiver"] for s in client.get("/api/catalogue").json["sheets"]}
+    assert sheets["block-world"]["mirrored"] == "as-stored"
+
+
+def test_revisions_are_compared(client):
+    drop(client, {"web_skiff.glb": formats.write(scene(cube("skiff")), "glb", "x")["x.glb"]})
+    entry = settled(client, "Web skiff")
+    first = entry["revision"]
+    grown = scene(cube("skiff"), nodes=(Node("n", "skiff", scale=(2.0, 2.0, 2.0), mesh=0),))
+    drop(client, {"web_skiff.glb": formats.write(grown, "glb", "x")["x.glb"]}, entry["id"])
+    find = lambda: next(m for m in client.get("/api/shelf").json["models"] if m["id"] == entry["id"])
+    second = wait_for(lambda: (m := find())["number"] == 2 and m["state"] == "done" and m)["revision"]
+    ask = lambda: client.post(f"/api/revisions/{second}/compare", json={"earlier": first}).json
+    got = wait_for(lambda: (c := ask())["state"] == "done" and c)
+    assert (got["earlier"], got["later"]) == (1, 2)
+    assert ("skiff", "× 2", 0) in [(r["what"], r["change"], r["part"]) for r in got["rows"]]
+    assert client.post(f"/api/revisions/{second}/compare", json={"earlier": second}).status_code == 422
+    assert client.post(f"/api/revisions/{second}/compare", json={"earlier": 10**6}).status_code == 404

@@ -232,45 +232,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/inspections/{inspection_id}/stage": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                inspection_id: number;
-            };
-            cookie?: never;
-        };
-        /** The binary display copy. */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    inspection_id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                default: components["responses"]["DEFAULT_ERROR"];
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/drops": {
         parameters: {
             query?: never;
@@ -478,39 +439,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/inspections/{inspection_id}/elements": {
+    "/api/revisions/{revision_id}/compare": {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                inspection_id: number;
+                revision_id: number;
             };
             cookie?: never;
         };
-        /** A finding's element indices as little-endian int32; edges as pairs. Query: finding. */
-        get: {
+        get?: never;
+        put?: never;
+        /** What differs from an earlier revision to this one, each with its tape as it stands. Ask again until it is done. */
+        post: {
             parameters: {
                 query?: never;
                 header?: never;
                 path: {
-                    inspection_id: number;
+                    revision_id: number;
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CompareWish"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
-                    content?: never;
+                    content: {
+                        "application/json": components["schemas"]["Comparison"];
+                    };
                 };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
                 default: components["responses"]["DEFAULT_ERROR"];
             };
         };
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -770,6 +738,167 @@ export interface paths {
                 default: components["responses"]["DEFAULT_ERROR"];
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/stage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** The binary display copy. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** A finding's element indices as little-endian int32; edges as pairs. Query: finding. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** Where a finding's elements lie on a part whose display copy is reduced: little-endian float32 triples. Query: finding. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/receiver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** What a sheet's receiver takes, leaves out and draws otherwise. */
+        get: {
+            parameters: {
+                query: {
+                    sheet: string;
+                };
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ReceiverLog"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1335,6 +1464,8 @@ export interface components {
                 [key: string]: string;
             };
             node?: number | null;
+            /** @description how mends name this row's part */
+            key?: string;
             result?: string | null;
             mend?: components["schemas"]["MendCall"] | null;
         };
@@ -1386,6 +1517,10 @@ export interface components {
             check: string;
             because: string;
         };
+        Measured: {
+            meshes: number;
+            fresh: number;
+        };
         Reading: {
             inspection: number;
             stations: components["schemas"]["Station"][];
@@ -1396,6 +1531,7 @@ export interface components {
             lost: {
                 [key: string]: string[];
             };
+            measured: components["schemas"]["Measured"] | null;
         };
         Since: {
             number: number;
@@ -1403,9 +1539,16 @@ export interface components {
             fresh: string[];
             back: string[];
         };
+        Moves: {
+            fixed: number;
+            fresh: number;
+        };
         ByMends: {
             fixed: string[];
             fresh: string[];
+            stations: {
+                [key: string]: components["schemas"]["Moves"];
+            };
         };
         Figure: {
             what: string;
@@ -1418,6 +1561,11 @@ export interface components {
             because: string | null;
             figures: components["schemas"]["Figure"][];
             remarks: string[];
+            /**
+             * @description the played slip before which it would have applied
+             * @default null
+             */
+            before: number | null;
         };
         TapeSlip: {
             mend: string;
@@ -1427,6 +1575,8 @@ export interface components {
             on: boolean;
             title: string;
             run: components["schemas"]["Run"] | null;
+            /** @description the slip of this tape before which it would have applied */
+            before: number | null;
         };
         Bench: {
             model: number;
@@ -1455,6 +1605,26 @@ export interface components {
             last_export: number | null;
             proved: boolean;
         };
+        CompareWish: {
+            /** @description id of the earlier revision */
+            earlier: number;
+        };
+        Difference: {
+            group: string;
+            what: string;
+            earlier: string;
+            later: string;
+            change: string;
+            part: number | null;
+        };
+        Comparison: {
+            /** @description number of the earlier revision */
+            earlier: number;
+            later: number;
+            state: string;
+            error: string | null;
+            rows: components["schemas"]["Difference"][];
+        };
         Slip: {
             mend: string;
             params: {
@@ -1472,6 +1642,8 @@ export interface components {
             job: number | null;
             run: components["schemas"]["Run"] | null;
             verdict: components["schemas"]["Counts"] | null;
+            /** @description drawing figures that the mend changes */
+            price: components["schemas"]["Figure"][];
         };
         Names: {
             search: string;
@@ -1486,6 +1658,14 @@ export interface components {
         };
         NamePreview: {
             changes: components["schemas"]["NameChange"][];
+        };
+        LogEntry: {
+            what: string;
+            says: string;
+            result: string;
+        };
+        ReceiverLog: {
+            entries: components["schemas"]["LogEntry"][];
         };
         ExportWish: {
             format: string;
@@ -1538,6 +1718,18 @@ export interface components {
             name: string;
             slips: components["schemas"]["Slip"][];
         };
+        Receiver: {
+            /** @enum {string} */
+            back_faces: "as-material" | "hidden" | "shown";
+            lines: boolean;
+            /** @enum {string} */
+            alpha: "as-material" | "mask-only" | "none";
+            /** @enum {string} */
+            mirrored: "turned" | "as-stored";
+            /** @enum {string} */
+            draw_order: "by-part" | "by-surface";
+            default_material: string;
+        };
         SheetFacts: {
             slug: string;
             name: string;
@@ -1552,6 +1744,7 @@ export interface components {
             limits: {
                 [key: string]: unknown;
             };
+            receiver: components["schemas"]["Receiver"];
         };
         Parameter: {
             name: string;

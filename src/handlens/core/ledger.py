@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Collection
 from typing import Any
 
@@ -47,10 +48,21 @@ def ledger(
         }
         if name in panels:
             entry |= panels[name](m, sheet, intent)
+            _add_keys(m, entry["tables"])
         else:
             entry["line"] = "not exported yet" if name == "Handoff" else "not inspected yet"
         out.append(entry)
     return out
+
+
+def _add_keys(m: Measures, tables: list[dict[str, Any]]) -> None:
+    """Gives each row of a part the key by which mends name it."""
+    counts = Counter(n.name for n in m.nodes)
+    names = {n.index: n.name if counts[n.name] == 1 else f"{n.name}~{n.index}" for n in m.nodes}
+    for table in tables:
+        for r in table["rows"]:
+            if r.get("node") in names:
+                r["key"] = names[r["node"]]
 
 
 def _figure(value: str, unit: str, label: str, result: str | None = None) -> dict[str, Any]:

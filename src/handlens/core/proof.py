@@ -49,31 +49,38 @@ class Proof:
 
 def prove(a: Scene, b: Scene, a_measures: Measures | None = None) -> Proof:
     """Compare two scenes. Lengths are compared in metres, an unstated unit being taken over from the other scene."""
-    return Proof(tuple(_Comparison(a, b, a_measures).rows()))
+    return Proof(tuple(Comparison(a, b, a_measures).rows()))
 
 
 @dataclass(frozen=True)
-class _Surface:
+class Surface:
     """corners: (T, 3, 3) metres. uv: (T, 3, 2), v counted downwards, or None. slots: (T,)."""
 
     corners: Array
     uv: Array | None
     slots: Array
 
-    def taken(self, order: Array) -> _Surface:
-        return _Surface(self.corners[order], None if self.uv is None else self.uv[order], self.slots[order])
+    def moved(self, by: Array) -> Surface:
+        return Surface(self.corners + by, self.uv, self.slots)
+
+    def taken(self, order: Array) -> Surface:
+        return Surface(self.corners[order], None if self.uv is None else self.uv[order], self.slots[order])
 
 
-class _Comparison:
-    def __init__(self, a: Scene, b: Scene, a_measures: Measures | None) -> None:
+class Comparison:
+    """Two scenes in metres with Y up. parts_a, parts_b: surface of each part by node; tolerance: metres that rounding may cost."""
+
+    def __init__(self, a: Scene, b: Scene, a_measures: Measures | None = None, b_measures: Measures | None = None) -> None:
         self.a, self.b = a, b
-        self.am, self.bm = a_measures or collect(a), collect(b)
+        self.am, self.bm = a_measures or collect(a), b_measures or collect(b)
         self.fa, self.fb = facts(self.am), facts(self.bm)
         self.unit_a = a.unit_metres if a.unit_metres is not None else (b.unit_metres or 1.0)
         self.unit_b = b.unit_metres if b.unit_metres is not None else self.unit_a
         up_a = a.up_axis or b.up_axis or "Y"
         self.parts_a = _part_surfaces(a, self.unit_a, _to_y_up(up_a))
         self.parts_b = _part_surfaces(b, self.unit_b, _to_y_up(b.up_axis or up_a))
+        box = self._box(self.parts_a)
+        self.tolerance = 2 * self._tolerance(box) if box is not None else 0.0
 
     def rows(self) -> Iterator[Row]:
         yield from self._size()
@@ -83,7 +90,7 @@ class _Comparison:
 
     # --- size --------------------------------------------------------------------------------
 
-    def _box(self, parts: dict[int, _Surface]) -> tuple[Array, Array] | None:
+    def _box(self, parts: dict[int, Surface]) -> tuple[Array, Array] | None:
         flat = [p.corners.reshape(-1, 3) for p in parts.values()]
         finite = [p[np.isfinite(p).all(axis=1)] for p in flat]
         finite = [p for p in finite if len(p)]
@@ -132,10 +139,9 @@ class _Comparison:
 
     def _matched_parts(self) -> Iterator[Row]:
         """The same parts, triangle by triangle."""
-        pairs = _pair(self.a, self.b, self.parts_a, self.parts_b)
+        pairs = pair(self.a, self.b, self.parts_a, self.parts_b)
         yield self._part_names()
-        box = self._box(self.parts_a)
-        tolerance = 2 * self._tolerance(box) if box is not None else 0.0
+        box, tolerance = self._box(self.parts_a), self.tolerance
         worst, where, drift = 0.0, "", 0.0
         turned = unmatched = 0
         for i, j in pairs:
@@ -143,11 +149,11 @@ class _Comparison:
             if pa.corners.shape != pb.corners.shape:
                 unmatched += 1
                 continue
-            pa, pb = _aligned(pa, pb, tolerance)
-            off, order = _corner_shift(pa.corners, pb.corners)
+            pa, pb = aligned(pa, pb, tolerance)
+            off, order = corner_shift(pa.corners, pb.corners)
             if off > worst:
                 worst, where = off, self.a.part_name(i)
-            turned += _turned(pa.corners, pb.corners)
+            turned += faces_turned(pa.corners, pb.corners)
             if pa.uv is not None and pb.uv is not None:
                 matched = np.take_along_axis(pb.uv, order[:, :, None], axis=1)
                 drift = max(drift, float(np.nanmax(np.abs(pa.uv - matched), initial=0.0)))
@@ -320,7 +326,7 @@ def _to_y_up(axis: str) -> Array:
     return np.eye(3)
 
 
-def _part_surfaces(scene: Scene, unit: float, turn: Array) -> dict[int, _Surface]:
+def _part_surfaces(scene: Scene, unit: float, turn: Array) -> dict[int, Surface]:
     """The surface of each part that has faces, in metres, Y up, mirrored parts turned to face the way they are drawn."""
     world = world_matrices(scene)
     out = {}
@@ -339,11 +345,11 @@ def _part_surfaces(scene: Scene, unit: float, turn: Array) -> dict[int, _Surface
             uv = mesh.uvs[0].at_corners()[triangles].astype(np.float64)
             if scene.format == "obj":
                 uv[..., 1] = 1 - uv[..., 1]
-        out[i] = _Surface(corners, uv, mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32))
+        out[i] = Surface(corners, uv, mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32))
     return out
 
 
-def _pair(a: Scene, b: Scene, left: dict[int, _Surface], right: dict[int, _Surface]) -> list[tuple[int, int]]:
+def pair(a: Scene, b: Scene, left: dict[int, Surface], right: dict[int, Surface]) -> list[tuple[int, int]]:
     """Parts of two scenes: by name where that is unique on both sides, the rest by equal triangle count, in order."""
     by_name: dict[str, list[int]] = {}
     for j in right:
@@ -364,12 +370,12 @@ def _pair(a: Scene, b: Scene, left: dict[int, _Surface], right: dict[int, _Surfa
     return pairs
 
 
-def _aligned(a: _Surface, b: _Surface, tolerance: float) -> tuple[_Surface, _Surface]:
+def aligned(a: Surface, b: Surface, tolerance: float) -> tuple[Surface, Surface]:
     """Both surfaces with their triangles in the same order: as stored, else slot by slot, else sorted by place."""
-    if _corner_shift(a.corners, b.corners)[0] <= tolerance:
+    if corner_shift(a.corners, b.corners)[0] <= tolerance:
         return a, b
     by_slot = a.taken(np.argsort(a.slots, kind="stable")), b.taken(np.argsort(b.slots, kind="stable"))
-    if _corner_shift(by_slot[0].corners, by_slot[1].corners)[0] <= tolerance:
+    if corner_shift(by_slot[0].corners, by_slot[1].corners)[0] <= tolerance:
         return by_slot
     return a.taken(_order_by_place(a.corners, tolerance)), b.taken(_order_by_place(b.corners, tolerance))
 
@@ -384,7 +390,7 @@ def _order_by_place(corners: Array, tolerance: float) -> Array:
 _ORDERS = np.array([(0, 1, 2), (1, 2, 0), (2, 0, 1), (2, 1, 0), (1, 0, 2), (0, 2, 1)])
 
 
-def _corner_shift(a: Array, b: Array) -> tuple[float, Array]:
+def corner_shift(a: Array, b: Array) -> tuple[float, Array]:
     """Greatest distance between a corner and its counterpart, and (T, 3) which corner of b stands for each of a."""
     if not len(a):
         return 0.0, np.zeros((0, 3), np.int64)
@@ -395,7 +401,8 @@ def _corner_shift(a: Array, b: Array) -> tuple[float, Array]:
     return float(off.min(axis=0).max()), _ORDERS[best]
 
 
-def _turned(pa: Array, pb: Array) -> int:
+def faces_turned(pa: Array, pb: Array) -> int:
+    """How many of the triangles (T, 3, 3) of one surface face the other way on another."""
     na = np.cross(pa[:, 1] - pa[:, 0], pa[:, 2] - pa[:, 0])
     nb = np.cross(pb[:, 1] - pb[:, 0], pb[:, 2] - pb[:, 0])
     dot = np.einsum("ij,ij->i", na, nb)

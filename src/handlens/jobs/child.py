@@ -26,7 +26,7 @@ def main() -> int:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     out = Path(request["out"])
     try:
-        result = {"intake": intake, "inspect": inspect, "export": export}[request["what"]](request, out)
+        result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare}[request["what"]](request, out)
     except InputError as error:
         result = {"error": str(error)}
     except MemoryError:
@@ -84,12 +84,12 @@ def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> N
 # --- inspect, export ----------------------------------------------------------------------------------
 
 
-def _read_and_mend(request: dict[str, Any]) -> tuple[Any, Any, Any, list[Any]]:
+def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
     from ..core import formats, packages
     from ..core.mends import apply_tape
 
     package = packages.FolderPackage(Path(request["folder"]))
-    tell("reading", 0.02)
+    tell(phase, 0.02)
     scene = formats.read(package, request["main"])
     tell("mending", 0.3)
     mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
@@ -99,23 +99,31 @@ def _read_and_mend(request: dict[str, Any]) -> tuple[Any, Any, Any, list[Any]]:
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, measure, and make the display copy."""
     from ..core import formats
-    from ..core.display import display_copy
-    from ..core.measures import collect
+    from ..core.display import display_copy, reduced_copy
+    from ..core.measures import Measures, collect
+    from ..core.measures.known import Known
     from ..core.report import source
 
     began = time.perf_counter()
     package, scene, mended, runs = _read_and_mend(request)
     read = time.perf_counter()
-    measures = collect(mended, lambda phase, share: tell(phase, 0.35 + 0.35 * share))
+    earlier = Path(request["known"]).read_bytes() if request.get("known") else None
+    known = Known(Measures.from_bytes(earlier) if earlier else None)
+    measures = collect(mended, lambda phase, share: tell(phase, 0.35 + 0.35 * share), known)
     measured = time.perf_counter()
     tell("drawing", 0.75)
     (out / "measures.bin").write_bytes(measures.to_bytes())
-    (out / "stage.bin").write_bytes(display_copy(mended))
+    full = display_copy(mended)
+    reduced = reduced_copy(full)
+    (out / "stage.bin").write_bytes(reduced or full)
+    if reduced:
+        (out / "full-stage.bin").write_bytes(full)
     drawn = time.perf_counter()
     tell("storing", 0.95)
     return {
         "source": source(package, request["main"], scene),
         "runs": [asdict(r) for r in runs],
+        "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
         "lost": {name: formats.what_is_lost(mended, name) for name in formats.WRITERS},
         "seconds": {"read": round(read - began, 3), "measure": round(measured - read, 3), "draw": round(drawn - measured, 3)},
     }
@@ -139,6 +147,16 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     proof = prove(mended, again)
     tell("storing", 0.95)
     return {"files": list(files), "lost": lost, "proof": proof.to_json(), "runs": [asdict(r) for r in runs]}
+
+
+def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read two revisions, each with its mends, and say what differs."""
+    from ..core.differences import differences, to_json
+
+    _, _, earlier, _ = _read_and_mend(request["earlier"], "reading the earlier revision")
+    _, _, later, _ = _read_and_mend(request["later"], "reading the later revision")
+    tell("comparing", 0.6)
+    return {"rows": to_json(differences(earlier, later))}
 
 
 if __name__ == "__main__":

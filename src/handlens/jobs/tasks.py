@@ -9,8 +9,9 @@ import procrastinate
 from sqlalchemy.orm import Session
 
 from ..store import contents
-from ..store.models import Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile
+from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile
 from ..store.queue import connector_options, want_inspection
+from ..store.shelf import measured_before
 from .running import Failed, run
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(**connector_options()))
@@ -90,7 +91,12 @@ def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> di
     revision = s.get(Revision, subject["revision"])
     if inspection is None or revision is None:
         raise Failed("The model was taken off the shelf.")
-    return {"what": "inspect", "folder": str(_lay_out(s, revision, folder)), "main": revision.main, "tape": inspection.tape}
+    request = {"what": "inspect", "folder": str(_lay_out(s, revision, folder)), "main": revision.main, "tape": inspection.tape}
+    known = measured_before(s, revision)
+    if known is not None:
+        (folder / "known.bin").write_bytes(known)
+        request["known"] = str(folder / "known.bin")
+    return request
 
 
 def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
@@ -99,8 +105,41 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
         return
     inspection.measures = (folder / "out" / "measures.bin").read_bytes()
     inspection.stage_id = contents.put_file(s, folder / "out" / "stage.bin").id
+    full = folder / "out" / "full-stage.bin"
+    inspection.full_stage_id = contents.put_file(s, full).id if full.exists() else None
+    inspection.measured = result["measured"]
     inspection.source, inspection.runs, inspection.seconds = result["source"], result["runs"], result["seconds"]
     inspection.lost, inspection.state, inspection.error = result["lost"], "done", None
+
+
+# --- compare ------------------------------------------------------------------------------------------
+
+
+@app.task(name="compare", queue="work")
+async def compare(job_id: int) -> None:
+    """Say what differs between two inspections."""
+    await run(job_id, _lay_out_comparison, _keep_comparison)
+
+
+def _lay_out_comparison(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = s.get(Comparison, subject["comparison"])
+    sides = {"earlier": s.get(Inspection, row.earlier_id), "later": s.get(Inspection, row.later_id)} if row else {}
+    request: dict[str, Any] = {"what": "compare"}
+    for side, inspection in sides.items():
+        revision = s.get(Revision, inspection.revision_id) if inspection else None
+        if inspection is None or revision is None:
+            break
+        source = _lay_out(s, revision, folder / side)
+        request[side] = {"folder": str(source), "main": revision.main, "tape": inspection.tape}
+    if "later" not in request:
+        raise Failed("The model was taken off the shelf.")
+    return request
+
+
+def _keep_comparison(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = s.get(Comparison, subject["comparison"])
+    if row is not None:
+        row.rows, row.state, row.error = result["rows"], "done", None
 
 
 # --- export -------------------------------------------------------------------------------------------

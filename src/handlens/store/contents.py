@@ -99,7 +99,8 @@ def sweep(s: Session) -> int:
     """Delete contents that nothing refers to any more; returns how many."""
     from .models import DropFile, ExportFile, Inspection, Revision, RevisionFile
 
-    users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Inspection.stage_id, Revision.thumbnail_id]
+    users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Revision.thumbnail_id]
+    users += [Inspection.stage_id, Inspection.full_stage_id]
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
     gone = list(s.scalars(orphan))
     if gone:

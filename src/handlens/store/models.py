@@ -134,7 +134,8 @@ class TapeState(Base):
 
 class Inspection(Base):
     """A revision measured with a tape applied. `tape` holds the slips that were on; runs: what each of them did;
-    lost: for each format that can be written, what it could not hold.
+    lost: for each format that can be written, what it could not hold. stage: what is drawn; full_stage: the whole display
+    copy where the drawn one is reduced. measured: {"meshes", "fresh"}, how many of the meshes had to be measured anew.
     """
 
     __tablename__ = "inspection"
@@ -149,8 +150,24 @@ class Inspection(Base):
     runs: Mapped[list[Any]] = mapped_column(default=list)
     measures: Mapped[bytes | None] = mapped_column(LargeBinary)
     stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    full_stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    measured: Mapped[dict[str, Any] | None]
     seconds: Mapped[dict[str, Any] | None]
     lost: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Comparison(Base):
+    """What differs from an earlier inspection to a later one; rows: differences as JSON, None until it was made."""
+
+    __tablename__ = "comparison"
+    __table_args__ = (UniqueConstraint("earlier_id", "later_id"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    earlier_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    later_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    rows: Mapped[list[Any]] = mapped_column(default=list)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

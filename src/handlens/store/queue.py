@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from .database import SEARCH_PATH, database_url
-from .models import Export, Inspection, Job, Model, Revision
+from .models import Comparison, Export, Inspection, Job, Model, Revision
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -77,6 +77,23 @@ def want_export(s: Session, revision: Revision, slips: list[dict[str, Any]], for
     return export, enqueue(s, "export", f"Exporting {revision.model.name}", subject)
 
 
+def want_comparison(s: Session, earlier: Inspection, later: Inspection) -> Comparison:
+    """What differs between two inspections that are done; asked for if it was not, or if the last try failed."""
+    revision = s.get_one(Revision, later.revision_id)
+    s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = s.scalar(select(Comparison).where(Comparison.earlier_id == earlier.id, Comparison.later_id == later.id))
+    if row is not None and row.state in ("waiting", "running", "done"):
+        return row
+    if row is None:
+        row = Comparison(earlier_id=earlier.id, later_id=later.id)
+        s.add(row)
+        s.flush()
+    row.state, row.error = "waiting", None
+    subject = {"comparison": row.id, "revision": revision.id, "model": revision.model_id}
+    enqueue(s, "compare", f"Comparing revisions of {revision.model.name}", subject)
+    return row
+
+
 def stop(s: Session, job: Job) -> None:
     """Ask for a job to be stopped; one that still waits is stopped at once."""
     if job.state == "waiting":
@@ -87,12 +104,14 @@ def stop(s: Session, job: Job) -> None:
 
 
 def settle_subject(s: Session, job: Job, state: str, error: str | None) -> None:
-    """Carry a job's end over to the inspection or export that it was about."""
-    rows: list[Inspection | Export | None] = []
+    """Carry a job's end over to the inspection, export or comparison that it was about."""
+    rows: list[Inspection | Export | Comparison | None] = []
     if "inspection" in job.subject:
         rows.append(s.get(Inspection, job.subject["inspection"]))
     if "export" in job.subject:
         rows.append(s.get(Export, job.subject["export"]))
+    if "comparison" in job.subject:
+        rows.append(s.get(Comparison, job.subject["comparison"]))
     for row in rows:
         if row is not None and row.state != "done":
             row.state, row.error = state, error

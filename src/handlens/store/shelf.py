@@ -51,9 +51,20 @@ def inspection_of(s: Session, revision: Revision, slips: list[dict[str, Any]]) -
 def latest_done(s: Session, revision: Revision) -> Inspection | None:
     """The newest inspection of a revision that is done and was made by this version: older ones hold other records."""
     done = (
-        select(Inspection).where(Inspection.revision_id == revision.id, Inspection.state == "done").order_by(Inspection.id.desc())
+        select(Inspection)
+        .where(Inspection.revision_id == revision.id, Inspection.state == "done")
+        .order_by(Inspection.id.desc())
+        # A job may have ended since this session first saw the row: its measures must be as new as its state.
+        .execution_options(populate_existing=True)
     )
     return next((x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)), None)
+
+
+def measured_before(s: Session, revision: Revision) -> bytes | None:
+    """The newest measures of a revision, else of the one before it: meshes that are still the same need no measuring."""
+    earlier = [r for r in revision.model.revisions if r.number <= revision.number]
+    done = (latest_done(s, r) for r in reversed(earlier[-2:]))
+    return next((x.measures for x in done if x is not None), None)
 
 
 def intent_of(model: Model) -> Intent:
@@ -125,7 +136,17 @@ def changes_by_mends(
     return {
         "fixed": [title for k, title in before.items() if k not in present],
         "fresh": [title for k, title in present.items() if k not in before],
+        "stations": _by_station(before, present),
     }
+
+
+def _by_station(before: dict[str, str], present: dict[str, str]) -> dict[str, dict[str, int]]:
+    """How many findings each station lost and got, by its slug; finding ids begin with it."""
+    out: dict[str, dict[str, int]] = {}
+    for ids, others, kind in ((before, present, "fixed"), (present, before, "fresh")):
+        for id in ids.keys() - others.keys():
+            out.setdefault(id.partition(".")[0], {"fixed": 0, "fresh": 0})[kind] += 1
+    return out
 
 
 def delete_model(s: Session, model: Model) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Response, request
 from flask.views import MethodView
 from flask_smorest import Blueprint
 from sqlalchemy import select
@@ -15,13 +14,15 @@ from ..core.ledger import ledger
 from ..core.measures import Measures
 from ..core.mends import find_mend
 from ..core.mends.arrival import changed_names, renamer
+from ..core.price import price
 from ..core.report import with_waivers
 from ..store import shelf
 from ..store.database import session
-from ..store.models import Export, Inspection, Job, Revision
-from ..store.queue import want_inspection
+from ..store.models import Comparison, Export, Inspection, Job, Revision
+from ..store.queue import want_comparison, want_inspection
 from . import schemas
 from .find import refuse, row
+from .inspections import measures_of
 
 blueprint = Blueprint("bench", __name__, url_prefix="/api", description="The Bench")
 
@@ -56,6 +57,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             "stations": ledger(measures, sheet, intent, judge(measures, sheet, intent), reasons),
             **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict")},
             "lost": shown.lost,
+            "measured": shown.measured,
         }
     job = _live_job(s, inspection)
     export = s.scalar(
@@ -97,31 +99,31 @@ def _reference(s: Session, revision: Revision) -> dict[str, Any]:
 
 def _tape(slips: list[dict[str, Any]], inspection: Inspection | None) -> list[dict[str, Any]]:
     runs = iter(inspection.runs if inspection else [])
+    played = [k for k, slip in enumerate(slips) if slip.get("on", True)]
     out = []
     for slip in slips:
         on = slip.get("on", True)
-        out.append(
-            {**slip, "on": on, "title": find_mend(slip["mend"]).title, "run": next(runs, None) if on and inspection else None}
-        )
+        run = next(runs, None) if on and inspection else None
+        blocked = run.get("before") if run else None
+        before = None if blocked is None else played[blocked]
+        out.append({**slip, "on": on, "title": find_mend(slip["mend"]).title, "run": run, "before": before})
     return out
 
 
-@blueprint.get("/inspections/<int:inspection_id>/elements")
-@blueprint.response(200)
-def elements(inspection_id: int) -> Response:
-    """A finding's element indices as little-endian int32; edges as pairs. Query: finding."""
-    wanted = request.args.get("finding", "")
+@blueprint.post("/revisions/<int:revision_id>/compare")
+@blueprint.arguments(schemas.CompareWish)
+@blueprint.response(200, schemas.Comparison)
+def compare(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    """What differs from an earlier revision to this one, each with its tape as it stands. Ask again until it is done."""
     with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        if inspection.measures is None:
-            refuse(404, "The model has not been read yet.")
-        model = row(s, Revision, inspection.revision_id, "revision").model
-        measures = Measures.from_bytes(inspection.measures)
-        found = judge(measures, shelf.sheet_of(model.sheet), shelf.intent_of(model)).findings
-    finding = next((f for f in found if f.id == wanted), None)
-    if finding is None or finding.elements is None:
-        refuse(404, "This finding marks nothing on the model, or it is no longer there.")
-    return Response(finding.elements.indices.astype("<i4").tobytes(), mimetype="application/octet-stream")
+        later, earlier = row(s, Revision, revision_id, "revision"), row(s, Revision, wish["earlier"], "revision")
+        if earlier.model_id != later.model_id or earlier.id == later.id:
+            refuse(422, "Only two revisions of one model can be compared.")
+        read = [shelf.latest_done(s, r) for r in (earlier, later)]
+        if read[0] is None or read[1] is None:
+            refuse(409, "Both revisions must have been read before they can be compared.")
+        made: Comparison = want_comparison(s, read[0], read[1])
+        return {"earlier": earlier.number, "later": later.number, "state": made.state, "error": made.error, "rows": made.rows}
 
 
 @blueprint.route("/revisions/<int:revision_id>/tape")
@@ -151,11 +153,14 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
     with session() as s:
         revision = row(s, Revision, revision_id, "revision")
         inspection, _ = want_inspection(s, revision, slips)
-        verdict = None
+        verdict, cost = None, []
         if inspection.state == "done":
             model = revision.model
             tree = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
             verdict = with_waivers(tree, shelf.reasons_of(model))["verdict"]
+            now = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
+            if now is not None and now.state == "done":
+                cost = price(measures_of(now), measures_of(inspection))
         job = _live_job(s, inspection)
         return {
             "inspection": inspection.id,
@@ -164,6 +169,7 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
             "job": job.id if job else None,
             "run": inspection.runs[-1] if inspection.runs else None,
             "verdict": verdict,
+            "price": cost,
         }
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 from flask import Response, request
@@ -16,7 +15,7 @@ from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
 from ..store import contents, shelf
 from ..store.database import session
-from ..store.models import Export, Inspection, Model, Revision, Waiver
+from ..store.models import Export, Model, Revision, Waiver
 from . import schemas
 from .find import refuse, row
 
@@ -142,22 +141,3 @@ class Thumbnail(MethodView):
         with session() as s:
             revision = row(s, Revision, revision_id, "revision")
             revision.thumbnail_id = contents.put_bytes(s, data, "The picture").id
-
-
-@blueprint.get("/inspections/<int:inspection_id>/stage")
-@blueprint.response(200)
-def stage(inspection_id: int) -> Response:
-    """The binary display copy."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        if inspection.stage_id is None:
-            refuse(404, "The model has not been read yet.")
-        content_id = inspection.stage_id
-
-    def pieces() -> Iterator[bytes]:
-        with session() as own:
-            yield from contents.stream(own, content_id)
-
-    answer = Response(pieces(), mimetype="application/octet-stream")
-    answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
-    return answer

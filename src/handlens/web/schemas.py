@@ -99,11 +99,17 @@ class Run(Schema):
     because = fields.String(required=True, allow_none=True)
     figures = fields.List(fields.Nested(Figure), required=True)
     remarks = fields.List(fields.String(), required=True)
+    before = fields.Integer(
+        load_default=None, allow_none=True, metadata={"description": "the played slip before which it would have applied"}
+    )
 
 
 class TapeSlip(Slip):
     title = fields.String(required=True)
     run = fields.Nested(Run, required=True, allow_none=True)
+    before = fields.Integer(
+        required=True, allow_none=True, metadata={"description": "the slip of this tape before which it would have applied"}
+    )
 
 
 class Value(Schema):
@@ -154,6 +160,7 @@ class Column(Schema):
 class TableRow(Schema):
     cells = fields.Dict(keys=fields.String(), values=fields.String(), required=True)
     node = fields.Integer(allow_none=True)
+    key = fields.String(metadata={"description": "how mends name this row's part"})
     result = fields.String(allow_none=True)
     mend = fields.Nested(MendCall, allow_none=True)
 
@@ -184,6 +191,11 @@ class Skipped(Schema):
     because = fields.String(required=True)
 
 
+class Measured(Schema):
+    meshes = fields.Integer(required=True)
+    fresh = fields.Integer(required=True)
+
+
 class Reading(Schema):
     inspection = fields.Integer(required=True)
     stations = fields.List(fields.Nested(Station), required=True)
@@ -192,6 +204,7 @@ class Reading(Schema):
     skipped = fields.List(fields.Nested(Skipped), required=True)
     verdict = fields.Nested(Counts, required=True)
     lost = fields.Dict(keys=fields.String(), values=fields.List(fields.String()), required=True)
+    measured = fields.Nested(Measured, required=True, allow_none=True)
 
 
 class Since(Schema):
@@ -201,9 +214,15 @@ class Since(Schema):
     back = fields.List(fields.String(), required=True)
 
 
+class Moves(Schema):
+    fixed = fields.Integer(required=True)
+    fresh = fields.Integer(required=True)
+
+
 class ByMends(Schema):
     fixed = fields.List(fields.String(), required=True)
     fresh = fields.List(fields.String(), required=True)
+    stations = fields.Dict(keys=fields.String(), values=fields.Nested(Moves), required=True)
 
 
 class RecipeWish(Strict):
@@ -230,6 +249,42 @@ class Trial(Schema):
     job = fields.Integer(required=True, allow_none=True)
     run = fields.Nested(Run, required=True, allow_none=True)
     verdict = fields.Nested(Counts, required=True, allow_none=True)
+    price = fields.List(fields.Nested(Figure), required=True, metadata={"description": "drawing figures that the mend changes"})
+
+
+class Difference(Schema):
+    group = fields.String(required=True)
+    what = fields.String(required=True)
+    earlier = fields.String(required=True)
+    later = fields.String(required=True)
+    change = fields.String(required=True)
+    part = fields.Integer(required=True, allow_none=True)
+
+
+class CompareWish(Strict):
+    earlier = fields.Integer(required=True, metadata={"description": "id of the earlier revision"})
+
+
+class Comparison(Schema):
+    earlier = fields.Integer(required=True, metadata={"description": "number of the earlier revision"})
+    later = fields.Integer(required=True)
+    state = fields.String(required=True)
+    error = fields.String(required=True, allow_none=True)
+    rows = fields.List(fields.Nested(Difference), required=True)
+
+
+class LogEntry(Schema):
+    what = fields.String(required=True)
+    says = fields.String(required=True)
+    result = fields.String(required=True)
+
+
+class ReceiverLog(Schema):
+    entries = fields.List(fields.Nested(LogEntry), required=True)
+
+
+class ReceiverQuery(Strict):
+    sheet = fields.String(required=True)
 
 
 class RevisionRef(Schema):
@@ -354,6 +409,15 @@ class StoredFile(Schema):
     sha256 = fields.String(required=True)
 
 
+class Receiver(Schema):
+    back_faces = fields.String(required=True, validate=validate.OneOf(["as-material", "hidden", "shown"]))
+    lines = fields.Boolean(required=True)
+    alpha = fields.String(required=True, validate=validate.OneOf(["as-material", "mask-only", "none"]))
+    mirrored = fields.String(required=True, validate=validate.OneOf(["turned", "as-stored"]))
+    draw_order = fields.String(required=True, validate=validate.OneOf(["by-part", "by-surface"]))
+    default_material = fields.String(required=True)
+
+
 class SheetFacts(Schema):
     slug = fields.String(required=True)
     name = fields.String(required=True)
@@ -366,6 +430,7 @@ class SheetFacts(Schema):
     format = fields.String(required=True)
     formats = fields.List(fields.String(), required=True)
     limits = fields.Dict(required=True)
+    receiver = fields.Nested(Receiver, required=True)
 
 
 class Parameter(Schema):

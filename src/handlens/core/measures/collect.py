@@ -6,10 +6,12 @@ import hashlib
 from collections.abc import Callable
 
 import numpy as np
+from msgspec.structs import replace
 
 from ..scene import Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import Polar, apply, parents, quaternion_matrix, walk, world_matrices
+from .known import Known, content_key
 from .pictures import picture
 from .precision import float32_spacing
 from .records import (
@@ -32,8 +34,12 @@ def _silent(phase: str, share: float) -> None:
     return None
 
 
-def collect(scene: Scene, progress: Progress = _silent) -> Measures:
-    """Measure a scene. `progress` is called with a phase in words and the share done, 0 to 1."""
+def collect(scene: Scene, progress: Progress = _silent, known: Known | None = None) -> Measures:
+    """Measure a scene. `progress` is called with a phase in words and the share done, 0 to 1.
+
+    known: earlier measures; a mesh whose content they hold is taken over from there instead of being measured again, and
+    `known.fresh` then says how many were not. The result is the same either way but for the digests that it holds.
+    """
     order = walk(scene)
     world = world_matrices(scene)
     placed = [i for i in order if scene.nodes[i].mesh is not None]
@@ -42,7 +48,10 @@ def collect(scene: Scene, progress: Progress = _silent) -> Measures:
     meshes = []
     for k, mesh in enumerate(scene.meshes):
         progress("measuring meshes", k / len(scene.meshes))
-        meshes.append(_mesh(mesh, k, arrays, k in twins, alone=len(scene.meshes) == 1))
+        alone = len(scene.meshes) == 1
+        digest = content_key(mesh) if known is not None else None
+        taken = known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
+        meshes.append(taken or replace(_mesh(mesh, k, arrays, k in twins, alone), content=digest))
     progress("placing parts", 0.0)
     parts = [_part(scene, i, world[i]) for i in placed]
     pictures = []

@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 3
+VERSION = 4
 
 
 class MeshFigures(msgspec.Struct, frozen=True):
@@ -43,6 +43,8 @@ class MeshFigures(msgspec.Struct, frozen=True):
     bounds_min: list[float] | None
     bounds_max: list[float] | None
     shape_key: str | None = None
+    #: Digest of everything that these figures were taken from; kept only where measures are to be used again.
+    content: str | None = None
 
 
 class PartFigures(msgspec.Struct, frozen=True):

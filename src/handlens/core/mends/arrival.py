@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,6 +13,7 @@ from ..limits import InputError, MendError, plural
 from ..scene import Mesh, Node, Scene
 from ..scene.model import frozen
 from ..scene.transforms import parents
+from .choice import PARTS, chosen_nodes
 from .registry import Figure, Outcome, Parameter, mend
 
 _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused")
@@ -183,6 +184,28 @@ def _unused(scene: Scene) -> Outcome:
 
 
 @mend(
+    "arrival.remove-parts",
+    title="Remove parts",
+    keeps="everything else, with what hangs on the removed parts where it stands",
+    costs="what is removed is gone from the export; the original keeps it",
+    safe=False,
+    parameters=[Parameter("parts", "parts", "which parts")],
+)
+def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
+    """Take the geometry of chosen parts out. Their nodes stay where something hangs on them, drives them or is driven by them."""
+    if not parts:
+        raise MendError("Choose which parts to remove.")
+    held = sorted(i for i in chosen_nodes(scene, parts) if scene.nodes[i].mesh is not None)
+    if not held:
+        raise MendError("These nodes hold no geometry to remove.")
+    before = sum(n.mesh is not None for n in scene.nodes)
+    bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in held else n for i, n in enumerate(scene.nodes)))
+    used = {n.mesh for n in bare.nodes}
+    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k not in used})
+    return Outcome(_drop(after, _still_bare(after, held)), (Figure("parts", f"{before:,}", f"{before - len(held):,}"),))
+
+
+@mend(
     "arrival.rename",
     title="Rename by search and replace",
     keeps="every reference: nodes, meshes, materials, skins and clips are renamed with whatever uses them",
@@ -192,15 +215,23 @@ def _unused(scene: Scene) -> Outcome:
         Parameter("search", "text", "text to look for in every name"),
         Parameter("replace", "text", "what to put in its place", default=""),
         Parameter("pattern", "flag", "read the search as a regular expression", default=False),
+        PARTS,
     ],
 )
-def rename(scene: Scene, search: str, replace: str, pattern: bool) -> Outcome:
-    """Search and replace in the names of nodes, meshes, materials, skins and clips."""
+def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequence[str] = ()) -> Outcome:
+    """Search and replace in the names of nodes, meshes, materials, skins and clips.
+
+    Of parts that are named, in the names of their nodes and of meshes that no other node uses.
+    """
     into = renamer(search, replace, pattern)
-    pairs = changed_names(names_of(scene), into)
+    things = _named_things(scene, chosen_nodes(scene, parts) if parts else None)
+    pairs = changed_names(dict.fromkeys(x.name for chosen in things.values() for x in chosen.values() if x.name), into)
     if not pairs:
-        raise MendError(f"No name holds {search!r}.")
-    named = {k: tuple(_with_name(x, into) for x in getattr(scene, k)) for k in ("nodes", "meshes", "materials", "skins", "clips")}
+        raise MendError(f"No name {'of these parts ' if parts else ''}holds {search!r}.")
+    named = {
+        kind: tuple(_with_name(x, into) if k in chosen else x for k, x in enumerate(getattr(scene, kind)))
+        for kind, chosen in things.items()
+    }
     remarks = [f"{plural(len(pairs), 'name changes', 'names change')}."]
     blank = [old for old, fresh in pairs if not fresh]
     if blank:
@@ -222,10 +253,14 @@ def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
     return lambda name: expression.sub(into, name)
 
 
-def names_of(scene: Scene) -> list[str]:
-    """Every distinct name that a rename looks at."""
-    things: tuple[Any, ...] = (*scene.nodes, *scene.meshes, *scene.materials, *scene.skins, *scene.clips)
-    return list(dict.fromkeys(x.name for x in things if x.name))
+def _named_things(scene: Scene, nodes: set[int] | None) -> dict[str, dict[int, Any]]:
+    """What a rename looks at, by kind and index; of chosen nodes, they and the meshes that are theirs alone."""
+    kinds = ("nodes", "meshes", "materials", "skins", "clips")
+    if nodes is None:
+        return {kind: dict(enumerate(getattr(scene, kind))) for kind in kinds}
+    others = {n.mesh for i, n in enumerate(scene.nodes) if i not in nodes}
+    own = {m for i in nodes if (m := scene.nodes[i].mesh) is not None and m not in others}
+    return {"nodes": {i: scene.nodes[i] for i in nodes}, "meshes": {k: scene.meshes[k] for k in own}}
 
 
 def changed_names(names: Iterable[str], into: Callable[[str], str]) -> list[tuple[str, str]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -10,6 +11,7 @@ from ..limits import MendError, plural
 from ..scene import Channel, Layer, Mesh, Morph, Node, Scene, Skin
 from ..scene.model import Array, frozen
 from ..scene.transforms import Polar, matrix_quaternion, parents, quaternion_product, world_matrices
+from .choice import PARTS, chosen_nodes
 from .registry import Figure, Outcome, mend
 
 _TOLERANCE = 1e-6
@@ -23,9 +25,12 @@ _BACK = np.array([-1.0, -1.0, -1.0, 1.0])
     keeps="every world position, pivots, facing, normals, UVs, weights, skinned poses and clips",
     costs="a mesh that several nodes use at different scales or turns is stored once for each",
     safe=True,
+    parameters=[PARTS],
 )
-def bake(scene: Scene) -> Outcome:
+def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Push each node's scale, rotation and shear into the vertices below it, so that every node reads scale 1 and rotation 0.
+
+    Of parts that are named, their own nodes and those that hang on them; what they hang on stays as it is.
 
     Nothing moves: translations are carried into the parents' new frames, normals go by the inverse transpose, winding
     turns where the determinant is negative, and joints, bind matrices and clips follow.
@@ -33,16 +38,19 @@ def bake(scene: Scene) -> Outcome:
     With K the linear part that a node gives up and K_p its parent's, every local matrix L becomes K_p L K⁻¹, at rest
     and in every keyframe alike, mesh positions become K p, and a bind matrix B becomes K_joint B K_mesh⁻¹.
     """
-    plan = _Plan(scene)
+    plan = _Plan(scene, chosen_nodes(scene, parts, below=True))
     if not plan.changes:
         if plan.kept:
             raise MendError(plan.reason())
-        raise MendError("Every node has scale 1 and rotation 0 already.")
+        raise MendError(f"{'These nodes have' if parts else 'Every node has'} scale 1 and rotation 0 already.")
     nodes = [plan.node(i) for i in range(len(scene.nodes))]
     meshes, skins = list(scene.meshes), list(scene.skins)
-    taken: dict[int, bytes] = {}
+    # A mesh or skin that some node uses as it is stays itself; nodes that need it otherwise get copies.
+    same = [n for i, n in enumerate(scene.nodes) if _is_identity(plan.given[i])]
+    unchanged = np.eye(3).tobytes()
+    taken: dict[int, bytes] = {n.mesh: unchanged for n in same if n.mesh is not None}
     copies: dict[tuple[int, bytes], int] = {}
-    skin_taken: dict[int, bytes] = {}
+    skin_taken: dict[int, bytes] = {n.skin: unchanged for n in same if n.skin is not None}
     skin_copies: dict[tuple[int, bytes], int] = {}
     for i, n in enumerate(scene.nodes):
         if n.mesh is None:
@@ -87,8 +95,8 @@ def _unbaked(scene: Scene) -> int:
 class _Plan:
     """Which linear part each node gives up: `given[i]`, identity for those that are left as they are."""
 
-    def __init__(self, scene: Scene) -> None:
-        self.scene = scene
+    def __init__(self, scene: Scene, chosen: set[int]) -> None:
+        self.scene, self.chosen = scene, chosen
         self.up = parents(scene)
         self.world = world_matrices(scene)
         self.given = [np.eye(3)] * len(scene.nodes)
@@ -101,6 +109,10 @@ class _Plan:
                     channels.setdefault(c.node, []).append(c)
         while stack:
             i = stack.pop()
+            stack.extend(scene.nodes[i].children)
+            # Chosen nodes have all below them chosen too, so one that is left out hangs on nothing that changes.
+            if i not in chosen:
+                continue
             above = self._parent(i)
             # What a node must give up so that its own local linear part becomes the identity.
             whole = above @ scene.nodes[i].local[:3, :3]
@@ -114,9 +126,8 @@ class _Plan:
                 # Kept: only the parent's even scale is passed on, its turn goes into this node's own rotation.
                 whole = np.eye(3) * _even_scale(above)
             self.given[i] = np.eye(3) if _is_identity(whole) else whole
-            stack.extend(scene.nodes[i].children)
         self.changes = any(not _is_identity(k) for k in self.given) or any(
-            not _is_identity(n.local[:3, :3]) for i, n in enumerate(scene.nodes) if i not in self.kept
+            not _is_identity(n.local[:3, :3]) for i, n in enumerate(scene.nodes) if i in chosen and i not in self.kept
         )
 
     def _parent(self, i: int) -> Array:

@@ -15,7 +15,11 @@ MODULES = ("size", "placement", "home", "arrival")
 
 @dataclass(frozen=True)
 class Parameter:
-    """One parameter: name, kind (number, text, choice, flag), what it means, choices, default (None: required)."""
+    """One parameter: name, kind (number, text, choice, flag, parts), what it means, choices, default (None: required).
+
+    kind "parts" takes the keys of nodes as findings name them, as a list or as one text with semicolons between;
+    no key at all means the whole model.
+    """
 
     name: str
     kind: str
@@ -42,6 +46,9 @@ class Parameter:
             if match is None:
                 raise InputError(f"{mend}: {self.name} must be one of {', '.join(self.choices)}, not {raw!r}.")
             return match
+        if self.kind == "parts":
+            listed = raw if isinstance(raw, list | tuple) else str(raw).split(";")
+            return list(dict.fromkeys(str(x).strip() for x in listed if str(x).strip()))
         return str(raw)
 
 
@@ -101,6 +108,8 @@ class MendRun:
     figures: tuple[Figure, ...] = ()
     remarks: tuple[str, ...] = ()
     because: str | None = None
+    #: Where it did not apply: the slip before which it would have, as a position among those that were played.
+    before: int | None = None
 
 
 _MENDS: dict[str, Mend] = {}
@@ -169,14 +178,32 @@ def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
 
 
 def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tuple[Scene, list[MendRun]]:
-    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it."""
-    runs = []
+    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it.
+
+    Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs.
+    """
+    runs: list[MendRun] = []
+    scenes = [scene]
     for id, params in tape:
         try:
-            outcome = apply_mend(scene, id, params)
+            outcome = apply_mend(scenes[-1], id, params)
         except (MendError, InputError) as error:
-            runs.append(MendRun(id, params, False, because=str(error)))
+            runs.append(MendRun(id, params, False, because=str(error), before=_conflict(scenes, runs, id, params)))
+            scenes.append(scenes[-1])
             continue
-        scene = outcome.scene
+        scenes.append(outcome.scene)
         runs.append(MendRun(id, params, True, outcome.figures, outcome.remarks))
-    return scene, runs
+    return scenes[-1], runs
+
+
+def _conflict(scenes: list[Scene], runs: list[MendRun], id: str, params: dict[str, Any]) -> int | None:
+    """The latest earlier slip before which a mend still applies, if there is one."""
+    for k in range(len(runs) - 1, -1, -1):
+        if not runs[k].applied:
+            continue
+        try:
+            apply_mend(scenes[k], id, params)
+        except (MendError, InputError):
+            continue
+        return k
+    return None

@@ -38,6 +38,22 @@ class Names(msgspec.Struct, frozen=True, omit_defaults=True):
     case_matters: bool = True
 
 
+class Receiver(msgspec.Struct, frozen=True):
+    """How the destination draws what it gets.
+
+    back_faces: as-material draws both sides where the material says so. alpha: mask-only draws blended materials cut out at
+    one half, none draws everything opaque. mirrored: whether the winding of parts under mirrored nodes is turned back.
+    draw_order: see-through surfaces sorted part by part, or each surface in its true place. default_material: sRGB.
+    """
+
+    back_faces: Literal["as-material", "hidden", "shown"] = "as-material"
+    lines: bool = False
+    alpha: Literal["as-material", "mask-only", "none"] = "as-material"
+    mirrored: Literal["turned", "as-stored"] = "turned"
+    draw_order: Literal["by-part", "by-surface"] = "by-part"
+    default_material: str = "#C4BDAF"
+
+
 class RuleSheet(msgspec.Struct, frozen=True):
     """What a destination demands."""
 
@@ -58,6 +74,7 @@ class RuleSheet(msgspec.Struct, frozen=True):
     limits: Limits
     names: Names
     results: dict[str, Literal["stop", "caution", "note", "off"]]
+    receiver: Receiver = Receiver()
 
     @property
     def unit_metres(self) -> float:
