@@ -20,6 +20,7 @@ export type Intent = S['Intent'];
 export type Counts = S['Counts'];
 export type Recipe = S['Recipe'];
 export type Trial = S['Trial'];
+export type Comparison = S['Comparison'];
 export type Result = 'stop' | 'caution' | 'note';
 
 export async function sentence(answer: Response): Promise<Error> {
@@ -70,6 +71,9 @@ export const api = {
   previewNames: (revision: number, wish: { search: string; replace: string; pattern: boolean }) =>
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),
   stage: (inspection: number) => bytes(`/inspections/${inspection}/stage`),
+  marks: async (inspection: number, finding: string) => new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
+  receiverLog: (inspection: number, sheet: string) => call<S['ReceiverLog']>('GET', `/inspections/${inspection}/receiver?sheet=${encodeURIComponent(sheet)}`),
+  compare: (later: number, earlier: number) => call<Comparison>('POST', `/revisions/${later}/compare`, { earlier }),
   elements: async (inspection: number, finding: string) => new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
   beginExport: (revision: number, format: string) => call<Export>('POST', `/revisions/${revision}/exports`, { format }),
   export: (id: number) => call<Export>('GET', `/exports/${id}`),

@@ -7,21 +7,23 @@ import { computed, reactive, ref, watch } from 'vue';
 import { api } from '../api/client';
 import type { BenchState } from './useBench';
 
-const props = defineProps<{ state: BenchState; station: string }>();
+/** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
+const props = defineProps<{ state: BenchState; station: string; mend: string; parts: string[] }>();
 const visible = defineModel<boolean>('visible', { required: true });
-const mends = computed(() => (props.state.catalogue.value?.mends ?? []).filter((m) => m.station === props.station));
+const mends = computed(() => (props.state.catalogue.value?.mends ?? []).filter((m) => m.station === props.station || m.id === props.mend));
 const id = ref('');
 const chosen = computed(() => mends.value.find((m) => m.id === id.value));
+const parts = computed(() => (chosen.value?.parameters.some((p) => p.kind === 'parts') ? props.parts : []));
 const form = reactive<Record<string, string | boolean>>({});
 const changes = ref<{ old: string; new: string }[] | null>(null);
 const trouble = ref('');
 
 watch(visible, (open) => {
-  if (open) id.value = mends.value[0]?.id ?? '';
+  if (open) id.value = props.mend || (mends.value[0]?.id ?? '');
 });
 watch(chosen, (m) => {
   for (const k of Object.keys(form)) delete form[k];
-  for (const p of m?.parameters ?? []) form[p.name] = p.kind === 'flag' ? Boolean(p.default) : p.kind === 'choice' ? (p.choices[0] ?? '') : String(p.default ?? '');
+  for (const p of m?.parameters ?? []) if (p.kind !== 'parts') form[p.name] = p.kind === 'flag' ? Boolean(p.default) : p.kind === 'choice' ? (p.choices[0] ?? '') : String(p.default ?? '');
   trouble.value = '';
 });
 // A rename shows what it would do while it is being typed.
@@ -45,6 +47,9 @@ function put(only = false) {
       const n = Number(String(raw).replace(',', '.'));
       if (!Number.isFinite(n) || n === 0) return void (trouble.value = `${p.says[0]!.toUpperCase()}${p.says.slice(1)}: type a number other than 0.`);
       params[p.name] = n;
+    } else if (p.kind === 'parts') {
+      if (p.default === null && !parts.value.length) return void (trouble.value = 'Choose the parts in a table first: tick them, then choose the mend below it.');
+      params[p.name] = parts.value;
     } else params[p.name] = raw;
   }
   if (only) void props.state.trial.tryOut(m.id, params);
@@ -58,13 +63,14 @@ function put(only = false) {
     <form id="mend" class="form" @submit.prevent="put()">
       <label id="l-which" for="which">Mend</label>
       <Select v-model="id" input-id="which" aria-labelledby="l-which" :options="mends" option-label="title" option-value="id" size="small" />
-      <template v-for="p in chosen?.parameters ?? []" :key="p.name">
+      <template v-for="p in (chosen?.parameters ?? []).filter((x) => x.kind !== 'parts')" :key="p.name">
         <label :id="`l-${p.name}`" :for="`p-${p.name}`">{{ p.says }}</label>
         <Select v-if="p.kind === 'choice'" v-model="form[p.name]" :input-id="`p-${p.name}`" :aria-labelledby="`l-${p.name}`" :options="p.choices" size="small" />
         <ToggleSwitch v-else-if="p.kind === 'flag'" v-model="form[p.name] as boolean" :input-id="`p-${p.name}`" />
         <InputText v-else :id="`p-${p.name}`" v-model="form[p.name] as string" size="small" :inputmode="p.kind === 'number' ? 'decimal' : 'text'" autocomplete="off" />
       </template>
     </form>
+    <p v-if="parts.length" class="small">For {{ parts.length === 1 ? parts[0] : `${parts.length} chosen parts` }} alone.</p>
     <p v-if="trouble" class="stop" role="alert">{{ trouble }}</p>
     <div v-if="changes" class="names" aria-live="polite">
       <p class="faded small">{{ changes.length ? `${changes.length} ${changes.length === 1 ? 'name changes' : 'names change'}` : 'No name holds that.' }}</p>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import type { TapeSlip } from '../api/client';
+import TrialCard from './TrialCard.vue';
 import { mendWords } from './words';
 import type { BenchState } from './useBench';
 
@@ -12,23 +13,16 @@ const dragged = ref<number | null>(null);
 const TICKS = Array.from({ length: 480 }, (_, i) => `M${i * 4 + 0.5} 0v${i % 10 === 0 ? 8 : i % 5 === 0 ? 6 : 3.5}`).join('');
 const words = (s: { mend: string; params: Record<string, unknown> }) => mendWords(props.state.mendFacts(s.mend), s.mend, s.params);
 const trying = computed(() => props.state.trial.tried.value);
-const trialLine = computed(() => {
-  const t = props.state.trial.trial.value;
-  if (!t || t.state === 'waiting' || t.state === 'running') return 'reading with it …';
-  if (t.state !== 'done') return t.error ?? 'it could not be read';
-  if (t.run && !t.run.applied) return t.run.because ?? 'does not apply';
-  const f = t.run?.figures[0];
-  const v = t.verdict;
-  return [f && `${f.before} → ${f.after}`, v && `leaves ${v.stop} ${v.stop === 1 ? 'stop' : 'stops'}, ${v.caution} ${v.caution === 1 ? 'caution' : 'cautions'}`].filter(Boolean).join(' · ');
-});
 const line = (s: TapeSlip) => {
   if (!s.on) return 'switched off';
   if (!s.run) return 'being tried …';
-  if (!s.run.applied) return s.run.because ?? 'does not apply';
+  if (!s.run.applied) return conflict(s) || (s.run.because ?? 'does not apply');
   const f = s.run.figures[0];
   return f ? `${f.before} → ${f.after}` : 'done';
 };
-const whole = (s: TapeSlip) => [...(s.run?.figures ?? []).map((f) => `${f.what}: ${f.before} → ${f.after}`), ...(s.run?.remarks ?? []), s.run?.because ?? ''].filter(Boolean).join('\n');
+/** Which earlier slip takes away what a mend needs. */
+const conflict = (s: TapeSlip) => (typeof s.before === 'number' ? `${s.before + 1} takes away what it needs: ${s.run?.because ?? ''}` : '');
+const whole = (s: TapeSlip) => [conflict(s), ...(s.run?.figures ?? []).map((f) => `${f.what}: ${f.before} → ${f.after}`), ...(s.run?.remarks ?? []), s.run?.because ?? ''].filter(Boolean).join('\n');
 
 function move(from: number, to: number) {
   if (to < 0 || to >= tape.value.length || from === to) return;
@@ -59,15 +53,13 @@ function key(e: KeyboardEvent, k: number) {
       >
         <span class="grip" aria-hidden="true" /><span class="no">{{ k + 1 }}</span>
         <div class="text"><b>{{ words(s) }}</b><br /><span class="mono">{{ line(s) }}</span></div>
+        <button v-if="typeof s.before === 'number'" class="btn plain" :aria-label="`Move ${words(s)} before ${s.before + 1}`" @click="move(k, s.before)">before {{ s.before + 1 }}</button>
         <button :aria-label="s.on ? `Switch ${words(s)} off` : `Switch ${words(s)} on`" :aria-pressed="s.on" class="switch" @click="toggle(k)"><i /></button>
         <button :aria-label="`Take ${words(s)} off the tape`" class="away" @click="remove(k)">×</button>
       </li>
     </ol>
-    <div v-if="trying" class="slip trying trial" role="status">
-      <div class="text"><b>{{ words(trying) }}</b> <span class="faded">being tried</span><br /><span class="mono">{{ trialLine }}</span></div>
-      <button class="btn main" :disabled="!state.trial.other.value" @click="state.keepTrial()">Keep it</button><button class="btn" @click="state.trial.putBack()">Put it back</button>
-    </div>
-    <p v-else-if="!tape.length" class="faded small hint">Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.</p>
+    <TrialCard v-if="trying" :state="state" />
+    <p v-if="!tape.length" class="faded small hint">Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.</p>
     <div class="end">
       <button v-if="state.safeMends.value.length" class="btn" :disabled="state.lay.isPending.value" title="Mends that change nothing to see" @click="state.putAll(state.safeMends.value)">All {{ state.safeMends.value.length }} safe</button>
       <button class="btn" @click="$emit('recipes')">Recipes …</button>
@@ -98,7 +90,5 @@ h2 span { display: block; font: 400 12px var(--hl-font-text); color: var(--hl-in
 .switch[aria-pressed='true'] i { background: var(--hl-verdigris); border-color: var(--hl-verdigris); }
 .switch[aria-pressed='true'] i::after { left: 12px; background: var(--hl-sheet); }
 .hint { flex: 1; }
-.trial { padding: 0 8px; flex: none; cursor: default; }
-.trial .text { max-width: 330px; }
 .end { margin-left: auto; display: flex; gap: 8px; align-items: center; flex: none; }
 </style>

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import VerdictStamp from '../ui/VerdictStamp.vue';
+import CompareDialog from './CompareDialog.vue';
 import IntentEditor from './IntentEditor.vue';
 import type { BenchState } from './useBench';
 
@@ -15,10 +16,11 @@ const editing = ref(false);
 const router = useRouter();
 const changes = ref<InstanceType<typeof Popover>>();
 const open = (id: number) => void router.push(`/bench/${id}`);
-const before = computed(() => bench.value.revisions.find((r) => r.number === bench.value.since?.number));
+const comparing = ref(false);
 function compare() {
-  props.state.trial.compare(props.state.trial.compared.value ? null : (before.value?.id ?? null));
   changes.value?.hide();
+  if (props.state.trial.compared.value) props.state.trial.compare(null);
+  else comparing.value = true;
 }
 const sinceWords = computed(() => {
   const s = bench.value.since;
@@ -70,7 +72,7 @@ const intent = computed(() => {
               <p v-for="t in list" :key="t"><ResultMark :result="mark" :size="12" /> {{ word }}: {{ t }}</p>
             </template>
             <p v-if="sinceWords === 'no change'" class="faded">The same findings as before.</p>
-            <button v-if="before?.stage" class="btn" @click="compare">{{ state.trial.compared.value ? 'Stop comparing' : `Lay rev ${before.number} beside it on the stage` }}</button>
+            <button class="btn" @click="compare">{{ state.trial.compared.value ? 'Stop comparing' : 'What differs …' }}</button>
           </div>
         </Popover>
       </div>
@@ -99,6 +101,7 @@ const intent = computed(() => {
     </div>
     <VerdictStamp v-if="bench.reading" :counts="bench.reading.verdict" :proved="bench.proved && !bench.stale" />
     <span v-else />
+    <CompareDialog v-if="bench.revisions.length > 1" v-model:visible="comparing" :state="state" />
     <IntentEditor v-model:visible="editing" :intent="bench.intent" :kinds="state.catalogue.value?.kinds ?? []" @save="(intent) => state.change.mutate({ intent })" />
   </section>
 </template>

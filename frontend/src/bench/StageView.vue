@@ -1,23 +1,31 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
 import { LENSES } from '../stations/registry';
 import ResultMark from '../ui/ResultMark.vue';
 import LensRack from './LensRack.vue';
 import LoupeRing from './LoupeRing.vue';
+import StageCaption from './StageCaption.vue';
+import UvPanel from './UvPanel.vue';
 import type { BenchState } from './useBench';
+import { PLAIN_RECEIVER } from '../stage/receiver';
 import { useStage } from './useStage';
+import { length } from './words';
 
 const props = defineProps<{ bench: BenchState }>();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
-const { state, viewer, lost, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = useStage(
-  canvas, holder, () => props.bench.bench.value?.reading?.inspection ?? null, () => props.bench.finding.value, () => props.bench.part.value, () => props.bench.trial.other.value,
-);
+const stage = useStage(canvas, holder, {
+  inspection: () => props.bench.bench.value?.reading?.inspection ?? null,
+  finding: () => props.bench.finding.value,
+  part: () => props.bench.part.value,
+  other: () => props.bench.trial.other.value,
+  receiver: () => props.bench.receiverSheet.value?.receiver ?? PLAIN_RECEIVER,
+});
+const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
+watch(marked, (m) => (props.bench.marked.value = m));
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
-const lens = computed(() => LENSES.find((l) => l.look === state.look));
-const length = (m: number) => (m >= 1000 ? `${m / 1000} km` : m >= 1 ? `${m} m` : m >= 0.01 ? `${Number((m * 100).toPrecision(3))} cm` : `${Number((m * 1000).toPrecision(3))} mm`);
 const letter = computed(() => {
   const f = props.bench.finding.value;
   if (!f) return '';
@@ -93,6 +101,7 @@ useKeys('Stage', [
   { keys: ['s'], says: 'glass, split line, whole stage', run: () => setLoupe({ shape: ({ circle: 'split', split: 'all', all: 'circle', none: 'circle' } as const)[state.shape] }) },
   { keys: ['-', '='], says: 'magnify less, more', run: (e) => nudgeLoupe({ zoom: e.key === '-' ? -0.25 : 0.25 }) },
   { keys: [',', '.'], says: 'previous, next place of what is marked', run: (e) => void step(e.key === '.' ? 1 : -1) },
+  { keys: ['a'], says: 'what is marked alone, or with the rest', run: () => (state.alone = !state.alone) },
   { keys: ['[', ']'], says: 'smaller, larger loupe', run: (e) => nudgeLoupe({ r: e.key === '[' ? -10 : 10 }) },
   { keys: ['h'], says: 'person of 1.75 m', run: () => (state.person = !state.person) },
   { keys: ['c'], says: 'metre cubes', run: () => (state.cubes = !state.cubes) },
@@ -113,12 +122,8 @@ useKeys('Stage', [
     </svg>
     <span v-for="(n, k) in state.labels" :key="k" class="label mono" :style="{ transform: `translate(${n.x}px, ${n.y}px) translate(-50%, -50%)` }" aria-hidden="true">{{ n.name }}</span>
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
-    <div class="caption">
-      <template v-if="state.beside"><i>{{ state.shape === 'circle' ? 'In the glass:' : state.shape === 'split' ? 'Left of the line:' : 'The whole stage:' }}</i> <b>{{ state.beside }}</b><p>Outside: as it is now. Both stand at their true size and place.</p></template>
-      <template v-else-if="lens"><i>{{ state.shape === 'circle' ? 'Through the loupe:' : state.shape === 'split' ? 'Left of the line:' : 'The whole stage:' }}</i> <b>{{ state.swapped ? 'As built' : lens.name }}</b> <span class="mono">{{ state.shape === 'circle' ? state.zoom : 1 }}×</span><p>{{ lens.legend }}</p></template>
-      <template v-else><i>As built</i><p>Floor squares are {{ length(state.floorStep) }}.<template v-if="bench.part.value !== null"> One part is shown.</template></p></template>
-      <p v-if="lost" class="mark"><ResultMark result="nothing" /> {{ lost }}</p>
-    </div>
+    <StageCaption :bench="bench" :context="stage" />
+    <UvPanel v-if="state.look === 'layout'" :context="stage" :marked="marked" :part="bench.part.value" @point="stage.point" />
     <div class="walk" role="group" aria-label="Walk round">
       <span>Walk round</span><button v-for="s in SIDES" :key="s" :aria-pressed="state.side === s" @click="walk(s)">{{ s }}</button><button @click="fit()">all</button>
     </div>
@@ -127,7 +132,10 @@ useKeys('Stage', [
     </div>
     <div class="fade" />
     <div class="bar" aria-hidden="true"><i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span></div>
-    <div v-if="state.places > 1" class="steps" role="group" aria-label="Places of what is marked"><button class="btn" aria-label="Previous place" @click="step(-1)">‹</button><span class="mono" aria-live="polite">{{ state.place || 'all' }} of {{ state.places }}</span><button class="btn" aria-label="Next place" @click="step(1)">›</button></div>
+    <div v-if="marked" class="steps" role="group" aria-label="What is marked">
+      <button class="btn" :aria-pressed="state.alone" title="Take away what is not marked" @click="state.alone = !state.alone">Alone</button>
+      <template v-if="state.places > 1"><button class="btn" aria-label="Previous place" @click="step(-1)">‹</button><span class="mono" aria-live="polite">{{ state.place || 'all' }} of {{ state.places }}</span><button class="btn" aria-label="Next place" @click="step(1)">›</button></template>
+    </div>
     <LensRack class="rack" :look="state.look === 'built' ? null : state.look" :showing="!!state.look" :shape="state.shape" @choose="choose" @shape="(shape) => setLoupe({ shape })" />
     <div class="beside">
       <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
@@ -144,11 +152,6 @@ useKeys('Stage', [
 canvas { display: block; width: 100%; height: 100%; }
 .over { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
 .letter { font: italic 500 14px var(--hl-font-display); }
-.caption { position: absolute; left: 20px; top: 14px; max-width: 330px; font: 400 14.5px/1.3 var(--hl-font-display); pointer-events: none; }
-.caption { text-shadow: 0 0 3px var(--hl-paper), 0 0 6px var(--hl-paper), 0 0 8px var(--hl-paper); }
-.caption b { font-weight: 600; }
-.caption .mono { font-size: 12.5px; }
-.caption p { font: 400 12.5px/1.35 var(--hl-font-text); color: var(--hl-ink-faded); }
 .walk { position: absolute; right: 14px; top: 8px; font-size: 12.5px; color: var(--hl-ink-faded); display: flex; gap: 8px; align-items: center; }
 .walk button { border: 0; background: none; padding: 0 2px; min-width: 24px; min-height: 24px; cursor: pointer; color: var(--hl-ink-faded); }
 .walk button:hover { color: var(--hl-ink); }
@@ -159,7 +162,7 @@ canvas { display: block; width: 100%; height: 100%; }
 .bar i { display: block; height: 5px; border: 1px solid var(--hl-ink); background: linear-gradient(90deg, var(--hl-ink) 50%, transparent 0) 0 0 / 50% 100%; margin-bottom: 3px; }
 .rack { position: absolute; left: 6px; right: 6px; bottom: 8px; }
 .label { position: absolute; left: 0; top: 0; pointer-events: none; font-size: 12px; background: var(--hl-sheet); border: 1px solid var(--hl-rule-strong); border-radius: 2px; padding: 0 4px; white-space: nowrap; }
-.steps { position: absolute; right: 14px; top: 38px; display: flex; gap: 6px; align-items: center; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 3px; padding: 3px; font-size: 12.5px; }
+.steps { position: absolute; right: 14px; top: 38px; display: flex; gap: 6px; align-items: center; font-size: 12.5px; }
 .beside { position: absolute; right: 14px; bottom: 70px; display: flex; flex-direction: column; font-size: 12.5px; }
 .beside label { display: flex; align-items: center; gap: 6px; min-height: 24px; }
 .beside input { accent-color: var(--hl-verdigris); width: 15px; height: 15px; }

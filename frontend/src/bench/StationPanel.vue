@@ -14,6 +14,20 @@ const mends = computed(() => (props.state.catalogue.value?.mends ?? []).some((m)
 const skipped = computed(() => (props.state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)));
 const clear = computed(() => (props.state.bench.value?.reading?.clear ?? []).filter((c) => c.startsWith(`${props.station.slug}.`)));
 const adding = ref(false);
+const asked = ref({ mend: '', parts: [] as string[] });
+function form(mend: string, parts: string[]) {
+  asked.value = { mend, parts };
+  adding.value = true;
+}
+const measured = computed(() => {
+  const m = props.state.bench.value?.reading?.measured;
+  return m && m.fresh < m.meshes ? `${m.fresh} of ${m.meshes} meshes had to be measured anew` : '';
+});
+/** What the mends on the tape changed here. */
+const moved = computed(() => {
+  const m = props.state.bench.value?.by_mends?.stations[props.station.slug];
+  return m ? [m.fixed && `${m.fixed} fixed`, m.fresh && `${m.fresh} new`].filter(Boolean).join(', ') : '';
+});
 const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station.counts.caution ? 'caution' : props.station.counts.note ? 'note' : props.station.inspected ? 'clear' : 'pending'));
 const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
 </script>
@@ -23,7 +37,7 @@ const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
     <div class="tab"><b>{{ station.number }}</b><ResultMark :result="worst" :size="15" /></div>
     <div class="in">
       <div class="head">
-        <h2>{{ station.name }}</h2><p>{{ station.about }}</p><ResultCounts v-if="station.inspected" :counts="station.counts" />
+        <h2>{{ station.name }}</h2><p>{{ station.about }}</p><span v-if="moved" class="moved">by the mends: {{ moved }}</span><ResultCounts v-if="station.inspected" :counts="station.counts" />
       </div>
       <p v-if="!station.inspected" class="faded idle">{{ station.name === 'Handoff' ? 'Export the model below: the file is written, opened afresh and compared row by row.' : 'No check looks at this yet, so nothing is said about it.' }}</p>
       <template v-else>
@@ -31,23 +45,21 @@ const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
           <div v-for="f in station.headline" :key="f.label" class="figure"><b :class="f.result ?? ''">{{ f.value }}<small>{{ f.unit }}</small></b><div>{{ f.label }}</div></div>
         </div>
         <StationTable
-          v-for="t in (station.tables ?? []).slice(0, 1)" :key="t.title" :table="t" :part="state.part.value" :short="findings.length > 0" :on-tape="state.onTape"
-          @part="state.isolate" @mend="state.put"
+          v-for="t in (station.tables ?? []).slice(0, 1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" @form="form"
         />
         <div v-if="findings.length" class="cards"><FindingCard v-for="(f, k) in findings" :key="f.id" :finding="f" :letter="letter(k)" :state="state" /></div>
         <StationTable
-          v-for="t in (station.tables ?? []).slice(1)" :key="t.title" :table="t" :part="state.part.value" :short="findings.length > 0" :on-tape="state.onTape"
-          @part="state.isolate" @mend="state.put"
+          v-for="t in (station.tables ?? []).slice(1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" @form="form"
         />
         <div class="acts">
-          <button v-if="mends" class="btn" @click="adding = true">Another mend …</button>
+          <button v-if="mends" class="btn" @click="form('', [])">Another mend …</button>
           <button v-if="state.part.value !== null" class="btn" @click="state.isolate(null)">Show all parts</button>
           <span class="grow" />
           <details class="small"><summary>{{ clear.length }} clear, {{ skipped.length }} not asked</summary>
-            <ul><li v-for="c in clear" :key="c"><ResultMark result="clear" :size="12" /> {{ c }}</li><li v-for="s in skipped" :key="s.check"><ResultMark result="nothing" :size="12" /> {{ s.check }}: {{ s.because }}</li></ul>
+            <ul><li v-if="measured" class="faded">{{ measured }}</li><li v-for="c in clear" :key="c"><ResultMark result="clear" :size="12" /> {{ c }}</li><li v-for="s in skipped" :key="s.check"><ResultMark result="nothing" :size="12" /> {{ s.check }}: {{ s.because }}</li></ul>
           </details>
         </div>
-        <MendForm v-model:visible="adding" :state="state" :station="station.name" />
+        <MendForm v-model:visible="adding" :state="state" :station="station.name" :mend="asked.mend" :parts="asked.parts" />
       </template>
     </div>
   </section>
@@ -61,6 +73,7 @@ const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
 .head { display: flex; align-items: baseline; gap: 10px; }
 h2 { font: 600 18px/1.2 var(--hl-font-display); }
 .head p { color: var(--hl-ink-faded); font-size: 12.5px; flex: 1; white-space: nowrap; }
+.moved { font-size: 12.5px; color: var(--hl-verdigris-text); white-space: nowrap; }
 .figures { display: flex; border-top: 1px solid var(--hl-rule); border-bottom: 1px solid var(--hl-rule); flex: none; }
 .figure { flex: 1 1 auto; padding: 3px 10px 4px; border-left: 1px solid var(--hl-rule); min-width: 0; }
 .figure:first-child { border-left: 0; padding-left: 0; }

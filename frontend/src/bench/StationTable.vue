@@ -1,24 +1,43 @@
 <script setup lang="ts">
 import Column from 'primevue/column';
 import DataTable from 'primevue/datatable';
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import type { Table } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
+import type { BenchState } from './useBench';
 
 type Row = Table['rows'][number];
-const props = defineProps<{ table: Table; part: number | null; short: boolean; onTape: (mend: string, params: Record<string, unknown>) => boolean }>();
-const emit = defineEmits<{ part: [number | null]; mend: [string, Record<string, unknown>] }>();
+const props = defineProps<{ table: Table; short: boolean; state: BenchState }>();
+const emit = defineEmits<{ form: [mend: string, parts: string[]] }>();
 const find = ref('');
 const byPart = computed(() => props.table.rows.some((r) => typeof r.node === 'number'));
 const withResult = computed(() => props.table.rows.some((r) => r.result));
 const withMend = computed(() => props.table.rows.some((r) => r.mend));
 const rows = computed(() => props.table.rows.filter((r) => !find.value || Object.values(r.cells).join(' ').toLowerCase().includes(find.value.toLowerCase())));
 const long = computed(() => rows.value.length > (props.short ? 7 : 60));
-const selected = computed(() => rows.value.find((r) => typeof r.node === 'number' && r.node === props.part) ?? null);
 /** Figures sort as numbers although they are written with commas and units. */
 const value = (text: string) => Number.parseFloat(text.replace(/[, ]/g, '').replace(/^[^0-9.−-]*/, ''));
 const sorted = (key: string, isNumber: boolean) => ((row: Row) => (isNumber ? (Number.isNaN(value(row.cells[key] ?? '')) ? -1 : value(row.cells[key] ?? '')) : (row.cells[key] ?? ''))) as unknown as (row: Row) => string;
+
+// Rows that are ticked: one mend for all of them. They are kept by key, so that a new reading leaves them ticked.
+const ticked = ref(new Set<string>());
+const chosen = computed({
+  get: () => props.table.rows.filter((r) => r.key && ticked.value.has(r.key)),
+  set: (all: Row[]) => (ticked.value = new Set(all.flatMap((r) => (r.key ? [r.key] : [])))),
+});
+watch(() => props.table.title, () => (ticked.value = new Set()));
+const keys = computed(() => chosen.value.map((r) => r.key!));
+/** Mends that can be kept to some parts; those that ask for more open the form. */
+const mends = computed(() => (props.state.catalogue.value?.mends ?? []).filter((m) => m.parameters.some((p) => p.kind === 'parts')));
+function use(id: string) {
+  const m = mends.value.find((x) => x.id === id)!;
+  if (m.parameters.every((p) => p.kind === 'parts' || p.default !== null)) props.state.put(id, { parts: keys.value });
+  else emit('form', id, keys.value);
+}
+const lit = computed(() => new Set(props.state.marked.value?.nodes ?? []));
+const look = (r: Row) => ({ shown: typeof r.node === 'number' && r.node === props.state.part.value, lit: typeof r.node === 'number' && lit.value.has(r.node) });
+const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && props.state.isolate(data.node === props.state.part.value ? null : data.node);
 </script>
 
 <template>
@@ -28,30 +47,44 @@ const sorted = (key: string, isNumber: boolean) => ((row: Row) => (isNumber ? (N
       <span v-if="table.total > table.rows.length" class="faded small">the first {{ table.rows.length.toLocaleString('en') }} are listed</span>
     </div>
     <DataTable
-      :value="rows" size="small" :selection="selected" :selection-mode="byPart ? 'single' : undefined" :meta-key-selection="false" :scrollable="long"
-      :scroll-height="long ? (short ? '152px' : '248px') : undefined" :virtual-scroller-options="rows.length > 60 ? { itemSize: 25 } : undefined" :aria-label="table.title"
-      @update:selection="(r: Row | null) => emit('part', r && typeof r.node === 'number' ? r.node : null)"
+      v-model:selection="chosen" :value="rows" size="small" :scrollable="long" :scroll-height="long ? (short ? '152px' : '248px') : undefined" :row-class="look" :data-key="byPart ? 'key' : undefined"
+      :virtual-scroller-options="rows.length > 60 ? { itemSize: 25 } : undefined" :aria-label="table.title" :class="{ parts: byPart }" @row-click="byPart && isolate($event)"
     >
+      <Column v-if="byPart" selection-mode="multiple" header-class="tick" body-class="tick" :pt="{ pcHeaderCheckbox: { input: { 'aria-label': 'Choose all parts' } } }" />
       <Column
-        v-for="c in table.columns" :key="c.key" :header="c.heading" :field="sorted(c.key, c.number)" :sortable="byPart"
+        v-for="(c, k) in table.columns" :key="c.key" :header="c.heading" :field="sorted(c.key, c.number)" :sortable="byPart"
         :header-class="c.number ? 'num' : ''" :body-class="c.number ? 'num' : ''"
       >
-        <template #body="{ data }"><CutName :text="data.cells[c.key] ?? ''" :longest="c.number ? 26 : 40" /></template>
+        <template #body="{ data }">
+          <button v-if="byPart && k === 0 && typeof data.node === 'number'" class="name" :aria-pressed="data.node === state.part.value" @click.stop="isolate({ data })"><CutName :text="data.cells[c.key] ?? ''" :longest="40" /></button>
+          <CutName v-else :text="data.cells[c.key] ?? ''" :longest="c.number ? 26 : 40" />
+        </template>
       </Column>
       <Column v-if="withMend" header="" body-class="num">
         <template #body="{ data }">
-          <button v-if="data.mend" class="btn plain" :disabled="onTape(data.mend.mend, data.mend.params)" @click.stop="emit('mend', data.mend.mend, data.mend.params)">{{ onTape(data.mend.mend, data.mend.params) ? 'on the tape' : 'use' }}</button>
+          <button v-if="data.mend" class="btn plain" :disabled="state.onTape(data.mend.mend, data.mend.params)" @click.stop="state.put(data.mend.mend, data.mend.params)">{{ state.onTape(data.mend.mend, data.mend.params) ? 'on the tape' : 'use' }}</button>
         </template>
       </Column>
       <Column v-if="withResult" header="" body-class="num"><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template></Column>
       <template #empty><span class="faded">{{ find ? 'No part goes by that.' : 'Nothing to list.' }}</span></template>
     </DataTable>
+    <div v-if="chosen.length" class="chosen" role="group" aria-label="For the chosen parts">
+      <b>{{ chosen.length.toLocaleString('en') }} chosen</b>
+      <button v-for="m in mends" :key="m.id" class="btn" :disabled="state.lay.isPending.value" @click="use(m.id)">{{ m.title }}{{ m.parameters.every((p) => p.kind === 'parts' || p.default !== null) ? '' : ' …' }}</button>
+      <button class="btn plain" @click="chosen = []">Choose none</button>
+    </div>
   </section>
 </template>
 
 <style scoped>
-.head { display: flex; gap: 10px; align-items: center; padding: 2px 0; }
-input { border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; height: 24px; font-size: 13px; width: 200px; }
+.head, .chosen { display: flex; gap: 3px 8px; align-items: center; padding: 2px 0; flex-wrap: wrap; font-size: 13px; }
+input[type='search'] { border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; height: 24px; font-size: 13px; width: 200px; }
 input::placeholder { color: var(--hl-ink-faded); }
-.table :deep(tr[aria-selected='true'] td) { background: var(--hl-verdigris-wash); }
+.parts :deep(tbody tr) { cursor: pointer; }
+.parts :deep(tr.shown td) { background: var(--hl-verdigris-wash); }
+.parts :deep(tr.lit td) { box-shadow: inset 0 -2px 0 var(--hl-ink); }
+.parts :deep(.tick) { width: 28px; padding-left: 2px; padding-right: 2px; }
+.parts :deep(.p-checkbox), .parts :deep(.p-checkbox-box) { width: 15px; height: 15px; }
+.name { border: 0; background: none; padding: 0; min-height: 24px; font: inherit; text-align: left; cursor: pointer; color: inherit; }
+.name:hover, .name[aria-pressed='true'] { text-decoration: underline; text-underline-offset: 3px; }
 </style>

@@ -1,18 +1,15 @@
 // The Bench's state: what the server says of the revision, what is open and marked, and the changes a person makes.
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
 import { useToast } from 'primevue/usetoast';
-import { computed, ref, watch, type ComputedRef } from 'vue';
+import { computed, ref, shallowRef, watch, type ComputedRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type Bench, type Finding, type Intent, type Slip } from '../api/client';
+import type { Marked } from './useEvidence';
 import { useTrial } from './useTrial';
 
 export type BenchState = ReturnType<typeof useBench>;
 
 const plainSlips = (bench: Bench | undefined): Slip[] => (bench?.tape ?? []).map(({ mend, params, on }) => ({ mend, params, on }));
-const same = (a: Slip, mend: string, params: Record<string, unknown>) => {
-  const given = Object.entries(params);
-  return a.mend === mend && given.every(([k, v]) => JSON.stringify(a.params[k]) === JSON.stringify(v));
-};
 
 export function useBench(revision: ComputedRef<number>) {
   const route = useRoute();
@@ -63,7 +60,11 @@ export function useBench(revision: ComputedRef<number>) {
   });
 
   const slips = computed(() => plainSlips(bench.value));
-  const onTape = (mend: string, params: Record<string, unknown>) => slips.value.some((s) => same(s, mend, params));
+  const mendFacts = (id: string) => catalogue.value?.mends.find((m) => m.id === id);
+  /** A call with what it leaves out filled in, to be compared with others. */
+  const whole = (mend: string, params: Record<string, unknown>) =>
+    JSON.stringify((mendFacts(mend)?.parameters ?? []).map((p) => params[p.name] ?? p.default ?? null).concat(mendFacts(mend) ? [] : [params]));
+  const onTape = (mend: string, params: Record<string, unknown>) => slips.value.some((s) => s.mend === mend && whole(mend, s.params) === whole(mend, params));
   /** Every mend that changes nothing to see and is not on the tape yet, each once. */
   const safeMends = computed(() => {
     const calls = findings.value.filter((f) => !f.waived).flatMap((f) => f.mends);
@@ -72,8 +73,12 @@ export function useBench(revision: ComputedRef<number>) {
   });
   const putAll = (calls: { mend: string; params: Record<string, unknown> }[]) => lay.mutate([...slips.value, ...calls.map((c) => ({ ...c, on: true }))]);
   const put = (mend: string, params: Record<string, unknown>) => lay.mutate([...slips.value, { mend, params, on: true }]);
-  const mendFacts = (id: string) => catalogue.value?.mends.find((m) => m.id === id);
   const sheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === bench.value?.sheet));
+  /** Whose drawing "as received" shows: the rule sheet's own receiver, or another that was chosen to look. */
+  const receiving = ref<string | null>(null);
+  watch(() => bench.value?.sheet, () => (receiving.value = null));
+  const receiverSheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === (receiving.value ?? bench.value?.sheet)));
+  const marked = shallowRef<Marked | null>(null);
   const trial = useTrial(revision, computed(() => bench.value), slips, complain);
   function keepTrial() {
     const t = trial.tried.value;
@@ -82,5 +87,5 @@ export function useBench(revision: ComputedRef<number>) {
   }
   /** Id of the finding whose waiving is asked for by key; its card opens the form. */
   const asked = ref('');
-  return { asked, trial, keepTrial, query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
+  return { asked, receiving, receiverSheet, marked, trial, keepTrial, query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
 }

@@ -1,5 +1,6 @@
 // How figures and mend calls read on screen.
 import type { MendFacts } from '../api/client';
+import type { Receiver } from '../stage/receiver';
 
 type Value = { value?: unknown; unit: string } | null | undefined;
 
@@ -20,8 +21,23 @@ export function figure(v: Value): string {
   }
 }
 
+export const length = (m: number) => (m >= 1000 ? `${m / 1000} km` : m >= 1 ? `${m} m` : m >= 0.01 ? `${Number((m * 100).toPrecision(3))} cm` : `${Number((m * 1000).toPrecision(3))} mm`);
+
+/** How a receiver draws, in one sentence: the legend of "as received". */
+export function receives(r: Receiver): string {
+  const sides = { 'as-material': 'Back faces are drawn where the material says so', hidden: 'Back faces are never drawn', shown: 'Both sides are drawn' }[r.back_faces];
+  const alpha = { 'as-material': '', 'mask-only': ', blended materials are cut out', none: ', everything is opaque' }[r.alpha];
+  return `${sides}, lines are ${r.lines ? 'drawn' : 'absent'}${alpha}${r.mirrored === 'as-stored' ? ', mirrored parts turn inside out' : ''}; a lost picture shows as a paper tile with its name.`;
+}
+
 /** What a mend's button says: its title, with the parameter that matters. */
 export function mendWords(facts: MendFacts | undefined, id: string, params: Record<string, unknown>): string {
+  const parts = Array.isArray(params.parts) ? (params.parts as string[]) : [];
+  const whose = parts.length === 1 ? `, ${parts[0]}` : parts.length ? `, ${parts.length} parts` : '';
+  return wholeWords(facts, id, params) + whose;
+}
+
+function wholeWords(facts: MendFacts | undefined, id: string, params: Record<string, unknown>): string {
   if (id === 'size.scale') return `Scale × ${number(Number(params.factor))}`;
   if (id === 'size.up-axis') return `Turn to ${String(params.to)} up`;
   if (id === 'arrival.remove') return `Remove ${String(params.what)}`;

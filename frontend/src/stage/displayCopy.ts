@@ -2,12 +2,15 @@
 import {
   BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, Group, LinearSRGBColorSpace, LineSegments, Matrix4, Mesh, RepeatWrapping, SRGBColorSpace, Texture, Vector3,
 } from 'three';
-import { lineMaterial, type Surface } from './looks';
+import { lightGeometry } from './light';
+import { lineMaterial, scattered, type Surface } from './looks';
 
 interface Section { at: number; count: number }
+interface Run { start: number; count: number; material: number }
 interface MeshHeader {
   name: string; centre: number[]; triangles: number; positions: Section; normals: Section; uv?: Section; index: Section; faces: Section; vertex: Section; lines?: Section; weight?: Section;
-  groups: { start: number; count: number; material: number }[];
+  groups: Run[]; light?: { index: Section; groups: Run[] }; reduced?: { from: number; step: number };
+  joints?: { names: string[]; nodes: number[]; starts: Section; joint: Section; weight: Section };
 }
 interface MaterialHeader {
   name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; image: number | null; repeat: boolean; missing: string | null;
@@ -21,12 +24,17 @@ interface Header {
 /** What evidence needs to know of a drawn mesh: which polygon each triangle is of, which stored vertex each drawn one is. */
 export interface Origins { faces: Uint32Array; vertex: Uint32Array }
 
+/** Weights by joint: drawn vertex v owns entries starts[v] to starts[v + 1]; weights in 255 steps. */
+export interface Joints { names: string[]; nodes: number[]; starts: Uint32Array; joint: Uint16Array; weight: Uint8Array }
+
 export interface DisplayModel {
   root: Group; parts: Map<number, Mesh>; names: Map<number, string>; materials: string[]; origin: Vector3; triangles: number;
   /** Nodes that draw nothing themselves: where they are. */
   places: Map<number, Vector3>;
   /** Parts below each such node. */
   below: Map<number, number[]>;
+  /** Triangles of the model where the copy that is drawn holds fewer; 0 where it holds all. */
+  reducedFrom: number;
 }
 
 /** Reads a display copy. Throws an Error with one sentence where it is not one. */
@@ -49,6 +57,15 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     g.setIndex(new BufferAttribute(words(m.index), 1));
     m.groups.forEach((group, k) => g.addGroup(group.start, group.count, k));
     g.userData.origins = { faces: words(m.faces), vertex: words(m.vertex) } satisfies Origins;
+    g.userData.reduced = !!m.reduced;
+    if (m.joints) {
+      const { names, nodes, starts, joint, weight } = m.joints;
+      g.userData.joints = { names, nodes, starts: words(starts), joint: new Uint16Array(data, base + joint.at, joint.count), weight: new Uint8Array(data, base + weight.at, weight.count) } satisfies Joints;
+    }
+    if (m.light) {
+      g.computeBoundingSphere();
+      g.userData.light = lightGeometry(g, words(m.light.index), m.light.groups);
+    }
     return g;
   });
   const root = new Group();
@@ -58,11 +75,14 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
   header.parts.forEach((part, number) => {
     const m = header.meshes[part.mesh]!;
     const mesh = new Mesh(geometries[part.mesh]!);
-    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, !!m.uv, textures), hasWeight: !!m.weight }));
+    mesh.userData.light = mesh.geometry.userData.light;
     mesh.userData.node = part.node;
     mesh.userData.pivot = new Vector3(...m.centre).negate();
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
+    const mirrored = mesh.matrix.determinant() < 0;
+    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, !!m.uv, textures), hasWeight: !!m.weight, mirrored }));
+    if ((mesh.userData.surfaces as Surface[]).some(scattered)) mesh.add(outlines(mesh));
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
     root.add(mesh);
     parts.set(part.node, mesh);
@@ -72,12 +92,13 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
   root.updateMatrixWorld(true);
   const names = new Map(header.parts.map((p) => [p.node, p.name]));
   const places = new Map(Object.entries(header.places).map(([node, p]) => [Number(node), new Vector3(...p)]));
-  return { root, parts, names, materials: header.materials.map((m) => m.name), places, below, origin: new Vector3(...header.origin), triangles };
+  const before = header.parts.reduce((n, p) => n + (header.meshes[p.mesh]!.reduced?.from ?? header.meshes[p.mesh]!.triangles), 0);
+  return { root, parts, names, reducedFrom: before > triangles ? before : 0, materials: header.materials.map((m) => m.name), places, below, origin: new Vector3(...header.origin), triangles };
 }
 
 function surface(id: number, header: Header, number: number, hasUv: boolean, textures: (Texture | null)[]): Surface {
   const m = header.materials[number];
-  const bare = { id, slot: number, hasUv, hasWeight: false, pictureSize: 1024 };
+  const bare = { id, slot: number, hasUv, hasWeight: false, mirrored: false, pictureSize: 1024 };
   if (!m) return { ...bare, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false };
   const map = m.image !== null && hasUv ? (textures[m.image] ?? null) : null;
   if (map) map.wrapS = map.wrapT = m.repeat ? RepeatWrapping : ClampToEdgeWrapping;
@@ -89,12 +110,20 @@ function surface(id: number, header: Header, number: number, hasUv: boolean, tex
   };
 }
 
+/** A second drawing of a part, for the outlines of its see-through surfaces. */
+function outlines(mesh: Mesh) {
+  const drawn = new Mesh(mesh.geometry);
+  drawn.userData = { outline: true, surfaces: mesh.userData.surfaces, light: mesh.userData.light };
+  return drawn;
+}
+
 function lines(mesh: Mesh, index: Uint32Array) {
   const g = new BufferGeometry();
   g.setAttribute('position', mesh.geometry.attributes.position!);
   g.setIndex(new BufferAttribute(index, 1));
   const drawn = new LineSegments(g, lineMaterial());
   drawn.userData.looks = ['built'];
+  drawn.userData.asLine = true;
   return drawn;
 }
 

@@ -4,14 +4,15 @@
 //   location 0  colour, encoded for the screen
 //   location 1  what the ink pass reads: view normal xy, part number, 1
 // Alpha of location 1 is the blending switch: 1 replaces what is there, 0 keeps it.
-import { CanvasTexture, DoubleSide, FrontSide, Mesh, Object3D, PlaneGeometry, RepeatWrapping, ShaderMaterial, SRGBColorSpace, type Material, type ShaderMaterialParameters, type Texture } from 'three';
+import { BackSide, CanvasTexture, DoubleSide, FrontSide, Mesh, Object3D, PlaneGeometry, RepeatWrapping, ShaderMaterial, SRGBColorSpace, type Material, type ShaderMaterialParameters, type Texture } from 'three';
+import { drawingOf, type Receiver } from './receiver';
 import { asShown, lit, TOKENS } from './tokens';
 
 type Uniforms = Record<string, { value: unknown }>;
-export type LookName = 'built' | 'received' | 'facing' | 'wire' | 'density' | 'slots' | 'checker' | 'alpha' | 'weights' | 'normals' | 'pivots' | 'names';
+export type LookName = 'built' | 'received' | 'facing' | 'wire' | 'density' | 'slots' | 'checker' | 'alpha' | 'weights' | 'layout' | 'normals' | 'pivots' | 'names';
 
-/** Uniforms that every material shares; the sun adds its own. uTile: height of a paper tile in metres. */
-export const shared: Uniforms = { uDpr: { value: 1 }, uTile: { value: 0.25 } };
+/** Uniforms that every material shares; the sun adds its own. uTile: height of a paper tile in metres; uSample: which still frame. */
+export const shared: Uniforms = { uDpr: { value: 1 }, uTile: { value: 0.25 }, uSample: { value: 0 } };
 
 const VERTEX = /* glsl */ `
 #include <common>
@@ -35,12 +36,20 @@ void main() {
 }`;
 const FRAGMENT = /* glsl */ `
 layout(location = 1) out highp vec4 gInk;
-uniform vec3 uColour, uSun, uUp, uSunOffset; uniform float uOpacity, uPart, uInk, uDpr, uTile, uCutoff, uPale;
+uniform vec3 uColour, uSun, uUp, uSunOffset; uniform float uOpacity, uPart, uInk, uDpr, uTile, uSample, uCutoff, uPale;
 uniform sampler2D uMap; uniform highp sampler2DShadow uSunMap;
 varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
 float hatch(vec2 p, float period, float halfWidth) {
   float d = abs(fract((p.x + p.y) / period) - .5) * period * .7071;
   return 1. - smoothstep(halfWidth - .6, halfWidth + .6, d);
+}
+// Where a see-through pixel is drawn in this frame: eight still frames and a 4 x 4 pattern share out the alpha, each part in
+// an order of its own, so that the mean of the frames is right whichever of two surfaces was drawn first.
+float share(float part) {
+  vec2 p = mod(floor(gl_FragCoord.xy), 4.), q = mod(p, 2.), r = floor(p / 2.);
+  float cell = mod(4. * mod(2. * q.x + 3. * q.y, 4.) + mod(2. * r.x + 3. * r.y, 4.), 16.);
+  float turn = mod(uSample * (1. + 2. * mod(floor(part), 4.)) + floor(part / 4.) * 3., 8.);
+  return fract((cell + .5) / 128. + turn / 8. + fract(part * .618));
 }
 float sunlight() { return texture(uSunMap, vec3(vSun.xy + uSunOffset.xy, min(vSun.z, 1.) - .0006)); }
 LOOK_PARS
@@ -51,6 +60,9 @@ void main() {
   #endif
   #ifdef CUT
     if (c.a < uCutoff) discard;
+  #endif
+  #ifdef SCATTER
+    if (c.a <= share(floor(uPart * 255. + .5))) discard;
   #endif
   #ifndef SOFT
     c.a = 1.;
@@ -83,6 +95,8 @@ export interface Surface {
   imageHasAlpha: boolean;
   opacity: number;
   doubleSided: boolean;
+  /** Whether the part's transform mirrors it. */
+  mirrored: boolean;
   hasUv: boolean;
   hasWeight: boolean;
   /** Index of the material, -1 for none. */
@@ -92,17 +106,18 @@ export interface Surface {
 }
 
 interface Paper {
-  surface?: Surface; hex?: string; map?: Texture | null; cut?: boolean; soft?: boolean; flat?: boolean; lines?: boolean; ink?: number; opacity?: number;
+  surface?: Surface; hex?: string; map?: Texture | null; cut?: boolean; soft?: boolean; scatter?: boolean; flat?: boolean; lines?: boolean; ink?: number; opacity?: number;
   uniforms?: Uniforms; pars?: string; vertexPars?: string; vertex?: string; look?: string; options?: ShaderMaterialParameters;
 }
 
 /** A paper material. `look` runs after lighting and may change `c`; `l` is the light, `n` the view normal. */
-export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertexPars = '', vertex = '', look = '', options = {} }: Paper) {
+export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, scatter = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertexPars = '', vertex = '', look = '', options = {} }: Paper) {
   const defines: Record<string, string> = {};
   if (map) defines.HAS_MAP = '';
   if (surface?.hasUv) defines.HAS_UV = '';
   if (cut) defines.CUT = '';
   if (soft) defines.SOFT = '';
+  if (scatter) defines.SCATTER = '';
   if (flat || lines) defines.FLAT = '';
   if (lines) defines.POINTS_OR_LINES = '';
   return new ShaderMaterial({
@@ -121,21 +136,34 @@ const tinted = (s: Surface) => paper({ surface: s, hex: TOKENS.plain, options: {
 /** Slots tell themselves apart by the run of their strokes first, by tint second. */
 const SLOT_TINTS = ['#E6DCC6', '#A9B8A4', '#8797A3', '#C9A98A', '#B7A9B4', '#9FB3B0'];
 
+/** The material of one look for a surface; `received` alone asks who receives. */
+type Look = (s: Surface, receiver: Receiver) => Material;
+
+/** Which sides a receiver draws. The renderer turns the winding of mirrored parts back; where a receiver does not, sides swap. */
+function sides(s: Surface, r: Receiver) {
+  if (r.back_faces === 'shown' || (r.back_faces === 'as-material' && s.doubleSided)) return DoubleSide;
+  return s.mirrored && r.mirrored === 'as-stored' ? BackSide : FrontSide;
+}
+
 /** Every look: a function from a surface to a material. */
-const LOOKS: Partial<Record<LookName, (s: Surface) => Material>> = {
-  /** Both sides, alpha as the picture says. Cut-out parts take no outline: it would drown the leaves. */
-  built(s: Surface) {
-    const soft = s.alphaMode === 'blend' || s.opacity < 1;
-    const cut = !soft && s.imageHasAlpha;
-    return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, soft, ink: cut ? 0 : 1, opacity: s.opacity });
+const LOOKS: Partial<Record<LookName, Look>> = {
+  /** Both sides, alpha as the picture says, see-through surfaces each in its true place. Cut-out parts take no outline: it would drown the leaves. */
+  built(s) {
+    const scatter = scattered(s);
+    const cut = !scatter && s.imageHasAlpha;
+    return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, scatter, ink: cut || scatter ? 0 : 1, opacity: s.opacity });
   },
-  /** One side unless the material says two; alpha only where the material says so; a paper tile for a lost picture. */
-  received(s: Surface) {
-    const soft = s.alphaMode === 'blend';
-    const cut = s.alphaMode === 'mask';
-    const opacity = soft ? s.opacity : 1;
-    const options = { side: s.doubleSided ? DoubleSide : FrontSide };
-    if (!s.missing) return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, soft, ink: cut ? 0 : 1, opacity, options });
+  /** As the receiver draws: sides, alpha and order by its rules, its own material where there is none, a paper tile for a lost picture. */
+  received(s, r) {
+    const blended = s.alphaMode === 'blend' && r.alpha === 'as-material';
+    const scatter = blended && r.draw_order === 'by-surface';
+    const soft = blended && !scatter;
+    const cut = r.alpha !== 'none' && (s.alphaMode === 'mask' || (s.alphaMode === 'blend' && r.alpha === 'mask-only'));
+    const opacity = blended || cut ? s.opacity : 1;
+    const options = { side: sides(s, r) };
+    const hex = s.slot < 0 ? r.default_material : s.map ? '#fff' : s.colour;
+    const cutoff = s.alphaMode === 'blend' ? 0.5 : s.cutoff;
+    if (!s.missing) return paper({ surface: { ...s, cutoff }, hex, map: s.map, cut, soft, scatter, ink: cut || scatter ? 0 : 1, opacity, options });
     return paper({
       surface: s, soft, opacity, options, uniforms: { uPicture: { value: missingTile(s.missing) } }, pars: 'uniform sampler2D uPicture;\n',
       // Laid on by the dominant world axis, not by UV: the name stays upright and readable whatever the UVs are.
@@ -207,15 +235,33 @@ function crossed(s: Surface) {
   });
 }
 
-/** Sets a look on a model. Materials are made once for a surface and look; the programs are shared. */
-export function applyLook(root: Object3D, look: LookName) {
+LOOKS.layout = LOOKS.checker;
+
+/** Whether a surface is drawn see-through and each pixel in its true place. */
+export const scattered = (s: Surface) => s.alphaMode === 'blend' || s.opacity < 1;
+
+/** Nothing but the outline of a scattered surface, whose own pixels would ink every dot. */
+function outline(s: Surface): Material {
+  const m = paper({ surface: s, soft: true, opacity: 0, options: { depthWrite: true } });
+  m.visible = scattered(s);
+  return m;
+}
+
+/** Sets a look on a model. Materials are made once for a surface, look and receiver; the programs are shared. */
+export function applyLook(root: Object3D, look: LookName, receiver: Receiver) {
+  const key = look === 'received' ? drawingOf(receiver) : look;
   root.traverse((o) => {
     const looks = o.userData.looks as LookName[] | undefined;
-    if (looks) o.visible = looks.includes(look);
+    if (looks) o.visible = looks.includes(look) || (o.userData.asLine === true && look === 'received' && receiver.lines);
     const surfaces = o instanceof Mesh ? (o.userData.surfaces as Surface[] | undefined) : undefined;
     if (!surfaces) return;
-    const made = (o.userData.made ??= {}) as Partial<Record<LookName, Material[]>>;
-    (o as Mesh).material = made[look] ??= surfaces.map((s) => LOOKS[look]!(s));
+    if (o.userData.outline) {
+      o.visible = look === 'built' || (look === 'received' && receiver.draw_order === 'by-surface' && receiver.alpha === 'as-material');
+      (o as Mesh).material = (o.userData.made ??= surfaces.map(outline)) as Material[];
+      return;
+    }
+    const made = (o.userData.made ??= {}) as Record<string, Material[]>;
+    (o as Mesh).material = made[key] ??= surfaces.map((s) => LOOKS[look]!(s, receiver));
     for (const m of (o as Mesh).material as ShaderMaterial[]) m.uniforms.uPale!.value = look === 'built' && o.userData.pale ? 0.62 : 0;
   });
 }

@@ -3,7 +3,7 @@
 import { Vector2, Vector3, Vector4, type WebGLRenderer, type WebGLRenderTarget } from 'three';
 import { FullScreen } from './ink';
 import type { LookName } from './looks';
-import type { Picture } from './stage';
+import type { Picture } from './picture';
 import { TOKENS, vector } from './tokens';
 
 const FRAGMENT = /* glsl */ `

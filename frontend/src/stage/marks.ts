@@ -1,55 +1,96 @@
 // Marks: evidence on the model. Faces, edges and vertices are extra index buffers over the part's own positions, so no
-// vertex is copied. A fainter second drawing shows what lies hidden.
+// vertex is copied; on a reduced part the server sends the marked places themselves. A fainter second drawing shows what
+// lies hidden.
 import { Box3, BufferAttribute, BufferGeometry, GreaterDepth, Group, LessEqualDepth, LineSegments, Mesh, Points, Vector3 } from 'three';
+import { clusters } from './clusters';
 import type { DisplayModel, Origins } from './displayCopy';
 import { lineMaterial, paper } from './looks';
 
-export interface Evidence { kind: string; node: number | null; indices: Int32Array }
+export interface Evidence {
+  kind: string; node: number | null; indices: Int32Array;
+  /** Drawn positions of the marked elements where the part is reduced, from its mesh's centre. */
+  places?: Float32Array;
+}
 
+/** Marks are drawn in a layer of their own too, so that a flight can ask what is seen of them. */
+export const MARKS = 1;
 const HATCH = 'c.a *= mix(.3, 1., hatch(vec2(gl_FragCoord.x, -gl_FragCoord.y), 7. * uDpr, .7 * uDpr));';
+const CORNERS: Record<string, number> = { faces: 3, edges: 2, vertices: 1 };
 
-function share(mesh: Mesh, index: Uint32Array) {
+/** Drawn things to mark: an index over a part's vertices, or places of their own with an index that counts through them. */
+function geometry(mesh: Mesh, evidence: Evidence): BufferGeometry {
   const g = new BufferGeometry();
+  if (evidence.places) {
+    g.setAttribute('position', new BufferAttribute(evidence.places, 3));
+    g.setIndex(new BufferAttribute(Uint32Array.from({ length: evidence.places.length / 3 }, (_, i) => i), 1));
+    g.userData.vertex = welded(evidence.places);
+    return g;
+  }
   for (const [name, attribute] of Object.entries(mesh.geometry.attributes)) g.setAttribute(name, attribute);
+  const index = evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : evidence.kind in CORNERS ? drawnVertices(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
   g.setIndex(new BufferAttribute(index, 1));
+  g.userData.vertex = (mesh.geometry.userData.origins as Origins).vertex;
   return g;
 }
 
-function tint(mesh: Mesh, index: Uint32Array, hex: string) {
-  const g = share(mesh, index);
-  const group = new Group();
-  const make = (opacity: number, depthFunc: typeof LessEqualDepth | typeof GreaterDepth) =>
-    paper({ hex, soft: true, flat: true, ink: 0, opacity, options: { depthFunc, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }, look: HATCH });
-  const seen = new Mesh(g, make(0.8, LessEqualDepth));
-  const hidden = new Mesh(g, make(0.18, GreaterDepth));
-  seen.renderOrder = 2;
-  hidden.renderOrder = 3;
-  group.add(seen, hidden);
-  return group;
+/** Equal places get equal numbers, as stored vertices would. */
+function welded(places: Float32Array) {
+  const seen = new Map<string, number>();
+  return Uint32Array.from({ length: places.length / 3 }, (_, i) => {
+    const key = `${places[3 * i]} ${places[3 * i + 1]} ${places[3 * i + 2]}`;
+    return seen.get(key) ?? (seen.set(key, i), i);
+  });
 }
 
 /** Index of the triangles whose polygon is marked. */
-function facesIndex(mesh: Mesh, marked: Int32Array) {
+export function facesIndex(mesh: Mesh, marked: Int32Array) {
   const { faces } = mesh.geometry.userData.origins as Origins;
   const src = mesh.geometry.index!.array as Uint32Array;
-  const wanted = new Set(marked);
-  const out: number[] = [];
-  for (let t = 0; t < faces.length; t++) if (wanted.has(faces[t]!)) out.push(src[3 * t]!, src[3 * t + 1]!, src[3 * t + 2]!);
-  return Uint32Array.from(out);
+  const wanted = new Uint8Array(marked.reduce((m, f) => Math.max(m, f), 0) + 1);
+  for (const f of marked) wanted[f] = 1;
+  let count = 0;
+  for (const f of faces) count += f < wanted.length ? wanted[f]! : 0;
+  const out = new Uint32Array(count * 3);
+  for (let t = 0, k = 0; t < faces.length; t++) {
+    if (faces[t]! >= wanted.length || !wanted[faces[t]!]) continue;
+    out[k++] = src[3 * t]!;
+    out[k++] = src[3 * t + 1]!;
+    out[k++] = src[3 * t + 2]!;
+  }
+  return out;
 }
 
 /** Drawn vertex for each of some stored vertices. */
 function drawnVertices(mesh: Mesh, stored: Int32Array) {
   const { vertex } = mesh.geometry.userData.origins as Origins;
-  const place = new Map<number, number>();
-  for (let i = vertex.length - 1; i >= 0; i--) place.set(vertex[i]!, i);
-  return Uint32Array.from(stored, (v) => place.get(v) ?? 0);
+  const place = new Uint32Array(Math.max(vertex.reduce((m, v) => Math.max(m, v), 0), stored.reduce((m, v) => Math.max(m, v), 0)) + 1);
+  for (let i = vertex.length - 1; i >= 0; i--) place[vertex[i]!] = i;
+  return Uint32Array.from(stored, (v) => place[v]!);
 }
 
-/** Marks evidence on a model; returns the drawn group (already hung into the model) and the box around what is marked. */
+function drawn(g: BufferGeometry, kind: string, hex: string) {
+  const group = new Group();
+  if (kind === 'edges') {
+    group.add(new LineSegments(g, lineMaterial(hex, 1)));
+  } else if (kind === 'vertices') {
+    group.add(new Points(g, lineMaterial(hex, 1, { uniforms: { uPoint: { value: 7 } }, pars: 'uniform float uPoint;\n', vertex: 'gl_PointSize = uPoint;', look: 'if (length(gl_PointCoord - .5) > .5) discard;' })));
+  } else {
+    const make = (opacity: number, depthFunc: typeof LessEqualDepth | typeof GreaterDepth) =>
+      paper({ hex, soft: true, flat: true, ink: 0, opacity, options: { depthFunc, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }, look: HATCH });
+    group.add(new Mesh(g, make(0.8, LessEqualDepth)), new Mesh(g, make(0.18, GreaterDepth)));
+  }
+  group.children.forEach((o, k) => {
+    o.renderOrder = (kind in CORNERS && kind !== 'faces' ? 4 : 2) + k;
+    o.layers.enable(MARKS);
+  });
+  return group;
+}
+
+/** Marks evidence on a model; returns the drawn groups (already hung into the model), the box around all and one a place. */
 export function mark(model: DisplayModel, evidence: Evidence, hex: string): { groups: Group[]; box: Box3; places: Box3[] } {
   const groups: Group[] = [];
   const box = new Box3();
+  const whole = !(evidence.kind in CORNERS);
   const named = evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
   // A group stands for the parts below it; a node with nothing to draw is a place.
   const nodes = [...new Set(named.flatMap((n) => (model.parts.has(n) ? [n] : (model.below.get(n) ?? []))))];
@@ -67,77 +108,31 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
   for (const node of nodes) {
     const mesh = model.parts.get(node);
     if (!mesh) continue;
-    let group: Group;
-    if (evidence.kind === 'edges') {
-      const index = drawnVertices(mesh, evidence.indices);
-      const lines = new LineSegments(share(mesh, index), lineMaterial(hex, 1));
-      lines.renderOrder = 4;
-      group = new Group().add(lines);
-      grow(box, mesh, index);
-      spots.push(...clusters(mesh, index, 2));
-    } else if (evidence.kind === 'vertices') {
-      const index = drawnVertices(mesh, evidence.indices);
-      const material = lineMaterial(hex, 1, {
-        uniforms: { uPoint: { value: 7 } }, pars: 'uniform float uPoint;\n', vertex: 'gl_PointSize = uPoint;', look: 'if (length(gl_PointCoord - .5) > .5) discard;',
-      });
-      const points = new Points(share(mesh, index), material);
-      points.renderOrder = 4;
-      group = new Group().add(points);
-      grow(box, mesh, index);
-      spots.push(...clusters(mesh, index, 1));
-    } else {
-      const index = evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
-      group = tint(mesh, index, hex);
-      grow(box, mesh, index);
-      if (evidence.kind === 'faces') spots.push(...clusters(mesh, index, 3));
-    }
+    const g = geometry(mesh, evidence);
+    const group = drawn(g, evidence.kind, hex);
+    grow(box, mesh, g);
+    if (!whole) spots.push(...clusters(g, CORNERS[evidence.kind]!, mesh.matrixWorld));
     mesh.add(group);
+    group.updateMatrixWorld(true);
     groups.push(group);
   }
   return { groups, box, places: spots };
-}
-
-/** Boxes around groups of elements that share stored vertices, the largest group first, at most 500 of them. */
-export function clusters(mesh: Mesh, index: Uint32Array, corners: number): Box3[] {
-  const { vertex } = mesh.geometry.userData.origins as Origins;
-  const parent = new Map<number, number>();
-  const find = (v: number) => {
-    let root = v;
-    while (parent.get(root) !== root) root = parent.get(root)!;
-    while (parent.get(v) !== root) [v] = [parent.get(v)!, parent.set(v, root)];
-    return root;
-  };
-  for (let i = 0; i < index.length; i++) {
-    const v = vertex[index[i]!]!;
-    if (!parent.has(v)) parent.set(v, v);
-    if (i % corners) parent.set(find(v), find(vertex[index[i - (i % corners)]!]!));
-  }
-  const groups = new Map<number, { box: Box3; n: number }>();
-  const at = new Vector3();
-  const positions = mesh.geometry.attributes.position!;
-  for (const i of index) {
-    const root = find(vertex[i]!);
-    const g = groups.get(root) ?? groups.set(root, { box: new Box3(), n: 0 }).get(root)!;
-    g.box.expandByPoint(at.fromBufferAttribute(positions, i).applyMatrix4(mesh.matrixWorld));
-    g.n++;
-  }
-  return [...groups.values()].sort((a, b) => b.n - a.n).slice(0, 500).map((g) => g.box);
 }
 
 export function unmark(groups: Group[]) {
   for (const group of groups) {
     group.removeFromParent();
     group.traverse((o) => {
-      if (o instanceof Mesh || o instanceof LineSegments || o instanceof Points) {
-        o.geometry.setIndex(null);
-        for (const m of [o.material].flat()) m.dispose();
-      }
+      if (!(o instanceof Mesh || o instanceof LineSegments || o instanceof Points)) return;
+      o.geometry.setIndex(null);
+      for (const m of [o.material].flat()) m.dispose();
     });
   }
 }
 
-function grow(box: Box3, mesh: Mesh, index: Uint32Array) {
-  const positions = mesh.geometry.attributes.position!;
+function grow(box: Box3, mesh: Mesh, g: BufferGeometry) {
+  const positions = g.attributes.position!;
+  const index = g.index!.array;
   const v = new Vector3();
   const step = Math.max(1, Math.floor(index.length / 20_000));
   for (let i = 0; i < index.length; i += step) box.expandByPoint(v.fromBufferAttribute(positions, index[i]!).applyMatrix4(mesh.matrixWorld));

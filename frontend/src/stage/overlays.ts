@@ -13,35 +13,46 @@ const overlay = (g: BufferGeometry, look: LookName, opacity: number, more = {}) 
   return lines;
 };
 
-/** Every edge once. For `polygons` the diagonals that only cut a polygon into triangles are left out. */
-export function edges(mesh: Mesh, polygons: boolean): Uint32Array {
-  const index = mesh.geometry.index!.array as Uint32Array;
-  const { faces, vertex } = mesh.geometry.userData.origins as Origins;
-  const size = vertex.reduce((m, v) => Math.max(m, v), 0) + 1;
-  const keys = new Float64Array(index.length);
-  for (let i = 0; i < index.length; i++) {
-    const a = vertex[index[i]!]!;
-    const b = vertex[index[i % 3 === 2 ? i - 2 : i + 1]!]!;
-    keys[i] = Math.min(a, b) * size + Math.max(a, b);
-  }
-  const order = Uint32Array.from(keys, (_, i) => i).sort((p, q) => keys[p]! - keys[q]!);
-  const out: number[] = [];
-  for (let i = 0; i < order.length; ) {
-    let j = i + 1;
-    while (j < order.length && keys[order[j]!] === keys[order[i]!]) j++;
-    const first = order[i]!;
-    const diagonal = polygons && j - i === 2 && faces[Math.floor(first / 3)] === faces[Math.floor(order[i + 1]! / 3)];
-    if (!diagonal) out.push(index[first]!, index[first % 3 === 2 ? first - 2 : first + 1]!);
-    i = j;
-  }
-  return Uint32Array.from(out);
+let worker: Worker | null = null;
+let asked = 0;
+
+/** The edges of a mesh, found in a worker so that the page goes on. `vertex` says which drawn vertices count as one. */
+function edges(mesh: Mesh, vertex: Uint32Array, polygons: boolean): Promise<Uint32Array> {
+  const own = (worker ??= new Worker(new URL('./edges.worker.ts', import.meta.url), { type: 'module' }));
+  const { faces } = mesh.geometry.userData.origins as Origins;
+  const id = ++asked;
+  return new Promise((done, fail) => {
+    const failed = () => fail(new Error('The edges could not be found; reload the page.'));
+    const listen = ({ data }: MessageEvent<{ id: number; made: Uint32Array }>) => {
+      if (data.id !== id) return;
+      own.removeEventListener('message', listen);
+      own.removeEventListener('error', failed);
+      done(data.made);
+    };
+    own.addEventListener('message', listen);
+    own.addEventListener('error', failed, { once: true });
+    own.postMessage({ id, index: mesh.geometry.index!.array, faces, vertex, polygons });
+  });
 }
 
-function lattice(mesh: Mesh, look: 'wire' | 'density') {
-  const g = new BufferGeometry();
-  g.setAttribute('position', mesh.geometry.attributes.position!);
-  g.setIndex(new BufferAttribute(edges(mesh, look === 'wire'), 1));
-  return overlay(g, look, 0.6);
+/** Edges as a geometry over the mesh's own vertices, found once for all parts that share it. */
+function edgeGeometry(mesh: Mesh, kind: 'wire' | 'density' | 'charts'): Promise<BufferGeometry> {
+  const known = (mesh.geometry.userData.edges ??= {}) as Partial<Record<string, Promise<BufferGeometry>>>;
+  const { vertex } = mesh.geometry.userData.origins as Origins;
+  // Along a UV seam both sides are drawn vertices of their own, and a chart's edge is each side's.
+  const counted = kind === 'charts' ? Uint32Array.from(vertex, (_, i) => i) : vertex;
+  return (known[kind] ??= edges(mesh, counted, kind !== 'density').then((index) => {
+    const g = new BufferGeometry();
+    for (const name of ['position', 'uv']) if (mesh.geometry.attributes[name]) g.setAttribute(name, mesh.geometry.attributes[name]);
+    return g.setIndex(new BufferAttribute(index, 1));
+  }));
+}
+
+/** The edges of a part's UV charts, seams on both their sides. */
+export const chartEdges = (mesh: Mesh) => edgeGeometry(mesh, 'charts');
+
+async function lattice(mesh: Mesh, look: 'wire' | 'density') {
+  return overlay(await edgeGeometry(mesh, look), look, 0.6);
 }
 
 function strokes(mesh: Mesh, size: number) {
@@ -71,11 +82,14 @@ function pivot(mesh: Mesh, size: number) {
   return overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 1, { options: { depthTest: false } });
 }
 
-/** Makes what a lens lays over the model, unless it is there already. */
-export function ensureOverlay(model: DisplayModel, look: LookName, size: number) {
-  if (!['wire', 'density', 'normals', 'pivots'].includes(look)) return;
-  for (const mesh of model.parts.values()) {
-    if (mesh.children.some((c) => (c.userData.looks as LookName[] | undefined)?.includes(look))) continue;
-    mesh.add(look === 'normals' ? strokes(mesh, size) : look === 'pivots' ? pivot(mesh, size) : lattice(mesh, look as 'wire' | 'density'));
-  }
+/** Makes what a lens lays over the model, unless it is there or on its way already. */
+export async function ensureOverlay(model: DisplayModel, look: LookName, size: number): Promise<void> {
+  if (look !== 'wire' && look !== 'density' && look !== 'normals' && look !== 'pivots') return;
+  const waiting = [...model.parts.values()].map(async (mesh) => {
+    const laid = (mesh.userData.laid ??= new Set<LookName>()) as Set<LookName>;
+    if (laid.has(look)) return;
+    laid.add(look);
+    mesh.add(look === 'normals' ? strokes(mesh, size) : look === 'pivots' ? pivot(mesh, size) : await lattice(mesh, look));
+  });
+  await Promise.all(waiting);
 }

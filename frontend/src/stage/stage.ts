@@ -6,35 +6,19 @@
 //
 // A picture stays valid until camera, model or look changes; nothing is drawn while nothing moves, and moving the loupe at 1×
 // draws no triangle.
-import { Box3, Mesh, Object3D, PerspectiveCamera, Scene, UnsignedByteType, Vector3, WebGLRenderer, WebGLRenderTarget } from 'three';
+import { Box3, Object3D, PerspectiveCamera, Scene, Vector3, WebGLRenderer, WebGLRenderTarget } from 'three';
+import { groundOf } from './ground';
 import { Ink, JITTER, makeBuffers, type Rect } from './ink';
-import { applyLook, floor, shared, type LookName } from './looks';
+import { Ladder } from './ladder';
+import { lightly } from './light';
+import { applyLook, shared, type LookName } from './looks';
 import { Composite, LARGEST, Loupe } from './loupe';
+import { Picture } from './picture';
+import { PLAIN_RECEIVER, type Receiver } from './receiver';
 import { Sun } from './sun';
 import { asShown, TOKENS } from './tokens';
 
 const SETTLE = 140; // ms without movement before full quality
-/** How a frame is drawn while something moves, step by step coarser. At rest every level draws the same. */
-const LADDER = [{ scale: 1, lens: true }, { scale: 0.5, lens: true }, { scale: 0.5, lens: false }] as const;
-
-export interface Window2D { x: number; y: number; w: number; h: number }
-
-export class Picture {
-  readonly out: WebGLRenderTarget;
-  samples = 0;
-  scale = 1;
-  /** The part of the stage that the picture holds; null for the whole. */
-  window: Window2D | null = null;
-
-  constructor(w: number, h: number) {
-    this.out = new WebGLRenderTarget(w, h, { depthBuffer: false, type: UnsignedByteType });
-  }
-
-  forget() {
-    this.samples = 0;
-    this.scale = 1;
-  }
-}
 
 export interface StageOptions { dpr?: number; now?: () => number; samples?: number; size?: [number, number] }
 
@@ -49,7 +33,9 @@ export class Stage {
   /** Another model that shows inside the loupe instead of the same under a lens: with a mend, or an earlier revision. */
   private other: Object3D | null = null;
   private shadowOf: Object3D | null = null;
-  /** Marks, person and cubes: drawn over the model, casting no shadow. */
+  /** The destination whose drawing "as received" shows. */
+  private receiver: Receiver = PLAIN_RECEIVER;
+  /** Person, cubes and whatever else stands beside the model, casting no shadow. */
   readonly extras = new Object3D();
   size = 1;
   w = 1;
@@ -60,15 +46,12 @@ export class Stage {
   private readonly ink: Ink;
   private readonly composite: Composite;
   private readonly sun = new Sun();
-  private floor: Mesh | null = null;
+  private ground: Object3D | null = null;
   private buffers: WebGLRenderTarget | null = null;
   private a: Picture | null = null;
   private b: Picture | null = null;
   private c: Picture | null = null;
-  private level = 0;
-  private frameMs = 16;
-  private good = 0;
-  private previous = 0;
+  private readonly ladder = new Ladder();
   private lastMove = -1e9;
   private holding = false;
   private scheduled = false;
@@ -135,16 +118,16 @@ export class Stage {
   /** Puts a model on the floor, with floor, sun and camera range around it. */
   setModel(root: Object3D, step: number, ground = 0) {
     if (this.root) this.scene.remove(this.root);
-    if (this.floor) this.scene.remove(this.floor);
+    if (this.ground) this.scene.remove(this.ground);
     this.root = root;
     this.scene.add(root);
     root.updateMatrixWorld(true);
     this.box.setFromObject(root);
     if (this.box.isEmpty()) this.box.set(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1, 0.5));
     this.size = Math.max(this.box.getSize(new Vector3()).length(), 1e-6);
-    this.floor = floor(step, this.size * 2.6);
-    this.floor.position.y = Math.min(ground, this.box.min.y) - this.size * 1e-4;
-    this.scene.add(this.floor);
+    this.ground = groundOf(this.box, step);
+    this.ground.position.y = Math.min(ground, this.box.min.y) - this.size * 1e-4;
+    this.scene.add(this.ground);
     this.sun.fit(this.box);
     this.modelChanged();
   }
@@ -158,6 +141,12 @@ export class Stage {
       root.updateMatrixWorld(true);
       root.visible = false;
     }
+    this.invalidate();
+  }
+
+  /** Chooses the destination that "as received" stands for. */
+  setReceiver(receiver: Receiver) {
+    this.receiver = receiver;
     this.invalidate();
   }
 
@@ -210,7 +199,7 @@ export class Stage {
   }
 
   private get samples() {
-    return Math.max(1, Math.min(this.maxSamples, Math.floor(600 / this.frameMs))); // at most about 0.6 s of finishing
+    return this.ladder.samples(this.maxSamples);
   }
 
   /** The picture that shows inside the loupe, null where there is none. */
@@ -230,18 +219,18 @@ export class Stage {
     const glass = this.inside;
     if (!this.root || !a || !b || this.lost) return;
     const t = this.now();
-    const step = LADDER[this.level]!;
+    const { step } = this.ladder;
     const outside: LookName = loupe.swapped ? loupe.look : 'built';
     const inside: LookName = loupe.swapped ? 'built' : loupe.look;
     if (this.moving) {
       if (!a.samples) this.draw(a, outside, 0, step.scale);
       if (glass && step.lens && !glass.samples) this.draw(glass, inside, 0, step.scale);
-      this.measure(t);
+      this.ladder.moved(t);
     } else {
       for (const p of [a, b, this.c]) if (p && p.scale < 1) p.forget(); // replace what was drawn in haste
       if (a.samples < this.samples) this.draw(a, outside, a.samples);
       if (glass && glass.samples < this.samples) this.draw(glass, inside, glass.samples);
-      this.previous = 0;
+      this.ladder.rested();
     }
     this.recompose(null);
     this.frames++;
@@ -277,23 +266,29 @@ export class Stage {
     if (this.other) this.other.visible = shown === this.other;
     if (this.shadowOf !== shown) this.sun.dirty = true;
     this.shadowOf = shown;
-    if (this.sun.dirty) applyLook(shown, 'built');
-    this.sun.update(r, this.scene, cam, (on) => {
-      if (this.floor) this.floor.visible = !on;
-      this.extras.visible = !on;
-    }, jitter);
-    applyLook(shown, look);
+    if (this.sun.dirty) applyLook(shown, 'built', this.receiver);
+    this.sun.update(r, this.scene, cam, (on) => this.hideProps(on), jitter);
+    applyLook(shown, look, this.receiver);
     shared.uDpr!.value = this.dpr * scale;
+    shared.uSample!.value = k;
     b.viewport.set(0, 0, rect.w, rect.h);
     b.scissor.set(0, 0, rect.w, rect.h);
     r.setRenderTarget(b);
     this.clear();
+    const whole = scale < 1 ? lightly(shown) : null;
     r.render(this.scene, cam);
+    whole?.();
     this.ink.resolve(b, picture.out, cam, rect, k, Math.max(1, Math.round(1.2 * this.dpr * scale)));
     cam.clearViewOffset();
     picture.samples = k + 1;
     picture.scale = scale;
     picture.window = glass ? v : null;
+  }
+
+  /** Takes whatever is not the model out of the scene, or puts it back. */
+  hideProps(on: boolean) {
+    if (this.ground) this.ground.visible = !on;
+    this.extras.visible = !on;
   }
 
   /** Draws a whole still picture at once: what thumbnails are made of. */
@@ -326,21 +321,5 @@ export class Stage {
     gl.clearBufferfv(gl.COLOR, 0, [c.r, c.g, c.b, 1]);
     gl.clearBufferfv(gl.COLOR, 1, [0, 0, 0, 0]);
     gl.clearBufferfv(gl.DEPTH, 0, [1]);
-  }
-
-  /** Frame-to-frame time while moving decides the level; unlike time spent in JavaScript it includes the graphics card. */
-  private measure(t: number) {
-    if (this.previous && t - this.previous < 2000) {
-      this.frameMs += (t - this.previous - this.frameMs) * 0.3;
-      this.good = this.frameMs < 20 ? this.good + 1 : 0;
-      if (this.frameMs > 55 && this.level < LADDER.length - 1) {
-        this.level++;
-        this.frameMs = 30;
-      } else if (this.good > 90 && this.level > 0) {
-        this.level--;
-        this.good = 0;
-      }
-    }
-    this.previous = t;
   }
 }

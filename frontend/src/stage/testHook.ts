@@ -7,7 +7,7 @@ let time = 0;
 export const testing = () => new URLSearchParams(location.search).has('test');
 export const testClock = () => time;
 
-export function attachTestHook(stage: Stage, more: Record<string, unknown>) {
+export function attachTestHook(stage: Stage, { busy, ...more }: Record<string, unknown> & { busy: () => boolean }) {
   const shot = () => {
     const { width: w, height: h } = stage.canvas;
     const t = new WebGLRenderTarget(w, h, { depthBuffer: false });
@@ -27,7 +27,7 @@ export function attachTestHook(stage: Stage, more: Record<string, unknown>) {
           time += 200;
           stage.schedule();
           await new Promise((r) => requestAnimationFrame(r));
-        } while (stage.busy && limit-- > 0);
+        } while ((stage.busy || busy()) && limit-- > 0);
       },
       /** A number that changes when any pixel does. */
       hash() {

@@ -5,7 +5,7 @@ import { Stage } from './stage';
 import { Viewer } from './viewer';
 
 /** Part of the stored picture's key: raise it when the drawing changes. */
-export const STYLE = 1;
+export const STYLE = 2;
 let stage: Stage | null = null;
 let line: Promise<unknown> = Promise.resolve();
 

@@ -105,7 +105,7 @@ def _triangles(corners: Array) -> str:
 
 
 def _triple(point: Array) -> str:
-    return ", ".join(f"{v:.4g}" for v in point) + " m"
+    return ", ".join(f"{v:.3g}".replace("-", "−") for v in point) + " m"
 
 
 def _by(size: Array) -> str:

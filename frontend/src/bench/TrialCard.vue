@@ -1,0 +1,56 @@
+<script setup lang="ts">
+// A mend that is being tried: what it does, what it leaves, what it costs, before it is kept or put back.
+import { computed } from 'vue';
+import ResultMark from '../ui/ResultMark.vue';
+import type { BenchState } from './useBench';
+import { mendWords } from './words';
+
+const props = defineProps<{ state: BenchState }>();
+const slip = computed(() => props.state.trial.tried.value);
+const facts = computed(() => (slip.value ? props.state.mendFacts(slip.value.mend) : undefined));
+const trial = computed(() => props.state.trial.trial.value);
+const reading = computed(() => !trial.value || trial.value.state === 'waiting' || trial.value.state === 'running');
+const trouble = computed(() => {
+  if (reading.value) return '';
+  if (trial.value!.state !== 'done') return trial.value!.error ?? 'It could not be read.';
+  return trial.value!.run?.applied ? '' : (trial.value!.run?.because ?? 'It does not apply here.');
+});
+const now = computed(() => props.state.bench.value?.reading?.verdict);
+const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
+</script>
+
+<template>
+  <section v-if="slip" class="trial" role="status" aria-label="A mend being tried">
+    <h2>{{ mendWords(facts, slip.mend, slip.params) }} <span class="faded small">being tried, not on the tape</span></h2>
+    <p v-if="reading" class="faded"><ResultMark result="pending" /> reading with it …</p>
+    <p v-else-if="trouble"><ResultMark result="caution" /> {{ trouble }}</p>
+    <template v-else>
+      <table>
+        <thead><tr><th>What</th><th class="num">Before</th><th class="num">After</th></tr></thead>
+        <tbody>
+          <tr v-for="f in (trial!.run?.figures ?? []).slice(0, 4)" :key="f.what"><td>{{ f.what }}</td><td class="num mono">{{ f.before }}</td><td class="num mono">{{ f.after }}</td></tr>
+          <tr v-if="now && trial!.verdict"><td>findings</td><td class="num mono">{{ counted(now.stop, 'stop') }}, {{ counted(now.caution, 'caution') }}</td><td class="num mono">{{ counted(trial!.verdict.stop, 'stop') }}, {{ counted(trial!.verdict.caution, 'caution') }}</td></tr>
+          <tr v-for="f in trial!.price" :key="f.what" class="price"><td>{{ f.what }}</td><td class="num mono">{{ f.before }}</td><td class="num mono">{{ f.after }}</td></tr>
+          <tr v-if="!trial!.price.length" class="price"><td>Price to draw</td><td colspan="2" class="num">the same</td></tr>
+        </tbody>
+      </table>
+      <p v-for="r in trial!.run?.remarks ?? []" :key="r" class="small">{{ r }}</p>
+      <p v-if="facts" class="faded small">Keeps {{ facts.keeps }}. Costs {{ facts.costs }}.</p>
+    </template>
+    <div class="acts">
+      <button class="btn main" :disabled="!state.trial.other.value" @click="state.keepTrial()">Keep it</button>
+      <button class="btn" @click="state.trial.putBack()">Put it back</button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.trial { position: absolute; left: 16px; bottom: calc(100% + 8px); width: 500px; max-width: calc(100vw - 32px); z-index: 5; background: var(--hl-sheet); border: 1px dashed var(--hl-rule-strong); border-radius: 3px; box-shadow: var(--hl-shadow-pop); padding: 8px 12px 10px; font-size: 13px; display: grid; gap: 5px; }
+h2 { font: 600 16px/1.2 var(--hl-font-display); width: auto; white-space: normal; }
+h2 span { font-family: var(--hl-font-text); font-weight: 400; }
+table { border-collapse: collapse; width: 100%; }
+th, td { padding: 2px 6px; border-bottom: 1px solid var(--hl-rule); font-weight: 400; text-align: left; }
+th { color: var(--hl-ink-faded); font-size: 12px; }
+.num { text-align: right; }
+.acts { display: flex; gap: 8px; }
+</style>

@@ -1,0 +1,26 @@
+// What the page shows over the stage, and the pieces that draw it: shared by everything that ties the two together.
+import { reactive, ref, shallowRef } from 'vue';
+import type { DisplayModel } from '../stage/displayCopy';
+import type { LookName } from '../stage/looks';
+import type { LoupeShape } from '../stage/loupe';
+import type { Stage } from '../stage/stage';
+import type { Side, Viewer } from '../stage/viewer';
+
+export type StageContext = ReturnType<typeof stageContext>;
+
+export function stageContext() {
+  return {
+    stage: shallowRef<Stage | null>(null),
+    viewer: shallowRef<Viewer | null>(null),
+    model: shallowRef<DisplayModel | null>(null),
+    /** A sentence on why evidence or another model cannot be shown. */
+    lost: ref(''),
+    state: reactive({
+      loading: true, error: '', side: 'free' as Side, person: true, cubes: false, floorStep: 1, bar: 0, barMetres: 1, beside: '', labels: [] as { name: string; x: number; y: number }[],
+      // the loupe
+      look: null as LookName | null, shape: 'circle' as LoupeShape, zoom: 1, swapped: false, x: 360, y: 320, r: 130, pinned: false, joint: null as number | null, making: false,
+      // evidence
+      leader: null as { x: number; y: number } | null, place: 0, places: 0, alone: false, flying: false,
+    }),
+  };
+}

@@ -1,0 +1,118 @@
+// Evidence: a finding's elements on the stage, place by place, with the rest paled or taken away.
+import { Box3, Vector3, type Group, type Mesh } from 'three';
+import { shallowRef, watch } from 'vue';
+import { api, type Finding } from '../api/client';
+import { bestDirection } from '../stage/flight';
+import type { Origins } from '../stage/displayCopy';
+import { mark, unmark } from '../stage/marks';
+import { TOKENS } from '../stage/tokens';
+import type { StageContext } from './stageState';
+
+/** What is marked now, for the table and the UV panel: whose parts, and which elements. */
+export interface Marked { kind: string; nodes: number[]; indices: Int32Array; result: 'stop' | 'caution' | 'note' }
+
+export function useEvidence({ stage, viewer, model, state, lost }: StageContext, inspection: () => number | null, finding: () => Finding | null) {
+  const marked = shallowRef<Marked | null>(null);
+  let groups: Group[] = [];
+  let pointed: Group[] = [];
+  let at: Vector3 | null = null;
+  let spots: Box3[] = [];
+  let ticket = 0;
+
+  function clear() {
+    unmark(groups);
+    unmark(pointed);
+    groups = [];
+    pointed = [];
+    spots = [];
+    at = null;
+    marked.value = null;
+    Object.assign(state, { leader: null, place: 0, places: 0, flying: false });
+    lost.value = '';
+    setApart();
+    stage.value?.invalidate();
+  }
+
+  async function show() {
+    const mine = ++ticket;
+    const [s, m, f, id] = [stage.value, model.value, finding(), inspection()];
+    if (!s || !m) return;
+    clear();
+    if (!f) return;
+    const kind = f.elements?.kind ?? 'nodes';
+    const [node, result] = [f.node ?? null, f.result as Marked['result']];
+    let indices = f.elements ? new Int32Array(0) : Int32Array.from(node === null ? [] : [node]);
+    let places: Float32Array | undefined;
+    try {
+      if (f.elements && id !== null) {
+        const reduced = node !== null && m.parts.get(node)?.geometry.userData.reduced && ['faces', 'edges', 'vertices'].includes(kind);
+        [indices, places] = await Promise.all([api.elements(id, f.id), reduced ? api.marks(id, f.id) : undefined]);
+      }
+    } catch (e) {
+      if (mine === ticket) lost.value = (e as Error).message;
+    }
+    if (mine !== ticket || model.value !== m) return;
+    const made = mark(m, { kind, node, indices, ...(places ? { places } : {}) }, TOKENS[result]);
+    groups = made.groups;
+    if (made.box.isEmpty()) {
+      lost.value ||= 'This is not a thing that is drawn, so there is nothing to mark.';
+      return;
+    }
+    marked.value = { kind, nodes: kind === 'nodes' ? [...indices] : node === null ? [] : [node], indices, result };
+    at = made.box.getCenter(new Vector3());
+    spots = made.places;
+    state.places = spots.length;
+    setApart();
+    await fly(made.box, mine);
+  }
+
+  async function fly(box: Box3, mine: number, of = groups) {
+    const [s, m, v] = [stage.value, model.value, viewer.value];
+    if (!s || !m || !v) return;
+    state.flying = true;
+    const from = of.length ? await bestDirection(s, of, box, m.triangles, () => mine === ticket) : null;
+    if (mine !== ticket) return;
+    state.flying = false;
+    await v.flyTo(box, from ?? undefined);
+  }
+
+  /** Goes to the next place of what is marked; before the first, all of it is in view. */
+  async function step(by: number) {
+    if (!spots.length) return;
+    state.place = ((state.place - 1 + by + spots.length) % spots.length) + 1;
+    const box = spots[state.place - 1]!;
+    at = box.getCenter(new Vector3());
+    await fly(box, ++ticket);
+  }
+
+  /** Pales whatever carries no mark, or takes it away where only what is marked is wanted. */
+  function setApart() {
+    const m = model.value;
+    if (!m) return;
+    const marks = new Set(groups.map((g) => g.parent));
+    const apart = marks.size > 0 && marks.size < m.parts.size;
+    for (const mesh of m.parts.values()) {
+      const rest = apart && !marks.has(mesh);
+      mesh.userData.pale = rest;
+      mesh.userData.away = rest && state.alone;
+      mesh.visible = !mesh.userData.away && !mesh.userData.elsewhere;
+    }
+    stage.value?.modelChanged();
+  }
+
+  /** Marks one triangle that was pointed at elsewhere, beside what a finding marks, and flies to it. */
+  function point(mesh: Mesh, triangle: number, box: Box3) {
+    const [s, m] = [stage.value, model.value];
+    if (!s || !m) return;
+    unmark(pointed);
+    const face = (mesh.geometry.userData.origins as Origins).faces[triangle]!;
+    pointed = mark(m, { kind: 'faces', node: mesh.userData.node as number, indices: Int32Array.of(face) }, TOKENS.ink).groups;
+    at = box.getCenter(new Vector3());
+    s.invalidate();
+    void fly(box, ++ticket, pointed);
+  }
+
+  watch([finding, model], show);
+  watch(() => state.alone, setApart);
+  return { marked, step, point, clear, place: () => at };
+}

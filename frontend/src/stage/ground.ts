@@ -1,0 +1,54 @@
+// The floor under the model: squares of a stated size, the shadow, and the front written on it as an arrow.
+import { Box3, BufferAttribute, BufferGeometry, CanvasTexture, Group, Mesh, PlaneGeometry, SRGBColorSpace, Vector3 } from 'three';
+import { floor, paper } from './looks';
+import { TOKENS } from './tokens';
+
+/** An arrow that lies on the floor and points to +Z, the tail at the origin. */
+function arrow(length: number) {
+  const [shaft, head, half, wing] = [length * 0.58, length, length * 0.035, length * 0.15];
+  const points = [-half, 0, half, 0, half, shaft, -half, 0, half, shaft, -half, shaft, -wing, shaft, wing, shaft, 0, head];
+  const flat = new Float32Array(points.length * 1.5);
+  for (let k = 0; k < points.length / 2; k++) flat.set([points[2 * k]!, 0, points[2 * k + 1]!], 3 * k);
+  const g = new BufferGeometry().setAttribute('position', new BufferAttribute(flat, 3));
+  g.setAttribute('normal', new BufferAttribute(new Float32Array(flat.length).map((_, i) => (i % 3 === 1 ? 1 : 0)), 3));
+  return new Mesh(g, paper({ hex: TOKENS.ink, flat: true, soft: true, ink: 0, opacity: 0.72 }));
+}
+
+let written: CanvasTexture | null = null;
+
+/** The word, to be read by somebody who stands in front. */
+function word(width: number) {
+  if (!written) {
+    const canvas = Object.assign(document.createElement('canvas'), { width: 256, height: 96 });
+    const x = canvas.getContext('2d')!;
+    x.font = 'italic 500 72px Fraunces, Georgia, serif';
+    x.textAlign = 'center';
+    x.fillStyle = '#fff';
+    x.fillText('front', 128, 66);
+    written = new CanvasTexture(canvas);
+    written.colorSpace = SRGBColorSpace;
+  }
+  const sheet = new PlaneGeometry(width, (width * 96) / 256).rotateX(-Math.PI / 2);
+  const material = paper({
+    hex: TOKENS.ink, flat: true, soft: true, ink: 0, uniforms: { uWord: { value: written } }, pars: 'uniform sampler2D uWord; varying vec2 vWord;\n', vertex: 'vWord = uv;',
+    look: 'c.a = texture2D(uWord, vWord).a * .78;',
+  });
+  return new Mesh(sheet, material);
+}
+
+/** Floor, shadow and front arrow for a model's box. A step of 0 draws the shadow alone. */
+export function groundOf(box: Box3, step: number) {
+  const size = Math.max(box.getSize(new Vector3()).length(), 1e-6);
+  const group = new Group().add(floor(step, size * 2.6));
+  if (!step) return group;
+  const length = size * 0.17;
+  const middle = box.getCenter(new Vector3());
+  const lies = new Group().add(arrow(length));
+  const name = word(length * 1.05);
+  name.position.set(0, 0, length * 1.24);
+  lies.add(name);
+  // A hair above the floor, in front of the model.
+  lies.position.set(middle.x, size * 2e-4, box.max.z + size * 0.06);
+  for (const o of lies.children) o.renderOrder = 1;
+  return group.add(lies);
+}

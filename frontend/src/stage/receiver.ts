@@ -1,0 +1,11 @@
+// The destination that "as received" draws like; the server's rule sheets say how each of them does it.
+import type { components } from '../api/schema';
+
+export type Receiver = components['schemas']['Receiver'];
+
+export const PLAIN_RECEIVER: Receiver = {
+  back_faces: 'as-material', lines: false, alpha: 'as-material', mirrored: 'turned', draw_order: 'by-part', default_material: '#C4BDAF',
+};
+
+/** What tells two receivers' drawings apart. */
+export const drawingOf = (r: Receiver) => [r.back_faces, r.alpha, r.mirrored, r.draw_order, r.default_material].join(' ');
