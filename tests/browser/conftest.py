@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import json
-import urllib.request
-from pathlib import Path
-
 import pytest
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import expect, sync_playwright
+
+from browser.steps import DEMO, on_stage, open_bench, set_on_shelf, shelf, stage_there
 
 ARGS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
-ROOT = Path(__file__).parents[2]
 # Jobs take their time on a busy machine; a page that is right is never waited for this long.
 expect.set_options(timeout=25_000)
 
@@ -45,29 +42,28 @@ def page(chromium, server):
     assert troubles == []
 
 
-def until(page: Page, expression: str) -> None:
-    """Wait until an expression is true; the page's policy forbids the evaluating that Playwright's own waiting does."""
-    for _ in range(100):
-        if page.evaluate(expression):
-            return
-        page.wait_for_timeout(100)
-    raise AssertionError(f"never came true: {expression}")
+@pytest.fixture
+def heron(page, server):
+    if not any(m["name"] == "Heron" for m in shelf(server)):
+        set_on_shelf(page, [DEMO / "heron" / "heron.glb"], "Heron")
+    open_bench(page, "Heron")
+    page.evaluate(
+        "fetch(location.pathname.replace('/bench/', '/api/revisions/') + '/tape', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: '{\"slips\": []}'})"
+    )
+    page.reload()
+    page.get_by_label("Ledger of stations").wait_for()
+    return page
 
 
-def shelf(server: str) -> list[dict]:
-    return json.load(urllib.request.urlopen(f"{server}/api/shelf"))["models"]
+@pytest.fixture
+def stage(heron):
+    """The heron on the Bench with a fixed clock."""
+    heron.goto(heron.url.split("?")[0] + "?test&station=placement")
+    stage_there(heron)
+    return heron
 
 
-def set_on_shelf(page: Page, files: list[Path | dict], name: str) -> None:
-    """Choose files on the Shelf and wait until the model is read."""
-    page.goto("/")
-    page.get_by_test_id("files").set_input_files(files)
-    page.get_by_role("link", name=name, exact=True).wait_for()
-
-
-def accessibility(page: Page) -> list[str]:
-    """Violations of WCAG 2.2 A and AA that axe finds on the page."""
-    # Run in the page's own world by the browser itself, so that the page's strict policy on scripts stays as it is.
-    page.evaluate((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text())
-    found = page.evaluate("axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })")
-    return [f"{v['id']}: {n['target']} {n['failureSummary']}" for v in found["violations"] for n in v["nodes"]]
+@pytest.fixture
+def pot(page, server):
+    """The crab pot on the Bench, with a fixed clock."""
+    return on_stage(page, server, "Crab pot", [DEMO / "crab_pot" / "crab_pot.glb"])

@@ -1542,6 +1542,8 @@ export interface components {
         Moves: {
             fixed: number;
             fresh: number;
+            eased: number;
+            worse: number;
         };
         ByMends: {
             fixed: string[];

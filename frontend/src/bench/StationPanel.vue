@@ -26,7 +26,7 @@ const measured = computed(() => {
 /** What the mends on the tape changed here. */
 const moved = computed(() => {
   const m = props.state.bench.value?.by_mends?.stations[props.station.slug];
-  return m ? [m.fixed && `${m.fixed} fixed`, m.fresh && `${m.fresh} new`].filter(Boolean).join(', ') : '';
+  return m ? [m.fixed && `${m.fixed} fixed`, m.eased && `${m.eased} eased`, m.worse && `${m.worse} grown`, m.fresh && `${m.fresh} new`].filter(Boolean).join(', ') : '';
 });
 const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station.counts.caution ? 'caution' : props.station.counts.note ? 'note' : props.station.inspected ? 'clear' : 'pending'));
 const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';

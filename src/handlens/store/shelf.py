@@ -131,22 +131,29 @@ def changes_by_mends(
     bare = inspection_of(s, revision, [])
     if bare is None or bare.state != "done":
         return None
-    before = {f["id"]: f["title"] for f in judgement(s, bare, sheet, intent)["findings"]}
-    present = {f["id"]: f["title"] for f in now["findings"]}
+    before = {f["id"]: f for f in judgement(s, bare, sheet, intent)["findings"]}
+    present = {f["id"]: f for f in now["findings"]}
     return {
-        "fixed": [title for k, title in before.items() if k not in present],
-        "fresh": [title for k, title in present.items() if k not in before],
+        "fixed": [f["title"] for k, f in before.items() if k not in present],
+        "fresh": [f["title"] for k, f in present.items() if k not in before],
         "stations": _by_station(before, present),
     }
 
 
-def _by_station(before: dict[str, str], present: dict[str, str]) -> dict[str, dict[str, int]]:
-    """How many findings each station lost and got, by its slug; finding ids begin with it."""
+def _by_station(before: dict[str, Any], present: dict[str, Any]) -> dict[str, dict[str, int]]:
+    """How many findings each station lost and got, and how many it kept with less or more in them, by its slug."""
     out: dict[str, dict[str, int]] = {}
-    for ids, others, kind in ((before, present, "fixed"), (present, before, "fresh")):
-        for id in ids.keys() - others.keys():
-            out.setdefault(id.partition(".")[0], {"fixed": 0, "fresh": 0})[kind] += 1
+    for id in before.keys() | present.keys():
+        kind = "fresh" if id not in before else "fixed" if id not in present else _moved(before[id], present[id])
+        if kind:
+            out.setdefault(id.partition(".")[0], dict.fromkeys(("fixed", "fresh", "eased", "worse"), 0))[kind] += 1
     return out
+
+
+def _moved(before: dict[str, Any], now: dict[str, Any]) -> str:
+    """Whether a finding that stayed is milder or of fewer things than before, or the other way."""
+    weight = lambda f: (("note", "caution", "stop").index(f["result"]), f["count"] or 0)
+    return "eased" if weight(now) < weight(before) else "worse" if weight(now) > weight(before) else ""
 
 
 def delete_model(s: Session, model: Model) -> None:

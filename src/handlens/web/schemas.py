@@ -217,6 +217,8 @@ class Since(Schema):
 class Moves(Schema):
     fixed = fields.Integer(required=True)
     fresh = fields.Integer(required=True)
+    eased = fields.Integer(required=True)
+    worse = fields.Integer(required=True)
 
 
 class ByMends(Schema):

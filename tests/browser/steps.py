@@ -1,0 +1,97 @@
+"""What the browser tests do again and again on a page."""
+
+from __future__ import annotations
+
+import json
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Locator, Page
+
+from handlens.core import formats
+from handlens.core.scene import Scene
+
+ROOT = Path(__file__).parents[2]
+DEMO = ROOT / "demo" / "models"
+
+
+def until(page: Page, expression: str) -> None:
+    """Wait until an expression is true; the page's policy forbids the evaluating that Playwright's own waiting does."""
+    for _ in range(100):
+        if page.evaluate(expression):
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError(f"never came true: {expression}")
+
+
+def shelf(server: str) -> list[dict]:
+    return json.load(urllib.request.urlopen(f"{server}/api/shelf"))["models"]
+
+
+def set_on_shelf(page: Page, files: list[Path] | list[dict], name: str) -> None:
+    """Choose files on the Shelf and wait until the model is read."""
+    page.goto("/")
+    page.get_by_test_id("files").set_input_files(files)  # type: ignore[arg-type]
+    page.get_by_role("link", name=name, exact=True).wait_for()
+
+
+def as_glb(scene: Scene, name: str) -> dict:
+    """A scene of our own as a file to drop."""
+    return {"name": f"{name}.glb", "mimeType": "model/gltf-binary", "buffer": formats.write(scene, "glb", "x")["x.glb"]}
+
+
+def open_bench(page: Page, name: str) -> None:
+    page.goto("/")
+    page.get_by_role("link", name=name, exact=True).click()
+    page.get_by_label("Ledger of stations").wait_for()
+
+
+def station(page: Page, name: str) -> Locator:
+    """Opens a station; returns its panel."""
+    row, opened = page.locator(f"[data-station={name}]"), page.get_by_role("region", name=f"{name.capitalize()}, open")
+    row.or_(opened).wait_for()
+    if row.count():
+        row.click()
+    return opened
+
+
+def on_stage(page: Page, server: str, name: str, files: list[Any], query: str = "station=placement") -> Page:
+    """Opens a model on the Bench with a fixed clock, setting it on the Shelf first where it is not there yet."""
+    if not any(m["name"] == name for m in shelf(server)):
+        set_on_shelf(page, files, name)
+    revision = next(m["revision"] for m in shelf(server) if m["name"] == name)
+    page.goto(f"/bench/{revision}?test&{query}")
+    stage_there(page)
+    return page
+
+
+def stage_there(page: Page) -> None:
+    until(page, "!!(window.stageTest && stageTest.stage.root)")
+    settle(page)
+
+
+def settle(page: Page) -> None:
+    page.evaluate("stageTest.settle()")
+
+
+def drawn(page: Page) -> int:
+    """A number that changes when any pixel does, once everything is drawn."""
+    page.wait_for_timeout(60)
+    settle(page)
+    return page.evaluate("stageTest.hash()")
+
+
+def lens(page: Page, name: str, how: str = "Whole") -> None:
+    page.get_by_role("button", name=name, exact=True).click()
+    page.get_by_role("button", name=how, exact=True).click()
+    page.wait_for_timeout(100)
+    settle(page)
+
+
+def accessibility(page: Page) -> list[str]:
+    """Violations of WCAG 2.2 A and AA that axe finds on the page."""
+    # Run in the page's own world by the browser itself, so that the page's strict policy on scripts stays as it is.
+    page.evaluate((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text())
+    found = page.evaluate("axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })")
+    return [f"{v['id']}: {n['target']} {n['failureSummary']}" for v in found["violations"] for n in v["nodes"]]
