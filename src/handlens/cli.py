@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from . import __version__
+from .core.format_table import WRITABLE
 from .core.limits import InputError
 
 _RANK = {"note": 1, "caution": 2, "stop": 3}
@@ -81,7 +82,7 @@ def _parser() -> argparse.ArgumentParser:
     p = commands.add_parser("export", help="write a model in another format and prove it")
     p.add_argument("path", metavar="PATH")
     p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
-    p.add_argument("--format", required=True, metavar="FORMAT", help="obj, gltf or glb")
+    p.add_argument("--format", required=True, metavar="FORMAT", help=WRITABLE)
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
     p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
@@ -309,7 +310,7 @@ def _target(out: str, model: str, format_name: str) -> tuple[Path, str]:
     if path.is_dir() or not ending or out.endswith(("/", os.sep)):
         stem = Path(model).stem
         return path / f"{stem}.{format_name}", format_name
-    from .core.formats import WRITERS
+    from .core.format_table import WRITERS
 
     if ending not in WRITERS:
         raise InputError(f"{path.name}: .{ending} cannot be written; use one of: {', '.join(WRITERS)}.")

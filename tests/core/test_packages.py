@@ -117,7 +117,7 @@ def test_references_never_leave_the_package(tmp_path):
     [
         ("pot.obj", b"", "0 bytes"),
         ("pot.obj", b"glTF\x02\x00\x00\x00", "holds glTF"),
-        ("pot.stl", b"solid", "not a model that can be read"),
+        ("pot.abc", b"solid", "not a model that can be read"),
         ("pot.glb", b"garbage", "JSON"),
         ("gone.obj", None, "no file or folder"),
     ],

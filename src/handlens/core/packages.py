@@ -15,11 +15,13 @@ from pathlib import Path, PurePosixPath
 from urllib.parse import unquote
 
 from . import limits
+from .format_table import MODEL_ENDINGS
 from .limits import InputError
 
 IMAGE_ENDINGS = {".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".gif", ".ktx2", ".dds", ".hdr"}
 TEXT_ENDINGS = {".xml", ".json", ".ini", ".csv", ".txt", ".cfg", ".yaml", ".yml", ".toml"}
-MODEL_ENDINGS = (".glb", ".gltf", ".obj")
+#: Models that are zips themselves, and are read whole.
+_MODEL_ZIPS = (".3mf", ".usdz")
 _NOISE = re.compile(r"(^|/)(__MACOSX/|\.DS_Store$|Thumbs\.db$|desktop\.ini$|\._[^/]*$)")
 
 
@@ -298,7 +300,7 @@ def open_package(path: Path) -> tuple[Package, str | None]:
         raise InputError(f"There is no file or folder at {path}.")
     if path.is_dir():
         return FolderPackage(path), None
-    if path.suffix.lower() == ".zip" or _starts_with(path, b"PK\x03\x04"):
+    if path.suffix.lower() == ".zip" or (path.suffix.lower() not in _MODEL_ZIPS and _starts_with(path, b"PK\x03\x04")):
         return ZipPackage(path), None
     return FilePackage(path), path.name
 

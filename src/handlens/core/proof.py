@@ -9,15 +9,14 @@ from typing import Any
 
 import numpy as np
 
+from .format_table import BY_NAME
 from .measures import Measures, collect
 from .report import facts
 from .scene import Scene
+from .scene.axes import to_y_up
 from .scene.model import Array
 from .scene.transforms import apply, walk, world_matrices
 from .scene.triangles import triangulate
-
-#: Formats that hold positions as 32-bit floats.
-_SINGLE = {"glb", "gltf"}
 
 
 @dataclass(frozen=True)
@@ -77,8 +76,8 @@ class Comparison:
         self.unit_a = a.unit_metres if a.unit_metres is not None else (b.unit_metres or 1.0)
         self.unit_b = b.unit_metres if b.unit_metres is not None else self.unit_a
         up_a = a.up_axis or b.up_axis or "Y"
-        self.parts_a = _part_surfaces(a, self.unit_a, _to_y_up(up_a))
-        self.parts_b = _part_surfaces(b, self.unit_b, _to_y_up(b.up_axis or up_a))
+        self.parts_a = _part_surfaces(a, self.unit_a, to_y_up(up_a))
+        self.parts_b = _part_surfaces(b, self.unit_b, to_y_up(b.up_axis or up_a))
         box = self._box(self.parts_a)
         self.tolerance = 2 * self._tolerance(box) if box is not None else 0.0
 
@@ -121,7 +120,7 @@ class Comparison:
     def _tolerance(self, box: tuple[Array, Array]) -> float:
         """Half a step of the coarser number format at the farthest coordinate, with room for one product."""
         reach = float(max(np.abs(box[0]).max(), np.abs(box[1]).max(), 1e-12))
-        single = self.a.format in _SINGLE or self.b.format in _SINGLE
+        single = BY_NAME[self.a.format].single or BY_NAME[self.b.format].single
         return reach * (2.0**-22 if single else 2.0**-46)
 
     # --- surface -----------------------------------------------------------------------------
@@ -242,21 +241,19 @@ class Comparison:
             "clear" if not gone else "caution",
             f"{missing} were missing before" if missing else "",
         )
-        yield self._count(
-            "Slots and textures", "UV sets", "uv_sets", "caution" if self.b.format == "obj" else "stop", "the format holds one"
-        )
+        yield self._count("Slots and textures", "UV sets", "uv_sets", *self._if_held("UV sets", "the format cannot hold as many"))
         modes_a, modes_b = self._alpha_modes(self.fa), self._alpha_modes(self.fb)
         if modes_a != modes_b:
             words = [", ".join(dict.fromkeys(m)) or "none" for m in (modes_a, modes_b)]
-            held = "the format cannot hold them" if self.b.format == "obj" else "made from the opacity, as the format requires"
+            can = self._if_held("alpha modes", "the format cannot hold them")
+            made = ("caution", "made from the opacity, as the format requires")
             yield Row(
                 "Slots and textures",
                 "Alpha modes",
                 words[0],
                 words[1],
                 "differ",
-                "caution" if self.b.format == "obj" or self.a.format == "obj" else "stop",
-                held,
+                *(can if can[0] == "caution" or "alpha modes" in BY_NAME[self.a.format].holds else made),
             )
 
     @staticmethod
@@ -267,17 +264,20 @@ class Comparison:
     # --- rig ---------------------------------------------------------------------------------
 
     def _rig(self) -> Iterator[Row]:
-        held = "stop" if self.b.format in _SINGLE else "caution"
-        remark = "" if held == "stop" else "the format cannot hold it"
         joints = [sum(s["joints"] for s in f["skins"]) for f in (self.fa, self.fb)]
-        rows = [("Skin and motion", w, len(self.fa[k]), len(self.fb[k])) for w, k in (("Skins", "skins"), ("Clips", "clips"))]
-        rows.append(("Skin and motion", "Joints", *joints))
-        rows += [("Skin and motion", "Most influences", self.fa["influences_max"], self.fb["influences_max"])]
-        rows += [("Also in the file", w, self.fa[k], self.fb[k]) for w, k in (("Cameras", "cameras"), ("Lights", "lights"))]
-        for group, what, na, nb in rows:
+        rows = [
+            ("Skin and motion", "Skins", len(self.fa["skins"]), len(self.fb["skins"]), "skins"),
+            ("Skin and motion", "Clips", len(self.fa["clips"]), len(self.fb["clips"]), "clips"),
+            ("Skin and motion", "Joints", *joints, "skins"),
+            ("Skin and motion", "Most influences", self.fa["influences_max"], self.fb["influences_max"], "skins"),
+            ("Also in the file", "Cameras", self.fa["cameras"], self.fb["cameras"], "cameras"),
+            ("Also in the file", "Lights", self.fa["lights"], self.fb["lights"], "lights"),
+        ]
+        for group, what, na, nb, feature in rows:
             if na or nb:
                 row = _counted(group, what, na, nb)
-                yield row if row.result == "clear" else Row(group, what, row.sent, row.read_back, row.difference, held, remark)
+                result, remark = self._if_held(feature, "the format cannot hold it")
+                yield row if row.result == "clear" else Row(group, what, row.sent, row.read_back, row.difference, result, remark)
         for ca, cb in zip(self.fa["clips"], self.fb["clips"], strict=False):
             off = cb["seconds"] - ca["seconds"]
             same = abs(off) < 1e-4 and ca["channels"] == cb["channels"]
@@ -296,6 +296,10 @@ class Comparison:
                 difference,
                 "clear" if same else "stop",
             )
+
+    def _if_held(self, feature: str, remark: str) -> tuple[str, str]:
+        """What a difference is worth: a stop where the format that was read back can hold the feature, else a caution."""
+        return ("stop", "") if feature in BY_NAME[self.b.format].holds else ("caution", remark)
 
     def _count(self, group: str, what: str, key: str, else_: str = "stop", remark: str = "") -> Row:
         row = _counted(group, what, int(self.fa[key]), int(self.fb[key]))
@@ -318,14 +322,6 @@ def _yes(v: bool) -> str:
     return "yes" if v else "no"
 
 
-def _to_y_up(axis: str) -> Array:
-    if axis == "Z":
-        return np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
-    if axis == "X":
-        return np.array([[0.0, 1, 0], [1, 0, 0], [0, 0, -1]])
-    return np.eye(3)
-
-
 def _part_surfaces(scene: Scene, unit: float, turn: Array) -> dict[int, Surface]:
     """The surface of each part that has faces, in metres, Y up, mirrored parts turned to face the way they are drawn."""
     world = world_matrices(scene)
@@ -343,7 +339,7 @@ def _part_surfaces(scene: Scene, unit: float, turn: Array) -> dict[int, Surface]
         uv = None
         if mesh.uvs:
             uv = mesh.uvs[0].at_corners()[triangles].astype(np.float64)
-            if scene.format == "obj":
+            if not BY_NAME[scene.format].v_down:
                 uv[..., 1] = 1 - uv[..., 1]
         out[i] = Surface(corners, uv, mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32))
     return out

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core import limits
+from ..core.format_table import MODEL_ENDINGS, WRITERS
 from ..core.limits import InputError
 
 
@@ -55,7 +56,7 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
         else:
             files[name] = source / name
     tell("looking for models", 0.8)
-    models = [n for n in files if n.lower().endswith(packages.MODEL_ENDINGS)]
+    models = [n for n in files if n.lower().endswith(MODEL_ENDINGS)]
     if not models:
         packages.model_files(packages.ListedPackage({n: p.stat().st_size for n, p in files.items()}))
     models.sort(key=lambda n: (n.count("/"), -files[n].stat().st_size, n))
@@ -124,7 +125,7 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
         "source": source(package, request["main"], scene),
         "runs": [asdict(r) for r in runs],
         "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
-        "lost": {name: formats.what_is_lost(mended, name) for name in formats.WRITERS},
+        "lost": {name: formats.what_is_lost(mended, name) for name in WRITERS},
         "seconds": {"read": round(read - began, 3), "measure": round(measured - read, 3), "draw": round(drawn - measured, 3)},
     }
 

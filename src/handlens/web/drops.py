@@ -11,6 +11,7 @@ from flask_smorest import Blueprint
 from sqlalchemy import func, select
 
 from ..core import limits, packages
+from ..core.format_table import MODEL_ENDINGS
 from ..store import contents
 from ..store.database import session
 from ..store.models import Content, Drop, DropFile, Model
@@ -95,13 +96,13 @@ def close(drop_id: int) -> Any:
         if not drop.files:
             refuse(422, "No file arrived; drop a model file with its textures.")
         names = [f.path for f in drop.files]
-        if not any(n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")) for n in names):
+        if not any(n.lower().endswith((*MODEL_ENDINGS, ".zip")) for n in names):
             s.delete(drop)
             s.commit()
-            endings = ", ".join(e[1:] for e in packages.MODEL_ENDINGS)
+            endings = ", ".join(e[1:] for e in MODEL_ENDINGS)
             refuse(
                 422,
                 f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.",
             )
-        main = next(n for n in names if n.lower().endswith((*packages.MODEL_ENDINGS, ".zip")))
+        main = next(n for n in names if n.lower().endswith((*MODEL_ENDINGS, ".zip")))
         return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

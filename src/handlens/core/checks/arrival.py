@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..format_table import BY_NAME
 from ..limits import plural
 from ..measures import Measures
 from ..measures.records import NodeFigures, PartFigures
@@ -85,7 +86,7 @@ def not_read(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     for p in m.problems:
-        if p.kind in ("free-form", "unknown-statement", "decimal-comma", "thin-face"):
+        if p.kind in ("free-form", "unknown-statement", "decimal-comma", "thin-face", "not-carried"):
             yield Finding(p.text, value(p.kind, "text"), value("none", "text"), key=p.kind)
 
 
@@ -248,8 +249,8 @@ def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: equal shape (positions to 1e-5 of the size) over distinct mesh data blocks.
     Source: common practice, no published source.
     """
-    if m.format == "obj":
-        yield Skipped("OBJ cannot share a mesh between objects")
+    if "instances" not in BY_NAME[m.format].holds:
+        yield Skipped("the format cannot share a mesh between parts")
         return
     for group in _same_shape(m):
         blocks = list(dict.fromkeys(p.mesh for p in group))

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..format_table import BY_NAME
 from ..lengths import metres
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
@@ -191,7 +192,7 @@ def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped("the file states no up axis")
     elif m.up_axis != sheet.up_axis:
         # A format with a fixed axis is converted by whoever reads it; that is worth knowing, no more.
-        fixed = m.format in ("gltf", "glb")
+        fixed = BY_NAME[m.format].fixed_axis
         yield Finding(
             f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}", value(m.up_axis, "text"), value(sheet.up_axis, "text"),
             mends=(("size.up-axis", {"to": sheet.up_axis}),), result="note" if fixed else "",

@@ -7,8 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from ..format_table import BY_NAME
 from ..formats.split import split_vertices
 from ..scene import Layer, Mesh, Node, Scene
+from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped
 from ..scene.transforms import apply, parents, walk, world_matrices
@@ -101,7 +103,7 @@ class _Copy:
         if uv is not None:
             own = np.zeros((len(vertex), 2), np.float32)
             own[: len(used)] = np.nan_to_num(uv.values[uv.index[used]])
-            if self.scene.format != "obj":
+            if not BY_NAME[self.scene.format].v_down:
                 own[:, 1] = 1 - own[:, 1]
             entry["uv"] = self.out.array(own, np.float32)
         slot = mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32)
@@ -159,7 +161,7 @@ class _Copy:
         return {
             "name": m.name,
             "colour": [float(c) for c in m.base_colour],
-            "linear": self.scene.format != "obj",
+            "linear": BY_NAME[self.scene.format].linear,
             "alphaMode": m.alpha_mode or ("blend" if m.base_colour[3] < 1 else "opaque"),
             "cutoff": m.alpha_cutoff,
             "doubleSided": bool(m.double_sided),
@@ -213,9 +215,7 @@ def _bare(scene: Scene) -> list[int]:
 def _root(scene: Scene) -> Array:
     unit = scene.unit_metres or 1.0
     root = np.eye(4)
-    root[:3, :3] *= unit
-    if scene.up_axis == "Z":
-        root[:3, :3] = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]) * unit
+    root[:3, :3] = to_y_up(scene.up_axis) * unit
     return root
 
 

@@ -8,11 +8,15 @@ from __future__ import annotations
 import copy
 import json
 import struct
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from ..colour import converted
+from ..format_table import BY_NAME
 from ..scene import Material, Mesh, Node, Scene
+from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.triangles import triangulate
 from .names import file_names
@@ -44,6 +48,9 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     missing = [i.reference for i in scene.images if i.load is None]
     if missing:
         lost.append(f"{len(missing)} missing images are left out, first {missing[0]}.")
+    lights = sum(light.source.get("type") not in _LIGHTS for light in scene.lights)
+    if lights:
+        lost.append(f"{lights} lights of a kind without a place in glTF are left out.")
     far = _rounding(scene)
     if far > 0:
         lost.append(f"Positions are rounded to 32-bit floats, by up to {far:.3g} file units.")
@@ -52,7 +59,7 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
             t.role
             for m in scene.materials
             for t in m.inputs
-            if not m.source.get("pbrMetallicRoughness") and _place(t.role) is None and t.path[0].lower() in _FOREIGN
+            if BY_NAME[scene.format].reader != "gltf_read" and _place(t.role) is None
         }
     )
     if roles:
@@ -67,9 +74,6 @@ def _spare_points(mesh: Mesh) -> int:
     return int(len(used) - np.count_nonzero(used))
 
 
-_FOREIGN = {"map_ka", "map_ks", "map_ns", "map_d", "map_pr", "map_pm", "disp", "decal", "refl", "map_bump", "bump"}
-
-
 def _rounding(scene: Scene) -> float:
     worst = 0.0
     for m in scene.meshes:
@@ -77,6 +81,9 @@ def _rounding(scene: Scene) -> float:
         if len(finite):
             worst = max(worst, float(np.abs(finite.astype(np.float32) - finite).max()))
     return worst
+
+
+_LIGHTS = ("directional", "point", "spot")
 
 
 def _place(role: str) -> tuple[str, ...] | None:
@@ -89,8 +96,10 @@ def _place(role: str) -> tuple[str, ...] | None:
 
 class _Writer:
     def __init__(self, scene: Scene, binary: bool, stem: str) -> None:
-        self.scene = _in_metres_y_up(scene)
+        self.scene = _known_lights(_in_metres_y_up(scene))
         self.binary, self.stem = binary, stem
+        #: Whether materials bring their own description in this very standard.
+        self.native = BY_NAME[scene.format].reader == "gltf_read"
         self.chunks: list[bytes] = []
         self.length = 0
         self.views: list[dict[str, Any]] = []
@@ -170,8 +179,8 @@ class _Writer:
         for name, group in (("TEXCOORD", mesh.uvs), ("COLOR", mesh.colours)):
             for k, layer in enumerate(x for x in group if x in present):
                 values = take(layer)
-                if name == "TEXCOORD" and self.scene.format == "obj":
-                    # §3.8.1: glTF counts v downwards from the image's top, OBJ upwards from its bottom.
+                if name == "TEXCOORD" and not BY_NAME[self.scene.format].v_down:
+                    # §3.8.1: glTF counts v downwards from the image's top; others upwards from its bottom.
                     values[:, 1] = 1 - values[:, 1]
                 attributes[f"{name}_{k}"] = self.accessor(values, 34962)
         attributes.update(self._weights(mesh, vertex))
@@ -248,14 +257,14 @@ class _Writer:
         return self.textures.index(entry)
 
     def material(self, m: Material) -> dict[str, Any]:
-        native = "statements" not in m.source
+        native = self.native and bool(m.source)
         entry: dict[str, Any] = copy.deepcopy(dict(m.source)) if native else {}
         if m.name:
             entry["name"] = m.name
         else:
             entry.pop("name", None)
         if not native:
-            entry |= _plain_material(m)
+            entry |= _plain_material(m, BY_NAME[self.scene.format].linear)
         for t in m.inputs:
             path = t.path if native else _place(t.role)
             if path is None:
@@ -397,25 +406,41 @@ def container(tree: dict[str, Any], body: bytes) -> bytes:
 def _in_metres_y_up(scene: Scene) -> Scene:
     """glTF has one unit and one up axis; a file that states none is taken as it stands."""
     from ..mends.conjugate import conjugate
-    from ..mends.size import _UP
 
     factor = scene.unit_metres or 1.0
-    turn = _UP["Z", "Y"] if scene.up_axis == "Z" else np.eye(3)
-    return scene if factor == 1.0 and scene.up_axis != "Z" else conjugate(scene, turn, factor)
+    moved = factor != 1.0 or scene.up_axis not in (None, "Y")
+    return conjugate(scene, to_y_up(scene.up_axis), factor) if moved else scene
 
 
-def _plain_material(m: Material) -> dict[str, Any]:
+def _known_lights(scene: Scene) -> Scene:
+    """Without lights of a kind that KHR_lights_punctual does not know."""
+    kept = [k for k, light in enumerate(scene.lights) if light.source.get("type") in _LIGHTS]
+    if len(kept) == len(scene.lights):
+        return scene
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(n if n.light is None else replace(n, light=number.get(n.light)) for n in scene.nodes)
+    return scene.with_(nodes=nodes, lights=tuple(scene.lights[k] for k in kept))
+
+
+def _plain_material(m: Material, linear: bool) -> dict[str, Any]:
+    """§3.9.2: factors are linear light, 0 to 1."""
     pbr = dict(_PLAIN)
     if m.metallic is not None:
         pbr["metallicFactor"] = min(max(m.metallic, 0.0), 1.0)
     if m.roughness is not None:
         pbr["roughnessFactor"] = min(max(m.roughness, 0.0), 1.0)
-    colour = [min(max(float(v), 0.0), 1.0) for v in m.base_colour]
+    within = lambda values: [min(max(float(v), 0.0), 1.0) for v in values]
+    colour = within(converted(m.base_colour, linear, True))
     entry: dict[str, Any] = {"pbrMetallicRoughness": {**pbr, "baseColorFactor": colour}}
     if any(m.emissive):
-        entry["emissiveFactor"] = [min(max(float(v), 0.0), 1.0) for v in m.emissive]
-    if colour[3] < 1:
-        entry["alphaMode"] = "BLEND"
+        entry["emissiveFactor"] = within(converted(m.emissive, linear, True))
+    mode = m.alpha_mode or ("blend" if colour[3] < 1 else "opaque")
+    if mode != "opaque":
+        entry["alphaMode"] = mode.upper()
+    if mode == "mask" and m.alpha_cutoff is not None:
+        entry["alphaCutoff"] = m.alpha_cutoff
+    if m.double_sided:
+        entry["doubleSided"] = True
     return entry
 
 

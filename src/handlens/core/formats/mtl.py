@@ -10,6 +10,7 @@ from typing import Any
 from ..packages import Package
 from ..scene import Image, Material, Problem, TextureInput
 from .pictures import referenced
+from .text import decode
 
 #: Map statement (lower case) -> role of the input.
 MAPS = {
@@ -83,8 +84,6 @@ class Libraries:
         return self.numbers[name]
 
     def _parse(self, path: str) -> None:
-        from .obj import decode
-
         raw = self.package.read(path).removeprefix(b"\xef\xbb\xbf").replace(b"\r\n", b"\n").replace(b"\r", b"\n")
         draft: _Draft | None = None
         for line in raw.replace(b"\\\n", b" ").split(b"\n"):

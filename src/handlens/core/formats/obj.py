@@ -6,7 +6,6 @@ that is not alike is read line by line, which is also how the exact line of a mi
 
 from __future__ import annotations
 
-import warnings
 from dataclasses import dataclass, field
 from typing import NoReturn
 
@@ -17,6 +16,7 @@ from ..packages import Package
 from ..scene import Layer, Mesh, Node, Problem, Scene
 from ..scene.model import Array, frozen
 from .mtl import Libraries
+from .text import decode, parse_numbers, plain, tokens_a_line
 
 _RUNS = {b"v ": "v", b"vt": "vt", b"vn": "vn", b"f ": "f", b"l ": "l", b"p ": "p"}
 _FREE_FORM = {"cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con", "vp"}
@@ -91,7 +91,7 @@ class _Reader:
         self.has_smoothing = False
 
     def read(self, data: bytes) -> Scene:
-        text = _plain(data, self.label)
+        text = plain(data, self.label, "OBJ")
         for keyword, first_line, block, lines in _runs(text):
             if keyword in ("v", "vt", "vn"):
                 self.known += lines
@@ -418,33 +418,6 @@ def _segments(corners: Array, counts: Array) -> Array:
 # --- text -----------------------------------------------------------------------------------------
 
 
-def decode(raw: bytes) -> str:
-    """A name: UTF-8 where it is valid, else Latin-1, which never fails."""
-    try:
-        return raw.decode("utf-8")
-    except UnicodeDecodeError:
-        return raw.decode("latin-1")
-
-
-def _plain(data: bytes, label: str) -> bytes:
-    """The text with one kind of line end and of blank, continuations joined. Raises InputError for binary data."""
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        try:
-            data = data.decode("utf-16").encode("utf-8")
-        except UnicodeDecodeError as error:
-            raise InputError(f"{label} is damaged UTF-16 text; export it again.") from error
-    data = data.removeprefix(b"\xef\xbb\xbf")
-    if b"\x00" in data:
-        raise InputError(f"{label} is not text, so it is no OBJ; give the file its true ending.")
-    if b"\r" in data:
-        data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
-    if b"\t" in data:
-        data = data.replace(b"\t", b" ")
-    if b"\\\n" in data:
-        data = data.replace(b"\\\n", b" ")
-    return data if data.endswith(b"\n") else data + b"\n"
-
-
 def _runs(text: bytes) -> list[tuple[str, int, bytes, int]]:
     """Runs of consecutive lines with the same keyword: (keyword, first line number, block, number of lines)."""
     raw = np.frombuffer(text, np.uint8)
@@ -465,11 +438,11 @@ def _runs(text: bytes) -> list[tuple[str, int, bytes, int]]:
 
 def _like_rows(block: bytes, lines: int) -> Array | None:
     """(lines, n) float64 where every line has the same number of numbers, else None."""
-    values = _parse(block, np.float64)
+    values = parse_numbers(block, np.float64)
     if values is None or len(values) % lines or b"," in block:
         return None
     width = len(values) // lines
-    if lines > 1 and not (_tokens_a_line(block) == width).all():
+    if lines > 1 and not (tokens_a_line(block) == width).all():
         return None
     return values.reshape(lines, width)
 
@@ -477,7 +450,7 @@ def _like_rows(block: bytes, lines: int) -> Array | None:
 def _like_corners(block: bytes, lines: int) -> tuple[Array, Array | None, Array | None, Array] | None:
     """Corners of faces that all are written alike (v, v/t, v//n or v/t/n), else None."""
     text = block.replace(b"f", b" ")
-    counts = _tokens_a_line(text)
+    counts = tokens_a_line(text)
     tokens = int(counts.sum())
     slashes, doubles = text.count(b"/"), text.count(b"//")
     if len(counts) != lines or not tokens or slashes % tokens or b" /" in text or b"/ " in text or b"/\n" in text:
@@ -486,7 +459,7 @@ def _like_corners(block: bytes, lines: int) -> tuple[Array, Array | None, Array 
     if per > 2 or doubles not in (0, tokens):
         return None
     width = 1 if per == 0 else 2 if per == 1 or doubles else 3
-    values = _parse(text.replace(b"/", b" "), np.int64)
+    values = parse_numbers(text.replace(b"/", b" "), np.int64)
     if values is None or len(values) != tokens * width or (values == 0).any():
         return None
     if per and not _slashes_each(text, per):
@@ -503,23 +476,3 @@ def _slashes_each(text: bytes, per: int) -> bool:
     blank = raw <= 32
     first = np.flatnonzero(~blank & np.concatenate([[True], blank[:-1]]))
     return bool((np.add.reduceat((raw == 47).astype(np.int32), first) == per).all())
-
-
-def _tokens_a_line(block: bytes) -> Array:
-    """(lines,) int64 count of blank-separated words on each line."""
-    raw = np.frombuffer(block, np.uint8)
-    blank = raw <= 32
-    first = ~blank
-    first[1:] &= blank[:-1]
-    ends = np.flatnonzero(raw == 10)
-    return np.diff(np.concatenate([[0], np.cumsum(first)[ends]])).astype(np.int64)
-
-
-def _parse(text: bytes, dtype: type) -> Array | None:
-    """All numbers of a text, None where something else is in it."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("error")
-        try:
-            return np.fromstring(text, dtype=dtype, sep=" ")
-        except (DeprecationWarning, ValueError):
-            return None

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..colour import converted
+from ..format_table import BY_NAME, Format
 from ..scene import Layer, Material, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk, world_matrices
@@ -89,25 +91,25 @@ def _obj(scene: Scene, stem: str, materials: list[str]) -> bytes:
         name = n.name or scene.meshes[n.mesh].name
         if name:
             out.append(f"o {' '.join(name.split())}")
-        _part(out, scene.meshes[n.mesh], world[i], offsets, materials, scene.format != "obj")
+        _part(out, scene.meshes[n.mesh], world[i], offsets, materials, BY_NAME[scene.format])
     return ("\n".join(out) + "\n").encode("utf-8")
 
 
-def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], from_gltf: bool) -> None:
+def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], source: Format) -> None:
     from ..mends.placement import through
 
     moved = through(mesh, matrix[:3, :3])
     positions = moved.positions + matrix[:3, 3]
     colours = _vertex_colours(moved)
     rows = positions if colours is None else np.column_stack([positions, colours])
-    out.extend(_lines("v", rows, from_gltf))
+    out.extend(_lines("v", rows, source.single))
     uv = moved.uvs[0] if moved.uvs else None
     if uv is not None:
-        # OBJ counts v upwards from the image's bottom, glTF downwards from its top.
+        # OBJ counts v upwards from the image's bottom, others downwards from its top.
         values = uv.values.astype(np.float64)
-        out.extend(_lines("vt", np.column_stack([values[:, 0], 1 - values[:, 1]]) if from_gltf else values, from_gltf))
+        out.extend(_lines("vt", np.column_stack([values[:, 0], 1 - values[:, 1]]) if source.v_down else values, source.single))
     if moved.normals is not None:
-        out.extend(_lines("vn", moved.normals.values.astype(np.float64), from_gltf))
+        out.extend(_lines("vn", moved.normals.values.astype(np.float64), source.single))
     _faces(out, moved, uv, offsets, materials)
     out.extend(f"l {a} {b}" for a, b in (moved.lines + offsets[0]).tolist())
     out.extend(f"p {p}" for p in (moved.points + offsets[0]).tolist())
@@ -168,12 +170,13 @@ def _lines(keyword: str, rows: Array, single: bool) -> list[str]:
 
 def _library(scene: Scene, names: list[str], images: dict[int, str]) -> bytes:
     out = ["# Hand Lens"]
+    linear = BY_NAME[scene.format].linear
     for m, name in zip(scene.materials, names, strict=True):
         out += ["", f"newmtl {name}"]
-        r, g, b, a = m.base_colour
+        r, g, b, a = converted(m.base_colour, linear, False)
         out.append(f"Kd {r:.9g} {g:.9g} {b:.9g}")
         if any(m.emissive):
-            out.append("Ke " + " ".join(f"{v:.9g}" for v in m.emissive))
+            out.append("Ke " + " ".join(f"{v:.9g}" for v in converted(m.emissive, linear, False)))
         if a != 1.0:
             out.append(f"d {a:.9g}")
         if m.roughness is not None:

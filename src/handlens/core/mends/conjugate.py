@@ -23,7 +23,7 @@ def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
     """
     turn = _Turn(rotation, factor)
     return scene.with_(
-        nodes=tuple(turn.node(n) for n in scene.nodes),
+        nodes=turn.nodes(scene),
         meshes=tuple(turn.mesh(m) for m in scene.meshes),
         skins=tuple(turn.skin(s) for s in scene.skins),
         clips=tuple(replace(c, channels=tuple(turn.channel(x) for x in c.channels)) for c in scene.clips),
@@ -43,6 +43,27 @@ class _Turn:
     def vectors(self, v: Array, factor: float = 1.0) -> Array:
         moved = v if self.still else v @ self.r.T
         return moved * factor if factor != 1.0 else moved
+
+    def nodes(self, scene: Scene) -> tuple[Node, ...]:
+        """Every node carried along. A camera or a light looks along its node's own -Z, whatever is up, so its node is turned
+
+        with it: itself where it holds nothing else, else a node below that takes it over.
+        """
+        out = [self.node(n) for n in scene.nodes]
+        if self.still:
+            return tuple(out)
+        driven = {c.node for clip in scene.clips for c in clip.channels}
+        for i, n in enumerate(scene.nodes):
+            if n.camera is None and n.light is None:
+                continue
+            if n.matrix is None and not n.children and n.mesh is None and i not in driven:
+                q = quaternion_product(self.q, np.array(n.rotation))
+                out[i] = replace(out[i], rotation=tuple(q.tolist()), scale=n.scale)
+                continue
+            holder = Node(f"node:{len(out)}", n.name, rotation=tuple(self.q.tolist()), camera=n.camera, light=n.light)
+            out[i] = replace(out[i], camera=None, light=None, children=(*out[i].children, len(out)))
+            out.append(holder)
+        return tuple(out)
 
     def node(self, n: Node) -> Node:
         if n.matrix is not None:

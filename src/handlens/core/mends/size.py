@@ -7,15 +7,10 @@ import numpy as np
 from ..lengths import metres
 from ..limits import MendError
 from ..scene import Scene
+from ..scene.axes import turn_between
 from ..scene.bounds import world_bounds
 from .conjugate import conjugate
 from .registry import Figure, Outcome, Parameter, mend
-
-#: Turns that take one up axis to another about X, right-handed.
-_UP = {
-    ("Y", "Z"): np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]]),
-    ("Z", "Y"): np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]),
-}
 
 
 def _longest(scene: Scene) -> str:
@@ -62,16 +57,14 @@ def scale(scene: Scene, factor: float) -> Outcome:
     parameters=[Parameter("to", "choice", "which axis shall be up", ("Y", "Z"))],
 )
 def up_axis(scene: Scene, to: str) -> Outcome:
-    """Turn the whole model a quarter about X so that another axis is up, in the coordinates themselves.
+    """Turn the whole model so that another axis is up, in the coordinates themselves.
 
     A file that states no up axis is taken to be the other way up than asked for. No node is given a rotation.
     """
     now = scene.up_axis or ("Z" if to == "Y" else "Y")
     if now == to:
         raise MendError(f"{to} is up already.")
-    if (now, to) not in _UP:
-        raise MendError(f"A model with {now} up cannot be turned to {to} here.")
-    after = conjugate(scene, _UP[now, to], 1.0).with_(up_axis=to)
+    after = conjugate(scene, turn_between(now, to), 1.0).with_(up_axis=to)
     return Outcome(
         after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("sides in file units", _sides(scene), _sides(after)))
     )

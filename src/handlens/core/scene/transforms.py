@@ -68,6 +68,12 @@ def compose(t: tuple[float, ...], q: tuple[float, ...], s: tuple[float, ...]) ->
     return m
 
 
+def decompose(matrix: Array) -> tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]:
+    """Translation, rotation (x, y, z, w) and scale of a (4, 4) matrix; shear is lost, see Polar.shear."""
+    polar = Polar(matrix[:3, :3])
+    return tuple(map(float, matrix[:3, 3])), matrix_quaternion(polar.rotation), tuple(map(float, polar.scale))
+
+
 class Polar:
     """A 3x3 linear part taken apart: rotation, signed scale along the columns, and shear.
 

@@ -1,0 +1,99 @@
+"""Every format by name: what it is called, how its files end, which modules read and write it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Format:
+    """name: as in facts and on the command line. reader, writer: module in this package, None where there is none.
+
+    single: positions are held as 32-bit floats. text: numbers are written as text. v_down: v of a UV counts downwards from
+    the image's top. linear: colour values are linear light. fixed_axis: the up axis is the format's own. holds: what a file can hold, in the words of FEATURES.
+    """
+
+    name: str
+    title: str
+    endings: tuple[str, ...]
+    reader: str | None
+    writer: str | None
+    single: bool = False
+    v_down: bool = False
+    linear: bool = False
+    fixed_axis: bool = False
+    holds: frozenset[str] = frozenset()
+
+
+#: What formats are told apart by: each is read, written and proved, or said to be lost.
+FEATURES = (
+    "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours",
+    "materials", "alpha modes", "images", "texture transforms", "skins", "morph targets", "clips", "cameras", "lights", "names",
+)  # fmt: skip
+_GLTF = frozenset(
+    {
+        "unit", "up axis", "parts", "node tree", "instances", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours", "materials",
+        "alpha modes", "images", "texture transforms", "skins", "morph targets", "clips", "cameras", "lights", "names",
+    }
+)  # fmt: skip
+_OBJ = frozenset(
+    {"parts", "polygons", "lines", "points", "one UV set", "normals", "vertex colours", "materials", "images", "names"}
+)
+_PLY = frozenset({"polygons", "lines", "one UV set", "normals", "vertex colours"})
+_3MF = frozenset(
+    {"unit", "up axis", "parts", "node tree", "instances", "one UV set", "vertex colours", "materials", "images", "names"}
+)
+_DAE = frozenset(
+    {
+        "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "UV sets", "one UV set", "normals", "vertex colours",
+        "materials", "images", "skins", "clips", "cameras", "lights", "names",
+    }
+)  # fmt: skip
+_USD = frozenset(
+    {
+        "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals",
+        "vertex colours", "materials", "alpha modes", "images", "texture transforms", "skins", "clips", "cameras", "lights", "names",
+    }
+)  # fmt: skip
+
+FORMATS = (
+    Format(
+        "glb",
+        "glTF 2.0 binary",
+        (".glb",),
+        "gltf_read",
+        "gltf_write",
+        single=True,
+        v_down=True,
+        linear=True,
+        fixed_axis=True,
+        holds=_GLTF,
+    ),
+    Format(
+        "gltf",
+        "glTF 2.0",
+        (".gltf",),
+        "gltf_read",
+        "gltf_write",
+        single=True,
+        v_down=True,
+        linear=True,
+        fixed_axis=True,
+        holds=_GLTF,
+    ),
+    Format("obj", "Wavefront OBJ", (".obj",), "obj", "obj_write", holds=_OBJ),
+    Format("stl", "STL", (".stl",), "stl", None, single=True, holds=frozenset({"names"})),
+    Format("ply", "Polygon file (PLY)", (".ply",), "ply", None, holds=_PLY),
+    Format("off", "Object file format (OFF)", (".off",), "off", None, holds=frozenset({"polygons", "vertex colours"})),
+    Format("3mf", "3MF", (".3mf",), None, None, fixed_axis=True, holds=_3MF),
+    Format("dae", "COLLADA", (".dae",), "collada", None, holds=_DAE),
+    Format("usda", "USD text", (".usda",), None, None, single=True, linear=True, holds=_USD),
+    Format("usdc", "USD binary", (".usdc", ".usd"), None, None, single=True, linear=True, holds=_USD),
+    Format("usdz", "USD package", (".usdz",), None, None, single=True, linear=True, holds=_USD),
+)
+BY_NAME = {f.name: f for f in FORMATS}
+BY_ENDING = {ending: f for f in FORMATS for ending in f.endings}
+READABLE = ", ".join(dict.fromkeys(f.name for f in FORMATS if f.reader))
+WRITERS = {f.name: f for f in FORMATS if f.writer}
+WRITABLE = ", ".join(WRITERS)
+MODEL_ENDINGS = tuple(BY_ENDING)
