@@ -1,26 +1,32 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query';
 import Toast from 'primevue/toast';
-import { onBeforeUnmount, onMounted, ref } from 'vue';
-import { useRouter } from 'vue-router';
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
 import { api } from '../api/client';
 import { followJobs, onJobsEnded } from '../api/jobs';
-import CommandSearch from './CommandSearch.vue';
-import HelpSheet from './HelpSheet.vue';
 import TopBar from './TopBar.vue';
 import { useCommands } from './commands';
 import { useKeys } from './keys';
+import { once } from '../ui/once';
 
+// Fetched when they are first opened: the page is there sooner without them.
+const CommandSearch = defineAsyncComponent(() => import('./CommandSearch.vue'));
+const HelpSheet = defineAsyncComponent(() => import('./HelpSheet.vue'));
 const queries = useQueryClient();
+const route = useRoute();
 const help = ref(false);
 const finding = ref(false);
 const router = useRouter();
-const { data: shelf } = useQuery({ queryKey: ['shelf'], queryFn: api.shelf });
+const wanted = computed(() => finding.value || route.name === 'shelf');
+const { data: shelf } = useQuery({ queryKey: ['shelf'], queryFn: api.shelf, enabled: wanted });
 useCommands(() => [
   { group: 'Go to', name: 'Shelf', run: () => void router.push('/') },
   { group: 'Help', name: 'Keys and help', hint: '?', run: () => (help.value = true) },
   ...(shelf.value?.models ?? []).map((m) => ({ group: 'Model', name: m.name, hint: m.main, run: () => void router.push(`/bench/${m.revision}`) })),
 ]);
+/** Whether a sheet was ever opened: from then on it stays, so that it can close in its own time. */
+const [sought, helped] = [once(finding), once(help)];
 const said = ref('');
 let leave = () => {};
 onMounted(() => {
@@ -41,8 +47,8 @@ useKeys('Everywhere', [
   <a class="skip" href="#main">Skip to the content</a>
   <TopBar @help="help = true" @find="finding = true" />
   <main id="main" tabindex="-1"><RouterView /></main>
-  <CommandSearch v-model:visible="finding" />
-  <HelpSheet v-model:visible="help" />
+  <CommandSearch v-if="sought" v-model:visible="finding" />
+  <HelpSheet v-if="helped" v-model:visible="help" />
   <Toast position="bottom-right" />
   <div class="sr" aria-live="polite">{{ said }}</div>
 </template>

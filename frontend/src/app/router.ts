@@ -1,10 +1,9 @@
 import { createRouter, createWebHistory } from 'vue-router';
-import ShelfPage from '../shelf/ShelfPage.vue';
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', name: 'shelf', component: ShelfPage, meta: { title: 'Shelf' } },
+    { path: '/', name: 'shelf', component: () => import('../shelf/ShelfPage.vue'), meta: { title: 'Shelf' } },
     { path: '/bench/:revision(\\d+)', name: 'bench', component: () => import('../bench/BenchPage.vue'), meta: { title: 'Bench' } },
     { path: '/proof/:export(\\d+)', name: 'proof', component: () => import('../proof/ProofPage.vue'), meta: { title: 'Proof' } },
     { path: '/:rest(.*)*', redirect: '/' },

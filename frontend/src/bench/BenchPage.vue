@@ -1,25 +1,27 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, defineAsyncComponent, ref } from 'vue';
 import { useRoute } from 'vue-router';
 import { api } from '../api/client';
 import { jobs } from '../api/jobs';
 import { useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
 import ResultMark from '../ui/ResultMark.vue';
+import { once } from '../ui/once';
 import BenchDrop from './BenchDrop.vue';
-import ExportDialog from './ExportDialog.vue';
 import MendTape from './MendTape.vue';
-import RecipeDialog from './RecipeDialog.vue';
 import RouteStrip from './RouteStrip.vue';
 import StageView from './StageView.vue';
 import StationLedger from './StationLedger.vue';
 import { useBench } from './useBench';
 
+const ExportDialog = defineAsyncComponent(() => import('./ExportDialog.vue'));
+const RecipeDialog = defineAsyncComponent(() => import('./RecipeDialog.vue'));
 const route = useRoute();
 const state = useBench(computed(() => Number(route.params.revision)));
 const { bench, query, stations, findings } = state;
 const exporting = ref(false);
 const cooking = ref(false);
+const [everExported, everCooked] = [once(exporting), once(cooking)];
 const dropping = ref<InstanceType<typeof BenchDrop>>();
 /** Parts by name, from the table that lists them. */
 const parts = computed(() => {
@@ -87,9 +89,9 @@ useKeys('Bench', [
     <div v-if="bench.reading" class="bench"><StationLedger :state="state" /><StageView :bench="state" /></div>
     <div v-else class="empty faded"><p>{{ failed ? 'Nothing could be measured, so there is nothing to show.' : 'The stations open as soon as the model is read.' }}</p></div>
     <MendTape :state="state" @export="exporting = true" @recipes="cooking = true" />
-    <RecipeDialog v-model:visible="cooking" :state="state" />
+    <RecipeDialog v-if="everCooked" v-model:visible="cooking" :state="state" />
     <BenchDrop ref="dropping" :bench="bench" />
-    <ExportDialog v-model:visible="exporting" :state="state" />
+    <ExportDialog v-if="everExported" v-model:visible="exporting" :state="state" />
   </div>
 </template>
 

@@ -1,15 +1,16 @@
 <script setup lang="ts">
 import Popover from 'primevue/popover';
 import Select from 'primevue/select';
-import { computed, ref } from 'vue';
+import { computed, defineAsyncComponent, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
+import { once } from '../ui/once';
 import VerdictStamp from '../ui/VerdictStamp.vue';
-import CompareDialog from './CompareDialog.vue';
-import IntentEditor from './IntentEditor.vue';
 import type { BenchState } from './useBench';
 
+const CompareDialog = defineAsyncComponent(() => import('./CompareDialog.vue'));
+const IntentEditor = defineAsyncComponent(() => import('./IntentEditor.vue'));
 const props = defineProps<{ state: BenchState }>();
 const bench = computed(() => props.state.bench.value!);
 const editing = ref(false);
@@ -17,6 +18,7 @@ const router = useRouter();
 const changes = ref<InstanceType<typeof Popover>>();
 const open = (id: number) => void router.push(`/bench/${id}`);
 const comparing = ref(false);
+const [everCompared, everEdited] = [once(comparing), once(editing)];
 function compare() {
   changes.value?.hide();
   if (props.state.trial.compared.value) props.state.trial.compare(null);
@@ -101,8 +103,8 @@ const intent = computed(() => {
     </div>
     <VerdictStamp v-if="bench.reading" :counts="bench.reading.verdict" :proved="bench.proved && !bench.stale" />
     <span v-else />
-    <CompareDialog v-if="bench.revisions.length > 1" v-model:visible="comparing" :state="state" />
-    <IntentEditor v-model:visible="editing" :intent="bench.intent" :kinds="state.catalogue.value?.kinds ?? []" @save="(intent) => state.change.mutate({ intent })" />
+    <CompareDialog v-if="everCompared && bench.revisions.length > 1" v-model:visible="comparing" :state="state" />
+    <IntentEditor v-if="everEdited" v-model:visible="editing" :intent="bench.intent" :kinds="state.catalogue.value?.kinds ?? []" @save="(intent) => state.change.mutate({ intent })" />
   </section>
 </template>
 

@@ -20,7 +20,7 @@ let written: CanvasTexture | null = null;
 function word(width: number) {
   if (!written) {
     const canvas = Object.assign(document.createElement('canvas'), { width: 256, height: 96 });
-    const x = canvas.getContext('2d')!;
+    const x = canvas.getContext('2d', { willReadFrequently: true })!;
     x.font = 'italic 500 72px Fraunces, Georgia, serif';
     x.textAlign = 'center';
     x.fillStyle = '#fff';

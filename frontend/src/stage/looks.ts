@@ -290,7 +290,7 @@ export function missingTile(name: string): Texture {
   const known = tiles.get(name);
   if (known) return known;
   const canvas = Object.assign(document.createElement('canvas'), { width: 512, height: 256 });
-  const x = canvas.getContext('2d')!;
+  const x = canvas.getContext('2d', { willReadFrequently: true })!;
   x.fillStyle = TOKENS.tile;
   x.fillRect(0, 0, 512, 256);
   x.strokeStyle = TOKENS.ink;

@@ -207,6 +207,12 @@ export class Stage {
     return this.loupe.shape === 'none' ? null : this.loupe.magnifies ? this.c : this.b;
   }
 
+  /** In motion a round glass gets only the window that it shows, drawn lightly: at rest the whole picture follows. */
+  private get hasty() {
+    const inside = this.inside;
+    return inside && inside === this.b && !inside.samples && this.loupe.shape === 'circle' ? this.c : inside;
+  }
+
   private pending() {
     const inside = this.inside;
     return !!this.root && [this.a, inside].some((p) => p && (p.samples < this.samples || p.scale < 1));
@@ -224,7 +230,8 @@ export class Stage {
     const inside: LookName = loupe.swapped ? 'built' : loupe.look;
     if (this.moving) {
       if (!a.samples) this.draw(a, outside, 0, step.scale);
-      if (glass && step.lens && !glass.samples) this.draw(glass, inside, 0, step.scale);
+      const hasty = this.hasty;
+      if (hasty && step.lens && !hasty.samples) this.draw(hasty, inside, 0, step.scale, true);
       this.ladder.moved(t);
     } else {
       for (const p of [a, b, this.c]) if (p && p.scale < 1) p.forget(); // replace what was drawn in haste
@@ -246,11 +253,11 @@ export class Stage {
     if (!this.a) return;
     // Until the magnified picture is there, the whole one is blown up in its place.
     const stand = this.loupe.magnifies && !this.c?.samples && !!this.b?.samples;
-    this.composite.draw(this.loupe, this.a, stand ? this.b : this.inside, this.W, this.H, this.dpr, target, stand ? this.loupe.zoom : 1);
+    this.composite.draw(this.loupe, this.a, stand ? this.b : this.hasty, this.W, this.H, this.dpr, target, stand ? this.loupe.zoom : 1);
   }
 
   /** One geometry pass of one look, then its ink, as sample k of the running mean. */
-  private draw(picture: Picture, look: LookName, k: number, scale = 1) {
+  private draw(picture: Picture, look: LookName, k: number, scale = 1, light = scale < 1) {
     const { renderer: r, camera: cam, buffers: b } = this;
     if (!b || !this.root) return;
     const jitter = JITTER[k]!;
@@ -275,7 +282,7 @@ export class Stage {
     b.scissor.set(0, 0, rect.w, rect.h);
     r.setRenderTarget(b);
     this.clear();
-    const whole = scale < 1 ? lightly(shown) : null;
+    const whole = light ? lightly(shown) : null;
     r.render(this.scene, cam);
     whole?.();
     this.ink.resolve(b, picture.out, cam, rect, k, Math.max(1, Math.round(1.2 * this.dpr * scale)));

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import secrets
-from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, abort, request, send_from_directory
+from flask import Flask, Response, abort, request
 from flask_smorest import Api
 from werkzeug.exceptions import HTTPException
 
 from .. import __version__
 from ..core.limits import InputError, MendError
 from . import bench, catalogue, drops, exports, inspections, jobs, models, recipes
+from .pages import add_pages
 
-DIST = Path(__file__).parents[3] / "frontend" / "dist"
 _LOOPBACK = {"127.0.0.1", "localhost", "[::1]", "::1"}
 
 
@@ -64,7 +62,8 @@ def create_app() -> Flask:
     app.register_error_handler(MendError, lambda e: problem(409, "Does not apply", str(e)))
     app.before_request(_same_origin)
     app.after_request(_headers)
-    _front_end(app)
+    _health(app)
+    add_pages(app, problem)
     return app
 
 
@@ -92,35 +91,7 @@ def _headers(response: Response) -> Response:
     return response
 
 
-def _front_end(app: Flask) -> None:
-    @app.get("/assets/<path:name>")
-    def assets(name: str) -> Response:
-        answer = send_from_directory(DIST / "assets", name)
-        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
-        answer.headers["Content-Security-Policy"] = "default-src 'none'; connect-src 'self'; script-src 'self'"
-        return answer
-
-    @app.get("/favicon.svg")
-    def favicon() -> Response:
-        return send_from_directory(DIST, "favicon.svg")
-
-    @app.get("/", defaults={"path": ""})
-    @app.get("/<path:path>")
-    def page(path: str) -> Response:
-        """Every other address is the app's own: its router reads it."""
-        if path.startswith("api/"):
-            return problem(404, "Not found", "There is nothing at this address.")
-        if not (DIST / "index.html").exists():
-            return problem(503, "Not built", "The front end is not built; ./start builds it.")
-        # PrimeVue puts its styles into the page; the nonce lets those in and no others.
-        nonce = secrets.token_urlsafe(16)
-        answer = Response((DIST / "index.html").read_text().replace("__NONCE__", nonce), mimetype="text/html")
-        answer.headers["Content-Security-Policy"] = (
-            f"default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' blob: data:; font-src 'self'; "
-            "connect-src 'self'; worker-src 'self' blob:; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-        )
-        return answer
-
+def _health(app: Flask) -> None:
     @app.get("/api/health")
     def health() -> dict[str, str]:
         return {"state": "up", "version": __version__}
