@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from handlens.core.display import display_copy, light, marked, reduced_copy
-from handlens.core.display.container import Opened
+from handlens.core.sections import Opened
 from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, Weights
 from handlens.core.scene.model import frozen
 

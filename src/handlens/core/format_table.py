@@ -85,11 +85,11 @@ FORMATS = (
     Format("stl", "STL", (".stl",), "stl", None, single=True, holds=frozenset({"names"})),
     Format("ply", "Polygon file (PLY)", (".ply",), "ply", None, holds=_PLY),
     Format("off", "Object file format (OFF)", (".off",), "off", None, holds=frozenset({"polygons", "vertex colours"})),
-    Format("3mf", "3MF", (".3mf",), None, None, fixed_axis=True, holds=_3MF),
+    Format("3mf", "3MF", (".3mf",), "threemf", None, fixed_axis=True, holds=_3MF),
     Format("dae", "COLLADA", (".dae",), "collada", None, holds=_DAE),
-    Format("usda", "USD text", (".usda",), None, None, single=True, linear=True, holds=_USD),
-    Format("usdc", "USD binary", (".usdc", ".usd"), None, None, single=True, linear=True, holds=_USD),
-    Format("usdz", "USD package", (".usdz",), None, None, single=True, linear=True, holds=_USD),
+    Format("usda", "USD text", (".usda",), "usd", None, single=True, linear=True, holds=_USD),
+    Format("usdc", "USD binary", (".usdc", ".usd"), "usd", None, single=True, linear=True, holds=_USD),
+    Format("usdz", "USD package", (".usdz",), "usd", None, single=True, linear=True, holds=_USD),
 )
 BY_NAME = {f.name: f for f in FORMATS}
 BY_ENDING = {ending: f for f in FORMATS for ending in f.endings}

@@ -15,7 +15,7 @@ from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped
 from ..scene.transforms import apply, parents, walk, world_matrices
 from ..scene.triangles import triangulate
-from .container import Sections
+from ..sections import Sections
 from .light import LIGHT_OVER, light_index
 from .shading import heaviest, shading_normals, usable
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from ..measures.distinct import distinct_rows
 from ..scene.model import Array
-from .container import Opened, Sections
+from ..sections import Opened, Sections
 
 #: Triangles of one mesh from which on it carries a light index, and how many that index aims at.
 LIGHT_OVER, LIGHT_AIM = 60_000, 30_000

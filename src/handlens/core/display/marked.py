@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene.model import Array
-from .container import Opened
+from ..sections import Opened
 
 
 def marked(full: bytes, node: int, kind: str, indices: Array) -> Array:

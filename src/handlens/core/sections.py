@@ -1,4 +1,4 @@
-"""The binary container of display copies: a JSON header and typed sections that are used as they lie.
+"""A binary container: a JSON header and typed sections that are used as they lie.
 
 Layout: b"HLST", uint32 length of the header, the header padded with blanks to a multiple of eight, then sections that
 start on multiples of eight. A section is named in the header as {"at": bytes from the first section, "count": elements}.
@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from ..scene.model import Array
+from .scene.model import Array
 
 MAGIC = b"HLST"
 
@@ -46,10 +46,10 @@ class Sections:
 
 
 class Opened:
-    """A display copy that was written before."""
+    """A container that was written before."""
 
     def __init__(self, data: bytes) -> None:
-        assert data[:4] == MAGIC, "not a display copy"
+        assert data[:4] == MAGIC, "not such a container"
         (length,) = struct.unpack("<I", data[4:8])
         self.data, self.base = data, 8 + length
         self.header: dict[str, Any] = json.loads(data[8 : 8 + length])

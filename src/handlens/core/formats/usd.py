@@ -1,0 +1,258 @@
+"""USD in text, binary and package into the neutral scene. The reference library reads it in a child process (usd_child)."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import zipfile
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import numpy as np
+
+from ..limits import InputError
+from ..native import in_child
+from ..packages import Package, checked_entries
+from ..scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, Node, Problem, Scene, Skin, TextureInput
+from ..scene.model import Array, Morph, Weights, frozen
+from ..scene.transforms import Polar, decompose
+from ..sections import Opened
+from .pictures import media_type, referenced
+
+_LAYERS = (".usda", ".usdc", ".usd", ".usdz")
+_ROLES = {
+    "diffuseColor": "base-colour", "emissiveColor": "emissive", "roughness": "roughness", "metallic": "metallic", "normal": "normal",
+    "occlusion": "occlusion", "opacity": "alpha", "specularColor": "specular", "displacement": "displacement", "clearcoat": "clearcoat",
+    "clearcoatRoughness": "clearcoat-roughness",
+}  # fmt: skip
+#: UsdPreviewSurface specification, UsdUVTexture, wrapS and wrapT; glTF 2.0 §5.26 for the numbers.
+_WRAPS = {"repeat": 10497, "mirror": 33648, "clamp": 33071, "black": 33071}
+
+
+def read(package: Package, path: str, data: bytes) -> Scene:
+    """Read a USD file with the layers and images of its package. Raises InputError."""
+    label = path.rpartition("/")[2]
+    with tempfile.TemporaryDirectory(prefix="handlens-usd-") as folder:
+        root = Path(folder).resolve()
+        for name in package.names():
+            if name == path or name.lower().endswith(_LAYERS):
+                place = root / name
+                place.parent.mkdir(parents=True, exist_ok=True)
+                place.write_bytes(data if name == path else package.read(name))
+        answer = in_child("formats.usd_child:read_stage", {"file": str(root / path), "label": label}, label)
+        return _Scene(package, path, label, data, answer, root).scene()
+
+
+def format_of(data: bytes) -> str:
+    """usda, usdc or usdz by the first bytes."""
+    return "usdc" if data[:8] == b"PXR-USDC" else "usdz" if data[:4] == b"PK\x03\x04" else "usda"
+
+
+class _Scene:
+    """Makes the scene of a child's answer, checking every index in it."""
+
+    def __init__(self, package: Package, path: str, label: str, data: bytes, answer: Opened, root: Path) -> None:
+        self.package, self.path, self.label, self.data, self.answer, self.root = package, path, label, data, answer, root
+        self.header = answer.header
+        self.problems = [Problem(str(p["kind"]), str(p["text"])) for p in self.header["problems"]]
+        self.files: list[tuple[str, str]] = []
+
+    def array(self, section: dict[str, Any]) -> Array:
+        return np.frombuffer(self.answer.data, section["kind"], section["count"], self.answer.base + section["at"])
+
+    def scene(self) -> Scene:
+        h = self.header
+        images = self.images()
+        kinds = {"mesh": len(h["meshes"]), "skin": len(h["skins"]), "camera": len(h["cameras"]), "light": len(h["lights"])}
+        driven = {c["node"] for c in h["channels"]}
+        nodes = tuple(self.node(i, e, kinds, i in driven) for i, e in enumerate(h["nodes"]))
+        sets = [self.uv_names(m) for m in h["meshes"]]
+        doubled = {k for m in h["meshes"] if m.get("double_sided") for k in m["materials"]}
+        channels = tuple(c for entry in h["channels"] for c in self.channel(entry))
+        used = [
+            n
+            for n in self.package.names()
+            if n != self.path and PurePosixPath(n).name in h["layers"] and n.lower().endswith(_LAYERS)
+        ]
+        return Scene(
+            format=format_of(self.data), nodes=nodes, roots=tuple(h["roots"]), meshes=tuple(self.mesh(k, m) for k, m in enumerate(h["meshes"])),
+            materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(h["materials"])), images=images,
+            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])), clips=(Clip("clip:0", None, channels),) if channels else (),
+            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]), lights=tuple(Light(x["name"], x) for x in h["lights"]),
+            unit_metres=h["unit"] if h["unit"] and h["unit"] > 0 else None, up_axis=h["up"] if h["up"] in ("Y", "Z") else None,
+            problems=tuple(self.problems), files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])),
+        )  # fmt: skip
+
+    # --- tree ---------------------------------------------------------------------------------
+
+    def node(self, number: int, e: dict[str, Any], kinds: dict[str, int], driven: bool) -> Node:
+        matrix = np.array(e["matrix"], np.float64).reshape(4, 4)
+        held: dict[str, Any] = {k: e.get(k) for k in kinds if e.get(k) is not None and e[k] < kinds[k]}
+        extras = {"purpose": e["purpose"]} if e["purpose"] not in ("", "default") else {}
+        held |= {"children": tuple(e["children"]), "hidden": bool(e["hidden"]), "extras": extras}
+        straight = np.isfinite(matrix).all() and (driven or Polar(matrix[:3, :3]).shear < 1e-9)
+        if straight:
+            t, r, s = decompose(matrix)
+            return Node(f"node:{number}", str(e["name"]), t, r, s, **held)  # type: ignore[arg-type]
+        return Node(f"node:{number}", str(e["name"]), matrix=frozen(matrix), **held)
+
+    def channel(self, e: dict[str, Any]) -> list[Channel]:
+        times = frozen(self.array(e["times"]).astype(np.float32))
+        if "path" in e:
+            width = 4 if e["path"] == "rotation" else 3
+            return [Channel(e["node"], e["path"], times, frozen(self.array(e["values"]).reshape(-1, width).astype(np.float32)))]
+        poses = [decompose(m) for m in self.array(e["matrices"]).reshape(-1, 4, 4)]
+        parts = {p: np.array([pose[k] for pose in poses], np.float32) for k, p in enumerate(("translation", "rotation", "scale"))}
+        turns = parts["rotation"]
+        for k in range(1, len(turns)):
+            if turns[k] @ turns[k - 1] < 0:
+                turns[k] *= -1
+        return [Channel(e["node"], p, times, frozen(v)) for p, v in parts.items() if np.ptp(v, axis=0).max() > 0]
+
+    def skin(self, number: int, s: dict[str, Any]) -> Skin:
+        inverse = np.array(s["inverse"], np.float64).reshape(-1, 4, 4)
+        return Skin(f"skin:{number}", s["name"], tuple(s["joints"]), frozen(inverse), s["root"])
+
+    # --- meshes -------------------------------------------------------------------------------
+
+    def uv_names(self, m: dict[str, Any]) -> list[str]:
+        """Names of UV sets in their order: `st` first, as UsdPreviewSurface's own reader calls it by default."""
+        return sorted((x["name"] for x in m.get("layers", []) if x["role"] == "uv"), key=lambda n: (n not in ("st", "st0"), n))
+
+    def mesh(self, number: int, m: dict[str, Any]) -> Mesh:
+        points = self.array(m["points"]).reshape(-1, 3)
+        more: dict[str, Any] = {}
+        if "lines" in m:
+            more["lines"] = frozen(self.array(m["lines"]).reshape(-1, 2).astype(np.int32))
+        if "dots" in m:
+            more["points"] = frozen(self.array(m["dots"]).astype(np.int32))
+        if "counts" in m:
+            more |= self.faces(m, len(points))
+        return Mesh(f"mesh:{number}", str(m["name"]), frozen(points), **more)
+
+    def faces(self, m: dict[str, Any], total: int) -> dict[str, Any]:
+        counts, corners, slots = self.array(m["counts"]), self.array(m["corners"]), self.array(m["slots"])
+        if (counts < 0).any() or counts.sum() != len(corners):
+            raise InputError(
+                f"{self.label}: {m['name']} counts {int(counts.sum()):,} corners but holds {len(corners):,}; export it again."
+            )
+        if len(corners) and (corners.max() >= total or corners.min() < 0):
+            raise InputError(
+                f"{self.label}: a face of {m['name']} uses point {int(corners.max()):,}, but only {total:,} are there; export it again."
+            )
+        holes = self.array(m["holes"])
+        keep_face = counts >= 3
+        keep_face[holes[(holes >= 0) & (holes < len(counts))]] = False
+        left_out = int(len(counts) - keep_face.sum())
+        if left_out:
+            self.problems.append(
+                Problem(
+                    "thin-face",
+                    f"{left_out:,} faces of {m['name']} are holes or have fewer than three corners and were left out.",
+                )
+            )
+        order = np.flatnonzero(np.repeat(keep_face, counts))
+        counts, slots = counts[keep_face], slots[keep_face]
+        starts = np.concatenate([[0], np.cumsum(counts)])
+        if m["left"]:
+            # The winding of a left-handed mesh runs clockwise seen from the front (UsdGeom, Mesh, orientation): turned, so that it does not.
+            ends = np.repeat(starts[:-1] + starts[1:] - 1, counts)
+            order = order[ends - np.arange(len(order))]
+        if m["subdivision"]:
+            self.problems.append(
+                Problem(
+                    "subdivision",
+                    f"{m['name']} asks to be subdivided ({m['subdivision']}); its control mesh is what was read.",
+                    str(m["name"]),
+                )
+            )
+        layer = lambda x: Layer(
+            frozen(self.array(x["values"]).reshape(-1, x["width"])), frozen(self.array(x["index"])[order].astype(np.int32))
+        )
+        by_name = {x["name"]: layer(x) for x in m["layers"] if x["role"] == "uv"}
+        normals = next((layer(x) for x in m["layers"] if x["role"] == "normal"), None)
+        colours = tuple(
+            Layer(frozen(x.values.astype(np.float32)), x.index) for x in (layer(y) for y in m["layers"] if y["role"] == "colour")
+        )
+        return {
+            "corners": frozen(corners[order].astype(np.int32)), "starts": frozen(starts.astype(np.int64)), "slots": frozen(slots.astype(np.int32)),
+            "slot_materials": tuple(m["materials"]), "uvs": tuple(by_name[n] for n in self.uv_names(m)), "normals": normals, "colours": colours,
+            "weights": self.weights(m, total), "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in m["morphs"]),
+        }  # fmt: skip
+
+    def weights(self, m: dict[str, Any], total: int) -> Weights | None:
+        w = m.get("weights")
+        if w is None:
+            return None
+        joints, amounts = self.array(w["joints"]), self.array(w["weights"])
+        # Entries of weight nought only fill the rows up.
+        keep = amounts != 0
+        owner = np.repeat(np.arange(total), w["wide"])[keep]
+        starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=total))])
+        return Weights(
+            frozen(starts.astype(np.int64)), frozen(joints[keep].astype(np.int32)), frozen(amounts[keep].astype(np.float32))
+        )
+
+    # --- materials ----------------------------------------------------------------------------
+
+    def images(self) -> tuple[Image, ...]:
+        out = []
+        inner: dict[str, zipfile.ZipInfo] = {}
+        archive = None
+        if format_of(self.data) == "usdz":
+            archive = zipfile.ZipFile(io.BytesIO(self.data))
+            inner = checked_entries(archive, self.label)
+        for k, entry in enumerate(self.header["images"]):
+            reference = str(entry["reference"])
+            name = reference.replace("\\", "/").rpartition("/")[2]
+            place = self.inside(str(entry["resolved"]), reference, inner)
+            if archive is not None and place:
+                data = archive.read(inner[place])
+                out.append(Image(f"image:{k}", name, reference, "embedded", None, media_type(data), lambda data=data: data))  # type: ignore[misc]
+                continue
+            image = referenced(self.package, reference, self.path, k)
+            if image.found_at:
+                self.files.append((image.found_at, "image"))
+            out.append(image)
+        return tuple(out)
+
+    def inside(self, resolved: str, reference: str, inner: dict[str, zipfile.ZipInfo]) -> str | None:
+        """The entry of the package that an image is, by its resolved address "package[entry]" or by its reference."""
+        entry = resolved[:-1].rpartition("[")[2] if resolved.endswith("]") else ""
+        for candidate in (
+            entry,
+            reference.removeprefix("./"),
+            *(n for n in inner if n.endswith("/" + reference.removeprefix("./"))),
+        ):
+            if candidate in inner:
+                return candidate
+        return None
+
+    def material(self, number: int, m: dict[str, Any], sets: list[list[str]], doubled: bool) -> Material:
+        """UsdPreviewSurface specification: defaults of its inputs, and opacity with its threshold."""
+        if not m["known"]:
+            return Material(f"material:{number}", m["name"], defined=True, double_sided=doubled)
+        values = m["values"]
+        three = lambda key, default: tuple(values.get(key, default))[:3]
+        one = lambda key, default: float(values.get(key, default))
+        opacity, threshold = one("opacity", 1.0), one("opacityThreshold", 0.0)
+        inputs = tuple(self.input(e, sets) for e in m["inputs"])
+        see_through = opacity < 1 or any(t.role == "alpha" for t in inputs)
+        mode = "mask" if threshold > 0 else "blend" if see_through else "opaque"
+        # A texture takes the place of the value, so the colour beside it is white.
+        r, g, b = (1.0, 1.0, 1.0) if any(t.role == "base-colour" for t in inputs) else three("diffuseColor", (0.18, 0.18, 0.18))
+        return Material(
+            f"material:{number}", m["name"], (float(r), float(g), float(b), opacity), one("metallic", 0.0), one("roughness", 0.5),
+            three("emissiveColor", (0.0, 0.0, 0.0)), mode, threshold if mode == "mask" else None, doubled, inputs, source={"values": values},
+        )  # fmt: skip
+
+    def input(self, e: dict[str, Any], sets: list[list[str]]) -> TextureInput:
+        uv = next((names.index(e["set"]) for names in sets if e["set"] in names), 0)
+        sampler = {k: _WRAPS[w] for k, w in zip(("wrapS", "wrapT"), e["wrap"], strict=True) if w in _WRAPS}
+        transform = None
+        if e["transform"]:
+            # Both turn counter-clockwise in degrees there and in radians here; v runs upwards there (KHR_texture_transform).
+            t = e["transform"]
+            transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
+        options = {k: e[k] for k in ("output", "space", "scale", "bias") if e.get(k)}
+        return TextureInput(_ROLES.get(e["name"], e["name"]), (e["name"],), e["image"], uv, sampler, transform, None, options)
