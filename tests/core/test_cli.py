@@ -160,7 +160,7 @@ def test_an_input_is_never_written_over(crate, args, capsys):
         (["inspect", "{crate}", "--rules", "moon"], "no rule sheet"),
         (["inspect", "{crate}", "--fail-on", "sneeze"], "invalid choice"),
         (["mend", "{crate}", "--mend", "size.shrink", "--out", "x.glb"], "no mend"),
-        (["export", "{crate}", "--format", "ply", "--out", "x"], "cannot be written"),
+        (["export", "{crate}", "--format", "off", "--out", "x"], "cannot be written"),
         (["inspect", "{crate}", "--search", "/no/such/folder"], "no folder"),
         (["dance"], "invalid choice"),
     ],

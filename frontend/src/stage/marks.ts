@@ -4,6 +4,7 @@
 import { Box3, BufferAttribute, BufferGeometry, GreaterDepth, Group, LessEqualDepth, LineSegments, Mesh, Points, Vector3 } from 'three';
 import { clusters } from './clusters';
 import type { DisplayModel, Origins } from './displayCopy';
+import { lightGeometry } from './light';
 import { lineMaterial, paper } from './looks';
 
 export interface Evidence {
@@ -78,12 +79,27 @@ function drawn(g: BufferGeometry, kind: string, hex: string) {
     const make = (opacity: number, depthFunc: typeof LessEqualDepth | typeof GreaterDepth) =>
       paper({ hex, soft: true, flat: true, ink: 0, opacity, options: { depthFunc, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }, look: HATCH });
     group.add(new Mesh(g, make(0.8, LessEqualDepth)), new Mesh(g, make(0.18, GreaterDepth)));
+    const few = thinned(g);
+    if (few) for (const o of group.children) o.userData.light = few;
   }
   group.children.forEach((o, k) => {
     o.renderOrder = (kind in CORNERS && kind !== 'faces' ? 4 : 2) + k;
     o.layers.enable(MARKS);
   });
   return group;
+}
+
+/** Triangles of marks from which on a part of them stands for all while something moves. */
+const MANY = 200_000;
+
+/** Every so many of a great number of marked triangles, null where they are few. */
+function thinned(g: BufferGeometry) {
+  const index = g.index!.array;
+  const step = Math.ceil(index.length / 3 / MANY);
+  if (step < 2) return null;
+  const out = new Uint32Array(3 * Math.ceil(index.length / 3 / step));
+  for (let t = 0, k = 0; t < index.length / 3; t += step) for (let c = 0; c < 3; c++) out[k++] = index[3 * t + c]!;
+  return lightGeometry(g, out, []);
 }
 
 /** Marks evidence on a model; returns the drawn groups (already hung into the model), the box around all and one a place. */

@@ -28,31 +28,41 @@ class Format:
 #: What formats are told apart by: each is read, written and proved, or said to be lost.
 FEATURES = (
     "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours",
-    "materials", "alpha modes", "images", "texture transforms", "skins", "morph targets", "clips", "cameras", "lights", "names",
+    "materials", "alpha modes", "double-sided", "tangents", "images", "texture transforms", "skins", "morph targets", "clips", "cameras", "lights", "names",
 )  # fmt: skip
 _GLTF = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours", "materials",
-        "alpha modes", "images", "texture transforms", "skins", "morph targets", "clips", "cameras", "lights", "names",
+        "alpha modes", "double-sided", "tangents", "images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names",
     }
 )  # fmt: skip
 _OBJ = frozenset(
-    {"parts", "polygons", "lines", "points", "one UV set", "normals", "vertex colours", "materials", "images", "names"}
+    {
+        "parts",
+        "polygons",
+        "lines",
+        "points",
+        "one UV set",
+        "normals",
+        "vertex colours",
+        "smoothing groups",
+        "materials",
+        "images",
+        "names",
+    }
 )
 _PLY = frozenset({"polygons", "lines", "one UV set", "normals", "vertex colours"})
-_3MF = frozenset(
-    {"unit", "up axis", "parts", "node tree", "instances", "one UV set", "vertex colours", "materials", "images", "names"}
-)
+_3MF = frozenset({"unit", "up axis", "parts", "one UV set", "materials", "images", "names"})
 _DAE = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "UV sets", "one UV set", "normals", "vertex colours",
-        "materials", "images", "skins", "clips", "cameras", "lights", "names",
+        "materials", "images", "skins", "clips", "further clips", "cameras", "lights", "ambient lights", "names",
     }
 )  # fmt: skip
 _USD = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals",
-        "vertex colours", "materials", "alpha modes", "images", "texture transforms", "skins", "clips", "cameras", "lights", "names",
+        "vertex colours", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "clips", "cameras", "lights", "names",
     }
 )  # fmt: skip
 
@@ -82,14 +92,14 @@ FORMATS = (
         holds=_GLTF,
     ),
     Format("obj", "Wavefront OBJ", (".obj",), "obj", "obj_write", holds=_OBJ),
-    Format("stl", "STL", (".stl",), "stl", None, single=True, holds=frozenset({"names"})),
-    Format("ply", "Polygon file (PLY)", (".ply",), "ply", None, holds=_PLY),
+    Format("stl", "STL", (".stl",), "stl", "stl_write", single=True, holds=frozenset({"names"})),
+    Format("ply", "Polygon file (PLY)", (".ply",), "ply", "ply_write", holds=_PLY),
     Format("off", "Object file format (OFF)", (".off",), "off", None, holds=frozenset({"polygons", "vertex colours"})),
-    Format("3mf", "3MF", (".3mf",), "threemf", None, fixed_axis=True, holds=_3MF),
-    Format("dae", "COLLADA", (".dae",), "collada", None, holds=_DAE),
-    Format("usda", "USD text", (".usda",), "usd", None, single=True, linear=True, holds=_USD),
+    Format("3mf", "3MF", (".3mf",), "threemf", "threemf_write", fixed_axis=True, holds=_3MF),
+    Format("dae", "COLLADA", (".dae",), "collada", "collada_write", holds=_DAE),
+    Format("usda", "USD text", (".usda",), "usd", "usd_write", single=True, linear=True, holds=_USD),
     Format("usdc", "USD binary", (".usdc", ".usd"), "usd", None, single=True, linear=True, holds=_USD),
-    Format("usdz", "USD package", (".usdz",), "usd", None, single=True, linear=True, holds=_USD),
+    Format("usdz", "USD package", (".usdz",), "usd", "usd_write", single=True, linear=True, holds=_USD),
 )
 BY_NAME = {f.name: f for f in FORMATS}
 BY_ENDING = {ending: f for f in FORMATS for ending in f.endings}

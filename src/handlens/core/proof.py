@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -78,6 +78,8 @@ class Comparison:
         up_a = a.up_axis or b.up_axis or "Y"
         self.parts_a = _part_surfaces(a, self.unit_a, to_y_up(up_a))
         self.parts_b = _part_surfaces(b, self.unit_b, to_y_up(b.up_axis or up_a))
+        self.joined = not all("parts" in BY_NAME[x.format].holds for x in (a, b))
+        self.pairs = [] if self.joined else pair(a, b, self.parts_a, self.parts_b)
         box = self._box(self.parts_a)
         self.tolerance = 2 * self._tolerance(box) if box is not None else 0.0
 
@@ -126,33 +128,42 @@ class Comparison:
     # --- surface -----------------------------------------------------------------------------
 
     def _surface(self) -> Iterator[Row]:
-        yield _counted("Surface", "Parts with faces", len(self.parts_a), len(self.parts_b))
+        parts = _counted("Surface", "Parts with faces", len(self.parts_a), len(self.parts_b))
+        yield (
+            replace(parts, result="note", remark="joined into one, as the format requires")
+            if self.joined and parts.result == "stop"
+            else parts
+        )
         yield self._count("Surface", "Triangles", "triangles")
         softened = "split into triangles, or copies written out, as the format requires"
         yield self._count("Surface", "Polygons", "faces", "note", softened)
         yield self._count("Surface", "Vertices", "vertices", "note", "split along seams or joined, as the format requires")
-        yield self._count("Surface", "Loose edges", "loose_edges")
+        yield self._count("Surface", "Loose edges", "loose_edges", *self._if_held("lines", "the format cannot hold lines"))
         if self.fa["loose_points"] or self.fb["loose_points"]:
             yield self._count("Surface", "Loose points", "loose_points", "note", "positions that nothing uses are not written")
         yield from self._matched_parts()
 
     def _matched_parts(self) -> Iterator[Row]:
         """The same parts, triangle by triangle."""
-        pairs = pair(self.a, self.b, self.parts_a, self.parts_b)
-        yield self._part_names()
         box, tolerance = self._box(self.parts_a), self.tolerance
+        parts_a, parts_b, pairs = self.parts_a, self.parts_b, self.pairs
+        if self.joined:
+            parts_a, parts_b = ({0: s} if (s := joined_surface(list(p.values()))) else {} for p in (parts_a, parts_b))
+            pairs = [(0, 0)] if parts_a and parts_b else []
+        else:
+            yield self._part_names()
         worst, where, drift = 0.0, "", 0.0
         turned = unmatched = 0
         for i, j in pairs:
-            pa, pb = self.parts_a[i], self.parts_b[j]
+            pa, pb = parts_a[i], parts_b[j]
             if pa.corners.shape != pb.corners.shape:
                 unmatched += 1
                 continue
             pa, pb = aligned(pa, pb, tolerance)
             off, order = corner_shift(pa.corners, pb.corners)
             if off > worst:
-                worst, where = off, self.a.part_name(i)
-            turned += faces_turned(pa.corners, pb.corners)
+                worst, where = off, "the whole" if self.joined else self.a.part_name(i)
+            turned += faces_turned(pa.corners, pb.corners, tolerance)
             if pa.uv is not None and pb.uv is not None:
                 matched = np.take_along_axis(pb.uv, order[:, :, None], axis=1)
                 drift = max(drift, float(np.nanmax(np.abs(pa.uv - matched), initial=0.0)))
@@ -218,7 +229,8 @@ class Comparison:
                 "note",
                 f"{renamed[0] or 'one without a name'} has another name",
             )
-        yield row
+        held, remark = self._if_held("materials", "the format cannot hold them")
+        yield row if row.result != "stop" else replace(row, result=held, remark=remark)
         bare_a, bare_b = self.fa["faces_without_material"], self.fb["faces_without_material"]
         alike = (bare_a == 0) == (bare_b == 0)
         yield Row(
@@ -227,7 +239,7 @@ class Comparison:
             f"{bare_a:,}",
             f"{bare_b:,}",
             "0" if bare_a == bare_b else "triangles now" if alike else f"{bare_b - bare_a:+,}",
-            "clear" if bare_a == bare_b else "note" if alike else "stop",
+            "clear" if bare_a == bare_b else "note" if alike else held,
         )
         pictures_a, pictures_b = _pictures(self.a), _pictures(self.b)
         gone = pictures_a - pictures_b
@@ -267,11 +279,23 @@ class Comparison:
         joints = [sum(s["joints"] for s in f["skins"]) for f in (self.fa, self.fb)]
         rows = [
             ("Skin and motion", "Skins", len(self.fa["skins"]), len(self.fb["skins"]), "skins"),
-            ("Skin and motion", "Clips", len(self.fa["clips"]), len(self.fb["clips"]), "clips"),
+            (
+                "Skin and motion",
+                "Clips",
+                len(self.fa["clips"]),
+                len(self.fb["clips"]),
+                "clips" if len(self.fa["clips"]) < 2 else "further clips",
+            ),
             ("Skin and motion", "Joints", *joints, "skins"),
             ("Skin and motion", "Most influences", self.fa["influences_max"], self.fb["influences_max"], "skins"),
             ("Also in the file", "Cameras", self.fa["cameras"], self.fb["cameras"], "cameras"),
-            ("Also in the file", "Lights", self.fa["lights"], self.fb["lights"], "lights"),
+            (
+                "Also in the file",
+                "Lights",
+                self.fa["lights"],
+                self.fb["lights"],
+                "ambient lights" if self._ambient() else "lights",
+            ),
         ]
         for group, what, na, nb, feature in rows:
             if na or nb:
@@ -294,8 +318,12 @@ class Comparison:
                 f"{ca['seconds']:.3f} s",
                 f"{cb['seconds']:.3f} s",
                 difference,
-                "clear" if same else "stop",
+                "clear" if same else "stop" if abs(off) >= 1e-4 or "channels" in BY_NAME[self.b.format].holds else "note",
+                "" if same or abs(off) >= 1e-4 else "the format holds whole transforms",
             )
+
+    def _ambient(self) -> bool:
+        return any(light.source.get("type") == "ambient" for light in self.a.lights)
 
     def _if_held(self, feature: str, remark: str) -> tuple[str, str]:
         """What a difference is worth: a stop where the format that was read back can hold the feature, else a caution."""
@@ -397,13 +425,27 @@ def corner_shift(a: Array, b: Array) -> tuple[float, Array]:
     return float(off.min(axis=0).max()), _ORDERS[best]
 
 
-def faces_turned(pa: Array, pb: Array) -> int:
-    """How many of the triangles (T, 3, 3) of one surface face the other way on another."""
+def joined_surface(parts: list[Surface]) -> Surface | None:
+    """Several parts as one, in order; UVs only where all of them have some."""
+    if not parts:
+        return None
+    uv = [p.uv for p in parts if p.uv is not None]
+    return Surface(
+        np.concatenate([p.corners for p in parts]),
+        np.concatenate(uv) if len(uv) == len(parts) else None,
+        np.concatenate([p.slots for p in parts]),
+    )
+
+
+def faces_turned(pa: Array, pb: Array, tolerance: float = 0.0) -> int:
+    """How many of the triangles (T, 3, 3) of one surface face the other way on another; those no higher than rounding face no way."""
     na = np.cross(pa[:, 1] - pa[:, 0], pa[:, 2] - pa[:, 0])
     nb = np.cross(pb[:, 1] - pb[:, 0], pb[:, 2] - pb[:, 0])
     dot = np.einsum("ij,ij->i", na, nb)
+    la, lb = np.linalg.norm(na, axis=1), np.linalg.norm(nb, axis=1)
+    longest = np.linalg.norm(pa - pa[:, [1, 2, 0]], axis=2).max(axis=1, initial=0.0)
     # A sliver's normal is rounding noise: only faces whose normals clearly oppose each other count.
-    return int(np.count_nonzero(dot < -0.5 * np.linalg.norm(na, axis=1) * np.linalg.norm(nb, axis=1)))
+    return int(np.count_nonzero((dot < -0.5 * la * lb) & (np.minimum(la, lb) > 4 * tolerance * longest)))
 
 
 def _pictures(scene: Scene) -> set[str]:

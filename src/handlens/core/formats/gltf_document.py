@@ -8,6 +8,8 @@ from __future__ import annotations
 import binascii
 import struct
 from base64 import b64decode
+from collections.abc import Mapping
+from functools import cached_property
 from typing import Any
 from urllib.parse import unquote_to_bytes
 
@@ -18,6 +20,7 @@ from .. import limits
 from ..limits import InputError
 from ..packages import Package
 from ..scene.model import Array
+from .gltf_packed import DRACO, MESHOPT, Unpacked, unpack
 
 #: §3.6.2.2: component types.
 COMPONENTS: dict[int, type[Any]] = {
@@ -39,6 +42,9 @@ KNOWN = {
     "EXT_texture_webp",
     "KHR_materials_unlit",
     "KHR_materials_pbrSpecularGlossiness",
+    "KHR_node_visibility",
+    DRACO,
+    *MESHOPT,
 }
 
 
@@ -52,6 +58,11 @@ class Document:
         self.used_files: list[tuple[str, str]] = []
         self._buffers: dict[int, memoryview] = {}
         self._check_version()
+
+    @cached_property
+    def unpacked(self) -> Unpacked:
+        """What comes out of compressed geometry."""
+        return unpack(self)
 
     # --- container ---------------------------------------------------------------------------
 
@@ -128,7 +139,7 @@ class Document:
     def fail(self, where: str, what: str) -> InputError:
         return InputError(f"{self.label}: {where} {what}.")
 
-    def integer(self, owner: dict[str, Any], key: str, where: str, default: int | None = None) -> int:
+    def integer(self, owner: Mapping[str, Any], key: str, where: str, default: int | None = None) -> int:
         """A non-negative integer property. Raises InputError where it is absent (without a default) or not one."""
         value = owner.get(key, default)
         if isinstance(value, float) and value.is_integer():
@@ -179,8 +190,10 @@ class Document:
         """Bytes and stride of a bufferView (stride 0: tightly packed)."""
         entry = self.item("bufferViews", index, where)
         label = f"bufferViews[{index}]"
-        if "EXT_meshopt_compression" in (entry.get("extensions") or {}):
-            raise self.fail(label, "is packed with EXT_meshopt_compression, which is not read yet")
+        if any(name in (entry.get("extensions") or {}) for name in MESHOPT):
+            if index not in self.unpacked.views:
+                raise self.fail(label, "is packed in a way that cannot be unpacked")
+            return self.unpacked.views[index]
         data = self.buffer(self.integer(entry, "buffer", label))
         start = self.integer(entry, "byteOffset", label, 0)
         length = self.integer(entry, "byteLength", label)
@@ -204,13 +217,23 @@ class Document:
         if width is not None and n != width:
             raise self.fail(label, f"has {n} components where {where} needs {width}")
         count = self.integer(entry, "count", label)
-        out = self._dense(entry, label, kind, n, count)
+        out = self._packed(index, label, n, count) if "bufferView" not in entry else None
+        out = self._dense(entry, label, kind, n, count) if out is None else out
         if "sparse" in entry:
             out = self._sparse(entry["sparse"], label, out, kind, n, count)
         if entry.get("normalized") and kind is not np.float32:
             # §3.6.2.2: c / max, signed values not below -1.
             out = np.maximum(out.astype(np.float32) / np.iinfo(kind).max, -1.0)
         return out
+
+    def _packed(self, index: int, label: str, n: int, count: int) -> Array | None:
+        """An accessor that came out of a packed primitive."""
+        found = self.unpacked.accessors.get(index)
+        if found is not None and found.shape != (count, n):
+            raise self.fail(
+                label, f"states {count:,} elements of {n} but its packed primitive holds {len(found):,} of {found.shape[1]}"
+            )
+        return found
 
     def _dense(self, entry: dict[str, Any], label: str, kind: type[Any], n: int, count: int) -> Array:
         if "bufferView" not in entry:

@@ -98,8 +98,6 @@ def _primitive(doc: Document, entry: dict[str, Any], where: str, positions: _Sta
     attributes = entry.get("attributes", {})
     if not isinstance(attributes, dict):
         raise doc.fail(where, "has attributes that are not an object")
-    if "KHR_draco_mesh_compression" in (entry.get("extensions") or {}):
-        raise doc.fail(where, "is packed with KHR_draco_mesh_compression, which is not read yet; export it unpacked")
     if "POSITION" not in attributes:
         problems.append(Problem("no-positions", f"{where} has no positions, so nothing of it can be drawn.", where))
         return None

@@ -9,6 +9,7 @@ from ..format_table import BY_NAME, Format
 from ..scene import Layer, Material, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk, world_matrices
+from .losses import losses
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA
 
@@ -36,30 +37,7 @@ def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that an OBJ cannot hold."""
-    lost = []
-    meshes = scene.meshes
-    counted = [
-        (len(scene.skins), "skins with their weights"),
-        (len(scene.clips), "clips"),
-        (sum(len(m.morphs) for m in meshes), "morph targets"),
-        (len(scene.cameras), "cameras"),
-        (len(scene.lights), "lights"),
-        (sum(len(m.uvs) > 1 for m in meshes), "meshes' further UV sets"),
-        (sum(m.tangents is not None for m in meshes), "meshes' stored tangents"),
-    ]
-    lost += [f"{n:,} {what} cannot be held." for n, what in counted if n]
-    placed = [n for n in scene.nodes if n.mesh is not None]
-    if any(np.abs(n.local - np.eye(4)).max() > 1e-12 or n.children for n in scene.nodes):
-        lost.append("The node tree is written flat: transforms and pivots go into the positions.")
-    shared = len(placed) - len({n.mesh for n in placed})
-    if shared:
-        lost.append(f"{shared:,} instances are written out as copies.")
-    if any(m.alpha_mode in ("mask", "blend") for m in scene.materials):
-        lost.append("Alpha modes and cut-off thresholds cannot be held.")
-    if any(m.double_sided for m in scene.materials):
-        lost.append("The double-sided mark on materials cannot be held.")
-    if scene.unit_metres is not None:
-        lost.append("The unit and the up axis cannot be stated.")
+    lost = losses(scene, "obj")
     roles = sorted({t.role for m in scene.materials for t in m.inputs if t.role not in _STATEMENTS})
     if roles:
         lost.append(f"Material inputs without a place in a material library are left out: {', '.join(roles)}.")

@@ -16,7 +16,7 @@ from ..scene import Layer, Mesh, Node, Problem, Scene
 from ..scene.model import Array, frozen
 from .text import decode, parse_numbers, plain
 
-_FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
 _WORDS = (b"facet normal", b"outer loop", b"vertex", b"endloop", b"endfacet")
 
@@ -47,7 +47,7 @@ def _binary(data: bytes, label: str, problems: list[Problem]) -> list[tuple[str,
     there = (len(data) - _HEADER) // 50
     if count > there:
         raise InputError(f"{label} states {count:,} facets but holds only {there:,}; it was cut off, so export it again.")
-    rows = np.frombuffer(data, _FACET, count, _HEADER)
+    rows = np.frombuffer(data, FACET, count, _HEADER)
     left = len(data) - _HEADER - 50 * count
     if left:
         problems.append(Problem("unknown-statement", f"{plural(left, 'byte')} after the last facet were passed over."))

@@ -20,7 +20,7 @@ from ..scene.model import Array, frozen
 from .pictures import media_type
 from .xml import Element, Numbers, parse_xml
 
-_UNITS = {"micron": 1e-6, "millimeter": 1e-3, "centimeter": 1e-2, "inch": 0.0254, "foot": 0.3048, "meter": 1.0}
+UNITS = {"micron": 1e-6, "millimeter": 1e-3, "centimeter": 1e-2, "inch": 0.0254, "foot": 0.3048, "meter": 1.0}
 _MOST_NODES = 200_000
 _WRAPS = {"wrap": 10497, "mirror": 33648, "clamp": 33071, "none": 33071}
 
@@ -79,7 +79,7 @@ class _Reader:
 
     def scene(self) -> Scene:
         unit = self.root.get("unit") or "millimeter"
-        if unit not in _UNITS:
+        if unit not in UNITS:
             self.problems.append(
                 Problem("broken-reference", f"The unit {unit!r} is none of the format's; it was taken as not stated.")
             )
@@ -95,7 +95,7 @@ class _Reader:
             )
         return Scene(
             format="3mf", nodes=tuple(self.nodes), roots=tuple(r for r in roots if r is not None), meshes=tuple(self.meshes),
-            materials=tuple(self.materials), images=tuple(self.images), unit_metres=_UNITS.get(unit), up_axis="Z", problems=tuple(self.problems),
+            materials=tuple(self.materials), images=tuple(self.images), unit_metres=UNITS.get(unit), up_axis="Z", problems=tuple(self.problems),
         )  # fmt: skip
 
     # --- resources ----------------------------------------------------------------------------
