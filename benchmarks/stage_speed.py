@@ -157,9 +157,9 @@ def opening(browser: Browser, base: str, revision: int) -> dict[str, float]:
         page.wait_for_timeout(3000)
         page.evaluate(
             PAINTED
-            + f"watched.first = 0; window.began = performance.now(); document.querySelector('a[href=\"/bench/{revision}\"]').click()"
+            + f"watched.first = 0; window.painted = 0; window.began = performance.now(); document.querySelector('a[href=\"/bench/{revision}\"]').click()"
         )
-        until(page, "watched.first > 0")
+        until(page, "watched.first > 0 && painted > 0")
         shown.append(page.evaluate("painted - began"))
         linked.append(page.evaluate("watched.first - began"))
         page.close()

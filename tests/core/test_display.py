@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from handlens.core.display import display_copy, light, marked, reduced_copy
-from handlens.core.sections import Opened
 from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, Weights
 from handlens.core.scene.model import frozen
+from handlens.core.sections import Opened
 
 
 def sphere(rings: int, name: str = "float") -> Mesh:

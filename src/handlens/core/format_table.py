@@ -27,8 +27,9 @@ class Format:
 
 #: What formats are told apart by: each is read, written and proved, or said to be lost.
 FEATURES = (
-    "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours",
-    "materials", "alpha modes", "double-sided", "tangents", "images", "texture transforms", "skins", "morph targets", "clips", "cameras", "lights", "names",
+    "unit", "up axis", "parts", "names", "node tree", "instances", "polygons", "lines", "points", "one UV set", "UV sets", "normals", "tangents",
+    "vertex colours", "smoothing groups", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "morph targets",
+    "clips", "further clips", "channels", "cameras", "lights", "ambient lights",
 )  # fmt: skip
 _GLTF = frozenset(
     {
@@ -62,7 +63,7 @@ _DAE = frozenset(
 _USD = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals",
-        "vertex colours", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "clips", "cameras", "lights", "names",
+        "vertex colours", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "clips", "cameras", "lights", "ambient lights", "names",
     }
 )  # fmt: skip
 
@@ -92,7 +93,7 @@ FORMATS = (
         holds=_GLTF,
     ),
     Format("obj", "Wavefront OBJ", (".obj",), "obj", "obj_write", holds=_OBJ),
-    Format("stl", "STL", (".stl",), "stl", "stl_write", single=True, holds=frozenset({"names"})),
+    Format("stl", "STL", (".stl",), "stl", "stl_write", single=True, holds=frozenset()),
     Format("ply", "Polygon file (PLY)", (".ply",), "ply", "ply_write", holds=_PLY),
     Format("off", "Object file format (OFF)", (".off",), "off", None, holds=frozenset({"polygons", "vertex colours"})),
     Format("3mf", "3MF", (".3mf",), "threemf", "threemf_write", fixed_axis=True, holds=_3MF),

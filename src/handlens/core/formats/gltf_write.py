@@ -22,6 +22,7 @@ from ..scene.triangles import triangulate
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA, media_type
 from .split import split_vertices
+from .uv_transform import turned_over
 
 _TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
 _COMPONENT = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121}
@@ -275,6 +276,12 @@ class _Writer:
                 continue
             info: dict[str, Any] = dict(t.options) if native else {}
             info["index"] = self.texture(image, dict(t.sampler))
+            if not native:
+                if t.uv_set:
+                    info["texCoord"] = t.uv_set
+                if t.transform:
+                    moved = t.transform if BY_NAME[self.scene.format].v_down else turned_over(t.transform)
+                    info["extensions"] = {"KHR_texture_transform": dict(moved)}
             _put(entry, path, info)
         return entry
 

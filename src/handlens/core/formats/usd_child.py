@@ -161,9 +161,19 @@ class _Reader:
             self.count(f"{kind} shapes were counted but not turned into faces.")
 
     def shared(self, prim: Usd.Prim, make: Any) -> int:
-        """The mesh of a prim; instances of one prototype share it."""
+        """The mesh of a prim; prims whose shape comes from one and the same place, as instances' does, share it."""
         source = prim.GetPrimInPrototype() if prim.IsInstanceProxy() else prim
-        key = str(source.GetPath())
+        specs = [
+            s
+            for name in ("points", "faceVertexIndices", "primvars:skel:jointIndices")
+            for s in source.GetAttribute(name).GetPropertyStack()[:1]
+        ]
+        binding = UsdShade.MaterialBindingAPI(source).ComputeBoundMaterial()[0]
+        key = (
+            (*(f"{s.layer.identifier}{s.path}" for s in specs), str(binding.GetPath()) if binding else "")
+            if specs
+            else str(source.GetPath())
+        )
         if key not in self.mesh_numbers:
             self.mesh_numbers[key] = len(self.meshes)
             self.meshes.append(make())

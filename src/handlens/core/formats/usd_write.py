@@ -20,6 +20,7 @@ from ..scene.model import Array
 from .losses import losses
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA, media_type
+from .uv_transform import turned_over
 
 #: Images that a package may hold, by ending.
 _ALLOWED = {"image/png": ".png", "image/jpeg": ".jpg"}
@@ -106,6 +107,9 @@ class _Writer:
             self.references[k] = names[k] if data is not None else image.reference
             if data is not None and (not packed or media_type(data) in _ALLOWED):
                 self.pictures[names[k]] = data
+        uses = [n.mesh for n in scene.nodes if n.mesh is not None and n.skin is None]
+        self.often = {k for k in set(uses) if uses.count(k) > 1 and self._plain(scene.meshes[k])}
+        self.classes: dict[int, Any] = {}
         self.materials = [self.material(m) for m in self._named(scene.materials)]
         #: Path of each node's prim.
         self.paths: dict[int, Any] = {}
@@ -115,7 +119,7 @@ class _Writer:
         return [(_identifier(m.name, taken, f"material_{k}"), m) for k, m in enumerate(materials)]
 
     def layer(self) -> str:
-        taken: set[str] = {"Materials"}
+        taken: set[str] = {"Materials", "Shapes"}
         stack = [(r, self.root, taken) for r in reversed(self.scene.roots)]
         while stack:
             i, owner, names = stack.pop()
@@ -154,9 +158,24 @@ class _Writer:
         return path
 
     def _is_mesh(self, n: Node) -> bool:
-        assert n.mesh is not None
-        mesh = self.scene.meshes[n.mesh]
+        return n.mesh is not None and self._plain(self.scene.meshes[n.mesh])
+
+    @staticmethod
+    def _plain(mesh: Mesh) -> bool:
+        """Whether there are faces alone, which one prim holds."""
         return bool(mesh.face_count) and not len(mesh.lines) and not len(mesh.points)
+
+    def inherit(self, path: Any, number: int) -> None:
+        """A mesh that several nodes share is a class that their prims inherit, so that it is stored once."""
+        from pxr import UsdGeom
+
+        if number not in self.classes:
+            place = self.root.AppendChild("Shapes").AppendChild(f"mesh_{number}")
+            self.stage.CreateClassPrim(place.GetParentPath())
+            self.stage.CreateClassPrim(place)
+            self.faces(UsdGeom.Mesh.Define(self.stage, place), self.scene.meshes[number])
+            self.classes[number] = place
+        UsdGeom.Mesh.Define(self.stage, path).GetPrim().GetInherits().AddInherit(self.classes[number])
 
     def place(self, xform: Any, n: Node) -> None:
         from pxr import Gf, UsdGeom
@@ -181,6 +200,9 @@ class _Writer:
         from pxr import UsdGeom, Vt
 
         mesh = self.scene.meshes[number]
+        if number in self.often and mesh.weights is None:
+            self.inherit(path, number)
+            return
         if mesh.face_count or not (len(mesh.lines) or len(mesh.points)):
             self.faces(UsdGeom.Mesh.Define(self.stage, path), mesh)
         points = Vt.Vec3fArray.FromNumpy(_single(mesh.positions))
@@ -308,11 +330,12 @@ class _Writer:
         reader.CreateInput("varname", types.String).Set("st" if t.uv_set == 0 else f"st{t.uv_set}")
         source = reader
         if t.transform:
+            moved = turned_over(t.transform) if self.v_down else t.transform
             source = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_transform"))
             source.CreateIdAttr("UsdTransform2d")
-            source.CreateInput("rotation", types.Float).Set(float(np.degrees(t.transform.get("rotation", 0.0))))
-            source.CreateInput("scale", types.Float2).Set(Gf.Vec2f(*t.transform.get("scale", (1.0, 1.0))))
-            source.CreateInput("translation", types.Float2).Set(Gf.Vec2f(*t.transform.get("offset", (0.0, 0.0))))
+            source.CreateInput("rotation", types.Float).Set(float(np.degrees(moved.get("rotation", 0.0))))
+            source.CreateInput("scale", types.Float2).Set(Gf.Vec2f(*moved.get("scale", (1.0, 1.0))))
+            source.CreateInput("translation", types.Float2).Set(Gf.Vec2f(*moved.get("offset", (0.0, 0.0))))
             source.CreateInput("in", types.Float2).ConnectToSource(reader.ConnectableAPI(), "result")
         shader.CreateInput("st", types.Float2).ConnectToSource(source.ConnectableAPI(), "result")
         for key, output in places:
