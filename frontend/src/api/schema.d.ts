@@ -1720,6 +1720,11 @@ export interface components {
             name: string;
             slips: components["schemas"]["Slip"][];
         };
+        FormatFacts: {
+            name: string;
+            short: string;
+            says: string;
+        };
         Receiver: {
             /** @enum {string} */
             back_faces: "as-material" | "hidden" | "shown";
@@ -1766,6 +1771,7 @@ export interface components {
             parameters: components["schemas"]["Parameter"][];
         };
         Catalogue: {
+            formats: components["schemas"]["FormatFacts"][];
             sheets: components["schemas"]["SheetFacts"][];
             mends: components["schemas"]["MendFacts"][];
             kinds: string[];

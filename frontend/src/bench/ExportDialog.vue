@@ -12,11 +12,7 @@ const router = useRouter();
 const format = ref('glb');
 const trouble = ref('');
 const busy = ref(false);
-const FORMATS = [
-  { id: 'glb', name: 'GLB', says: 'one file with everything inside' },
-  { id: 'gltf', name: 'glTF', says: 'text, with its buffer and images beside' },
-  { id: 'obj', name: 'OBJ', says: 'with its material library and images beside' },
-];
+const formats = computed(() => props.state.catalogue.value?.formats ?? []);
 const lost = computed(() => props.state.bench.value?.reading?.lost[format.value] ?? []);
 const wanted = computed(() => props.state.sheet.value?.formats ?? []);
 const stops = computed(() => props.state.bench.value?.reading?.verdict.stop ?? 0);
@@ -44,7 +40,7 @@ async function go() {
   <Dialog v-model:visible="visible" modal header="Export and prove" dismissable-mask>
     <fieldset>
       <legend class="sr">Format</legend>
-      <label v-for="f in FORMATS" :key="f.id" class="format"><input v-model="format" type="radio" name="format" :value="f.id" /> <b>{{ f.name }}</b> <span class="faded">{{ f.says }}{{ wanted.includes(f.id) ? '' : `, which ${state.sheet.value?.name} does not take` }}</span></label>
+      <label v-for="f in formats" :key="f.name" class="format"><input v-model="format" type="radio" name="format" :value="f.name" /> <b>{{ f.short }}</b> <span class="faded">{{ f.says }}{{ wanted.includes(f.name) ? '' : `, which ${state.sheet.value?.name} does not take` }}</span></label>
     </fieldset>
     <p v-if="stops" class="stop"><ResultMark result="stop" /> {{ stops }} {{ stops === 1 ? 'stop is' : 'stops are' }} not mended; the file can still be written.</p>
     <div class="lost">

@@ -83,7 +83,7 @@ useKeys('Shelf', [
     <div v-else-if="isPending" class="empty faded"><ResultMark result="pending" :size="22" /><p>Looking along the shelf …</p></div>
     <div v-else-if="!models.length" class="empty">
       <p class="display big">The shelf is empty.</p>
-      <p class="faded">Drop a model with its textures anywhere on this page: OBJ with its library, glTF with its buffers and images, GLB, a folder or a zip.</p>
+      <p class="faded">Drop a model with its textures anywhere on this page: glTF, OBJ, USD, COLLADA, 3MF, PLY, STL or OFF, a folder or a zip.</p>
     </div>
     <div v-else-if="!shown.length" class="empty faded"><p>No model here goes by that.</p></div>
     <ul v-else class="shelf">

@@ -6,6 +6,7 @@ from typing import Any
 
 from .checks import all_checks
 from .checks.registry import station_of
+from .format_table import WRITERS
 from .mends import all_mends
 from .rules import shipped
 
@@ -32,3 +33,8 @@ def mends() -> list[dict[str, Any]]:
         }
         for m in all_mends()
     ]  # fmt: skip
+
+
+def formats() -> list[dict[str, Any]]:
+    """Every format that can be written."""
+    return [{"name": f.name, "short": f.short, "says": f.says} for f in WRITERS.values()]

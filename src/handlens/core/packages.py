@@ -22,6 +22,8 @@ IMAGE_ENDINGS = {".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tga", ".tif", ".tif
 TEXT_ENDINGS = {".xml", ".json", ".ini", ".csv", ".txt", ".cfg", ".yaml", ".yml", ".toml"}
 #: Models that are zips themselves, and are read whole.
 _MODEL_ZIPS = (".3mf", ".usdz")
+#: Endings of packages that are unpacked: a zip, and a zipped COLLADA document with its images.
+ARCHIVES = (".zip", ".zae")
 _NOISE = re.compile(r"(^|/)(__MACOSX/|\.DS_Store$|Thumbs\.db$|desktop\.ini$|\._[^/]*$)")
 
 
@@ -34,7 +36,7 @@ def clean_path(path: str) -> str:
     parts = [p for p in text.split("/") if p not in ("", ".")]
     if text.startswith("/") or re.match(r"^[A-Za-z]:", text) or ".." in parts:
         raise InputError(f"The path {path!r} leads out of the package; rename the file and send it again.")
-    if not parts or "\x00" in text or len(text) > limits.MAX_PATH_LENGTH:
+    if not parts or re.search(r"[\x00-\x1f\x7f]", text) or len(text) > limits.MAX_PATH_LENGTH:
         raise InputError(f"The path {path[:80]!r} cannot be used as a file name; rename the file and send it again.")
     return "/".join(parts)
 
@@ -259,7 +261,7 @@ def checked_entries(archive: zipfile.ZipFile, label: str) -> dict[str, zipfile.Z
     entries: dict[str, zipfile.ZipInfo] = {}
     total = 0
     for info in archive.infolist():
-        if info.is_dir() or is_noise(info.filename):
+        if info.filename.endswith("/") or is_noise(info.filename):
             continue
         path = clean_path(_entry_name(info))
         if info.flag_bits & 1:
@@ -300,7 +302,7 @@ def open_package(path: Path) -> tuple[Package, str | None]:
         raise InputError(f"There is no file or folder at {path}.")
     if path.is_dir():
         return FolderPackage(path), None
-    if path.suffix.lower() == ".zip" or (path.suffix.lower() not in _MODEL_ZIPS and _starts_with(path, b"PK\x03\x04")):
+    if path.suffix.lower() in ARCHIVES or (path.suffix.lower() not in _MODEL_ZIPS and _starts_with(path, b"PK\x03\x04")):
         return ZipPackage(path), None
     return FilePackage(path), path.name
 

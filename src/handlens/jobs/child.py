@@ -51,7 +51,7 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     package = packages.FolderPackage(source)
     files: dict[str, Path] = {}
     for name in package.names():
-        if name.lower().endswith(".zip"):
+        if name.lower().endswith(packages.ARCHIVES):
             _unpack(source / name, out / "unpacked", name, files)
         else:
             files[name] = source / name

@@ -1,4 +1,4 @@
-"""Rule sheets and mends, for the forms."""
+"""Rule sheets, mends and formats, for the forms."""
 
 from __future__ import annotations
 
@@ -22,4 +22,5 @@ def whole() -> dict[str, Any]:
         "sheets": [msgspec.to_builtins(s) for s in shipped()],
         "mends": catalogue.mends(),
         "kinds": list(KINDS),
+        "formats": catalogue.formats(),
     }

@@ -96,7 +96,7 @@ def close(drop_id: int) -> Any:
         if not drop.files:
             refuse(422, "No file arrived; drop a model file with its textures.")
         names = [f.path for f in drop.files]
-        if not any(n.lower().endswith((*MODEL_ENDINGS, ".zip")) for n in names):
+        if not any(n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)) for n in names):
             s.delete(drop)
             s.commit()
             endings = ", ".join(e[1:] for e in MODEL_ENDINGS)
@@ -104,5 +104,5 @@ def close(drop_id: int) -> Any:
                 422,
                 f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.",
             )
-        main = next(n for n in names if n.lower().endswith((*MODEL_ENDINGS, ".zip")))
+        main = next(n for n in names if n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)))
         return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

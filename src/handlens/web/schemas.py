@@ -454,7 +454,14 @@ class MendFacts(Schema):
     parameters = fields.List(fields.Nested(Parameter), required=True)
 
 
+class FormatFacts(Schema):
+    name = fields.String(required=True)
+    short = fields.String(required=True)
+    says = fields.String(required=True)
+
+
 class Catalogue(Schema):
+    formats = fields.List(fields.Nested(FormatFacts), required=True)
     sheets = fields.List(fields.Nested(SheetFacts), required=True)
     mends = fields.List(fields.Nested(MendFacts), required=True)
     kinds = fields.List(fields.String(), required=True)

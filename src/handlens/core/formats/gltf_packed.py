@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ..limits import InputError
 from ..native import in_child
 from ..scene.model import Array
 
@@ -80,7 +81,12 @@ def unpack(doc: Document) -> Unpacked:
         answer = in_child("formats.packed_child:unpack", {"file": str(file), "items": items}, doc.label)
     answers = answer.header["answers"]
     accessors: dict[int, Array] = {}
-    for primitive, found in zip(primitives, answers, strict=False):
+    for primitive, found, item in zip(primitives, answers, items, strict=False):
+        lost = sorted(set(item["ids"]) - set(found["attributes"]))
+        if lost or (found["faces"] is None and "indices" in primitive):
+            raise InputError(
+                f"{item['where']} does not hold {lost[0] if lost else 'its faces'} in its Draco data; export it unpacked."
+            )
         attributes = primitive.get("attributes")
         for name, section in found["attributes"].items():
             number = attributes.get(name) if isinstance(attributes, dict) else None
