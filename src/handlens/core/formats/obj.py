@@ -396,7 +396,7 @@ def _stack(pieces: list[Array], width: int) -> Array:
         n = len(p)
         if p.shape[1] >= 7 and width > 3:
             out[at : at + n, :3], out[at : at + n, 3:6] = p[:, :3], np.where(np.isnan(p[:, 6:7]), p[:, 3:6], p[:, 4:7])
-        elif p.shape[1] == 4:
+        elif p.shape[1] == 4 and width > 3:
             out[at : at + n, :3] = p[:, :3]
         else:
             k = min(p.shape[1], width)

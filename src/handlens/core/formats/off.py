@@ -104,15 +104,16 @@ def _faces(values: Array, at: int, lines: Array, faces: int, label: str) -> tupl
         # All on one line: no colours can be told from corners.
         places = []
         for _ in range(faces):
-            if at >= len(values):
+            if at >= len(values) or not 0 <= values[at] <= len(values):
                 raise cut
             places.append(at)
-            at += 1 + max(int(values[at]), 0)
+            at += 1 + int(values[at])
         starts = np.array(places, np.int64)
         room = np.diff(np.append(starts, at)) - 1
     counts = values[starts]
     if (
-        (counts < 0).any()
+        not np.isfinite(counts).all()
+        or (counts < 0).any()
         or (counts > room).any()
         or (counts != np.floor(counts)).any()
         or int((starts + 1 + counts).max()) > len(values)

@@ -82,7 +82,7 @@ def _header(data: bytes, label: str) -> tuple[str, list[_Element], list[str], in
         match words:
             case ["format", kind, _]:
                 pass
-            case ["element", name, count] if count.isdigit() and len(count) < 12:
+            case ["element", name, count] if count.isascii() and count.isdigit() and len(count) < 12:
                 elements.append(_Element(name, int(count), ()))
             case ["property", "list", count_kind, item_kind, name] if elements and count_kind in _TYPES and item_kind in _TYPES:
                 last = elements[-1]

@@ -22,13 +22,17 @@ _OTHER = ("NurbsPatch", "NurbsCurves", "HermiteCurves", "TetMesh", "Volume")
 
 def read_stage(request: dict[str, Any]) -> bytes:
     """The container of a stage. request: file, the path of the root layer; label, how it is called in messages."""
+    damaged = InputError(f"{request['label']} is damaged, or no USD file; export it again.")
     try:
         stage = Usd.Stage.Open(request["file"], Usd.Stage.LoadAll)
+        if stage is None:
+            raise damaged
+        return _Reader(stage, request["label"], Path(request["file"])).answer()
+    except InputError:
+        raise
     except Exception as error:
-        raise InputError(f"{request['label']} is damaged, or no USD file; export it again.") from error
-    if stage is None:
-        raise InputError(f"{request['label']} is damaged, or no USD file; export it again.")
-    return _Reader(stage, request["label"], Path(request["file"])).answer()
+        # The library raises errors of its own, and hands out values of any kind where a file states another than belongs there.
+        raise damaged from error
 
 
 class _Reader:

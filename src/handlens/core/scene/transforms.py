@@ -84,12 +84,13 @@ class Polar:
     __slots__ = ("determinant", "mirrored", "rotation", "scale", "shear")
 
     def __init__(self, linear: Array) -> None:
-        if not np.isfinite(linear).all():
+        with np.errstate(all="ignore"):
+            lengths = np.linalg.norm(linear, axis=0)
+        if not np.isfinite(linear).all() or not np.isfinite(lengths).all():
             # Scales piled up beyond what a double holds: there is no turn to speak of, and the size says it all.
             self.determinant, self.mirrored, self.shear = float("inf"), False, 0.0
             self.scale, self.rotation = np.full(3, np.inf), np.eye(3)
             return
-        lengths = np.linalg.norm(linear, axis=0)
         safe = np.where(lengths > 0, lengths, 1.0)
         columns = linear / safe
         self.determinant = float(np.linalg.det(linear))
