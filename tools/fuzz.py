@@ -25,6 +25,8 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from handlens.core import formats
 from handlens.core.format_table import BY_NAME, FORMATS, WRITERS
 from handlens.core.limits import InputError
@@ -59,8 +61,6 @@ WORDS = [
 def seeds(name: str, folder: Path) -> list[bytes]:
     """Small whole files of a format."""
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
-    import numpy as np
-
     from scenes import cube, rigged, scene, triangles_of
 
     out = []
@@ -139,8 +139,9 @@ def _read(name: str, folder: Path, file: Path) -> None:
         data = file.read_bytes()
         if formats.recognise(data, file.name) is None:
             raise InputError("not recognised")
-        answer = Opened(read_stage({"file": str(file), "label": file.name}))
-        scene = usd._Scene(package, file.name, file.name, data, answer, folder).scene()
+        with np.errstate(all="ignore"):
+            answer = Opened(read_stage({"file": str(file), "label": file.name}))
+            scene = usd._Scene(package, file.name, file.name, data, answer, folder).scene()
     else:
         scene = formats.read(package, file.name)
     collect(scene)

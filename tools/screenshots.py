@@ -7,10 +7,15 @@ from __future__ import annotations
 
 import json
 import sys
+import tempfile
 import urllib.request
+from dataclasses import replace
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+
+from handlens.core import formats
+from handlens.core.packages import FolderPackage
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 ARGS = [
@@ -54,6 +59,21 @@ def take(page: Page, base: str) -> None:
     page.get_by_role("button", name="Split", exact=True).click()
     page.mouse.move(915, 430)
     shot("bench-lenses")
+    page.get_by_role("button", name="UV layout", exact=True).click()
+    page.get_by_role("button", name="Glass", exact=True).click()
+    page.wait_for_timeout(1500)
+    sheet = page.get_by_role("complementary", name="UV layout").get_by_role("img").bounding_box()
+    assert sheet
+    page.mouse.click(sheet["x"] + sheet["width"] * 0.42, sheet["y"] + sheet["height"] * 0.42)
+    shot("bench-layout")
+    page.goto(f"/bench/{models['Crab pot']}?station=placement")
+    page.wait_for_timeout(1500)
+    page.get_by_role("button", name="As received", exact=True).click()
+    page.get_by_role("button", name="Split", exact=True).click()
+    page.get_by_label("Receiver").select_option(label="Block world")
+    page.mouse.move(915, 430)
+    page.get_by_text("Its log").click()
+    shot("bench-received")
     page.goto(f"/bench/{models['Mooring buoy']}?station=size")
     page.wait_for_timeout(1500)
     page.get_by_role("button", name="Another mend").click()
@@ -71,6 +91,31 @@ def take(page: Page, base: str) -> None:
     shot("export", 800)
     page.get_by_role("button", name="Write and prove it").click()
     shot("proof", 4000)
+    page.goto(f"/bench/{models['Crab pot']}?station=placement")
+    with tempfile.TemporaryDirectory() as folder:
+        later = Path(folder, "crab_pot.glb")
+        later.write_bytes(next_pot())
+        page.get_by_test_id("revision-files").set_input_files(later)
+        page.get_by_label("Revision").wait_for()
+        page.locator(".since").wait_for()
+    page.wait_for_timeout(2500)
+    page.locator(".since").click()
+    page.get_by_role("button", name="What differs …").click()
+    page.get_by_role("dialog").get_by_role("table").wait_for()
+    shot("compare", 1500)
+
+
+def next_pot() -> bytes:
+    """The crab pot as it might come back: its handle raised, another part renamed and larger."""
+    demo = Path(__file__).parents[1] / "demo" / "models" / "crab_pot"
+    scene = formats.read(FolderPackage(demo), "crab_pot.glb")
+    nodes = list(scene.nodes)
+    handle = next(i for i, n in enumerate(nodes) if n.name == "handle")
+    x, y, z = nodes[handle].translation
+    nodes[handle] = replace(nodes[handle], translation=(x, y + 0.12, z))
+    last = nodes[-1]
+    nodes[-1] = replace(last, name=f"{last.name}_new", scale=(1.5, 1.5, 1.5))
+    return formats.write(scene.with_(nodes=tuple(nodes)), "glb", "crab_pot")["crab_pot.glb"]
 
 
 if __name__ == "__main__":

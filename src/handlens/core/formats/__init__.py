@@ -5,6 +5,8 @@ from __future__ import annotations
 import importlib
 from types import ModuleType
 
+import numpy as np
+
 from ..format_table import BY_ENDING, BY_NAME, READABLE, WRITABLE
 from ..limits import InputError
 from ..packages import Package
@@ -31,7 +33,9 @@ def read(package: Package, path: str) -> Scene:
     if named and named.reader != found.reader:
         raise InputError(f"{path} is named {named.endings[0]} but holds {found.title}; give it its true ending.")
     try:
-        scene: Scene = _module(found.reader).read(package, path, data)
+        # A file may hold any number, of which the checks tell: nothing is to be said while reading.
+        with np.errstate(all="ignore"):
+            scene: Scene = _module(found.reader).read(package, path, data)
     except RecursionError as error:
         raise InputError(f"{path} is nested too deep to be read.") from error
     except MemoryError as error:

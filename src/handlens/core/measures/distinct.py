@@ -67,10 +67,13 @@ def _words(column: Array) -> list[Array]:
     if column.ndim == 2:
         return [w for k in range(column.shape[1]) for w in _words(column[:, k])]
     if column.dtype == np.float64:
-        narrow = column.astype(np.float32)
+        with np.errstate(over="ignore", invalid="ignore"):
+            narrow = column.astype(np.float32)
         if (narrow == column).all():
             column = narrow
     if column.dtype.kind == "f":
-        bits = (column + column.dtype.type(0)).view(np.uint32 if column.dtype.itemsize == 4 else np.uint64)
+        with np.errstate(invalid="ignore"):
+            plain = column + column.dtype.type(0)
+        bits = plain.view(np.uint32 if column.dtype.itemsize == 4 else np.uint64)
         return [bits]
     return [column.astype(np.uint32) if column.dtype.itemsize <= 4 else column.astype(np.uint64)]
