@@ -11,11 +11,16 @@ import time
 import warnings
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from . import __version__
 from .core.format_table import WRITABLE
 from .core.limits import InputError
+
+if TYPE_CHECKING:
+    from .core.rules.export import ExportOptions
 
 _RANK = {"note": 1, "caution": 2, "stop": 3}
 
@@ -83,6 +88,18 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("path", metavar="PATH")
     p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
     p.add_argument("--format", required=True, metavar="FORMAT", help=WRITABLE)
+    p.add_argument(
+        "--unit",
+        choices=("m", "cm", "mm"),
+        help="unit of the numbers, where the format leaves it open (default: the sheet's, else as they are)",
+    )
+    p.add_argument("--up", choices=("Y", "Z"), help="axis that is up, where the format leaves it open")
+    p.add_argument("--triangulate", action="store_true", help="cut polygons into triangles")
+    p.add_argument(
+        "--images", choices=("as-format", "embedded", "beside", "none"), help="where images go, where the format allows it"
+    )
+    p.add_argument("--folder", metavar="NAME", help="folder for images beside; {model} stands for the model's name")
+    p.add_argument("--no-library", action="store_true", help="an OBJ without its material library")
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
     p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
@@ -259,18 +276,19 @@ def _export(args: argparse.Namespace) -> int:
     from .core.packages import FilePackage
     from .core.proof import prove
     from .core.rules import load_intent, load_sheet
+    from .core.writing import changes, read_back, write_as
 
-    load_sheet(args.rules), load_intent(args.intent)
+    options, _ = _options(load_sheet(args.rules).export, args), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
-    lost = formats.what_is_lost(scene, format_name)
+    lost = [*formats.what_is_lost(scene, format_name), *changes(scene, format_name, options)]
     out, _ = _target(args.out, path, format_name)
-    files = formats.write(scene, format_name, out.stem)
+    files = write_as(scene, format_name, out.stem, options)
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
     write_files(placed, _inputs(args.path, path))
     proof = None
     if args.proof:
-        proof = prove(scene, formats.read(FilePackage(out), out.name))
+        proof = prove(scene, read_back(scene, format_name, options, formats.read(FilePackage(out), out.name)))
         _write_json(args.proof, proof.to_json(), [args.path])
     if args.proof != "-":
         for sentence in lost:
@@ -283,6 +301,13 @@ def _export(args: argparse.Namespace) -> int:
                 else "differs: " + "; ".join(f"{r.what} {r.difference}" for r in proof.rows if r.result in ("stop", "caution"))
             )
     return 0 if proof is None or proof.proved else 1
+
+
+def _options(wanted: ExportOptions, args: argparse.Namespace) -> ExportOptions:
+    """The sheet's options with those that the call states in their place."""
+    stated = {"unit": args.unit, "up_axis": args.up, "images": args.images, "folder": args.folder}
+    stated |= {"triangulate": args.triangulate or None, "material_library": False if args.no_library else None}
+    return msgspec.structs.replace(wanted, **{k: v for k, v in stated.items() if v is not None})
 
 
 def _prove(args: argparse.Namespace) -> int:

@@ -3,13 +3,18 @@
 import base64
 import json
 import struct
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
+from handlens.core import formats
 from handlens.core.formats.gltf_write import container
 from handlens.core.limits import InputError
-from scenes import read_files
+from handlens.core.measures import collect
+from handlens.core.packages import FolderPackage
+from handlens.core.scene import Weights
+from scenes import read_files, rigged
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
 
@@ -209,3 +214,12 @@ def test_json_that_is_no_gltf(tmp_path, name):
     text = {"deep": "[" * 100_000, "list": '["asset"]', "text": '"asset"', "number": "7"}[name]
     with pytest.raises(InputError):
         read_files(tmp_path, {"x.gltf": text}, "x.gltf")
+
+
+def test_a_skin_whose_weights_are_all_nought_is_measured(tmp_path):
+    made = rigged(np.random.default_rng(4), clip=False)
+    bare = replace(made.meshes[0], weights=Weights(np.zeros(19, np.int64), np.zeros(0, np.int32), np.zeros(0, np.float32)))
+    (tmp_path / "eel.glb").write_bytes(formats.write(made.with_(meshes=(bare,)), "glb", "eel")["eel.glb"])
+    back = collect(formats.read(FolderPackage(tmp_path), "eel.glb"))
+    assert back.meshes[0].weights_off == 18
+    assert back.meshes[0].gpu_vertices == 18

@@ -1725,6 +1725,14 @@ export interface components {
             short: string;
             says: string;
         };
+        ExportOptions: {
+            unit?: string;
+            up_axis?: string;
+            triangulate?: boolean;
+            images?: string;
+            folder?: string;
+            material_library?: boolean;
+        };
         Receiver: {
             /** @enum {string} */
             back_faces: "as-material" | "hidden" | "shown";
@@ -1738,6 +1746,7 @@ export interface components {
             default_material: string;
         };
         SheetFacts: {
+            export: components["schemas"]["ExportOptions"];
             slug: string;
             name: string;
             code: string;

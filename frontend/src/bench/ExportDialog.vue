@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router';
 import { api } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import type { BenchState } from './useBench';
+import { written } from './words';
 
 const props = defineProps<{ state: BenchState }>();
 const visible = defineModel<boolean>('visible', { required: true });
@@ -15,6 +16,7 @@ const busy = ref(false);
 const formats = computed(() => props.state.catalogue.value?.formats ?? []);
 const lost = computed(() => props.state.bench.value?.reading?.lost[format.value] ?? []);
 const wanted = computed(() => props.state.sheet.value?.formats ?? []);
+const wishes = computed(() => written(props.state.sheet.value?.export ?? {}));
 const stops = computed(() => props.state.bench.value?.reading?.verdict.stop ?? 0);
 watch(visible, (open) => {
   if (open) {
@@ -42,6 +44,7 @@ async function go() {
       <legend class="sr">Format</legend>
       <label v-for="f in formats" :key="f.name" class="format"><input v-model="format" type="radio" name="format" :value="f.name" /> <b>{{ f.short }}</b> <span class="faded">{{ f.says }}{{ wanted.includes(f.name) ? '' : `, which ${state.sheet.value?.name} does not take` }}</span></label>
     </fieldset>
+    <p v-if="wishes" class="faded">{{ state.sheet.value?.name }} wants {{ wishes }}, where the format leaves it open.</p>
     <p v-if="stops" class="stop"><ResultMark result="stop" /> {{ stops }} {{ stops === 1 ? 'stop is' : 'stops are' }} not mended; the file can still be written.</p>
     <div class="lost">
       <h3>What this format cannot hold of this model</h3>

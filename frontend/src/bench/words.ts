@@ -1,5 +1,6 @@
 // How figures and mend calls read on screen.
 import type { MendFacts } from '../api/client';
+import type { components } from '../api/schema';
 import type { Receiver } from '../stage/receiver';
 
 type Value = { value?: unknown; unit: string } | null | undefined;
@@ -43,4 +44,14 @@ function wholeWords(facts: MendFacts | undefined, id: string, params: Record<str
   if (id === 'arrival.remove') return `Remove ${String(params.what)}`;
   if (id === 'arrival.rename') return `Rename ${String(params.search ?? '…')}`;
   return facts?.title ?? id;
+}
+
+/** How a destination wants its files written, in words; empty where it takes them as they are. */
+export function written(e: components['schemas']['ExportOptions']): string {
+  const units: Record<string, string> = { m: 'metres', cm: 'centimetres', mm: 'millimetres' };
+  return [
+    e.unit && `lengths in ${units[e.unit]}`, e.up_axis && `${e.up_axis} up`, e.triangulate && 'polygons cut into triangles',
+    e.images === 'none' ? 'without images' : e.folder ? `images in the folder ${e.folder}` : e.images === 'beside' ? 'images beside' : e.images === 'embedded' ? 'images inside' : '',
+    e.material_library === false && 'without a material library',
+  ].filter(Boolean).join(', ');
 }

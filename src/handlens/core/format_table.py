@@ -10,7 +10,7 @@ class Format:
     """name: as in facts and on the command line. reader, writer: module in this package, None where there is none.
 
     single: positions are held as 32-bit floats. text: numbers are written as text. v_down: v of a UV counts downwards from
-    the image's top. linear: colour values are linear light. fixed_axis: the up axis is the format's own. holds: what a file can hold, in the words of FEATURES. short, says: its name and what one gets, for a list to choose from.
+    the image's top. linear: colour values are linear light. fixed_axis, fixed_unit: the up axis, the unit is the format's own. holds: what a file can hold, in the words of FEATURES. short, says: its name and what one gets, for a list to choose from.
     """
 
     name: str
@@ -22,6 +22,7 @@ class Format:
     v_down: bool = False
     linear: bool = False
     fixed_axis: bool = False
+    fixed_unit: bool = False
     holds: frozenset[str] = frozenset()
     short: str = ""
     says: str = ""
@@ -71,11 +72,11 @@ _USD = frozenset(
 
 FORMATS = (
     Format(
-        "glb", "glTF 2.0 binary", (".glb",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, holds=_GLTF,
+        "glb", "glTF 2.0 binary", (".glb",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, fixed_unit=True, holds=_GLTF,
         short="GLB", says="one file with everything inside",
     ),
     Format(
-        "gltf", "glTF 2.0", (".gltf",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, holds=_GLTF,
+        "gltf", "glTF 2.0", (".gltf",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, fixed_unit=True, holds=_GLTF,
         short="glTF", says="text, with its buffer and images beside",
     ),
     Format("obj", "Wavefront OBJ", (".obj",), "obj", "obj_write", holds=_OBJ, short="OBJ", says="with its material library and images beside"),

@@ -134,17 +134,21 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, write, then open the written file afresh and compare."""
     from ..core import formats, packages
     from ..core.proof import prove
+    from ..core.rules import load_sheet
+    from ..core.writing import changes, read_back, write_as
 
     _, _, mended, runs = _read_and_mend(request)
     tell("writing", 0.4)
-    lost = formats.what_is_lost(mended, request["format"])
-    files = formats.write(mended, request["format"], request["stem"])
+    options = load_sheet(request["sheet"]).export
+    lost = [*formats.what_is_lost(mended, request["format"]), *changes(mended, request["format"], options)]
+    files = write_as(mended, request["format"], request["stem"], options)
     folder = out / "files"
     folder.mkdir()
     for name, data in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
         (folder / name).write_bytes(data)
     tell("proving", 0.6)
-    again = formats.read(packages.FolderPackage(folder), next(iter(files)))
+    again = read_back(mended, request["format"], options, formats.read(packages.FolderPackage(folder), next(iter(files))))
     proof = prove(mended, again)
     tell("storing", 0.95)
     return {"files": list(files), "lost": lost, "proof": proof.to_json(), "runs": [asdict(r) for r in runs]}

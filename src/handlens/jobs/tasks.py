@@ -163,6 +163,7 @@ def _lay_out_export(s: Session, subject: dict[str, Any], folder: Path) -> dict[s
         "main": revision.main,
         "tape": row.tape,
         "format": row.format,
+        "sheet": row.sheet,
         "stem": stem,
     }
 

@@ -420,7 +420,19 @@ class Receiver(Schema):
     default_material = fields.String(required=True)
 
 
+class ExportOptions(Schema):
+    """How the destination wants its files written; what is absent stays as it is."""
+
+    unit = fields.String()
+    up_axis = fields.String()
+    triangulate = fields.Boolean()
+    images = fields.String()
+    folder = fields.String()
+    material_library = fields.Boolean()
+
+
 class SheetFacts(Schema):
+    export = fields.Nested(ExportOptions, required=True)
     slug = fields.String(required=True)
     name = fields.String(required=True)
     code = fields.String(required=True)

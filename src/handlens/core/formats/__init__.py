@@ -11,6 +11,7 @@ from ..format_table import BY_ENDING, BY_NAME, READABLE, WRITABLE
 from ..limits import InputError
 from ..packages import Package
 from ..scene import Scene
+from .layout import PLAIN, Layout
 from .recognise import recognise
 
 
@@ -43,9 +44,9 @@ def read(package: Package, path: str) -> Scene:
     return scene
 
 
-def write(scene: Scene, format_name: str, stem: str, **options: object) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """The files of a scene in a format, main file first. Raises InputError for an unknown format."""
-    files: dict[str, bytes] = _writer(format_name).write(scene, format_name, stem, **options)
+    files: dict[str, bytes] = _writer(format_name).write(scene, format_name, stem, layout)
     return files
 
 

@@ -17,6 +17,7 @@ from ..format_table import BY_NAME
 from ..scene import Channel, Layer, Material, Mesh, Node, Scene
 from ..scene.model import Array
 from ..scene.transforms import compose
+from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA
@@ -34,9 +35,9 @@ _PLACES = {
 _WRAPS = {10497: "WRAP", 33648: "MIRROR", 33071: "CLAMP"}
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the document, then its images. Unit and up axis are stated as the scene has them."""
-    return _Writer(scene, stem).files()
+    return _Writer(scene, stem, layout.folder).files()
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
@@ -61,11 +62,11 @@ def _text(values: Array) -> str:
 
 
 class _Writer:
-    def __init__(self, scene: Scene, stem: str) -> None:
+    def __init__(self, scene: Scene, stem: str, folder: str) -> None:
         self.scene, self.stem = scene, stem
         self.v_down = BY_NAME[scene.format].v_down
         self.root = etree.Element("COLLADA", {"xmlns": _NAMESPACE, "version": "1.4.1"})
-        self.image_names = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.dae"})
+        self.image_names = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.dae"}, folder)
         self.driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
 
     def add(self, owner: Element, tag: str, text: str | None = None, /, **attributes: Any) -> Element:

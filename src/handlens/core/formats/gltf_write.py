@@ -8,6 +8,7 @@ from __future__ import annotations
 import copy
 import json
 import struct
+from base64 import b64encode
 from dataclasses import replace
 from typing import Any
 
@@ -19,6 +20,7 @@ from ..scene import Material, Mesh, Node, Scene
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.triangles import triangulate
+from .layout import PLAIN, Layout
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA, media_type
 from .split import split_vertices
@@ -30,9 +32,9 @@ _COMPONENT = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np
 _PLAIN = {"metallicFactor": 0.0, "roughnessFactor": 1.0}
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}, the main file first. Lengths are converted to metres and the axes to Y up (§3.4)."""
-    return _Writer(scene, format_name == "glb", stem).files()
+    return _Writer(scene, format_name == "glb", stem, layout).files()
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
@@ -96,9 +98,10 @@ def _place(role: str) -> tuple[str, ...] | None:
 
 
 class _Writer:
-    def __init__(self, scene: Scene, binary: bool, stem: str) -> None:
+    def __init__(self, scene: Scene, binary: bool, stem: str, layout: Layout) -> None:
         self.scene = _known_lights(_in_metres_y_up(scene))
-        self.binary, self.stem = binary, stem
+        self.binary, self.stem, self.folder = binary, stem, layout.folder
+        self.inside = layout.images == "embedded" or (binary and layout.images != "beside")
         #: Whether materials bring their own description in this very standard.
         self.native = BY_NAME[scene.format].reader == "gltf_read"
         self.chunks: list[bytes] = []
@@ -237,8 +240,10 @@ class _Writer:
             return None
         kind = image.media_type or media_type(data) or "application/octet-stream"
         entry: dict[str, Any] = {"name": image.name} if image.name else {}
-        if self.binary:
+        if self.inside and self.binary:
             entry |= {"bufferView": self.view(data), "mimeType": kind}
+        elif self.inside:
+            entry["uri"] = f"data:{kind};base64,{b64encode(data).decode()}"
         else:
             name = self.image_names[number]
             self.side[name] = data
@@ -343,7 +348,7 @@ class _Writer:
 
     def files(self) -> dict[str, bytes]:
         s = self.scene
-        self.image_names = file_names(s.images, ENDING_BY_MEDIA, {f"{self.stem}.bin"})
+        self.image_names = file_names(s.images, ENDING_BY_MEDIA, {f"{self.stem}.bin"}, self.folder)
         # §3.7.2: a mesh needs a primitive; one without any is left out, and its nodes stay without a mesh.
         built = [self.mesh(m) for m in s.meshes]
         number = {old: new for new, old in enumerate(k for k, m in enumerate(built) if m["primitives"])}
@@ -391,7 +396,7 @@ class _Writer:
         if self.binary:
             if body:
                 tree["buffers"] = [{"byteLength": len(body)}]
-            return {f"{self.stem}.glb": container(tree, body)}
+            return {f"{self.stem}.glb": container(tree, body), **self.side}
         if body:
             tree["buffers"] = [{"byteLength": len(body), "uri": f"{self.stem}.bin".replace(" ", "%20")}]
         text = json.dumps(tree, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()

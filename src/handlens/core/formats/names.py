@@ -9,7 +9,7 @@ from ..scene import Image
 from .pictures import media_type
 
 
-def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[str]) -> dict[int, str]:
+def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[str], folder: str = "") -> dict[int, str]:
     """A file name for each image: its own where it has one, made safe, with the ending its content calls for."""
     names: dict[int, str] = {}
     used = {t.casefold() for t in taken}
@@ -24,5 +24,5 @@ def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[s
         while name.casefold() in used:
             name, n = f"{stem}_{n}{dot}{ending}", n + 1
         used.add(name.casefold())
-        names[k] = name
+        names[k] = f"{folder}/{name}" if folder else name
     return names

@@ -9,6 +9,7 @@ from ..format_table import BY_NAME, Format
 from ..scene import Layer, Material, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk, world_matrices
+from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA
@@ -20,11 +21,13 @@ _STATEMENTS = {
 }  # fmt: skip
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the OBJ first, its library, then the images. Node transforms are written into the positions."""
-    images = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.obj", f"{stem}.mtl"})
+    images = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.obj", f"{stem}.mtl"}, layout.folder)
     names = material_names(scene.materials)
-    files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, names)}
+    files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, names, layout.library)}
+    if not layout.library:
+        return files
     if scene.materials:
         files[f"{stem}.mtl"] = _library(scene, names, images)
     wanted = {t.image for m in scene.materials for t in m.inputs if t.image is not None and t.role in _STATEMENTS}
@@ -56,9 +59,9 @@ def material_names(materials: tuple[Material, ...]) -> list[str]:
     return out
 
 
-def _obj(scene: Scene, stem: str, materials: list[str]) -> bytes:
+def _obj(scene: Scene, stem: str, materials: list[str], library: bool) -> bytes:
     out = ["# Hand Lens"]
-    if scene.materials:
+    if scene.materials and library:
         out.append(f"mtllib {stem}.mtl")
     world = world_matrices(scene)
     offsets = [1, 1, 1]

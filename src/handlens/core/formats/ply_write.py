@@ -8,11 +8,12 @@ from ..format_table import BY_NAME
 from ..scene import Layer, Mesh, Scene
 from ..scene.model import Array
 from .flat import flat_parts
+from .layout import PLAIN, Layout
 from .losses import losses
 from .split import split_vertices
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}. A vertex is split where normals, UVs or colours differ, as the format has one index for all."""
     parts = [mesh for _, mesh in flat_parts(scene)]
     has = {

@@ -9,11 +9,12 @@ import numpy as np
 from ..scene import Scene
 from ..scene.triangles import triangulate
 from .flat import flat_parts
+from .layout import PLAIN, Layout
 from .losses import losses
 from .stl import FACET
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}. Normals are those of the triangles; a triangle without area has none (0, 0, 0)."""
     pieces = []
     for _, mesh in flat_parts(scene):

@@ -17,6 +17,7 @@ from ..scene import Mesh, Scene
 from ..scene.axes import turn_between
 from ..scene.triangles import triangulate
 from .flat import flat_parts
+from .layout import PLAIN, Layout
 from .losses import losses
 from .pictures import media_type
 from .threemf import UNITS
@@ -27,7 +28,7 @@ _RELATION = "http://schemas.openxmlformats.org/package/2006/relationships"
 _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}. A unit that the format does not know is converted to millimetres; none stated counts as millimetres."""
     return {f"{stem}.3mf": _Writer(scene).package()}
 

@@ -17,6 +17,7 @@ from ..colour import converted
 from ..format_table import BY_NAME
 from ..scene import Layer, Material, Mesh, Node, Scene
 from ..scene.model import Array
+from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA, media_type
@@ -31,10 +32,10 @@ _INPUTS = {
 _WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
 
 
-def write(scene: Scene, format_name: str, stem: str) -> dict[str, bytes]:
+def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the layer with its images beside, or a package with all of them inside."""
     packed = format_name == "usdz"
-    writer = _Writer(scene, stem, packed)
+    writer = _Writer(scene, stem, packed, layout.folder)
     text = writer.layer().encode("utf-8")
     if not packed:
         return {f"{stem}.usda": text, **writer.pictures}
@@ -86,7 +87,7 @@ def _identifier(name: str, taken: set[str], otherwise: str) -> str:
 
 
 class _Writer:
-    def __init__(self, scene: Scene, stem: str, packed: bool) -> None:
+    def __init__(self, scene: Scene, stem: str, packed: bool, folder: str) -> None:
         from pxr import Sdf, Usd, UsdGeom
 
         self.scene, self.packed = scene, packed
@@ -99,7 +100,7 @@ class _Writer:
         self.root = Sdf.Path("/" + _identifier(stem, set(), "model"))
         self.top = UsdGeom.Xform.Define(self.stage, self.root)
         self.stage.SetDefaultPrim(self.top.GetPrim())
-        names = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.usda"})
+        names = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.usda"}, folder)
         self.pictures: dict[str, bytes] = {}
         self.references: dict[int, str] = {}
         for k, image in enumerate(scene.images):

@@ -191,6 +191,8 @@ def _weight_rows(mesh: Mesh) -> Array:
     assert w is not None
     counts = np.diff(w.starts)
     widest = int(counts.max(initial=0))
+    if not widest:
+        return np.zeros((len(counts), 1), np.int32)
     joints = np.full((len(counts), widest), -1, np.int32)
     values = np.zeros((len(counts), widest), np.float32)
     owner = np.repeat(np.arange(len(counts)), counts)

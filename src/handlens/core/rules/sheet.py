@@ -10,6 +10,7 @@ from typing import Any, Literal
 import msgspec
 
 from ..limits import InputError
+from .export import ExportOptions
 
 SHEETS = Path(__file__).parent / "sheets"
 SCHEMA = Path(__file__).parent / "sheet.schema.json"
@@ -75,6 +76,7 @@ class RuleSheet(msgspec.Struct, frozen=True):
     names: Names
     results: dict[str, Literal["stop", "caution", "note", "off"]]
     receiver: Receiver = Receiver()
+    export: ExportOptions = ExportOptions()
 
     @property
     def unit_metres(self) -> float:

@@ -1,0 +1,95 @@
+"""Writing a scene as a destination wants it: converted and cut first, then handed to the format's writer."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import PurePosixPath
+
+import numpy as np
+
+from . import formats
+from .format_table import BY_NAME, WRITERS
+from .formats.layout import Layout
+from .limits import InputError
+from .packages import clean_path
+from .rules.export import ExportOptions
+from .rules.sheet import UNIT_WORDS, UNITS
+from .scene import Layer, Mesh, Scene
+from .scene.axes import turn_between
+from .scene.model import frozen
+from .scene.triangles import triangulate
+
+
+def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> dict[str, bytes]:
+    """The files of a scene, main file first. Raises InputError for an unknown format or a folder that leads elsewhere."""
+    made = prepared(scene, format_name, options)
+    folder = options.folder.replace("{model}", stem).strip("/")
+    if folder:
+        clean_path(f"{folder}/x")
+    if options.images == "none":
+        made = made.with_(images=tuple(replace(i, load=None) for i in made.images))
+    return formats.write(made, format_name, stem, Layout(folder, options.images, options.material_library))
+
+
+def prepared(scene: Scene, format_name: str, options: ExportOptions) -> Scene:
+    """The scene with the numbers, axes and polygons that are wanted. A format with a unit and an axis of its own keeps them."""
+    from .mends.conjugate import conjugate
+
+    if BY_NAME.get(format_name) is None:
+        raise InputError(f"The format {format_name} cannot be written; use one of: {', '.join(WRITERS)}.")
+    if options.triangulate:
+        scene = scene.with_(meshes=tuple(triangulated(m) for m in scene.meshes))
+    if BY_NAME[format_name].fixed_unit:
+        return scene
+    wanted = UNITS[options.unit] if options.unit else None
+    # A file that states no unit keeps its numbers: what they mean is not known.
+    factor = 1.0 if wanted is None or scene.unit_metres is None else scene.unit_metres / wanted
+    turn = turn_between(scene.up_axis, options.up_axis) if scene.up_axis and options.up_axis else np.eye(3)
+    if factor == 1.0 and (turn == np.eye(3)).all():
+        return scene
+    after = conjugate(scene, turn, factor)
+    return after.with_(
+        unit_metres=wanted if factor != 1.0 else scene.unit_metres,
+        up_axis=options.up_axis if scene.up_axis and options.up_axis else scene.up_axis,
+    )
+
+
+def read_back(scene: Scene, format_name: str, options: ExportOptions, again: Scene) -> Scene:
+    """What was read back, with the unit and the axis that it was written in where the format cannot state them."""
+    made = prepared(scene, format_name, options)
+    unit = again.unit_metres if again.unit_metres is not None else made.unit_metres
+    return again.with_(unit_metres=unit, up_axis=again.up_axis or made.up_axis)
+
+
+def changes(scene: Scene, format_name: str, options: ExportOptions) -> list[str]:
+    """One sentence for each thing that the options do to the numbers, to be shown before writing."""
+    out = []
+    made = prepared(scene, format_name, options)
+    if made.unit_metres != scene.unit_metres and options.unit:
+        out.append(f"Lengths are written in {UNIT_WORDS[options.unit]}.")
+    if made.up_axis != scene.up_axis:
+        out.append(f"{made.up_axis} is up in the file.")
+    if options.triangulate and any((m.corner_counts > 3).any() for m in scene.meshes):
+        out.append("Polygons are cut into triangles.")
+    if options.images == "none" and scene.images:
+        out.append("Images are left out.")
+    elif options.folder and scene.images:
+        out.append(f"Images lie in the folder {PurePosixPath(options.folder)}.")
+    if not options.material_library and format_name == "obj" and scene.materials:
+        out.append("No material library is written.")
+    return out
+
+
+def triangulated(mesh: Mesh) -> Mesh:
+    """A mesh whose polygons are cut into triangles, every layer carried along."""
+    if mesh.only_triangles:
+        return mesh
+    corners, face = triangulate(mesh)
+    flat = corners.reshape(-1)
+    layer = lambda x: Layer(x.values, frozen(x.index[flat]))
+    return replace(
+        mesh, corners=frozen(mesh.corners[flat]), starts=frozen(np.arange(len(corners) + 1, dtype=np.int64) * 3),
+        slots=frozen(mesh.slots[face]) if len(mesh.slots) else mesh.slots, smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
+        uvs=tuple(layer(u) for u in mesh.uvs), colours=tuple(layer(c) for c in mesh.colours),
+        normals=None if mesh.normals is None else layer(mesh.normals), tangents=None if mesh.tangents is None else layer(mesh.tangents),
+    )  # fmt: skip

@@ -1,0 +1,114 @@
+"""Files written as a destination wants them, proved against the model as it was."""
+
+import base64
+import json
+
+import numpy as np
+import pytest
+
+from formats.test_features import PENTAGON, _painted, _png
+from handlens import cli
+from handlens.core import formats
+from handlens.core.format_table import WRITERS
+from handlens.core.formats.uv_transform import turned_over
+from handlens.core.limits import InputError
+from handlens.core.packages import FolderPackage
+from handlens.core.proof import prove
+from handlens.core.rules.export import ExportOptions
+from handlens.core.rules.sheet import load_sheet
+from handlens.core.writing import changes, read_back, write_as
+from scenes import cube, scene
+
+
+def written(made, name, options, folder):
+    files = write_as(made, name, "thing", options)
+    for path, data in files.items():
+        (folder / path).parent.mkdir(parents=True, exist_ok=True)
+        (folder / path).write_bytes(data)
+    return files, formats.read(FolderPackage(folder), next(iter(files)))
+
+
+@pytest.mark.parametrize("name", WRITERS)
+def test_units_and_axes_are_converted_and_still_proved(name, tmp_path):
+    options = ExportOptions(unit="cm", up_axis="Z", triangulate=True)
+    sent = scene(cube("crate", 2.0, (1, 0, 0)))
+    _, back = written(sent, name, options, tmp_path)
+    assert [r for r in prove(sent, read_back(sent, name, options, back)).rows if r.result == "stop"] == []
+    high = max(float(np.ptp(m.positions, axis=0).max()) for m in back.meshes)
+    # glTF has metres and Y up of its own (§3.4); 3MF Z up; everything else takes both.
+    assert high == pytest.approx(2.0 if name in ("glb", "gltf") else 200.0, rel=1e-6)
+    if "Z" in (back.up_axis, None) and name not in ("glb", "gltf"):
+        assert min(float(m.positions[:, 2].min()) for m in back.meshes) == pytest.approx(0, abs=1e-9)
+    assert "Polygons are cut into triangles." in changes(sent, name, options)
+
+
+def test_a_unit_that_is_not_stated_is_not_converted(tmp_path):
+    sent = scene(cube(), unit_metres=None, up_axis=None, format="obj")
+    _, back = written(sent, "stl", ExportOptions(unit="mm", up_axis="Z"), tmp_path)
+    assert float(np.ptp(back.meshes[0].positions)) == 1.0
+
+
+def test_polygons_are_cut_with_their_layers(tmp_path):
+    _, back = written(scene(PENTAGON), "obj", ExportOptions(triangulate=True), tmp_path)
+    assert back.meshes[0].corner_counts.tolist() == [3, 3, 3]
+
+
+@pytest.mark.parametrize("name", ["gltf", "obj", "dae", "usda"])
+def test_images_lie_in_the_folder_that_is_wanted(name, tmp_path):
+    files, back = written(_painted(), name, ExportOptions(folder="maps/{model}"), tmp_path)
+    assert "maps/thing/rope.png" in files
+    assert [i.bytes() for i in back.images] == [_png()]
+    with pytest.raises(InputError, match="leads out of the package"):
+        write_as(_painted(), name, "thing", ExportOptions(folder="../maps"))
+
+
+def test_images_inside_beside_or_left_out(tmp_path):
+    files, back = written(_painted(), "glb", ExportOptions(images="beside"), tmp_path)
+    assert list(files) == ["thing.glb", "rope.png"]
+    assert back.images[0].status == "found"
+    files, _ = written(_painted(), "gltf", ExportOptions(images="embedded"), tmp_path)
+    uri = json.loads(files["thing.gltf"])["images"][0]["uri"]
+    assert base64.b64decode(uri.partition(",")[2]) == _png()
+    files, back = written(_painted(), "glb", ExportOptions(images="none"), tmp_path)
+    assert back.images == ()
+
+
+def test_an_obj_without_its_library(tmp_path):
+    files, back = written(_painted(), "obj", ExportOptions(material_library=False), tmp_path)
+    assert list(files) == ["thing.obj"]
+    assert [(m.name, m.defined) for m in back.materials] == [("rope", False)]
+
+
+def test_the_command_line_takes_the_sheets_wishes_and_its_own(tmp_path, capsys):
+    source = tmp_path / "crate.glb"
+    source.write_bytes(formats.write(scene(cube()), "glb", "crate")["crate.glb"])
+    call = ["export", str(source), "--format", "obj", "--rules", "realtime-engine-centimetres", "--out", str(tmp_path / "out" / "crate.obj"), "--proof", str(tmp_path / "proof.json")]  # fmt: skip
+    assert cli.main(call) == 0
+    said = capsys.readouterr().out
+    assert "Lengths are written in centimetres." in said
+    assert "proved" in said
+    assert load_sheet("realtime-engine-centimetres").export.unit == "cm"
+    assert "v 100.0" in (tmp_path / "out" / "crate.obj").read_text()
+    assert cli.main([*call, "--unit", "mm"]) == 0
+    assert "v 1000.0" in (tmp_path / "out" / "crate.obj").read_text()
+
+
+@pytest.mark.parametrize(
+    "transform", [{"rotation": 0.4, "scale": [2.0, 3.0], "offset": [0.1, -0.7]}, {"offset": [0.5, 0.25]}, {}]
+)
+def test_texture_transforms_turn_over_and_back(transform):
+    """KHR_texture_transform: uv' = translation * rotation * scale * uv, checked on points."""
+    apply = lambda t, p: (
+        np.array(
+            [
+                [np.cos(t.get("rotation", 0)), -np.sin(t.get("rotation", 0))],
+                [np.sin(t.get("rotation", 0)), np.cos(t.get("rotation", 0))],
+            ]
+        )
+        @ (np.array(t.get("scale", [1, 1])) * p)
+        + np.array(t.get("offset", [0, 0]))
+    )
+    flip = lambda p: np.array([p[0], 1 - p[1]])
+    for point in np.random.default_rng(4).random((5, 2)):
+        assert apply(turned_over(transform), point) == pytest.approx(flip(apply(transform, flip(point))))
+        assert apply(turned_over(turned_over(transform)), point) == pytest.approx(apply(transform, point))
