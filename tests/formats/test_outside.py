@@ -34,7 +34,10 @@ WRITTEN = [
 ]  # fmt: skip
 
 
-def read(models: Path, name: str):
+DEMO = Path(__file__).parents[2] / "demo" / "models"
+
+
+def read(models: Path, name: str | Path):
     return open_scene(models / name)[2]
 
 
@@ -96,9 +99,12 @@ def test_node_transforms_of_collada_as_another_reader_has_them(models):
         assert np.allclose(f["bounds"]["max"], np.max([c.max(axis=0) for c in corners], axis=0), atol=1e-4)
 
 
-@pytest.mark.parametrize("name", WRITTEN)
-def test_written_in_every_format_and_proved(models, name, tmp_path):
-    sent = read(models, name)
+@pytest.mark.parametrize(
+    "path", [*sorted(p for p in DEMO.glob("*/*") if p.suffix in (".glb", ".gltf", ".obj")), *WRITTEN], ids=str
+)
+def test_written_in_every_format_and_proved(models, path, tmp_path):
+    # Joining an absolute path gives that path: demo models lie here, third-party ones in their own folder.
+    sent = read(models, path)
     for format_name in WRITERS:
         folder = tmp_path / format_name
         folder.mkdir()
