@@ -14,9 +14,10 @@ const visible = defineModel<boolean>('visible', { required: true });
 const bench = computed(() => props.state.bench.value!);
 const others = computed(() => bench.value.revisions.filter((r) => r.id !== bench.value.revision.id));
 const earlier = ref<number | null>(null);
+// Made when it is first opened, so it is open already.
 watch(visible, (open) => {
   if (open) earlier.value ??= (others.value.find((r) => r.number === bench.value.since?.number) ?? others.value.at(-1))?.id ?? null;
-});
+}, { immediate: true });
 const { data, error, refetch } = useQuery({
   queryKey: computed(() => ['compare', bench.value.revision.id, bench.value.revision.stage, earlier.value]),
   queryFn: () => api.compare(bench.value.revision.id, earlier.value!),

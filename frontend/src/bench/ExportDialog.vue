@@ -18,12 +18,13 @@ const lost = computed(() => props.state.bench.value?.reading?.lost[format.value]
 const wanted = computed(() => props.state.sheet.value?.formats ?? []);
 const wishes = computed(() => written(props.state.sheet.value?.export ?? {}));
 const stops = computed(() => props.state.bench.value?.reading?.verdict.stop ?? 0);
+// Made when it is first opened, so it is open already.
 watch(visible, (open) => {
   if (open) {
     format.value = props.state.sheet.value?.format ?? 'glb';
     trouble.value = '';
   }
-});
+}, { immediate: true });
 async function go() {
   busy.value = true;
   try {

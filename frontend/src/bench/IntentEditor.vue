@@ -13,6 +13,7 @@ const SEEN = [{ label: 'from outside', value: 'outside' }, { label: 'from inside
 const STANDS = [{ label: 'stands on its base', value: 'base-centre' }, { label: 'turns about its middle', value: 'centre' }];
 const form = reactive({ kind: null as string | null, unit: 1, height: null as number | null, width: null as number | null, depth: null as number | null, seen: 'outside', pivot: null as string | null, copies: 1 });
 
+// Made when it is first opened, so it is open already.
 watch(visible, (open) => {
   if (!open) return;
   const e = props.intent.expected ?? {};
@@ -20,7 +21,7 @@ watch(visible, (open) => {
     kind: props.intent.kind ?? null, unit: 1, height: e.height_m ?? null, width: e.width_m ?? null, depth: e.depth_m ?? null,
     seen: props.intent.seen_from ?? 'outside', pivot: props.intent.pivot ?? null, copies: props.intent.copies ?? 1,
   });
-});
+}, { immediate: true });
 function changeUnit(m: number) {
   const f = form.unit / m;
   for (const k of ['height', 'width', 'depth'] as const) if (form[k] !== null) form[k] = Number((form[k]! * f).toPrecision(6));

@@ -104,8 +104,11 @@ def _triangles(corners: Array) -> str:
     return f"{len(corners):,} triangles"
 
 
-def _triple(point: Array) -> str:
-    return ", ".join(f"{v:.3g}".replace("-", "−") for v in point) + " m"
+def _triple(place: Array) -> str:
+    """A place in metres, each number to the fourth digit of the largest, so that rounding noise does not read as a place."""
+    largest = float(np.abs(place).max())
+    digits = max(0, 3 - int(np.floor(np.log10(largest)))) if largest > 0 else 0
+    return ", ".join(f"{round(float(v), digits) + 0.0:.{min(digits, 9)}f}".replace("-", "−") for v in place) + " m"
 
 
 def _by(size: Array) -> str:
