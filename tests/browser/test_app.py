@@ -197,3 +197,26 @@ def test_every_station_can_be_reached_in_a_small_window(heron):
     last.scroll_into_view_if_needed()
     last.click()
     expect(heron.get_by_role("region", name="Handoff, open")).to_be_visible()
+
+
+@pytest.mark.parametrize(
+    ("opens", "inside"),
+    [
+        ("?", "next, previous station"),
+        ("/", "Go to"),
+        ("button:Recipes …", "Keep this tape as"),
+        ("button:Meant to be", "Expected size"),
+        ("button:Export rev 1", "What this format cannot hold"),
+    ],
+)
+def test_no_sheet_has_a_violation(heron, opens, inside):
+    """Each is made when it is first opened, and is whole then."""
+    if opens.startswith("button:"):
+        heron.get_by_role("button", name=re.compile(f"^{opens.removeprefix('button:')}")).click()
+    else:
+        heron.keyboard.press(opens)
+    expect(heron.get_by_role("dialog")).to_contain_text(inside)
+    heron.wait_for_timeout(400)
+    assert accessibility(heron) == []
+    heron.keyboard.press("Escape")
+    expect(heron.get_by_role("dialog")).to_have_count(0)

@@ -22,7 +22,7 @@ PLAIN = [
     "PLY/Wuson.ply", "PLY/cube.ply", "PLY/cube_binary.ply", "PLY/cube_uv.ply", "PLY/float-color.ply", "OFF/Cube.off", "OFF/Wuson.off", "3MF/box.3mf",
 ]  # fmt: skip
 COLLADA = [
-    "COLLADA.dae", "ConcavePolygon.dae", "Cinema4D.dae", "anims_with_full_rotations_between_keys.DAE", "box_nested_animation.dae", "cube_UTF8BOM.dae",
+    "COLLADA.dae", "ConcavePolygon.dae", "anims_with_full_rotations_between_keys.DAE", "box_nested_animation.dae", "cube_UTF8BOM.dae",
     "cube_triangulate.dae", "cube_with_2UVs.DAE", "cube_xmlspecialchars.dae", "duck.dae", "duck_triangulate.dae", "kwxport_test_vcolors.dae",
     "library_animation_clips.dae", "regr01.dae", "sphere.dae", "sphere_triangulate.dae", "teapot_instancenodes.DAE",
 ]  # fmt: skip

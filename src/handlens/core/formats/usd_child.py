@@ -111,15 +111,15 @@ class _Reader:
         entry: dict[str, Any] = {"name": prim.GetDisplayName() or prim.GetName(), "children": [], "hidden": False, "purpose": ""}
         self.nodes.append(entry)
         local = np.eye(4)
-        xform = UsdGeom.Xformable(prim)
-        if xform:
-            local = _column(xform.GetLocalTransformation(Usd.TimeCode.Default()))
-            if xform.GetResetXformStack():
+        movable = UsdGeom.Xformable(prim)
+        if movable:
+            local = _column(movable.GetLocalTransformation(Usd.TimeCode.Default()))
+            if movable.GetResetXformStack():
                 # The prim starts anew from the world; here a node always hangs below its parent.
                 with np.errstate(all="ignore"):
                     local = np.linalg.pinv(above) @ local
                 self.count("nodes that start anew from the world: their place is written below their parent instead.")
-            self.motion(xform, number)
+            self.motion(movable, number)
         entry["matrix"] = local.reshape(-1).tolist()
         image = UsdGeom.Imageable(prim)
         if image:
@@ -134,7 +134,7 @@ class _Reader:
             self.scatter(prim, number, world)
         else:
             entry["children"] += [n for p in self._children(prim) if (n := self.node(p, world)) is not None]
-        if not xform and not entry["children"]:
+        if not movable and not entry["children"]:
             # A scope of materials alone is no part of the tree.
             del self.nodes[number:]
             return None
@@ -208,14 +208,14 @@ class _Reader:
             made = self.node(prototypes[w], world @ _column(place))
             holder["children"] = [] if made is None else [made]
 
-    def motion(self, xform: UsdGeom.Xformable, number: int) -> None:
-        times = xform.GetTimeSamples()
+    def motion(self, movable: UsdGeom.Xformable, number: int) -> None:
+        times = movable.GetTimeSamples()
         if len(times) < 2:
             return
         if len(times) > _MOST_SAMPLES:
             self.count("moving nodes have more samples than are read.")
             return
-        matrices = np.stack([_column(xform.GetLocalTransformation(Usd.TimeCode(t))) for t in times])
+        matrices = np.stack([_column(movable.GetLocalTransformation(Usd.TimeCode(t))) for t in times])
         rate = self.stage.GetTimeCodesPerSecond() or 24.0
         self.channels.append(
             {"node": number, "times": self.array(np.array(times) / rate, "<f8"), "matrices": self.array(matrices, "<f8")}

@@ -178,21 +178,21 @@ class _Writer:
             self.classes[number] = place
         UsdGeom.Mesh.Define(self.stage, path).GetPrim().GetInherits().AddInherit(self.classes[number])
 
-    def place(self, xform: Any, n: Node) -> None:
+    def place(self, movable: Any, n: Node) -> None:
         from pxr import Gf, UsdGeom
 
         if n.matrix is not None:
-            xform.AddTransformOp().Set(Gf.Matrix4d(n.local.T.tolist()))
+            movable.AddTransformOp().Set(Gf.Matrix4d(n.local.T.tolist()))
             return
         double = UsdGeom.XformOp.PrecisionDouble
         if n.translation != (0.0, 0.0, 0.0):
-            xform.AddTranslateOp(double).Set(Gf.Vec3d(*n.translation))
+            movable.AddTranslateOp(double).Set(Gf.Vec3d(*n.translation))
         if n.rotation != (0.0, 0.0, 0.0, 1.0):
             # What an orientation of another length means is left open, so it is written with length one.
             x, y, z, w = (np.array(n.rotation) / (np.linalg.norm(n.rotation) or 1.0)).tolist()
-            xform.AddOrientOp(double).Set(Gf.Quatd(w, x, y, z))
+            movable.AddOrientOp(double).Set(Gf.Quatd(w, x, y, z))
         if n.scale != (1.0, 1.0, 1.0):
-            xform.AddScaleOp(double).Set(Gf.Vec3d(*n.scale))
+            movable.AddScaleOp(double).Set(Gf.Vec3d(*n.scale))
 
     # --- shapes -------------------------------------------------------------------------------
 
@@ -462,10 +462,10 @@ class _Writer:
             self.stage.SetStartTimeCode(0)
             self.stage.SetEndTimeCode(1000.0 * clip.seconds)
             for node in dict.fromkeys(c.node for c in clip.channels if c.node is not None and c.path != "weights"):
-                xform = UsdGeom.Xformable(self.stage.GetPrimAtPath(self.paths[node]))
+                movable = UsdGeom.Xformable(self.stage.GetPrimAtPath(self.paths[node]))
                 times, matrices = poses(self.scene.nodes[node], [c for c in clip.channels if c.node == node])
-                xform.ClearXformOpOrder()
-                op = xform.AddTransformOp(opSuffix="clip")
+                movable.ClearXformOpOrder()
+                op = movable.AddTransformOp(opSuffix="clip")
                 op.Set(Gf.Matrix4d(self.scene.nodes[node].local.T.tolist()))
                 for t, m in zip(times, matrices, strict=True):
                     op.Set(Gf.Matrix4d(m.T.tolist()), 1000.0 * float(t))
