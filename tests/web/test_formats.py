@@ -1,0 +1,96 @@
+"""Formats through the web: what can be dropped, how a destination has files written, and early links on the page."""
+
+import io
+import zipfile
+
+import numpy as np
+import pytest
+
+from conftest import drop, settled, wait_for
+from formats.test_features import _painted, _png
+from handlens.core import formats
+from handlens.core.format_table import WRITERS
+from scenes import cube, rigged, scene
+
+pytestmark = pytest.mark.usefixtures("worker")
+
+
+def exported(client, entry, form):
+    made = client.post(f"/api/revisions/{entry['revision']}/exports", json={"format": form}).json
+
+    def ask():
+        e = client.get(f"/api/exports/{made['id']}").json
+        return e if e["state"] in ("done", "failed") else None
+
+    return wait_for(ask)
+
+
+@pytest.mark.parametrize("form", WRITERS)
+def test_every_format_that_is_written_can_be_dropped_again(client, form):
+    files = formats.write(rigged(np.random.default_rng(6)), form, f"web_{form}_eel")
+    drop(client, files)
+    entry = settled(client, f"Web {form} eel")
+    assert entry["state"] == "done", entry
+    reading = client.get(f"/api/revisions/{entry['revision']}/bench").json["reading"]
+    assert reading["stations"][0]["inspected"]
+    assert set(reading["lost"]) == set(WRITERS)
+
+
+def test_a_zipped_document_with_its_image_is_unpacked(client):
+    files = formats.write(_painted(), "dae", "web_rope")
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as z:
+        for name, data in files.items():
+            z.writestr(name, data)
+    drop(client, {"web_rope.zae": out.getvalue()})
+    entry = settled(client, "Web rope")
+    assert entry["state"] == "done"
+    assert entry["main"] == "web_rope.dae"
+
+
+def test_a_destinations_wishes_are_written_and_said(client):
+    drop(client, formats.write(_painted(), "gltf", "web_board"))
+    entry = settled(client, "Web board")
+    client.patch(f"/api/models/{entry['id']}", json={"sheet": "block-world"})
+    done = exported(client, entry, "obj")
+    assert done["proof"]["proved"]
+    assert "Images lie in the folder textures." in done["lost"]
+    data = client.get(f"/api/exports/{done['id']}/download").data
+    with zipfile.ZipFile(io.BytesIO(data)) as z:
+        assert z.namelist() == ["web_board.obj", "web_board.mtl", "textures/rope.png"]
+        assert z.read("textures/rope.png") == _png()
+    client.patch(f"/api/models/{entry['id']}", json={"sheet": "realtime-engine-centimetres"})
+    done = exported(client, entry, "stl")
+    assert done["proof"]["proved"]
+    assert {"Lengths are written in centimetres.", "Z is up in the file."} <= set(done["lost"])
+
+
+def test_the_catalogue_lists_what_can_be_written(client):
+    listed = client.get("/api/catalogue").json["formats"]
+    assert [f["name"] for f in listed] == list(WRITERS)
+    assert all(f["short"] and f["says"] for f in listed)
+
+
+def test_the_page_of_a_bench_asks_for_its_data_at_once(client):
+    drop(client, {"web_early.glb": formats.write(scene(cube()), "glb", "x")["x.glb"]})
+    entry = settled(client, "Web early")
+    page = client.get(f"/bench/{entry['revision']}").get_data(as_text=True)
+    assert f'<link rel="preload" as="fetch" crossorigin href="/api/revisions/{entry["revision"]}/bench">' in page
+    assert "/api/inspections/" in page
+    for other in ("/", "/bench/999999", "/bench/x"):
+        assert "/api/" not in client.get(other).get_data(as_text=True)
+
+
+def test_a_damaged_file_of_each_kind_ends_in_its_sentence(client):
+    for k, (name, data, says) in enumerate(
+        [
+            ("a.stl", b"\x00" * 80 + (9).to_bytes(4, "little"), "states 9 facets but holds only 0"),
+            ("a.usdc", b"PXR-USDC" + bytes(90), "is damaged, or no USD file"),
+            ("a.dae", b"<COLLADA><asset>", "is not whole XML"),
+            ("a.3mf", b"PK\x03\x04" + bytes(40), "is no whole 3MF package"),
+        ]
+    ):
+        drop(client, {f"web_wreck_{k}{name[1:]}": data})
+        entry = settled(client, f"Web wreck {k}")
+        assert entry["state"] == "failed"
+        assert says in entry["error"]
