@@ -105,6 +105,10 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
     "cameras": (lambda: _held(camera=0, cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),)), lambda s: len(s.cameras) == 1),
     "lights": (lambda: _held(light=0, lights=(Light("lamp", {"type": "point"}),)), lambda s: len(s.lights) == 1),
     "ambient lights": (lambda: _held(light=0, lights=(Light("sky", {"type": "ambient"}),)), lambda s: len(s.lights) == 1),
+    "unplaced meshes": (
+        lambda: scene(triangles_of(cube()), triangles_of(cube("spare")), nodes=(Node("a", "crate", mesh=0),)),
+        lambda s: len(s.meshes) == 2 and sum(n.mesh is not None for n in s.nodes) == 1,
+    ),
     "names": (lambda: scene(triangles_of(cube("the crate"))), lambda s: "the crate" in {s.part_name(i) for i in range(len(s.nodes))}),
 }  # fmt: skip
 

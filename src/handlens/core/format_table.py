@@ -32,12 +32,12 @@ class Format:
 FEATURES = (
     "unit", "up axis", "parts", "names", "node tree", "instances", "polygons", "lines", "points", "one UV set", "UV sets", "normals", "tangents",
     "vertex colours", "smoothing groups", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "morph targets",
-    "clips", "further clips", "channels", "cameras", "lights", "ambient lights",
+    "clips", "further clips", "channels", "cameras", "lights", "ambient lights", "unplaced meshes",
 )  # fmt: skip
 _GLTF = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours", "materials",
-        "alpha modes", "double-sided", "tangents", "images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names",
+        "alpha modes", "double-sided", "tangents", "images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names", "unplaced meshes",
     }
 )  # fmt: skip
 _OBJ = frozenset(

@@ -15,6 +15,7 @@ from .report import facts
 from .scene import Scene
 from .scene.axes import to_y_up
 from .scene.model import Array
+from .scene.placed import placed_only, unplaced
 from .scene.transforms import apply, walk, world_matrices
 from .scene.triangles import triangulate
 
@@ -70,6 +71,10 @@ class Comparison:
     """Two scenes in metres with Y up. parts_a, parts_b: surface of each part by node; tolerance: metres that rounding may cost."""
 
     def __init__(self, a: Scene, b: Scene, a_measures: Measures | None = None, b_measures: Measures | None = None) -> None:
+        self.spare = 0 if "unplaced meshes" in BY_NAME[b.format].holds else max(unplaced(a) - unplaced(b), 0)
+        if self.spare:
+            # They are lost as such; everything else is compared without them.
+            a, a_measures = placed_only(a), None
         self.a, self.b = a, b
         self.am, self.bm = a_measures or collect(a), b_measures or collect(b)
         self.fa, self.fb = facts(self.am), facts(self.bm)
@@ -86,6 +91,16 @@ class Comparison:
     def rows(self) -> Iterator[Row]:
         yield from self._size()
         yield from self._surface()
+        if self.spare:
+            yield Row(
+                "Surface",
+                "Meshes that no node places",
+                f"{self.spare:,}",
+                "0",
+                f"− {self.spare:,}",
+                "caution",
+                "the format cannot hold them",
+            )
         yield from self._slots()
         yield from self._rig()
 
@@ -138,7 +153,14 @@ class Comparison:
         softened = "split into triangles, or copies written out, as the format requires"
         yield self._count("Surface", "Polygons", "faces", "note", softened)
         yield self._count("Surface", "Vertices", "vertices", "note", "split along seams or joined, as the format requires")
-        yield self._count("Surface", "Loose edges", "loose_edges", *self._if_held("lines", "the format cannot hold lines"))
+        # Over the parts, not the stored meshes: an instance that had to be written out brings its lines again.
+        row = _counted(
+            "Surface",
+            "Loose edges",
+            *(sum(len(x.meshes[n.mesh].lines) for n in x.nodes if n.mesh is not None) for x in (self.a, self.b)),
+        )
+        held, remark = self._if_held("lines", "the format cannot hold lines")
+        yield row if row.result == "clear" else replace(row, result=held, remark=remark)
         if self.fa["loose_points"] or self.fb["loose_points"]:
             yield self._count("Surface", "Loose points", "loose_points", "note", "positions that nothing uses are not written")
         yield from self._matched_parts()

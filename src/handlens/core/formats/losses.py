@@ -6,6 +6,7 @@ import numpy as np
 
 from ..format_table import BY_NAME
 from ..scene import Scene
+from ..scene.placed import unplaced
 from .flat import holds_no_tree
 
 
@@ -38,6 +39,9 @@ def losses(scene: Scene, format_name: str) -> list[str]:
     polygons = sum(int(np.count_nonzero(m.corner_counts > 3)) for m in meshes)
     if polygons and "polygons" not in holds:
         lost.append(f"{polygons:,} polygons are written as triangles.")
+    spare = unplaced(scene)
+    if spare and "unplaced meshes" not in holds:
+        lost.append(f"{spare:,} meshes that no node places are left out.")
     if "unit" not in holds and scene.unit_metres is not None:
         lost.append("The unit and the up axis cannot be stated.")
     if any(m.smooth is not None for m in meshes) and "smoothing groups" not in holds:

@@ -69,9 +69,10 @@ def _obj(scene: Scene, stem: str, materials: list[str], library: bool) -> bytes:
         n = scene.nodes[i]
         if n.mesh is None:
             continue
-        name = n.name or scene.meshes[n.mesh].name
-        if name:
-            out.append(f"o {' '.join(name.split())}")
+        name = " ".join((n.name or scene.meshes[n.mesh].name).split())
+        # A part without a name would run into the one before it.
+        if name or offsets != [1, 1, 1]:
+            out.append(f"o {name or f'part_{i}'}")
         _part(out, scene.meshes[n.mesh], world[i], offsets, materials, BY_NAME[scene.format])
     return ("\n".join(out) + "\n").encode("utf-8")
 
