@@ -63,6 +63,7 @@ def test_what_is_open_survives_reload_and_back(heron):
     heron.reload()
     expect(heron.get_by_role("region", name="Budget, open")).to_be_visible()
     heron.get_by_role("link", name="Shelf", exact=True).click()
+    heron.locator(".shelf").wait_for()
     heron.go_back()
     expect(heron.get_by_role("region", name="Budget, open")).to_be_visible()
 
@@ -181,6 +182,7 @@ def test_jobs_panel_tells_what_failed_and_lets_it_be_tried_again(page):
 
 def test_files_dropped_on_the_page_are_taken(page):
     page.goto("/")
+    page.locator(".shelf").wait_for()
     page.evaluate("""(() => {
       const data = new DataTransfer();
       data.items.add(new File(['mtllib oar.mtl\\nusemtl ash\\nv 0 0 0\\nv 1 0 0\\nv 0 1 0\\nf 1 2 3\\n'], 'oar.obj'));

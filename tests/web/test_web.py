@@ -316,7 +316,7 @@ def test_what_the_mends_did(client, crate):
     lay(client, crate, ("placement.bake", {}, True))
     b = bench(client, crate)
     assert b["by_mends"] == {
-        "fixed": ["1 node is scaled: crate"], "fresh": [], "stations": {"placement": {"fixed": 1, "fresh": 0}},
+        "fixed": ["1 node is scaled: crate"], "fresh": [], "stations": {"placement": {"fixed": 1, "fresh": 0, "eased": 0, "worse": 0}},
     }  # fmt: skip
     lay(client, crate)
     assert bench(client, crate)["by_mends"] is None

@@ -105,7 +105,8 @@ class _Writer:
         self.references: dict[int, str] = {}
         for k, image in enumerate(scene.images):
             data = image.bytes()
-            self.references[k] = names[k] if data is not None else image.reference
+            # Anchored to the layer: without the dot a resolver may look for it elsewhere first.
+            self.references[k] = f"./{names[k]}" if data is not None else image.reference
             if data is not None and (not packed or media_type(data) in _ALLOWED):
                 self.pictures[names[k]] = data
         uses = [n.mesh for n in scene.nodes if n.mesh is not None and n.skin is None]
