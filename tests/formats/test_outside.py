@@ -146,14 +146,16 @@ def test_usd_that_we_write_passes_the_libraries_own_checks(models, tmp_path):
 
     registry = UsdValidation.ValidationRegistry()
     context = UsdValidation.ValidationContext(registry.GetOrLoadAllValidators())
-    for name in (
+    wanted = (
         "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb",
         "Collada/duck.dae",
         "OBJ/spider.obj",
         "glTF2/simple_skin/simple_skin.gltf",
-    ):
-        for path, data in formats.write(read(models, name), "usdz", "out").items():
-            (tmp_path / path).write_bytes(data)
-        stage = Usd.Stage.Open(str(tmp_path / "out.usdz"))
+    )
+    for k, name in enumerate(wanted):
+        # A name of its own for each: the library keeps what it has opened.
+        data = formats.write(read(models, name), "usdz", f"out_{k}")[f"out_{k}.usdz"]
+        (tmp_path / f"out_{k}.usdz").write_bytes(data)
+        stage = Usd.Stage.Open(str(tmp_path / f"out_{k}.usdz"))
         errors = [e for e in context.Validate(stage) if e.GetType() == UsdValidation.ValidationErrorType.Error]
         assert [f"{e.GetName()}: {e.GetMessage()}" for e in errors] == []
