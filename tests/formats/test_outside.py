@@ -154,7 +154,10 @@ def test_usd_that_we_write_passes_the_libraries_own_checks(models, tmp_path):
     )
     for k, name in enumerate(wanted):
         # A name of its own for each: the library keeps what it has opened.
-        data = formats.write(read(models, name), "usdz", f"out_{k}")[f"out_{k}.usdz"]
+        # An OBJ states neither unit nor axis, which a stage should: said for it here, as a mend would.
+        made = read(models, name)
+        made = made.with_(unit_metres=made.unit_metres or 1.0, up_axis=made.up_axis or "Y")
+        data = formats.write(made, "usdz", f"out_{k}")[f"out_{k}.usdz"]
         (tmp_path / f"out_{k}.usdz").write_bytes(data)
         stage = Usd.Stage.Open(str(tmp_path / f"out_{k}.usdz"))
         errors = [e for e in context.Validate(stage) if e.GetType() == UsdValidation.ValidationErrorType.Error]

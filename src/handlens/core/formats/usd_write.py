@@ -254,6 +254,8 @@ class _Writer:
                         prim, f"slot_{s}", UsdGeom.Tokens.face, ints(own), UsdShade.Tokens.materialBind
                     )
                     binding.Apply(subset.GetPrim()).Bind(self.materials[k])
+            # A face has one material at most.
+            binding.Apply(prim.GetPrim()).SetMaterialBindSubsetsFamilyType(UsdGeom.Tokens.nonOverlapping)
 
     def primvar(self, primvars: Any, name: str, kind: Any, array: Any, layer: Layer) -> None:
         """Face-varying values with their own index; a corner that has none gets a value of zeros at the end."""
@@ -312,6 +314,9 @@ class _Writer:
             else []
         )
         if t.image is None or not places:
+            return
+        # A package may refer to nothing outside of it, so an image that it cannot hold is not named either.
+        if self.packed and self.references[t.image].removeprefix("./") not in self.pictures:
             return
         if t.role == "base-colour" and m.alpha_mode in ("mask", "blend"):
             places.append(("opacity", "a"))
