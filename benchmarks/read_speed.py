@@ -21,7 +21,7 @@ import numpy as np
 from make_model import bumpy_sphere, write
 
 HERE = Path(__file__).parent
-ROUNDS, REPEATS = 5, 3
+ROUNDS, REPEATS = 3, 2
 
 
 def ours(path: str) -> object:

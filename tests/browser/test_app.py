@@ -218,6 +218,8 @@ def test_no_sheet_has_a_violation(heron, opens, inside):
     else:
         heron.keyboard.press(opens)
     expect(heron.get_by_role("dialog")).to_contain_text(inside)
+    # While it fades in, its colours are not yet its own.
+    expect(heron.locator(".p-dialog-enter-active")).to_have_count(0)
     heron.wait_for_timeout(400)
     assert accessibility(heron) == []
     heron.keyboard.press("Escape")
