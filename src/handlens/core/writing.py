@@ -16,7 +16,7 @@ from .rules.export import ExportOptions
 from .rules.sheet import UNIT_WORDS, UNITS
 from .scene import Layer, Mesh, Scene
 from .scene.axes import turn_between
-from .scene.model import frozen
+from .scene.model import Array, frozen
 from .scene.triangles import triangulate
 
 
@@ -39,36 +39,39 @@ def prepared(scene: Scene, format_name: str, options: ExportOptions) -> Scene:
         raise InputError(f"The format {format_name} cannot be written; use one of: {', '.join(WRITERS)}.")
     if options.triangulate:
         scene = scene.with_(meshes=tuple(triangulated(m) for m in scene.meshes))
-    if BY_NAME[format_name].fixed_unit:
-        return scene
-    wanted = UNITS[options.unit] if options.unit else None
-    # A file that states no unit keeps its numbers: what they mean is not known.
-    factor = 1.0 if wanted is None or scene.unit_metres is None else scene.unit_metres / wanted
-    turn = turn_between(scene.up_axis, options.up_axis) if scene.up_axis and options.up_axis else np.eye(3)
+    factor, turn, unit, up = _frame(scene, format_name, options)
     if factor == 1.0 and (turn == np.eye(3)).all():
         return scene
-    after = conjugate(scene, turn, factor)
-    return after.with_(
-        unit_metres=wanted if factor != 1.0 else scene.unit_metres,
-        up_axis=options.up_axis if scene.up_axis and options.up_axis else scene.up_axis,
-    )
+    return conjugate(scene, turn, factor).with_(unit_metres=unit, up_axis=up)
+
+
+def _frame(scene: Scene, format_name: str, options: ExportOptions) -> tuple[float, Array, float | None, str | None]:
+    """Factor and turn that the numbers take, and the unit and axis that they are then in."""
+    if BY_NAME[format_name].fixed_unit:
+        return 1.0, np.eye(3), scene.unit_metres, scene.up_axis
+    factor, unit = 1.0, scene.unit_metres
+    # A file that states no unit keeps its numbers: what they mean is not known.
+    if options.unit and scene.unit_metres is not None:
+        factor, unit = scene.unit_metres / UNITS[options.unit], UNITS[options.unit]
+    if scene.up_axis and options.up_axis:
+        return factor, turn_between(scene.up_axis, options.up_axis), unit, options.up_axis
+    return factor, np.eye(3), unit, scene.up_axis
 
 
 def read_back(scene: Scene, format_name: str, options: ExportOptions, again: Scene) -> Scene:
     """What was read back, with the unit and the axis that it was written in where the format cannot state them."""
-    made = prepared(scene, format_name, options)
-    unit = again.unit_metres if again.unit_metres is not None else made.unit_metres
-    return again.with_(unit_metres=unit, up_axis=again.up_axis or made.up_axis)
+    _, _, unit, up = _frame(scene, format_name, options)
+    return again.with_(unit_metres=again.unit_metres if again.unit_metres is not None else unit, up_axis=again.up_axis or up)
 
 
 def changes(scene: Scene, format_name: str, options: ExportOptions) -> list[str]:
     """One sentence for each thing that the options do to the numbers, to be shown before writing."""
     out = []
-    made = prepared(scene, format_name, options)
-    if made.unit_metres != scene.unit_metres and options.unit:
+    _, _, unit, up = _frame(scene, format_name, options)
+    if unit != scene.unit_metres and options.unit:
         out.append(f"Lengths are written in {UNIT_WORDS[options.unit]}.")
-    if made.up_axis != scene.up_axis:
-        out.append(f"{made.up_axis} is up in the file.")
+    if up != scene.up_axis:
+        out.append(f"{up} is up in the file.")
     if options.triangulate and any((m.corner_counts > 3).any() for m in scene.meshes):
         out.append("Polygons are cut into triangles.")
     if options.images == "none" and scene.images:
