@@ -45,9 +45,10 @@ class _Turn:
         return moved * factor if factor != 1.0 else moved
 
     def nodes(self, scene: Scene) -> tuple[Node, ...]:
-        """Every node carried along. A camera or a light looks along its node's own -Z, whatever is up, so its node is turned
+        """Every node carried along.
 
-        with it: itself where it holds nothing else, else a node below that takes it over.
+        A camera or a light looks along its node's own -Z, whatever is up, so its node is turned with it: itself where it
+        holds nothing else, else a node below that takes it over.
         """
         out = [self.node(n) for n in scene.nodes]
         if self.still:
