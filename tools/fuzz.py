@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import argparse
 import io
+import json
 import multiprocessing
 import os
 import random
@@ -28,10 +29,14 @@ from typing import Any
 import numpy as np
 
 from handlens.core import formats
+from handlens.core.checks import judge
 from handlens.core.format_table import BY_NAME, FORMATS, WRITERS
+from handlens.core.ledger import ledger
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage
+from handlens.core.report import report
+from handlens.core.rules import Intent, shipped
 
 MEMORY = 3 * 1024**3
 SECONDS = 20
@@ -146,7 +151,11 @@ def _read(name: str, folder: Path, file: Path) -> None:
             scene = usd._Scene(package, file.name, file.name, data, answer, folder).scene()
     else:
         scene = formats.read(package, file.name)
-    collect(scene)
+    with np.errstate(all="ignore"):
+        measures = collect(scene)
+        judged = judge(measures, shipped()[0], Intent())
+        json.dumps(report({}, measures, judged), allow_nan=False)
+        ledger(measures, shipped()[0], Intent(), judged)
 
 
 def _worker(name: str, pool: list[bytes], first: int, last: int, seed: int, pipe: Any) -> None:

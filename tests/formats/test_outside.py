@@ -29,7 +29,7 @@ COLLADA = [
 WRITTEN = [
     *PLAIN, *(f"Collada/{n}" for n in COLLADA), "Collada/lights.dae", "Collada/cameras.dae", "Collada/cube_tristrips.dae",
     "OBJ/spider.obj", "OBJ/WusonOBJ.obj", "OBJ/box.obj", "OBJ/cube_with_vertexcolors.obj", "OBJ/testmixed.obj", "OBJ/testline.obj",
-    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb", "glTF2/draco/2CylinderEngine.gltf",
+    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
     "glTF2/simple_skin/simple_skin.gltf", "glTF2/cameras/Cameras.gltf", "glTF2/textureTransform/TextureTransformTest.gltf",
 ]  # fmt: skip
 
@@ -100,7 +100,7 @@ def test_node_transforms_of_collada_as_another_reader_has_them(models):
 
 
 @pytest.mark.parametrize(
-    "path", [*sorted(p for p in DEMO.glob("*/*") if p.suffix in (".glb", ".gltf", ".obj")), *WRITTEN], ids=str
+    "path", [*sorted(p for p in DEMO.glob("*/*") if p.suffix in (".glb", ".gltf", ".obj", ".dae")), *WRITTEN], ids=str
 )
 def test_written_in_every_format_and_proved(models, path, tmp_path):
     # Joining an absolute path gives that path: demo models lie here, third-party ones in their own folder.
@@ -162,3 +162,15 @@ def test_usd_that_we_write_passes_the_libraries_own_checks(models, tmp_path):
         stage = Usd.Stage.Open(str(tmp_path / f"out_{k}.usdz"))
         errors = [e for e in context.Validate(stage) if e.GetType() == UsdValidation.ValidationErrorType.Error]
         assert [f"{e.GetName()}: {e.GetMessage()}" for e in errors] == []
+
+
+def test_a_packed_file_holds_what_its_plain_one_does(models):
+    """The same engine in two third-party files, one with its geometry packed (KHR_draco_mesh_compression, quantised)."""
+    packed, plain = (
+        facts(collect(read(models, f"glTF2/{n}")))
+        for n in ("draco/2CylinderEngine.gltf", "2CylinderEngine-glTF-Binary/2CylinderEngine.glb")
+    )
+    # Packing leaves out the faces that collapse when positions are rounded to its grid.
+    assert packed["parts"] == plain["parts"]
+    assert 0.9 * plain["triangles"] < packed["triangles"] <= plain["triangles"]
+    assert np.allclose(packed["bounds"]["size"], plain["bounds"]["size"], rtol=2e-3)

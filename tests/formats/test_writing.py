@@ -17,7 +17,7 @@ from handlens.core.proof import prove
 from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.sheet import load_sheet
 from handlens.core.writing import changes, read_back, write_as
-from scenes import cube, scene
+from scenes import cube, read_files, scene
 
 
 def written(made, name, options, folder):
@@ -112,3 +112,13 @@ def test_texture_transforms_turn_over_and_back(transform):
     for point in np.random.default_rng(4).random((5, 2)):
         assert apply(turned_over(transform), point) == pytest.approx(flip(apply(transform, flip(point))))
         assert apply(turned_over(turned_over(transform)), point) == pytest.approx(apply(transform, point))
+
+
+@pytest.mark.parametrize("stem", ["winch", "solid_winch", "Süll", "x" * 120])
+def test_a_binary_stl_carries_its_name(stem, tmp_path):
+    """The header of 80 bytes must not begin with "solid", which would have it taken for text (common practice)."""
+    data = formats.write(scene(cube()), "stl", stem)[f"{stem}.stl"]
+    assert not data.lower().startswith(b"solid")
+    again = read_files(tmp_path, {"a.stl": data}, "a.stl")
+    assert (again.meshes[0].face_count, len(data)) == (12, 84 + 12 * 50)
+    assert again.meshes[0].name.lstrip("_") == stem[:79]

@@ -53,7 +53,7 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
     drawn = [p for p in primitives if p is not None]
     stored = positions.joined() if positions.arrays else np.zeros((0, 3), np.float32)
     faces = [p for p in drawn if p.kind == "faces"]
-    corners = _join([(p.vertices + p.offset).reshape(-1) for p in faces], np.int32)
+    corners = _join([_moved(p.vertices, p.offset).reshape(-1) for p in faces], np.int32)
     count = len(corners) // 3
     slots, materials = _slots(doc, faces, material_count, where, problems)
     names = {a for p in drawn for a in p.attributes}
@@ -72,8 +72,8 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
         normals=layer("NORMAL", 3) if "NORMAL" in names else None,
         tangents=layer("TANGENT", 4) if "TANGENT" in names else None,
         colours=colours,
-        lines=frozen(_join([p.vertices + p.offset for p in drawn if p.kind == "lines"], np.int32, (0, 2))),
-        points=frozen(_join([p.vertices + p.offset for p in drawn if p.kind == "points"], np.int32)),
+        lines=frozen(_join([_moved(p.vertices, p.offset) for p in drawn if p.kind == "lines"], np.int32, (0, 2))),
+        points=frozen(_join([_moved(p.vertices, p.offset) for p in drawn if p.kind == "points"], np.int32)),
         weights=_weights(doc, drawn, positions, names, where, problems),
         morphs=_morphs(doc, entry, drawn, faces, positions, where, problems),
         morph_weights=tuple(float(w) for w in entry.get("weights", []) if isinstance(w, (int, float))),
@@ -85,6 +85,11 @@ def _join(pieces: list[Array], dtype: Any, empty: tuple[int, ...] = (0,)) -> Arr
     if not pieces:
         return np.zeros(empty, dtype)
     return (pieces[0] if len(pieces) == 1 else np.concatenate(pieces)).astype(dtype, copy=False)
+
+
+def _moved(index: Array, offset: int) -> Array:
+    # Most meshes are one primitive, whose indices need no copy.
+    return index + np.int32(offset) if offset else index
 
 
 def _run(names: set[str], prefix: str) -> int:
@@ -106,14 +111,23 @@ def _primitive(doc: Document, entry: dict[str, Any], where: str, positions: _Sta
     stored = doc.accessor(accessor, where, 3) if stored is None else stored
     offset = positions.add(accessor, stored)
     if "indices" in entry:
-        index = doc.accessor(doc.integer(entry, "indices", where), where, 1)[:, 0].astype(np.int64)
-        if len(index) and int(index.max()) >= len(stored):
-            raise doc.fail(where, f"uses vertex {int(index.max()):,} but has only {len(stored):,}; export it again")
+        index = _indices(doc, doc.integer(entry, "indices", where), len(stored), where)
     else:
-        index = np.arange(len(stored), dtype=np.int64)
+        index = np.arange(len(stored), dtype=np.int32)
     vertices, kind = _elements(doc, index, doc.integer(entry, "mode", where, 4), where, problems)
     own = {str(k): doc.integer(attributes, k, where) for k in attributes}
     return _Primitive(entry, own, vertices, kind, offset, len(stored))
+
+
+def _indices(doc: Document, accessor: int, total: int, where: str) -> Array:
+    """(n,) int32 vertices of a primitive, every one below `total`; the stored bytes themselves where they can stand."""
+    stored = doc.accessor(accessor, where, 1)[:, 0]
+    if stored.dtype.kind not in "ui":
+        raise doc.fail(where, "has indices that are no whole numbers; export it again")
+    if len(stored) and not (int(stored.min()) >= 0 and int(stored.max()) < total):
+        wrong = int(stored.min()) if int(stored.min()) < 0 else int(stored.max())
+        raise doc.fail(where, f"uses vertex {wrong:,} but has only {total:,}; export it again")
+    return np.require(stored, None, ["C", "A"]).view(np.int32) if stored.dtype == np.uint32 else stored.astype(np.int32)
 
 
 def _elements(doc: Document, index: Array, mode: int, where: str, problems: list[Problem]) -> tuple[Array, str]:
@@ -130,13 +144,13 @@ def _elements(doc: Document, index: Array, mode: int, where: str, problems: list
         return np.stack([index[i], index[i + 1 + i % 2], index[i + 2 - i % 2]], axis=1), "faces"
     if mode == 6:
         i = np.arange(max(n - 2, 0))
-        return np.stack([index[i + 1], index[i + 2], np.full(len(i), index[0] if n else 0)], axis=1), "faces"
+        return np.stack([index[i + 1], index[i + 2], np.full(len(i), index[0] if n else 0, np.int32)], axis=1), "faces"
     if mode == 0:
         return index, "points"
     if mode == 1:
         return index[: n - n % 2].reshape(-1, 2), "lines"
     if mode in (2, 3):
-        pairs = np.stack([index[:-1], index[1:]], axis=1) if n > 1 else np.zeros((0, 2), np.int64)
+        pairs = np.stack([index[:-1], index[1:]], axis=1) if n > 1 else np.zeros((0, 2), np.int32)
         return (np.concatenate([pairs, [[index[-1], index[0]]]]) if mode == 2 and n > 2 else pairs), "lines"
     raise doc.fail(where, f"has an unknown mode ({mode})")
 
@@ -173,7 +187,7 @@ def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None,
         if widen and values.shape[1] == 3:
             values = np.column_stack([values, np.ones(len(values), values.dtype)])
         offset = stack.add(accessor, values.astype(np.float32, copy=False))
-        own = (corners + offset).astype(np.int32, copy=False)
+        own = _moved(corners, offset)
         if len(values) < p.count:
             text = f"{where}: {name} has {len(values):,} values for {p.count:,} vertices."
             problems.append(Problem("count", text, where))

@@ -29,7 +29,9 @@ def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> 
         pieces.append(rows)
     body = np.concatenate(pieces) if pieces else np.zeros(0, FACET)
     # A binary file whose header began with "solid" would be taken for text by many readers (common practice, no published source).
-    return {f"{stem}.stl": b"Hand Lens".ljust(80, b"\x00") + struct.pack("<I", len(body)) + body.tobytes()}
+    name = stem.encode("latin-1", "replace")[:79]
+    header = b"_" + name if name.lower().startswith(b"solid") else name
+    return {f"{stem}.stl": header[:80].ljust(80, b"\x00") + struct.pack("<I", len(body)) + body.tobytes()}
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:

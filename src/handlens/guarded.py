@@ -1,0 +1,80 @@
+"""A command in a child process with limits on memory and time, so that a file from outside can at worst end the child."""
+
+from __future__ import annotations
+
+import os
+import resource
+import signal
+import sys
+from collections.abc import Callable
+
+from .core import limits
+
+
+def guarded(run: Callable[[], int]) -> int:
+    """Run in a forked child and return its exit code, or 2 with one sentence where it was ended from outside.
+
+    Forked before anything heavy is imported, so it costs next to nothing.
+    """
+    sys.stdout.flush()
+    child = os.fork()
+    if child == 0:
+        _limit()
+        code = 2
+        try:
+            code = run()
+        except SystemExit as done:
+            code = done.code if isinstance(done.code, int) else 0
+        except MemoryError:
+            print(
+                "handlens: The model asks for more memory than one command may use; send it in smaller pieces.", file=sys.stderr
+            )
+        except Exception as error:
+            words = " ".join(str(error).split())[:200]
+            print(
+                f"handlens: Something in Hand Lens itself went wrong ({type(error).__name__}: {words}); please report it.",
+                file=sys.stderr,
+            )
+        finally:
+            _flush()
+            os._exit(code)
+    previous = signal.signal(signal.SIGTERM, lambda number, frame: os.kill(child, signal.SIGTERM))
+    try:
+        status = _ended(child)
+    finally:
+        signal.signal(signal.SIGTERM, previous)
+    code = os.waitstatus_to_exitcode(status)
+    if code >= 0:
+        return code
+    print(f"handlens: {_why(-code)}", file=sys.stderr)
+    return 130 if -code in (signal.SIGINT, signal.SIGTERM) else 2
+
+
+def _limit() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (limits.CHILD_MEMORY_BYTES, limits.CHILD_MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (limits.CHILD_SECONDS, limits.CHILD_SECONDS))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
+def _ended(child: int) -> int:
+    while True:
+        try:
+            return os.waitpid(child, 0)[1]
+        except KeyboardInterrupt:
+            continue  # the child has the same signal from the terminal and says so itself
+
+
+def _flush() -> None:
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+    except OSError:
+        pass
+
+
+def _why(number: int) -> str:
+    if number in (signal.SIGINT, signal.SIGTERM):
+        return "stopped."
+    if number in (signal.SIGXCPU, signal.SIGKILL):
+        return "The file takes more time or memory than one command may use; send it in smaller pieces."
+    return "The file made its reader stop unexpectedly, so it is damaged; export it again, or in another format."
