@@ -18,6 +18,7 @@ import msgspec
 from . import __version__
 from .core.format_table import WRITABLE
 from .core.limits import InputError
+from .guarded import guarded
 
 if TYPE_CHECKING:
     from .core.rules.export import ExportOptions
@@ -387,4 +388,4 @@ def _mends(args: argparse.Namespace) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(guarded(main))

@@ -16,11 +16,11 @@ from .checks.size import explanations, size_metres, wanted_ratio
 from .lengths import metres
 from .limits import plural
 from .measures import Measures
+from .measures.records import PartFigures
+from .panel import figure, length, table
+from .panels import facing_panel, pivots_panel, slots_panel, surface_panel
 from .rules import Intent, RuleSheet
 from .rules.sheet import UNIT_WORDS
-
-#: Most rows of a table that are sent; the table says how many there are in all.
-MOST_ROWS = 2_000
 
 
 def ledger(
@@ -31,6 +31,10 @@ def ledger(
         "Arrival": _arrival,
         "Size": _size,
         "Placement": _placement,
+        "Pivots": pivots_panel,
+        "Facing": facing_panel,
+        "Surface": surface_panel,
+        "Slots": slots_panel,
         "Budget": _budget,
     }
     out = []
@@ -59,29 +63,10 @@ def _add_keys(m: Measures, tables: list[dict[str, Any]]) -> None:
     """Gives each row of a part the key by which mends name it."""
     counts = Counter(n.name for n in m.nodes)
     names = {n.index: n.name if counts[n.name] == 1 else f"{n.name}~{n.index}" for n in m.nodes}
-    for table in tables:
-        for r in table["rows"]:
+    for shown in tables:
+        for r in shown["rows"]:
             if r.get("node") in names:
                 r["key"] = names[r["node"]]
-
-
-def _figure(value: str, unit: str, label: str, result: str | None = None) -> dict[str, Any]:
-    return {"value": value, "unit": unit, "label": label, "result": result}
-
-
-def _length(amount: float, label: str, result: str | None = None) -> dict[str, Any]:
-    number, _, unit = metres(amount).rpartition(" ")
-    return _figure(number, unit, label, result)
-
-
-def _table(title: str, columns: list[tuple[str, str, bool]], rows: list[dict[str, Any]]) -> dict[str, Any]:
-    """columns: (key, heading, is a number). Rows hold cells by key, and may hold node, result and mend."""
-    return {
-        "title": title,
-        "columns": [{"key": k, "heading": h, "number": n} for k, h, n in columns],
-        "rows": rows[:MOST_ROWS],
-        "total": len(rows),
-    }
 
 
 def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
@@ -112,12 +97,12 @@ def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "limit": f"{leftovers:,} left over" if leftovers else None,
         "meter": None,
         "headline": [
-            _figure(f"{len(m.parts):,}", "", "parts"),
-            _figure(f"{triangles(m):,}", "", "triangles"),
-            _figure(f"{materials:,}", "", "materials"),
-            _figure(f"{leftovers:,}", "", "left over", "note" if leftovers else "clear"),
+            figure(f"{len(m.parts):,}", "", "parts"),
+            figure(f"{triangles(m):,}", "", "triangles"),
+            figure(f"{materials:,}", "", "materials"),
+            figure(f"{leftovers:,}", "", "left over", "note" if leftovers else "clear"),
         ],
-        "tables": [_table("Inventory", columns, rows)],
+        "tables": [table("Inventory", columns, rows)],
     }
 
 
@@ -132,17 +117,17 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     shown, unit = metres(tall).rsplit(" ", 1) if size else ("–", "")
     expected = metres(tall * wanted[0]).rsplit(" ", 1) if wanted else ["not given", ""]
     headline = [
-        _figure(
+        figure(
             shown,
             unit,
             "tall, read in metres" if m.unit_metres is None else "tall",
             None if wanted is None else "clear" if fits else "stop",
         ),
-        _figure(expected[0], expected[1], "expected"),
+        figure(expected[0], expected[1], "expected"),
     ]
     if best is not None:
         headline.append(
-            _figure(
+            figure(
                 f"× {best.factor:.4g}", "", f"likeliest factor, gives {metres(best.gives[axis])}", "clear" if best.fits else None
             )
         )
@@ -194,8 +179,8 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "meter": 1 / wanted[0] if wanted else None,
         "headline": headline,
         "tables": [
-            _table("Readings", columns, readings),
-            _table("What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), ("fit", "Fit", True)], factors),
+            table("Readings", columns, readings),
+            table("What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), ("fit", "Fit", True)], factors),
         ],
     }  # fmt: skip
 
@@ -230,7 +215,7 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         rows.append({
             "cells": {
                 "part": n.name, "scale": _triple(n.scale), "turn": f"{n.angle:.4g}°",
-                "far": metres(p.farthest * unit) if p else "", "gap": metres(own / 1000) if own is not None else "",
+                "far": metres(p.farthest * unit) if p else "", "gap": metres(own / 1000) if own is not None else "", "share": _of_finest(m, p),
             },
             "node": n.index, "result": result, "uneven": is_uneven(n), "mirrored": n.mirrored,
         })  # fmt: skip
@@ -241,13 +226,66 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "limit": f"{metres(gap / 1000)} steps" if gap > limit / 10 else "× 1, 0°",
         "meter": gap / limit if np.isfinite(gap) else 1e9,
         "headline": [
-            _figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
-            _figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
-            _length(away, "middle to origin"),
-            _length(gap / 1000, "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
+            figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
+            figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
+            length(away, "middle to origin"),
+            length(gap / 1000, "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
         ],
-        "tables": [_table("By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True)], rows)],
+        "tables": [table("By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True), ("share", "Of finest edge", True)], rows), *_chain_table(m), *_nudge_table(m)],
     }  # fmt: skip
+
+
+def _of_finest(m: Measures, p: PartFigures | None) -> str:
+    """Steps of a 32-bit float where a part stands, as a share of its finest edges: at one, the shape is gone."""
+    if p is None:
+        return ""
+    feature = m.meshes[p.mesh].surface.feature * p.enlarges
+    return f"{100 * p.spacing / feature:.2g} %" if feature > 0 else ""
+
+
+def _chain_table(m: Measures) -> list[dict[str, Any]]:
+    """Chains of nodes whose scales are not 1, from the root down, with the running product; nothing where there are none."""
+    by_index = {n.index: n for n in m.nodes}
+    inner = {n.parent for n in m.nodes if is_scaled(n)}
+    rows = []
+    for n in m.nodes:
+        if not is_scaled(n) or n.index in inner:
+            continue
+        chain, up = [n], n.parent
+        while up in by_index:
+            chain.append(by_index[up])
+            up = by_index[up].parent
+        scaled = [x for x in reversed(chain) if is_scaled(x)]
+        if len(scaled) < 2:
+            continue
+        products = np.cumprod([abs(x.scale[0]) for x in scaled])
+        words = " → ".join(f"{x.name} × {abs(x.scale[0]):.3g}" for x in scaled)
+        rows.append({
+            "cells": {"chain": words, "running": " → ".join(f"{p:.3g}" for p in products)},
+            "node": n.index, "result": "caution" if abs(products[-1] - 1) < 1e-3 else "note",
+        })  # fmt: skip
+    return (
+        [table("Chains of scale", [("chain", "From the root down", False), ("running", "Running product", True)], rows)]
+        if rows
+        else []
+    )
+
+
+def _nudge_table(m: Measures) -> list[dict[str, Any]]:
+    """How far skinned parts travel with each group that is moved by one unit; nothing where no part is skinned."""
+    names = {n.index: n.name for n in m.nodes}
+    rows = [
+        {
+            "cells": {
+                "group": names[n.group], "part": names[n.part], "spec": f"{n.low:.3g}" if n.low == n.high else f"{n.low:.3g} to {n.high:.3g}",
+                "applied": f"{n.applied:.3g}", "joints": f"{n.joints_within} of {n.joints}",
+            },
+            "node": n.part, "result": "clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
+        }
+        for n in m.nudges
+    ]  # fmt: skip
+    columns = [("group", "Moved by one", False), ("part", "Travels", False), ("spec", "By the rule", True), ("applied", "Node too", True), ("joints", "Joints there", True)]  # fmt: skip
+    return [table("Nudge test", columns, rows)] if rows else []
 
 
 def _triple(scale: list[float]) -> str:
@@ -292,14 +330,14 @@ def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "limit": _limit(lim.triangles_total) or "no limit",
         "meter": max(meters, default=None),
         "headline": [
-            _figure(f"{count:,}", "", "triangles", over(count, lim.triangles_total)),
-            _figure(f"{vertices:,}", "", "vertices, split"),
-            _figure(f"{calls:,}", "", "draw calls", over(calls, lim.draw_calls)),
-            _figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", over(memory, lim.texture_memory_bytes)),
+            figure(f"{count:,}", "", "triangles", over(count, lim.triangles_total)),
+            figure(f"{vertices:,}", "", "vertices, split"),
+            figure(f"{calls:,}", "", "draw calls", over(calls, lim.draw_calls)),
+            figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", over(memory, lim.texture_memory_bytes)),
         ],
         "tables": [
-            _table("Against the sheet", [("what", "What", False), ("measured", "Measured", True), ("wanted", "At most", True), ("copies", copies, True)], wanted),
-            _table("By part", [("part", "Part", False), ("triangles", "Triangles", True), ("share", "Share", True), ("vertices", "Vertices", True), ("calls", "Draws", True)], rows),
+            table("Against the sheet", [("what", "What", False), ("measured", "Measured", True), ("wanted", "At most", True), ("copies", copies, True)], wanted),
+            table("By part", [("part", "Part", False), ("triangles", "Triangles", True), ("share", "Share", True), ("vertices", "Vertices", True), ("calls", "Draws", True)], rows),
         ],
     }  # fmt: skip
 

@@ -14,9 +14,10 @@ from .limits import InputError
 from .packages import clean_path
 from .rules.export import ExportOptions
 from .rules.sheet import UNIT_WORDS, UNITS
-from .scene import Layer, Mesh, Scene
+from .scene import Mesh, Scene
 from .scene.axes import turn_between
-from .scene.model import Array, frozen
+from .scene.model import Array
+from .scene.recut import recut
 from .scene.triangles import triangulate
 
 
@@ -88,11 +89,4 @@ def triangulated(mesh: Mesh) -> Mesh:
     if mesh.only_triangles:
         return mesh
     corners, face = triangulate(mesh)
-    flat = corners.reshape(-1)
-    layer = lambda x: Layer(x.values, frozen(x.index[flat]))
-    return replace(
-        mesh, corners=frozen(mesh.corners[flat]), starts=frozen(np.arange(len(corners) + 1, dtype=np.int64) * 3),
-        slots=frozen(mesh.slots[face]) if len(mesh.slots) else mesh.slots, smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
-        uvs=tuple(layer(u) for u in mesh.uvs), colours=tuple(layer(c) for c in mesh.colours),
-        normals=None if mesh.normals is None else layer(mesh.normals), tangents=None if mesh.tangents is None else layer(mesh.tangents),
-    )  # fmt: skip
+    return recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1, dtype=np.int64) * 3, face)

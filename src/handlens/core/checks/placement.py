@@ -10,7 +10,7 @@ import numpy as np
 from ..lengths import metres
 from ..limits import plural
 from ..measures import Measures
-from ..measures.records import NodeFigures
+from ..measures.records import NodeFigures, NudgeFigures
 from ..rules import Intent, RuleSheet
 from .registry import Finding, Skipped, check, nodes, place, value
 
@@ -218,3 +218,45 @@ def ground(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if abs(low) > max(0.01 * height, 0.005):
         words = "above" if low > 0 else "below"
         yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))
+
+
+@check("placement.double-move", title="Driven twice, or left behind", result="caution", mends=())
+def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skinned parts that travel other than one unit when a group is moved by one unit.
+
+    Why: a skinned part is carried by its joints. Under a group that moves it stays behind where the joints hang elsewhere, and a receiver that lets the part's own node carry it as well moves it twice.
+    Measured: the nudge test: each group above a skinned part, and the roots of its joints, moved by one unit along each axis; travel of every vertex by the specification's rule, and by that of a receiver that applies the node too. Told as a caution where the part's own node or one above it is moved, turned, scaled or animated, so that receivers show different things; else as a note.
+    Source: glTF 2.0 §3.7.3.3: only the joint transforms are applied to a skinned mesh; the transform of its own node must be ignored.
+    """
+    names = {n.index: n.name for n in m.nodes}
+    worst: dict[int, NudgeFigures] = {}
+    for n in m.nudges:
+        behind = n.low < 0.999 or n.high > 1.001
+        # Above a part, a group ought to carry it; of groups elsewhere only those count that tear it.
+        inside = n.group in _above(m, n.part)
+        counts = behind if inside else (n.high > 0.001 and n.low < 0.999)
+        if counts or (inside and abs(n.applied - 1) > 0.001):
+            now = worst.get(n.part)
+            if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
+                worst[n.part] = n
+    for part, n in worst.items():
+        group, name = names[n.group], names[part]
+        behind = n.low < 0.999 or n.high > 1.001
+        if behind and n.joints_within == 0:
+            title = f"{name} stays behind when {group} is moved: none of its {n.joints} joints hangs there"
+        elif behind:
+            title = f"{name} travels {n.low:.3g} to {n.high:.3g} units when {group} is moved by one: {n.joints_within} of its {n.joints} joints hang there"
+        else:
+            title = f"{name} travels {n.applied:.3g} units when {group} is moved by one, where its own node carries it as well as its joints"
+        yield Finding(
+            title, value(n.low if behind else n.applied, "units"), value(1.0, "units"), 1, name, part, nodes([part, n.group]),
+            key=place(m, part), result="" if behind or n.off else "note",
+        )  # fmt: skip
+
+
+def _above(m: Measures, node: int) -> set[int]:
+    by_index = {n.index: n.parent for n in m.nodes}
+    out = {node}
+    while (node := by_index.get(node, -1)) >= 0:
+        out.add(node)
+    return out

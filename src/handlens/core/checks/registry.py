@@ -31,7 +31,7 @@ STATIONS = (
 )
 RESULTS = ("stop", "caution", "note")
 #: Modules of this package that register checks, in station order.
-MODULES = ("arrival", "arrival_names", "size", "placement", "budget")
+MODULES = ("arrival", "arrival_names", "size", "placement", "pivots", "facing", "surface", "slots", "budget")
 
 
 @dataclass(frozen=True)

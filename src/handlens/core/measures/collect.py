@@ -9,23 +9,34 @@ import numpy as np
 from msgspec.structs import replace
 
 from ..scene import Mesh, Scene
+from ..scene.finite import finite_points
 from ..scene.model import Array
 from ..scene.transforms import Polar, apply, parents, quaternion_matrix, walk, world_matrices
+from .holes import Holes, holes
 from .known import Known, content_key
+from .looked_at import facing_key, look, too_many
+from .nudge import nudges
+from .patches import Patches, patches
 from .pictures import picture
 from .precision import float32_spacing
 from .records import (
     ClipFigures,
+    FacingFigures,
     ImageFigures,
-    MaterialFigures,
     Measures,
     MeshFigures,
     NodeFigures,
     PartFigures,
     ProblemRecord,
     SkinFigures,
+    WalkFigures,
 )
+from .slots import material_figures
+from .surface_figures import surface_figures
 from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
+
+#: Triangles up to which a flat part may stand for a card.
+_CARD = 16
 
 Progress = Callable[[str, float], None]
 
@@ -40,24 +51,35 @@ def collect(scene: Scene, progress: Progress = _silent, known: Known | None = No
     known: earlier measures; a mesh whose content they hold is taken over from there instead of being measured again, and
     `known.fresh` then says how many were not. The result is the same either way but for the digests that it holds.
     """
+    # A file may hold any number, of which the checks tell: nothing is to be said while measuring.
+    with np.errstate(all="ignore"):
+        return _collect(scene, progress, known)
+
+
+def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
     order = walk(scene)
     world = world_matrices(scene)
     placed = [i for i in order if scene.nodes[i].mesh is not None]
     arrays: dict[str, Array] = {}
     twins = _possible_twins(scene)
     meshes = []
+    seen = _Seen(scene)
+    alone = len(scene.meshes) == 1
     for k, mesh in enumerate(scene.meshes):
-        progress("measuring meshes", k / len(scene.meshes))
-        alone = len(scene.meshes) == 1
+        progress("measuring meshes", 0.7 * k / len(scene.meshes))
         digest = content_key(mesh) if known is not None else None
         taken = known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
-        meshes.append(taken or replace(_mesh(mesh, k, arrays, k in twins, alone), content=digest))
-    progress("placing parts", 0.0)
-    parts = [_part(scene, i, world[i]) for i in placed]
+        meshes.append(taken or replace(_mesh(mesh, k, arrays, k in twins, alone, seen), content=digest))
+    progress("looking at it from all round", 0.7)
+    looked = seen.look(meshes, known, arrays)
+    progress("placing parts", 0.9)
+    upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
+    flat = [m.surface.flat for m in meshes]
+    parts = [_part(scene, i, world[i], upright, flat) for i in placed]
     pictures = []
     users = _image_users(scene)
     for k, image in enumerate(scene.images):
-        progress("opening images", k / len(scene.images))
+        progress("opening images", 0.9 + 0.1 * k / len(scene.images))
         figures = picture(image)
         pictures.append(
             ImageFigures(
@@ -75,7 +97,7 @@ def collect(scene: Scene, progress: Progress = _silent, known: Known | None = No
         nodes=nodes,
         parts=parts,
         meshes=meshes,
-        materials=_materials(scene),
+        materials=material_figures(scene),
         images=pictures,
         skins=[SkinFigures(s.name, list(s.joints), [scene.nodes[j].name for j in s.joints]) for s in scene.skins],
         clips=[ClipFigures(c.name, c.seconds, len(c.channels)) for c in scene.clips],
@@ -87,16 +109,51 @@ def collect(scene: Scene, progress: Progress = _silent, known: Known | None = No
         bounds_min=np.min(low, axis=0).tolist() if low else None,
         bounds_max=np.max(high, axis=0).tolist() if high else None,
         arrays=arrays,
+        facing=looked[0],
+        walk=looked[1],
+        nudges=nudges(scene, world),
+        facing_key=looked[2],
     )
 
 
-def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool, alone: bool) -> MeshFigures:
-    top = surface(mesh)
-    finite = np.isfinite(mesh.positions)
-    broken = 0
-    if not finite.all():
-        bad = np.flatnonzero(~finite.all(axis=1)).astype(np.int32)
-        broken, arrays[f"mesh:{number}:not-finite"] = len(bad), bad
+class _Seen:
+    """What looking at the whole model needs of each mesh, kept from measuring it."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.patches: dict[int, Patches] = {}
+        self.holes: dict[int, Holes] = {}
+        self.skip = too_many(scene)
+
+    def look(
+        self, meshes: list[MeshFigures], known: Known | None, arrays: dict[str, Array]
+    ) -> tuple[list[FacingFigures], WalkFigures | None, str | None]:
+        """Facing figures and the walk-round test, taken over where nothing that they hang on has changed, and their key."""
+        if self.skip:
+            return [], None, None
+        key = facing_key(self.scene, [m.content or "" for m in meshes]) if known is not None else None
+        if known is not None and key and (earlier := known.looked(key, arrays)) is not None:
+            return *earlier, key
+        for k, mesh in enumerate(self.scene.meshes):
+            if k not in self.patches:
+                top = surface(mesh, corners=True)
+                self.patches[k] = patches(mesh, top.edges)
+                self.holes[k] = holes(mesh, top.edges, top.ids)
+        return *look(self.scene, self.patches, self.holes, arrays), key
+
+
+def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool, alone: bool, seen: _Seen) -> MeshFigures:
+    top = surface(mesh, corners=True)
+    joined = patches(mesh, top.edges)
+    put: dict[str, Array] = {}
+    shape, rims = surface_figures(mesh, top, joined, put)
+    arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
+    seen.patches[number], seen.holes[number] = joined, rims
+    good = finite_points(mesh.positions)
+    broken = len(mesh.positions) - len(good)
+    if broken:
+        bad = ~np.isfinite(mesh.positions).all(axis=1)
+        arrays[f"mesh:{number}:not-finite"] = np.flatnonzero(bad).astype(np.int32)
     if len(mesh.lines):
         arrays[f"mesh:{number}:lines"] = mesh.lines.reshape(-1).astype(np.int32)
     if top.loose_points:
@@ -107,8 +164,10 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         else np.zeros(len(mesh.slot_materials), int)
     )
     undone = [k for k, m in enumerate(mesh.slot_materials) if m < 0]
+    bare = np.flatnonzero(np.isin(mesh.slots, undone)) if undone and len(mesh.slots) else ()
+    if len(bare):
+        arrays[f"mesh:{number}:bare"] = np.asarray(bare, np.int32)
     influences, off = _weights(mesh)
-    good = mesh.positions if not broken else mesh.positions[finite.all(axis=1)]
     return MeshFigures(
         name=mesh.name,
         triangles=mesh.triangle_count,
@@ -132,6 +191,7 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         pieces=connected_pieces(mesh, top.ids) if alone and 0 < mesh.face_count <= PIECES_UP_TO else None,
         bounds_min=good.min(axis=0).tolist() if len(good) else None,
         bounds_max=good.max(axis=0).tolist() if len(good) else None,
+        surface=shape,
         shape_key=_shape_key(mesh) if may_have_twin else None,
     )
 
@@ -173,21 +233,23 @@ def _shape_key(mesh: Mesh) -> str:
     return digest.hexdigest()
 
 
-def _part(scene: Scene, node: int, matrix: Array) -> PartFigures:
+def _part(scene: Scene, node: int, matrix: Array, upright: int, flat_meshes: list[bool]) -> PartFigures:
     n = scene.nodes[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]
     low = high = None
-    farthest = 0.0
+    farthest = sweep = needed = 0.0
     if len(mesh.positions):
         with np.errstate(invalid="ignore", over="ignore"):
             points = apply(matrix, mesh.positions)
-        keep = np.isfinite(points).all(axis=1)
-        points = points if keep.all() else points[keep]
+        points = finite_points(points)
         if len(points):
             a, b = points.min(axis=0), points.max(axis=0)
             low, high = a.tolist(), b.tolist()
             farthest = float(np.maximum(np.abs(a), np.abs(b)).max())
+            flat = np.delete(points, upright, axis=1)
+            sweep = _reach(flat, np.delete(matrix[:3, 3], upright))
+            needed = _reach(flat, np.delete((a + b) / 2, upright))
     return PartFigures(
         node=node,
         name=scene.part_name(node),
@@ -197,7 +259,28 @@ def _part(scene: Scene, node: int, matrix: Array) -> PartFigures:
         farthest=farthest,
         spacing=float32_spacing(farthest),
         skinned=n.skin is not None,
+        pivot=[float(v) for v in matrix[:3, 3]],
+        sweep=sweep,
+        needed=needed,
+        enlarges=_finite(np.linalg.norm(matrix[:3, :3], axis=0).mean(), 1.0),
+        card=flat_meshes[n.mesh] and mesh.triangle_count <= _CARD and any(_cut_out(scene, m) for m in mesh.slot_materials),
     )
+
+
+def _cut_out(scene: Scene, material: int) -> bool:
+    return material >= 0 and scene.materials[material].alpha_mode in ("mask", "blend")
+
+
+def _finite(value: float, otherwise: float) -> float:
+    return float(value) if value < 1e100 else otherwise
+
+
+def _reach(points: Array, middle: Array) -> float:
+    """Greatest distance of (n, 2) points from a middle."""
+    with np.errstate(all="ignore"):
+        away = points - middle
+        farthest = np.sqrt(np.einsum("ij,ij->i", away, away).max())
+    return float(farthest) if np.isfinite(farthest) else 0.0
 
 
 def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
@@ -240,24 +323,10 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
                 hidden=n.hidden,
                 named=bool(n.name),
                 driven=i in driven,
+                place=[float(v) if np.isfinite(v) else 0.0 for v in world[i][:3, 3]],
             )
         )
     return out
-
-
-def _materials(scene: Scene) -> list[MaterialFigures]:
-    faces = [0] * len(scene.materials)
-    for mesh in scene.meshes:
-        counts: Array = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(0, np.int64)
-        for material, count in zip(mesh.slot_materials, counts, strict=False):
-            if material >= 0:
-                faces[material] += int(count)
-    return [
-        MaterialFigures(
-            m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None]
-        )
-        for k, m in enumerate(scene.materials)
-    ]
 
 
 def _image_users(scene: Scene) -> list[list[str]]:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from ..scene import Layer, Mesh
 from ..scene.model import Array
-from .records import Measures, MeshFigures
+from .records import FacingFigures, Measures, MeshFigures, WalkFigures
 
 
 def content_key(mesh: Mesh) -> str:
@@ -43,6 +43,7 @@ class Known:
 
     def __init__(self, earlier: Measures | None = None) -> None:
         self.fresh = 0
+        self.earlier = earlier
         self.meshes: dict[str, tuple[MeshFigures, dict[str, Array]]] = {}
         for k, figures in enumerate(earlier.meshes if earlier is not None else []):
             if figures.content is None or earlier is None:
@@ -70,3 +71,10 @@ class Known:
             shape_key=figures.shape_key if twin else None,
             pieces=figures.pieces if alone else None,
         )
+
+    def looked(self, key: str, arrays: dict[str, Array]) -> tuple[list[FacingFigures], WalkFigures | None] | None:
+        """Facing and walk-round of earlier measures with the same key, their arrays put among `arrays`; None where there are none."""
+        if self.earlier is None or self.earlier.facing_key != key:
+            return None
+        arrays.update({k: self.earlier.array(k) for k in self.earlier.arrays if k.startswith("part:")})
+        return self.earlier.facing, self.earlier.walk

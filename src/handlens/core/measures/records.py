@@ -14,7 +14,48 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 5
+VERSION = 6
+
+
+class SurfaceFigures(msgspec.Struct, frozen=True):
+    """The surface of one mesh: how many of each, the elements being kept as arrays under the same names. Lengths in mesh units.
+
+    by_corners: faces of 5 and more corners. most_bent: greatest distance of a corner off its face's plane.
+    fan_out, diagonals: what cutting makes of them, as `polygons.Polygons` has it. holes: across, the
+    largest first, at most 200. doubles: rim points with another within each of `doubles.SHARES` of `size`, the box's diagonal; nine in
+    ten of them lie no further `apart`.
+    soft: edges that could be meant smooth or sharp, counted where no normals say so. feature: length that all but the shortest hundredth of the edges reach. flat: whether all points lie in one plane.
+    """
+
+    by_corners: dict[int, int]
+    concave: int
+    crossing: int
+    bent: int
+    most_bent: float
+    fan_out: int
+    diagonals: float
+    needles: int
+    alike: int
+    opposed: int
+    crowded: int
+    pinched: int
+    open_edges: int
+    hole_count: int
+    holes: list[float]
+    doubles: list[int]
+    apart: float
+    patches: int
+    non_orientable: int
+    disagreeing: int
+    normals_missing: bool
+    normals_broken: int
+    normals_uneven: int
+    normals_opposed: int
+    smeared: int
+    soft: int
+    size: float
+    feature: float
+    flat: bool
 
 
 class MeshFigures(msgspec.Struct, frozen=True):
@@ -42,6 +83,7 @@ class MeshFigures(msgspec.Struct, frozen=True):
     pieces: int | None
     bounds_min: list[float] | None
     bounds_max: list[float] | None
+    surface: SurfaceFigures
     shape_key: str | None = None
     #: Digest of everything that these figures were taken from; kept only where measures are to be used again.
     content: str | None = None
@@ -58,6 +100,52 @@ class PartFigures(msgspec.Struct, frozen=True):
     farthest: float
     spacing: float
     skinned: bool
+    #: World place of its own origin; radius that it sweeps when turned about the upright through it, and the least it could.
+    pivot: list[float]
+    sweep: float
+    needed: float
+    #: How many times its mesh it is: the mean length of its world matrix's columns.
+    enlarges: float
+    #: Flat, of few faces, and cut out by its material: what stands for a card that turns to the camera.
+    card: bool
+
+
+class SideFigures(msgspec.Struct, frozen=True):
+    """A part looked at from outside, or from within. turned: faces whose front looks away; covered: of these, drawn from both
+    sides. Areas in the world: wrong (of the turned), judged, undecided, hidden. confidence: 0.5 (a guess) to 1.
+    """
+
+    turned: int
+    covered: int
+    wrong: float
+    judged: float
+    undecided: float
+    hidden: float
+    confidence: float
+
+
+class FacingFigures(msgspec.Struct, frozen=True):
+    """Which way one part's faces look. both: faces seen from both sides; unseen: faces that nobody sees from outside."""
+
+    node: int
+    outside: SideFigures
+    inside: SideFigures
+    both: int
+    unseen: int
+    unseen_triangles: int
+    sampled: float
+
+
+class WalkFigures(msgspec.Struct, frozen=True):
+    """The walk-round test. worst: direction towards the viewer in world axes. open_holes: nodes of holes that show a back."""
+
+    directions: int
+    rays: int
+    backs: int
+    worst: list[float] | None
+    worst_share: float
+    holes: int
+    open_holes: list[int]
 
 
 class NodeFigures(msgspec.Struct, frozen=True):
@@ -77,6 +165,24 @@ class NodeFigures(msgspec.Struct, frozen=True):
     hidden: bool
     named: bool
     driven: bool
+    #: World place of its origin.
+    place: list[float]
+
+
+class NudgeFigures(msgspec.Struct, frozen=True):
+    """How far a skinned part travels when a group is moved by one unit: least and most over its vertices by the
+    specification's rule, and the most where a receiver moves the part with its own node as well. off: the part's own node or
+    one above it is moved, turned, scaled or animated.
+    """
+
+    group: int
+    part: int
+    low: float
+    high: float
+    applied: float
+    joints_within: int
+    joints: int
+    off: bool
 
 
 class ImageFigures(msgspec.Struct, frozen=True):
@@ -93,13 +199,28 @@ class ImageFigures(msgspec.Struct, frozen=True):
     unreadable: str | None = None
 
 
+class InputFigures(msgspec.Struct, frozen=True):
+    """One texture input. set_missing: some mesh with faces of the material lacks the UV set. strength: of a normal map or the like."""
+
+    role: str
+    image: int | None
+    uv_set: int
+    set_missing: bool
+    strength: float | None
+
+
 class MaterialFigures(msgspec.Struct, frozen=True):
+    """same_as: the number of an earlier material that says the same but for its name. out_of_range: values in words."""
+
     name: str
     used_by_faces: int
     alpha_mode: str | None
     double_sided: bool | None
     defined: bool
     images: list[int]
+    inputs: list[InputFigures]
+    same_as: int | None
+    out_of_range: list[str]
 
 
 class SkinFigures(msgspec.Struct, frozen=True):
@@ -141,6 +262,12 @@ class Measures(msgspec.Struct, frozen=True):
     bounds_min: list[float] | None
     bounds_max: list[float] | None
     arrays: dict[str, Any]
+    #: Empty where the model has more triangles than rays are cast against.
+    facing: list[FacingFigures]
+    walk: WalkFigures | None
+    nudges: list[NudgeFigures]
+    #: Digest of all that the two above were taken from; kept only where measures are to be used again.
+    facing_key: str | None = None
     version: int = VERSION
 
     def array(self, key: str) -> Array:

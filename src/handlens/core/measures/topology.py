@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene.model import Array, Mesh
-from ..scene.triangles import corner_normals_of_turn
+from .adjacency import Edges, edges, next_corner
 from .distinct import distinct_rows
 
 _BLOCK = 16_384
@@ -18,7 +18,7 @@ PIECES_UP_TO = 250_000
 class Topology(NamedTuple):
     """What the welded surface is like. Faces without area are left out of closed and winding_consistent.
 
-    ids: (V,) int32, the same number for equal positions.
+    ids: (V,) int32, the same number for equal positions. flat: (F,) bool faces without area. edges: those of all other faces.
     """
 
     welded: int
@@ -27,10 +27,12 @@ class Topology(NamedTuple):
     zero_area: int
     loose_points: int
     ids: Array
+    flat: Array
+    edges: Edges
 
 
-def surface(mesh: Mesh) -> Topology:
-    """Weld by exactly equal positions, then look at every edge once.
+def surface(mesh: Mesh, corners: bool = False) -> Topology:
+    """Weld by exactly equal positions, then look at every edge once. corners: whether edges are to know their faces.
 
     closed: every edge is shared by exactly two faces (an empty mesh is not closed).
     winding_consistent: no edge is run in the same direction by two faces.
@@ -38,8 +40,8 @@ def surface(mesh: Mesh) -> Topology:
     ids, welded = distinct_rows([mesh.positions])
     flat = zero_area_faces(mesh, ids)
     zero = int(np.count_nonzero(flat))
-    closed, consistent = _edges(mesh, ids, flat if zero else None)
-    return Topology(welded, closed, consistent, zero, _loose_points(mesh), ids)
+    sides = edges(mesh, ids, flat if zero else None, corners)
+    return Topology(welded, sides.closed, sides.consistent, zero, _loose_points(mesh), ids, flat, sides)
 
 
 def zero_area_faces(mesh: Mesh, ids: Array) -> Array:
@@ -51,14 +53,16 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> Array:
         for at in range(0, len(index), _BLOCK):
             flat[at : at + _BLOCK] = _flat_triangles(mesh.positions, index[at : at + _BLOCK])
         return flat
-    _, newell = corner_normals_of_turn(mesh)
     face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
     p = mesh.positions[mesh.corners]
-    first = p[mesh.starts[:-1]][face] if len(face) else p
-    reach = np.zeros(mesh.face_count)
+    first = p[mesh.starts[:-1][face]] if len(face) else p
+    reach, area = np.zeros(mesh.face_count), np.zeros(mesh.face_count)
     with np.errstate(invalid="ignore", over="ignore"):
-        np.maximum.at(reach, face, _squared(p - first))
-        return _squared(newell) <= (1e-12 * reach) ** 2
+        away = p - first
+        np.maximum.at(reach, face, _squared(away))
+        # The largest triangle about the first corner: a bow whose halves cancel out still draws both.
+        np.maximum.at(area, face, _cross_squared(away, away[next_corner(mesh)]))
+        return area <= (1e-12 * reach) ** 2
 
 
 def _flat_triangles(p: Array, index: Array) -> Array:
@@ -87,35 +91,6 @@ def _cross_squared(u: Array, v: Array) -> Array:
     t = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
     out += t * t
     return out
-
-
-def _edges(mesh: Mesh, ids: Array, left_out: Array | None) -> tuple[bool, bool]:
-    """One sort of packed keys: smaller id, larger id, direction."""
-    if not len(mesh.corners):
-        return False, True
-    start = ids[mesh.corners].astype(np.uint64)
-    if mesh.only_triangles:
-        end = start.reshape(-1, 3)[:, [1, 2, 0]].reshape(-1)
-    else:
-        following = np.arange(1, len(start) + 1)
-        following[mesh.starts[1:] - 1] = mesh.starts[:-1]
-        end = start[following]
-    if left_out is not None:
-        kept = ~np.repeat(left_out, mesh.corner_counts)
-        start, end = start[kept], end[kept]
-    backward = start > end
-    key = np.minimum(start, end)
-    key <<= np.uint64(32)
-    key |= np.maximum(start, end) << np.uint64(1)
-    key |= backward
-    key.sort()
-    if not len(key):
-        return False, True
-    # Winding: the same directed edge twice. Closed: undirected edges in runs of exactly two.
-    consistent = not bool((key[1:] == key[:-1]).any())
-    edge = key >> np.uint64(1)
-    closed = len(edge) % 2 == 0 and bool((edge[::2] == edge[1::2]).all()) and not bool((edge[1:-1:2] == edge[2::2]).any())
-    return closed, consistent
 
 
 def connected_pieces(mesh: Mesh, ids: Array) -> int:

@@ -38,3 +38,14 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
                     found.add(child)
                     stack.append(child)
     return found
+
+
+def chosen_meshes(scene: Scene, parts: Sequence[str]) -> list[int]:
+    """Numbers of the meshes that named parts show, of all meshes where no part is named. Raises MendError where there is none."""
+    nodes = chosen_nodes(scene, parts)
+    found = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
+    if not parts:
+        found = list(range(len(scene.meshes)))
+    if not found:
+        raise MendError("None of these parts has a mesh.")
+    return found

@@ -117,20 +117,20 @@ def _pull_pivots(scene: Scene) -> tuple[Scene, int]:
             continue
         meshes[k] = replace(mesh, positions=frozen(mesh.positions - middle))
         for i in owners:
-            nodes[i] = _translated_within(nodes[i], middle)
+            nodes[i] = placed_within(nodes[i], middle)
             for child in nodes[i].children:
-                nodes[child] = _translated_before(nodes[child], -middle)
+                nodes[child] = translated_before(nodes[child], -middle)
         count += len(owners)
     return scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)), count
 
 
-def _translated_within(n: Node, by: Array) -> Node:
+def placed_within(n: Node, by: Array) -> Node:
     """L T(by): the node's own frame is moved, its scale and turn are not."""
     moved = n.local[:3, :3] @ by + n.local[:3, 3]
     return _placed(n, moved)
 
 
-def _translated_before(n: Node, by: Array) -> Node:
+def translated_before(n: Node, by: Array) -> Node:
     """T(by) L."""
     return _placed(n, n.local[:3, 3] + by)
 

@@ -7,10 +7,12 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from ..limits import InputError, MendError
 from ..scene import Scene
 
-MODULES = ("size", "placement", "home", "arrival")
+MODULES = ("size", "placement", "home", "pivots", "facing", "surface", "slots", "arrival")
 
 
 @dataclass(frozen=True)
@@ -174,7 +176,8 @@ def _split_commas(text: str) -> list[str]:
 def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
     """Apply one mend. Raises InputError for a wrong call, MendError where it does not apply."""
     chosen = find_mend(id)
-    return chosen.run(scene, **chosen.read(params))
+    with np.errstate(all="ignore"):  # a file may hold any number
+        return chosen.run(scene, **chosen.read(params))
 
 
 def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tuple[Scene, list[MendRun]]:

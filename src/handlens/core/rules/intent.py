@@ -9,7 +9,8 @@ import msgspec
 from ..limits import InputError
 
 KINDS = ("character", "prop", "room", "foliage", "effect")
-SEEN_FROM = ("outside", "inside", "both")
+#: "inverted": its faces look inward on purpose, as those of an outline shell do.
+SEEN_FROM = ("outside", "inside", "both", "inverted")
 
 
 class Expected(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -54,6 +55,9 @@ def intent_from_json(data: bytes | str, label: str = "The intent") -> Intent:
         raise InputError(f"{label} names the kind {intent.kind!r}; use one of: {', '.join(KINDS)}.")
     if intent.seen_from not in SEEN_FROM:
         raise InputError(f"{label} says seen_from {intent.seen_from!r}; use one of: {', '.join(SEEN_FROM)}.")
+    for name, part in intent.parts.items():
+        if part.seen_from is not None and part.seen_from not in SEEN_FROM:
+            raise InputError(f"{label} says that {name} is seen_from {part.seen_from!r}; use one of: {', '.join(SEEN_FROM)}.")
     sizes = [intent.expected.height_m, intent.expected.width_m, intent.expected.depth_m, intent.nearest_view_m]
     if intent.copies < 1 or any(v is not None and not 0 < v < 1e9 for v in sizes):
         raise InputError(f"{label} needs copies of at least 1 and sizes above 0.")

@@ -6,6 +6,8 @@ import numpy as np
 
 from .model import Array, Scene
 
+_IDENTITY = np.eye(4)
+
 
 def quaternion_matrix(q: Array | tuple[float, ...]) -> Array:
     """(3, 3) rotation of a quaternion x, y, z, w; a zero quaternion gives the identity.
@@ -170,6 +172,8 @@ def world_matrices(scene: Scene) -> Array:
 
 
 def apply(matrix: Array, points: Array) -> Array:
-    """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none."""
+    """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none. Through the identity, the same array."""
+    if (matrix == _IDENTITY).all():
+        return points
     with np.errstate(invalid="ignore", over="ignore"):
         return points @ matrix[:3, :3].T + matrix[:3, 3]

@@ -14,21 +14,29 @@ def triangulate(mesh: Mesh) -> tuple[Array, Array]:
     Convex polygons are fanned from their first corner; others are cut by ear clipping in their own plane
     (mapbox-earcut). Where that gives up (zero area, NaN) the polygon is fanned, so that the count stays n - 2.
     """
+    out, face = fan(mesh)
+    if mesh.only_triangles:
+        return out, face
     n = mesh.corner_counts
+    first = np.cumsum(np.maximum(n - 2, 0)) - np.maximum(n - 2, 0)
+    for f in np.flatnonzero(concave(mesh)):
+        ears = clip_ears(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]])
+        if ears is not None and len(ears) == n[f] - 2:
+            out[first[f] : first[f] + len(ears)] = ears + mesh.starts[f]
+    return out, face
+
+
+def fan(mesh: Mesh) -> tuple[Array, Array]:
+    """Triangles of every polygon about its first corner, as `triangulate` returns them, whatever its shape."""
     faces = mesh.face_count
     if mesh.only_triangles:
         return np.arange(3 * faces, dtype=np.int64).reshape(-1, 3), np.arange(faces, dtype=np.int32)
-    spread = np.maximum(n - 2, 0)
+    spread = np.maximum(mesh.corner_counts - 2, 0)
     face = np.repeat(np.arange(faces, dtype=np.int32), spread)
     first = np.cumsum(spread) - spread
     step = np.arange(len(face), dtype=np.int64) - first[face]
     start = mesh.starts[:-1][face]
-    out = np.stack([start, start + step + 1, start + step + 2], axis=1)
-    for f in np.flatnonzero(concave(mesh)):
-        ears = _clip_ears(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]])
-        if ears is not None and len(ears) == n[f] - 2:
-            out[first[f] : first[f] + len(ears)] = ears + mesh.starts[f]
-    return out, face
+    return np.stack([start, start + step + 1, start + step + 2], axis=1), face
 
 
 def corner_normals_of_turn(mesh: Mesh) -> tuple[Array, Array]:
@@ -62,7 +70,8 @@ def concave(mesh: Mesh) -> Array:
     return many & (np.bincount(face[against], minlength=mesh.face_count) > 0)
 
 
-def _clip_ears(points: Array) -> Array | None:
+def clip_ears(points: Array) -> Array | None:
+    """(n - 2, 3) int64 triangles of a polygon (n, 3), cut in its own plane and wound as it is; None where it has none."""
     import mapbox_earcut
 
     centre = points[0]

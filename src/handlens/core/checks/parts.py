@@ -1,0 +1,65 @@
+"""What several stations ask of parts: what is meant by one, and findings that are gathered over meshes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ..measures import Measures
+from ..measures.records import MeshFigures, PartFigures
+from ..rules import Intent
+from .registry import Elements, Finding, place, value
+
+UP = {"X": 0, "Y": 1, "Z": 2}
+
+
+def first_parts(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
+    """The first part that shows each mesh: what is wrong with a mesh is told once."""
+    seen: set[int] = set()
+    for p in m.parts:
+        if p.mesh not in seen:
+            seen.add(p.mesh)
+            yield p, m.meshes[p.mesh]
+
+
+def of_mesh(m: Measures, p: PartFigures, name: str, kind: str) -> Elements:
+    """The elements that a mesh's measure kept under a name."""
+    return Elements(kind, m.array(f"mesh:{p.mesh}:{name}"))
+
+
+def seen_from(intent: Intent, name: str) -> str:
+    """How a part is looked at: its own word, else the model's."""
+    own = intent.parts.get(name)
+    return (own.seen_from if own is not None else None) or intent.seen_from
+
+
+def kind_of(intent: Intent, name: str) -> str | None:
+    own = intent.parts.get(name)
+    return (own.kind if own is not None else None) or intent.kind
+
+
+def unit_of(m: Measures) -> float:
+    """Metres in a file unit; a unit that is not stated is read as a metre, of which Size tells."""
+    return 1.0 if m.unit_metres is None else m.unit_metres
+
+
+def counted(
+    m: Measures,
+    p: PartFigures,
+    count: int,
+    title: str,
+    name: str,
+    kind: str,
+    mend: str | tuple[str, dict[str, Any]] = "",
+    result: str = "",
+) -> Finding:
+    """A finding on one mesh of which none is wanted: how many, and the elements that its measure kept under a name.
+
+    mend: what mends it on this part, by its id, with more parameters where it takes some.
+    """
+    called, more = (mend, {}) if isinstance(mend, str) else mend
+    mends = ((called, {**more, "parts": place(m, p.node)}),) if called else ()
+    return Finding(
+        title, value(count, "count"), value(0, "count"), count, p.name, p.node, of_mesh(m, p, name, kind), mends, key=place(m, p.node),
+        result=result,
+    )  # fmt: skip

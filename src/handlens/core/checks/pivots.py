@@ -1,0 +1,106 @@
+"""Pivots: the point that a part turns about and is placed by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..anchors import ANCHORS, anchor
+from ..lengths import metres
+from ..limits import plural
+from ..measures import Measures
+from ..measures.records import PartFigures
+from ..rules import Intent, RuleSheet
+from .parts import unit_of
+from .registry import Finding, Skipped, check, nodes, place, value
+
+Found = Iterator[Finding | Skipped]
+
+#: A pivot stands where it is wanted within this share of the part's diagonal.
+NEAR = 0.02
+#: A pivot is far off where turning about it sweeps this many times the circle that is needed.
+FAR = 4.0
+
+
+def free_parts(m: Measures) -> list[PartFigures]:
+    """Parts that are placed by their own node: skinned ones go where their joints are, and flat points have no size."""
+    joints = {n.index for n in m.nodes if n.is_joint}
+    return [
+        p
+        for p in m.parts
+        if not p.skinned and p.node not in joints and p.bounds_min is not None and p.needed > 0 and np.isfinite(p.pivot).all()
+    ]
+
+
+def spin(p: PartFigures) -> float:
+    """The circle that a part sweeps when turned about its pivot, over the least that it could."""
+    return p.sweep / p.needed if p.needed > 0 else 1.0
+
+
+def wanted(m: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
+    """Pivots that the intent speaks of: node, name, anchor, where it is, where it ought to be, diagonal of the box."""
+    for p in free_parts(m):
+        own = intent.parts.get(p.name)
+        named = own.pivot if own is not None and own.pivot else intent.pivot if len(m.parts) == 1 else None
+        if named in ANCHORS and p.bounds_min is not None and p.bounds_max is not None:
+            low, high = np.array(p.bounds_min), np.array(p.bounds_max)
+            yield p.node, p.name, named, np.array(p.pivot), anchor(low, high, named, up), float(np.linalg.norm(high - low))
+    roots = [n for n in m.nodes if n.parent < 0]
+    if len(m.parts) > 1 and intent.pivot in ANCHORS and len(roots) == 1 and m.bounds_min is not None and m.bounds_max is not None:
+        low, high = np.array(m.bounds_min), np.array(m.bounds_max)
+        at = np.array(roots[0].place)
+        yield (
+            roots[0].index,
+            roots[0].name,
+            intent.pivot,
+            at,
+            anchor(low, high, intent.pivot, up),
+            float(np.linalg.norm(high - low)),
+        )
+
+
+@check("pivots.anchor", title="Pivot not where it is wanted", result="caution", mends=("pivots.set",))
+def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """A pivot that does not stand at the point that the intent names.
+
+    Why: a thing that stands on a surface is placed by its base and one that hinges by its hinge; elsewhere it sinks in, floats, or swings about nothing.
+    Measured: distance from the node's origin to the named point of its box in the world, over 2 % of the box's diagonal; for several parts under one root, the root's origin and the box of the whole.
+    Source: common practice, no published source.
+    """
+    if intent.pivot is not None and intent.pivot not in ANCHORS:
+        yield Skipped(f"the intent names the pivot {intent.pivot!r}, which is none of the {len(ANCHORS)} anchors")
+        return
+    for node, name, named, at, ought, size in wanted(m, intent, m.up_axis or sheet.up_axis):
+        away = float(np.linalg.norm(at - ought))
+        if NEAR * size < away < np.inf:
+            unit = unit_of(m)
+            yield Finding(
+                f"The pivot of {name} stands {metres(away * unit)} from its {named.replace('-', ' ')}",
+                value(away * unit, "m"), value(0.0, "m"), 1, name, node, nodes([node]),
+                (("pivots.set", {"anchor": named, "parts": place(m, node)}),), key=place(m, node),
+            )  # fmt: skip
+
+
+@check("pivots.far", title="Pivot far off its part", result="caution", mends=("pivots.set",))
+def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts that swing far out when they are turned about their pivot.
+
+    Why: such a part is awkward to place, turn and scale: it runs off instead of turning where it stands.
+    Measured: radius swept about the upright through the pivot over the radius needed about the box's middle, over 4. Where all pivots lie in one point, as when everything was left at the origin, that is one note.
+    Source: common practice, no published source.
+    """
+    free = free_parts(m)
+    found = [p for p in free if spin(p) > FAR]
+    if not found:
+        return
+    worst = max(found, key=spin)
+    places = np.array([p.pivot for p in free])
+    together = len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free)
+    words = "all pivots lie in one point" if together else f"{plural(len(found), 'part swings', 'parts swing')} far out"
+    yield Finding(
+        f"{words[0].upper()}{words[1:]}: turned about it, {worst.name} sweeps {spin(worst):,.3g} times the circle that it needs",
+        value(spin(worst), "factor"), value(1.0, "factor"), len(found), worst.name, worst.node, nodes([p.node for p in found]),
+        (("pivots.set", {"anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre", "parts": ";".join(place(m, p.node) for p in found)}),),
+        result="note" if together else "",
+    )  # fmt: skip

@@ -1,0 +1,387 @@
+"""Which way faces look, and which way they ought to: decided by what can be seen, patch by patch, never by taking a mesh for closed.
+
+After Takayama et al., "A simple method for correcting facet orientations in polygon meshes based on ray casting" (JCGT 2014):
+rays leave area-weighted samples of each patch on both sides; the side from which more of them get out of the model is its
+outside. A closed patch is told by its signed volume instead. Where both sides are seen alike, stored normals decide, and
+where there are none, the winding of the greater part of the patch.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..scene import Mesh, Scene
+from ..scene.model import Array
+from ..scene.transforms import apply, walk, world_matrices
+from ..scene.triangles import triangulate
+from .patches import Patches, signed_volumes
+from .rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
+
+#: Samples over the whole model, and the fewest and most that one patch gets.
+SAMPLES, FEWEST, MOST = 12_000, 8, 2_000
+#: Rays from each side of a sample, and viewpoints inside the model that each sample is tried against.
+RAYS, VIEWS = 4, 6
+#: Triangles over all instances up to which rays are cast.
+TRIANGLES_UP_TO = 6_000_000
+#: A side wins where it is seen this many times more often than the other, and by more than chance (standard deviations).
+_RATIO, _CHANCE = 1.5, 3.0
+#: Share of the rays from a side that must get out for that side to count as seen at all.
+_SEEN = 0.004
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """One mesh instance, flattened. points: (V, 3) world. triangles: (T, 3) vertices; face: (T,) polygon of each."""
+
+    node: int
+    mesh: Mesh
+    patches: Patches
+    mirrored: bool
+    points: Array
+    triangles: Array
+    face: Array
+
+
+@dataclass
+class Side:
+    """What one way of looking says of a part: faces to be turned, and how sure that is.
+
+    turned: (n,) int32 faces whose front looks away. judged, undecided, hidden: areas in the world. wrong: area of `turned`.
+    confidence: area-weighted, of those judged, 0.5 (a guess) to 1.
+    """
+
+    turned: Array = field(default_factory=lambda: np.zeros(0, np.int32))
+    judged: float = 0.0
+    undecided: float = 0.0
+    hidden: float = 0.0
+    wrong: float = 0.0
+    confidence: float = 1.0
+
+
+@dataclass
+class Facing:
+    """One part. outside: looked at from all round; inside: looked at from within. both: (n,) int32 faces seen from both sides.
+
+    hidden: (n,) int32 faces that nobody can see from outside. rays: how many were cast; sampled: share of the area whose
+    patches got samples.
+    """
+
+    node: int
+    outside: Side
+    inside: Side
+    both: Array
+    hidden: Array
+    rays: int = 0
+    sampled: float = 1.0
+
+
+def place(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
+    """Every mesh instance of the default scene with its world positions; `patches` by mesh number."""
+    world = world_matrices(scene)
+    cut: dict[int, tuple[Array, Array]] = {}
+    out = []
+    for i in walk(scene):
+        k = scene.nodes[i].mesh
+        if k is None or not scene.meshes[k].face_count:
+            continue
+        mesh = scene.meshes[k]
+        if k not in cut:
+            corners, face = triangulate(mesh)
+            cut[k] = mesh.corners[corners], face
+        with np.errstate(all="ignore"):
+            mirrored = bool(np.linalg.det(world[i][:3, :3]) < 0)
+        out.append(Placed(i, mesh, patches[k], mirrored, apply(world[i], mesh.positions), *cut[k]))
+    return out
+
+
+def ray_scene(parts: list[Placed]) -> RayScene:
+    """All triangles of all parts, part after part."""
+    base = np.cumsum([0, *(len(p.points) for p in parts)])
+    points = np.concatenate([p.points for p in parts]) if parts else np.zeros((0, 3))
+    triangles = [p.triangles + b if b else p.triangles for p, b in zip(parts, base, strict=False)]
+    return RayScene(points, np.concatenate(triangles) if triangles else np.zeros((0, 3), np.int32))
+
+
+def plainly_outward(parts: list[Placed]) -> bool:
+    """Whether the model is one closed piece wound outwards all over: then no ray can say anything that its volume does not."""
+    if len(parts) != 1:
+        return False
+    p = parts[0]
+    if p.patches.number != 1 or not p.patches.closed.all() or not p.patches.orientable.all() or p.patches.turned.any():
+        return False
+    return (float(signed_volumes(p.mesh, p.points, p.patches)[0]) > 0) != p.mirrored
+
+
+def facing(parts: list[Placed], rays: RayScene | None) -> list[Facing]:
+    """Judge every part. rays: all triangles of the model; None where `plainly_outward` holds."""
+    if rays is None:
+        return [_plain(p) for p in parts]
+    samples = _samples(parts, rays)
+    votes = _votes(samples, rays)
+    return [_part(p, k, samples, votes) for k, p in enumerate(parts)]
+
+
+def _plain(p: Placed) -> Facing:
+    area = float(_areas(p)[1].sum())
+    none = np.zeros(0, np.int32)
+    every = np.arange(p.mesh.face_count, dtype=np.int32)
+    return Facing(p.node, Side(none, area), Side(every, area, wrong=area), none, none)
+
+
+# --- samples ----------------------------------------------------------------------------------------
+
+
+@dataclass
+class _Samples:
+    """patch: (n,) number over all parts' patches. places, normals: (n, 3) in the unit frame, normals of the patch's winding."""
+
+    offsets: list[int]
+    patch: Array
+    places: Array
+    normals: Array
+    areas: list[Array]
+    sampled: Array
+
+
+def _areas(p: Placed) -> tuple[Array, Array]:
+    """(T, 3) normals times twice the area of triangles as they are wound in the world, and (T,) areas; 0 where not finite."""
+    a, b, c = (p.points[p.triangles[:, k]] for k in range(3))
+    with np.errstate(all="ignore"):
+        cross = np.cross(b - a, c - a)
+        if p.mirrored:
+            cross = -cross
+        area = np.linalg.norm(cross, axis=1) / 2
+    # An area whose sum could overflow tells nothing either.
+    bad = ~(area < 1e100)
+    if bad.any():
+        area[bad], cross[bad] = 0.0, 0.0
+    return cross, area
+
+
+def _samples(parts: list[Placed], rays: RayScene) -> _Samples:
+    offsets = np.cumsum([0, *(p.patches.number for p in parts)]).tolist()
+    total = offsets[-1]
+    crosses, areas, owners = [], [], []
+    for p, base in zip(parts, offsets, strict=False):
+        cross, area = _areas(p)
+        crosses.append(cross)
+        areas.append(area)
+        owners.append(p.patches.label[p.face] + base)
+    patch_area = np.bincount(np.concatenate(owners), np.concatenate(areas), total)
+    wanted = _shares(patch_area)
+    patch, places, normals = [], [], []
+    number = 0
+    for p, cross, area, owner in zip(parts, crosses, areas, owners, strict=True):
+        chosen, many = _chosen(owner, area, wanted)
+        triangle = np.repeat(chosen, many)
+        u, v = _barycentric(number, len(triangle))
+        number += len(triangle)
+        a, b, c = (p.points[p.triangles[triangle, k]] for k in range(3))
+        places.append(rays.to_unit(a + u[:, None] * (b - a) + v[:, None] * (c - a)))
+        n = cross[triangle] / (2 * area[triangle])[:, None]
+        normals.append(np.where(p.patches.turned[p.face[triangle]][:, None], -n, n))
+        patch.append(owner[triangle])
+    face_areas = [np.bincount(p.face, a, p.mesh.face_count) for p, a in zip(parts, areas, strict=True)]
+    return _Samples(offsets, np.concatenate(patch), np.concatenate(places), np.concatenate(normals), face_areas, wanted > 0)
+
+
+def _shares(area: Array) -> Array:
+    """(P,) samples of each patch: by the root of its area, so that small ones get some; the largest first where all cannot."""
+    many = np.zeros(len(area), np.int64)
+    alive = np.flatnonzero(area > 0)
+    room = 8 * SAMPLES // FEWEST
+    if len(alive) > room:
+        alive = alive[np.argsort(-area[alive], kind="stable")[:room]]
+    root = np.sqrt(area[alive])
+    many[alive] = np.clip(np.rint(SAMPLES * root / max(root.sum(), 1e-300)), FEWEST, MOST)
+    return many
+
+
+def _chosen(owner: Array, area: Array, wanted: Array) -> tuple[Array, Array]:
+    """Triangles that samples fall on and how many on each: evenly spaced along each patch's running area."""
+    order = np.argsort(owner, kind="stable")
+    own, running = owner[order], np.cumsum(area[order])
+    first = np.flatnonzero(np.concatenate([[True], own[1:] != own[:-1]])) if len(own) else np.zeros(0, np.int64)
+    label = own[first]
+    before = np.concatenate([[0.0], running])[first]
+    after = np.concatenate([running[first[1:] - 1], running[-1:]])
+    many = wanted[label]
+    step = np.repeat((after - before) / np.maximum(many, 1), many)
+    within = np.arange(int(many.sum())) - np.repeat(np.cumsum(many) - many, many)
+    at = np.searchsorted(running, np.repeat(before, many) + (within + 0.5) * step, side="right")
+    last = np.repeat(np.concatenate([first[1:], [len(own)]]) - 1, many)
+    at = np.clip(at, np.repeat(first, many), last)
+    return np.unique(order[at[area[order[at]] > 0]], return_counts=True)
+
+
+def _barycentric(number: int, count: int) -> tuple[Array, Array]:
+    u, v = sequence(np.arange(number, number + count), 2).T
+    over = u + v > 1
+    return np.where(over, 1 - u, u), np.where(over, 1 - v, v)
+
+
+# --- votes ------------------------------------------------------------------------------------------
+
+
+@dataclass
+class _Votes:
+    """By patch: rays that got out from the front and from the back of its winding, and viewpoints within seen by each."""
+
+    cast: Array
+    front: Array
+    back: Array
+    front_within: Array
+    back_within: Array
+    rays: int
+
+
+def _votes(s: _Samples, rays: RayScene) -> _Votes:
+    total, n = len(s.sampled), len(s.patch)
+    number = np.repeat(np.arange(n) * RAYS, RAYS) + np.tile(np.arange(RAYS), n)
+    owner, places, normals = (np.repeat(x, RAYS, axis=0) for x in (s.patch, s.places, s.normals))
+    counts = []
+    for side in (1.0, -1.0):
+        towards = hemisphere_directions(normals * side, number)
+        out = ~rays.blocked(places + normals * (side * OFFSET), towards)
+        counts.append(np.bincount(owner[out], minlength=total))
+    views = viewpoints(rays)
+    front, back, cast = _within(s, rays, views, total)
+    return _Votes(np.bincount(owner, minlength=total), counts[0], counts[1], front, back, 2 * len(owner) + cast)
+
+
+def viewpoints(rays: RayScene) -> Array:
+    """(n, 3) places within the model, in the unit frame, from which most directions meet it: where someone inside would stand."""
+    if rays.empty:
+        return np.zeros((0, 3))
+    low, high = rays.unit_box
+    steps = np.linspace(0.1, 0.9, 5)
+    grid = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+    places = low + grid * (high - low)
+    directions = sphere_directions(32)
+    hit = rays.first(np.repeat(places, 32, axis=0), np.tile(directions, (len(places), 1)))
+    met = (hit.triangle >= 0).reshape(-1, 32)
+    enclosed = met.mean(axis=1)
+    # Free space round a viewpoint: the middle of the way to what is met.
+    room = np.where(met, hit.distance.reshape(-1, 32), 1.0).min(axis=1)
+    good = np.flatnonzero((enclosed >= 0.6) & (room > 0.01))
+    best = good[np.argsort(-room[good], kind="stable")[:24]]
+    return places[best]
+
+
+def _within(s: _Samples, rays: RayScene, views: Array, total: int) -> tuple[Array, Array, int]:
+    if not len(views):
+        return np.zeros(total, np.int64), np.zeros(total, np.int64), 0
+    n = len(s.patch)
+    per = min(VIEWS, len(views))
+    which = (np.arange(n)[:, None] * 7 + np.arange(per) * max(len(views) // per, 1)) % len(views)
+    away = views[which.reshape(-1)] - np.repeat(s.places, per, axis=0)
+    length = np.linalg.norm(away, axis=1)
+    normals, owner = np.repeat(s.normals, per, axis=0), np.repeat(s.patch, per)
+    towards = away / np.maximum(length, 1e-12)[:, None]
+    lean = np.einsum("ij,ij->i", towards, normals)
+    side = np.where(lean >= 0, 1.0, -1.0)
+    start = np.repeat(s.places, per, axis=0) + normals * (side * OFFSET)[:, None]
+    seen = ~rays.blocked(start, towards, length - 2 * OFFSET) & (np.abs(lean) > 0.02)
+    front = np.bincount(owner[seen & (side > 0)], minlength=total)
+    back = np.bincount(owner[seen & (side < 0)], minlength=total)
+    return front, back, len(away)
+
+
+# --- verdicts ---------------------------------------------------------------------------------------
+
+
+def _part(p: Placed, k: int, s: _Samples, v: _Votes) -> Facing:
+    here = slice(s.offsets[k], s.offsets[k + 1])
+    cast, front, back = v.cast[here], v.front[here], v.back[here]
+    area = s.areas[k]
+    patch_area = np.bincount(p.patches.label, area, p.patches.number)
+    whole = float(patch_area.sum()) or 1.0
+    volume = _closed_sign(p)
+    normals = _normals_say(p, area)
+    stored = _greater_part(p, area, patch_area)
+    seen = (front + back) > np.maximum(_SEEN * 2 * cast, 0.5)
+    outside = _decide(front, back, seen, volume, normals, stored, p)
+    within_seen = (v.front_within[here] + v.back_within[here]) > 0
+    no_volume = np.zeros(p.patches.number)
+    inside = _decide(v.front_within[here], v.back_within[here], within_seen, no_volume, normals, stored, p)
+    sampled = s.sampled[here]
+    both = sampled & (np.minimum(front, back) > 0.15 * np.maximum(cast, 1))
+    hidden = sampled & (front + back == 0) & (cast >= FEWEST * RAYS)
+    label = p.patches.label
+    return Facing(
+        p.node,
+        _side(p, outside, seen, area, patch_area),
+        _side(p, inside, within_seen, area, patch_area),
+        np.flatnonzero(both[label]).astype(np.int32),
+        np.flatnonzero(hidden[label]).astype(np.int32),
+        v.rays,
+        float(patch_area[sampled].sum()) / whole,
+    )
+
+
+def _closed_sign(p: Placed) -> Array:
+    """(P,) 1 where a closed patch's winding encloses its volume, -1 where it is inside out, 0 where that says nothing."""
+    if not p.patches.closed.any():
+        return np.zeros(p.patches.number)
+    volume = signed_volumes(p.mesh, p.points, p.patches)
+    sign = np.sign(volume) * (-1 if p.mirrored else 1)
+    return np.where(p.patches.closed & p.patches.orientable, sign, 0.0)
+
+
+def _normals_say(p: Placed, area: Array) -> Array:
+    """(P,) -1 to 1: how far stored normals agree with the winding of each patch, by area; 0 where there are none.
+
+    In mesh space, where both the winding and the normals are: a mirror turns the two alike.
+    """
+    layer = p.mesh.normals
+    if layer is None or not len(layer.values):
+        return np.zeros(p.patches.number)
+    t = p.triangles
+    a, b, c = (p.mesh.positions[t[:, k]] for k in range(3))
+    first = p.mesh.starts[:-1][p.face]
+    usable = layer.index[first] >= 0
+    with np.errstate(all="ignore"):
+        lean = np.einsum("ij,ij->i", np.cross(b - a, c - a), layer.values[layer.index[first]])
+    say = np.where(usable & np.isfinite(lean), np.sign(np.nan_to_num(lean)), 0.0)
+    per_face = np.bincount(p.face, say, p.mesh.face_count) / np.maximum(np.bincount(p.face, minlength=p.mesh.face_count), 1)
+    per_face = np.where(p.patches.turned, -per_face, per_face)
+    total = np.bincount(p.patches.label, area, p.patches.number)
+    return np.bincount(p.patches.label, per_face * area, p.patches.number) / np.maximum(total, 1e-300)
+
+
+def _greater_part(p: Placed, area: Array, patch_area: Array) -> Array:
+    """(P,) -1 to 1: how much more of each patch is wound as its winding says than against it, by area."""
+    against = np.bincount(p.patches.label, np.where(p.patches.turned, area, 0.0), p.patches.number)
+    return 1 - 2 * against / np.maximum(patch_area, 1e-300)
+
+
+def _decide(front: Array, back: Array, seen: Array, volume: Array, normals: Array, stored: Array, p: Placed) -> Array:
+    """(P,) confidence that a patch's winding faces the viewer (positive, 0.5 to 1), or away from them (negative); 0: undecided."""
+    f, b = front.astype(float), back.astype(float)
+    apart = np.abs(f - b) / np.sqrt(f + b + 1)
+    clear = (apart > _CHANCE) & (np.maximum(f, b) > _RATIO * np.minimum(f, b))
+    by_sight = np.sign(f - b) * (0.5 + 0.5 * np.abs(f - b) / np.maximum(f + b, 1))
+    by_normals = np.where(np.abs(normals) > 0.5, np.sign(normals) * 0.9, 0.0)
+    # Only where some faces stand against the rest does the greater part say anything.
+    mixed = (np.abs(stored) < 1) & (np.abs(stored) > 0.3)
+    by_most = np.where(mixed, np.sign(stored) * 0.6, 0.0)
+    out = np.where(clear, by_sight, np.where(by_normals != 0, by_normals, by_most))
+    out = np.where(volume != 0, volume, out)
+    return np.where(seen & p.patches.orientable, out, 0.0)
+
+
+def _side(p: Placed, says: Array, seen: Array, area: Array, patch_area: Array) -> Side:
+    right = np.where(p.patches.turned, -1.0, 1.0) * np.sign(says)[p.patches.label]
+    turned = np.flatnonzero(right < 0).astype(np.int32)
+    judged = says != 0
+    weight = float(patch_area[judged].sum())
+    return Side(
+        turned,
+        weight,
+        float(patch_area[seen & ~judged].sum()),
+        float(patch_area[~seen].sum()),
+        float(area[turned].sum()),
+        float((np.abs(says) * patch_area)[judged].sum() / weight) if weight > 0 else 1.0,
+    )

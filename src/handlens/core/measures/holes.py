@@ -1,0 +1,133 @@
+"""Open edges, gathered into holes, and points at which a surface is pinched together."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..scene.model import Array, Mesh
+from .adjacency import Edges, face_of_corner, next_corner
+from .patches import Patches
+
+
+class Holes(NamedTuple):
+    """Open edges in groups that hang together. pairs: (n, 2) welded vertices of open edges. hole: (n,) group of each.
+
+    across: (H,) diagonal of each group's box, mesh units. middles: (H, 3) mesh space. Largest first.
+    """
+
+    pairs: Array
+    hole: Array
+    across: Array
+    middles: Array
+
+
+def holes(mesh: Mesh, edges: Edges, ids: Array) -> Holes:
+    """The rims of a surface: edges with one face only."""
+    pairs = edges.pairs(np.flatnonzero(edges.uses == 1))
+    if not len(pairs):
+        return Holes(pairs, np.zeros(0, np.int32), np.zeros(0), np.zeros((0, 3)))
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    points = welded_positions(mesh, ids)
+    used, local = np.unique(pairs, return_inverse=True)
+    local = local.reshape(-1, 2)
+    graph = coo_array((np.ones(len(local), np.int8), (local[:, 0], local[:, 1])), shape=(len(used), len(used)))
+    count, label = connected_components(graph.tocsr(), directed=False)
+    p = points[used]
+    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    np.minimum.at(low, label, p)
+    np.maximum.at(high, label, p)
+    across = np.nan_to_num(np.linalg.norm(high - low, axis=1), posinf=0.0)
+    order = np.argsort(-across, kind="stable")
+    rank = np.empty(count, np.int32)
+    rank[order] = np.arange(count)
+    return Holes(pairs, rank[label[local[:, 0]]], across[order], ((low + high) / 2)[order])
+
+
+def welded_positions(mesh: Mesh, ids: Array) -> Array:
+    """(W, 3) one position for each welded number."""
+    out = np.zeros((int(ids.max(initial=-1)) + 1, 3))
+    out[ids] = mesh.positions
+    return out
+
+
+def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> Array:
+    """(n,) int64 welded vertices at which more than one fan of faces meets.
+
+    Round a vertex one goes from side to side across the edges that two faces share; every walk that closes, and every one that
+    begins at an open edge, is a fan. All vertices' walks take their steps together.
+    """
+    assert edges.corner is not None
+    total = len(mesh.corners)
+    if not total:
+        return np.zeros(0, np.int64)
+    at = ids[mesh.corners]
+    if _like_spheres(at, mesh.face_count, edges, patches):
+        return np.zeros(0, np.int64)
+    after = next_corner(mesh).astype(np.int32)
+    two = edges.begins[:-1][edges.uses == 2]
+    a, b = edges.corner[two].astype(np.int32), edges.corner[two + 1].astype(np.int32)
+    turned = patches.turned[face_of_corner(mesh)] if patches.turned.any() else None
+    following = np.full(total, -1, np.int32)
+    for one, other in ((a, b), (b, a)):
+        # The corner that a side comes into, and the one that the neighbour's side along the same edge goes out from.
+        head, tail = after[one], other
+        if turned is not None:
+            head, tail = np.where(turned[one], one, head), np.where(turned[other], after[other], tail)
+            fits = at[head] == at[tail]
+            head, tail = head[fits], tail[fits]
+        following[head] = tail
+    real = np.zeros(total, bool)
+    real[edges.corner] = True
+    real[after[edges.corner]] = True
+    vertices = int(at.max()) + 1
+    begins = real.copy()
+    begins[following[following >= 0]] = False
+    there = np.bincount(at[real], minlength=vertices)
+    several = np.bincount(at[begins], minlength=vertices) > 1
+    # One walk a vertex, from where a walk begins if one does: if it misses a corner there is another fan.
+    start = np.full(vertices, -1, np.int64)
+    every = np.flatnonzero(real)
+    start[at[every]] = every
+    opened = np.flatnonzero(begins)
+    start[at[opened]] = opened
+    vertex = np.flatnonzero((start >= 0) & ~several)
+    visited = _walked(following, start[vertex])
+    several[vertex[visited < there[vertex]]] = True
+    return np.flatnonzero(several)
+
+
+def _walked(following: Array, start: Array) -> Array:
+    """(n,) how many corners a walk visits until it ends or comes back to where it began."""
+    visited = np.ones(len(start), np.int64)
+    alive, place = np.arange(len(start)), following[start]
+    for _ in range(64):
+        on = (place >= 0) & (place != start[alive])
+        alive, place = alive[on], place[on]
+        if not len(alive):
+            return visited
+        visited[alive] += 1
+        place = following[place]
+    # The few vertices with more faces than that, one by one.
+    for k, at in zip(alive.tolist(), place.tolist(), strict=True):
+        first, count, onward = int(start[k]), int(visited[k]), at
+        while onward >= 0 and onward != first:
+            count += 1
+            onward = int(following[onward])
+        visited[k] = count
+    return visited
+
+
+def _like_spheres(at: Array, faces: int, edges: Edges, patches: Patches) -> bool:
+    """Whether every patch is closed and has the Euler characteristic of a sphere, 2, the greatest there is.
+
+    Every pinched point would be missing from the count of vertices, so where V - E + F is twice the patches there is none.
+    """
+    if not patches.closed.all():
+        return False
+    used = np.zeros(int(at.max()) + 1, bool)
+    used[at] = True
+    return int(np.count_nonzero(used)) - len(edges.uses) + faces == 2 * patches.number

@@ -1,0 +1,97 @@
+"""Facing and the walk-round test of a whole scene, as records."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..scene import Scene
+from ..scene.model import Array
+from ..scene.transforms import apply, walk, world_matrices
+from .facing import TRIANGLES_UP_TO, Facing, Placed, Side, facing, place, plainly_outward, ray_scene
+from .holes import Holes
+from .patches import Patches
+from .records import FacingFigures, SideFigures, WalkFigures
+from .walk_round import DIRECTIONS, walk_round
+
+
+def too_many(scene: Scene) -> bool:
+    """Whether a scene has more triangles, over all instances, than rays are cast against."""
+    total = sum(scene.meshes[n.mesh].triangle_count for i in walk(scene) if (n := scene.nodes[i]).mesh is not None)
+    return total > TRIANGLES_UP_TO
+
+
+def facing_key(scene: Scene, contents: Sequence[str]) -> str:
+    """Digest of everything that facing depends on: what each mesh holds, where it stands, and which faces are drawn twice."""
+    digest = hashlib.sha256(repr(list(contents)).encode())
+    world = world_matrices(scene)
+    for i in walk(scene):
+        n = scene.nodes[i]
+        if n.mesh is not None:
+            digest.update(f"{i} {n.mesh} {_slots_both(scene, n.mesh)}".encode())
+            digest.update(np.ascontiguousarray(world[i]).tobytes())
+    return digest.hexdigest()
+
+
+def look(
+    scene: Scene, patches: dict[int, Patches], holes: dict[int, Holes], arrays: dict[str, Array]
+) -> tuple[list[FacingFigures], WalkFigures | None]:
+    """Judge the facing of every part and walk round the model. Element arrays go into `arrays` under "part:<node>:…"."""
+    parts = place(scene, patches)
+    if not parts:
+        return [], None
+    plain = plainly_outward(parts)
+    rays = None if plain else ray_scene(parts)
+    both = [drawn_both(scene, p) for p in parts]
+    figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays), both, strict=True)]
+    if rays is None:
+        return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [])
+    world = world_matrices(scene)
+    middles = [apply(world[p.node], holes[_mesh_number(scene, p)].middles) for p in parts]
+    owner = np.repeat([p.node for p in parts], [len(m) for m in middles])
+    seen = walk_round(parts, rays, both, np.concatenate(middles))
+    worst = None if seen.worst is None else seen.worst.tolist()
+    through = sorted({int(n) for n in owner[seen.open_holes]})
+    return figures, WalkFigures(DIRECTIONS, seen.rays, seen.backs, worst, seen.worst_share, len(owner), through)
+
+
+def drawn_both(scene: Scene, p: Placed) -> Array:
+    """(F,) bool: faces whose material is drawn from both sides."""
+    mesh = p.mesh
+    if not len(mesh.slots):
+        return np.zeros(mesh.face_count, bool)
+    slot = np.array(_slots_both(scene, _mesh_number(scene, p)) or [False])
+    return slot[mesh.slots]
+
+
+def _mesh_number(scene: Scene, p: Placed) -> int:
+    number = scene.nodes[p.node].mesh
+    assert number is not None
+    return number
+
+
+def _slots_both(scene: Scene, mesh: int) -> list[bool]:
+    return [m >= 0 and bool(scene.materials[m].double_sided) for m in scene.meshes[mesh].slot_materials]
+
+
+def _record(p: Placed, f: Facing, both: Array, arrays: dict[str, Array]) -> FacingFigures:
+    for name, found in (
+        ("out", f.outside.turned),
+        ("in", f.inside.turned),
+        ("both", f.both[~both[f.both]]),
+        ("unseen", f.hidden),
+    ):
+        if len(found):
+            arrays[f"part:{p.node}:{name}"] = found
+    hidden = np.zeros(p.mesh.face_count, bool)
+    hidden[f.hidden] = True
+    return FacingFigures(
+        p.node, _side(f.outside, both), _side(f.inside, both), int((~both[f.both]).sum()), len(f.hidden),
+        int(hidden[p.face].sum()), f.sampled,
+    )  # fmt: skip
+
+
+def _side(s: Side, both: Array) -> SideFigures:
+    return SideFigures(len(s.turned), int(both[s.turned].sum()), s.wrong, s.judged, s.undecided, s.hidden, s.confidence)

@@ -1,0 +1,80 @@
+"""The nudge test: a group is moved by one unit, and each skinned part below it is followed.
+
+A part that only hangs on a node travels with it by exactly one unit. A skinned part is carried by its joints instead
+(glTF 2.0 §3.7.3.3: its own node's transform is ignored), so it stays behind where they hang elsewhere; and a receiver that
+lets its node carry it as well moves it twice.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene import Scene
+from ..scene.model import Array
+from ..scene.transforms import parents, walk
+from .records import NudgeFigures
+
+_STILL = 1e-6
+
+
+def nudges(scene: Scene, world: Array) -> list[NudgeFigures]:
+    """One entry for each skinned part and each group above it; the roots of its joints are among the groups tried."""
+    up = parents(scene)
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    out: list[NudgeFigures] = []
+    shown = set(walk(scene))
+    for i in walk(scene):
+        n = scene.nodes[i]
+        if n.mesh is None or n.skin is None or scene.meshes[n.mesh].weights is None:
+            continue
+        joints = scene.skins[n.skin].joints
+        above = _chain(up, i)
+        off = any(k in driven or np.abs(scene.nodes[k].local - np.eye(4)).max() > _STILL for k in above)
+        # A joint may hang outside the scene that is shown: nothing there is moved by anyone.
+        groups = dict.fromkeys(g for g in [*above[1:], *(_chain(up, j)[-1] for j in joints)] if g in shown)
+        for group in groups:
+            below = _below(scene, group)
+            within = np.array([j in below for j in joints])
+            low, high = _carried(scene, i, within)
+            own = 1.0 if i in below else 0.0
+            out.append(NudgeFigures(group, i, low, high, _applied(world[i], high, own), int(within.sum()), len(joints), off))
+    return out
+
+
+def _chain(up: list[int], node: int) -> list[int]:
+    out = [node]
+    while up[out[-1]] >= 0:
+        out.append(up[out[-1]])
+    return out
+
+
+def _below(scene: Scene, group: int) -> set[int]:
+    found, stack = {group}, [group]
+    while stack:
+        for child in scene.nodes[stack.pop()].children:
+            found.add(child)
+            stack.append(child)
+    return found
+
+
+def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
+    """Least and most, over the vertices that have weights, of the weight on joints that move."""
+    n = scene.nodes[node]
+    assert n.mesh is not None
+    w = scene.meshes[n.mesh].weights
+    assert w is not None
+    owner = np.repeat(np.arange(len(w.starts) - 1), np.diff(w.starts))
+    good = (w.joints >= 0) & (w.joints < len(within))
+    moves = np.zeros(len(w.joints))
+    moves[good] = within[w.joints[good]]
+    share = np.bincount(owner, w.weights * moves, len(w.starts) - 1)[np.diff(w.starts) > 0]
+    finite = share[np.isfinite(share)]
+    return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
+
+
+def _applied(world: Array, carried: float, own: float) -> float:
+    """Most that the part travels along any axis where its own node carries it too: the node's move, and its matrix on the skin's."""
+    with np.errstate(all="ignore"):
+        moves = np.eye(3) * own + world[:3, :3] * carried
+        length = np.linalg.norm(moves, axis=0).max()
+    return float(length) if np.isfinite(length) else 0.0

@@ -1,0 +1,97 @@
+"""Materials as records: who uses them, what is plugged in, which are the same but for their name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from ..scene import Material, Scene, TextureInput
+from ..scene.model import Array
+from .records import InputFigures, MaterialFigures
+
+#: Numbers of two materials count as equal within this.
+_SAME = 1e-3
+
+
+def material_figures(scene: Scene) -> list[MaterialFigures]:
+    """One record a material, in the file's order."""
+    faces, sets = _use(scene)
+    equal = equal_materials(scene)
+    return [
+        MaterialFigures(
+            m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None],
+            [_input(t, sets[k]) for t in m.inputs], equal.get(k), _out_of_range(m),
+        )
+        for k, m in enumerate(scene.materials)
+    ]  # fmt: skip
+
+
+def equal_materials(scene: Scene) -> dict[int, int]:
+    """For each material that says the same as an earlier one, but for its name, that earlier one's number."""
+    out: dict[int, int] = {}
+    kept: list[int] = []
+    for k, m in enumerate(scene.materials):
+        if not m.defined:
+            continue
+        twin = next((j for j in kept if alike(_told(scene, scene.materials[j]), _told(scene, m))), None)
+        if twin is None:
+            kept.append(k)
+        else:
+            out[k] = twin
+    return out
+
+
+def alike(a: Any, b: Any) -> bool:
+    """Whether two descriptions say the same, numbers within a thousandth."""
+    if isinstance(a, bool) or isinstance(b, bool):
+        return a is b
+    if isinstance(a, int | float) and isinstance(b, int | float):
+        return abs(a - b) <= _SAME
+    if isinstance(a, Mapping) and isinstance(b, Mapping):
+        return a.keys() == b.keys() and all(alike(a[k], b[k]) for k in a)
+    if isinstance(a, list | tuple) and isinstance(b, list | tuple):
+        return len(a) == len(b) and all(alike(x, y) for x, y in zip(a, b, strict=True))
+    return bool(a == b)
+
+
+def _told(scene: Scene, m: Material) -> list[Any]:
+    """All that a material says but its name; an image by what it refers to, so that two entries of one file count as one."""
+    inputs = [
+        (t.role, t.path, None if t.image is None else scene.images[t.image].reference or t.image, t.uv_set, dict(t.sampler), t.transform, t.scale, dict(t.options))
+        for t in m.inputs
+    ]  # fmt: skip
+    shared = [m.base_colour, m.metallic, m.roughness, m.emissive, m.alpha_mode, m.alpha_cutoff, m.double_sided]
+    return [*shared, inputs, _without_images({k: v for k, v in m.source.items() if k != "name"})]
+
+
+def _without_images(tree: Any) -> Any:
+    """A description without the numbers of its textures, which `inputs` tells by what they refer to."""
+    if isinstance(tree, Mapping):
+        return {k: _without_images(v) for k, v in tree.items() if k != "index"}
+    return [_without_images(v) for v in tree] if isinstance(tree, list | tuple) else tree
+
+
+def _use(scene: Scene) -> tuple[list[int], list[int | None]]:
+    """Faces of each material, and the fewest UV sets that any mesh which uses it has, None where none does."""
+    faces, sets = [0] * len(scene.materials), [None] * len(scene.materials)  # type: list[int], list[int | None]
+    for mesh in scene.meshes:
+        counts: Array = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(0, np.int64)
+        for material, count in zip(mesh.slot_materials, counts, strict=False):
+            if material >= 0 and count:
+                faces[material] += int(count)
+                known = sets[material]
+                sets[material] = len(mesh.uvs) if known is None else min(known, len(mesh.uvs))
+    return faces, sets
+
+
+def _input(t: TextureInput, sets: int | None) -> InputFigures:
+    return InputFigures(t.role, t.image, t.uv_set, sets is not None and t.uv_set >= sets, t.scale)
+
+
+def _out_of_range(m: Material) -> list[str]:
+    """Values outside what they may be, in words. Emission may be above 1, where strength says so."""
+    values = {"red": m.base_colour[0], "green": m.base_colour[1], "blue": m.base_colour[2], "opacity": m.base_colour[3]}
+    values |= {name: v for name, v in (("metallic", m.metallic), ("roughness", m.roughness)) if v is not None}
+    return [f"{name} {v:g}" for name, v in values.items() if not -1e-6 <= v <= 1 + 1e-6]

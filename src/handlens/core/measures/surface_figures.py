@@ -1,0 +1,93 @@
+"""All figures of one mesh's surface, with the elements behind them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene import Mesh
+from ..scene.finite import finite_points
+from ..scene.model import Array
+from .doubles import SHARES, close_points
+from .holes import Holes, holes, pinched, welded_positions
+from .normals import normals
+from .patches import Patches
+from .polygons import doubled, needles, polygons
+from .records import SurfaceFigures
+from .topology import Topology
+
+#: Sizes of holes that are kept one by one.
+_HOLES_KEPT = 200
+#: All points of a flat mesh lie within this share of its size of one plane.
+_FLAT = 1e-4
+
+
+def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, Array]) -> tuple[SurfaceFigures, Holes]:
+    """Measure a mesh's surface. top: its topology with corners. put: where element arrays go, int32, by name.
+
+    Vertices among the elements are stored vertices: the first of those that lie at the same place.
+    """
+    shapes, twice = polygons(mesh), doubled(mesh, top.ids, top.flat)
+    lit = normals(mesh, top.edges)
+    rims = holes(mesh, top.edges, top.ids)
+    welded = welded_positions(mesh, top.ids)
+    size = _size(mesh.positions)
+    near, distance = close_points(welded, np.unique(rims.pairs), size)
+    crowded = top.edges.pairs(np.flatnonzero(top.edges.uses > 2))
+    thin, pinch = needles(mesh, top.flat), pinched(mesh, top.edges, patches, top.ids)
+    first = np.zeros(len(welded), np.int32)
+    first[top.ids[::-1]] = np.arange(len(top.ids) - 1, -1, -1, dtype=np.int32)
+    stored = lambda at: first[np.asarray(at, np.int64).reshape(-1)]
+    for name, found in {
+        "many": np.flatnonzero(mesh.corner_counts > 4) if shapes.by_corners else (), "concave": shapes.concave, "crossing": shapes.crossing, "bent": shapes.bent, "needles": thin, "alike": twice.alike,
+        "opposed": twice.opposed, "zero-area": np.flatnonzero(top.flat), "crowded": stored(crowded), "pinched": stored(pinch),
+        "open": stored(rims.pairs), "doubles": stored(near), "disagreeing": stored(patches.disagreeing),
+        "normals-broken": lit.broken, "normals-uneven": lit.uneven, "normals-opposed": lit.opposed, "smeared": stored(lit.smeared),
+    }.items():  # fmt: skip
+        if len(found):
+            put[name] = np.ascontiguousarray(found, np.int32)
+    return SurfaceFigures(
+        by_corners=shapes.by_corners, concave=len(shapes.concave), crossing=len(shapes.crossing), bent=len(shapes.bent),
+        most_bent=shapes.most_bent, fan_out=shapes.fan_out, diagonals=shapes.diagonals, needles=len(thin), alike=len(twice.alike), opposed=len(twice.opposed), crowded=len(crowded),
+        pinched=len(pinch), open_edges=len(rims.pairs), hole_count=len(rims.across), holes=rims.across[:_HOLES_KEPT].tolist(),
+        doubles=[int((distance <= share * size).sum()) for share in SHARES], apart=float(np.quantile(distance, 0.9)) if len(distance) else 0.0, patches=patches.number,
+        non_orientable=int((~patches.orientable).sum()), disagreeing=len(patches.disagreeing), normals_missing=lit.missing,
+        normals_broken=len(lit.broken), normals_uneven=len(lit.uneven), normals_opposed=len(lit.opposed), smeared=len(lit.smeared) // 2, soft=lit.soft,
+        size=size, feature=_feature(mesh, top), flat=_is_flat(mesh, size),
+    ), rims  # fmt: skip
+
+
+def _size(points: Array) -> float:
+    finite = finite_points(points)
+    with np.errstate(all="ignore"):
+        size = float(np.linalg.norm(finite.max(axis=0) - finite.min(axis=0))) if len(finite) else 0.0
+    return size if np.isfinite(size) else 0.0
+
+
+def _feature(mesh: Mesh, top: Topology) -> float:
+    """Length of the edge that a hundredth of all edges are shorter than; of many edges every so-manieth is looked at."""
+    count = len(top.edges.uses)
+    if not count:
+        return 0.0
+    pairs = top.edges.pairs(np.arange(0, count, max(count // 50_000, 1)))
+    points = welded_positions(mesh, top.ids)
+    with np.errstate(all="ignore"):
+        length = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
+    length = length[np.isfinite(length) & (length > 0)]
+    return float(np.quantile(length, 0.01)) if len(length) else 0.0
+
+
+def _is_flat(mesh: Mesh, size: float) -> bool:
+    if not mesh.face_count or not size > 0:
+        return False
+    points = mesh.positions[mesh.corners[: 3 * 65_536]]
+    points = finite_points(points)
+    if len(points) < 3:
+        return False
+    centred = (points - points.mean(axis=0)) / size
+    least = np.linalg.eigvalsh(centred.T @ centred / len(centred))[0]
+    if least > _FLAT**2:
+        return False
+    whole = finite_points(mesh.positions)
+    axis = np.linalg.eigh(centred.T @ centred)[1][:, 0]
+    off = (whole - points.mean(axis=0)) @ axis
+    return float(np.abs(off).max()) <= 10 * _FLAT * size

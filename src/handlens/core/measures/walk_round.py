@@ -1,0 +1,102 @@
+"""The walk-round test: what share of the rays from all round meets the back of a face first, and from where the most do."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..scene.model import Array
+from .facing import Placed
+from .rays import RayScene, sphere_directions
+
+#: Directions from which parallel rays come, and rays along each side of their square.
+DIRECTIONS, ACROSS = 42, 40
+#: Holes that rays are aimed at, and rays for each.
+HOLES, RAYS_A_HOLE = 2_000, 16
+
+
+@dataclass(frozen=True, eq=False)
+class WalkRound:
+    """rays: those that met the model. backs: of these, met the back of a face that is drawn from one side only.
+
+    worst: unit vector from the model towards the place where the most backs are met, None where none is; worst_share: there.
+    open_holes: (n,) positions in the holes given through which a back is met.
+    """
+
+    rays: int
+    backs: int
+    worst: Array | None
+    worst_share: float
+    open_holes: Array
+
+
+def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], holes: Array) -> WalkRound:
+    """Look at the model from all round.
+
+    double_sided: (F,) bool for each part, faces that are drawn from both sides. holes: (n, 3) world middles of open edges.
+    A hole that is smaller than the gaps between the rays is met by rays that are aimed at it.
+    """
+    fronts = _Fronts(rays, parts, double_sided)
+    met, backs = np.zeros(DIRECTIONS, np.int64), np.zeros(DIRECTIONS, np.int64)
+    views = sphere_directions(DIRECTIONS)
+    for k, view in enumerate(views):
+        hit, back = _look(rays, _screen(view), np.tile(-view, (ACROSS * ACROSS, 1)), fronts)
+        met[k], backs[k] = hit.sum(), back.sum()
+    share = backs / np.maximum(met, 1)
+    worst = int(share.argmax())
+    found, towards = _through(rays, holes[:HOLES], fronts)
+    direction = views[worst] if backs.sum() else towards
+    return WalkRound(int(met.sum()), int(backs.sum()), direction, float(share[worst]), found)
+
+
+class _Fronts:
+    """Which way triangles are drawn: normals by winding, turned under a mirror, and whether one side only is drawn."""
+
+    def __init__(self, rays: RayScene, parts: list[Placed], double_sided: list[Array]) -> None:
+        self.rays = rays
+        counts = [len(p.triangles) for p in parts]
+        self.begins = np.cumsum([0, *counts])
+        self.mirrored = np.array([p.mirrored for p in parts])
+        self.single = np.concatenate([~both[p.face] for p, both in zip(parts, double_sided, strict=True)])
+
+    def back(self, triangles: Array, directions: Array) -> Array:
+        """(n,) bool: whether rays that meet triangles meet a back that is not drawn."""
+        normals = self.rays.normals(triangles)
+        lean = np.einsum("ij,ij->i", normals, directions)
+        lean[self.mirrored[np.searchsorted(self.begins, triangles, side="right") - 1]] *= -1
+        return (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
+
+
+def _screen(view: Array) -> Array:
+    """(n, 3) starts of parallel rays on a square that covers the unit ball, seen from a direction."""
+    across = np.cross(view, [0.0, 1.0, 0.0] if abs(view[1]) < 0.9 else [1.0, 0.0, 0.0])
+    across /= np.linalg.norm(across)
+    along = np.cross(across, view)
+    steps = (np.arange(ACROSS) + 0.5) / ACROSS - 0.5
+    u, v = np.meshgrid(steps, steps)
+    return view + u.reshape(-1, 1) * across + v.reshape(-1, 1) * along
+
+
+def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array]:
+    """(n,) whether each ray meets anything, and whether that is a back that is not drawn."""
+    hit = rays.first(starts, directions)
+    met = hit.triangle >= 0
+    back = np.zeros(len(met), bool)
+    back[met] = fronts.back(hit.triangle[met], directions[met])
+    return met, back
+
+
+def _through(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Array | None]:
+    """Holes through which rays from outside meet a back, and the direction from which one does."""
+    if not len(holes):
+        return np.zeros(0, np.int64), None
+    views = sphere_directions(RAYS_A_HOLE)
+    middles = np.repeat(rays.to_unit(holes), RAYS_A_HOLE, axis=0)
+    from_ = np.tile(views, (len(holes), 1))
+    # Past the hole's own middle: what lies before it would hide it.
+    met, back = _look(rays, middles + 2 * from_, -from_, fronts)
+    beyond = rays.first(middles + 2 * from_, -from_).distance > 2 - 1e-4
+    seen = (met & back & beyond).reshape(len(holes), RAYS_A_HOLE)
+    found = np.flatnonzero(seen.any(axis=1))
+    return found, views[int(seen[found[0]].argmax())] if len(found) else None
