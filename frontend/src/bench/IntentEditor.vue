@@ -9,8 +9,11 @@ const props = defineProps<{ intent: Intent; kinds: string[] }>();
 const visible = defineModel<boolean>('visible', { required: true });
 const emit = defineEmits<{ save: [Intent] }>();
 const UNITS = [{ name: 'metres', m: 1 }, { name: 'centimetres', m: 0.01 }, { name: 'millimetres', m: 0.001 }, { name: 'inches', m: 0.0254 }, { name: 'feet', m: 0.3048 }];
-const SEEN = [{ label: 'from outside', value: 'outside' }, { label: 'from inside, as a room', value: 'inside' }, { label: 'from both sides', value: 'both' }];
-const STANDS = [{ label: 'stands on its base', value: 'base-centre' }, { label: 'turns about its middle', value: 'centre' }];
+const SEEN = [{ label: 'from outside', value: 'outside' }, { label: 'from inside, as a room', value: 'inside' }, { label: 'from both sides', value: 'both' }, { label: 'inverted on purpose', value: 'inverted' }];
+const STANDS = [
+  { label: 'stands on its base', value: 'base-centre' }, { label: 'turns about its middle', value: 'centre' }, { label: 'hangs from its top', value: 'top-centre' },
+  { label: 'hinges on its left side', value: 'middle-left' }, { label: 'hinges on its right side', value: 'middle-right' }, { label: 'hinges at its back', value: 'middle-back' },
+];
 const form = reactive({ kind: null as string | null, unit: 1, height: null as number | null, width: null as number | null, depth: null as number | null, seen: 'outside', pivot: null as string | null, copies: 1 });
 
 // Made when it is first opened, so it is open already.

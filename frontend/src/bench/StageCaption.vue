@@ -4,6 +4,8 @@ import { useQuery } from '@tanstack/vue-query';
 import { computed } from 'vue';
 import { api } from '../api/client';
 import { jointsOf } from '../stage/joints';
+import { spin } from '../stage/spin';
+import { testing } from '../stage/testHook';
 import { LENSES } from '../stations/registry';
 import ResultMark from '../ui/ResultMark.vue';
 import type { StageContext } from './stageState';
@@ -25,6 +27,18 @@ const { data: log } = useQuery({
   enabled: computed(() => receiving.value && inspection.value !== null && !!sheet.value),
   staleTime: Infinity,
 });
+/** The part that a spin test turns: the one that is shown alone, else the one that swings out the most. */
+const turning = computed(() => {
+  const rows = props.bench.bench.value?.reading?.stations.find((s) => s.slug === 'pivots')?.tables?.[0]?.rows ?? [];
+  const chosen = props.bench.part.value ?? rows[0]?.node ?? null;
+  const mesh = chosen === null ? undefined : model.value?.parts.get(chosen);
+  const row = rows.find((r) => r.node === chosen);
+  return mesh && row ? { mesh, name: row.cells.part } : null;
+});
+function spinPart() {
+  const stage = props.context.stage.value;
+  if (stage && turning.value) void spin(stage, turning.value.mesh, testing() || matchMedia('(prefers-reduced-motion: reduce)').matches);
+}
 const odd = computed(() => (log.value?.entries ?? []).filter((e) => e.result !== 'clear').length);
 </script>
 
@@ -49,6 +63,7 @@ const odd = computed(() => (log.value?.entries ?? []).filter((e) => e.result !==
           <option value="">the heaviest joint</option><option v-for="j in joints" :key="j.node" :value="j.node">{{ j.name }}</option>
         </select>
       </label>
+      <button v-if="state.look === 'pivots' && turning" class="btn small spin" @click="spinPart">Spin {{ turning.name }}</button>
       <details v-if="receiving && log">
         <summary>Its log: {{ odd ? `${odd} of ${log.entries.length} lines to read` : 'all is taken as it is' }}</summary>
         <ul><li v-for="e in log.entries" :key="e.what"><ResultMark :result="e.result" :size="11" /> <b>{{ e.what }}</b> {{ e.says }}</li></ul>
@@ -71,6 +86,7 @@ const odd = computed(() => (log.value?.entries ?? []).filter((e) => e.result !==
 .caption p, .pick { font: 400 12.5px/1.35 var(--hl-font-text); color: var(--hl-ink-faded); }
 .choice { pointer-events: auto; min-height: 24px; border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: var(--hl-sheet); font: 600 13px var(--hl-font-text); max-width: 190px; border-radius: 2px 2px 0 0; padding: 0; }
 .head .choice { margin-left: 6px; }
+.spin { pointer-events: auto; margin-top: 4px; text-shadow: none; font: 500 12.5px var(--hl-font-text); }
 details { pointer-events: auto; font: 400 12.5px/1.35 var(--hl-font-text); margin-top: 2px; }
 summary { cursor: pointer; min-height: 24px; line-height: 24px; color: var(--hl-ink-soft); width: fit-content; }
 ul { list-style: none; margin: 0; padding: 4px 8px; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; text-shadow: none; max-height: 210px; overflow: auto; }

@@ -45,11 +45,11 @@ const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
           <div v-for="f in station.headline" :key="f.label" class="figure"><b :class="f.result ?? ''">{{ f.value }}<small>{{ f.unit }}</small></b><div>{{ f.label }}</div></div>
         </div>
         <StationTable
-          v-for="t in (station.tables ?? []).slice(0, 1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" @form="form"
+          v-for="t in (station.tables ?? []).slice(0, 1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" :station="station.name" @form="form"
         />
         <div v-if="findings.length" class="cards"><FindingCard v-for="(f, k) in findings" :key="f.id" :finding="f" :letter="letter(k)" :state="state" /></div>
         <StationTable
-          v-for="t in (station.tables ?? []).slice(1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" @form="form"
+          v-for="t in (station.tables ?? []).slice(1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" :station="station.name" @form="form"
         />
         <div class="acts">
           <button v-if="mends" class="btn" @click="form('', [])">Another mend …</button>

@@ -8,7 +8,7 @@ import ResultMark from '../ui/ResultMark.vue';
 import type { BenchState } from './useBench';
 
 type Row = Table['rows'][number];
-const props = defineProps<{ table: Table; short: boolean; state: BenchState }>();
+const props = defineProps<{ table: Table; short: boolean; state: BenchState; station: string }>();
 const emit = defineEmits<{ form: [mend: string, parts: string[]] }>();
 const find = ref('');
 const byPart = computed(() => props.table.rows.some((r) => typeof r.node === 'number'));
@@ -28,8 +28,22 @@ const chosen = computed({
 });
 watch(() => props.table.title, () => (ticked.value = new Set()));
 const keys = computed(() => chosen.value.map((r) => r.key!));
-/** Mends that can be kept to some parts; those that ask for more open the form. */
-const mends = computed(() => (props.state.catalogue.value?.mends ?? []).filter((m) => m.parameters.some((p) => p.kind === 'parts')));
+/** Mends of this station that can be kept to some parts; those that ask for more open the form. Leaving parts out is always one. */
+const mends = computed(() =>
+  (props.state.catalogue.value?.mends ?? []).filter((m) => m.parameters.some((p) => p.kind === 'parts') && (m.station === props.station || m.id === 'arrival.remove-parts')),
+);
+const SIDES = [['outside', 'outside'], ['inside', 'inside'], ['both', 'both sides'], ['inverted', 'outside, inverted on purpose']] as const;
+/** Says of the chosen parts from where they are looked at; the model's own word holds for those that it says nothing of. */
+function seenFrom(event: Event) {
+  const side = (event.target as HTMLSelectElement).value;
+  const intent = props.state.bench.value!.intent;
+  const parts = { ...intent.parts };
+  for (const r of chosen.value) {
+    const name = r.cells.part!;
+    parts[name] = { ...(parts[name] as object | undefined), seen_from: side };
+  }
+  props.state.change.mutate({ intent: { ...intent, parts } });
+}
 function use(id: string) {
   const m = mends.value.find((x) => x.id === id)!;
   if (m.parameters.every((p) => p.kind === 'parts' || p.default !== null)) props.state.put(id, { parts: keys.value });
@@ -71,6 +85,9 @@ const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && pr
     <div v-if="chosen.length" class="chosen" role="group" aria-label="For the chosen parts">
       <b>{{ chosen.length.toLocaleString('en') }} chosen</b>
       <button v-for="m in mends" :key="m.id" class="btn" :disabled="state.lay.isPending.value" @click="use(m.id)">{{ m.title }}{{ m.parameters.every((p) => p.kind === 'parts' || p.default !== null) ? '' : ' …' }}</button>
+      <label v-if="station === 'Facing'">seen from <select class="from" aria-label="The chosen parts are seen from" value="" @change="seenFrom">
+        <option value="" disabled>…</option><option v-for="[v, words] in SIDES" :key="v" :value="v">{{ words }}</option>
+      </select></label>
       <button class="btn plain" @click="chosen = []">Choose none</button>
     </div>
   </section>
@@ -80,6 +97,7 @@ const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && pr
 .head, .chosen { display: flex; gap: 3px 8px; align-items: center; padding: 2px 0; flex-wrap: wrap; font-size: 13px; }
 input[type='search'] { border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; height: 24px; font-size: 13px; width: 200px; }
 input::placeholder { color: var(--hl-ink-faded); }
+.from { min-height: 24px; border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: var(--hl-sheet); font: 500 13px var(--hl-font-text); }
 .parts :deep(tbody tr) { cursor: pointer; }
 .parts :deep(tr.shown td) { background: var(--hl-verdigris-wash); }
 .parts :deep(tr.lit td) { box-shadow: inset 0 -2px 0 var(--hl-ink); }

@@ -39,7 +39,7 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
     <div class="stand">
       <img v-if="picture" :src="picture" :alt="`${model.name}, drawn from the model`" width="236" height="190" />
       <span v-else-if="model.state === 'failed'" class="blank stop"><ResultMark result="stop" :size="20" />could not be read</span>
-      <span v-else class="blank faded"><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : 'not read' }}</span>
+      <span v-else class="blank faded"><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : model.state === 'done' ? 'being drawn' : 'not read' }}</span>
     </div>
     <article class="label">
       <h3>

@@ -1,5 +1,5 @@
 // What some lenses lay over the model: edges, normals as short strokes, pivots. Made once a model, when first asked for.
-import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Vector3 } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, LineSegments, Mesh, Vector3 } from 'three';
 import type { DisplayModel, Origins } from './displayCopy';
 import { lineMaterial, type LookName } from './looks';
 
@@ -82,6 +82,36 @@ function pivot(mesh: Mesh, size: number) {
   return overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 1, { options: { depthTest: false } });
 }
 
+/** The circle that a part sweeps when it is turned about its pivot, whole, and the least that it could, dashed; both about the upright. */
+function sweeps(mesh: Mesh) {
+  const p = mesh.geometry.attributes.position!;
+  const pivot = (mesh.userData.pivot as Vector3).clone().applyMatrix4(mesh.matrixWorld);
+  const box = new Box3();
+  const v = new Vector3();
+  for (let i = 0; i < p.count; i++) box.expandByPoint(v.fromBufferAttribute(p, i).applyMatrix4(mesh.matrixWorld));
+  const middle = box.getCenter(new Vector3());
+  let [swept, needed] = [0, 0];
+  for (let i = 0; i < p.count; i++) {
+    v.fromBufferAttribute(p, i).applyMatrix4(mesh.matrixWorld);
+    swept = Math.max(swept, Math.hypot(v.x - pivot.x, v.z - pivot.z));
+    needed = Math.max(needed, Math.hypot(v.x - middle.x, v.z - middle.z));
+  }
+  // Where the pivot stands well there is one circle only, and it says nothing.
+  if (!(swept > needed * 1.3)) return null;
+  const back = mesh.matrixWorld.clone().invert();
+  const out: number[] = [];
+  const circle = (c: Vector3, r: number, dashed: boolean) => {
+    for (let k = 0; k < 96; k += dashed ? 2 : 1)
+      for (const q of [k, k + 1]) out.push(...v.set(c.x + r * Math.cos((q * Math.PI) / 48), pivot.y, c.z + r * Math.sin((q * Math.PI) / 48)).applyMatrix4(back).toArray());
+  };
+  circle(pivot, swept, false);
+  circle(middle, needed, true);
+  out.push(...pivot.clone().applyMatrix4(back).toArray(), ...middle.setY(pivot.y).applyMatrix4(back).toArray());
+  const lines = overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 0.7, { options: { depthTest: false } });
+  lines.frustumCulled = false;
+  return lines;
+}
+
 /** Makes what a lens lays over the model, unless it is there or on its way already. */
 export async function ensureOverlay(model: DisplayModel, look: LookName, size: number): Promise<void> {
   if (look !== 'wire' && look !== 'density' && look !== 'normals' && look !== 'pivots') return;
@@ -89,6 +119,8 @@ export async function ensureOverlay(model: DisplayModel, look: LookName, size: n
     const laid = (mesh.userData.laid ??= new Set<LookName>()) as Set<LookName>;
     if (laid.has(look)) return;
     laid.add(look);
+    const round = look === 'pivots' ? sweeps(mesh) : null;
+    if (round) mesh.add(round);
     mesh.add(look === 'normals' ? strokes(mesh, size) : look === 'pivots' ? pivot(mesh, size) : await lattice(mesh, look));
   });
   await Promise.all(waiting);
