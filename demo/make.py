@@ -247,7 +247,7 @@ def quay_crane() -> tuple[str, list[str]]:
     meshes.append(Mesh("mesh:5", "setting_out", guide, lines=np.array([[0, 1], [2, 3]], np.int32)))
     lean = np.radians(20)
     nodes = (
-        Node("node:0", "quay_crane", translation=(482803.21, 0.0, 236541.87), children=(1, 2, 3, 4, 5, 7)),
+        Node("node:0", "quay_crane", translation=(965606.0, 0.0, 236541.87), children=(1, 2, 3, 4, 5, 7)),
         Node("node:1", "tower", mesh=0),
         Node("node:2", "cab", mesh=1),
         Node("node:3", "jib", scale=(2.0, 2.0, 2.0), mesh=2, children=(6,)),
@@ -368,9 +368,91 @@ def mooring_buoy() -> tuple[str, list[str]]:
     return "mooring_buoy", save("mooring_buoy", scene, "obj", "mooring_buoy")
 
 
+def ferry_hut() -> tuple[str, list[str]]:
+    """The waiting room of the ferry, built to be seen from inside: its walls look in, and nothing is wrong with that."""
+    images = (picture(0, "boards.png", wood(128, 128, (196, 170, 126))),)
+    materials = (
+        material(0, "boards", "C4AA7E", 0), material(1, "bench oak", "8A6B43"), material(2, "stove iron", "4F5A5C"),
+        material(3, "ticket green", "6C8468"),
+    )  # fmt: skip
+    room = sh.turned_over(sh.box((4.2, 2.5, 3.2), (0, 1.25, 0)), range(6))
+    bench = sh.join(
+        sh.box((2.6, 0.06, 0.42), (0, 0.46, 0)), sh.box((2.6, 0.5, 0.05), (0, 0.82, -0.2)),
+        *[sh.box((0.08, 0.42, 0.36), (x, 0.215, 0)) for x in (-1.2, 0, 1.2)],
+    )  # fmt: skip
+    stove = sh.join(
+        sh.lathe([(0.26, 0.005), (0.3, 0.2), (0.3, 0.7), (0.2, 0.85)], 20), sh.tube([(0, 0.86, 0), (0, 2.45, 0)], 0.07, 12)
+    )
+    window = sh.join(
+        sh.box((0.24, 0.08, 1.2), (0.1, 0.95, 0)), *[sh.box((0.1, 0.9, 0.1), (0.06, 1.45, z)) for z in (-0.55, 0.55)]
+    )
+    parts = [
+        ("walls", room, 0, "box", (0, 0, 0)), ("bench", bench, 1, "", (-0.4, 0, -1.34)), ("stove", stove, 2, "", (1.55, 0, -0.95)),
+        ("ticket_window", window, 3, "", (-2.09, 0, 0.5)),
+    ]  # fmt: skip
+    meshes = tuple(mesh(k, name, solid, m, uv) for k, (name, solid, m, uv, _) in enumerate(parts))
+    nodes = (
+        Node("node:0", "ferry_hut", children=(1, 2, 3, 4)),
+        *(Node(f"node:{k + 1}", name, at, mesh=k) for k, (name, _, _, _, at) in enumerate(parts)),
+    )
+    scene = Scene("glb", nodes, (0,), meshes, materials, images, unit_metres=1.0, up_axis="Y")
+    return "ferry_hut", save("ferry_hut", scene, "glb", "ferry_hut")
+
+
+def slip_cart() -> tuple[str, list[str]]:
+    """The cart that brings boats up the slip, put together in a hurry: a wheel that swings out, and a bed full of leftovers."""
+    materials = (
+        material(0, "tarred oak", "6A5138", linear=False),
+        material(1, "cart iron", "5E686A", linear=False),
+        material(2, "pennant", "B25442", linear=False),
+    )
+    bed_points, bed_faces = sh.box((2.4, 0.12, 1.2), (0, 0.62, 0))
+    # A chock sawn to shape: a polygon that turns inwards, drawn as one.
+    outline = np.array([[-0.3, 0], [0.3, 0], [0.3, 0.32], [0.12, 0.32], [0.0, 0.1], [-0.12, 0.32], [-0.3, 0.32]])
+    n = len(outline)
+    chock = np.concatenate([np.column_stack([outline, np.full(n, z)]) for z in (-0.06, 0.06)]) + np.array([0.7, 0.68, 0])
+    chock_faces = [list(range(n))[::-1], list(range(n, 2 * n)), *[[k, (k + 1) % n, n + (k + 1) % n, n + k] for k in range(n)]]
+    bed = sh.join((bed_points, bed_faces), (chock, chock_faces), sh.box((0.12, 0.3, 1.0), (-0.9, 0.83, 0)))
+    points, faces = np.array(bed[0]), [list(f) for f in bed[1]]
+    # One side of the bed drawn twice, one face squeezed to a line, two points left over far behind the cart.
+    faces += [list(faces[2]), [0, 1, 1]]
+    points = np.concatenate([points, [[-3.2, 0.1, 0.0], [-3.3, 0.1, 0.1]]])
+    # The tyre's last seam was never joined: its two rims lie a fifth of a millimetre apart.
+    tyre = sh.ring(0.36, 0.05, (0, 0, 0), 28, 8)
+    sides, count = 8, 28
+    seam = tyre[0][:sides] + np.array([0.0, 0.0002, 0.0])
+    tyre_points = np.concatenate([tyre[0], seam])
+    tyre_faces = [[i if i >= sides or k < (count - 1) * sides else len(tyre[0]) + i for i in f] for k, f in enumerate(tyre[1])]
+    spokes = [
+        sh.tube([(0.05 * np.cos(a), 0.05 * np.sin(a), 0), (0.33 * np.cos(a), 0.33 * np.sin(a), 0)], 0.02, 6)
+        for a in np.linspace(0, 2 * np.pi, 6, endpoint=False)
+    ]
+    wheel = sh.join((tyre_points, tyre_faces), *spokes, sh.tube([(0, 0, -0.09), (0, 0, 0.09)], 0.07, 14))
+    place = np.array([0.75, 0.41, 0.72])
+    flag = (np.array([[0, 0, 0], [0.42, 0.05, 0], [0.42, 0.25, 0], [0, 0.3, 0]], float), [[0, 1, 2, 3]])
+    meshes = (
+        mesh(0, "bed", (points, faces), 0), mesh(1, "wheel", wheel, 1), mesh(2, "wheel_astray", (wheel[0] + place, wheel[1]), 1),
+        mesh(3, "pennant", flag, 2), mesh(4, "pole", sh.tube([(0, 0, 0), (0, 1.1, 0)], 0.018, 8), 1),
+    )  # fmt: skip
+    nodes = (
+        Node("node:0", "slip_cart", children=(1, 2, 3, 4, 5, 6, 7)),
+        Node("node:1", "bed", (0.0, 0.0, 0.0), mesh=0),
+        Node("node:2", "wheel_fore_left", (0.75, 0.41, -0.72), mesh=1),
+        Node("node:3", "wheel_aft_left", (-0.75, 0.41, -0.72), mesh=1),
+        Node("node:4", "wheel_aft_right", (-0.75, 0.41, 0.72), mesh=1),
+        # This one was modelled where it stands, and its pivot left behind on the slip.
+        Node("node:5", "wheel_fore_right", (-3.0, 0.0, 0.0), mesh=2),
+        Node("node:6", "pennant", (-1.1, 1.45, 0.0), mesh=3),
+        Node("node:7", "pole", (-1.1, 0.68, 0.0), mesh=4),
+    )
+    meshes = (*meshes[:2], replace(meshes[2], positions=meshes[2].positions + np.array([3.0, 0.0, 0.0])), *meshes[3:])
+    scene = Scene("dae", nodes, (0,), meshes, materials, unit_metres=1.0, up_axis="Y")
+    return "slip_cart", save("slip_cart", scene, "dae", "slip_cart")
+
+
 def main() -> None:
     written = json.loads((Path(__file__).parent / "models.json").read_text())
-    made = dict(f() for f in (crab_pot, quay_crane, heron, tide_gauge, mooring_buoy))
+    made = dict(f() for f in (crab_pot, quay_crane, heron, tide_gauge, mooring_buoy, ferry_hut, slip_cart))
     manifest = {"models": [{**m, "files": made[m["folder"]]} for m in written["models"]]}
     (OUT / "manifest.json").write_text(json.dumps(manifest, indent=2, ensure_ascii=False) + "\n")
 
