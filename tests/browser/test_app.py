@@ -14,7 +14,7 @@ def test_a_third_party_model_from_drop_to_proof(page, models):
     folder = models / "OBJ"
     set_on_shelf(page, [folder / "spider.obj", folder / "spider.mtl", *sorted(folder.glob("*.jpg"))], "Spider")
     open_bench(page, "Spider")
-    expect(page.get_by_label("Size, open")).to_contain_text("The unit is not stated")
+    expect(station(page, "size")).to_contain_text("The unit is not stated")
     page.get_by_role("button", name="Scale × 0.01").click()
     expect(page.get_by_role("listitem", name=re.compile("^1. Scale × 0.01:.*→"))).to_be_visible()
     # A part that was stood up by its node is baked; this file has none, so the mend says so instead of failing.

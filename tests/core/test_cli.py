@@ -1,6 +1,9 @@
 """The command line, as the contract has it."""
 
+import faulthandler
 import json
+import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -11,6 +14,7 @@ from handlens import cli
 from handlens.core import formats
 from handlens.core.rules import shipped
 from handlens.core.scene import Node
+from handlens.guarded import guarded
 from scenes import cube, scene
 
 ROOT = Path(__file__).parents[2]
@@ -216,3 +220,42 @@ def test_a_run_loads_no_more_than_it_needs(crate):
         env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
     )
     assert done.stderr.strip() == "[]"
+
+
+# --- a command that is ended from outside -------------------------------------------------------------
+
+
+def test_a_command_that_falls_is_one_sentence(capfd):
+    def fall():
+        faulthandler.disable()  # else pytest's own words about it come first
+        os.kill(os.getpid(), signal.SIGSEGV)
+        return 0
+
+    assert guarded(fall) == 2
+    assert capfd.readouterr().err.count("\n") == 1
+
+
+def test_a_command_that_asks_for_too_much_is_one_sentence(capfd):
+    assert guarded(lambda: len(bytearray(1 << 45))) == 2
+    assert "more memory" in capfd.readouterr().err
+
+
+def test_a_command_over_its_time_is_one_sentence(capfd, monkeypatch):
+    monkeypatch.setattr("handlens.core.limits.CHILD_SECONDS", 1)
+
+    def busy():
+        while True:
+            pass
+
+    assert guarded(busy) == 2
+    assert "more time" in capfd.readouterr().err
+
+
+def test_a_mistake_of_our_own_is_one_sentence(capfd):
+    assert guarded(lambda: 1 // 0) == 2
+    assert capfd.readouterr().err.startswith("handlens: Something in Hand Lens itself went wrong (ZeroDivisionError")
+
+
+def test_a_command_keeps_its_code_and_its_output(capfd):
+    assert guarded(lambda: print("out") or 1) == 1
+    assert capfd.readouterr().out == "out\n"

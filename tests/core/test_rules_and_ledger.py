@@ -71,7 +71,7 @@ def test_the_demo_is_made_again_byte_for_byte(tmp_path, monkeypatch):
 
 
 def test_the_crab_pots_turned_faces_are_there():
-    """25 net quads look inward; the Facing station will be asked for them."""
+    """25 net quads look inward."""
     s = open_scene(DEMO / "models" / "crab_pot")[2]
     net = next(m for m in s.meshes if m.name == "net")
     p = net.positions[net.corners].reshape(-1, 3, 3)
@@ -85,7 +85,16 @@ def test_ledger_covers_every_station():
     for sheet in shipped():
         rows = ledger(m, sheet, Intent(), judge(m, sheet, Intent()))
         assert [r["name"] for r in rows] == list(STATIONS)
-        assert [r["name"] for r in rows if r["inspected"]] == ["Arrival", "Size", "Placement", "Budget"]
+        assert [r["name"] for r in rows if r["inspected"]] == [
+            "Arrival",
+            "Size",
+            "Placement",
+            "Pivots",
+            "Facing",
+            "Surface",
+            "Slots",
+            "Budget",
+        ]
         for r in rows:
             for table in r.get("tables", []):
                 keys = {c["key"] for c in table["columns"]}

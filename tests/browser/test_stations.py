@@ -1,0 +1,85 @@
+"""The stations that look at shape, as someone works through them: evidence, mend, and the finding gone."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from browser.steps import DEMO, accessibility, drawn, lens, on_stage, open_bench, set_on_shelf, shelf, stage_there, station
+
+
+@pytest.fixture(autouse=True)
+def small(page):
+    """Fewer pixels to draw: what is looked at here is not how they look."""
+    page.set_viewport_size({"width": 1040, "height": 660})
+
+
+@pytest.fixture
+def cart(page, server):
+    return on_stage(page, server, "Slip cart", [DEMO / "slip_cart" / "slip_cart.dae"], "station=pivots")
+
+
+def test_faces_that_look_inward_are_shown_turned_and_turned_back(page, server):
+    # Under a name of its own: other tests have changed the crab pot that stands on the shelf.
+    pot = {"name": "net_pot.glb", "mimeType": "model/gltf-binary", "buffer": (DEMO / "crab_pot" / "crab_pot.glb").read_bytes()}
+    set_on_shelf(page, [pot], "Net pot")
+    open_bench(page, "Net pot")
+    facing = station(page, "facing")
+    card = facing.locator(".cards > *").filter(has_text="50 faces of net look inward")
+    card.get_by_role("button", name="Show it").click()
+    expect(card.get_by_role("button", name="Take the mark off")).to_be_visible()
+    assert accessibility(page) == []
+    card.get_by_role("button", name="Face everything outward").click()
+    expect(page.get_by_role("listitem", name=re.compile("Face everything outward"))).to_be_visible()
+    expect(facing).not_to_contain_text("look inward", timeout=20_000)
+    expect(facing).to_contain_text("by the mends")
+    page.get_by_role("button", name="Undo").click()
+    expect(facing).to_contain_text("50 faces of net look inward", timeout=20_000)
+
+
+def test_what_the_intent_says_decides_what_is_wrong(page, server):
+    set_on_shelf(page, [DEMO / "ferry_hut" / "ferry_hut.glb"], "Ferry hut")
+    open_bench(page, "Ferry hut")
+    facing = station(page, "facing")
+    expect(facing).to_contain_text("12 faces of walls look inward")
+    page.get_by_text("Meant to be").click()
+    page.get_by_role("combobox", name="Seen").click()
+    page.get_by_role("option", name="from inside, as a room").click()
+    page.get_by_role("button", name="Keep this").click()
+    expect(facing).not_to_contain_text("look inward")
+    expect(facing).to_contain_text("not walked round")
+
+
+def test_a_pivot_far_off_is_spun_and_set(cart):
+    pivots = station(cart, "pivots")
+    expect(pivots).to_contain_text("wheel_fore_right sweeps 10.3 times the circle that it needs")
+    plain = drawn(cart)
+    lens(cart, "Pivots")
+    assert drawn(cart) != plain
+    # One picture at a quarter turn, for those who asked for less motion, and then all is back where it was.
+    before = drawn(cart)
+    cart.get_by_role("button", name="Spin wheel_fore_right").click()
+    cart.wait_for_timeout(700)
+    assert cart.evaluate("stageTest.hash()") != before
+    cart.wait_for_timeout(2500)
+    assert drawn(cart) == before
+    assert accessibility(cart) == []
+    pivots.get_by_role("button", name="Set pivots").first.click()
+    expect(pivots).not_to_contain_text("swings far out", timeout=20_000)
+
+
+def test_a_seam_is_joined_and_leftovers_cleared(page, server, cart):
+    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Slip cart")
+    cart.goto(f"/bench/{revision}?test&station=surface")
+    stage_there(cart)
+    surface = station(cart, "surface")
+    seam = surface.locator(".cards > *").filter(has_text=re.compile("16 rim points of wheel_fore_left"))
+    seam.get_by_role("button", name="Show it").click()
+    seam.get_by_role("button", name="Take the mark off").wait_for()
+    seam.get_by_role("button", name="Join close points").click()
+    expect(surface).not_to_contain_text("16 rim points of wheel_fore_left", timeout=20_000)
+    twice = surface.locator(".cards > *").filter(has_text="there twice")
+    twice.get_by_role("button", name="Clear away what draws nothing").click()
+    expect(surface).not_to_contain_text("there twice", timeout=20_000)
+    expect(surface).not_to_contain_text("loose points")
+    assert accessibility(cart) == []

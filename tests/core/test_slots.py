@@ -1,0 +1,147 @@
+"""Slots: each check with a model that trips it and a near miss, and what its mends keep."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from handlens.core import formats
+from handlens.core.limits import MendError
+from handlens.core.measures.slots import alike
+from handlens.core.mends import apply_mend
+from handlens.core.scene import Image, Layer, Material, TextureInput
+from scenes import cube, findings, read_files, scene
+
+
+def material(number=0, name="tar", **more):
+    return Material(f"material:{number}", name, alpha_mode="opaque", double_sided=False, **more)
+
+
+def crate(*materials, slots=(0, 0, 0, 0, 0, 0), slot_materials=(0,), **more):
+    made = replace(cube(), slots=np.array(slots, np.int32), slot_materials=slot_materials)
+    return scene(made, materials=materials or (material(),), **more)
+
+
+def found(made):
+    return {k: v for k, v in findings(made).items() if k.startswith("slots.")}
+
+
+def test_a_plain_material_raises_nothing():
+    assert found(crate()) == {}
+
+
+def test_faces_without_a_material():
+    bare = crate(slots=(0, 1, 0, 1, 0, 0), slot_materials=(0, -1))
+    f = found(bare)["slots.no-material"][0]
+    assert (f.count, f.elements.indices.tolist()) == (2, [1, 3])
+    after = apply_mend(bare, "slots.assign", {"material": "tar"}).scene
+    assert after.meshes[0].slot_materials == (0,)
+    assert found(after) == {}
+    with pytest.raises(MendError, match="no material 'felt'"):
+        apply_mend(bare, "slots.assign", {"material": "felt"})
+    with pytest.raises(MendError, match="has a material"):
+        apply_mend(after, "slots.assign", {"material": "tar"})
+
+
+def test_materials_that_say_the_same():
+    twins = crate(
+        material(),
+        material(1, "tar_copy"),
+        material(2, "felt", roughness=0.3),
+        slots=(0, 1, 2, 1, 0, 2),
+        slot_materials=(0, 1, 2),
+    )
+    f = found(twins)["slots.equal"][0]
+    assert (f.elements.indices.tolist(), "tar_copy as tar" in f.title) == ([1], True)
+    after = apply_mend(twins, "slots.merge-equal", {}).scene
+    assert [m.name for m in after.materials] == ["tar", "felt"]
+    assert (after.meshes[0].slot_materials, after.meshes[0].slots.tolist()) == ((0, 1), [0, 0, 1, 0, 0, 1])
+    assert "slots.equal" not in found(after)
+    with pytest.raises(MendError):
+        apply_mend(after, "slots.merge-equal", {})
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "same"),
+    [
+        (0.5, 0.5004, True), (0.5, 0.51, False), (True, 1, False), ([1, 2], (1, 2), True), ({"a": 1}, {"a": 1.0}, True), ({"a": 1}, {"b": 1}, False),
+        (None, None, True), ("x", "y", False), ([1], [1, 2], False),
+    ],
+)  # fmt: skip
+def test_alike(a, b, same):
+    assert alike(a, b) is same
+
+
+def test_materials_with_different_images_are_not_the_same():
+    image = lambda k: Image(f"image:{k}", f"{k}.png", f"{k}.png", "missing")
+    painted = lambda k: material(
+        k, f"m{k}", inputs=(TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), k),)
+    )
+    sheet = replace(
+        cube(),
+        uvs=(Layer(np.zeros((1, 2), np.float32), np.zeros(24, np.int32)),),
+        slots=np.array([0, 1] * 3, np.int32),
+        slot_materials=(0, 1),
+    )
+    assert "slots.equal" not in found(scene(sheet, materials=(painted(0), painted(1)), images=(image(0), image(1))))
+    # Two entries of one file are one image.
+    assert "slots.equal" in found(scene(sheet, materials=(painted(0), painted(1)), images=(image(0), image(0))))
+
+
+def test_unused_materials_are_removed_and_references_follow():
+    made = crate(material(0, "spare"), material(), slots=(0,) * 6, slot_materials=(1,))
+    assert found(made)["slots.unused"][0].elements.indices.tolist() == [0]
+    after = apply_mend(made, "slots.remove-unused", {}).scene
+    assert ([m.name for m in after.materials], after.meshes[0].slot_materials) == (["tar"], (0,))
+    with pytest.raises(MendError):
+        apply_mend(after, "slots.remove-unused", {})
+
+
+@pytest.mark.parametrize(
+    ("name", "told"),
+    [
+        ("", True),
+        ("Material 2", True),
+        ("default", True),
+        ("untitled.001", True),
+        ("material of sails", False),
+        ("mattress", False),
+    ],
+)
+def test_names_that_nobody_gave(name, told):
+    assert ("slots.unnamed" in found(crate(material(name=name)))) is told
+
+
+def test_inputs_without_an_image_or_without_their_uv_set():
+    hollow = material(
+        inputs=(TextureInput("normal", ("normalTexture",), None),), source={"normalTexture": {"index": 4}, "extras": {"kept": 1}}
+    )
+    made = crate(hollow)
+    assert "normal of tar" in found(made)["slots.empty-input"][0].title
+    after = apply_mend(made, "slots.switch-off", {}).scene
+    assert (after.materials[0].inputs, after.materials[0].source) == ((), {"extras": {"kept": 1}})
+    assert b"normalTexture" not in formats.write(after, "gltf", "x")["x.gltf"]
+    with pytest.raises(MendError):
+        apply_mend(after, "slots.switch-off", {})
+    image = (Image("image:0", "a.png", "a.png", "missing"),)
+    second = crate(
+        material(inputs=(TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), 0, 1),)), images=image
+    )
+    assert "needs set 2" in found(second)["slots.no-uv-set"][0].title
+
+
+def test_values_and_strengths():
+    image = (Image("image:0", "n.png", "n.png", "missing"),)
+    flat = crate(material(inputs=(TextureInput("normal", ("normalTexture",), 0, scale=0.0),)), images=image)
+    assert "slots.flat-normal-map" in found(flat)
+    odd = crate(material(base_colour=(1.2, 0.0, 0.0, 1.0), roughness=-0.5))
+    assert found(odd)["slots.out-of-range"][0].measured == {"value": "red 1.2, roughness -0.5", "unit": "text"}
+
+
+def test_an_obj_without_its_library(tmp_path):
+    text = "mtllib ferry.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl oak\nf 1 2 3\n"
+    f = found(read_files(tmp_path, {"a.obj": text}, "a.obj"))
+    assert f["slots.undefined"][0].elements.indices.tolist() == [0]
+    assert "ferry.mtl" in f["slots.library"][0].title
+    f = found(read_files(tmp_path, {"a.obj": text, "Ferry.MTL": "newmtl oak\nKd 1 0 0\n"}, "a.obj"))
+    assert set(f) == {"slots.library"}
