@@ -99,9 +99,9 @@ def test_a_broken_file_shows_the_command_lines_sentence(page, capsys, tmp_path):
 
     cli.main(["inspect", str(tmp_path / "wreck.obj")])
     sentence = capsys.readouterr().err.removeprefix("handlens: ").strip()
-    card = page.get_by_role("listitem").filter(has=page.get_by_role("link", name="Wreck"))
+    card = page.get_by_role("listitem").filter(has=page.get_by_role("link", name="Wreck", exact=True))
     expect(card).to_contain_text(sentence)
-    card.get_by_role("link", name="Wreck").click()
+    card.get_by_role("link", name="Wreck", exact=True).click()
     expect(page.get_by_role("status")).to_contain_text(sentence)
     expect(page.get_by_role("button", name="Try again")).to_be_visible()
 

@@ -286,9 +286,14 @@ class Measures(msgspec.Struct, frozen=True):
 
     @classmethod
     def from_bytes(cls, data: bytes) -> Measures:
-        kept = msgspec.msgpack.decode(data, type=cls)
+        kept = _DECODER.decode(data)
         arrays = {k: np.frombuffer(v, np.int32) for k, v in kept.arrays.items()}
         return msgspec.structs.replace(kept, arrays=arrays)
+
+
+# Made once, while this module is imported: the web server's threads must not work out the record's shape at the same
+# moment (the library falls over there).
+_DECODER = msgspec.msgpack.Decoder(Measures)
 
 
 def _pack(value: Any) -> Any:

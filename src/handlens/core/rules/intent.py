@@ -45,10 +45,14 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True):
     parts: dict[str, PartIntent] = {}
 
 
+#: Made while this module is imported: threads must not work out the shape of a record at the same moment.
+_DECODER = msgspec.json.Decoder(Intent)
+
+
 def intent_from_json(data: bytes | str, label: str = "The intent") -> Intent:
     """Read an intent. Raises InputError with one sentence naming the key that is wrong."""
     try:
-        intent = msgspec.json.decode(data, type=Intent)
+        intent = _DECODER.decode(data)
     except (msgspec.ValidationError, msgspec.DecodeError) as error:
         raise InputError(f"{label} cannot be used: {error}.") from error
     if intent.kind is not None and intent.kind not in KINDS:

@@ -99,6 +99,10 @@ def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     return msgspec.convert(tree, RuleSheet)
 
 
+#: Made while this module is imported: threads must not work out the shape of a record at the same moment.
+_DECODER = msgspec.json.Decoder(RuleSheet)
+
+
 @cache
 def _schema() -> dict[str, Any]:
     schema: dict[str, Any] = json.loads(SCHEMA.read_text())
@@ -116,7 +120,7 @@ def shipped() -> tuple[RuleSheet, ...]:
         "modelling-room",
         "block-world",
     ]
-    return tuple(msgspec.json.decode((SHEETS / f"{slug}.json").read_bytes(), type=RuleSheet) for slug in order)
+    return tuple(_DECODER.decode((SHEETS / f"{slug}.json").read_bytes()) for slug in order)
 
 
 def load_sheet(name: str | None) -> RuleSheet:
