@@ -91,7 +91,7 @@ def zero_area(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )  # fmt: skip
 
 
-@check("surface.needles", title="Needle triangles", result="note")
+@check("surface.needles", title="Needle triangles", result="note", mends=("surface.needles",))
 def needles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles whose height is under a five-hundredth of their longest side.
 
@@ -103,7 +103,7 @@ def needles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         n = mesh.surface.needles
         if n and n > 0.01 * mesh.faces:
             yield counted(
-                m, p, n, f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}", "needles", "faces",
+                m, p, n, f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}", "needles", "faces", "surface.needles",
             )  # fmt: skip
 
 
@@ -162,7 +162,7 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )  # fmt: skip
 
 
-@check("surface.crowded-edges", title="Edges with more than two faces", result="caution")
+@check("surface.crowded-edges", title="Edges with more than two faces", result="caution", mends=("surface.take-apart",))
 def crowded(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges at which three or more faces meet.
 
@@ -173,12 +173,12 @@ def crowded(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.crowded:
             yield counted(
-                m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces", "crowded", "edges",
+                m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces", "crowded", "edges", "surface.take-apart",
                 result="note" if kind_of(intent, p.name) == "foliage" else "",
             )  # fmt: skip
 
 
-@check("surface.pinched", title="Points where surfaces only touch", result="note")
+@check("surface.pinched", title="Points where surfaces only touch", result="note", mends=("surface.take-apart",))
 def pinched(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points at which more than one fan of faces meets.
 
@@ -189,7 +189,7 @@ def pinched(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.pinched:
             yield counted(
-                m, p, n, f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch", "pinched", "vertices",
+                m, p, n, f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch", "pinched", "vertices", "surface.take-apart",
             )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from ..limits import InputError, MendError
 from ..scene import Scene
 
-MODULES = ("size", "placement", "home", "pivots", "facing", "surface", "slots", "arrival")
+MODULES = ("size", "placement", "home", "pivots", "facing", "surface", "tangles", "slots", "arrival")
 
 
 @dataclass(frozen=True)

@@ -72,7 +72,7 @@ def weld(scene: Scene, distance_mm: float, parts: Sequence[str] = ()) -> Outcome
 
     Only positions are joined. What differs across a seam, UVs, normals and colours, still does.
     """
-    scale = _mesh_units(scene)
+    scale = mesh_units(scene)
     chosen = set(chosen_meshes(scene, parts))
     meshes = tuple(
         welded(m, abs(distance_mm) / 1000 / scale[k]) if k in chosen and len(m.positions) else m
@@ -89,7 +89,7 @@ def weld(scene: Scene, distance_mm: float, parts: Sequence[str] = ()) -> Outcome
     return Outcome(after, tuple(figures))
 
 
-def _mesh_units(scene: Scene) -> list[float]:
+def mesh_units(scene: Scene) -> list[float]:
     """Metres in a unit of each mesh, where it is shown largest."""
     world = world_matrices(scene)
     out = [0.0] * len(scene.meshes)
@@ -147,7 +147,7 @@ def _of_dropped(mesh: Mesh, keep: Array) -> Array:
 )  # fmt: skip
 def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open."""
-    scale = _mesh_units(scene)
+    scale = mesh_units(scene)
     chosen = set(chosen_meshes(scene, parts))
     meshes, closed, left = list(scene.meshes), 0, 0
     for k in chosen:

@@ -101,6 +101,25 @@ def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
     )  # fmt: skip
 
 
+def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
+    """The mesh with more vertices behind its own, which nothing uses yet.
+
+    source: (n,) int64 vertex whose weights and morph offsets each new one takes. positions: (n, 3) float64.
+    """
+    weights = mesh.weights
+    if weights is not None:
+        counts = np.diff(weights.starts)[source]
+        starts = np.concatenate([weights.starts, weights.starts[-1] + np.cumsum(counts)]).astype(np.int64)
+        first = np.cumsum(counts) - counts
+        entry = np.repeat(weights.starts[:-1][source] - first, counts) + np.arange(int(counts.sum()))
+        joined = lambda x: frozen(np.concatenate([x, x[entry]]))
+        weights = Weights(frozen(starts), joined(weights.joints), joined(weights.weights))
+    return replace(
+        mesh, positions=frozen(np.concatenate([mesh.positions, positions])), weights=weights,
+        morphs=tuple(Morph(m.name, frozen(np.concatenate([m.positions, m.positions[source]])), m.normals) for m in mesh.morphs),
+    )  # fmt: skip
+
+
 def used_vertices(mesh: Mesh) -> Array:
     """(V,) bool: vertices of a face, a line or a point."""
     used = np.zeros(len(mesh.positions), bool)
