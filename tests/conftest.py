@@ -39,8 +39,12 @@ def database() -> Iterator[str]:
             cluster.stop()
 
 
+#: In the tests a dead worker is told sooner than in life.
+STALLED_SECONDS = 4.0
+
+
 def start(*command: str) -> subprocess.Popen[bytes]:
-    env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    env = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "HANDLENS_STALLED_SECONDS": str(STALLED_SECONDS)}
     return subprocess.Popen([sys.executable, "-m", *command], cwd=ROOT, env=env, start_new_session=True)
 
 

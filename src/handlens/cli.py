@@ -219,7 +219,7 @@ def _print_findings(path: str, sheet: str, measures: Any, judgement: Any) -> Non
 
 
 def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
-    from .core.inspection import open_scene
+    from .core.inspection import open_to_mend
     from .core.limits import MendError
     from .core.mends import apply_mend, parse_call
     from .core.mends.registry import MendRun
@@ -227,7 +227,7 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
 
     load_sheet(args.rules), load_intent(args.intent)
     calls = [parse_call(text) for text in args.mend]
-    package, path, before = open_scene(args.path, args.search)
+    package, path, before = open_to_mend(args.path, args.search)
     scene, runs = before, []
     for name, params in calls:
         try:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
-from browser.steps import DEMO, on_stage, open_bench, set_on_shelf, shelf, stage_there
+from browser.steps import DEMO, ask, on_stage, set_on_shelf, shelf, stage_there
 
 ARGS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist", "--disable-background-networking",
@@ -25,9 +25,9 @@ def chromium():
 
 @pytest.fixture
 def page(chromium, server):
-    """A page at 1280 x 800 on which any error in the console fails the test."""
+    """A page on which any error in the console fails the test; no larger than it must be, since it is drawn in software."""
     context = chromium.new_context(
-        viewport={"width": 1280, "height": 800}, base_url=server, reduced_motion="reduce", accept_downloads=True
+        viewport={"width": 1110, "height": 620}, base_url=server, reduced_motion="reduce", accept_downloads=True
     )
     made = context.new_page()
     made.set_default_timeout(20_000)
@@ -42,25 +42,28 @@ def page(chromium, server):
     assert troubles == []
 
 
-@pytest.fixture
-def heron(page, server):
+def _heron(page, server) -> int:
+    """The heron's revision with nothing on its tape, on the Shelf."""
     if not any(m["name"] == "Heron" for m in shelf(server)):
         set_on_shelf(page, [DEMO / "heron" / "heron.glb"], "Heron")
-    open_bench(page, "Heron")
-    page.evaluate(
-        "fetch(location.pathname.replace('/bench/', '/api/revisions/') + '/tape', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: '{\"slips\": []}'})"
-    )
-    page.reload()
+    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Heron")
+    ask(server, "PUT", f"/api/revisions/{revision}/tape", {"slips": []})
+    return revision
+
+
+@pytest.fixture
+def heron(page, server):
+    page.goto(f"/bench/{_heron(page, server)}")
     page.get_by_label("Ledger of stations").wait_for()
     return page
 
 
 @pytest.fixture
-def stage(heron):
+def stage(page, server):
     """The heron on the Bench with a fixed clock."""
-    heron.goto(heron.url.split("?")[0] + "?test&station=placement")
-    stage_there(heron)
-    return heron
+    page.goto(f"/bench/{_heron(page, server)}?test&station=placement")
+    stage_there(page)
+    return page
 
 
 @pytest.fixture

@@ -29,6 +29,12 @@ def shelf(server: str) -> list[dict]:
     return json.load(urllib.request.urlopen(f"{server}/api/shelf"))["models"]
 
 
+def ask(server: str, method: str, path: str, body: dict) -> None:
+    """A request as a page of our own would make it."""
+    headers = {"Content-Type": "application/json", "Origin": server, "Sec-Fetch-Site": "same-origin"}
+    urllib.request.urlopen(urllib.request.Request(server + path, json.dumps(body).encode(), headers, method=method))
+
+
 def set_on_shelf(page: Page, files: list[Path] | list[dict], name: str) -> None:
     """Choose files on the Shelf and wait until the model is read."""
     page.goto("/")

@@ -171,6 +171,7 @@ def crate(*nodes, materials=None, **more):
 
 def test_each_receiver_draws_by_its_own_rules_and_tells_them_in_its_log(page, server):
     made = crate(Node("a", "crate", mesh=0), Node("b", "crate mirrored", translation=(3, 0, 0), scale=(-1, 1, 1), mesh=0))
+    page.set_viewport_size({"width": 1280, "height": 800})
     on_stage(page, server, "Mirrored crate", [as_glb(made, "Mirrored crate")])
     lens(page, "As received")
     choice = page.get_by_label("Receiver")

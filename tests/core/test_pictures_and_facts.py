@@ -53,7 +53,7 @@ def half_clear():
     ],
 )
 def test_pictures(data, size, channels, alpha, share):
-    p = picture(image(data))
+    p = picture(image(data)).figures
     assert ((p.width, p.height), p.channels, p.has_alpha, p.see_through_share, p.bytes) == (
         size,
         channels,
@@ -79,14 +79,14 @@ BOMB = (
     "data", [b"", b"no picture", encoded(half_clear())[:30], encoded(half_clear())[:-32], BOMB, b"\xff\xd8\xff" * 9]
 )
 def test_pictures_that_cannot_be_opened_say_why(data):
-    p = picture(image(data))
+    p = picture(image(data)).figures
     assert p.unreadable
     assert p.see_through_share is None
     assert "0x" not in p.unreadable  # no address of memory: the report must be the same each time
 
 
 def test_a_missing_picture_has_no_figures():
-    assert picture(image(None, "missing")) == (None,) * 7
+    assert picture(image(None, "missing")) == ((None,) * 8, None)
 
 
 def dressed():

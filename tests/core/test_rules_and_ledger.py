@@ -93,6 +93,8 @@ def test_ledger_covers_every_station():
             "Facing",
             "Surface",
             "Slots",
+            "Textures",
+            "See-through",
             "Budget",
         ]
         for r in rows:

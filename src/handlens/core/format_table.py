@@ -10,7 +10,8 @@ class Format:
     """name: as in facts and on the command line. reader, writer: module in this package, None where there is none.
 
     single: positions are held as 32-bit floats. text: numbers are written as text. v_down: v of a UV counts downwards from
-    the image's top. linear: colour values are linear light. fixed_axis, fixed_unit: the up axis, the unit is the format's own. holds: what a file can hold, in the words of FEATURES. short, says: its name and what one gets, for a list to choose from.
+    the image's top. linear: colour values are linear light. fixed_axis, fixed_unit: the up axis, the unit is the format's own. embeds: whether a file
+    can have images inside. holds: what a file can hold, in the words of FEATURES. short, says: its name and what one gets, for a list to choose from.
     """
 
     name: str
@@ -23,6 +24,7 @@ class Format:
     linear: bool = False
     fixed_axis: bool = False
     fixed_unit: bool = False
+    embeds: bool = False
     holds: frozenset[str] = frozenset()
     short: str = ""
     says: str = ""
@@ -72,19 +74,19 @@ _USD = frozenset(
 
 FORMATS = (
     Format(
-        "glb", "glTF 2.0 binary", (".glb",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, fixed_unit=True, holds=_GLTF,
+        "glb", "glTF 2.0 binary", (".glb",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, fixed_unit=True, holds=_GLTF, embeds=True,
         short="GLB", says="one file with everything inside",
     ),
     Format(
-        "gltf", "glTF 2.0", (".gltf",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, fixed_unit=True, holds=_GLTF,
+        "gltf", "glTF 2.0", (".gltf",), "gltf_read", "gltf_write", single=True, v_down=True, linear=True, fixed_axis=True, fixed_unit=True, holds=_GLTF, embeds=True,
         short="glTF", says="text, with its buffer and images beside",
     ),
     Format("obj", "Wavefront OBJ", (".obj",), "obj", "obj_write", holds=_OBJ, short="OBJ", says="with its material library and images beside"),
-    Format("usdz", "USD package", (".usdz",), "usd", "usd_write", single=True, linear=True, holds=_USD, short="USDZ", says="one package with its images inside"),
+    Format("usdz", "USD package", (".usdz",), "usd", "usd_write", single=True, linear=True, holds=_USD, embeds=True, short="USDZ", says="one package with its images inside"),
     Format("usda", "USD text", (".usda",), "usd", "usd_write", single=True, linear=True, holds=_USD, short="USDA", says="text, with images beside"),
     Format("usdc", "USD binary", (".usdc", ".usd"), "usd", None, single=True, linear=True, holds=_USD, short="USDC"),
     Format("dae", "COLLADA", (".dae",), "collada", "collada_write", holds=_DAE, short="COLLADA", says="text, with images beside"),
-    Format("3mf", "3MF", (".3mf",), "threemf", "threemf_write", fixed_axis=True, holds=_3MF, short="3MF", says="one package of triangles with a unit"),
+    Format("3mf", "3MF", (".3mf",), "threemf", "threemf_write", fixed_axis=True, holds=_3MF, embeds=True, short="3MF", says="one package of triangles with a unit"),
     Format("ply", "Polygon file (PLY)", (".ply",), "ply", "ply_write", holds=_PLY, short="PLY", says="one mesh with its polygons and colours"),
     Format("stl", "STL", (".stl",), "stl", "stl_write", single=True, short="STL", says="the bare triangles of all parts"),
     Format("off", "Object file format (OFF)", (".off",), "off", None, holds=frozenset({"polygons", "vertex colours"}), short="OFF"),

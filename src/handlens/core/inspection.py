@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from . import formats, packages
+from .beside import with_neighbours
 from .limits import InputError
 from .packages import FilePackage, FolderPackage, Package
 from .scene import Scene
@@ -20,19 +21,32 @@ def open_scene(path: str | Path, search: list[str] | None = None) -> tuple[Packa
     """
     package, main = packages.open_package(Path(path))
     if search:
-        package = SearchPackage(package, [Path(s) for s in search])
+        package = SearchPackage(package, _folders(search))
     if main is None:
         main = packages.model_files(package)[0]
-    return package, main, formats.read(package, main)
+    return package, main, with_neighbours(formats.read(package, main), package, main)
+
+
+def open_to_mend(path: str | Path, search: list[str] | None = None) -> tuple[Package, str, Scene]:
+    """As `open_scene`, but what lies in searched folders is only offered to mends, never taken as found. Raises InputError."""
+    package, main = packages.open_package(Path(path))
+    if main is None:
+        main = packages.model_files(package)[0]
+    scene = formats.read(package, main)
+    return package, main, with_neighbours(scene, package, main, [("search", FolderPackage(f)) for f in _folders(search or [])])
+
+
+def _folders(search: list[str]) -> list[Path]:
+    for folder in search:
+        if not Path(folder).is_dir():
+            raise InputError(f"There is no folder {folder} to search.")
+    return [Path(s) for s in search]
 
 
 class SearchPackage(Package):
     """A package with further folders behind it, asked only for references that the package itself cannot resolve."""
 
     def __init__(self, inner: Package, folders: list[Path]) -> None:
-        for folder in folders:
-            if not folder.is_dir():
-                raise InputError(f"There is no folder {folder} to search.")
         self.inner, self.folders = inner, [FolderPackage(f) for f in folders]
         if isinstance(inner, FilePackage):
             self.file = inner.file

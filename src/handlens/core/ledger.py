@@ -19,6 +19,7 @@ from .measures import Measures
 from .measures.records import PartFigures
 from .panel import figure, length, table
 from .panels import facing_panel, pivots_panel, slots_panel, surface_panel
+from .panels_pictures import see_through_panel, textures_panel
 from .rules import Intent, RuleSheet
 from .rules.sheet import UNIT_WORDS
 
@@ -35,6 +36,8 @@ def ledger(
         "Facing": facing_panel,
         "Surface": surface_panel,
         "Slots": slots_panel,
+        "Textures": textures_panel,
+        "See-through": see_through_panel,
         "Budget": _budget,
     }
     out = []

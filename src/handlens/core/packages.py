@@ -54,6 +54,28 @@ class Found:
     path: str | None
 
 
+@dataclass(frozen=True)
+class Spelling:
+    """How a reference is written: with backslashes, with percent signs for letters, leading out of its own folder's package."""
+
+    backslash: bool
+    percent: bool
+    outside: bool
+
+
+#: Formats whose references are URIs, where a percent sign stands for a letter by the standard.
+URIS = ("gltf", "glb", "dae")
+
+
+def spelling(reference: str) -> Spelling:
+    """How a reference to a file is written (RFC 3986 §2.1 for percent signs, §5.2.4 for the way up)."""
+    text, depth, lowest = reference.replace("\\", "/"), 0, 0
+    for piece in text.split("/"):
+        depth += 0 if piece in ("", ".") else -1 if piece == ".." else 1
+        lowest = min(lowest, depth)
+    return Spelling("\\" in reference, unquote(text) != text, lowest < 0)
+
+
 class Package:
     """A tree of files addressed by relative paths with forward slashes."""
 
@@ -201,18 +223,35 @@ class FilePackage(FolderPackage):
                 break
         return found
 
-    def read(self, path: str) -> bytes:
+    def beside(self, below: bool) -> list[str]:
+        """Files of the same folder, sorted; with those of folders below if asked, which may be many."""
+        if below:
+            return sorted(self._files)
+        with os.scandir(self.root) as there:
+            names = sorted(e.name for e in there if e.is_file(follow_symlinks=False) and not e.name.startswith("."))
+        return [unicodedata.normalize("NFC", n) for n in names[: limits.MAX_PACKAGE_FILES] if not is_noise(n)]
+
+    def _direct(self, path: str) -> Path | None:
+        """A file of the same folder, without listing everything below."""
         if path == self.file.name:
-            try:
-                if self.file.stat().st_size > limits.MAX_FILE_BYTES:
-                    raise InputError(f"{path} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is read.")
-                return self.file.read_bytes()
-            except OSError as error:
-                raise InputError(f"{path} cannot be read: {error.strerror}.") from error
-        return super().read(path)
+            return self.file
+        full = self.root / path
+        return full if "/" not in path and full.is_file() and full.resolve().is_relative_to(self.root) else None
+
+    def read(self, path: str) -> bytes:
+        full = self._direct(path)
+        if full is None:
+            return super().read(path)
+        try:
+            if full.stat().st_size > limits.MAX_FILE_BYTES:
+                raise InputError(f"{path} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+            return full.read_bytes()
+        except OSError as error:
+            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
 
     def size(self, path: str) -> int:
-        return self.file.stat().st_size if path == self.file.name else super().size(path)
+        full = self._direct(path)
+        return super().size(path) if full is None else full.stat().st_size
 
 
 class ZipPackage(Package):

@@ -87,11 +87,13 @@ def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> N
 
 def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
     from ..core import formats, packages
+    from ..core.beside import with_neighbours
     from ..core.mends import apply_tape
 
     package = packages.FolderPackage(Path(request["folder"]))
     tell(phase, 0.02)
-    scene = formats.read(package, request["main"])
+    more = [("an earlier upload", packages.FolderPackage(Path(request["more"])))] if request.get("more") else []
+    scene = with_neighbours(formats.read(package, request["main"]), package, request["main"], more)
     tell("mending", 0.3)
     mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
     return package, scene, mended, runs

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,9 @@ from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Mod
 from ..store.queue import connector_options, want_inspection
 from ..store.shelf import measured_before
 from .running import Failed, run
+
+#: Seconds without a heartbeat after which a worker counts as dead and its jobs are taken up again.
+STALLED_SECONDS = float(os.environ.get("HANDLENS_STALLED_SECONDS", "20"))
 
 app = procrastinate.App(connector=procrastinate.PsycopgConnector(**connector_options()))
 
@@ -184,5 +188,5 @@ def _keep_export(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
 @app.task(name="keep-house", queue="work", queueing_lock="keep-house", pass_context=True)
 async def keep_house(context: procrastinate.JobContext, timestamp: int) -> None:
     """Take up again what a worker that died left behind."""
-    for stalled in await app.job_manager.get_stalled_jobs():
+    for stalled in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
         await app.job_manager.retry_job(stalled)

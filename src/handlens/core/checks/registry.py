@@ -31,7 +31,20 @@ STATIONS = (
 )
 RESULTS = ("stop", "caution", "note")
 #: Modules of this package that register checks, in station order.
-MODULES = ("arrival", "arrival_names", "size", "placement", "pivots", "facing", "surface", "slots", "budget")
+MODULES = (
+    "arrival",
+    "arrival_names",
+    "size",
+    "placement",
+    "pivots",
+    "facing",
+    "surface",
+    "slots",
+    "textures",
+    "uvs",
+    "see_through",
+    "budget",
+)
 
 
 @dataclass(frozen=True)

@@ -102,6 +102,7 @@ class _Writer:
         self.scene = _known_lights(_in_metres_y_up(scene))
         self.binary, self.stem, self.folder = binary, stem, layout.folder
         self.inside = layout.images == "embedded" or (binary and layout.images != "beside")
+        self.wish = layout.images
         #: Whether materials bring their own description in this very standard.
         self.native = BY_NAME[scene.format].reader == "gltf_read"
         self.chunks: list[bytes] = []
@@ -240,9 +241,11 @@ class _Writer:
             return None
         kind = image.media_type or media_type(data) or "application/octet-stream"
         entry: dict[str, Any] = {"name": image.name} if image.name else {}
-        if self.inside and self.binary:
+        # The wish of the export comes first, then that of a mend, then the format's own way.
+        inside = self.inside if self.wish != "as-format" or image.keep is None else image.keep == "inside"
+        if inside and self.binary:
             entry |= {"bufferView": self.view(data), "mimeType": kind}
-        elif self.inside:
+        elif inside:
             entry["uri"] = f"data:{kind};base64,{b64encode(data).decode()}"
         else:
             name = self.image_names[number]

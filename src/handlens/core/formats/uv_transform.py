@@ -7,6 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from ..scene.model import Array
+
 
 def turned_over(transform: Mapping[str, Any]) -> dict[str, Any]:
     """The same transform of an image where v is 1 - v, before and after; turning over twice gives the first again.
@@ -14,10 +16,27 @@ def turned_over(transform: Mapping[str, Any]) -> dict[str, Any]:
     uv' = R S uv + t as in KHR_texture_transform ("offset", "rotation" in radians, "scale"). With D = diag(1, -1) and d = (0, 1)
     turning over is D uv + d, so the linear part becomes D R S D and the offset D (R S d + t) + d.
     """
-    angle = float(transform.get("rotation", 0.0))
-    scale = np.array(transform.get("scale", (1.0, 1.0)), np.float64)
-    offset = np.array(transform.get("offset", (0.0, 0.0)), np.float64)
-    c, s = np.cos(angle), np.sin(angle)
-    linear = np.array([[c, -s], [s, c]]) * scale
+    linear, offset = _parts(transform)
     d, flip = np.array([0.0, 1.0]), np.array([1.0, -1.0])
-    return {"rotation": -angle, "scale": scale.tolist(), "offset": (flip * (linear @ d + offset) + d).tolist()}
+    return {
+        "rotation": -float(transform.get("rotation", 0.0)),
+        "scale": [float(x) for x in transform.get("scale", (1.0, 1.0))],
+        "offset": (flip * (linear @ d + offset) + d).tolist(),
+    }
+
+
+def placed(uv: Array, transform: Mapping[str, Any] | None) -> Array:
+    """UVs (..., 2) where a texture transform puts them (KHR_texture_transform: scaled, turned, then shifted)."""
+    if not transform:
+        return uv
+    linear, offset = _parts(transform)
+    out: Array = uv @ linear.T + offset
+    return out
+
+
+def _parts(transform: Mapping[str, Any]) -> tuple[Array, Array]:
+    """(2, 2) turn and scale, and (2,) shift."""
+    angle = float(transform.get("rotation", 0.0))
+    c, s = np.cos(angle), np.sin(angle)
+    scale = np.array(transform.get("scale", (1.0, 1.0)), np.float64)
+    return np.array([[c, -s], [s, c]]) * scale, np.array(transform.get("offset", (0.0, 0.0)), np.float64)

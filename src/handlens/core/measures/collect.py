@@ -12,6 +12,7 @@ from ..scene import Mesh, Scene
 from ..scene.finite import finite_points
 from ..scene.model import Array
 from ..scene.transforms import Polar, apply, parents, quaternion_matrix, walk, world_matrices
+from .draw_order import draw_orders
 from .holes import Holes, holes
 from .known import Known, content_key
 from .looked_at import facing_key, look, too_many
@@ -28,12 +29,15 @@ from .records import (
     NodeFigures,
     PartFigures,
     ProblemRecord,
+    ShownFigures,
     SkinFigures,
     WalkFigures,
 )
+from .shown import base_colour, shown
 from .slots import material_figures
 from .surface_figures import surface_figures
 from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
+from .uvs import densities, uv_figures
 
 #: Triangles up to which a flat part may stand for a card.
 _CARD = 16
@@ -76,16 +80,8 @@ def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     flat = [m.surface.flat for m in meshes]
     parts = [_part(scene, i, world[i], upright, flat) for i in placed]
-    pictures = []
-    users = _image_users(scene)
-    for k, image in enumerate(scene.images):
-        progress("opening images", 0.9 + 0.1 * k / len(scene.images))
-        figures = picture(image)
-        pictures.append(
-            ImageFigures(
-                image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable
-            )
-        )
+    pictures, shown = _pictures(scene, progress)
+    sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
     high = [p.bounds_max for p in parts if p.bounds_max is not None]
     nodes = _nodes(scene, order, world)
@@ -97,7 +93,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
         nodes=nodes,
         parts=parts,
         meshes=meshes,
-        materials=material_figures(scene),
+        materials=material_figures(scene, shown),
         images=pictures,
         skins=[SkinFigures(s.name, list(s.joints), [scene.nodes[j].name for j in s.joints]) for s in scene.skins],
         clips=[ClipFigures(c.name, c.seconds, len(c.channels)) for c in scene.clips],
@@ -112,6 +108,8 @@ def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
         facing=looked[0],
         walk=looked[1],
         nudges=nudges(scene, world),
+        densities=densities(scene, world, placed, sizes),
+        draw_orders=draw_orders(scene, world, placed),
         facing_key=looked[2],
     )
 
@@ -147,6 +145,7 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
     joined = patches(mesh, top.edges)
     put: dict[str, Array] = {}
     shape, rims = surface_figures(mesh, top, joined, put)
+    uvs = uv_figures(mesh, top.edges, top.flat, put)
     arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
     seen.patches[number], seen.holes[number] = joined, rims
     good = finite_points(mesh.positions)
@@ -192,6 +191,7 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         bounds_min=good.min(axis=0).tolist() if len(good) else None,
         bounds_max=good.max(axis=0).tolist() if len(good) else None,
         surface=shape,
+        uvs=uvs,
         shape_key=_shape_key(mesh) if may_have_twin else None,
     )
 
@@ -327,6 +327,41 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
             )
         )
     return out
+
+
+def _pictures(scene: Scene, progress: Progress) -> tuple[list[ImageFigures], dict[int, ShownFigures]]:
+    """Figures of every image, and of what each material shows of one in which something is see-through or black.
+
+    One image at a time is decoded, and let go before the next.
+    """
+    out: list[ImageFigures] = []
+    found: dict[int, ShownFigures] = {}
+    users, roles = _image_users(scene), _image_roles(scene)
+    for k, image in enumerate(scene.images):
+        progress("opening images", 0.9 + 0.1 * k / len(scene.images))
+        figures, pixels = picture(image, roles[k])
+        out.append(
+            ImageFigures(
+                image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable,
+                look=figures.look, roles=roles[k],
+            )
+        )  # fmt: skip
+        if pixels is None or figures.look is None or not (figures.look.alpha or figures.look.dark > 0.05):
+            continue
+        for number, material in enumerate(scene.materials):
+            colour = base_colour(material)
+            if colour is not None and colour.image == k and (seen := shown(scene, number, pixels)) is not None:
+                found[number] = seen
+    return out, found
+
+
+def _image_roles(scene: Scene) -> list[list[str]]:
+    roles: list[list[str]] = [[] for _ in scene.images]
+    for material in scene.materials:
+        for t in material.inputs:
+            if t.image is not None and t.role not in roles[t.image]:
+                roles[t.image].append(t.role)
+    return roles
 
 
 def _image_users(scene: Scene) -> list[list[str]]:

@@ -1,15 +1,30 @@
-"""Figures of an image file: size, channels, alpha. Decoded once; refused where its header promises a bomb."""
+"""Figures of an image file: size, channels, alpha, and what kind of picture it is. Decoded once; refused where its header promises a bomb."""
 
 from __future__ import annotations
 
+import hashlib
 import io
 import warnings
-from typing import NamedTuple
+from collections.abc import Collection
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from .. import limits
+from ..formats.pictures import media_type
 from ..scene import Image
+from ..scene.model import Array
+from .alpha import alpha_figures
+from .normal_maps import normal_map
+from .records import LookFigures
+
+#: Sides up to which a picture can be pixel art.
+_TINY = 256
+#: Side of the small grey picture by which two images are told to be alike.
+_SIGNATURE = 24
+#: Pixels of which figures of colour are taken; larger pictures are sampled at equal steps.
+SAMPLED = 512 * 512
+_FORMATS = {"PNG": "png", "JPEG": "jpeg", "WEBP": "webp", "BMP": "bmp", "TGA": "tga", "TIFF": "tiff", "GIF": "gif", "DDS": "dds"}
 
 
 class PictureFigures(NamedTuple):
@@ -20,13 +35,24 @@ class PictureFigures(NamedTuple):
     see_through_share: float | None = None
     bytes: int | None = None
     unreadable: str | None = None
+    look: LookFigures | None = None
 
 
-def picture(image: Image) -> PictureFigures:
-    """Measure an image. see_through_share is the share of pixels with alpha under 255, over every pixel."""
+class Picture(NamedTuple):
+    """An image's figures, and its (H, W, 4) uint8 pixels where it could be decoded."""
+
+    figures: PictureFigures
+    pixels: Array | None = None
+
+
+def picture(image: Image, roles: Collection[str] = ()) -> Picture:
+    """Decode an image and measure it. see_through_share is the share of pixels with alpha under 255, over every pixel.
+
+    roles: what materials use it as; only a normal map is looked at as one.
+    """
     data = image.bytes()
     if data is None:
-        return PictureFigures()
+        return Picture(PictureFigures())
     from PIL import Image as Pillow
 
     Pillow.MAX_IMAGE_PIXELS = limits.MAX_IMAGE_PIXELS
@@ -36,13 +62,98 @@ def picture(image: Image) -> PictureFigures:
             opened = Pillow.open(io.BytesIO(data))
             alpha = "A" in opened.getbands() or "transparency" in opened.info
             channels = len(opened.getbands()) if opened.mode != "P" else (4 if alpha else 3)
-            share = _see_through(opened) if alpha else 0.0
+            pixels = eight_bits(opened)
+            look = _look(opened, pixels, alpha, data, roles)
+            share = float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1)) if alpha else 0.0
     except Exception as error:  # Pillow's decoders raise almost anything on damaged data
         why = str(error) or type(error).__name__
-        return PictureFigures(bytes=len(data), unreadable=why.replace("<_io.BytesIO object at ", "").split("0x")[0].strip())
-    return PictureFigures(opened.width, opened.height, channels, alpha, share, len(data))
+        said = why.replace("<_io.BytesIO object at ", "").split("0x")[0].strip()
+        return Picture(PictureFigures(bytes=len(data), unreadable=said or "damaged"))
+    return Picture(PictureFigures(opened.width, opened.height, channels, alpha, share, len(data), None, look), pixels)
 
 
-def _see_through(opened) -> float:  # type: ignore[no-untyped-def]
-    alpha = np.asarray(opened.convert("RGBA").getchannel("A"))
-    return float(np.count_nonzero(alpha < 255) / alpha.size)
+def eight_bits(opened: Any) -> Array:
+    """(H, W, 4) uint8 pixels of a picture that Pillow opened, whatever its mode."""
+    if opened.mode in ("I;16", "I;16B", "I;16L", "I"):
+        # 16 bits of grey: the high byte, where Pillow would cut everything above 255 off.
+        grey = (np.asarray(opened).astype(np.int64) >> 8).clip(0, 255).astype(np.uint8)
+        return np.dstack([grey, grey, grey, np.full_like(grey, 255)])
+    return np.asarray(opened.convert("RGBA"))
+
+
+def _look(opened: Any, pixels: Array, has_alpha: bool, data: bytes, roles: Collection[str]) -> LookFigures:
+    step = max(int(np.ceil(np.sqrt(pixels.shape[0] * pixels.shape[1] / SAMPLED))), 1)
+    some = pixels[::step, ::step]
+    colours = len(np.unique(np.ascontiguousarray(pixels).view(np.uint32))) if max(pixels.shape[:2]) <= _TINY else None
+    return LookFigures(
+        kind=_FORMATS.get(opened.format or "", (media_type(data) or "unknown").rpartition("/")[2]),
+        bits=_bits(data, opened.mode),
+        digest=hashlib.sha256(data).hexdigest(),
+        sampled=some.shape[0] * some.shape[1],
+        colours=colours,
+        soft_steps=_soft_steps(pixels) if colours is not None else 1.0,
+        grey=bool((np.ptp(some[:, :, :3].astype(np.int16), axis=2) <= 2).all()),
+        spread=float(some[:, :, :3].astype(np.float64).std(axis=(0, 1)).mean()),
+        signature=_signature(pixels),
+        alpha=alpha_figures(pixels) if has_alpha else None,
+        normal=normal_map(pixels) if "normal" in roles else None,
+        dark=float((some[:, :, :3].max(axis=2) <= 8).mean()),
+        dark_rim=_dark_rim(pixels),
+        bright=float((some[:, :, :3].max(axis=2) >= 96).mean()),
+        soft_dark=_soft_dark(some),
+    )
+
+
+def _bits(data: bytes, mode: str) -> int:
+    """Bits of one channel: from the header of a PNG (PNG specification 11.2.2), else by the decoder's mode."""
+    if data.startswith(b"\x89PNG") and len(data) > 24:
+        return 8 if data[25] == 3 else data[24]
+    return {"1": 1, "I;16": 16, "I;16B": 16, "I": 32, "F": 32}.get(mode, 8)
+
+
+def _signature(pixels: Array) -> bytes:
+    """The picture shrunk to 24 × 24 by means, three bytes each, see-through pixels over black."""
+    from PIL import Image as Pillow
+
+    over = (
+        pixels[:, :, :3].astype(np.uint16) * pixels[:, :, 3:] // 255
+        if pixels.shape[0] * pixels.shape[1] <= SAMPLED
+        else pixels[:, :, :3]
+    )
+    small = Pillow.fromarray(over.astype(np.uint8)).resize((_SIGNATURE, _SIGNATURE), Pillow.Resampling.BOX)
+    return np.asarray(small).tobytes()
+
+
+def alike(a: LookFigures, b: LookFigures) -> bool:
+    """Whether two images show the same: their shrunk copies agree within 2.5 levels in the mean and 16 nearly
+    everywhere, as does how far they vary."""
+    if a.digest == b.digest:
+        return True
+    one, other = (np.frombuffer(x.signature, np.uint8).astype(np.int16) for x in (a, b))
+    if (a.alpha is None) != (b.alpha is None):
+        return False
+    away = np.abs(one - other)
+    return bool(
+        away.mean() <= 2.5 and np.percentile(away, 98) <= 16 and abs(a.spread - b.spread) <= 1.0 + 0.1 * max(a.spread, b.spread)
+    )
+
+
+def _soft_steps(pixels: Array) -> float:
+    """Of all steps between neighbours that differ, the share that is small: near none where a picture is drawn pixel by pixel."""
+    p = pixels.astype(np.int16)
+    steps = np.concatenate([np.abs(np.diff(p, axis=0)).max(axis=2).ravel(), np.abs(np.diff(p, axis=1)).max(axis=2).ravel()])
+    steps = steps[steps > 0]
+    return float((steps < 12).mean()) if len(steps) else 1.0
+
+
+def _dark_rim(pixels: Array) -> float:
+    """Share of the outermost pixels that are all but black."""
+    brightest = pixels[:, :, :3].max(axis=2)
+    rim = np.concatenate([brightest[0], brightest[-1], brightest[:, 0], brightest[:, -1]])
+    return float((rim <= 8).mean())
+
+
+def _soft_dark(some: Array) -> float:
+    """Share of pixels between black and bright: what a glow fades through, and a cut-out on black does not have."""
+    brightest = some[:, :, :3].max(axis=2)
+    return float(((brightest > 8) & (brightest < 96)).mean())

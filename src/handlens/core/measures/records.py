@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 6
+VERSION = 7
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -84,6 +84,7 @@ class MeshFigures(msgspec.Struct, frozen=True):
     bounds_min: list[float] | None
     bounds_max: list[float] | None
     surface: SurfaceFigures
+    uvs: list[UvFigures]
     shape_key: str | None = None
     #: Digest of everything that these figures were taken from; kept only where measures are to be used again.
     content: str | None = None
@@ -185,6 +186,116 @@ class NudgeFigures(msgspec.Struct, frozen=True):
     off: bool
 
 
+class AlphaFigures(msgspec.Struct, frozen=True):
+    """An image's alpha. mode: what suits it; cutoff: for a mask. Shares of all pixels: see (under 255), gone (to 25), solid (from
+    230), fading (between, away from any rim). stray: faint pixels that are not meant, where it counts as opaque.
+    histogram: pixels in 32 steps of alpha.
+    """
+
+    mode: str
+    cutoff: float | None
+    see: float
+    gone: float
+    solid: float
+    fading: float
+    stray: int
+    lowest: int
+    premultiplied: bool
+    histogram: list[int]
+
+
+class NormalMapFigures(msgspec.Struct, frozen=True):
+    """An image taken for a normal map. Shares of the pixels looked at: unit (of length 1), outward (blue above half).
+    green: up, down or undecided.
+    """
+
+    unit: float
+    outward: float
+    flat: bool
+    green: str
+    looked_at: int
+
+
+class LookFigures(msgspec.Struct, frozen=True):
+    """What kind of picture an image is. kind: its format by content. bits: of a channel. colours: distinct ones, of small
+    pictures only. soft_steps: share of small steps among neighbours that differ. spread: standard deviation of the colours.
+    signature: shrunk copy. dark, bright, soft_dark: shares of the sampled pixels all but black, bright, and between;
+    dark_rim: share of the outermost pixels all but black.
+    """
+
+    kind: str
+    bits: int
+    digest: str
+    sampled: int
+    colours: int | None
+    soft_steps: float
+    grey: bool
+    spread: float
+    signature: bytes
+    alpha: AlphaFigures | None
+    normal: NormalMapFigures | None
+    dark: float
+    dark_rim: float
+    bright: float
+    soft_dark: float
+
+
+class ShownFigures(msgspec.Struct, frozen=True):
+    """What of its base colour image the faces of a material show, sampled evenly over their UVs. Shares of the samples: see
+    (alpha under 250), gone (under 128), dark (all but black).
+    """
+
+    samples: int
+    see: float
+    gone: float
+    dark: float
+
+
+class UvFigures(msgspec.Struct, frozen=True):
+    """One UV set of one mesh. Faces: missing (a corner without), not_finite, outside (0 to 1), flat (an area in space, none in
+    the UVs), mirrored. span: whole tiles that the UVs reach over. collapsed: all in one point. islands, seams: pieces and edges
+    where the UVs are cut. overlap: share of the covered texels that several faces of one slot cover, of a raster of
+    `resolution` texels a side, None where it was not drawn; padding: least gap between islands in those texels.
+    """
+
+    missing: int
+    not_finite: int
+    outside: int
+    flat: int
+    mirrored: int
+    span: float
+    collapsed: bool
+    islands: int
+    seams: int
+    overlap: float | None
+    overlapping: int
+    padding: float | None
+    resolution: int
+
+
+class DensityFigures(msgspec.Struct, frozen=True):
+    """Pixels of the base colour image on a file unit of a part's surface: the middle by area, and the tenths at either end."""
+
+    node: int
+    median: float
+    low: float
+    high: float
+    image: int
+
+
+class DrawOrderFigures(msgspec.Struct, frozen=True):
+    """Two blended parts, or pieces of one (first and second are the same): rays that meet both, and those on which the order
+    in which they are drawn is wrong. outer: the larger one. worst: direction towards the viewer in world axes.
+    """
+
+    first: int
+    second: int
+    outer: int
+    both: int
+    wrong: int
+    worst: list[float]
+
+
 class ImageFigures(msgspec.Struct, frozen=True):
     reference: str
     status: str
@@ -197,6 +308,9 @@ class ImageFigures(msgspec.Struct, frozen=True):
     bytes: int | None
     used_by: list[str]
     unreadable: str | None = None
+    look: LookFigures | None = None
+    #: What materials use it as, each once.
+    roles: list[str] = []
 
 
 class InputFigures(msgspec.Struct, frozen=True):
@@ -207,6 +321,8 @@ class InputFigures(msgspec.Struct, frozen=True):
     uv_set: int
     set_missing: bool
     strength: float | None
+    #: Filters and wrapping by the standard's own numbers; empty where the format states none.
+    sampler: dict[str, int] = {}
 
 
 class MaterialFigures(msgspec.Struct, frozen=True):
@@ -221,6 +337,10 @@ class MaterialFigures(msgspec.Struct, frozen=True):
     inputs: list[InputFigures]
     same_as: int | None
     out_of_range: list[str]
+    alpha_cutoff: float | None = None
+    opacity: float = 1.0
+    emissive: bool = False
+    shown: ShownFigures | None = None
 
 
 class SkinFigures(msgspec.Struct, frozen=True):
@@ -266,6 +386,8 @@ class Measures(msgspec.Struct, frozen=True):
     facing: list[FacingFigures]
     walk: WalkFigures | None
     nudges: list[NudgeFigures]
+    densities: list[DensityFigures]
+    draw_orders: list[DrawOrderFigures]
     #: Digest of all that the two above were taken from; kept only where measures are to be used again.
     facing_key: str | None = None
     version: int = VERSION

@@ -9,20 +9,21 @@ import numpy as np
 
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
-from .records import InputFigures, MaterialFigures
+from .records import InputFigures, MaterialFigures, ShownFigures
 
 #: Numbers of two materials count as equal within this.
 _SAME = 1e-3
 
 
-def material_figures(scene: Scene) -> list[MaterialFigures]:
-    """One record a material, in the file's order."""
+def material_figures(scene: Scene, shown: Mapping[int, ShownFigures]) -> list[MaterialFigures]:
+    """One record a material, in the file's order. shown: what some of them show of their image."""
     faces, sets = _use(scene)
     equal = equal_materials(scene)
     return [
         MaterialFigures(
             m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None],
             [_input(t, sets[k]) for t in m.inputs], equal.get(k), _out_of_range(m),
+            m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), shown.get(k),
         )
         for k, m in enumerate(scene.materials)
     ]  # fmt: skip
@@ -87,7 +88,14 @@ def _use(scene: Scene) -> tuple[list[int], list[int | None]]:
 
 
 def _input(t: TextureInput, sets: int | None) -> InputFigures:
-    return InputFigures(t.role, t.image, t.uv_set, sets is not None and t.uv_set >= sets, t.scale)
+    return InputFigures(
+        t.role,
+        t.image,
+        t.uv_set,
+        sets is not None and t.uv_set >= sets,
+        t.scale,
+        {k: int(v) for k, v in t.sampler.items() if isinstance(v, int)},
+    )
 
 
 def _out_of_range(m: Material) -> list[str]:

@@ -12,7 +12,20 @@ import numpy as np
 from ..limits import InputError, MendError
 from ..scene import Scene
 
-MODULES = ("size", "placement", "home", "pivots", "facing", "surface", "tangles", "slots", "arrival")
+MODULES = (
+    "size",
+    "placement",
+    "home",
+    "pivots",
+    "facing",
+    "surface",
+    "tangles",
+    "slots",
+    "textures",
+    "uvs",
+    "see_through",
+    "arrival",
+)
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from ..measures.facing import facing, place, plainly_outward, ray_scene
 from ..measures.patches import patches
 from ..measures.polygons import doubled
 from ..measures.topology import surface
-from ..scene import Mesh, Node, Scene
+from ..scene import Mesh, Scene
 from ..scene.joining import joined_nodes
 from ..scene.model import Array, frozen
 from ..scene.recut import only_faces, only_used_values, only_vertices, recut, used_vertices
@@ -23,6 +23,7 @@ from ..scene.welding import welded
 from .choice import PARTS, chosen_meshes, chosen_nodes
 from .filling import filled
 from .registry import Figure, Outcome, Parameter, mend
+from .splitting import pieces, split_parts, without_unplaced
 
 _LAYERS = "UVs, normals, colours, weights and slots at every corner"
 
@@ -169,6 +170,9 @@ def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
 )
 def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Remove patches from which no ray gets out of the model, where no part that shows the same mesh has them in sight."""
+    used = {k for m in scene.meshes for k in m.slot_materials if k >= 0}
+    if any(scene.materials[k].alpha_mode in ("mask", "blend") for k in used):
+        raise MendError("Parts of the model are see-through: what lies behind them is seen.")
     chosen = chosen_nodes(scene, parts)
     found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
     placed = place(scene, found)
@@ -200,67 +204,20 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 def split(scene: Scene, by: str, parts: Sequence[str] = ()) -> Outcome:
     """Make each connected piece, or the faces of each slot, a part of its own below the part that it came from."""
     chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None]
-    nodes, meshes = list(scene.nodes), list(scene.meshes)
-    made: dict[int, list[int]] = {}
-    for k in sorted({m for i in chosen if (m := scene.nodes[i].mesh) is not None}):
-        mesh = scene.meshes[k]
-        label = mesh.slots if by == "slot" else _pieces(mesh)
-        groups = list(dict.fromkeys(label.tolist()))
-        if len(groups) < 2 or len(mesh.lines) + len(mesh.points):
-            continue
-        made[k] = []
-        for number, group in enumerate(groups):
-            piece = only_used_values(only_faces(mesh, label == group))
-            piece = only_vertices(piece, used_vertices(piece))
-            words = _slot_name(scene, mesh, group) if by == "slot" else str(number + 1)
-            piece = replace(piece, id=f"{mesh.id}/{number}", name=f"{mesh.name}_{words}" if mesh.name else words)
-            made[k].append(len(meshes))
-            meshes.append(piece)
-    done = [i for i in chosen if scene.nodes[i].mesh in made]
+    mesh_of = lambda i: scene.meshes[scene.nodes[i].mesh or 0]
+    labels = (lambda i: mesh_of(i).slots) if by == "slot" else (lambda i: pieces(mesh_of(i)))
+    after, done = split_parts(
+        scene, chosen, labels, (lambda mesh, slot, _: _slot_name(scene, mesh, slot)) if by == "slot" else None
+    )
     if not done:
         raise MendError(f"These parts are one {by} each." if chosen else "There are no parts to split.")
-    for i in done:
-        n = scene.nodes[i]
-        assert n.mesh is not None
-        base = scene.part_name(i)
-        children = []
-        for number, k in enumerate(made[n.mesh]):
-            tail = meshes[k].name.removeprefix(f"{scene.meshes[n.mesh].name}_") if scene.meshes[n.mesh].name else str(number + 1)
-            children.append(len(nodes))
-            nodes.append(Node(f"{n.id}/{number}", f"{base}_{tail}", mesh=k, skin=n.skin, morph_weights=n.morph_weights))
-        nodes[i] = replace(nodes[i], mesh=None, skin=None, morph_weights=(), children=(*nodes[i].children, *children))
-    after = _without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes)))
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     return Outcome(after, (Figure("parts", count(scene), count(after)),))
-
-
-def _without_unplaced(before: Scene, after: Scene) -> Scene:
-    """The scene without meshes that a mend left without a node; meshes that had none before stay."""
-    placed = {n.mesh for n in after.nodes if n.mesh is not None}
-    had = {n.mesh for n in before.nodes if n.mesh is not None}
-    kept = [k for k in range(len(after.meshes)) if k in placed or k not in had]
-    number = {old: new for new, old in enumerate(kept)}
-    nodes = tuple(replace(n, mesh=number[n.mesh]) if n.mesh is not None else n for n in after.nodes)
-    return after.with_(nodes=nodes, meshes=tuple(after.meshes[k] for k in kept))
 
 
 def _slot_name(scene: Scene, mesh: Mesh, slot: int) -> str:
     material = mesh.slot_materials[slot] if slot < len(mesh.slot_materials) else -1
     return (scene.materials[material].name if material >= 0 else "") or f"slot{slot}"
-
-
-def _pieces(mesh: Mesh) -> Array:
-    """(F,) piece of each face: faces that share a welded point hang together."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
-    at = surface(mesh).ids[mesh.corners]
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
-    first = at[mesh.starts[:-1][face]] if len(face) else at
-    total = int(at.max(initial=-1)) + 1
-    graph = coo_array((np.ones(len(at), np.int8), (first, at)), shape=(total, total))
-    label = connected_components(graph.tocsr(), directed=False)[1]
-    return label[at[mesh.starts[:-1]]]
 
 
 @mend(
@@ -277,7 +234,7 @@ def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     ]  # fmt: skip
     if len(free) < 2:
         raise MendError("Fewer than two of these parts can be joined.")
-    after = _without_unplaced(scene, joined_nodes(scene, free))
+    after = without_unplaced(scene, joined_nodes(scene, free))
     left = len([i for i in chosen if scene.nodes[i].mesh is not None]) - len(free)
     remarks = (f"{plural(left, 'part was', 'parts were')} left apart: skinned, morphed or animated.",) if left else ()
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"

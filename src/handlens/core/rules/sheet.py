@@ -29,14 +29,33 @@ class Limits(msgspec.Struct, frozen=True, omit_defaults=True):
     scene_triangles: int | None = None
     parts: int | None = None
     float_spacing_mm: float = 1.0
+    texture_pixels: int | None = None
+    texture_file_bytes: int | None = None
+    slots_mesh: int | None = None
 
 
 class Names(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How the destination reads names: allowed characters, greatest length, whether letter case counts."""
+    """How the destination reads names: allowed characters, greatest length, whether letter case counts; the pattern, as a
+    regular expression, that the names of materials must match whole.
+    """
 
     allowed: str | None = None
     longest: int | None = None
     case_matters: bool = True
+    materials: str | None = None
+
+
+class Textures(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What the destination wants of images and UVs. formats: file formats that it takes, any where there are none. tiling:
+    whether images may repeat. green: to which side a normal map's green channel points.
+    """
+
+    power_of_two: bool = False
+    formats: list[str] = []
+    tiling: bool = True
+    padding_px: float = 2.0
+    second_uvs: bool = False
+    green: Literal["up", "down"] = "up"
 
 
 class Receiver(msgspec.Struct, frozen=True):
@@ -75,6 +94,7 @@ class RuleSheet(msgspec.Struct, frozen=True):
     limits: Limits
     names: Names
     results: dict[str, Literal["stop", "caution", "note", "off"]]
+    textures: Textures = Textures()
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
 

@@ -194,7 +194,8 @@ class Material:
 class Image:
     """An image by reference or embedded. Bytes are kept as they came and opened only when asked for.
 
-    status: embedded, found, other-case, missing or absolute. found_at: package path where it was found.
+    status: embedded, found, other-case, missing or absolute. found_at: package path where it was found. keep: inside or beside,
+    where a mend says so, for formats that can have it either way.
     """
 
     id: str
@@ -204,10 +205,24 @@ class Image:
     found_at: str | None = None
     media_type: str | None = None
     load: Callable[[], bytes] | None = None
+    keep: str | None = None
 
     def bytes(self) -> bytes | None:
         """The file's bytes, or None where the image is missing."""
         return None if self.load is None else self.load()
+
+
+@dataclass(frozen=True, eq=False)
+class Neighbour:
+    """A file that came with the model and that the model does not name. role: image, side-file or model. origin: where it is
+    from: the package itself, a folder that was searched, or an earlier upload.
+    """
+
+    path: str
+    role: str
+    origin: str
+    size: int
+    load: Callable[[], bytes]
 
 
 @dataclass(frozen=True, eq=False)
@@ -288,6 +303,7 @@ class Scene:
     handedness: str = "right"
     problems: tuple[Problem, ...] = ()
     files: tuple[tuple[str, str], ...] = ()
+    beside: tuple[Neighbour, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     def with_(self, **changes: Any) -> Scene:

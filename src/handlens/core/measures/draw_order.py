@@ -1,0 +1,188 @@
+"""Blended parts that a painter's order gets wrong: looked at from all sides, with rays that meet two of them."""
+
+from __future__ import annotations
+
+from itertools import combinations
+from typing import NamedTuple
+
+import numpy as np
+
+from ..scene import Scene
+from ..scene.finite import finite_points
+from ..scene.model import Array
+from ..scene.transforms import apply
+from ..scene.triangles import fan
+from .records import DrawOrderFigures
+from .topology import surface
+
+#: Sides from which is looked, and rays from each.
+DIRECTIONS, RAYS = 42, 400
+#: Most pairs that are looked at, the largest parts first, and most triangles of all blended parts together.
+_PAIRS, _TRIANGLES = 60, 400_000
+
+
+class _Layer(NamedTuple):
+    """One thing that is drawn whole: a part, or a piece of one. points (V, 3) world, triangles (T, 3), both: drawn from both sides."""
+
+    node: int
+    order: int
+    points: Array
+    triangles: Array
+    both: bool
+    low: Array
+    high: Array
+
+    @property
+    def middle(self) -> Array:
+        out: Array = (self.low + self.high) / 2
+        return out
+
+
+def draw_orders(scene: Scene, world: Array, parts: list[int]) -> list[DrawOrderFigures]:
+    """One record for each two blended parts, and for each part of several pieces, whose boxes meet and that rays meet both of.
+
+    parts: nodes with a mesh. A part is drawn whole, the one with the farther middle of its box first; pieces of one part in
+    the order in which they are stored. On a ray that meets two, it is wrong where the one drawn last is not the nearer, or
+    where its far side, drawn too, lies behind the other. Equal distances count as wrong: which comes first is chance.
+    """
+    whole = [layer for i in parts if (layer := _layer(scene, world, i)) is not None]
+    if sum(len(x.triangles) for x in whole) > _TRIANGLES:
+        return []
+    pieces = [two for x in whole for two in combinations(_pieces(x), 2)]
+    pairs = [p for p in [*combinations(whole, 2), *pieces] if _meet(*p)]
+    pairs.sort(key=lambda p: -float(np.prod(p[0].high - p[0].low + 1e-12) + np.prod(p[1].high - p[1].low + 1e-12)))
+    found = [x for p in pairs[:_PAIRS] if (x := _look(*p)) is not None]
+    merged: dict[tuple[int, int], DrawOrderFigures] = {}
+    for x in found:
+        key = (x.first, x.second)
+        # Of the pieces of one part, the two that are worst speak for it.
+        if key not in merged or x.wrong * merged[key].both > merged[key].wrong * x.both:
+            merged[key] = x
+    return list(merged.values())
+
+
+def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
+    number = scene.nodes[node].mesh
+    assert number is not None
+    mesh = scene.meshes[number]
+    blended = [k for k, m in enumerate(mesh.slot_materials) if m >= 0 and scene.materials[m].alpha_mode == "blend"]
+    if not blended or not mesh.face_count:
+        return None
+    corners, face = fan(mesh)
+    corners = corners[np.isin(mesh.slots[face], blended)] if len(mesh.slots) else corners
+    points = apply(world[node], mesh.positions)
+    if not len(corners) or len(finite_points(points)) != len(points):
+        return None
+    # Welded, so that pieces hang together across seams.
+    triangles = surface(mesh).ids[mesh.corners[corners]]
+    place = np.zeros((int(triangles.max()) + 1, 3))
+    place[triangles.ravel()] = points[mesh.corners[corners]].reshape(-1, 3)
+    both = any(scene.materials[mesh.slot_materials[k]].double_sided for k in blended)
+    return _boxed(node, 0, place, triangles, both)
+
+
+def _boxed(node: int, order: int, points: Array, triangles: Array, both: bool) -> _Layer:
+    used = points[np.unique(triangles)]
+    return _Layer(node, order, points, triangles, both, used.min(axis=0), used.max(axis=0))
+
+
+def _pieces(x: _Layer) -> list[_Layer]:
+    """The pieces of a part, in the order in which they are stored, the largest eight; none where it is one piece."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    a = np.concatenate([x.triangles[:, 0], x.triangles[:, 0]])
+    b = np.concatenate([x.triangles[:, 1], x.triangles[:, 2]])
+    total = len(x.points)
+    label = connected_components(coo_array((np.ones(len(a), np.int8), (a, b)), shape=(total, total)).tocsr(), directed=False)[1]
+    piece = label[x.triangles[:, 0]]
+    names, first, count = np.unique(piece, return_index=True, return_counts=True)
+    if len(names) < 2:
+        return []
+    largest = np.argsort(-count, kind="stable")[:8]
+    return [_boxed(x.node, int(first[k]), x.points, x.triangles[piece == names[k]], x.both) for k in largest.tolist()]
+
+
+def _meet(a: _Layer, b: _Layer) -> bool:
+    return bool((a.low <= b.high).all() and (b.low <= a.high).all())
+
+
+def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
+    from .rays import RayScene, sphere_directions
+
+    low, high = np.minimum(a.low, b.low), np.maximum(a.high, b.high)
+    middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
+    if size <= 0:
+        return None
+    scenes = [RayScene(x.points, x.triangles) for x in (a, b)]
+    both = wrong = 0
+    worst, worst_share = np.zeros(3), -1.0
+    for toward in sphere_directions(DIRECTIONS):
+        start = middle + toward * size + _disc(toward, size / 2)
+        near = [_near(s, x, start, -toward) for s, x in zip(scenes, (a, b), strict=True)]
+        meets = np.isfinite(near[0]) & np.isfinite(near[1])
+        if not meets.any():
+            continue
+        bad = _wrong(a, b, near, scenes, start, toward, size) & meets
+        both += int(meets.sum())
+        wrong += int(bad.sum())
+        share = bad.sum() / meets.sum()
+        if share > worst_share:
+            worst, worst_share = toward, share
+    if not both:
+        return None
+    volume = [float(np.prod(x.high - x.low)) for x in (a, b)]
+    outer = a if volume[0] >= volume[1] else b
+    return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist())
+
+
+def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, toward: Array, size: float) -> Array:  # type: ignore[type-arg]
+    """(n,) bool: rays on which the painter's order is wrong."""
+    ahead = float((a.middle - b.middle) @ toward)
+    if a.node == b.node:
+        ahead = 1.0 if a.order > b.order else -1.0
+    elif abs(ahead) < 1e-4 * size:
+        return np.ones(len(near[0]), bool)
+    last, first = (0, 1) if ahead > 0 else (1, 0)
+    out: Array = near[last] > near[first] + 1e-4 * size
+    top = (a, b)[last]
+    if top.both:
+        far = 2 * size - _first(scenes[last], start - 2 * size * toward, toward)
+        out |= np.isfinite(far) & (far > near[first] + 1e-4 * size)
+    return out
+
+
+def _first(s, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
+    """(n,) distance at which rays meet something, infinite where nothing."""
+    hits = s.first(s.to_unit(start), np.broadcast_to(along, start.shape))
+    return np.where(hits.triangle >= 0, hits.distance.astype(np.float64) * s.size, np.inf)
+
+
+def _near(s, x: _Layer, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
+    """(n,) distance of the first side that is drawn: for one-sided parts only fronts count, looked for behind one back at most."""
+    begin = s.to_unit(start)
+    direction = np.broadcast_to(along, start.shape)
+    hits = s.first(begin, direction)
+    met = hits.triangle >= 0
+    distance = np.where(met, hits.distance.astype(np.float64), np.inf)
+    if not x.both and met.any():
+        normal = np.zeros(start.shape)
+        normal[met] = s.normals(hits.triangle[met])
+        back = met & (np.einsum("ij,ij->i", normal, direction) > 0)
+        if back.any():
+            step = distance[back] + 1e-5
+            behind = s.first(begin[back] + step[:, None] * direction[back], direction[back])
+            distance[back] = np.where(behind.triangle >= 0, step + behind.distance, np.inf)
+    out: Array = distance * s.size
+    return out
+
+
+def _disc(toward: Array, radius: float) -> Array:
+    """(RAYS, 3) places on a disc square to a direction, evenly spread (Vogel 1979)."""
+    helper = np.eye(3)[np.abs(toward).argmin()]
+    across = np.cross(toward, helper)
+    across /= np.linalg.norm(across)
+    along = np.cross(toward, across)
+    k = np.arange(RAYS) + 0.5
+    r, turn = radius * np.sqrt(k / RAYS), k * np.pi * (3 - np.sqrt(5.0))
+    return (r * np.cos(turn))[:, None] * across + (r * np.sin(turn))[:, None] * along

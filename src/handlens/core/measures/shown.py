@@ -1,0 +1,77 @@
+"""What of an image the faces of a material show: see-through pixels that no face reaches are nobody's trouble."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..format_table import BY_NAME
+from ..formats.uv_transform import placed
+from ..scene import Material, Scene, TextureInput
+from ..scene.model import Array
+from ..scene.triangles import fan
+from .rays import sequence
+from .records import ShownFigures
+
+#: Places at which a material's faces are looked at, spread evenly over their area in the UVs.
+SAMPLES = 16_384
+
+
+def base_colour(material: Material) -> TextureInput | None:
+    """The input that paints a material's surface, with its image; None where there is none."""
+    return next((t for t in material.inputs if t.role == "base-colour" and t.image is not None), None)
+
+
+def shown(scene: Scene, material: int, pixels: Array) -> ShownFigures | None:
+    """Sample a material's base colour image where its faces show it; None where no face has UVs for it.
+
+    pixels: (H, W, 4) uint8 of that image. Places are taken from a low-discrepancy sequence, so always the same.
+    """
+    colour = base_colour(scene.materials[material])
+    assert colour is not None
+    uv = _triangles(scene, material, colour.uv_set)
+    if not len(uv):
+        return None
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    area = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
+    whole = np.cumsum(area)
+    place = sequence(np.arange(SAMPLES), 3)
+    if whole[-1] > 0:
+        triangle = np.searchsorted(whole, place[:, 0] * whole[-1]).clip(0, len(uv) - 1)
+    else:
+        triangle = (place[:, 0] * len(uv)).astype(int)
+    # Points of a triangle from two numbers (Osada et al. 2002, section 4.1).
+    root = np.sqrt(place[:, 1])
+    weights = np.stack([1 - root, root * (1 - place[:, 2]), root * place[:, 2]], axis=1)
+    at = placed(np.einsum("ij,ijk->ik", weights, uv[triangle]), colour.transform)
+    texel = texels(at, pixels, dict(colour.sampler), BY_NAME[scene.format].v_down)
+    alpha = texel[:, 3]
+    return ShownFigures(
+        SAMPLES, float((alpha < 250).mean()), float((alpha < 128).mean()), float((texel[:, :3].max(axis=1) <= 8).mean())
+    )
+
+
+def texels(uv: Array, pixels: Array, sampler: dict[str, Any], v_down: bool) -> Array:
+    """(n, 4) uint8 nearest texels at UVs, repeated or held at the border as the sampler says (glTF 2.0 §3.8.4)."""
+    high, wide = pixels.shape[:2]
+    v = uv[:, 1] if v_down else 1 - uv[:, 1]
+    column, row = np.floor(uv[:, 0] * wide), np.floor(v * high)
+    held = 33071
+    column = column.clip(0, wide - 1) if sampler.get("wrapS") == held else np.mod(column, wide)
+    row = row.clip(0, high - 1) if sampler.get("wrapT") == held else np.mod(row, high)
+    return pixels[row.astype(int), column.astype(int)]
+
+
+def _triangles(scene: Scene, material: int, uv_set: int) -> Array:
+    """(T, 3, 2) UVs of every triangle that has the material and finite UVs in the set."""
+    out = []
+    for mesh in scene.meshes:
+        slots = [k for k, m in enumerate(mesh.slot_materials) if m == material]
+        if not slots or uv_set >= len(mesh.uvs) or not mesh.face_count:
+            continue
+        corners, face = fan(mesh)
+        some = corners[np.isin(mesh.slots[face], slots)] if len(mesh.slots) else corners
+        uv = mesh.uvs[uv_set].at_corners()[some].astype(np.float64)
+        out.append(uv[np.isfinite(uv).all(axis=(1, 2)) & (np.abs(uv) < 1e6).all(axis=(1, 2))])
+    return np.concatenate(out) if out else np.zeros((0, 3, 2))

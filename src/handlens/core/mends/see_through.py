@@ -1,0 +1,282 @@
+"""See-through: set how materials are drawn, make alpha of brightness, divide colours, sample nearest, halve what wraps."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..format_table import BY_NAME
+from ..limits import MendError, plural
+from ..measures.alpha import STRAY, alpha_figures
+from ..measures.draw_order import draw_orders
+from ..measures.shown import base_colour, shown
+from ..scene import Image, Material, Scene, TextureInput
+from ..scene.model import Array
+from ..scene.transforms import apply, walk, world_matrices
+from .choice import PARTS, chosen_nodes
+from .registry import Figure, Outcome, Parameter, mend
+from .repaint import pixels_of, repainted
+from .splitting import pieces, split_parts
+
+_MATERIALS = Parameter("materials", "parts", "which materials, by name; all that it is about where none is named", default=())
+#: The filter of the standard that takes the nearest texel, without mips (glTF 2.0 §5.27).
+_NEAREST = 9728
+#: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
+_LUMA = np.array([0.2126, 0.7152, 0.0722])
+
+
+def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
+    found = [k for k, m in enumerate(scene.materials) if not materials or m.name in materials]
+    if not found:
+        raise MendError(f"{materials[0]} is not among the materials any more." if materials else "The model has no materials.")
+    return found
+
+
+@mend(
+    "see-through.set", title="Set how a material is drawn", keeps="images and every other value", costs="blending is sorted by part and drawn last; a cut-out has a hard rim",
+    safe=False, parameters=[
+        Parameter("mode", "choice", "auto goes by the alpha of the image that it shows", ("auto", "opaque", "mask", "blend"), "auto"),
+        Parameter("cutoff", "number", "threshold of a cut-out, 0 to 1", default=0.5), _MATERIALS,
+    ],
+)  # fmt: skip
+def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = ()) -> Outcome:
+    """Draw materials opaque, cut out at a threshold, or blended.
+
+    Auto decides from each image's alpha where faces show it: solid but for stray pixels is opaque, two clusters are cut out at
+    the threshold that parts them best, a gradient is blended. Materials without an image stay as they are.
+    """
+    changed, words = list(scene.materials), []
+    used = {m for mesh in scene.meshes for m in mesh.slot_materials}
+    for k in _chosen(scene, materials):
+        m = scene.materials[k]
+        if mode == "auto":
+            if k not in used and not materials:
+                continue
+            found = recommended(scene, k)
+            if found is None:
+                continue
+            wanted, at = found
+        else:
+            wanted, at = mode, float(np.clip(cutoff, 0.01, 1.0)) if mode == "mask" else None
+        same = m.alpha_mode == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6)
+        if same or (m.alpha_mode is None and wanted == "opaque"):
+            continue
+        changed[k] = with_mode(m, wanted, at, scene.format)
+        words.append(Figure(m.name or f"material {k}", _words(m.alpha_mode, m.alpha_cutoff), _words(wanted, at)))
+    if not words:
+        raise MendError(
+            "These materials are drawn that way already."
+            if mode != "auto"
+            else "Every material is drawn as its image's alpha asks for."
+        )
+    left = len(words) - 8
+    remarks = (f"{plural(left, 'more material')} set likewise.",) if left > 0 else ()
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(words[:8]), remarks)
+
+
+def _words(mode: str | None, cutoff: float | None) -> str:
+    return f"mask at {0.5 if cutoff is None else cutoff:g}" if mode == "mask" else mode or "not stated"
+
+
+def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
+    """The mode that a material's image asks for and its threshold; None where it has no image that can be opened."""
+    m = scene.materials[material]
+    colour = base_colour(m)
+    if colour is None or colour.image is None or scene.images[colour.image].load is None:
+        return None
+    try:
+        pixels = pixels_of(scene.images[colour.image])
+    except MendError:
+        return None
+    figures = alpha_figures(pixels)
+    if figures.mode == "opaque" or ((s := shown(scene, material, pixels)) is not None and s.see <= 2 * STRAY):
+        return ("opaque", None) if m.base_colour[3] >= 0.999 else None
+    return figures.mode, figures.cutoff
+
+
+def with_mode(m: Material, mode: str, cutoff: float | None, format_name: str) -> Material:
+    """A material drawn another way, in its own description too (glTF 2.0 §3.9.4; a map of its own where a format has no modes)."""
+    source: Any = m.source
+    inputs = m.inputs
+    if BY_NAME[format_name].reader == "gltf_read":
+        source = {k: v for k, v in m.source.items() if k not in ("alphaMode", "alphaCutoff")}
+        if mode != "opaque":
+            source["alphaMode"] = mode.upper()
+        if mode == "mask" and cutoff is not None and abs(cutoff - 0.5) > 1e-9:
+            source["alphaCutoff"] = cutoff
+    elif format_name == "obj":
+        colour = base_colour(m)
+        inputs = tuple(t for t in m.inputs if t.role != "alpha")
+        if mode != "opaque" and colour is not None:
+            inputs = (
+                *inputs,
+                TextureInput("alpha", ("map_d",), colour.image, colour.uv_set, options={"options": {"-imfchan": ["m"]}}),
+            )
+        return replace(m, inputs=inputs)
+    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, source=source)
+
+
+@mend(
+    "see-through.from-brightness", title="Make alpha of brightness", keeps="the image that came; a new one is made beside it", costs="a blended material",
+    safe=False, parameters=[
+        Parameter("by", "choice", "luma weighs red, green and blue as the eye does; greatest takes the brightest of them, for coloured glows", ("luma", "greatest"), "luma"),
+        _MATERIALS,
+    ],
+)  # fmt: skip
+def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Outcome:
+    """Give materials a copy of their image whose alpha is its brightness, its colours divided by it, and blend them.
+
+    Over black the copy looks as the image did. Brightness is taken of the stored values, as they are seen.
+    """
+    from PIL import Image as Pillow
+
+    images, changed, made, names = list(scene.images), list(scene.materials), {}, []
+    for k in _chosen(scene, materials):
+        m = scene.materials[k]
+        colour = base_colour(m)
+        if colour is None or colour.image is None or scene.images[colour.image].load is None:
+            continue
+        if not materials and not _glows(scene.images[colour.image]):
+            continue
+        if colour.image not in made:
+            made[colour.image] = len(images)
+            pixels = brightness_as_alpha(pixels_of(scene.images[colour.image]), by)
+            images.append(repainted(scene.images[colour.image], Pillow.fromarray(pixels), "png", "_alpha"))
+            names.append(images[-1].reference)
+        inputs = tuple(
+            replace(t, image=made[colour.image]) if t.image == colour.image and t.role in ("base-colour", "emissive") else t
+            for t in m.inputs
+        )
+        changed[k] = with_mode(replace(m, inputs=inputs), "blend", None, scene.format)
+    if not made:
+        raise MendError(
+            "None of these materials has an image that could be opened." if materials else "No image is a glow on black."
+        )
+    return Outcome(
+        scene.with_(images=tuple(images), materials=tuple(changed)),
+        (Figure("images with alpha made", "0", f"{len(made):,}"),),
+        (f"Made: {', '.join(names)}.",),
+    )
+
+
+def brightness_as_alpha(pixels: Array, by: str) -> Array:
+    """(H, W, 4) uint8 whose alpha is the brightness of each pixel and whose colours, times alpha, are those that were there.
+
+    Where luma is less than the greatest channel the colour cannot be kept whole: it is cut at 255.
+    """
+    rgb = pixels[:, :, :3].astype(np.float64)
+    alpha = rgb.max(axis=2) if by == "greatest" else rgb @ _LUMA
+    alpha = np.rint(alpha)
+    colour = np.divide(rgb * 255, alpha[:, :, None], out=np.zeros_like(rgb), where=alpha[:, :, None] > 0)
+    return np.dstack([np.rint(colour).clip(0, 255), alpha]).astype(np.uint8)
+
+
+def _glows(image: Image) -> bool:
+    pixels = pixels_of(image)
+    brightest = pixels[:, :, :3].max(axis=2)
+    rim = np.concatenate([brightest[0], brightest[-1], brightest[:, 0], brightest[:, -1]])
+    soft = ((brightest > 8) & (brightest < 96)).mean()
+    return bool((rim <= 8).mean() > 0.97 and (brightest <= 8).mean() > 0.15 and (brightest >= 96).mean() > 0.02 and soft > 0.05)
+
+
+@mend(
+    "see-through.divide", title="Divide colours by alpha", keeps="alpha, and every solid pixel", costs="colours of all but gone pixels are known to a few levels only",
+    safe=False, parameters=[_MATERIALS],
+)  # fmt: skip
+def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
+    """Undo the multiplication of colours by alpha in the images of materials."""
+    from PIL import Image as Pillow
+
+    images, count = list(scene.images), 0
+    for image in {c.image for k in _chosen(scene, materials) if (c := base_colour(scene.materials[k])) is not None}:
+        assert image is not None
+        if images[image].load is None:
+            continue
+        pixels = pixels_of(images[image])
+        if not materials and not alpha_figures(pixels).premultiplied:
+            continue
+        alpha = pixels[:, :, 3:].astype(np.float64)
+        rgb = np.divide(pixels[:, :, :3] * 255.0, alpha, out=np.zeros(pixels[:, :, :3].shape), where=alpha > 0)
+        images[image] = repainted(
+            images[image], Pillow.fromarray(np.dstack([np.rint(rgb).clip(0, 255), alpha]).astype(np.uint8)), "png"
+        )
+        count += 1
+    if not count:
+        raise MendError("No image of these materials has colours multiplied by alpha.")
+    return Outcome(scene.with_(images=tuple(images)), (Figure("images divided", "0", f"{count:,}"),))
+
+
+@mend(
+    "see-through.nearest",
+    title="Sample the nearest pixel",
+    keeps="the image, and how it repeats",
+    costs="a shimmer where it is seen from afar",
+    safe=False,
+    parameters=[_MATERIALS],
+)
+def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
+    """Draw the images of materials without smoothing, each pixel as a square."""
+    if not BY_NAME[scene.format].reader == "gltf_read":
+        raise MendError(f"{BY_NAME[scene.format].title} cannot say how an image is sampled; export as GLB first.")
+    changed, count = list(scene.materials), 0
+    for k in _chosen(scene, materials):
+        m = scene.materials[k]
+        inputs = tuple(
+            replace(t, sampler={**t.sampler, "magFilter": _NEAREST, "minFilter": _NEAREST})
+            if t.role == "base-colour" and t.image is not None and t.sampler.get("magFilter") != _NEAREST
+            else t
+            for t in m.inputs
+        )
+        if any(a is not b for a, b in zip(inputs, m.inputs, strict=True)):
+            changed[k] = replace(m, inputs=inputs)
+            count += 1
+    if not count:
+        raise MendError("None of these materials smooths an image.")
+    return Outcome(scene.with_(materials=tuple(changed)), (Figure("materials that smooth", f"{count:,}", "0"),))
+
+
+@mend(
+    "see-through.halve", title="Split what wraps another", keeps="every face with all that hangs on it; none is cut", costs="a part, and so a draw call, more for each half",
+    safe=False, parameters=[
+        Parameter("by", "choice", "plane: faces to either side of the enclosed part's middle; piece: connected pieces", ("plane", "piece"), "plane"),
+        Parameter("axis", "choice", "square to which axis the plane stands; auto takes the side from which most is wrong", ("auto", "x", "y", "z"), "auto"), PARTS,
+    ],
+)  # fmt: skip
+def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcome:
+    """Make two parts of a blended part that encloses or wraps another, so that one half is drawn before and one after it."""
+    world = world_matrices(scene)
+    placed = [i for i in walk(scene) if scene.nodes[i].mesh is not None]
+    before = draw_orders(scene, world, placed)
+    chosen = chosen_nodes(scene, parts)
+    about = {
+        d.outer: d for d in sorted(before, key=lambda d: d.wrong) if d.outer in chosen and (by == "piece" or d.first != d.second)
+    }
+    if not about:
+        raise MendError("None of these blended parts encloses or wraps another.")
+
+    def labels(node: int) -> Array | None:
+        mesh = scene.meshes[scene.nodes[node].mesh or 0]
+        if by == "piece":
+            return pieces(mesh)
+        d = about[node]
+        inner = d.second if d.first == node else d.first
+        points = apply(world[inner], scene.meshes[scene.nodes[inner].mesh or 0].positions)
+        middle = (points.min(axis=0) + points.max(axis=0)) / 2
+        square = np.abs(d.worst).argmax() if axis == "auto" else "xyz".index(axis)
+        place = apply(world[node], mesh.positions)[mesh.corners][:, square]
+        sums = np.add.reduceat(place, mesh.starts[:-1]) if (mesh.corner_counts > 0).all() else None
+        return None if sums is None else (sums / mesh.corner_counts > middle[square]).astype(np.int32)
+
+    after, made = split_parts(scene, sorted(about), labels)
+    if not made:
+        raise MendError("They cannot be split that way: all faces lie on one side, or are one piece.")
+    now = draw_orders(after, world_matrices(after), [i for i in walk(after) if after.nodes[i].mesh is not None])
+    share = lambda some: f"{100 * sum(d.wrong for d in some) / max(sum(d.both for d in some), 1):.3g} %"
+    count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
+    return Outcome(
+        after,
+        (Figure("rays on which the order is wrong", share(before), share(now)), Figure("parts", count(scene), count(after))),
+    )

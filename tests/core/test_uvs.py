@@ -1,0 +1,260 @@
+"""UV sets on layouts whose coverage, gaps and densities are known in closed form; draw order on shells and rings."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace as with_values
+
+from handlens.core.checks import judge
+from handlens.core.limits import MendError
+from handlens.core.measures import collect, uv_raster
+from handlens.core.measures.uvs import RESOLUTION
+from handlens.core.mends import apply_mend
+from handlens.core.rules import Intent, load_sheet
+from handlens.core.rules.sheet import Textures
+from handlens.core.scene import Layer, Material, Node
+from handlens.core.scene.transforms import world_matrices
+from pictures import png, textured
+from scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
+from solids import icosphere, torus
+
+TEXEL = 1 / RESOLUTION
+
+
+def quads(*boxes):
+    """(T, 3, 2) two triangles for each (u0, v0, u1, v1)."""
+    out = []
+    for a, b, c, d in boxes:
+        out += [[[a, b], [c, b], [c, d]], [[a, b], [c, d], [a, d]]]
+    return np.array(out, float)
+
+
+def cover(uv, resolution=RESOLUTION):
+    return uv_raster.covered(uv_raster.wrapped(uv_raster.spans(uv, resolution), resolution), resolution)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(st.floats(-1.5, 2.5), min_size=4, max_size=4))
+def test_a_rectangle_covers_its_area_within_one_texel_a_side(sides):
+    a, c = sorted(sides[:2])
+    b, d = sorted(sides[2:])
+    count = cover(quads((a, b, c, d)), 256)
+    wide, high = (c - a) * 256, (d - b) * 256
+    assert abs(count.sum() - wide * high) <= wide + high + 1
+
+
+@pytest.mark.parametrize("n", [7, 50, 333])
+def test_a_grid_covers_every_texel_once(n):
+    """No texel is left out or counted twice along shared edges, whatever their slope: coverage by centres, half open."""
+    dice = np.random.default_rng(n)
+    x, y = np.meshgrid(np.linspace(0, 1, n), np.linspace(0, 1, n), indexing="ij")
+    p = np.stack([x, y], axis=-1)
+    p[1:-1, 1:-1] += dice.uniform(-0.3, 0.3, (n - 2, n - 2, 2)) / n
+    q = [p[:-1, :-1], p[1:, :-1], p[1:, 1:], p[:-1, 1:]]
+    pick = [(0, 1, 2), (0, 2, 3)]
+    uv = np.concatenate([np.stack([q[k] for k in corners], axis=2).reshape(-1, 3, 2) for corners in pick])
+    count = cover(uv, 512)
+    assert (count == 1).all()
+
+
+def test_overlap_of_two_rectangles_within_one_texel():
+    count = cover(quads((0.1, 0.1, 0.5, 0.5), (0.4, 0.4, 0.8, 0.8)))
+    assert abs((count > 1).sum() * TEXEL**2 - 0.01) <= 4 * 0.1 * TEXEL
+    assert abs((count > 0).sum() * TEXEL**2 - 0.31) <= 4 * 0.8 * TEXEL
+
+
+@pytest.mark.parametrize(("gap", "axis"), [(0.05, 0), (0.02, 1), (4 * TEXEL, 0)])
+def test_the_gap_of_two_islands(gap, axis):
+    boxes = [(0.1, 0.1, 0.4, 0.5), (0.4 + gap, 0.1, 0.8, 0.5)]
+    uv = quads(*boxes) if axis == 0 else quads(*boxes)[..., ::-1]
+    runs = uv_raster.wrapped(uv_raster.spans(uv, RESOLUTION), RESOLUTION)
+    labels = uv_raster.labelled(runs, np.array([0, 0, 1, 1]), uv_raster.covered(runs, RESOLUTION), RESOLUTION)
+    assert abs(uv_raster.gap(labels) - gap * RESOLUTION) <= 1
+
+
+def flat(boxes, size=1.0, image=(512, 512), data=None):
+    """A strip of squares in space, each laid on a box of the image."""
+    points = [[x * size, y * size, 0] for k in range(len(boxes)) for x, y in ((k, 0), (k + 1, 0), (k + 1, 1), (k, 1))]
+    faces = [[4 * k, 4 * k + 1, 4 * k + 2, 4 * k + 3] for k in range(len(boxes))]
+    uv = [[u, v] for a, b, c, d in boxes for u, v in ((a, b), (c, b), (c, d), (a, d))]
+    s = textured(data or png(image))
+    layer = Layer(np.array(uv), np.arange(len(uv), dtype=np.int32))
+    return s.with_(meshes=(replace(mesh(points, faces, "strip"), uvs=(layer,), slot_materials=(0,)),))
+
+
+def told(s, **wishes):
+    sheet = load_sheet("realtime-engine")
+    sheet = with_values(sheet, textures=with_values(Textures(), **wishes))
+    return {
+        f.check: f
+        for f in judge(collect(s), sheet, Intent()).findings
+        if f.check.startswith("textures.") and f.check != "textures.power-of-two"
+    }
+
+
+def test_density_of_a_square_metre_with_512_pixels():
+    """512 px over 1 m is 512 px/m, in both directions."""
+    d = collect(flat([(0, 0, 1, 1)])).densities[0]
+    assert d.median == pytest.approx(512)
+    assert (d.low, d.high) == (pytest.approx(512), pytest.approx(512))
+    half = flat([(0, 0, 1, 1)]).with_(nodes=(Node("node:0", "strip", scale=(2.0, 2.0, 2.0), mesh=0),))
+    assert collect(half).densities[0].median == pytest.approx(256)
+
+
+def test_uneven_density_is_told():
+    assert set(told(flat([(0, 0, 0.45, 0.45), (0.5, 0.5, 0.95, 0.95)]))) == set()
+    assert set(told(flat([(0, 0, 0.02, 0.02), (0.05, 0.05, 0.95, 0.95)]))) == {"textures.density"}
+
+
+def test_outside_is_asked_of_the_sheet():
+    s = flat([(1, 2, 2, 3)])
+    assert told(s) == {}
+    assert set(told(s, tiling=False)) == {"textures.uv-outside"}
+    after = apply_mend(s, "textures.shift-uvs", {}).scene
+    assert told(after, tiling=False) == {}
+    assert np.abs(after.meshes[0].uvs[0].at_corners() - (s.meshes[0].uvs[0].at_corners() - [1, 2])).max() < 1e-6
+    with pytest.raises(MendError):
+        apply_mend(after, "textures.shift-uvs", {})
+
+
+def test_overlap_mirror_and_flat():
+    s = flat([(0, 0, 0.5, 0.5), (0, 0, 0.5, 0.5)])
+    found = told(s)["textures.uv-overlap"]
+    assert found.measured["value"] == 1.0
+    assert found.elements.indices.tolist() == [0, 1]
+    assert set(told(flat([(0, 0, 0.5, 0.5), (0.6, 0.6, 0.6, 0.9)]))) == {"textures.uv-flat"}
+    assert set(told(flat([(0.3, 0.3, 0.3, 0.3)]))) == {"textures.uv-collapsed"}
+    # Mirrored halves matter under a normal map alone.
+    m = flat([(0, 0, 0.4, 0.4), (0.9, 0.5, 0.5, 0.9)])
+    assert told(m) == {}
+
+
+def test_uvs_that_are_no_numbers_or_absent():
+    s = flat([(0, 0, 0.4, 0.4), (0.5, 0.5, 0.9, 0.9)])
+    layer = s.meshes[0].uvs[0]
+    values, index = layer.values.copy(), layer.index.copy()
+    values[1, 0] = np.nan
+    broken = s.with_(meshes=(replace(s.meshes[0], uvs=(Layer(values, layer.index),)),))
+    assert told(broken)["textures.uv-broken"].result == "stop"
+    assert told(broken)["textures.uv-broken"].elements.indices.tolist() == [0]
+    index[5] = -1
+    absent = s.with_(meshes=(replace(s.meshes[0], uvs=(Layer(layer.values, index),)),))
+    assert told(absent)["textures.uv-broken"].result == "caution"
+    assert told(absent)["textures.uv-broken"].elements.indices.tolist() == [1]
+
+
+def test_padding_is_in_pixels_of_the_image():
+    near = flat([(0.1, 0.1, 0.4, 0.4), (0.4 + 4.5 / 1024, 0.1, 0.8, 0.4)], image=(256, 256))
+    assert set(told(near)) == {"textures.uv-padding"}
+    assert told(near)["textures.uv-padding"].measured["value"] < 2
+    assert told(flat([(0.1, 0.1, 0.4, 0.4), (0.4 + 4.5 / 1024, 0.1, 0.8, 0.4)], image=(2048, 2048))) == {}
+
+
+def test_a_second_set_where_the_destination_wants_one():
+    s = flat([(0, 0, 1, 1)])
+    assert set(told(s, second_uvs=True)) == {"textures.uv-second"}
+    assert told(apply_mend(s, "textures.copy-uvs", {}).scene, second_uvs=True) == {}
+    assert told(apply_mend(s, "textures.unwrap", {}).scene, second_uvs=True) == {}
+    with pytest.raises(MendError):
+        apply_mend(s, "textures.copy-uvs", {"set": 3, "to": 2})
+
+
+@pytest.mark.parametrize(
+    "made", [mesh(CUBE_POINTS, CUBE_FACES, "crate"), icosphere(2), torus(16, 8)], ids=["cube", "ball", "ring"]
+)
+def test_unwrapping_lays_flat_without_overlap(made):
+    s = scene(made)
+    after = apply_mend(s, "textures.unwrap", {"set": 1}).scene
+    assert np.array_equal(after.meshes[0].positions, made.positions)
+    assert np.array_equal(after.meshes[0].corners, made.corners)
+    u = collect(after).meshes[0].uvs[0]
+    assert (u.missing, u.not_finite, u.outside, u.flat) == (0, 0, 0, 0)
+    assert u.overlap < 0.005
+    assert u.islands >= 1
+
+
+def test_repacking_keeps_the_islands_and_parts_them():
+    s = flat([(0, 0, 0.5, 0.5), (0, 0, 0.5, 0.5), (0.2, 0.2, 0.6, 0.6)])
+    after = apply_mend(s, "textures.unwrap", {"set": 1, "repack": True, "padding": 8}).scene
+    u = collect(after).meshes[0].uvs[0]
+    assert u.overlap < 0.005
+    assert u.islands == 3
+    assert u.padding >= 4
+    # Each stays a square, and all get the same density: they are equal in space.
+    uv = after.meshes[0].uvs[0].at_corners().reshape(3, 4, 2)
+    sides = np.linalg.norm(uv - np.roll(uv, -1, axis=1), axis=2)
+    assert np.ptp(sides, axis=1).max() < 0.02 * sides.max()
+    assert sides[2].mean() / sides[0].mean() == pytest.approx(1.0, rel=0.03)
+
+
+# --- draw order ---------------------------------------------------------------------------------------------
+
+
+def glass(number, both=False):
+    source = {"alphaMode": "BLEND", "doubleSided": both}
+    return Material(
+        f"material:{number}", f"glass {number}", (1, 1, 1, 0.4), 0.0, 0.1, alpha_mode="blend", double_sided=both, source=source
+    )
+
+
+def shells(*parts, both=False):
+    """Parts as (mesh, place, size), each of glass of its own."""
+    meshes = tuple(replace(m, slot_materials=(k,)) for k, (m, _, _) in enumerate(parts))
+    nodes = tuple(Node(f"node:{k}", f"shell {k}", at, scale=(size,) * 3, mesh=k) for k, (_, at, size) in enumerate(parts))
+    return scene(*meshes, nodes=nodes, materials=tuple(glass(k, both) for k in range(len(parts))))
+
+
+def orders(s):
+    return [(d.first, d.second, d.wrong / d.both) for d in collect(s).draw_orders]
+
+
+def test_glass_in_glass_is_wrong_from_half_of_all_sides():
+    """A ball within a ball, a little off its middle: whole parts are sorted by their middles, so from the half of the sides
+    from which the inner one's middle is the nearer it is drawn last, although the outer one lies before it."""
+    (first, second, share) = orders(shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), (0.1, 0, 0), 0.4)))[0]
+    assert (first, second) == (0, 1)
+    assert share == pytest.approx(0.5, abs=0.08)
+
+
+def test_what_stands_apart_is_sorted_rightly():
+    assert orders(shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), (3, 0, 0), 1.0))) == []
+    # Boxes that meet at a corner, balls that do not: the nearer middle is the nearer ball wherever both are met.
+    assert all(
+        share < 0.02 for _, _, share in orders(shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), (1.5, 1.5, 1.5), 1.0)))
+    )
+
+
+def test_halving_a_ring_about_a_ball():
+    s = shells((icosphere(2), (0, 0, 0), 1.0), (torus(32, 8), (0, 0, 0), 0.8))
+    before = orders(s)[0][2]
+    assert before > 0.2
+    outcome = apply_mend(s, "see-through.halve", {})
+    after = collect(outcome.scene).draw_orders
+    assert sum(d.wrong for d in after) / sum(d.both for d in after) < 0.6 * before
+    faces = sum(outcome.scene.meshes[n.mesh].face_count for n in outcome.scene.nodes if n.mesh is not None)
+    assert faces == sum(m.face_count for m in s.meshes)
+
+
+def test_pieces_of_one_part_are_looked_at_too():
+    inner, outer = icosphere(2), icosphere(2)
+    both = mesh(
+        np.concatenate([outer.positions, inner.positions * 0.5]),
+        [*outer.corners.reshape(-1, 3).tolist(), *(inner.corners.reshape(-1, 3) + len(outer.positions)).tolist()],
+        "nested",
+    )
+    s = shells((both, (0, 0, 0), 1.0))
+    (first, second, share) = orders(s)[0]
+    assert (first, second) == (0, 0)
+    assert share == 1.0  # the outer one is stored first and drawn first, always
+    after = apply_mend(s, "see-through.halve", {"by": "piece"}).scene
+    assert len([n for n in after.nodes if n.mesh is not None]) == 2
+    sheet = load_sheet("realtime-engine")
+    assert {f.check for f in judge(collect(s), sheet, Intent()).findings if f.station == "See-through"} == {
+        "see-through.draw-order"
+    }
+    with pytest.raises(MendError):
+        apply_mend(shells((icosphere(1), (0, 0, 0), 1.0)), "see-through.halve", {})
+    assert len(world_matrices(after)) == len(after.nodes)
