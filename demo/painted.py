@@ -21,14 +21,14 @@ def card(
     slot: int,
     at: tuple[float, float, float] = (0, 0, 0),
     turn: float = 0.0,
-    box: tuple[float, float, float, float] = (0, 0, 1, 1),
+    v_down: bool = True,
 ) -> Mesh:
-    """An upright card that shows a rectangle of its image, standing on its lower edge."""
+    """An upright card that shows its image, standing on its lower edge."""
     x, z = np.cos(turn) * wide / 2, -np.sin(turn) * wide / 2
     points = np.array([[-x, 0, -z], [x, 0, z], [x, high, z], [-x, high, -z]]) + at
     made = mesh(number, name, (points.tolist(), [[0, 1, 2, 3]]), slot)
-    u0, v0, u1, v1 = box
-    uv = np.array([[u0, v1], [u1, v1], [u1, v0], [u0, v0]], np.float32)
+    low, high_v = (1, 0) if v_down else (0, 1)
+    uv = np.array([[0, low], [1, low], [1, high_v], [0, high_v]], np.float32)
     return replace(made, uvs=(Layer(uv, np.arange(4, dtype=np.int32)),))
 
 
@@ -67,7 +67,7 @@ def ferry_signboard() -> tuple[str, list[str]]:
     ]
     boards[1] = replace(boards[1], inputs=(*boards[1].inputs, grain))
     meshes = (
-        card(0, "front", 1.2, 0.6, 0, (0, 1.4, 0.03)), card(1, "back", 1.2, 0.6, 1, (0, 1.4, -0.03), np.pi),
+        card(0, "front", 1.2, 0.6, 0, (0, 1.4, 0.03), v_down=False), card(1, "back", 1.2, 0.6, 1, (0, 1.4, -0.03), np.pi, v_down=False),
         mesh(2, "posts", sh.join(sh.box((0.08, 2.1, 0.08), (-0.66, 1.05, 0)), sh.box((0.08, 2.1, 0.08), (0.66, 1.05, 0))), 2),
     )  # fmt: skip
     nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))

@@ -1,14 +1,17 @@
 """The stage, read pixel by pixel: looks, loupe, lenses and evidence."""
 
+import io
 import re
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image as Pillow
 from playwright.sync_api import expect
 
 from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, settle, stage_there, until
 from handlens.core.scene import Material, Node
+from pictures import textured
 from scenes import cube, mesh, rigged, scene
 
 
@@ -404,3 +407,39 @@ def test_the_camera_flies_to_where_a_hidden_part_is_seen(page, server):
     _, y, z = page.evaluate("stageTest.state().camera")
     # In front of the wall nothing of the peg can be seen, unless from high above.
     assert z < 0.9 or y > 4
+
+
+def test_pictures_stand_upright_on_the_stage_and_on_the_layout(page, server):
+    """v counts down from the top of an image (glTF 2.0 §3.8.1): a card with a red upper and a white lower half, seen from the front."""
+    made = board_with_halves()
+    on_stage(page, server, "Halved board", [as_glb(made, "Halved board")])
+    page.keyboard.press("v")
+    page.keyboard.press("f")
+    page.wait_for_timeout(600)
+    settle(page)
+    rows, column, _ = red_rows(page.locator("canvas").first)
+    # Above it is the page's paper, below it the card's other half, which is drawn darker.
+    above, below = column[rows.min() - 30 : rows.min() - 8].mean(), column[rows.max() + 8 : rows.max() + 30].mean()
+    assert above - below > 5
+    page.get_by_role("button", name="UV layout", exact=True).click()
+    layout = page.get_by_role("complementary", name="UV layout").get_by_role("img")
+    layout.wait_for()
+    page.wait_for_timeout(400)
+    assert red_rows(layout)[2].max() < 0.55
+
+
+def board_with_halves():
+    pixels = np.full((64, 64, 3), 255, np.uint8)
+    pixels[:32] = (200, 20, 20)
+    out = io.BytesIO()
+    Pillow.fromarray(pixels).save(out, "PNG")
+    return textured(out.getvalue())
+
+
+def red_rows(drawn) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Rows that hold red, the column through the middle of it, and all rows' numbers as a share of the height."""
+    p = np.asarray(Pillow.open(io.BytesIO(drawn.screenshot())).convert("RGB")).astype(int)
+    red = (p[:, :, 0] - p[:, :, 1] > 40) & (p[:, :, 0] - p[:, :, 2] > 30)
+    rows = np.flatnonzero(red.sum(axis=1) > 12)
+    assert len(rows) > 20
+    return rows, p[:, int(np.median(np.flatnonzero(red[rows].any(axis=0))))].mean(axis=1), rows / len(p)

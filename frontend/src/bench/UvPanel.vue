@@ -88,20 +88,17 @@ function picture(c: CanvasRenderingContext2D, side: number) {
   const map = (mesh.value!.userData.surfaces as Surface[]).find((s) => s.map)?.map as Texture | undefined;
   if (!map?.image) return;
   const k = side / view.value.across;
-  const [x, y] = [side / 2 - view.value.u * k, side / 2 - (1 - view.value.v) * k];
+  const [x, y] = [side / 2 - view.value.u * k, side / 2 - view.value.v * k];
   c.save();
   c.globalAlpha = 0.4;
-  // The stored bitmap is turned over for the card.
-  c.translate(x, y + k);
-  c.scale(1, -1);
-  c.drawImage(map.image as ImageBitmap, 0, 0, k, k);
+  c.drawImage(map.image as ImageBitmap, x, y, k, k);
   c.restore();
 }
 
 /** The place in UV space under the pointer. */
 function at(e: PointerEvent | WheelEvent): [number, number] {
   const r = canvas.value!.getBoundingClientRect();
-  const [x, y] = [(e.clientX - r.left) / r.width - 0.5, 0.5 - (e.clientY - r.top) / r.height];
+  const [x, y] = [(e.clientX - r.left) / r.width - 0.5, (e.clientY - r.top) / r.height - 0.5];
   return [view.value.u + x * view.value.across, view.value.v + y * view.value.across];
 }
 function zoom(factor: number, [u, v]: [number, number] = [view.value.u, view.value.v]) {
@@ -119,7 +116,7 @@ function move(e: PointerEvent) {
   const k = view.value.across / SIDE;
   drag.moved ||= Math.hypot(e.clientX - drag.x, e.clientY - drag.y) > 3;
   if (!drag.moved) return;
-  view.value = { ...view.value, u: view.value.u - (e.clientX - drag.x) * k, v: view.value.v + (e.clientY - drag.y) * k };
+  view.value = { ...view.value, u: view.value.u - (e.clientX - drag.x) * k, v: view.value.v - (e.clientY - drag.y) * k };
   Object.assign(drag, { x: e.clientX, y: e.clientY });
 }
 function up(e: PointerEvent) {
@@ -132,7 +129,7 @@ function up(e: PointerEvent) {
 }
 function key(e: KeyboardEvent) {
   const step = view.value.across * 0.08;
-  const moves: Record<string, Partial<UvView>> = { ArrowLeft: { u: view.value.u - step }, ArrowRight: { u: view.value.u + step }, ArrowUp: { v: view.value.v + step }, ArrowDown: { v: view.value.v - step } };
+  const moves: Record<string, Partial<UvView>> = { ArrowLeft: { u: view.value.u - step }, ArrowRight: { u: view.value.u + step }, ArrowUp: { v: view.value.v - step }, ArrowDown: { v: view.value.v + step } };
   if (moves[e.key]) view.value = { ...view.value, ...moves[e.key] };
   else if (e.key === '+') zoom(0.8);
   else if (e.key === '_') zoom(1.25);

@@ -24,7 +24,13 @@ export function useBench(revision: ComputedRef<number>) {
   });
   const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: api.catalogue, staleTime: Infinity });
   const bench = query.data;
-  const findings = computed(() => bench.value?.reading?.findings ?? []);
+  /** Station by station, in each the worst first, else in the order of the checks. */
+  const findings = computed(() => {
+    const found = bench.value?.reading?.findings ?? [];
+    const order = [...new Set(found.map((f) => f.station))];
+    const rank = ['stop', 'caution', 'note'];
+    return [...found].sort((a, b) => order.indexOf(a.station) - order.indexOf(b.station) || rank.indexOf(a.result) - rank.indexOf(b.result));
+  });
   const stations = computed(() => bench.value?.reading?.stations ?? []);
 
   // What is open lives in the address, so that a reload or a link brings it back.

@@ -129,7 +129,7 @@ function lines(mesh: Mesh, index: Uint32Array) {
 
 async function texture(bytes: Uint8Array<ArrayBuffer>): Promise<Texture | null> {
   try {
-    const bitmap = await createImageBitmap(new Blob([bytes], { type: 'image/png' }), { imageOrientation: 'flipY', premultiplyAlpha: 'none' });
+    const bitmap = await createImageBitmap(new Blob([bytes], { type: 'image/png' }), { premultiplyAlpha: 'none' });
     const t = new Texture(bitmap);
     t.flipY = false;
     t.colorSpace = SRGBColorSpace;

@@ -28,7 +28,7 @@ function geometry(mesh: Mesh, evidence: Evidence): BufferGeometry {
     return g;
   }
   for (const [name, attribute] of Object.entries(mesh.geometry.attributes)) g.setAttribute(name, attribute);
-  const index = evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : evidence.kind in CORNERS ? drawnVertices(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
+  const index = ofMaterials(evidence) ? materialsIndex(mesh, evidence.indices) : evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : evidence.kind in CORNERS ? drawnVertices(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
   g.setIndex(new BufferAttribute(index, 1));
   g.userData.vertex = (mesh.geometry.userData.origins as Origins).vertex;
   return g;
@@ -59,6 +59,17 @@ export function facesIndex(mesh: Mesh, marked: Int32Array) {
     out[k++] = src[3 * t + 2]!;
   }
   return out;
+}
+
+/** Images are marked by the materials that use them, which is what the server names for them. */
+const ofMaterials = (evidence: Evidence) => evidence.kind === 'materials' || evidence.kind === 'images';
+
+/** Index of the triangles that have one of some materials. */
+function materialsIndex(mesh: Mesh, materials: Int32Array) {
+  const src = mesh.geometry.index!.array as Uint32Array;
+  const surfaces = mesh.userData.surfaces as { slot: number }[];
+  const runs = mesh.geometry.groups.filter((g) => materials.includes(surfaces[g.materialIndex ?? 0]!.slot));
+  return Uint32Array.from(runs.flatMap((g) => [...src.subarray(g.start, g.start + g.count)]));
 }
 
 /** Drawn vertex for each of some stored vertices. */
@@ -107,7 +118,7 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
   const groups: Group[] = [];
   const box = new Box3();
   const whole = !(evidence.kind in CORNERS);
-  const named = evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
+  const named = ofMaterials(evidence) ? [...model.parts.keys()] : evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
   // A group stands for the parts below it; a node with nothing to draw is a place.
   const nodes = [...new Set(named.flatMap((n) => (model.parts.has(n) ? [n] : (model.below.get(n) ?? []))))];
   // What "next place" steps through: a named node each, or the clusters of what is marked on a part.
@@ -125,8 +136,10 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
     const mesh = model.parts.get(node);
     if (!mesh) continue;
     const g = geometry(mesh, evidence);
+    if (!g.index!.count) continue;
     const group = drawn(g, evidence.kind, hex);
     grow(box, mesh, g);
+    if (ofMaterials(evidence)) spots.push(new Box3().setFromObject(mesh));
     if (!whole) spots.push(...clusters(g, CORNERS[evidence.kind]!, mesh.matrixWorld));
     mesh.add(group);
     group.updateMatrixWorld(true);

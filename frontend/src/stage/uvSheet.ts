@@ -3,10 +3,10 @@
 import { BufferAttribute, BufferGeometry, Camera, CustomBlending, DoubleSide, LineSegments, type Material, Mesh, NearestFilter, OneFactor, OneMinusSrcAlphaFactor, Scene, ShaderMaterial, Vector4, WebGLRenderTarget, type WebGLRenderer } from 'three';
 import { asShown, TOKENS } from './tokens';
 
-/** The part of UV space that the panel shows: its middle, and how much of it lies across the panel. */
+/** The part of UV space that the panel shows: its middle, and how much of it lies across the panel. v runs down, as rows of a picture do. */
 export interface UvView { u: number; v: number; across: number }
 
-const VERTEX = 'uniform vec4 uView; void main() { vec2 p = (uv - uView.xy) * uView.zw; gl_Position = vec4(p, 0., 1.); }';
+const VERTEX = 'uniform vec4 uView; void main() { vec2 p = (uv - uView.xy) * uView.zw; gl_Position = vec4(p.x, -p.y, 0., 1.); }';
 const blend = { transparent: true, depthTest: false, depthWrite: false, side: DoubleSide, blending: CustomBlending, blendSrc: OneFactor, blendDst: OneMinusSrcAlphaFactor } as const;
 
 function flat(hex: string, opacity: number, hatched = false) {

@@ -10,9 +10,9 @@ def metres(amount: float) -> str:
     if amount == 0 or not math.isfinite(amount):
         return f"{amount:g} m"
     if amount < 1e-6:
-        return f"{amount * 1e9:.2g} nm"
+        return f"{amount * 1e9:.3g} nm"
     if amount < 1e-4:
-        return f"{amount * 1e6:.2g} µm"
+        return f"{amount * 1e6:.3g} µm"
     if amount < 0.01:
         return f"{amount * 1000:.3g} mm"
     if amount < 1:

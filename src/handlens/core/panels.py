@@ -9,6 +9,7 @@ from .checks.facing import BACKS, heading
 from .checks.parts import first_parts, seen_from, unit_of
 from .checks.pivots import FAR, free_parts, spin, wanted
 from .lengths import metres
+from .limits import plural
 from .measures import Measures
 from .panel import figure, length, table
 from .rules import Intent, RuleSheet
@@ -156,7 +157,7 @@ def slots_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]
         })  # fmt: skip
     return {
         "about": "materials, and what is plugged into them",
-        "line": f"{len(m.materials):,} materials" if m.materials else "no materials",
+        "line": plural(len(m.materials), "material") if m.materials else "no materials",
         "limit": f"{bare:,} faces without" if bare else None,
         "meter": None,
         "headline": [

@@ -45,8 +45,7 @@ def textures_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, A
         rows.append({
             "cells": {
                 "image": i.reference or f"image {k}", "where": "cannot be opened" if i.unreadable else STATUS.get(i.status, i.status),
-                "size": f"{i.width:,} × {i.height:,}" if i.width else "–", "kind": f"{i.look.kind.upper()}, {i.look.bits} bit" if i.look else "–",
-                "roles": ", ".join(r.replace("-", " ") for r in i.roles) or "nothing", "file": f"{(i.bytes or 0) / 1024:,.0f} KiB" if i.bytes else "–",
+                "size": f"{i.width:,} × {i.height:,}" if i.width else "–", "roles": ", ".join(r.replace("-", " ") for r in i.roles) or "nothing",
             },
             "result": result,
         })  # fmt: skip
@@ -80,7 +79,7 @@ def textures_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, A
             figure(f"{pixels:,.3g}" if middle else "–", "px/m" if middle else "", "in the middle of the model"),
         ],
         "tables": [
-            table("Images", [("image", "Image", False), ("where", "Lies", False), ("size", "Pixels", True), ("kind", "Kind", False), ("roles", "Used as", False), ("file", "File", True)], rows),
+            table("Images", [("image", "Image", False), ("where", "Lies", False), ("size", "Pixels", True), ("roles", "Used as", False)], rows),
             *([table("UVs by part", [("part", "Part", False), ("set", "Set", True), ("density", "Density", True), ("islands", "Islands", True), ("overlap", "Shared", True), ("outside", "Outside", True), ("flat", "Flat", True), ("mirrored", "Mirrored", True)], laid)] if laid else []),
         ],
     }  # fmt: skip
@@ -94,7 +93,13 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         i = images.get(k)
         a = i.look.alpha if i is not None and i.look is not None else None
         seen = x.shown.see if x.shown is not None else a.see if a else 0.0
-        wanted = "opaque" if a is None or a.mode == "opaque" or seen < SEEN else a.mode
+        wanted = (
+            "blend"
+            if x.opacity < 0.999 and x.alpha_mode == "blend"
+            else "opaque"
+            if a is None or a.mode == "opaque" or seen < SEEN
+            else a.mode
+        )
         ignored = x.alpha_mode == "opaque" and wanted != "opaque"
         off = not ignored and x.alpha_mode in ("mask", "blend") and x.opacity >= 0.999 and wanted != x.alpha_mode
         hidden += ignored
@@ -104,7 +109,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         rows.append({
             "cells": {
                 "material": x.name or f"material {k}", "mode": _mode(x.alpha_mode, x.alpha_cutoff), "image": i.reference if i else "–",
-                "seen": f"{100 * seen:.3g} %", "fading": f"{100 * a.fading:.2g} %" if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
+                "seen": f"{100 * seen:.3g} %" if a else f"{100 * (1 - x.opacity):.3g} % all over", "fading": f"{100 * a.fading:.2g} %" if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
             },
             "result": "stop" if ignored else "caution" if off else "clear",
         })  # fmt: skip

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from ..core.checks import Finding, judge
 from ..core.display import marked
 from ..core.measures import Measures
+from ..core.measures.slots import users_of
 from ..core.receivers import log
 from ..store import contents, shelf
 from ..store.database import session
@@ -44,11 +45,17 @@ def stage(inspection_id: int) -> Response:
 @blueprint.get("/<int:inspection_id>/elements")
 @blueprint.response(200)
 def elements(inspection_id: int) -> Response:
-    """A finding's element indices as little-endian int32; edges as pairs. Query: finding."""
+    """A finding's element indices as little-endian int32; edges as pairs, and for images the materials that use them, since
+    those are what is drawn. Query: finding."""
     with session() as s:
-        finding = _finding(s, row(s, Inspection, inspection_id, "inspection"), request.args.get("finding", ""))
-    assert finding.elements is not None
-    return Response(finding.elements.indices.astype("<i4").tobytes(), mimetype="application/octet-stream")
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        finding = _finding(s, inspection, request.args.get("finding", ""))
+        elements = finding.elements
+        assert elements is not None
+        indices = elements.indices
+        if elements.kind == "images":
+            indices = users_of(measures_of(inspection), indices)
+    return Response(indices.astype("<i4").tobytes(), mimetype="application/octet-stream")
 
 
 @blueprint.get("/<int:inspection_id>/marks")

@@ -163,7 +163,8 @@ def all_checks() -> tuple[Check, ...]:
     """Every check, in station order and then in order of registration."""
     for module in MODULES:
         importlib.import_module(f"{__package__}.{module}")
-    return tuple(_CHECKS.values())
+    place = {f"{__package__}.{module}": k for k, module in enumerate(MODULES)}
+    return tuple(sorted(_CHECKS.values(), key=lambda c: place[c.run.__module__]))
 
 
 def value(amount: Any, unit: str) -> dict[str, Any]:

@@ -50,7 +50,7 @@ def _name(x: MaterialFigures, k: int) -> str:
 def _reason(a: AlphaFigures) -> str:
     if a.mode == "blend":
         return f"{100 * a.fading:.2g} % of its pixels fade away from any rim"
-    return f"{100 * a.gone:.3g} % of its pixels are gone, {100 * a.solid:.3g} % solid, and next to none fade between"
+    return f"{100 * a.gone:.3g} % of its pixels are gone, {100 * a.solid:.3g} % solid, and the rest are rims"
 
 
 def _set(a: AlphaFigures, name: str) -> tuple[tuple[str, dict[str, str]], ...]:

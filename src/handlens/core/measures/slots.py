@@ -9,7 +9,7 @@ import numpy as np
 
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
-from .records import InputFigures, MaterialFigures, ShownFigures
+from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 
 #: Numbers of two materials count as equal within this.
 _SAME = 1e-3
@@ -27,6 +27,12 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures]) -> list[Ma
         )
         for k, m in enumerate(scene.materials)
     ]  # fmt: skip
+
+
+def users_of(m: Measures, images: Array) -> Array:
+    """(n,) int32 materials that use any of some images (numbers, int)."""
+    wanted = set(images.tolist())
+    return np.array([k for k, x in enumerate(m.materials) if wanted & set(x.images)], np.int32)
 
 
 def equal_materials(scene: Scene) -> dict[int, int]:
