@@ -9,7 +9,8 @@ from PIL import Image as Pillow
 from PIL import ImageDraw
 
 import shapes as sh
-from blocks import OUT, material, mesh, picture, save, wood
+from blocks import OUT, bands, material, mesh, picture, save, wood
+from handlens.core.formats import write
 from handlens.core.scene import Layer, Material, Mesh, Node, Scene, TextureInput
 
 
@@ -213,4 +214,35 @@ def glass_floats() -> tuple[str, list[str]]:
     return "glass_floats", save("glass_floats", scene, "glb", "glass_floats")
 
 
-PAINTED = (ferry_signboard, reeds, lantern_flame, glass_floats)
+def moorings() -> tuple[str, list[str]]:
+    """Two colourings of one buoy. The green one was copied from the red: it still wears the red one's picture, and the list of
+    moorings names it in other capitals, with one letter off, and by a file that is not there."""
+    made = []
+    t = np.linspace(-np.pi / 2, np.pi / 2, 13)
+    float_ = sh.lathe([(0 if k in (0, 12) else 0.36 * np.cos(a), 0.5 + 0.36 * np.sin(a)) for k, a in enumerate(t)], 24)
+    ring = sh.ring(0.09, 0.026, (0, 0.92, 0), 20, 8)
+    for name in ("red", "green"):
+        images = (picture(0, "buoy_red.png", bands()),)
+        materials = (material(0, f"buoy {name}", "B25442", 0, linear=False), material(1, "iron", "6A7274", linear=False))
+        meshes = (mesh(0, "float", float_, 0, "round"), mesh(1, "lifting ring", ring, 1))
+        nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
+        scene = Scene("obj", nodes, (0, 1), meshes, materials, images)
+        made.append(write(scene, "obj", f"buoy_{name}"))
+    place = OUT / "moorings"
+    place.mkdir(parents=True, exist_ok=True)
+    for old in place.iterdir():
+        old.unlink()
+    files = made[1] | made[0]
+    files["moorings.xml"] = b"""<?xml version="1.0" encoding="UTF-8"?>
+<moorings place="Mudlark Quay">
+  <mooring model="buoy_red.obj" paint="buoy red" ring="lifting ring" picture="buoy_red.png"/>
+  <mooring model="buoy_green.obj" paint="Buoy Green" ring="lifting rng" picture="buoy_red.png"/>
+  <chart picture="soundings.png"/>
+</moorings>
+"""
+    for name, data in files.items():
+        (place / name).write_bytes(data)
+    return "moorings", ["buoy_green.obj", *sorted(n for n in files if n != "buoy_green.obj")]
+
+
+PAINTED = (ferry_signboard, reeds, lantern_flame, glass_floats, moorings)

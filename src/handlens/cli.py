@@ -243,10 +243,12 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
 
 def _mend(args: argparse.Namespace) -> int:
     from .core import formats
+    from .core.writing import changed_files
 
     _, path, _, scene, runs = _mended(args)
     out, format_name = _target(args.out, path, scene.format)
     files = formats.write(scene, format_name, out.stem)
+    files |= {path: data for path, data in changed_files(scene).items() if path not in files}
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
     write_files(placed, _inputs(args.path, path))
     tree = {

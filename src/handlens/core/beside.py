@@ -34,4 +34,4 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
         for name in other.names():
             if role_of(name) == "image":
                 found.append(Neighbour(name, "image", origin, other.size(name), lambda name=name, other=other: other.read(name)))  # type: ignore[misc]
-    return scene.with_(beside=tuple(found[:_MOST]))
+    return scene.with_(beside=tuple(found[:_MOST]), main=main)

@@ -12,6 +12,7 @@ from .checks import STATIONS, Judgement
 from .checks.arrival import bare
 from .checks.budget import draw_calls, draw_calls_of, texture_memory, triangles
 from .checks.placement import is_scaled, is_uneven
+from .checks.side_files import used_names
 from .checks.size import explanations, size_metres, wanted_ratio
 from .lengths import metres
 from .limits import plural
@@ -105,8 +106,21 @@ def _arrival(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
             figure(f"{materials:,}", "", "materials"),
             figure(f"{leftovers:,}", "", "left over", "note" if leftovers else "clear"),
         ],
-        "tables": [table("Inventory", columns, rows)],
+        "tables": [table("Inventory", columns, rows), *_side_table(m)],
     }
+
+
+def _side_table(m: Measures) -> list[dict[str, Any]]:
+    """Names that text files beside the model use; nothing where there are none."""
+    rows = used_names(m)
+    columns = [
+        ("text", "Says", False),
+        ("means", "Is", False),
+        ("how", "How", False),
+        ("place", "Stands at", False),
+        ("key", "Under", False),
+    ]
+    return [table("Names in side files", columns, rows)] if rows else []
 
 
 def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:

@@ -29,7 +29,13 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions) 
         clean_path(f"{folder}/x")
     if options.images == "none":
         made = made.with_(images=tuple(replace(i, load=None) for i in made.images))
-    return formats.write(made, format_name, stem, Layout(folder, options.images, options.material_library))
+    files = formats.write(made, format_name, stem, Layout(folder, options.images, options.material_library))
+    return files | {path: data for path, data in changed_files(scene).items() if path not in files}
+
+
+def changed_files(scene: Scene) -> dict[str, bytes]:
+    """Files beside the model that mends wrote anew, by their paths: they go out with it."""
+    return {n.path: n.load() for n in scene.beside if n.changed}
 
 
 def prepared(scene: Scene, format_name: str, options: ExportOptions) -> Scene:

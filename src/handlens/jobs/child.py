@@ -19,6 +19,10 @@ from ..core.format_table import MODEL_ENDINGS, WRITERS
 from ..core.limits import InputError
 
 
+#: Bytes up to which a variant of a model is kept beside it.
+_VARIANT_BYTES = 32 * 1024**2
+
+
 def main() -> int:
     request = json.loads(Path(sys.argv[1]).read_text())
     resource.setrlimit(resource.RLIMIT_AS, (limits.CHILD_MEMORY_BYTES, limits.CHILD_MEMORY_BYTES))
@@ -62,8 +66,16 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     models.sort(key=lambda n: (n.count("/"), -files[n].stat().st_size, n))
     shared = [n for n in files if n not in models]
     return {
-        "models": [{"main": m, "files": {n: str(files[n]) for n in [m, *shared]}} for m in models],
+        "models": [{"main": m, "files": {n: str(files[n]) for n in [m, *shared, *_variants(m, models, files)]}} for m in models],
     }
+
+
+def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]:
+    """Other colourings and the like of one model, which its side files may mix up with it; only small ones, and a few."""
+    from ..core.measures.side_files import variant_words
+
+    near = [m for m in models if m != main and m.rpartition("/")[0] == main.rpartition("/")[0] and variant_words(main, [m])]
+    return [m for m in near if files[m].stat().st_size < _VARIANT_BYTES][:8]
 
 
 def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> None:

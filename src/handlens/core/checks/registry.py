@@ -34,6 +34,7 @@ RESULTS = ("stop", "caution", "note")
 MODULES = (
     "arrival",
     "arrival_names",
+    "side_files",
     "size",
     "placement",
     "pivots",

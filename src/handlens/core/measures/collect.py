@@ -34,6 +34,7 @@ from .records import (
     WalkFigures,
 )
 from .shown import base_colour, shown
+from .side_files import borrowed, side_uses
 from .slots import material_figures
 from .surface_figures import surface_figures
 from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
@@ -110,6 +111,9 @@ def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
         nudges=nudges(scene, world),
         densities=densities(scene, world, placed, sizes),
         draw_orders=draw_orders(scene, world, placed),
+        side_uses=side_uses(scene),
+        side_files=[n.path for n in scene.beside if n.role == "side-file"],
+        borrowed=borrowed(scene),
         facing_key=looked[2],
     )
 

@@ -296,6 +296,21 @@ class DrawOrderFigures(msgspec.Struct, frozen=True):
     worst: list[float]
 
 
+class SideUse(msgspec.Struct, frozen=True):
+    """A value in a side file that is, or may be meant for, a name of the model. line, column from 1. path: of its key, general.
+    kind: what bears the name. state: as `side_files.side_uses` tells it. meant: the name, or the sibling model that it belongs to.
+    """
+
+    file: str
+    line: int
+    column: int
+    path: str
+    text: str
+    kind: str
+    state: str
+    meant: str | None
+
+
 class ImageFigures(msgspec.Struct, frozen=True):
     reference: str
     status: str
@@ -388,6 +403,10 @@ class Measures(msgspec.Struct, frozen=True):
     nudges: list[NudgeFigures]
     densities: list[DensityFigures]
     draw_orders: list[DrawOrderFigures]
+    side_uses: list[SideUse]
+    side_files: list[str]
+    #: References of the model itself that name what belongs to a sibling: (what it is, the reference, the sibling).
+    borrowed: list[tuple[str, str, str]]
     #: Digest of all that the two above were taken from; kept only where measures are to be used again.
     facing_key: str | None = None
     version: int = VERSION

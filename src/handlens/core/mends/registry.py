@@ -25,6 +25,7 @@ MODULES = (
     "uvs",
     "see_through",
     "arrival",
+    "side_files",
 )
 
 

@@ -34,7 +34,9 @@ class PartIntent(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Intent(msgspec.Struct, frozen=True, omit_defaults=True):
-    """All keys optional. copies: how many stand in the planned scene."""
+    """All keys optional. copies: how many stand in the planned scene. side_keys: keys in text files under which every value must
+    be a name of the model, as path or file:path.
+    """
 
     kind: str | None = None
     expected: Expected = Expected()
@@ -43,6 +45,7 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True):
     copies: int = 1
     nearest_view_m: float | None = None
     parts: dict[str, PartIntent] = {}
+    side_keys: list[str] = []
 
 
 #: Made while this module is imported: threads must not work out the shape of a record at the same moment.

@@ -223,6 +223,8 @@ class Neighbour:
     origin: str
     size: int
     load: Callable[[], bytes]
+    #: Whether a mend wrote it anew, so that it belongs to what is exported.
+    changed: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -286,7 +288,9 @@ class Problem:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """A whole file, neutral. unit_metres and up_axis are None where the file does not state them."""
+    """A whole file, neutral. unit_metres and up_axis are None where the file does not state them. files: those that were read,
+    with their roles. beside: those that came along unnamed. main: the package path of the model file, where it is known.
+    """
 
     format: str
     nodes: tuple[Node, ...]
@@ -304,6 +308,7 @@ class Scene:
     problems: tuple[Problem, ...] = ()
     files: tuple[tuple[str, str], ...] = ()
     beside: tuple[Neighbour, ...] = ()
+    main: str = ""
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     def with_(self, **changes: Any) -> Scene:

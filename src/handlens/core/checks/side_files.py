@@ -1,0 +1,150 @@
+"""Arrival: text files beside the model that use its names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from ..measures import Measures
+from ..measures.records import SideUse
+from ..rules import Intent, RuleSheet
+from .registry import Finding, Skipped, check, value
+
+Found = Iterator[Finding | Skipped]
+
+
+def _place(u: SideUse) -> str:
+    return f"{u.file}, line {u.line}, column {u.column}"
+
+
+def _correct(u: SideUse, to: str) -> tuple[str, dict[str, Any]]:
+    return "arrival.side-file", {"file": u.file, "line": u.line, "column": u.column, "to": to}
+
+
+def _none(m: Measures) -> Skipped | None:
+    return None if m.side_files else Skipped("no text file came along")
+
+
+def _told(m: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
+    return (u for u in m.side_uses if u.state in states)
+
+
+@check(
+    "arrival.side-near-miss",
+    title="Side file all but names a part of the model",
+    result="caution",
+    mends=("arrival.side-file", "arrival.rename"),
+)
+def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Values in a text file that differ from a name of the model in letter case or by one edit.
+
+    Why: names there are compared to the letter; what is bound by this one is not found, and comes in white, unmoving or not at all.
+    Measured: every value against the names of model file, materials, images, parts, joints and clips; one edit only from five letters on, and under keys under which names stand to the letter elsewhere.
+    Source: Damerau 1964 (edit distance); that names are compared to the letter is common practice, no published source.
+    """
+    if (nothing := _none(m)) is not None:
+        yield nothing
+        return
+    for u in _told(m, ("case", "near")):
+        how = "other letter case" if u.state == "case" else "one letter off"
+        mends: list[tuple[str, dict[str, Any]]] = []
+        if u.meant:
+            said = u.text.replace("\\", "/").rpartition("/")
+            mends.append(_correct(u, u.text[: len(u.text) - len(said[2])] + u.meant if said[1] else u.meant))
+            if u.kind in ("material", "part", "joint", "clip"):
+                mends.append(("arrival.rename", {"search": f"^{re.escape(u.meant)}$", "replace": u.text, "pattern": "true"}))
+        yield Finding(
+            f"{_place(u)}: {u.text} for the {u.kind} {u.meant}, {how}", value(u.text, "text"), value(u.meant, "text"), 1,
+            key=f"{u.file}/{u.line}/{u.column}", mends=tuple(mends),
+        )  # fmt: skip
+
+
+@check("arrival.side-no-file", title="Side file names a file that did not come", result="caution", mends=("arrival.side-file",))
+def no_file(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Values in a text file that read like a model or an image and are none of the files that came along.
+
+    Why: the destination looks for it where the side file says, and finds nothing.
+    Measured: the last piece of each value that ends like a model or an image, against the names of all files.
+    Source: common practice, no published source.
+    """
+    if (nothing := _none(m)) is not None:
+        yield nothing
+        return
+    for u in _told(m, ("no-file",)):
+        yield Finding(
+            f"{_place(u)}: {u.text} did not come along",
+            value(u.text, "text"),
+            value("a file", "text"),
+            1,
+            key=f"{u.file}/{u.line}/{u.column}",
+        )
+
+
+@check(
+    "arrival.side-other-variant",
+    title="Names what belongs to another variant",
+    result="caution",
+    mends=("arrival.side-file", "arrival.rename"),
+)
+def other_variant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Names of a sibling model where this one's are to be expected: in its own entry of a side file, or in the model itself.
+
+    Why: a variant that was copied from another still uses the other's; who changes one there changes both.
+    Measured: words of sibling models' file names that this one's has not (red, where this is the green one), in its images and materials and in every entry that names it.
+    Source: common practice, no published source.
+    """
+    for u in _told(m, ("other-variant",)):
+        yield Finding(
+            f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s", value(u.text, "text"), value("its own", "text"), 1,
+            key=f"{u.file}/{u.line}/{u.column}",
+        )  # fmt: skip
+    for kind, name, sibling in m.borrowed:
+        yield Finding(
+            f"The {kind} {name} sounds like {sibling}'s", value(name, "text"), value("its own", "text"), 1, key=f"{kind}/{name}"
+        )
+    if not m.side_files and not m.borrowed:
+        yield Skipped("no text file and no sibling model came along")
+
+
+@check("arrival.side-unknown", title="Side file names nothing of the model", result="caution", mends=("arrival.side-file",))
+def unknown(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Values under keys that the intent says matter, and that are no name of the model.
+
+    Why: what is bound under that key is not found there.
+    Measured: values under the keys chosen, against all names, in files that name the model at all.
+    Source: common practice, no published source.
+    """
+    if not intent.side_keys:
+        yield Skipped("the intent names no key that matters")
+        return
+    for u in _told(m, ("other",)):
+        if f"{u.file}:{u.path}" in intent.side_keys or u.path in intent.side_keys:
+            yield Finding(
+                f"{_place(u)}: {u.text} is no name of the model",
+                value(u.text, "text"),
+                value("a name", "text"),
+                1,
+                key=f"{u.file}/{u.line}/{u.column}",
+            )
+
+
+def used_names(m: Measures) -> list[dict[str, Any]]:
+    """Rows for the ledger: every use, what it resolves to and where it stands, what is wrong first."""
+    words = {
+        "exact": "to the letter",
+        "case": "other letter case",
+        "near": "one letter off",
+        "no-file": "no such file",
+        "other-variant": "another's",
+        "other": "no name of the model",
+    }
+    order = ["no-file", "case", "near", "other-variant", "other", "exact"]
+    rows = [
+        {
+            "cells": {"text": u.text, "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–", "how": words[u.state], "place": f"{u.file}:{u.line}:{u.column}", "key": u.path or "–"},
+            "result": "clear" if u.state == "exact" else None if u.state == "other" else "caution", "side_key": f"{u.file}:{u.path}" if u.path else None,
+        }
+        for u in sorted(m.side_uses, key=lambda u: order.index(u.state))
+    ]  # fmt: skip
+    return rows

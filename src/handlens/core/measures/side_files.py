@@ -1,0 +1,179 @@
+"""Which of the model's names the text files beside it use, to the letter or nearly, and what they name that is not there."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from pathlib import PurePosixPath
+
+from ..format_table import MODEL_ENDINGS
+from ..packages import IMAGE_ENDINGS
+from ..scene import Neighbour, Scene
+from ..side_text import Lines, Value, decoded, values
+from .records import SideUse
+
+#: Most uses that are kept in all.
+_MOST = 4_000
+#: Letters from which on a name may be one edit away and still be meant.
+_LONG = 5
+_FILES = (*MODEL_ENDINGS, *sorted(IMAGE_ENDINGS))
+
+
+def side_uses(scene: Scene) -> list[SideUse]:
+    """Every use of a name of the model in its side files, and every value beside them that is under the same key.
+
+    state: exact; case (but for letter case); near (one edit away, under a key under which names stand to the letter elsewhere);
+    no-file (looks like a file and is none that came); other-variant (names what belongs to a sibling model, in the entry of
+    this one); other (under the key of a name, but none).
+    """
+    names = _names(scene)
+    there = _files(scene)
+    others = _siblings(scene)
+    out: list[SideUse] = []
+    for n in scene.beside:
+        if n.role != "side-file" or len(out) >= _MOST:
+            continue
+        text = text_of(n)
+        found = values(text, PurePosixPath(n.path).suffix)
+        out += _uses(n.path, text, found, names, there, others)
+    return out[:_MOST]
+
+
+def text_of(n: Neighbour) -> str:
+    """A side file's text, its encoding found out; empty where it cannot be read."""
+    try:
+        return decoded(n.load())[0]
+    except Exception:  # a file that went away or is no text says nothing
+        return ""
+
+
+def variant_words(main: str, others: Iterable[str]) -> dict[str, str]:
+    """Words of other models' file names that the main one's has not, each with the model: red, where this is the green one.
+
+    Only those that differ from it in a single word are variants of it.
+    """
+    own = _words(PurePosixPath(main).stem)
+    out: dict[str, str] = {}
+    for other in others:
+        theirs = _words(PurePosixPath(other).stem)
+        if own & theirs and len(theirs - own) == 1 and len(own - theirs) == 1:
+            out[next(iter(theirs - own))] = PurePosixPath(other).name
+    return out
+
+
+def _siblings(scene: Scene) -> dict[str, str]:
+    return variant_words(scene.main, [n.path for n in scene.beside if n.role == "model"])
+
+
+def borrowed(scene: Scene) -> list[tuple[str, str, str]]:
+    """Images and materials of the model whose names say a sibling's word: a copied variant that still uses the other's."""
+    words = _siblings(scene)
+    named = [("image", i.reference) for i in scene.images] + [("material", m.name) for m in scene.materials]
+    out = []
+    for kind, name in named:
+        stem = PurePosixPath(name.replace("\\", "/")).stem if kind == "image" else name
+        word = next((w for w in _words(stem) if w in words), None)
+        if word is not None:
+            out.append((kind, name, words[word]))
+    return out
+
+
+def _words(stem: str) -> set[str]:
+    return {w for w in re.split(r"[\W_]+|(?<=[a-z])(?=[A-Z])", stem) if w} if stem else set()
+
+
+def _names(scene: Scene) -> dict[str, str]:
+    """What the model calls things, each with what it is: the first of these kinds where several share a name."""
+    out: dict[str, str] = {}
+    joints = {j for s in scene.skins for j in s.joints}
+    main = PurePosixPath(scene.main)
+    listed = [("model", main.name), ("model", main.stem)] if scene.main else []
+    listed += [("material", m.name) for m in scene.materials]
+    listed += [("joint" if k in joints else "part", n.name) for k, n in enumerate(scene.nodes)]
+    listed += [("part", m.name) for m in scene.meshes] + [("clip", c.name or "") for c in scene.clips]
+    for i in scene.images:
+        path = PurePosixPath((i.found_at or i.reference).replace("\\", "/"))
+        listed += [("image", path.name), ("image", path.stem)]
+    for kind, name in listed:
+        if len(name) > 1 and not name.isdigit():
+            out.setdefault(name, kind)
+    return out
+
+
+def _files(scene: Scene) -> set[str]:
+    paths = (
+        [scene.main]
+        + [path for path, _ in scene.files]
+        + [n.path for n in scene.beside]
+        + [i.found_at for i in scene.images if i.found_at]
+    )
+    return {PurePosixPath(p).name for p in paths} | set(paths)
+
+
+def _uses(
+    file: str, text: str, found: list[Value], names: dict[str, str], there: set[str], others: dict[str, str]
+) -> list[SideUse]:
+    folded = {n.casefold(): n for n in names}
+    by_letters: dict[int, list[str]] = {}
+    for n in names:
+        by_letters.setdefault(len(n), []).append(n)
+    exact = {v.path for v in found if _exact(v.text, names)}
+    mine = {
+        v.entry
+        for v in found
+        if names.get(PurePosixPath(v.text.replace("\\", "/")).name) == "model" or names.get(v.text) == "model"
+    }
+    lines = Lines(text)
+    out = []
+    for v in found:
+        state, meant = _state(v, names, folded, by_letters, there, v.path in exact and v.path != "")
+        if others and v.entry in mine and state in ("other", "exact", "", "near", "no-file"):
+            word = next((w for w in _words(PurePosixPath(v.text).stem) if w in others), None)
+            if word is not None:
+                state, meant = "other-variant", others[word]
+        if state:
+            line, column = lines.at(v.start)
+            out.append(SideUse(file, line, column, v.path, v.text, names.get(meant or v.text, ""), state, meant))
+    return out
+
+
+def _exact(text: str, names: dict[str, str]) -> str | None:
+    """The name that a value says to the letter, on its own or as the last piece of a path."""
+    if text in names:
+        return text
+    last = PurePosixPath(text.replace("\\", "/")).name
+    return last if last in names and names[last] in ("image", "model") else None
+
+
+def _state(
+    v: Value, names: dict[str, str], folded: dict[str, str], by_letters: dict[int, list[str]], there: set[str], known_key: bool
+) -> tuple[str, str | None]:
+    if (name := _exact(v.text, names)) is not None:
+        return "exact", name
+    last = PurePosixPath(v.text.replace("\\", "/")).name
+    if v.text.casefold() in folded:
+        return "case", folded[v.text.casefold()]
+    is_file = last.lower().endswith(_FILES) and len(last) > 4
+    if is_file and last in there:
+        return ("other", None) if known_key else ("", None)
+    if is_file and last.casefold() in folded:
+        return "case", folded[last.casefold()]
+    if len(v.text) >= _LONG and (known_key or is_file):
+        for size in (len(v.text) - 1, len(v.text), len(v.text) + 1):
+            near = next((n for n in by_letters.get(size, []) if one_edit(v.text, n)), None)
+            if near is not None:
+                return "near", near
+    if is_file:
+        return "no-file", None
+    return ("other", None) if known_key else ("", None)
+
+
+def one_edit(a: str, b: str) -> bool:
+    """Whether one letter changed, added, left out, or two neighbours swapped make one of the other (Damerau 1964)."""
+    if abs(len(a) - len(b)) > 1 or a == b:
+        return False
+    k = next((k for k, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
+    if len(a) == len(b):
+        return a[k + 1 :] == b[k + 1 :] or (a[k : k + 2] == b[k : k + 2][::-1] and a[k + 2 :] == b[k + 2 :])
+    short, long = sorted((a, b), key=len)
+    return short[k:] == long[k + 1 :]
