@@ -792,7 +792,10 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** A finding's element indices as little-endian int32; edges as pairs. Query: finding. */
+        /**
+         * A finding's element indices as little-endian int32; edges as pairs, and for images the materials that use them, since
+         *     those are what is drawn. Query: finding.
+         */
         get: {
             parameters: {
                 query?: never;
@@ -1395,6 +1398,7 @@ export interface components {
             expected?: components["schemas"]["Expected"];
             seen_from?: string;
             pivot?: string | null;
+            side_keys?: string[];
             copies?: number;
             nearest_view_m?: number | null;
             parts?: {
@@ -1468,6 +1472,8 @@ export interface components {
             key?: string;
             result?: string | null;
             mend?: components["schemas"]["MendCall"] | null;
+            /** @description key of a side file that the intent may name */
+            side_key?: string | null;
         };
         Table: {
             title: string;

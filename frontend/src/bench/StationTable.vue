@@ -49,6 +49,14 @@ function use(id: string) {
   if (m.parameters.every((p) => p.kind === 'parts' || p.default !== null)) props.state.put(id, { parts: keys.value });
   else emit('form', id, keys.value);
 }
+const withKey = computed(() => props.table.rows.some((r) => r.side_key));
+const matters = computed(() => new Set(props.state.bench.value?.intent.side_keys ?? []));
+/** Says that every value under a key of a side file must be a name of the model, or no longer. */
+function point(key: string) {
+  const keys = new Set(matters.value);
+  if (!keys.delete(key)) keys.add(key);
+  props.state.change.mutate({ intent: { ...props.state.bench.value!.intent, side_keys: [...keys] } });
+}
 const lit = computed(() => new Set(props.state.marked.value?.nodes ?? []));
 const look = (r: Row) => ({ shown: typeof r.node === 'number' && r.node === props.state.part.value, lit: typeof r.node === 'number' && lit.value.has(r.node) });
 const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && props.state.isolate(data.node === props.state.part.value ? null : data.node);
@@ -77,6 +85,11 @@ const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && pr
       <Column v-if="withMend" header="" body-class="num">
         <template #body="{ data }">
           <button v-if="data.mend" class="btn plain" :disabled="state.onTape(data.mend.mend, data.mend.params)" @click.stop="state.put(data.mend.mend, data.mend.params)">{{ state.onTape(data.mend.mend, data.mend.params) ? 'on the tape' : 'use' }}</button>
+        </template>
+      </Column>
+      <Column v-if="withKey" header="">
+        <template #body="{ data }">
+          <button v-if="data.side_key" class="btn plain" :aria-pressed="matters.has(data.side_key)" :title="`Every value under ${data.side_key} must be a name of the model`" @click.stop="point(data.side_key)">{{ matters.has(data.side_key) ? 'matters' : 'let it matter' }}</button>
         </template>
       </Column>
       <Column v-if="withResult" header="" body-class="num"><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template></Column>

@@ -57,6 +57,7 @@ class Intent(Strict):
     expected = fields.Nested(Expected)
     seen_from = fields.String()
     pivot = fields.String(allow_none=True)
+    side_keys = fields.List(fields.String(validate=validate.Length(max=400)), validate=validate.Length(max=200))
     copies = fields.Integer(validate=validate.Range(1, 1_000_000))
     nearest_view_m = fields.Float(allow_none=True)
     parts = fields.Dict()
@@ -163,6 +164,7 @@ class TableRow(Schema):
     key = fields.String(metadata={"description": "how mends name this row's part"})
     result = fields.String(allow_none=True)
     mend = fields.Nested(MendCall, allow_none=True)
+    side_key = fields.String(allow_none=True, metadata={"description": "key of a side file that the intent may name"})
 
 
 class Table(Schema):

@@ -31,10 +31,10 @@ MODULES = (
 
 @dataclass(frozen=True)
 class Parameter:
-    """One parameter: name, kind (number, text, choice, flag, parts), what it means, choices, default (None: required).
+    """One parameter: name, kind (number, text, choice, flag, parts, names), what it means, choices, default (None: required).
 
     kind "parts" takes the keys of nodes as findings name them, as a list or as one text with semicolons between;
-    no key at all means the whole model.
+    no key at all means the whole model. Kind "names" takes names of other things in the same way.
     """
 
     name: str
@@ -62,7 +62,7 @@ class Parameter:
             if match is None:
                 raise InputError(f"{mend}: {self.name} must be one of {', '.join(self.choices)}, not {raw!r}.")
             return match
-        if self.kind == "parts":
+        if self.kind in ("parts", "names"):
             listed = raw if isinstance(raw, list | tuple) else str(raw).split(";")
             return list(dict.fromkeys(str(x).strip() for x in listed if str(x).strip()))
         return str(raw)
