@@ -46,7 +46,7 @@ def uses(s):
         ("list.xml", '<a><b paint="buoy green"/>\n<b><paint>buoy green</paint></b></a>', "/a/b/@paint"),
         ("list.json", '{"buoys": [{"paint": "buoy green"},\n {"paint": "buoy green"}]}', "/buoys/*/paint"),
         ("list.ini", "[buoy1]\npaint = buoy green\n", "/buoy*/paint"),
-        ("list.csv", "name,paint\nnorth,buoy green\nsouth,\"buoy green\"\n", "/paint"),
+        ("list.csv", 'name,paint\nnorth,buoy green\nsouth,"buoy green"\n', "/paint"),
         ("list.txt", 'north "buoy green" 12\n', ""),
     ],
 )
@@ -94,7 +94,16 @@ def test_encodings_are_kept():
 
 @pytest.mark.parametrize(
     ("a", "b", "near"),
-    [("ring", "rng", True), ("rng", "ring", True), ("ring", "rink", True), ("ring", "rign", True), ("ring", "ring", False), ("ring", "rings2", False), ("ab", "ba", True), ("abc", "cba", False)],
+    [
+        ("ring", "rng", True),
+        ("rng", "ring", True),
+        ("ring", "rink", True),
+        ("ring", "rign", True),
+        ("ring", "ring", False),
+        ("ring", "rings2", False),
+        ("ab", "ba", True),
+        ("abc", "cba", False),
+    ],
 )
 def test_one_edit(a, b, near):
     """Damerau 1964: one letter changed, added, left out, or two neighbours swapped."""
@@ -102,7 +111,9 @@ def test_one_edit(a, b, near):
 
 
 def test_variants_differ_in_one_word():
-    assert variant_words("buoy_green.obj", ["buoy_red.obj", "crane.obj", "buoy_red_small.obj", "BuoyRed.obj"]) == {"red": "buoy_red.obj"}
+    assert variant_words("buoy_green.obj", ["buoy_red.obj", "crane.obj", "buoy_red_small.obj", "BuoyRed.obj"]) == {
+        "red": "buoy_red.obj"
+    }
     assert variant_words("heron_female.glb", ["heron_male.glb"]) == {"male": "heron_male.glb"}
 
 
@@ -130,7 +141,9 @@ def test_other_variants_in_the_entry_and_in_the_model(tmp_path):
     assert [c for c, _ in told(green)] == ["other-variant"]
     assert told(red) == []
     (tmp_path / "buoy_green.mtl").write_text(LIBRARY + "map_Kd buoy_red.png\n")
-    assert [t for _, t in told(open_scene(tmp_path / "buoy_green.obj")[2])][-1] == "The image buoy_red.png sounds like buoy_red.obj's"
+    assert [t for _, t in told(open_scene(tmp_path / "buoy_green.obj")[2])][
+        -1
+    ] == "The image buoy_red.png sounds like buoy_red.obj's"
 
 
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-16", "latin-1"])
@@ -156,7 +169,11 @@ def test_what_is_written_is_spelt_as_the_file_wants(tmp_path):
         after = apply_mend(s, "arrival.side-file", {"file": name, "line": 1, "column": column, "to": awkward}).scene
         text = changed_files(after)[name].decode()
         assert [v.text for v in values(text, Path(name).suffix) if "a " in v.text] == [awkward]
-    json.loads(changed_files(apply_mend(s, "arrival.side-file", {"file": "list.json", "line": 1, "column": 12, "to": awkward}).scene)["list.json"])
+    json.loads(
+        changed_files(apply_mend(s, "arrival.side-file", {"file": "list.json", "line": 1, "column": 12, "to": awkward}).scene)[
+            "list.json"
+        ]
+    )
 
 
 def test_renaming_in_the_model_settles_it_as_well(tmp_path):

@@ -2,15 +2,19 @@
 
 from dataclasses import replace
 
+import msgspec
 import numpy as np
 import pytest
 
 from handlens.core import formats
+from handlens.core.checks import judge
 from handlens.core.limits import MendError
+from handlens.core.measures import collect
 from handlens.core.measures.slots import alike
 from handlens.core.mends import apply_mend
+from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from scenes import cube, findings, read_files, scene
+from scenes import cube, findings, mesh, read_files, scene
 
 
 def material(number=0, name="tar", **more):
@@ -145,3 +149,68 @@ def test_an_obj_without_its_library(tmp_path):
     assert "ferry.mtl" in f["slots.library"][0].title
     f = found(read_files(tmp_path, {"a.obj": text, "Ferry.MTL": "newmtl oak\nKd 1 0 0\n"}, "a.obj"))
     assert set(f) == {"slots.library"}
+
+
+# --- what the sheet asks, and values ------------------------------------------------------------------------
+
+
+def judged(s, sheet=None):
+    return {f.check: f for f in judge(collect(s), sheet or load_sheet(None), Intent()).findings if f.station == "Slots"}
+
+
+def painted(*materials, slots=(0, 1)):
+    """Two faces back to back, and each material's own slot."""
+    made = mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2], [2, 1, 0]], "banner")
+    made = replace(made, slots=np.array(slots, np.int32), slot_materials=tuple(range(len(materials))))
+    return scene(made, materials=materials)
+
+
+def plain(name, **more):
+    return Material(f"material:{name}", name, roughness=0.8, metallic=0.0, **more)
+
+
+def test_two_sides_painted_differently():
+    assert judged(painted(plain("front"), plain("back", base_colour=(0, 0, 0, 1))))[
+        "slots.two-faced"
+    ].elements.indices.tolist() == [1]
+    assert "slots.two-faced" not in judged(painted(plain("front"), slots=(0, 0)))
+
+
+def test_more_slots_than_the_sheet_takes():
+    s = painted(plain("front"), plain("back", base_colour=(0, 0, 0, 1)))
+    assert "slots.too-many" not in judged(s)
+    told = judged(s, load_sheet("block-world"))["slots.too-many"]
+    assert (told.measured["value"], told.wanted["value"]) == (2, 1)
+    after = apply_mend(s, *told.mends[0]).scene
+    assert "slots.too-many" not in judged(after, load_sheet("block-world"))
+
+
+def test_the_sheets_pattern_for_names():
+    sheet = load_sheet(None)
+    wanted = msgspec.structs.replace(sheet, names=msgspec.structs.replace(sheet.names, materials="MQ_[a-z]+"))
+    assert judged(painted(plain("front"), plain("MQ_back")), wanted)["slots.pattern"].elements.indices.tolist() == [0]
+    assert "slots.pattern" not in judged(painted(plain("MQ_front"), plain("MQ_back")), wanted)
+
+
+def test_shading_that_the_destination_does_not_know():
+    glass = plain("glass", source={"extensions": {"KHR_materials_transmission": {}, "KHR_materials_ior": {}}})
+    told = judged(painted(glass, plain("back")))["slots.model"]
+    assert "light through it" in told.title
+    assert "slots.model" not in judged(painted(glass, plain("back")), load_sheet("ar-viewing"))
+
+
+def test_shine_left_high_and_set():
+    mirror = replace(plain("lacquer"), roughness=0.0)
+    s = painted(mirror, plain("back"))
+    told = judged(s)["slots.shine"]
+    after = apply_mend(s, *told.mends[0]).scene
+    assert "slots.shine" not in judged(after)
+    assert (after.materials[0].roughness, after.materials[1].roughness) == (0.5, 0.8)
+    library = plain("lacquer", source={"statements": ["Ns 250", "Ks 1 1 1", "Kd 1 0 0"]})
+    old = painted(library, plain("back")).with_(format="obj")
+    after = apply_mend(old, *judged(old)["slots.shine"].mends[0]).scene
+    assert after.materials[0].source["statements"] == ["Kd 1 0 0"]
+    with pytest.raises(MendError):
+        apply_mend(s, "slots.set", {"materials": "lacquer"})
+    with pytest.raises(MendError):
+        apply_mend(s, "slots.set", {"materials": "back", "roughness": 0.8})

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
+from .limits import InputError
 from .packages import FilePackage, Package, role_of
 from .scene import Neighbour, Scene
 
 #: Most neighbours of each kind that are kept, and the largest text that is looked at.
 _MOST = 2_000
 MAX_TEXT_BYTES = 4 * 1024**2
+_REPORT = re.compile(rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends)"')
 
 
 def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tuple[str, Package]] = ()) -> Scene:
@@ -27,7 +30,7 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
         if name in named or role not in ("image", "side-file", "model"):
             continue
         size = package.size(name)
-        if role == "side-file" and size > MAX_TEXT_BYTES:
+        if role == "side-file" and (size > MAX_TEXT_BYTES or _own_report(package, name)):
             continue
         found.append(Neighbour(name, role, "package", size, lambda name=name: package.read(name)))  # type: ignore[misc]
     for origin, other in more:
@@ -35,3 +38,13 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
             if role_of(name) == "image":
                 found.append(Neighbour(name, "image", origin, other.size(name), lambda name=name, other=other: other.read(name)))  # type: ignore[misc]
     return scene.with_(beside=tuple(found[:_MOST]), main=main)
+
+
+def _own_report(package: Package, name: str) -> bool:
+    """Whether a text file is a report of ours that was left beside the model: it names everything and binds nothing."""
+    if not name.lower().endswith(".json"):
+        return False
+    try:
+        return _REPORT.match(package.read(name)[:200]) is not None
+    except InputError:
+        return False

@@ -8,6 +8,7 @@ from .checks.budget import texture_memory
 from .checks.facing import heading
 from .checks.parts import unit_of
 from .checks.see_through import SEEN, WRONG, painted
+from .checks.uvs import density_words as density
 from .checks.uvs import used_sets
 from .measures import Measures
 from .panel import figure, table
@@ -50,15 +51,15 @@ def textures_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, A
             "result": result,
         })  # fmt: skip
     rows.sort(key=lambda r: _ORDER.index(r["result"]))
-    density = {d.node: d for d in m.densities}
+    by_node = {d.node: d for d in m.densities}
     laid: list[dict[str, Any]] = []
     for p in m.parts:
         for k in sorted(used_sets(m, p.mesh)):
-            u, d = m.meshes[p.mesh].uvs[k], density.get(p.node)
+            u, d = m.meshes[p.mesh].uvs[k], by_node.get(p.node)
             wrong = u.missing or u.not_finite or u.collapsed
             laid.append({
                 "cells": {
-                    "part": p.name, "set": f"{k + 1}", "density": f"{d.median / unit:,.3g} px/m" if d else "–", "islands": f"{u.islands:,}",
+                    "part": p.name, "set": f"{k + 1}", "density": f"{density(d.median / unit)} px/m" if d else "–", "islands": f"{u.islands:,}",
                     "overlap": f"{100 * u.overlap:.3g} %" if u.overlap is not None else "repeats", "outside": f"{u.outside:,}", "flat": f"{u.flat:,}", "mirrored": f"{u.mirrored:,}",
                 },
                 "node": p.node, "result": "stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
@@ -76,7 +77,7 @@ def textures_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, A
             figure(f"{lost:,}", "", "images missing", "stop" if lost else "clear"),
             figure(f"{astray:,}", "", "found under another name", "caution" if astray else "clear"),
             figure(f"{memory / 2**20:,.3g}", "MiB", "once loaded, with mips", "caution" if limit and memory > limit else "clear"),
-            figure(f"{pixels:,.3g}" if middle else "–", "px/m" if middle else "", "in the middle of the model"),
+            figure(density(pixels) if middle else "–", "px/m" if middle else "", "in the middle of the model"),
         ],
         "tables": [
             table("Images", [("image", "Image", False), ("where", "Lies", False), ("size", "Pixels", True), ("roles", "Used as", False)], rows),
@@ -109,7 +110,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         rows.append({
             "cells": {
                 "material": x.name or f"material {k}", "mode": _mode(x.alpha_mode, x.alpha_cutoff), "image": i.reference if i else "–",
-                "seen": f"{100 * seen:.3g} %" if a else f"{100 * (1 - x.opacity):.3g} % all over", "fading": f"{100 * a.fading:.2g} %" if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
+                "seen": f"{100 * seen:.3g} %" if a else f"{100 * (1 - x.opacity):.3g} % all over" if x.opacity < 0.999 else "nothing", "fading": f"{100 * a.fading:.2g} %" if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
             },
             "result": "stop" if ignored else "caution" if off else "clear",
         })  # fmt: skip

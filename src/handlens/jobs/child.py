@@ -18,7 +18,6 @@ from ..core import limits
 from ..core.format_table import MODEL_ENDINGS, WRITERS
 from ..core.limits import InputError
 
-
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from ..limits import plural
 from ..measures import Measures
+from ..measures.slots import MODELS
 from ..rules import Intent, RuleSheet
 from .parts import first_parts
 from .registry import Elements, Finding, Skipped, check, place, value
@@ -189,4 +190,105 @@ def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield Finding(
                 f"{x.name or f'material {k}'} has {', '.join(x.out_of_range)}", value(", ".join(x.out_of_range), "text"), value("0 to 1", "text"),
                 len(x.out_of_range), elements=_materials([k]), key=x.name or str(k),
+            )  # fmt: skip
+
+
+@check(
+    "slots.too-many",
+    title="More slots than the destination takes",
+    result="caution",
+    mends=("slots.merge-equal", "surface.split"),
+)
+def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Meshes with faces in more slots than the sheet allows.
+
+    Why: faces of the further slots come in under the first one's material, or the mesh is refused.
+    Measured: slots of each mesh that faces use.
+    Source: common practice, no published source.
+    """
+    limit = sheet.limits.slots_mesh
+    if limit is None:
+        yield Skipped(f"{sheet.name} sets no limit")
+        return
+    for p, mesh in first_parts(m):
+        used = sum(1 for n in mesh.slot_faces if n)
+        if used > limit:
+            yield Finding(
+                f"{p.name} has faces in {used:,} slots", value(used, "count"), value(limit, "count"), used, p.name, p.node,
+                Elements("nodes", np.array([p.node], np.int32)), (("surface.split", {"by": "slot", "parts": place(m, p.node)}),), place(m, p.node),
+            )  # fmt: skip
+
+
+@check("slots.pattern", title="Names that do not follow the pattern", result="caution", mends=("arrival.rename",))
+def pattern(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Materials whose names do not match what the sheet asks for.
+
+    Why: the destination binds its own materials by name, to the letter; what does not fit is bound to nothing.
+    Measured: each used material's name against the sheet's pattern, whole.
+    Source: common practice, no published source.
+    """
+    wanted = sheet.names.materials
+    if not wanted:
+        yield Skipped(f"{sheet.name} asks for no pattern")
+        return
+    found = [k for k, x in enumerate(m.materials) if x.used_by_faces and not re.fullmatch(wanted, x.name)]
+    if found:
+        yield Finding(
+            f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(m, found)}", value(_listed(m, found), "text"),
+            value(wanted, "text"), len(found), elements=_materials(found),
+        )  # fmt: skip
+
+
+@check("slots.model", title="More shading than the destination knows", result="note")
+def model(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Materials that say more than base colour, metal and roughness, for a destination that knows no more.
+
+    Why: what it does not know is left out: glass turns solid, cloth dull, lacquer plain.
+    Measured: ratified extensions of each used material, against the sheet.
+    Source: glTF 2.0 §3.9 (core model); the standard's registry of extensions (KHR_materials_…).
+    """
+    if sheet.shading == "extended":
+        yield Skipped(f"{sheet.name} knows them")
+        return
+    for k, x in enumerate(m.materials):
+        if x.used_by_faces and x.models:
+            yield Finding(
+                f"{x.name or f'material {k}'} would lose {', '.join(MODELS[e] for e in x.models)}", value(", ".join(x.models), "text"),
+                value("base colour, metal, roughness", "text"), len(x.models), elements=_materials([k]), key=x.name or str(k),
+            )  # fmt: skip
+
+
+@check("slots.shine", title="Shine left high", result="note", mends=("slots.set",))
+def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Materials left as shiny as a mirror: highlight at full white with a high exponent, or no roughness without a map for it.
+
+    Why: the look of a program's fresh material; out there the whole part glitters like wet plastic.
+    Measured: highlight colour from 0.9 with an exponent from 200, or roughness under 0.05 without a map, on what is no metal.
+    Source: Wavefront OBJ, statements Ks and Ns; glTF 2.0 §3.9.2 (roughness); the limits are common practice, no published source.
+    """
+    for k, x in enumerate(m.materials):
+        mapped = any(i.role in ("metallic-roughness", "roughness", "specular-gloss") for i in x.inputs)
+        bright = x.highlight is not None and x.highlight >= 0.9 and (x.shine or 0) >= 200
+        smooth = x.roughness is not None and x.roughness < 0.05 and (x.metallic or 0) < 0.5 and x.alpha_mode != "blend"
+        if x.used_by_faces and not mapped and (bright or smooth):
+            said = f"highlight {x.highlight:g}, exponent {x.shine:g}" if bright else f"roughness {x.roughness:g}"
+            yield Finding(
+                f"{x.name or f'material {k}'} shines like a mirror: {said}", value(said, "text"), value("rougher", "text"), 1,
+                elements=_materials([k]), key=x.name or str(k), mends=(("slots.set", {"materials": x.name, "roughness": 0.5}),),
+            )  # fmt: skip
+
+
+@check("slots.two-faced", title="Front and back painted differently", result="note")
+def two_faced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces that lie back to back and have different materials.
+
+    Why: meant where a banner has two sides; elsewhere whoever welds or makes it double-sided loses one of the two.
+    Measured: faces over the same welded points, wound against each other, in different slots.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.two_faced:
+            yield Finding(
+                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} another material on the back", value(n, "count"), value(0, "count"), n,
+                p.name, p.node, Elements("faces", m.array(f"mesh:{p.mesh}:two-faced")), key=place(m, p.node),
             )  # fmt: skip

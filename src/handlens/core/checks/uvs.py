@@ -24,6 +24,11 @@ def used_sets(m: Measures, mesh: int) -> set[int]:
     return {i.uv_set for i in inputs if i.uv_set < len(m.meshes[mesh].uvs)}
 
 
+def density_words(pixels: float) -> str:
+    """Pixels a metre in three figures, without an exponent."""
+    return f"{pixels:,.0f}" if pixels >= 100 else f"{pixels:.3g}"
+
+
 def _sets(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures, int, UvFigures]]:
     for p, mesh in first_parts(m):
         for k in sorted(used_sets(m, p.mesh)):
@@ -208,11 +213,11 @@ def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         away = max(d.median / middle, middle / d.median) if d.median > 0 and middle > 0 else 1.0
         if away > SPREAD:
             yield Finding(
-                f"{names[d.node]} gets {d.median / unit:,.3g} pixels a metre, the middle part {middle / unit:,.3g}", value(d.median / unit, "px"),
+                f"{names[d.node]} gets {density_words(d.median / unit)} pixels a metre, the middle part {density_words(middle / unit)}", value(d.median / unit, "px"),
                 value(middle / unit, "px"), 1, names[d.node], d.node, nodes([d.node]), (), place(m, d.node),
             )  # fmt: skip
         elif d.low > 0 and d.high / d.low > SPREAD**2:
             yield Finding(
-                f"{names[d.node]} gets {d.low / unit:,.3g} to {d.high / unit:,.3g} pixels a metre", value(d.high / d.low, "factor"),
+                f"{names[d.node]} gets {density_words(d.low / unit)} to {density_words(d.high / unit)} pixels a metre", value(d.high / d.low, "factor"),
                 value(SPREAD**2, "factor"), 1, names[d.node], d.node, nodes([d.node]), (), f"{place(m, d.node)}/within",
             )  # fmt: skip

@@ -164,17 +164,19 @@ def needles(mesh: Mesh, flat: Array) -> Array:
 
 
 class Doubled(NamedTuple):
-    """(n,) int32 faces over the same welded vertices as an earlier face: wound alike, or back to back."""
+    """(n,) int32 faces over the same welded vertices as an earlier face: wound alike, or back to back; and the faces that those
+    are back to back with."""
 
     alike: Array
     opposed: Array
+    behind: Array
 
 
 def doubled(mesh: Mesh, ids: Array, flat: Array) -> Doubled:
     """Faces that are there twice. Where several lie together, all but the first are told."""
     none = np.zeros(0, np.int32)
     if not mesh.face_count:
-        return Doubled(none, none)
+        return Doubled(none, none, none)
     at = ids[mesh.corners].astype(np.uint64)
     # A sum of mixed numbers is the same for the same set of vertices in any order; equal sums are then compared in full.
     mixed = (at + np.uint64(1)) * np.uint64(0x9E3779B97F4A7C15)
@@ -185,7 +187,7 @@ def doubled(mesh: Mesh, ids: Array, flat: Array) -> Doubled:
     key[full] = np.add.reduceat(mixed, mesh.starts[:-1][full])
     ordered = np.sort(key)
     if not (ordered[1:] == ordered[:-1]).any():
-        return Doubled(none, none)
+        return Doubled(none, none, none)
     order = np.argsort(key, kind="stable")
     same = np.concatenate([[False], key[order][1:] == key[order][:-1]])
     first = np.maximum.accumulate(np.where(same, 0, np.arange(len(order))))
@@ -200,4 +202,6 @@ def doubled(mesh: Mesh, ids: Array, flat: Array) -> Doubled:
         for turn in range(corners):
             alike[here] |= (np.roll(b, turn, axis=1) == a).all(axis=1)
             opposed[here] |= (np.roll(b[:, ::-1], turn, axis=1) == a).all(axis=1)
-    return Doubled(np.unique(other[alike]).astype(np.int32), np.unique(other[opposed & ~alike]).astype(np.int32))
+    back = np.flatnonzero(opposed & ~alike)
+    faces, place = np.unique(other[back], return_index=True)
+    return Doubled(np.unique(other[alike]).astype(np.int32), faces.astype(np.int32), one[back[place]].astype(np.int32))

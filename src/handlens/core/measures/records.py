@@ -24,7 +24,7 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
     fan_out, diagonals: what cutting makes of them, as `polygons.Polygons` has it. holes: across, the
     largest first, at most 200. doubles: rim points with another within each of `doubles.SHARES` of `size`, the box's diagonal; nine in
     ten of them lie no further `apart`.
-    soft: edges that could be meant smooth or sharp, counted where no normals say so. feature: length that all but the shortest hundredth of the edges reach. flat: whether all points lie in one plane.
+    soft: edges that could be meant smooth or sharp, counted where no normals say so. feature: length that all but the shortest hundredth of the edges reach. two_faced: faces back to back with one of another slot. flat: whether all points lie in one plane.
     """
 
     by_corners: dict[int, int]
@@ -37,6 +37,7 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
     needles: int
     alike: int
     opposed: int
+    two_faced: int
     crowded: int
     pinched: int
     open_edges: int
@@ -356,6 +357,13 @@ class MaterialFigures(msgspec.Struct, frozen=True):
     opacity: float = 1.0
     emissive: bool = False
     shown: ShownFigures | None = None
+    #: Ways of shading past base colour, metal and roughness, by the words of `slots.MODELS`.
+    models: list[str] = []
+    roughness: float | None = None
+    metallic: float | None = None
+    #: Highlight as formats with a shine and a highlight colour have it: exponent, and its brightest channel.
+    shine: float | None = None
+    highlight: float | None = None
 
 
 class SkinFigures(msgspec.Struct, frozen=True):

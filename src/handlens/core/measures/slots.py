@@ -11,6 +11,14 @@ from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 
+#: Ratified extensions of materials in the standard's registry, and what is lost where only the core model is known.
+MODELS = {
+    "KHR_materials_transmission": "light through it", "KHR_materials_volume": "colour of its depth", "KHR_materials_clearcoat": "its clear coat",
+    "KHR_materials_sheen": "sheen of its cloth", "KHR_materials_specular": "strength and colour of its highlight", "KHR_materials_ior": "how far it bends light",
+    "KHR_materials_iridescence": "its thin film", "KHR_materials_anisotropy": "direction of its highlight", "KHR_materials_dispersion": "its rainbow",
+    "KHR_materials_unlit": "that light does not change it", "KHR_materials_emissive_strength": "how far above white it glows",
+    "KHR_materials_pbrSpecularGlossiness": "its highlight colour and gloss", "KHR_materials_diffuse_transmission": "light that seeps through it",
+}  # fmt: skip
 #: Numbers of two materials count as equal within this.
 _SAME = 1e-3
 
@@ -24,6 +32,8 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures]) -> list[Ma
             m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None],
             [_input(t, sets[k]) for t in m.inputs], equal.get(k), _out_of_range(m),
             m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), shown.get(k),
+            [e for e in MODELS if e in m.source.get("extensions", {})] if isinstance(m.source.get("extensions"), Mapping) else [],
+            m.roughness, m.metallic, *_highlight(m),
         )
         for k, m in enumerate(scene.materials)
     ]  # fmt: skip
@@ -109,3 +119,16 @@ def _out_of_range(m: Material) -> list[str]:
     values = {"red": m.base_colour[0], "green": m.base_colour[1], "blue": m.base_colour[2], "opacity": m.base_colour[3]}
     values |= {name: v for name, v in (("metallic", m.metallic), ("roughness", m.roughness)) if v is not None}
     return [f"{name} {v:g}" for name, v in values.items() if not -1e-6 <= v <= 1 + 1e-6]
+
+
+def _highlight(m: Material) -> tuple[float | None, float | None]:
+    """Exponent and brightest channel of a highlight that a material library states (statements Ns and Ks)."""
+    found: dict[str, list[float]] = {}
+    for statement in m.source.get("statements", ()):
+        words = str(statement).split()
+        if words and words[0] in ("Ns", "Ks"):
+            try:
+                found[words[0]] = [float(w) for w in words[1:4]]
+            except ValueError:
+                continue
+    return found["Ns"][0] if found.get("Ns") else None, max(found["Ks"]) if found.get("Ks") else None

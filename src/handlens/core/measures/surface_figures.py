@@ -27,6 +27,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     Vertices among the elements are stored vertices: the first of those that lie at the same place.
     """
     shapes, twice = polygons(mesh), doubled(mesh, top.ids, top.flat)
+    two_faced = twice.opposed[mesh.slots[twice.opposed] != mesh.slots[twice.behind]] if len(mesh.slots) else twice.opposed[:0]
     lit = normals(mesh, top.edges)
     rims = holes(mesh, top.edges, top.ids)
     welded = welded_positions(mesh, top.ids)
@@ -39,7 +40,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     stored = lambda at: first[np.asarray(at, np.int64).reshape(-1)]
     for name, found in {
         "many": np.flatnonzero(mesh.corner_counts > 4) if shapes.by_corners else (), "concave": shapes.concave, "crossing": shapes.crossing, "bent": shapes.bent, "needles": thin, "alike": twice.alike,
-        "opposed": twice.opposed, "zero-area": np.flatnonzero(top.flat), "crowded": stored(crowded), "pinched": stored(pinch),
+        "opposed": twice.opposed, "two-faced": two_faced, "zero-area": np.flatnonzero(top.flat), "crowded": stored(crowded), "pinched": stored(pinch),
         "open": stored(rims.pairs), "doubles": stored(near), "disagreeing": stored(patches.disagreeing),
         "normals-broken": lit.broken, "normals-uneven": lit.uneven, "normals-opposed": lit.opposed, "smeared": stored(lit.smeared),
     }.items():  # fmt: skip
@@ -47,7 +48,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
             put[name] = np.ascontiguousarray(found, np.int32)
     return SurfaceFigures(
         by_corners=shapes.by_corners, concave=len(shapes.concave), crossing=len(shapes.crossing), bent=len(shapes.bent),
-        most_bent=shapes.most_bent, fan_out=shapes.fan_out, diagonals=shapes.diagonals, needles=len(thin), alike=len(twice.alike), opposed=len(twice.opposed), crowded=len(crowded),
+        most_bent=shapes.most_bent, fan_out=shapes.fan_out, diagonals=shapes.diagonals, needles=len(thin), alike=len(twice.alike), opposed=len(twice.opposed), two_faced=len(two_faced), crowded=len(crowded),
         pinched=len(pinch), open_edges=len(rims.pairs), hole_count=len(rims.across), holes=rims.across[:_HOLES_KEPT].tolist(),
         doubles=[int((distance <= share * size).sum()) for share in SHARES], apart=float(np.quantile(distance, 0.9)) if len(distance) else 0.0, patches=patches.number,
         non_orientable=int((~patches.orientable).sum()), disagreeing=len(patches.disagreeing), normals_missing=lit.missing,

@@ -15,7 +15,12 @@ from ..scene.model import Array
 from .registry import Parameter
 
 #: The parameter of every mend that can be kept to some images.
-IMAGES = Parameter("images", "names", "which images, by their references with semicolons between; all that it is about where none is named", default=())
+IMAGES = Parameter(
+    "images",
+    "names",
+    "which images, by their references with semicolons between; all that it is about where none is named",
+    default=(),
+)
 ENDINGS = {"png": ".png", "jpeg": ".jpg", "webp": ".webp"}
 _MEDIA = {"png": "image/png", "jpeg": "image/jpeg", "webp": "image/webp"}
 

@@ -21,7 +21,9 @@ from .registry import Figure, Outcome, Parameter, mend
 from .repaint import pixels_of, repainted
 from .splitting import pieces, split_parts
 
-_MATERIALS = Parameter("materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=())
+_MATERIALS = Parameter(
+    "materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=()
+)
 #: The filter of the standard that takes the nearest texel, without mips (glTF 2.0 §5.27).
 _NEAREST = 9728
 #: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from ..format_table import BY_NAME
 from ..limits import MendError, plural
 from ..measures.slots import equal_materials
 from ..scene import Material, Mesh, Scene
@@ -84,6 +85,72 @@ def switch_off(scene: Scene) -> Outcome:
         raise MendError("Every input has an image.")
     materials = tuple(_plugged(m) for m in scene.materials)
     return Outcome(scene.with_(materials=materials), (Figure(f"{plural(count, 'empty input')}", f"{count:,}", "0"),))
+
+
+@mend(
+    "slots.set", title="Set a material's values", keeps="its images and its name", costs="the values that it had", safe=False,
+    parameters=[
+        Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
+        Parameter("roughness", "number", "roughness, 0 to 1; -1 leaves it", default=-1.0),
+        Parameter("metallic", "number", "metalness, 0 to 1; -1 leaves it", default=-1.0),
+        Parameter("normal", "number", "strength of its normal map; -1 leaves it", default=-1.0),
+    ],
+)  # fmt: skip
+def set_values(scene: Scene, materials: Sequence[str], roughness: float, metallic: float, normal: float) -> Outcome:
+    """Set roughness, metalness or the strength of normal maps; a highlight of a material library is set aside by a roughness."""
+    wanted = {"roughness": min(roughness, 1.0), "metallic": min(metallic, 1.0), "normal": normal}
+    wanted = {k: v for k, v in wanted.items() if v >= 0}
+    if not wanted:
+        raise MendError("No value is given.")
+    changed, figures = list(scene.materials), []
+    for k, m in enumerate(scene.materials):
+        if materials and m.name not in materials:
+            continue
+        made = _with_values(m, wanted, BY_NAME[scene.format].reader == "gltf_read")
+        if made is not m:
+            changed[k] = made
+            figures.append(Figure(m.name or f"material {k}", _values(m), _values(made)))
+    if not figures:
+        raise MendError(
+            "These materials have these values already."
+            if not materials
+            else f"{materials[0]} is not among the materials, or has these values."
+        )
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
+
+
+def _values(m: Material) -> str:
+    told = [f"{what} {v:g}" for what, v in (("roughness", m.roughness), ("metal", m.metallic)) if v is not None]
+    told += [f"normals × {t.scale:g}" for t in m.inputs if t.role == "normal" and t.scale is not None]
+    return ", ".join(told) or "not stated"
+
+
+def _with_values(m: Material, wanted: Mapping[str, float], native: bool) -> Material:
+    """A material with other values, in its own description too; the same one where nothing differs."""
+    source: Any = dict(m.source)
+    for key, factor in (("roughness", "roughnessFactor"), ("metallic", "metallicFactor")):
+        if native and key in wanted:
+            source["pbrMetallicRoughness"] = {**(source.get("pbrMetallicRoughness") or {}), factor: wanted[key]}
+    if "statements" in source and "roughness" in wanted:
+        source["statements"] = [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]
+    inputs = tuple(
+        replace(t, scale=wanted["normal"], options={**t.options, "scale": wanted["normal"]} if native else t.options)
+        if t.role == "normal" and "normal" in wanted else t
+        for t in m.inputs
+    )  # fmt: skip
+    made = replace(
+        m,
+        roughness=wanted.get("roughness", m.roughness),
+        metallic=wanted.get("metallic", m.metallic),
+        inputs=inputs,
+        source=source,
+    )
+    same = (made.roughness, made.metallic, [t.scale for t in made.inputs]) == (
+        m.roughness,
+        m.metallic,
+        [t.scale for t in m.inputs],
+    )
+    return m if same and source.get("statements") == m.source.get("statements") else made
 
 
 def _plugged(m: Material) -> Material:

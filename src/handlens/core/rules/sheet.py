@@ -75,7 +75,7 @@ class Receiver(msgspec.Struct, frozen=True):
 
 
 class RuleSheet(msgspec.Struct, frozen=True):
-    """What a destination demands."""
+    """What a destination demands. shading: whether it knows more of a material than base colour, metal and roughness."""
 
     slug: str
     name: str
@@ -94,6 +94,7 @@ class RuleSheet(msgspec.Struct, frozen=True):
     limits: Limits
     names: Names
     results: dict[str, Literal["stop", "caution", "note", "off"]]
+    shading: Literal["core", "extended"] = "core"
     textures: Textures = Textures()
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
