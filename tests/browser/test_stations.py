@@ -83,3 +83,54 @@ def test_a_seam_is_joined_and_leftovers_cleared(page, server, cart):
     expect(surface).not_to_contain_text("there twice", timeout=20_000)
     expect(surface).not_to_contain_text("loose points")
     assert accessibility(cart) == []
+
+
+def test_a_lost_picture_is_offered_and_taken(page, server):
+    folder = DEMO / "ferry_signboard"
+    set_on_shelf(page, sorted(folder.iterdir()), "Ferry signboard")
+    open_bench(page, "Ferry signboard")
+    textures = station(page, "textures")
+    card = textures.locator(".cards > *").filter(has_text="rope_coil.png did not come along")
+    expect(card).to_contain_text("rope_coil_old.png")
+    expect(card).to_contain_text("near name")
+    assert accessibility(page) == []
+    card.get_by_role("button", name="use it").click()
+    expect(textures).not_to_contain_text("did not come along", timeout=20_000)
+    other = textures.locator(".cards > *").filter(has_text="is a place on one machine")
+    other.get_by_role("button", name="Find images and name them plainly").click()
+    expect(textures).not_to_contain_text("is a place on one machine", timeout=20_000)
+
+
+def test_reeds_drawn_solid_are_shown_and_cut_out(page, server):
+    on_stage(page, server, "Reeds", [DEMO / "reeds" / "reeds.glb"], "station=see-through")
+    see = station(page, "see-through")
+    card = see.locator(".cards > *").filter(has_text="reed solid draws blades.png solid")
+    plain = drawn(page)
+    card.get_by_role("button", name="Show it").click()
+    card.get_by_role("button", name="Take the mark off").wait_for()
+    assert drawn(page) != plain
+    card.get_by_role("button", name="Take the mark off").click()
+    lens(page, "See-through")
+    assert drawn(page) != plain
+    assert accessibility(page) == []
+    card.get_by_role("button", name="Set how a material is drawn").click()
+    expect(see).not_to_contain_text("draws blades.png solid", timeout=20_000)
+    expect(page.get_by_text("Fit", exact=True)).to_be_visible()
+
+
+def test_names_in_a_side_file_are_corrected_after_their_difference_was_read(page, server):
+    set_on_shelf(page, sorted((DEMO / "moorings").iterdir()), "Buoy green")
+    open_bench(page, "Buoy green")
+    arrival = station(page, "arrival")
+    card = arrival.locator(".cards > *").filter(has_text="Buoy Green for the material buoy green")
+    card.get_by_role("button", name="Try it").click()
+    trial = page.get_by_role("status", name="A mend being tried")
+    expect(trial.locator("del")).to_contain_text('paint="Buoy Green"')
+    expect(trial.locator("ins")).to_contain_text('paint="buoy green"')
+    trial.get_by_role("button", name="Keep it").click()
+    expect(arrival).not_to_contain_text("Buoy Green for the material", timeout=20_000)
+    # One use that is pointed at makes every value under its key matter.
+    ring = arrival.get_by_role("row").filter(has_text="/moorings/mooring/@ring").first
+    ring.get_by_role("button", name="let it matter").click()
+    expect(arrival.get_by_role("button", name="matters", exact=True).first).to_be_visible()
+    assert accessibility(page) == []

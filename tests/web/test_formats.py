@@ -10,6 +10,7 @@ from conftest import drop, settled, wait_for
 from formats.test_features import _painted, _png
 from handlens.core import formats
 from handlens.core.format_table import WRITERS
+from pictures import png
 from scenes import cube, rigged, scene
 
 pytestmark = pytest.mark.usefixtures("worker")
@@ -94,3 +95,26 @@ def test_a_damaged_file_of_each_kind_ends_in_its_sentence(client):
         entry = settled(client, f"Web wreck {k}")
         assert entry["state"] == "failed"
         assert says in entry["error"]
+
+
+def test_a_lost_image_is_found_in_an_earlier_upload(client):
+    """Offered with its reason and its picture, taken by the mend alone, and there in the export."""
+    board = b"mtllib lost.mtl\no board\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl board\nf 1/1 2/2 3/3\n"
+    drop(client, {"first_board.obj": board, "lost.mtl": b"newmtl board\n", "web_rope_paint.png": png()})
+    assert settled(client, "First board")["state"] == "done"
+    drop(client, {"lost_board.obj": board, "lost.mtl": b"newmtl board\nmap_Kd maps/Web_Rope_Paint.png\n"})
+    entry = settled(client, "Lost board")
+    at = f"/api/revisions/{entry['revision']}"
+    offered = client.get(f"{at}/lost-images").json["images"]
+    assert [(i["reference"], [(c["path"], c["reason"], c["own"]) for c in i["candidates"]]) for i in offered] == [
+        ("maps/Web_Rope_Paint.png", [("web_rope_paint.png", "same name in other letter case", False)])
+    ]
+    shown = client.get(f"{at}/lost-images/{offered[0]['candidates'][0]['content']}")
+    assert (shown.mimetype, shown.data) == ("image/png", png())
+    assert client.get(f"{at}/lost-images/999999").status_code == 404
+    slip = {"mend": "textures.find", "params": {"images": "maps/Web_Rope_Paint.png", "file": "web_rope_paint.png"}, "on": True}
+    client.put(f"{at}/tape", json={"slips": [slip]})
+    reading = wait_for(lambda: (b := client.get(f"{at}/bench").json) and b["state"] == "done" and b["tape"] and b)
+    assert reading["tape"][0]["run"]["applied"]
+    assert not any(f["check"] == "textures.missing" for f in reading["reading"]["findings"])
+    assert "web_rope_paint.png" in {f["path"] for f in exported(client, entry, "obj")["files"]}

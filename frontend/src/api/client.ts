@@ -63,6 +63,7 @@ export const api = {
   keepRecipe: (name: string, slips: Slip[]) => call<Recipe>('POST', '/recipes', { name, slips }),
   dropRecipe: (id: number) => call<void>('DELETE', `/recipes/${id}`),
   bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
+  lostImages: (revision: number) => call<S['LostImages']>('GET', `/revisions/${revision}/lost-images`),
   layTape: (revision: number, slips: Slip[]) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips }),
   tryOut: (revision: number, slips: Slip[]) => call<Trial>('POST', `/revisions/${revision}/try`, { slips }),
   undo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/undo`),

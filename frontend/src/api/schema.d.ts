@@ -1323,6 +1323,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/lost-images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        /** For each image that did not come along: files that may be meant, the likeliest first, with the reason. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LostImages"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/lost-images/{content_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+                content_id: number;
+            };
+            cookie?: never;
+        };
+        /** The picture of a file that may be meant. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                    content_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1790,6 +1872,22 @@ export interface components {
             sheets: components["schemas"]["SheetFacts"][];
             mends: components["schemas"]["MendFacts"][];
             kinds: string[];
+        };
+        LostCandidate: {
+            path: string;
+            reason: string;
+            /** @description whether the mend takes it without being told */
+            sure: boolean;
+            /** @description whether it came with the model itself */
+            own: boolean;
+            content: number;
+        };
+        LostImage: {
+            reference: string;
+            candidates: components["schemas"]["LostCandidate"][];
+        };
+        LostImages: {
+            images: components["schemas"]["LostImage"][];
         };
     };
     responses: {

@@ -4,6 +4,7 @@ import InputText from 'primevue/inputtext';
 import { computed, ref, watch } from 'vue';
 import type { Finding } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
+import LostImage from './LostImage.vue';
 import type { BenchState } from './useBench';
 import { figure, mendWords } from './words';
 
@@ -12,6 +13,8 @@ const shown = computed(() => props.state.finding.value?.id === props.finding.id)
 const measured = computed(() => figure(props.finding.measured));
 const wanted = computed(() => figure(props.finding.wanted));
 const canShow = computed(() => !!props.finding.elements || props.finding.node !== null);
+/** The reference of an image that leads nowhere, which is the tail of the finding's id. */
+const lost = computed(() => (props.finding.result === 'stop' && !props.finding.waived && /^textures\.(missing|absolute):/.test(props.finding.id) ? props.finding.id.replace(/^[^:]*:/, '') : ''));
 const waiving = ref(false);
 const reason = ref('');
 function waive() {
@@ -32,6 +35,7 @@ watch(() => props.state.asked.value, (id) => {
     <p v-if="measured && wanted && measured !== wanted" class="mono figures">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
     <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
     <p v-else class="why">{{ finding.why }}</p>
+    <LostImage v-if="lost" :reference="lost" :state="state" />
     <div class="acts">
       <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">{{ shown ? 'Take the mark off' : 'Show it' }}</button>
       <template v-if="!finding.waived">

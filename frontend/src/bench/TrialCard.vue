@@ -15,6 +15,10 @@ const trouble = computed(() => {
   if (trial.value!.state !== 'done') return trial.value!.error ?? 'It could not be read.';
   return trial.value!.run?.applied ? '' : (trial.value!.run?.because ?? 'It does not apply here.');
 });
+/** Whole lines of text are set one under the other, so that the difference can be read. */
+const isLine = (f: { before: string; after: string }) => Math.max(f.before.length, f.after.length) > 28;
+const lines = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter(isLine));
+const figures = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter((f) => !isLine(f)));
 const now = computed(() => props.state.bench.value?.reading?.verdict);
 const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
 </script>
@@ -28,7 +32,8 @@ const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
       <table>
         <thead><tr><th>What</th><th class="num">Before</th><th class="num">After</th></tr></thead>
         <tbody>
-          <tr v-for="f in (trial!.run?.figures ?? []).slice(0, 4)" :key="f.what"><td>{{ f.what }}</td><td class="num mono">{{ f.before }}</td><td class="num mono">{{ f.after }}</td></tr>
+          <tr v-for="f in lines" :key="f.what"><td colspan="3">{{ f.what }}<del class="mono">{{ f.before }}</del><ins class="mono">{{ f.after }}</ins></td></tr>
+          <tr v-for="f in figures" :key="f.what"><td>{{ f.what }}</td><td class="num mono">{{ f.before }}</td><td class="num mono">{{ f.after }}</td></tr>
           <tr v-if="now && trial!.verdict"><td>findings</td><td class="num mono">{{ counted(now.stop, 'stop') }}, {{ counted(now.caution, 'caution') }}</td><td class="num mono">{{ counted(trial!.verdict.stop, 'stop') }}, {{ counted(trial!.verdict.caution, 'caution') }}</td></tr>
           <tr v-for="f in trial!.price" :key="f.what" class="price"><td>{{ f.what }}</td><td class="num mono">{{ f.before }}</td><td class="num mono">{{ f.after }}</td></tr>
           <tr v-if="!trial!.price.length" class="price"><td>Price to draw</td><td colspan="2" class="num">the same</td></tr>
@@ -52,5 +57,10 @@ table { border-collapse: collapse; width: 100%; }
 th, td { padding: 2px 6px; border-bottom: 1px solid var(--hl-rule); font-weight: 400; text-align: left; }
 th { color: var(--hl-ink-faded); font-size: 12px; }
 .num { text-align: right; }
+del, ins { display: block; font-size: 12.5px; overflow-wrap: anywhere; text-decoration: none; padding: 1px 6px; border-left: 3px solid var(--hl-rule-strong); }
+del { color: var(--hl-ink-soft); }
+del::before { content: 'was '; color: var(--hl-ink-faded); }
+ins { border-left-color: var(--hl-verdigris); }
+ins::before { content: 'now '; color: var(--hl-ink-faded); }
 .acts { display: flex; gap: 8px; }
 </style>

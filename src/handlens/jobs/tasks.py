@@ -10,6 +10,7 @@ import procrastinate
 from sqlalchemy.orm import Session
 
 from ..store import contents
+from ..store.lost_images import from_earlier
 from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile
 from ..store.queue import connector_options, want_inspection
 from ..store.shelf import measured_before
@@ -83,11 +84,17 @@ async def inspect(job_id: int) -> None:
     await run(job_id, _lay_out_inspection, _keep_inspection)
 
 
-def _lay_out(s: Session, revision: Revision, folder: Path) -> Path:
+def _lay_out(s: Session, revision: Revision, tape: list[dict[str, Any]], folder: Path) -> dict[str, Any]:
+    """What a child needs to read a revision and play a tape: its files, and what a lost image may be where the tape looks for it."""
     source = folder / "in"
     for f in revision.files:
         contents.write_to(s, f.content_id, source / f.path)
-    return source
+    request = {"folder": str(source), "main": revision.main, "tape": tape}
+    if any(slip["mend"] == "textures.find" for slip in tape):
+        for path, content in from_earlier(s, revision).items():
+            contents.write_to(s, content, folder / "more" / path)
+            request["more"] = str(folder / "more")
+    return request
 
 
 def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
@@ -95,7 +102,7 @@ def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> di
     revision = s.get(Revision, subject["revision"])
     if inspection is None or revision is None:
         raise Failed("The model was taken off the shelf.")
-    request = {"what": "inspect", "folder": str(_lay_out(s, revision, folder)), "main": revision.main, "tape": inspection.tape}
+    request = {"what": "inspect", **_lay_out(s, revision, inspection.tape, folder)}
     known = measured_before(s, revision)
     if known is not None:
         (folder / "known.bin").write_bytes(known)
@@ -133,8 +140,7 @@ def _lay_out_comparison(s: Session, subject: dict[str, Any], folder: Path) -> di
         revision = s.get(Revision, inspection.revision_id) if inspection else None
         if inspection is None or revision is None:
             break
-        source = _lay_out(s, revision, folder / side)
-        request[side] = {"folder": str(source), "main": revision.main, "tape": inspection.tape}
+        request[side] = _lay_out(s, revision, inspection.tape, folder / side)
     if "later" not in request:
         raise Failed("The model was taken off the shelf.")
     return request
@@ -163,9 +169,7 @@ def _lay_out_export(s: Session, subject: dict[str, Any], folder: Path) -> dict[s
     stem = revision.main.rpartition("/")[2].rpartition(".")[0] or "model"
     return {
         "what": "export",
-        "folder": str(_lay_out(s, revision, folder)),
-        "main": revision.main,
-        "tape": row.tape,
+        **_lay_out(s, revision, row.tape, folder),
         "format": row.format,
         "sheet": row.sheet,
         "stem": stem,

@@ -11,7 +11,7 @@ from werkzeug.exceptions import HTTPException
 
 from .. import __version__
 from ..core.limits import InputError, MendError
-from . import bench, catalogue, drops, exports, inspections, jobs, models, recipes
+from . import bench, catalogue, drops, exports, inspections, jobs, lost_images, models, recipes
 from .pages import add_pages
 
 _LOOPBACK = {"127.0.0.1", "localhost", "[::1]", "::1"}
@@ -56,7 +56,7 @@ def create_app() -> Flask:
         MAX_FORM_MEMORY_SIZE=1 << 20,
     )
     api = ProblemApi(app)
-    for module in (models, drops, bench, inspections, exports, jobs, recipes, catalogue):
+    for module in (models, drops, bench, inspections, exports, jobs, recipes, catalogue, lost_images):
         api.register_blueprint(module.blueprint)
     app.register_error_handler(InputError, lambda e: problem(422, "Cannot be used", str(e)))
     app.register_error_handler(MendError, lambda e: problem(409, "Does not apply", str(e)))

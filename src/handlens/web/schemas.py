@@ -479,3 +479,20 @@ class Catalogue(Schema):
     sheets = fields.List(fields.Nested(SheetFacts), required=True)
     mends = fields.List(fields.Nested(MendFacts), required=True)
     kinds = fields.List(fields.String(), required=True)
+
+
+class LostCandidate(Schema):
+    path = fields.String(required=True)
+    reason = fields.String(required=True)
+    sure = fields.Boolean(required=True, metadata={"description": "whether the mend takes it without being told"})
+    own = fields.Boolean(required=True, metadata={"description": "whether it came with the model itself"})
+    content = fields.Integer(required=True)
+
+
+class LostImage(Schema):
+    reference = fields.String(required=True)
+    candidates = fields.List(fields.Nested(LostCandidate), required=True)
+
+
+class LostImages(Schema):
+    images = fields.List(fields.Nested(LostImage), required=True)
