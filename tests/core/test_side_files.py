@@ -12,7 +12,7 @@ from handlens.core.checks import judge
 from handlens.core.inspection import open_scene
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
-from handlens.core.measures.side_files import one_edit, variant_words
+from handlens.core.measures.side_files import all_names, one_edit, variant_words
 from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.side_text import Lines, decoded, values
@@ -200,3 +200,12 @@ def test_text_that_is_none_is_passed_over(tmp_path):
     s = open_scene(package(tmp_path, list__json=b"\x00\x01\x02", list__ini=b"", list__txt=b"\xff\xfe\x00"))[2]
     assert uses(s) == []
     assert told(s) == []
+
+
+def test_a_name_of_before_is_told(tmp_path):
+    s = open_scene(package(tmp_path, list__xml='<m><b paint="buoy green"/><b paint="buoy moss"/></m>'))[2]
+    assert told(s) == []
+    renamed = apply_mend(s, "arrival.rename", {"search": "buoy green", "replace": "buoy moss"}).scene
+    after = renamed.with_(former=all_names(s))
+    assert [(c, "which was a name before" in t) for c, t in told(after)] == [("near-miss", True)]
+    assert ("buoy green", "former") in [(t, state) for _, _, t, state, _ in uses(after)]

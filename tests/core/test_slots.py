@@ -214,3 +214,11 @@ def test_shine_left_high_and_set():
         apply_mend(s, "slots.set", {"materials": "lacquer"})
     with pytest.raises(MendError):
         apply_mend(s, "slots.set", {"materials": "back", "roughness": 0.8})
+
+
+def test_families_of_names():
+    colours = [plain(f"paint.00{k}", base_colour=(k / 4, 0, 0, 1)) for k in range(1, 4)]
+    made = replace(cube(), slots=np.array([0, 1, 2, 0, 1, 2], np.int32), slot_materials=(0, 1, 2))
+    assert judged(scene(made, materials=tuple(colours)))["slots.family"].measured["value"] == 3
+    others = [plain(name, base_colour=(k / 4, 0, 0, 1)) for k, name in enumerate(("oak", "tar.001", "rope"))]
+    assert "slots.family" not in judged(scene(made, materials=tuple(others)))

@@ -134,7 +134,7 @@ def test_kinds_of_pictures_against_the_sheet():
     assert set(
         told(
             textured(
-                png((2048, 16)),
+                png((2048, 512)),
             ),
             "creator-platform-strict",
         )
@@ -279,3 +279,15 @@ def test_neighbours_are_bounded_and_lazy(tmp_path):
     package(tmp_path, "paint.png", {"paint.png": png(), "big.json": b" " * (5 << 20), "small.json": b"{}"})
     s = with_neighbours(open_scene(tmp_path)[2], FolderPackage(tmp_path), "board.obj")
     assert [n.path for n in s.beside] == ["small.json"]
+
+
+def test_alpha_that_says_nothing_and_images_like_ribbons():
+    out = io.BytesIO()
+    Pillow.new("RGBA", (64, 64), (90, 80, 70, 255)).save(out, "PNG")
+    s = textured(out.getvalue())
+    assert set(told(s)) == {"textures.idle-alpha"}
+    after = apply_mend(s, "textures.convert", {}).scene
+    assert told(after) == {}
+    assert Pillow.open(io.BytesIO(after.images[0].bytes())).mode == "RGB"
+    assert set(told(textured(png((1024, 64))))) == {"textures.aspect"}
+    assert told(textured(png((512, 64)))) == {}

@@ -99,6 +99,7 @@ def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> N
 def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
     from ..core import formats, packages
     from ..core.beside import with_neighbours
+    from ..core.measures.side_files import all_names
     from ..core.mends import apply_tape
 
     package = packages.FolderPackage(Path(request["folder"]))
@@ -107,6 +108,8 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any
     scene = with_neighbours(formats.read(package, request["main"]), package, request["main"], more)
     tell("mending", 0.3)
     mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
+    if mended.beside:
+        mended = mended.with_(former=all_names(scene) | frozenset(request.get("former", ())))
     return package, scene, mended, runs
 
 

@@ -13,7 +13,7 @@ from ..store import contents
 from ..store.lost_images import from_earlier
 from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile
 from ..store.queue import connector_options, want_inspection
-from ..store.shelf import measured_before
+from ..store.shelf import measured_before, names_before
 from .running import Failed, run
 
 #: Seconds without a heartbeat after which a worker counts as dead and its jobs are taken up again.
@@ -103,6 +103,7 @@ def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> di
     if inspection is None or revision is None:
         raise Failed("The model was taken off the shelf.")
     request = {"what": "inspect", **_lay_out(s, revision, inspection.tape, folder)}
+    request["former"] = names_before(s, revision)
     known = measured_before(s, revision)
     if known is not None:
         (folder / "known.bin").write_bytes(known)

@@ -67,6 +67,13 @@ def measured_before(s: Session, revision: Revision) -> bytes | None:
     return next((x.measures for x in done if x is not None), None)
 
 
+def names_before(s: Session, revision: Revision) -> list[str]:
+    """Names of the revision before, which side files may still use."""
+    before = next((r for r in reversed(revision.model.revisions) if r.number < revision.number), None)
+    done = latest_done(s, before) if before is not None else None
+    return sorted(set(Measures.from_bytes(done.measures).names())) if done is not None and done.measures else []
+
+
 def intent_of(model: Model) -> Intent:
     return intent_from_json(json.dumps(model.intent))
 

@@ -37,7 +37,7 @@ def _told(m: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
     mends=("arrival.side-file", "arrival.rename"),
 )
 def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """Values in a text file that differ from a name of the model in letter case or by one edit.
+    """Values in a text file that differ from a name of the model in letter case or by one edit, or are a name that it had before.
 
     Why: names there are compared to the letter; what is bound by this one is not found, and comes in white, unmoving or not at all.
     Measured: every value against the names of model file, materials, images, parts, joints and clips; one edit only from five letters on, and under keys under which names stand to the letter elsewhere.
@@ -46,6 +46,11 @@ def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if (nothing := _none(m)) is not None:
         yield nothing
         return
+    for u in _told(m, ("former",)):
+        yield Finding(
+            f"{_place(u)}: {u.text}, which was a name before and is none any more", value(u.text, "text"), value("a name", "text"), 1,
+            key=f"{u.file}/{u.line}/{u.column}",
+        )  # fmt: skip
     for u in _told(m, ("case", "near")):
         how = "other letter case" if u.state == "case" else "one letter off"
         mends: list[tuple[str, dict[str, Any]]] = []
@@ -136,10 +141,11 @@ def used_names(m: Measures) -> list[dict[str, Any]]:
         "case": "other letter case",
         "near": "one letter off",
         "no-file": "no such file",
+        "former": "a name of before",
         "other-variant": "another's",
         "other": "no name of the model",
     }
-    order = ["no-file", "case", "near", "other-variant", "other", "exact"]
+    order = ["no-file", "former", "case", "near", "other-variant", "other", "exact"]
     rows = [
         {
             "cells": {"text": u.text, "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–", "how": words[u.state], "place": f"{u.file}:{u.line}:{u.column}", "key": u.path or "–"},

@@ -292,3 +292,24 @@ def two_faced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} another material on the back", value(n, "count"), value(0, "count"), n,
                 p.name, p.node, Elements("faces", m.array(f"mesh:{p.mesh}:two-faced")), key=place(m, p.node),
             )  # fmt: skip
+
+
+@check("slots.family", title="Names that differ in a number alone", result="note", mends=("slots.merge-equal", "arrival.rename"))
+def family(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Three or more materials whose names are one but for a number behind.
+
+    Why: copies of one material that came with copied parts; whoever looks for the one to change has to guess.
+    Measured: names without the number behind, of used materials that do not say the same.
+    Source: common practice, no published source.
+    """
+    groups: dict[str, list[int]] = {}
+    for k, x in enumerate(m.materials):
+        stem = re.sub(r"[ ._-]*\d+$", "", x.name.strip())
+        if x.used_by_faces and stem and x.same_as is None:
+            groups.setdefault(stem, []).append(k)
+    for stem, found in groups.items():
+        if len(found) >= 3 and any(m.materials[k].name.strip() != stem for k in found) and not _UNNAMED.fullmatch(stem):
+            yield Finding(
+                f"{len(found):,} materials are {stem} with a number behind: {_listed(m, found)}", value(len(found), "count"), value(1, "count"),
+                len(found), elements=_materials(found), key=stem,
+            )  # fmt: skip

@@ -351,3 +351,36 @@ def green(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 f"Green points {n.green} in {name_of(m, k)}", value(n.green, "text"), value(sheet.textures.green, "text"), n.looked_at,
                 elements=images([k]), key=name_of(m, k), mends=(("textures.turn-green", {"images": name_of(m, k)}),),
             )  # fmt: skip
+
+
+@check("textures.idle-alpha", title="Alpha channel that says nothing", result="note", mends=("textures.convert",))
+def idle_alpha(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Images with an alpha channel in which every pixel is solid.
+
+    Why: a quarter of the memory for nothing, and a destination that looks at the file alone draws the material see-through.
+    Measured: alpha of every pixel.
+    Source: glTF 2.0 §3.9.4 (alpha coverage); the cost is common practice, no published source.
+    """
+    for k, i in _each(m, lambda i: bool(i.has_alpha) and i.see_through_share == 0.0 and (i.width or 0) > 16):
+        yield Finding(
+            f"Every pixel of {name_of(m, k)} is solid, yet it has alpha", value(i.channels, "count"), value((i.channels or 2) - 1, "count"), 1,
+            elements=images([k]), key=name_of(m, k), mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+        )  # fmt: skip
+
+
+@check("textures.aspect", title="Long and thin images", result="note")
+def aspect(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Images more than eight times as long as they are wide.
+
+    Why: their mips run out on the short side, so they blur early along the long one; many destinations make them square.
+    Measured: longer side over shorter.
+    Source: common practice, no published source.
+    """
+    for k, i in _each(
+        m, lambda i: bool(i.width and i.height) and max(i.width or 1, i.height or 1) > 8 * min(i.width or 1, i.height or 1)
+    ):
+        share = max(i.width or 1, i.height or 1) / min(i.width or 1, i.height or 1)
+        yield Finding(
+            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels", value(share, "factor"), value(8.0, "factor"), 1, elements=images([k]),
+            key=name_of(m, k),
+        )  # fmt: skip

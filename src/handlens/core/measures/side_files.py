@@ -23,7 +23,7 @@ def side_uses(scene: Scene) -> list[SideUse]:
     """Every use of a name of the model in its side files, and every value beside them that is under the same key.
 
     state: exact; case (but for letter case); near (one edit away, under a key under which names stand to the letter elsewhere);
-    no-file (looks like a file and is none that came); other-variant (names what belongs to a sibling model, in the entry of
+    former (a name of before, which nothing bears any more); no-file (looks like a file and is none that came); other-variant (names what belongs to a sibling model, in the entry of
     this one); other (under the key of a name, but none).
     """
     names = _names(scene)
@@ -35,7 +35,7 @@ def side_uses(scene: Scene) -> list[SideUse]:
             continue
         text = text_of(n)
         found = values(text, PurePosixPath(n.path).suffix)
-        out += _uses(n.path, text, found, names, there, others)
+        out += _uses(n.path, text, found, names, there, others, scene.former - names.keys())
     return out[:_MOST]
 
 
@@ -45,6 +45,11 @@ def text_of(n: Neighbour) -> str:
         return decoded(n.load())[0]
     except Exception:  # a file that went away or is no text says nothing
         return ""
+
+
+def all_names(scene: Scene) -> frozenset[str]:
+    """Every name that a side file may use."""
+    return frozenset(_names(scene))
 
 
 def variant_words(main: str, others: Iterable[str]) -> dict[str, str]:
@@ -111,13 +116,19 @@ def _files(scene: Scene) -> set[str]:
 
 
 def _uses(
-    file: str, text: str, found: list[Value], names: dict[str, str], there: set[str], others: dict[str, str]
+    file: str,
+    text: str,
+    found: list[Value],
+    names: dict[str, str],
+    there: set[str],
+    others: dict[str, str],
+    former: frozenset[str],
 ) -> list[SideUse]:
     folded = {n.casefold(): n for n in names}
     by_letters: dict[int, list[str]] = {}
     for n in names:
         by_letters.setdefault(len(n), []).append(n)
-    exact = {v.path for v in found if _exact(v.text, names)}
+    exact = {v.path for v in found if _exact(v.text, names) or v.text in former}
     mine = {
         v.entry
         for v in found
@@ -127,6 +138,8 @@ def _uses(
     out = []
     for v in found:
         state, meant = _state(v, names, folded, by_letters, there, v.path in exact and v.path != "")
+        if v.text in former and state != "exact":
+            state, meant = "former", None
         if others and v.entry in mine and state in ("other", "exact", "", "near", "no-file"):
             word = next((w for w in _words(PurePosixPath(v.text).stem) if w in others), None)
             if word is not None:

@@ -159,21 +159,25 @@ def _renumbered(m: Material, number: dict[int, int]) -> Material:
     safe=False, parameters=[Parameter("to", "choice", "file format", tuple(ENDINGS), "png"), IMAGES],
 )  # fmt: skip
 def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
-    """Write images in another file format, at eight bits a channel, with the ending that goes with it."""
+    """Write images in another file format, at eight bits a channel, without an alpha that says nothing, with the ending that goes
+    with it.
+    """
+    from PIL import Image as Pillow
+
+    from ..measures.pictures import eight_bits
+
     remarks = []
 
     def change(image: Image) -> Image | None:
         picture = decoded(image)
-        if picture.format == to.upper() and picture.mode in ("RGB", "RGBA", "L", "LA", "P") and _named_right(image, to):
+        made = eight_bits(picture)
+        stated = "A" in picture.getbands() or "transparency" in picture.info
+        has_alpha = stated and bool((made[:, :, 3] < 255).any())
+        plain = picture.mode in ("RGB", "RGBA", "L", "LA", "P") and has_alpha == stated
+        if picture.format == to.upper() and plain and _named_right(image, to):
             return None
-        has_alpha = "A" in picture.getbands() or "transparency" in picture.info
         if to == "jpeg" and has_alpha:
             remarks.append(f"{image.reference} loses its alpha.")
-        from PIL import Image as Pillow
-
-        from ..measures.pictures import eight_bits
-
-        made = eight_bits(picture)
         return repainted(image, Pillow.fromarray(made if has_alpha else made[:, :, :3]), to)
 
     after, count = each_image(scene, images, change)

@@ -290,6 +290,7 @@ class Problem:
 class Scene:
     """A whole file, neutral. unit_metres and up_axis are None where the file does not state them. files: those that were read,
     with their roles. beside: those that came along unnamed. main: the package path of the model file, where it is known.
+    former: names that things had before mends, or in the revision before.
     """
 
     format: str
@@ -309,6 +310,7 @@ class Scene:
     files: tuple[tuple[str, str], ...] = ()
     beside: tuple[Neighbour, ...] = ()
     main: str = ""
+    former: frozenset[str] = frozenset()
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     def with_(self, **changes: Any) -> Scene:
