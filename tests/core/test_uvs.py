@@ -33,7 +33,7 @@ def quads(*boxes):
 
 
 def cover(uv, resolution=RESOLUTION):
-    return uv_raster.covered(uv_raster.wrapped(uv_raster.spans(uv, resolution), resolution), resolution)
+    return uv_raster.covered(uv_raster.wrapped(uv_raster.spans(uv, resolution), resolution), (resolution, resolution))
 
 
 @settings(max_examples=40, deadline=None)
@@ -71,7 +71,7 @@ def test_the_gap_of_two_islands(gap, axis):
     boxes = [(0.1, 0.1, 0.4, 0.5), (0.4 + gap, 0.1, 0.8, 0.5)]
     uv = quads(*boxes) if axis == 0 else quads(*boxes)[..., ::-1]
     runs = uv_raster.wrapped(uv_raster.spans(uv, RESOLUTION), RESOLUTION)
-    labels = uv_raster.labelled(runs, np.array([0, 0, 1, 1]), uv_raster.covered(runs, RESOLUTION), RESOLUTION)
+    labels = uv_raster.labelled(runs, np.array([0, 0, 1, 1]), uv_raster.covered(runs, (RESOLUTION, RESOLUTION)))
     assert abs(uv_raster.gap(labels) - gap * RESOLUTION) <= 1
 
 
@@ -182,7 +182,7 @@ def test_repacking_keeps_the_islands_and_parts_them():
     u = collect(after).meshes[0].uvs[0]
     assert u.overlap < 0.005
     assert u.islands == 3
-    assert u.padding >= 4
+    assert u.padding >= 6 / 1024
     # Each stays a square, and all get the same density: they are equal in space.
     uv = after.meshes[0].uvs[0].at_corners().reshape(3, 4, 2)
     sides = np.linalg.norm(uv - np.roll(uv, -1, axis=1), axis=2)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ..limits import plural
 from ..measures import Measures
 from ..measures.records import MeshFigures, PartFigures, UvFigures
-from ..measures.uvs import OVERLAP
+from ..measures.uvs import OVERLAP, ROOM_RESOLUTION
 from ..rules import Intent, RuleSheet
 from .parts import first_parts, of_mesh, unit_of
 from .registry import Finding, Skipped, check, nodes, place, value
@@ -149,7 +149,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV islands with less room between them than the sheet wants.
 
     Why: each halving of the image halves the room, so colours of the neighbour bleed over the seam a few steps away.
-    Measured: least distance of covered texels of two islands on a raster of 1,024 a side, in pixels of the largest image laid on by the set.
+    Measured: least distance of covered texels of two islands on a raster of 512 a side, in pixels of the largest image laid on by the set.
     Source: common practice, no published source (two pixels at the size that is looked at).
     """
     wanted = sheet.textures.padding_px
@@ -167,7 +167,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if not widths:
             continue
         # Rounded to whole texels at both ends: what the raster cannot tell apart is not reported.
-        room = (u.padding + 1) * max(widths) / u.resolution
+        room = (u.padding + 1 / ROOM_RESOLUTION) * max(widths)
         if u.padding > 0 and room < wanted:
             yield Finding(
                 f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart", value(room, "px"), value(wanted, "px"), u.islands, p.name, p.node,

@@ -256,7 +256,7 @@ class UvFigures(msgspec.Struct, frozen=True):
     """One UV set of one mesh. Faces: missing (a corner without), not_finite, outside (0 to 1), flat (an area in space, none in
     the UVs), mirrored. span: whole tiles that the UVs reach over. collapsed: all in one point. islands, seams: pieces and edges
     where the UVs are cut. overlap: share of the covered texels that several faces of one slot cover, of a raster of
-    `resolution` texels a side, None where it was not drawn; padding: least gap between islands in those texels.
+    `resolution` texels a side, None where it was not drawn; padding: least gap between islands, as a share of the tile.
     """
 
     missing: int

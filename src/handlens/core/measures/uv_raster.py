@@ -72,25 +72,33 @@ def wrapped(s: Spans, resolution: int) -> Spans:
     return Spans(join(0), join(1), join(2), join(3))
 
 
-def covered(s: Spans, resolution: int) -> Array:
-    """(resolution, resolution) int32: how many triangles cover each texel; row 0 is v = 0. Runs must lie within the tile."""
-    return _summed(s, None, resolution)
+def cropped(s: Spans) -> tuple[Spans, tuple[int, int]]:
+    """The runs moved to the corner of a raster that is no larger than they need, and its rows and columns."""
+    if not len(s.row):
+        return s, (0, 0)
+    top, left = int(s.row.min()), int(s.begin.min())
+    return Spans(s.row - top, s.begin - left, s.end - left, s.triangle), (int(s.row.max()) - top + 1, int(s.end.max()) - left)
 
 
-def labelled(s: Spans, label: Array, count: Array, resolution: int) -> Array:
-    """(resolution, resolution) int32: label of the triangle that covers each texel, -1 where none does or several do.
+def covered(s: Spans, shape: tuple[int, int]) -> Array:
+    """(rows, columns) int32: how many triangles cover each texel; row 0 is the lowest v. Runs must lie within the raster."""
+    return _summed(s, None, shape)
+
+
+def labelled(s: Spans, label: Array, count: Array) -> Array:
+    """int32 like count: label of the triangle that covers each texel, -1 where none does or several do.
 
     label: (T,) of each triangle. count: what `covered` found.
     """
-    return np.where(count == 1, _summed(s, label[s.triangle], resolution), -1)
+    return np.where(count == 1, _summed(s, label[s.triangle], count.shape), -1)
 
 
-def _summed(s: Spans, weights: Array | None, resolution: int) -> Array:
+def _summed(s: Spans, weights: Array | None, shape: tuple[int, ...]) -> Array:
     """The sum over all runs that cover a texel, by what changes where a run begins and ends."""
-    width = resolution + 1
-    at = lambda column: np.bincount(s.row.astype(np.int64) * width + column, weights, resolution * width)
-    change = (at(s.begin) - at(s.end)).reshape(resolution, width)
-    out: Array = np.rint(np.cumsum(change, axis=1)[:, :resolution]).astype(np.int32)
+    rows, width = shape[0], shape[1] + 1
+    at = lambda column: np.bincount(s.row.astype(np.int64) * width + column, weights, rows * width)
+    change = (at(s.begin) - at(s.end)).reshape(rows, width)
+    out: Array = np.rint(np.cumsum(change, axis=1)[:, :-1]).astype(np.int32)
     return out
 
 

@@ -18,8 +18,10 @@ from .distinct import distinct_rows
 from .records import DensityFigures, UvFigures
 from .shown import base_colour
 
-#: Texels a side of the raster by which overlap and padding are told.
+#: Texels a side of the raster by which overlap is told.
 RESOLUTION = 1_024
+#: Texels a side of the coarser one by which room between islands is told: distances cost the square of it.
+ROOM_RESOLUTION = 512
 #: UVs this far outside 0 to 1 still count as within: what rounding leaves.
 _SLACK = 1e-3
 #: A layout that reaches over more tiles than this repeats its picture on purpose; its overlap says nothing.
@@ -140,8 +142,8 @@ def _raster(mesh: Mesh, t: _Faces, drawn: Array, island: Array) -> tuple[float, 
     padding: float | None = None
     for slot in np.unique(mesh.slots).tolist() if several else [0]:
         some = np.flatnonzero(drawn & (slots == slot) if several else drawn)
-        runs = uv_raster.wrapped(uv_raster.spans(t.uv[some], RESOLUTION), RESOLUTION)
-        count = uv_raster.covered(runs, RESOLUTION)
+        runs, shape = uv_raster.cropped(uv_raster.wrapped(uv_raster.spans(t.uv[some], RESOLUTION), RESOLUTION))
+        count = uv_raster.covered(runs, shape)
         over = count > 1
         used += int(np.count_nonzero(count))
         if over.any():
@@ -150,9 +152,16 @@ def _raster(mesh: Mesh, t: _Faces, drawn: Array, island: Array) -> tuple[float, 
         # Between islands that lie on each other there is no room to speak of.
         pieces = island[t.face[some]]
         if np.count_nonzero(over) <= OVERLAP * np.count_nonzero(count) and (pieces != pieces[0]).any():
-            found = uv_raster.gap(uv_raster.labelled(runs, pieces, count, RESOLUTION))
+            found = _room(t.uv[some], pieces)
             padding = found if padding is None else padding if found is None else min(padding, found)
     return twice / max(used, 1), padding, np.concatenate(faces) if faces else np.zeros(0, int)
+
+
+def _room(uv: Array, pieces: Array) -> float | None:
+    """Least gap between pieces of a layout (T, 3, 2), as a share of the tile."""
+    runs, shape = uv_raster.cropped(uv_raster.wrapped(uv_raster.spans(uv, ROOM_RESOLUTION), ROOM_RESOLUTION))
+    found = uv_raster.gap(uv_raster.labelled(runs, pieces, uv_raster.covered(runs, shape)))
+    return None if found is None else found / ROOM_RESOLUTION
 
 
 def _marked_faces(mesh: Mesh, faces: Array) -> Array:
