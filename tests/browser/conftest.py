@@ -24,11 +24,14 @@ def chromium():
 
 
 @pytest.fixture
-def page(chromium, server):
-    """A page on which any error in the console fails the test; no larger than it must be, since it is drawn in software."""
+def page(chromium, server, request):
+    """A page on which any error in the console fails the test; no larger than it must be, since it is drawn in software, and at
+    half the pixels each way where no test looks at them.
+    """
     context = chromium.new_context(
-        viewport={"width": 1110, "height": 620}, base_url=server, reduced_motion="reduce", accept_downloads=True
-    )
+        viewport={"width": 1110, "height": 620}, base_url=server, reduced_motion="reduce", accept_downloads=True,
+        device_scale_factor=1 if request.path.stem == "test_stage" else 0.5,
+    )  # fmt: skip
     made = context.new_page()
     made.set_default_timeout(20_000)
     troubles: list[str] = []

@@ -40,6 +40,16 @@ def set_on_shelf(page: Page, files: list[Path] | list[dict], name: str) -> None:
     page.goto("/")
     page.get_by_test_id("files").set_input_files(files)  # type: ignore[arg-type]
     page.get_by_role("link", name=name, exact=True).wait_for()
+    for _ in range(300):
+        # On a busy machine jobs may wait for longer than a page is waited for.
+        if all(
+            m["state"] not in ("waiting", "running")
+            for m in shelf(page.url.partition("/bench")[0].rstrip("/"))
+            if m["name"] == name
+        ):
+            return
+        page.wait_for_timeout(200)
+    raise AssertionError(f"{name} was not read")
 
 
 def as_glb(scene: Scene, name: str) -> dict:

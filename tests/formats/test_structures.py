@@ -90,7 +90,7 @@ def scenes(draw: st.DrawFn) -> Scene:
 @pytest.mark.parametrize("name", WRITERS)
 def test_any_scene_is_written_and_proved(name):
     @settings(
-        max_examples=15 if name.startswith("usd") else 60,
+        max_examples=10 if name.startswith("usd") else 40,
         deadline=None,
         derandomize=True,
         suppress_health_check=list(HealthCheck),

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from .format_table import BY_NAME
-from .measures import Measures, collect
+from .measures import Measures, count
 from .report import facts
 from .scene import Scene
 from .scene.axes import to_y_up
@@ -76,7 +76,7 @@ class Comparison:
             # They are lost as such; everything else is compared without them.
             a, a_measures = placed_only(a), None
         self.a, self.b = a, b
-        self.am, self.bm = a_measures or collect(a), b_measures or collect(b)
+        self.am, self.bm = a_measures or count(a), b_measures or count(b)
         self.fa, self.fb = facts(self.am), facts(self.bm)
         self.unit_a = a.unit_metres if a.unit_metres is not None else (b.unit_metres or 1.0)
         self.unit_b = b.unit_metres if b.unit_metres is not None else self.unit_a

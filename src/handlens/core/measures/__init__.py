@@ -1,6 +1,6 @@
 """Pure functions from scene to figures. Nothing here knows a rule sheet or an intent."""
 
-from .collect import collect
+from .collect import collect, count
 from .records import Measures
 
-__all__ = ["Measures", "collect"]
+__all__ = ["Measures", "collect", "count"]

@@ -18,7 +18,7 @@ from .known import Known, content_key
 from .looked_at import facing_key, look, too_many
 from .nudge import nudges
 from .patches import Patches, patches
-from .pictures import picture
+from .pictures import Picture, header, picture
 from .precision import float32_spacing
 from .records import (
     ClipFigures,
@@ -31,12 +31,13 @@ from .records import (
     ProblemRecord,
     ShownFigures,
     SkinFigures,
+    UvFigures,
     WalkFigures,
 )
 from .shown import base_colour, shown
 from .side_files import borrowed, side_uses
 from .slots import material_figures
-from .surface_figures import surface_figures
+from .surface_figures import NO_SURFACE, surface_figures
 from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
 from .uvs import densities, uv_figures
 
@@ -58,10 +59,16 @@ def collect(scene: Scene, progress: Progress = _silent, known: Known | None = No
     """
     # A file may hold any number, of which the checks tell: nothing is to be said while measuring.
     with np.errstate(all="ignore"):
-        return _collect(scene, progress, known)
+        return _collect(scene, progress, known, True)
 
 
-def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
+def count(scene: Scene) -> Measures:
+    """Measure what the facts of a report say and no more: nothing is looked at, no surface judged, as a proof wants it."""
+    with np.errstate(all="ignore"):
+        return _collect(scene, _silent, None, False)
+
+
+def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool) -> Measures:
     order = walk(scene)
     world = world_matrices(scene)
     placed = [i for i in order if scene.nodes[i].mesh is not None]
@@ -74,14 +81,14 @@ def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
         progress("measuring meshes", 0.7 * k / len(scene.meshes))
         digest = content_key(mesh) if known is not None else None
         taken = known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
-        meshes.append(taken or replace(_mesh(mesh, k, arrays, k in twins, alone, seen), content=digest))
+        meshes.append(taken or replace(_mesh(mesh, k, arrays, k in twins, alone, seen if whole else None), content=digest))
     progress("looking at it from all round", 0.7)
-    looked = seen.look(meshes, known, arrays)
+    looked = seen.look(meshes, known, arrays) if whole else ([], None, None)
     progress("placing parts", 0.9)
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     flat = [m.surface.flat for m in meshes]
     parts = [_part(scene, i, world[i], upright, flat) for i in placed]
-    pictures, shown = _pictures(scene, progress)
+    pictures, shown = _pictures(scene, progress, whole)
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
     high = [p.bounds_max for p in parts if p.bounds_max is not None]
@@ -108,12 +115,12 @@ def _collect(scene: Scene, progress: Progress, known: Known | None) -> Measures:
         arrays=arrays,
         facing=looked[0],
         walk=looked[1],
-        nudges=nudges(scene, world),
-        densities=densities(scene, world, placed, sizes),
-        draw_orders=draw_orders(scene, world, placed),
-        side_uses=side_uses(scene),
+        nudges=nudges(scene, world) if whole else [],
+        densities=densities(scene, world, placed, sizes) if whole else [],
+        draw_orders=draw_orders(scene, world, placed) if whole else [],
+        side_uses=side_uses(scene) if whole else [],
         side_files=[n.path for n in scene.beside if n.role == "side-file"],
-        borrowed=borrowed(scene),
+        borrowed=borrowed(scene) if whole else [],
         facing_key=looked[2],
     )
 
@@ -144,14 +151,17 @@ class _Seen:
         return *look(self.scene, self.patches, self.holes, arrays), key
 
 
-def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool, alone: bool, seen: _Seen) -> MeshFigures:
-    top = surface(mesh, corners=True)
-    joined = patches(mesh, top.edges)
-    put: dict[str, Array] = {}
-    shape, rims = surface_figures(mesh, top, joined, put)
-    uvs = uv_figures(mesh, top.edges, top.flat, put)
-    arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
-    seen.patches[number], seen.holes[number] = joined, rims
+def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool, alone: bool, seen: _Seen | None) -> MeshFigures:
+    """seen: where looking at the whole model finds what it needs; None where only counts are wanted."""
+    top = surface(mesh, corners=seen is not None)
+    shape, uvs = NO_SURFACE, list[UvFigures]()
+    if seen is not None:
+        joined = patches(mesh, top.edges)
+        put: dict[str, Array] = {}
+        shape, rims = surface_figures(mesh, top, joined, put)
+        uvs = uv_figures(mesh, top.edges, top.flat, put)
+        arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
+        seen.patches[number], seen.holes[number] = joined, rims
     good = finite_points(mesh.positions)
     broken = len(mesh.positions) - len(good)
     if broken:
@@ -333,7 +343,7 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
     return out
 
 
-def _pictures(scene: Scene, progress: Progress) -> tuple[list[ImageFigures], dict[int, ShownFigures]]:
+def _pictures(scene: Scene, progress: Progress, whole: bool) -> tuple[list[ImageFigures], dict[int, ShownFigures]]:
     """Figures of every image, and of what each material shows of one in which something is see-through or black.
 
     One image at a time is decoded, and let go before the next.
@@ -343,7 +353,7 @@ def _pictures(scene: Scene, progress: Progress) -> tuple[list[ImageFigures], dic
     users, roles = _image_users(scene), _image_roles(scene)
     for k, image in enumerate(scene.images):
         progress("opening images", 0.9 + 0.1 * k / len(scene.images))
-        figures, pixels = picture(image, roles[k])
+        figures, pixels = picture(image, roles[k]) if whole else Picture(header(image))
         out.append(
             ImageFigures(
                 image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable,

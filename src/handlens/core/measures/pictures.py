@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import warnings
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -45,11 +45,21 @@ class Picture(NamedTuple):
     pixels: Array | None = None
 
 
+def header(image: Image) -> PictureFigures:
+    """Size, channels and alpha of an image; pixels are decoded only where alpha has to be counted."""
+    return _opened(image, _counted).figures
+
+
 def picture(image: Image, roles: Collection[str] = ()) -> Picture:
     """Decode an image and measure it. see_through_share is the share of pixels with alpha under 255, over every pixel.
 
     roles: what materials use it as; only a normal map is looked at as one.
     """
+    return _opened(image, lambda opened, alpha, data: _whole(opened, alpha, data, roles))
+
+
+def _opened(image: Image, measure: Callable[[Any, bool, bytes], tuple[float, LookFigures | None, Array | None]]) -> Picture:
+    """An image opened and measured; what cannot be is told as such."""
     data = image.bytes()
     if data is None:
         return Picture(PictureFigures())
@@ -62,14 +72,25 @@ def picture(image: Image, roles: Collection[str] = ()) -> Picture:
             opened = Pillow.open(io.BytesIO(data))
             alpha = "A" in opened.getbands() or "transparency" in opened.info
             channels = len(opened.getbands()) if opened.mode != "P" else (4 if alpha else 3)
-            pixels = eight_bits(opened)
-            look = _look(opened, pixels, alpha, data, roles)
-            share = float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1)) if alpha else 0.0
+            share, look, pixels = measure(opened, alpha, data)
     except Exception as error:  # Pillow's decoders raise almost anything on damaged data
         why = str(error) or type(error).__name__
         said = why.replace("<_io.BytesIO object at ", "").split("0x")[0].strip()
         return Picture(PictureFigures(bytes=len(data), unreadable=said or "damaged"))
     return Picture(PictureFigures(opened.width, opened.height, channels, alpha, share, len(data), None, look), pixels)
+
+
+def _counted(opened: Any, alpha: bool, data: bytes) -> tuple[float, LookFigures | None, Array | None]:
+    return (_see_through(eight_bits(opened)) if alpha else 0.0), None, None
+
+
+def _whole(opened: Any, alpha: bool, data: bytes, roles: Collection[str]) -> tuple[float, LookFigures | None, Array | None]:
+    pixels = eight_bits(opened)
+    return (_see_through(pixels) if alpha else 0.0), _look(opened, pixels, alpha, data, roles), pixels
+
+
+def _see_through(pixels: Array) -> float:
+    return float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1))
 
 
 def eight_bits(opened: Any) -> Array:

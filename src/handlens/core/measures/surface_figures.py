@@ -21,6 +21,14 @@ _HOLES_KEPT = 200
 _FLAT = 1e-4
 
 
+#: What stands where a surface was not measured.
+NO_SURFACE = SurfaceFigures(
+    by_corners={}, concave=0, crossing=0, bent=0, most_bent=0.0, fan_out=0, diagonals=0.0, needles=0, alike=0, opposed=0, two_faced=0,
+    crowded=0, pinched=0, open_edges=0, hole_count=0, holes=[], doubles=[0] * len(SHARES), apart=0.0, patches=0, non_orientable=0, disagreeing=0,
+    normals_missing=False, normals_broken=0, normals_uneven=0, normals_opposed=0, smeared=0, soft=0, size=0.0, feature=0.0, flat=False,
+)  # fmt: skip
+
+
 def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, Array]) -> tuple[SurfaceFigures, Holes]:
     """Measure a mesh's surface. top: its topology with corners. put: where element arrays go, int32, by name.
 
