@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import importlib
 import json
 import os
 import sys
 import tempfile
+import threading
 import time
 import warnings
 from collections.abc import Sequence
@@ -165,8 +167,21 @@ def write_files(files: dict[Path, bytes], inputs: Sequence[str]) -> None:
 # --- commands ---------------------------------------------------------------------------------------
 
 
+#: Bytes from which on a model takes long enough to read for libraries to be loaded meanwhile.
+_LARGE = 8 * 1024**2
+
+
+def _load_ahead(path: str) -> None:
+    """Load the libraries that measuring a large model will need while it is being read."""
+    file = Path(path)
+    if file.is_file() and file.stat().st_size > _LARGE:
+        names = ("scipy.sparse.csgraph", "embreex.mesh_construction", "handlens.core.checks")
+        threading.Thread(target=lambda: [importlib.import_module(n) for n in names], daemon=True).start()
+
+
 def _inspect(args: argparse.Namespace) -> int:
     began = time.perf_counter()
+    _load_ahead(args.path)
     from .core import report
     from .core.checks import judge
     from .core.inspection import open_scene

@@ -11,7 +11,7 @@ from handlens.core.ledger import ledger
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
-from handlens.core.measures.patches import patches, signed_volumes
+from handlens.core.measures.patches import patches, volumes_and_area
 from handlens.core.measures.rays import RayScene, hemisphere_directions, sequence, sphere_directions
 from handlens.core.measures.topology import surface
 from handlens.core.rules import Intent, load_sheet
@@ -104,10 +104,10 @@ def test_signed_volume_of_known_solids():
     """Six times the volume: 6 for the unit cube, and 4π for the unit sphere within its facets."""
     for solid, six, within in ((cube(), 6.0, 1e-12), (icosphere(4), 8 * np.pi, 0.01)):
         p = patches(solid, surface(solid, corners=True).edges)
-        assert signed_volumes(solid, solid.positions, p)[0] == pytest.approx(six, rel=within)
+        assert volumes_and_area(solid, solid.positions, p)[0][0] == pytest.approx(six, rel=within)
         back = turned_faces(solid, np.ones(solid.face_count, bool))
         p = patches(back, surface(back, corners=True).edges)
-        assert signed_volumes(back, back.positions, p)[0] == pytest.approx(-six, rel=within)
+        assert volumes_and_area(back, back.positions, p)[0][0] == pytest.approx(-six, rel=within)
 
 
 # --- facing -------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from ..scene import Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import apply, walk, world_matrices
 from ..scene.triangles import triangulate
-from .patches import Patches, signed_volumes
+from .patches import Patches, volumes_and_area
 from .rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
@@ -104,27 +104,30 @@ def ray_scene(parts: list[Placed]) -> RayScene:
     return RayScene(points, np.concatenate(triangles) if triangles else np.zeros((0, 3), np.int32))
 
 
-def plainly_outward(parts: list[Placed]) -> bool:
-    """Whether the model is one closed piece wound outwards all over: then no ray can say anything that its volume does not."""
+def plainly_outward(parts: list[Placed]) -> float | None:
+    """The area of a model that is one closed piece wound outwards all over, of which no ray can say anything that its volume does
+    not; None of any other.
+    """
     if len(parts) != 1:
-        return False
+        return None
     p = parts[0]
     if p.patches.number != 1 or not p.patches.closed.all() or not p.patches.orientable.all() or p.patches.turned.any():
-        return False
-    return (float(signed_volumes(p.mesh, p.points, p.patches)[0]) > 0) != p.mirrored
+        return None
+    volumes, area = volumes_and_area(p.mesh, p.points, p.patches)
+    return area if (float(volumes[0]) > 0) != p.mirrored else None
 
 
-def facing(parts: list[Placed], rays: RayScene | None) -> list[Facing]:
-    """Judge every part. rays: all triangles of the model; None where `plainly_outward` holds."""
+def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None) -> list[Facing]:
+    """Judge every part. rays: all triangles of the model; None where `plainly_outward` gave the area."""
     if rays is None:
-        return [_plain(p) for p in parts]
+        assert area is not None
+        return [_plain(p, area) for p in parts]
     samples = _samples(parts, rays)
     votes = _votes(samples, rays)
     return [_part(p, k, samples, votes) for k, p in enumerate(parts)]
 
 
-def _plain(p: Placed) -> Facing:
-    area = float(_areas(p)[1].sum())
+def _plain(p: Placed, area: float) -> Facing:
     none = np.zeros(0, np.int32)
     every = np.arange(p.mesh.face_count, dtype=np.int32)
     return Facing(p.node, Side(none, area), Side(every, area, wrong=area), none, none)
@@ -325,7 +328,7 @@ def _closed_sign(p: Placed) -> Array:
     """(P,) 1 where a closed patch's winding encloses its volume, -1 where it is inside out, 0 where that says nothing."""
     if not p.patches.closed.any():
         return np.zeros(p.patches.number)
-    volume = signed_volumes(p.mesh, p.points, p.patches)
+    volume, _ = volumes_and_area(p.mesh, p.points, p.patches)
     sign = np.sign(volume) * (-1 if p.mirrored else 1)
     return np.where(p.patches.closed & p.patches.orientable, sign, 0.0)
 

@@ -42,10 +42,10 @@ def look(
     parts = place(scene, patches)
     if not parts:
         return [], None
-    plain = plainly_outward(parts)
-    rays = None if plain else ray_scene(parts)
+    area = plainly_outward(parts)
+    rays = ray_scene(parts) if area is None else None
     both = [drawn_both(scene, p) for p in parts]
-    figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays), both, strict=True)]
+    figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays, area), both, strict=True)]
     if rays is None:
         return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [])
     world = world_matrices(scene)

@@ -48,7 +48,13 @@ def patches(mesh: Mesh, edges: Edges) -> Patches:
     first = edges.begins[:-1][two]
     a, b = owner[edges.corner[first]], owner[edges.corner[first + 1]]
     same = edges.key[first] == edges.key[first + 1]
-    label, turned, orientable = _one_way(faces, a, b) if not same.any() else _both_ways(faces, a, b, same)
+    if same.any():
+        label, turned, orientable = _both_ways(faces, a, b, same)
+    else:
+        across = owner.copy()
+        across[edges.corner[first]], across[edges.corner[first + 1]] = b, a
+        label = _joined(across, mesh.starts)
+        turned, orientable = np.zeros(faces, bool), np.ones(int(label.max(initial=-1)) + 1, bool)
     closed = np.ones(len(orientable), bool)
     loose = np.repeat(~two, edges.uses)
     closed[label[owner[edges.corner[loose]]]] = False
@@ -69,9 +75,25 @@ def _components(nodes: int, a: Array, b: Array) -> Array:
     return labels
 
 
-def _one_way(faces: int, a: Array, b: Array) -> tuple[Array, Array, Array]:
-    label = _components(faces, a, b)
-    return label, np.zeros(faces, bool), np.ones(int(label.max(initial=-1)) + 1, bool)
+def _joined(across: Array, starts: Array) -> Array:
+    """(F,) int32 component of each face, numbered by their lowest face.
+
+    across: (C,) int32 for each corner the face beyond the side that begins there, the face itself where there is none. These
+    are the rows of a sparse matrix as they stand, each edge being in it both ways: nothing has to be sorted or turned over.
+    """
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import connected_components
+
+    faces = len(starts) - 1
+    graph = csr_array((np.ones(len(across), np.int8), across, starts.astype(np.int32)), shape=(faces, faces))
+    count, labels = connected_components(graph, directed=True, connection="strong")
+    if count < 2:
+        return np.zeros(faces, np.int32)
+    first = np.zeros(count, np.int64)
+    first[labels[::-1]] = np.arange(faces - 1, -1, -1)
+    rank = np.empty(count, np.int32)
+    rank[np.argsort(first)] = np.arange(count, dtype=np.int32)
+    return rank[labels]
 
 
 def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Array, Array]:
@@ -89,14 +111,15 @@ def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Arra
     return label, (stored != stored[first][label]) & orientable[label], orientable
 
 
-def signed_volumes(mesh: Mesh, points: Array, patches: Patches) -> Array:
-    """(P,) six times the signed volume of each patch, turned faces counted the other way; meaningful where it is closed.
+def volumes_and_area(mesh: Mesh, points: Array, patches: Patches) -> tuple[Array, float]:
+    """(P,) six times the signed volume of each patch, turned faces counted the other way, meaningful where it is closed; and the
+    area of all faces.
 
     points: (V, 3) positions in the frame wanted. The sum of the triple products of fanned triangles about the middle of the
     box (divergence theorem), in blocks that stay in the cache.
     """
     corners, face = fan(mesh)
-    out = np.zeros(patches.number)
+    out, area = np.zeros(patches.number), 0.0
     mixed = bool(patches.turned.any())
     finite = finite_points(points)
     middle = (finite.min(axis=0) + finite.max(axis=0)) / 2 if len(finite) else np.zeros(3)
@@ -104,9 +127,12 @@ def signed_volumes(mesh: Mesh, points: Array, patches: Patches) -> Array:
         some = face[at : at + _BLOCK]
         a, b, c = (points[mesh.corners[corners[at : at + _BLOCK, k]]] - middle for k in range(3))
         with np.errstate(all="ignore"):
-            product = np.einsum("ij,ij->i", a, np.cross(b, c))
+            normal = np.cross(b - a, c - a)
+            # a · (b − a) × (c − a) is a · b × c: the other products have a in them twice.
+            product = np.einsum("ij,ij->i", a, normal)
+            area += float(np.sqrt(np.einsum("ij,ij->i", normal, normal)).sum()) / 2
         if patches.number == 1:
             out += (np.where(patches.turned[some], -product, product) if mixed else product).sum()
         else:
             out += np.bincount(patches.label[some], np.where(patches.turned[some], -product, product), patches.number)
-    return out
+    return out, area

@@ -10,9 +10,8 @@ from ..scene.model import Array, Mesh
 from ..scene.recut import only_faces
 from ..scene.triangles import concave, corner_normals_of_turn, fan
 from .adjacency import face_of_corner
+from .topology import Topology, flat_triangles
 
-#: A triangle is a needle where its height is less than this share of its longest side.
-NEEDLE = 1 / 500
 #: A polygon is bent where a corner lies off its mean plane by more than this share of its own size.
 BENT = 0.01
 #: Corners of a polygon up to which it is searched for sides that cross: the search takes the square of them.
@@ -138,29 +137,22 @@ def _any_crossing(p: Array) -> Any:
     return ((one < 0) & (other < 0)).any(axis=1)
 
 
-def needles(mesh: Mesh, flat: Array) -> Array:
+def needles(mesh: Mesh, top: Topology) -> Array:
     """(n,) int32 faces of up to four corners with a triangle whose height is under 1/500 of its longest side.
 
-    flat: (F,) faces without area. Larger polygons are left out: which triangles they will have is not known.
+    Larger polygons are left out: which triangles they will have is not known.
     """
+    if top.thin is not None:
+        return np.flatnonzero(top.thin & ~top.flat).astype(np.int32)
     corners, face = fan(mesh)
-    if not mesh.only_triangles:
-        small = mesh.corner_counts[face] <= 4
-        corners, face = corners[small], face[small]
+    small = mesh.corner_counts[face] <= 4
+    corners, face = corners[small], face[small]
     out = []
     for at in range(0, len(face), _BLOCK):
-        index = mesh.corners[corners[at : at + _BLOCK]]
-        a, b, c = (mesh.positions[index[:, k]] for k in range(3))
-        with np.errstate(all="ignore"):
-            u, v, w = b - a, c - a, c - b
-            twice = np.cross(u, v)
-            area = np.einsum("ij,ij->i", twice, twice)
-            longest = np.maximum.reduce([np.einsum("ij,ij->i", x, x) for x in (u, v, w)])
-            # height = 2 area / longest side, so height / longest = |u × v| / longest².
-            thin = area < (NEEDLE * longest) ** 2
+        thin = flat_triangles(mesh.positions, mesh.corners[corners[at : at + _BLOCK]])[1]
         out.append(face[at : at + _BLOCK][thin])
     found = np.unique(np.concatenate(out)) if out else np.zeros(0, np.int32)
-    return found[~flat[found]].astype(np.int32)
+    return found[~top.flat[found]].astype(np.int32)
 
 
 class Doubled(NamedTuple):

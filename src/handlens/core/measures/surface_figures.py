@@ -42,7 +42,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     size = _size(mesh.positions)
     near, distance = close_points(welded, np.unique(rims.pairs), size)
     crowded = top.edges.pairs(np.flatnonzero(top.edges.uses > 2))
-    thin, pinch = needles(mesh, top.flat), pinched(mesh, top.edges, patches, top.ids)
+    thin, pinch = needles(mesh, top), pinched(mesh, top.edges, patches, top.ids)
     first = np.zeros(len(welded), np.int32)
     first[top.ids[::-1]] = np.arange(len(top.ids) - 1, -1, -1, dtype=np.int32)
     stored = lambda at: first[np.asarray(at, np.int64).reshape(-1)]

@@ -11,6 +11,8 @@ from .adjacency import Edges, edges, next_corner
 from .distinct import distinct_rows
 
 _BLOCK = 16_384
+#: A triangle is a needle where its height is less than this share of its longest side.
+NEEDLE = 1 / 500
 #: Above this many faces pieces are not counted: the figure is not worth the time it takes there.
 PIECES_UP_TO = 250_000
 
@@ -19,6 +21,7 @@ class Topology(NamedTuple):
     """What the welded surface is like. Faces without area are left out of closed and winding_consistent.
 
     ids: (V,) int32, the same number for equal positions. flat: (F,) bool faces without area. edges: those of all other faces.
+    thin: (F,) bool needles among triangles, told on the way; None where there are larger faces.
     """
 
     welded: int
@@ -29,6 +32,7 @@ class Topology(NamedTuple):
     ids: Array
     flat: Array
     edges: Edges
+    thin: Array | None
 
 
 def surface(mesh: Mesh, corners: bool = False) -> Topology:
@@ -38,21 +42,24 @@ def surface(mesh: Mesh, corners: bool = False) -> Topology:
     winding_consistent: no edge is run in the same direction by two faces.
     """
     ids, welded = distinct_rows([mesh.positions])
-    flat = zero_area_faces(mesh, ids)
+    flat, thin = zero_area_faces(mesh, ids)
     zero = int(np.count_nonzero(flat))
     sides = edges(mesh, ids, flat if zero else None, corners)
-    return Topology(welded, sides.closed, sides.consistent, zero, _loose_points(mesh), ids, flat, sides)
+    return Topology(welded, sides.closed, sides.consistent, zero, _loose_points(mesh), ids, flat, sides, thin)
 
 
-def zero_area_faces(mesh: Mesh, ids: Array) -> Array:
-    """(F,) bool: faces whose area is nothing beside their longest side, 1e-12 of its square."""
+def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
+    """(F,) bool: faces whose area is nothing beside their longest side, 1e-12 of its square; and needles among them and others,
+    where all faces are triangles.
+    """
     if mesh.only_triangles:
         index = mesh.corners.reshape(-1, 3)
-        flat = np.empty(len(index), bool)
+        flat, thin = np.empty(len(index), bool), np.empty(len(index), bool)
         # In blocks that stay in the cache: three times faster than all at once.
         for at in range(0, len(index), _BLOCK):
-            flat[at : at + _BLOCK] = _flat_triangles(mesh.positions, index[at : at + _BLOCK])
-        return flat
+            here = slice(at, at + _BLOCK)
+            flat[here], thin[here] = flat_triangles(mesh.positions, index[here])
+        return flat, thin
     face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
     p = mesh.positions[mesh.corners]
     first = p[mesh.starts[:-1][face]] if len(face) else p
@@ -62,17 +69,19 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> Array:
         np.maximum.at(reach, face, _squared(away))
         # The largest triangle about the first corner: a bow whose halves cancel out still draws both.
         np.maximum.at(area, face, _cross_squared(away, away[next_corner(mesh)]))
-        return area <= (1e-12 * reach) ** 2
+        return area <= (1e-12 * reach) ** 2, None
 
 
-def _flat_triangles(p: Array, index: Array) -> Array:
+def flat_triangles(p: Array, index: Array) -> tuple[Array, Array]:
+    """(n,) bool triangles (n, 3) of points without area, and needles, both told by the cross product and the longest side."""
     a, b, c = p[index[:, 0]], p[index[:, 1]], p[index[:, 2]]
     # Infinite coordinates give NaN here, which compares as having area: they are reported by themselves.
     with np.errstate(invalid="ignore", over="ignore"):
         u, v, w = b - a, c - a, c - b
         squared = _cross_squared(u, v)
         longest = np.maximum(np.maximum(_squared(u), _squared(v)), _squared(w))
-        return squared <= (1e-12 * longest) ** 2
+        # height = 2 area / longest side, so height / longest = |u × v| / longest².
+        return squared <= (1e-12 * longest) ** 2, squared < (NEEDLE * longest) ** 2
 
 
 def _squared(v: Array) -> Array:

@@ -126,10 +126,11 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     placed = place(scene, found)
     if not placed:
         raise MendError("There are no faces to turn.")
-    rays = None if plainly_outward(placed) else ray_scene(placed)
+    area = plainly_outward(placed)
+    rays = ray_scene(placed) if area is None else None
     votes: dict[int, Array] = {}
     areas = {"before": 0.0, "unsure": 0.0, "judged": 0.0}
-    for p, f in zip(placed, facing(placed, rays), strict=True):
+    for p, f in zip(placed, facing(placed, rays, area), strict=True):
         number = scene.nodes[p.node].mesh
         if p.node not in chosen or number is None:
             continue

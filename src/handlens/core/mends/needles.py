@@ -8,8 +8,7 @@ import numpy as np
 
 from ..measures.adjacency import Edges, face_of_corner
 from ..measures.distinct import distinct_rows
-from ..measures.polygons import NEEDLE
-from ..measures.topology import surface
+from ..measures.topology import NEEDLE, surface
 from ..scene.model import Array, Layer, Mesh, frozen
 from ..scene.recut import only_faces, only_used_values, only_vertices, recut, used_vertices
 

@@ -177,7 +177,7 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
     placed = place(scene, found)
     seen: dict[int, Array] = {}
-    if placed and not plainly_outward(placed):
+    if placed and plainly_outward(placed) is None:
         for p, f in zip(placed, facing(placed, ray_scene(placed)), strict=True):
             number = scene.nodes[p.node].mesh
             assert number is not None

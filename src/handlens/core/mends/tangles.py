@@ -102,5 +102,5 @@ def _needles(mesh: Mesh) -> tuple[int, int]:
     """Needles of a mesh, and how many of them are polygons of more than three corners."""
     if not mesh.face_count:
         return 0, 0
-    found = needles(mesh, surface(mesh).flat)
+    found = needles(mesh, surface(mesh))
     return len(found), int((mesh.corner_counts[found] > 3).sum())
