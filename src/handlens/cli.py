@@ -172,10 +172,13 @@ _LARGE = 8 * 1024**2
 
 
 def _load_ahead(path: str) -> None:
-    """Load the libraries that measuring a large model will need while it is being read."""
+    """Load the libraries that measuring a large model will need while it is being read.
+
+    Only such as import nothing of ours: two threads that import one package's modules crosswise would wait for each other.
+    """
     file = Path(path)
     if file.is_file() and file.stat().st_size > _LARGE:
-        names = ("scipy.sparse.csgraph", "embreex.mesh_construction", "handlens.core.checks")
+        names = ("scipy.sparse.csgraph", "embreex.mesh_construction")
         threading.Thread(target=lambda: [importlib.import_module(n) for n in names], daemon=True).start()
 
 
