@@ -4,6 +4,7 @@ import io
 import struct
 import zlib
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,8 +12,9 @@ from PIL import Image as Pillow
 
 from handlens.core.checks import judge
 from handlens.core.checks.budget import texture_memory
+from handlens.core.inspection import open_scene
 from handlens.core.ledger import ledger
-from handlens.core.measures import collect
+from handlens.core.measures import collect, count
 from handlens.core.measures.pictures import picture
 from handlens.core.report import facts, source
 from handlens.core.rules import Intent, load_sheet
@@ -254,3 +256,12 @@ def test_hidden_parts_and_shared_positions_do_not_double_count():
     f = facts(collect(made))
     assert (f["triangles"], f["triangles_unique"], f["vertices"]) == (24, 12, 8)
     assert "arrival.hidden" in findings(made)
+
+
+@pytest.mark.parametrize(
+    "folder", sorted(p for p in (Path(__file__).parents[2] / "demo" / "models").iterdir() if p.is_dir()), ids=lambda p: p.name
+)
+def test_counting_alone_gives_the_same_facts(folder):
+    """A proof takes its figures from a count that looks at nothing: they must be those of the inspection."""
+    made = open_scene(folder)[2]
+    assert facts(count(made)) == facts(collect(made))

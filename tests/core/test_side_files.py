@@ -209,3 +209,12 @@ def test_a_name_of_before_is_told(tmp_path):
     after = renamed.with_(former=all_names(s))
     assert [(c, "which was a name before" in t) for c, t in told(after)] == [("near-miss", True)]
     assert ("buoy green", "former") in [(t, state) for _, _, t, state, _ in uses(after)]
+
+
+def test_a_crowded_folder_is_looked_at_in_part(tmp_path):
+    package(tmp_path)
+    for k in range(230):
+        (tmp_path / f"list_{k:03}.txt").write_text("buoy green")
+    s = open_scene(tmp_path / "buoy_green.obj")[2]
+    assert sum(n.role == "side-file" for n in s.beside) == 200
+    assert len(uses(s)) == 200

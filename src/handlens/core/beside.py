@@ -9,9 +9,11 @@ from .limits import InputError
 from .packages import FilePackage, Package, role_of
 from .scene import Neighbour, Scene
 
-#: Most neighbours of each kind that are kept, and the largest text that is looked at.
+#: Most neighbours that are kept, and the largest text that is looked at.
 _MOST = 2_000
 MAX_TEXT_BYTES = 4 * 1024**2
+#: Most texts that are looked at, and their bytes together.
+_MOST_TEXTS, _ALL_TEXT_BYTES = 200, 16 * 1024**2
 _REPORT = re.compile(rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends)"')
 
 
@@ -25,13 +27,17 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
     lost = any(i.status in ("missing", "absolute") and i.load is None for i in scene.images)
     found: list[Neighbour] = []
     names = package.beside(lost) if isinstance(package, FilePackage) else package.names()
+    texts, bytes_left = 0, _ALL_TEXT_BYTES
     for name in names:
         role = role_of(name)
         if name in named or role not in ("image", "side-file", "model"):
             continue
         size = package.size(name)
-        if role == "side-file" and (size > MAX_TEXT_BYTES or _own_report(package, name)):
-            continue
+        if role == "side-file":
+            # A crowded folder must not cost minutes: the first texts by name are looked at.
+            if texts >= _MOST_TEXTS or size > min(MAX_TEXT_BYTES, bytes_left) or _own_report(package, name):
+                continue
+            texts, bytes_left = texts + 1, bytes_left - size
         found.append(Neighbour(name, role, "package", size, lambda name=name: package.read(name)))  # type: ignore[misc]
     for origin, other in more:
         for name in other.names():

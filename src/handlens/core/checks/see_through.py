@@ -8,6 +8,7 @@ import numpy as np
 
 from ..limits import plural
 from ..measures import Measures
+from ..measures.pictures import glows
 from ..measures.records import AlphaFigures, ImageFigures, MaterialFigures
 from ..rules import Intent, RuleSheet
 from .facing import heading
@@ -176,8 +177,7 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if look.alpha is not None and look.alpha.mode != "opaque":
             continue
         black = x.shown.dark if x.shown is not None else look.dark
-        glow = look.dark_rim > 0.97 and look.dark > 0.15 and look.bright > 0.02 and look.soft_dark > 0.05 and black > 0.15
-        if glow and (x.alpha_mode != "blend" or look.alpha is None):
+        if glows(look) and black > 0.15 and (x.alpha_mode != "blend" or look.alpha is None):
             yield Finding(
                 f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}", value(black, "share"), value(0.0, "share"), look.sampled,
                 elements=_one(k), key=_name(x, k), mends=(("see-through.from-brightness", {"by": "greatest" if x.emissive or not look.grey else "luma", "materials": x.name}),),

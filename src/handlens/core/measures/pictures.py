@@ -159,6 +159,11 @@ def alike(a: LookFigures, b: LookFigures) -> bool:
     )
 
 
+def glows(look: LookFigures) -> bool:
+    """Whether an image is a bright subject that fades into a black rim and background: light to be added, not a surface."""
+    return look.dark_rim > 0.97 and look.dark > 0.15 and look.bright > 0.02 and look.soft_dark > 0.05
+
+
 def _soft_steps(pixels: Array) -> float:
     """Of all steps between neighbours that differ, the share that is small: near none where a picture is drawn pixel by pixel."""
     p = pixels.astype(np.int16)

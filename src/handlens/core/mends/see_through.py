@@ -12,8 +12,9 @@ from ..format_table import BY_NAME
 from ..limits import MendError, plural
 from ..measures.alpha import STRAY, alpha_figures
 from ..measures.draw_order import draw_orders
+from ..measures.pictures import glows, picture
 from ..measures.shown import base_colour, shown
-from ..scene import Image, Material, Scene, TextureInput
+from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
 from ..scene.transforms import apply, walk, world_matrices
 from .choice import PARTS, chosen_nodes
@@ -141,7 +142,8 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
         colour = base_colour(m)
         if colour is None or colour.image is None or scene.images[colour.image].load is None:
             continue
-        if not materials and not _glows(scene.images[colour.image]):
+        look = picture(scene.images[colour.image]).figures.look
+        if not materials and (look is None or not glows(look)):
             continue
         if colour.image not in made:
             made[colour.image] = len(images)
@@ -174,14 +176,6 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
     alpha = np.rint(alpha)
     colour = np.divide(rgb * 255, alpha[:, :, None], out=np.zeros_like(rgb), where=alpha[:, :, None] > 0)
     return np.dstack([np.rint(colour).clip(0, 255), alpha]).astype(np.uint8)
-
-
-def _glows(image: Image) -> bool:
-    pixels = pixels_of(image)
-    brightest = pixels[:, :, :3].max(axis=2)
-    rim = np.concatenate([brightest[0], brightest[-1], brightest[:, 0], brightest[:, -1]])
-    soft = ((brightest > 8) & (brightest < 96)).mean()
-    return bool((rim <= 8).mean() > 0.97 and (brightest <= 8).mean() > 0.15 and (brightest >= 96).mean() > 0.02 and soft > 0.05)
 
 
 @mend(
