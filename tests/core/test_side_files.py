@@ -218,3 +218,8 @@ def test_a_crowded_folder_is_looked_at_in_part(tmp_path):
     s = open_scene(tmp_path / "buoy_green.obj")[2]
     assert sum(n.role == "side-file" for n in s.beside) == 200
     assert len(uses(s)) == 200
+
+
+def test_names_of_several_words_in_running_text(tmp_path):
+    s = open_scene(package(tmp_path, notes__txt='The buoy green is painted; "buoy green" again, not sea-buoy greenish.'))[2]
+    assert [(column, t, state) for _, column, t, state, _ in uses(s)] == [(5, "buoy green", "exact"), (29, "buoy green", "exact")]

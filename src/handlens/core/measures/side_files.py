@@ -35,6 +35,7 @@ def side_uses(scene: Scene) -> list[SideUse]:
             continue
         text = text_of(n)
         found = values(text, PurePosixPath(n.path).suffix)
+        found = sorted([*found, *_spaced(text, found, names)], key=lambda v: v.start)
         out += _uses(n.path, text, found, names, there, others, scene.former - names.keys())
     return out[:_MOST]
 
@@ -45,6 +46,18 @@ def text_of(n: Neighbour) -> str:
         return decoded(n.load())[0]
     except Exception:  # a file that went away or is no text says nothing
         return ""
+
+
+def _spaced(text: str, found: list[Value], names: dict[str, str]) -> list[Value]:
+    """Names of several words where they stand unquoted in running text, of which each word is a value by itself."""
+    if any(v.path for v in found):
+        return []
+    wanted = [n for n in names if re.search(r"\s", n)]
+    if not wanted:
+        return []
+    pattern = re.compile("|".join(rf"(?<!\w){re.escape(n)}(?!\w)" for n in sorted(wanted, key=len, reverse=True)))
+    whole = {(v.start, v.end) for v in found}
+    return [Value(m[0], m.start(), m.end(), "", -1) for m in pattern.finditer(text) if m.span() not in whole]
 
 
 def all_names(scene: Scene) -> frozenset[str]:
