@@ -133,3 +133,11 @@ def test_display_copy_of_odd_scenes():
     for made in (scene(), rigged(np.random.default_rng(0)), scene(cube()).with_(up_axis="Z", unit_metres=0.01)):
         header, _ = unpack(display_copy(made))
         assert np.isfinite(header["bounds"]["max"]).all()
+
+
+def test_the_other_buoy_is_in_order_but_for_the_shared_list():
+    red = open_scene(DEMO / "models" / "moorings" / "buoy_red.obj")[2]
+    found = findings(collect(red), "realtime-engine", json.dumps({"kind": "prop", "expected": {"height_m": 0.9}}))
+    assert set(found) == {
+        "arrival.side-near-miss", "arrival.side-no-file", "size.undeclared-unit", "size.undeclared-up-axis", "surface.polygons",
+    }  # fmt: skip

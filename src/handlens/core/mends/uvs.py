@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from ..limits import MendError
+from ..format_table import BY_NAME
+from ..limits import MendError, plural
 from ..measures.adjacency import face_of_corner
 from ..measures.distinct import distinct_rows
 from ..measures.topology import surface
@@ -125,6 +126,42 @@ def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outc
         scene.with_(meshes=tuple(meshes)),
         (Figure("most UV sets on a mesh", most(scene.meshes), most(meshes)), Figure("meshes with the copy", "0", f"{count:,}")),
     )
+
+
+@mend(
+    "textures.use-set", title="Choose the UV set of an input", keeps="images and every set", costs="how the image lies on the surface", safe=False,
+    parameters=[
+        Parameter("set", "number", "which UV set, the first being 1"), Parameter("role", "text", "input, as base-colour or occlusion; all where it is left empty", default=""),
+        Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
+    ],
+)  # fmt: skip
+def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Outcome:
+    """Lay images on by another UV set, which every mesh that uses the material must have."""
+    most = max((len(m.uvs) for m in scene.meshes), default=0)
+    k = int(set) - 1
+    if set != int(set) or not 0 <= k < most:
+        raise MendError(f"No mesh has a UV set {set:g}.")
+    least: dict[int, int] = {}
+    for mesh in scene.meshes:
+        for number in mesh.slot_materials:
+            least[number] = min(least.get(number, 99), len(mesh.uvs))
+    changed, figures, lacking = list(scene.materials), [], 0
+    for n, m in enumerate(scene.materials):
+        about = [t for t in m.inputs if t.image is not None and t.uv_set != k and role in ("", t.role)]
+        if not about or (materials and m.name not in materials):
+            continue
+        if least.get(n, 0) <= k:
+            lacking += 1
+            continue
+        chosen = {id(t) for t in about}
+        options = lambda t: {**t.options, "texCoord": k} if BY_NAME[scene.format].reader == "gltf_read" else t.options
+        inputs = tuple(replace(t, uv_set=k, options=options(t)) if id(t) in chosen else t for t in m.inputs)
+        changed[n] = replace(m, inputs=inputs)
+        figures += [Figure(f"{t.role} of {m.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
+    if not figures:
+        raise MendError("Meshes of these materials lack that set." if lacking else "These inputs use that set already.")
+    remarks = (f"{plural(lacking, 'material was', 'materials were')} passed over: a mesh lacks that set.",) if lacking else ()
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]), remarks)
 
 
 @mend(
