@@ -23,13 +23,14 @@ def alpha_figures(pixels: Array) -> AlphaFigures:
     A pixel between gone and solid belongs to a rim where both a gone and a solid one lie within two pixels of it; elsewhere it
     fades. Few colours drawn pixel by pixel, smoothed rims and hand-drawn holes are told from gradients by this.
     """
-    a = pixels[:, :, 3]
+    a = np.ascontiguousarray(pixels[:, :, 3])
     counts = np.bincount(a.ravel(), minlength=256)
     total = max(a.size, 1)
-    between = (a > GONE) & (a < SOLID)
+    some_between = int(counts[GONE + 1 : SOLID].sum())
     gone, solid = int(counts[: GONE + 1].sum()), int(counts[SOLID:].sum())
     fading = 0
-    if between.any():
+    if some_between:
+        between = (a > GONE) & (a < SOLID)
         near = _spread(a <= GONE) & _spread(a >= SOLID)
         fading = int(np.count_nonzero(between & ~near))
     # A touch of see-through everywhere, or in a few pixels only, is not meant.
@@ -44,7 +45,7 @@ def alpha_figures(pixels: Array) -> AlphaFigures:
         fading=fading / total,
         stray=faint if mode == "opaque" else 0,
         lowest=int(np.flatnonzero(counts)[0]) if a.size else 255,
-        premultiplied=_premultiplied(pixels),
+        premultiplied=some_between >= 32 and _premultiplied(pixels),
         histogram=[int(x) for x in counts.reshape(32, 8).sum(axis=1)],
     )
 
@@ -81,9 +82,6 @@ def _cutoff(counts: Array) -> float:
 
 def _premultiplied(pixels: Array) -> bool:
     """Whether no colour is brighter than its alpha allows although some fade, as where colours were multiplied by alpha."""
-    fading = (pixels[:, :, 3] > GONE) & (pixels[:, :, 3] < SOLID)
-    if np.count_nonzero(fading) < 32:
-        return False
     some = pixels[pixels[:, :, 3] < 255]
     brightest = some[:, :3].max(axis=1).astype(np.int16)
     within = brightest <= some[:, 3].astype(np.int16) + 2

@@ -141,7 +141,7 @@ def _signature(pixels: Array) -> bytes:
         if pixels.shape[0] * pixels.shape[1] <= SAMPLED
         else pixels[:, :, :3]
     )
-    small = Pillow.fromarray(over.astype(np.uint8)).resize((_SIGNATURE, _SIGNATURE), Pillow.Resampling.BOX)
+    small = Pillow.fromarray(over.astype(np.uint8)).resize((_SIGNATURE, _SIGNATURE), Pillow.Resampling.BOX, reducing_gap=2.0)
     return np.asarray(small).tobytes()
 
 
@@ -174,9 +174,8 @@ def _soft_steps(pixels: Array) -> float:
 
 def _dark_rim(pixels: Array) -> float:
     """Share of the outermost pixels that are all but black."""
-    brightest = pixels[:, :, :3].max(axis=2)
-    rim = np.concatenate([brightest[0], brightest[-1], brightest[:, 0], brightest[:, -1]])
-    return float((rim <= 8).mean())
+    rim = np.concatenate([pixels[0], pixels[-1], pixels[:, 0], pixels[:, -1]])
+    return float((rim[:, :3].max(axis=1) <= 8).mean())
 
 
 def _soft_dark(some: Array) -> float:
