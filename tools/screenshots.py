@@ -44,7 +44,7 @@ def take(page: Page, base: str) -> None:
         page.screenshot(path=OUT / f"{name}.png")
 
     page.goto("/")
-    shot("shelf", 7000)
+    shot("shelf", 40_000)
     page.goto(f"/bench/{models['Heron']}?station=size")
     shot("bench-size")
     page.goto(f"/bench/{models['Quay crane']}?station=placement")

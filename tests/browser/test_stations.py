@@ -97,7 +97,7 @@ def test_a_lost_picture_is_offered_and_taken(page, server):
     card.get_by_role("button", name="use it").click()
     expect(textures).not_to_contain_text("did not come along", timeout=20_000)
     other = textures.locator(".cards > *").filter(has_text="is a place on one machine")
-    other.get_by_role("button", name="Find images and name them plainly").click()
+    other.get_by_role("button", name="Find images").click()
     expect(textures).not_to_contain_text("is a place on one machine", timeout=20_000)
 
 

@@ -42,7 +42,7 @@ function wholeWords(facts: MendFacts | undefined, id: string, params: Record<str
   if (id === 'size.scale') return `Scale × ${number(Number(params.factor))}`;
   if (id === 'size.up-axis') return `Turn to ${String(params.to)} up`;
   if (id === 'arrival.remove') return `Remove ${String(params.what)}`;
-  if (id === 'arrival.rename') return `Rename ${String(params.search ?? '…')}`;
+  if (id === 'arrival.rename') return String(params.pattern) === 'true' && params.replace ? `Rename it to ${String(params.replace)}` : `Rename ${String(params.search ?? '…')}`;
   return facts?.title ?? id;
 }
 

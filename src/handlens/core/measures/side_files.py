@@ -147,12 +147,16 @@ def _uses(
         for v in found
         if names.get(PurePosixPath(v.text.replace("\\", "/")).name) == "model" or names.get(v.text) == "model"
     }
+    # An entry that names a sibling is the sibling's: what nearly sounds like this model there is not meant for it.
+    theirs = {v.entry for v in found if PurePosixPath(v.text.replace("\\", "/")).name in others.values()} - mine
     lines = Lines(text)
     out = []
     for v in found:
         state, meant = _state(v, names, folded, by_letters, there, v.path in exact and v.path != "")
         if v.text in former and state != "exact":
             state, meant = "former", None
+        if v.entry in theirs and state in ("near", "case", "former"):
+            state, meant = "", None
         if others and v.entry in mine and state in ("other", "exact", "", "near", "no-file"):
             word = next((w for w in _words(PurePosixPath(v.text).stem) if w in others), None)
             if word is not None:

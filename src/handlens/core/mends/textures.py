@@ -20,7 +20,7 @@ _KEEPS = "every other image, and the file that came"
 
 
 @mend(
-    "textures.find", title="Find images and name them plainly", keeps="the images themselves", costs="nothing", safe=False,
+    "textures.find", title="Find images", keeps="the images themselves", costs="nothing", safe=False,
     parameters=[IMAGES, Parameter("file", "text", "the file that is meant, where the names alone do not say", default="")],
 )  # fmt: skip
 def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
