@@ -291,3 +291,12 @@ def test_alpha_that_says_nothing_and_images_like_ribbons():
     assert Pillow.open(io.BytesIO(after.images[0].bytes())).mode == "RGB"
     assert set(told(textured(png((1024, 64))))) == {"textures.aspect"}
     assert told(textured(png((512, 64)))) == {}
+
+
+def test_a_damaged_image_does_not_keep_the_others_from_being_mended():
+    s = textured(png((128, 128)), more=[(b"broken", "emissive", "broken.png")])
+    after = apply_mend(s, "textures.resize", {"pixels": 64}).scene
+    assert Pillow.open(io.BytesIO(after.images[0].bytes())).size == (64, 64)
+    assert after.images[1].bytes() == b"broken"
+    with pytest.raises(MendError, match="cannot be opened"):
+        apply_mend(s, "textures.resize", {"pixels": 64, "images": "broken.png"})

@@ -96,7 +96,15 @@ def each_image(scene: Scene, names: Sequence[str], change: Callable[[Image], Ima
     """The scene with some images changed, and how many were; None leaves one as it is."""
     images, count = list(scene.images), 0
     for k in chosen_images(scene, names):
-        if images[k].load is not None and (made := change(images[k])) is not None:
+        if images[k].load is None:
+            continue
+        try:
+            made = change(images[k])
+        except MendError:
+            if names:
+                raise
+            continue  # one that is damaged must not keep the others from being mended
+        if made is not None:
             images[k] = made
             count += 1
     return scene.with_(images=tuple(images)), count
