@@ -1,4 +1,4 @@
-"""How fast images are judged, with flat memory; and what UVs add to the inspection of a million triangles.
+"""How fast images are judged, with flat memory.
 
 Run: PYTHONPATH=src python benchmarks/picture_speed.py [images]
 """
@@ -9,18 +9,14 @@ import io
 import resource
 import sys
 import time
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from PIL import Image as Pillow
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
-sys.path.insert(0, str(Path(__file__).parent))
-from make_model import bumpy_sphere
-
 from handlens.core.measures import collect
-from handlens.core.scene import Image, Layer, Material, Mesh, Node, Scene, TextureInput
+from handlens.core.scene import Image, Scene
 
 SIDE = 2_048
 
@@ -59,37 +55,5 @@ def images(count: int) -> None:
     )
 
 
-def uvs() -> None:
-    """A million triangles measured without and with a UV set that an image is laid on by."""
-    positions, index = bumpy_sphere(1_000_000)
-    p = positions.astype(np.float64)
-    uv = np.stack([np.arctan2(p[:, 2], p[:, 0]) / (2 * np.pi) + 0.5, np.arccos(np.clip(p[:, 1], -1, 1)) / np.pi], 1)
-    corners = index.reshape(-1).astype(np.int32)
-    bare = Mesh("mesh:0", "ball", p, corners, np.arange(len(index) + 1, dtype=np.int64) * 3, np.zeros(len(index), np.int32), (0,))
-    data = picture(0)
-    image = Image("image:0", "paint", "paint.png", "found", load=lambda: data)
-    paint = Material("material:0", "paint", inputs=(TextureInput("base-colour", ("x",), 0),), alpha_mode="opaque")
-    took = []
-    for made, pictures in ((bare, ()), (replace(bare, uvs=(Layer(uv, corners),)), (image,))):
-        inputs = paint.inputs if pictures else ()
-        scene = Scene(
-            "glb",
-            (Node("node:0", "ball", mesh=0),),
-            (0,),
-            (made,),
-            (replace(paint, inputs=inputs),),
-            pictures,
-            unit_metres=1.0,
-            up_axis="Y",
-        )
-        began = time.perf_counter()
-        collect(scene)
-        took.append(time.perf_counter() - began)
-    print(
-        f"1M triangles: with UVs, image, overlap, density and what the faces show {took[1] / took[0]:.2f} times the measuring without"
-    )
-
-
 if __name__ == "__main__":
     images(int(sys.argv[1]) if len(sys.argv) > 1 else 300)
-    uvs()

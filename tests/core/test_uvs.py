@@ -7,16 +7,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace as with_values
+from shapely import LinearRing, Polygon, contains_xy
 
 from handlens.core.checks import judge
 from handlens.core.limits import MendError
 from handlens.core.measures import collect, uv_raster
+from handlens.core.measures.topology import surface
+from handlens.core.measures.uv_area import doubled_area
+from handlens.core.measures.uv_islands import islands, layout
 from handlens.core.measures.uvs import RESOLUTION
 from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.transforms import world_matrices
+from handlens.core.scene.triangles import fan
 from pictures import png, textured
 from scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
 from solids import icosphere, torus
@@ -32,8 +37,15 @@ def quads(*boxes):
     return np.array(out, float)
 
 
+def drawn(uv, resolution=RESOLUTION):
+    """Crossings of (T, 3, 2) triangles, and the window they lie in."""
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    c = uv_raster.crossings(uv_raster.around(uv, np.sign(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])), resolution)
+    return c, uv_raster.window(c, resolution)
+
+
 def cover(uv, resolution=RESOLUTION):
-    return uv_raster.covered(uv_raster.wrapped(uv_raster.spans(uv, resolution), resolution), (resolution, resolution))
+    return uv_raster.covered(*drawn(uv, resolution))
 
 
 @settings(max_examples=40, deadline=None)
@@ -57,7 +69,115 @@ def test_a_grid_covers_every_texel_once(n):
     pick = [(0, 1, 2), (0, 2, 3)]
     uv = np.concatenate([np.stack([q[k] for k in corners], axis=2).reshape(-1, 3, 2) for corners in pick])
     count = cover(uv, 512)
+    assert count.shape == (512, 512)
     assert (count == 1).all()
+
+
+@pytest.mark.parametrize("shift", [(0, 0), (0.7, 0.3), (-1.4, 2.9)])
+def test_a_layout_that_runs_over_the_tile_begins_again_at_its_start(shift):
+    """A square of a tile and a half a side covers a quarter of the tile four times, and each texel as often as its place in the
+    repeating plane is met."""
+    count = cover(quads((0, 0, 1.5, 1.5)) + np.array(shift), 64)
+    assert count.shape == (64, 64)
+    assert sorted(np.unique(count, return_counts=True)[1].tolist()) == [1024, 1024, 2048]
+    assert count.sum() == 96 * 96
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10_000), st.integers(2, 9), st.booleans(), st.booleans())
+def test_outlines_cover_what_their_faces_do(seed, n, turned, cut):
+    """Sides that neighbours share are left out of the outlines; what is covered is the same as if every triangle were drawn by
+    itself, whichever way round it lies, wherever seams run."""
+    dice = np.random.default_rng(seed)
+    grid = np.stack(np.meshgrid(np.arange(n), np.arange(n), indexing="ij"), axis=-1).reshape(-1, 2)
+    at = lambda i, j: i * n + j
+    faces = []
+    for i in range(n - 1):
+        for j in range(n - 1):
+            a, b, c, d = at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)
+            faces += [[a, b, c, d]] if dice.random() < 0.4 else [[a, b, c], [a, c, d]]
+    m = mesh(np.pad(grid, ((0, 0), (0, 1))).astype(float), faces, "sheet")
+    uv = grid / n + dice.normal(0, 0.6 / n, grid.shape)
+    index = m.corners.copy()
+    if cut:  # some corners get a UV of their own
+        own = np.flatnonzero(dice.random(len(index)) < 0.2)
+        uv = np.concatenate([uv, uv[index[own]] + dice.normal(0, 0.05, (len(own), 2))])
+        index[own] = len(grid) * 1 + np.arange(len(own))
+    if turned:
+        flip = np.flatnonzero(dice.random(m.face_count) < 0.3)
+        for f in flip:
+            here = slice(m.starts[f], m.starts[f + 1])
+            index[here] = index[here][::-1]
+            m.corners[here] = m.corners[here][::-1]
+    layer = Layer(uv, index.astype(np.int32))
+    m = replace(m, uvs=(layer,))
+    twice, top = doubled_area(layer, fan(m)[0]), surface(m, corners=True)
+    laid = layout(m, layer, fan(m), twice, np.ones(m.face_count, bool), islands(m, layer, top.edges), top.edges)
+    c = uv_raster.crossings(laid.outline, 128)
+    w = uv_raster.window(c, 128)
+    found = uv_raster.covered(c, w)
+    expected = np.zeros((128, 128), int)
+    for f in range(m.face_count):
+        polygon = uv[index[m.starts[f] : m.starts[f + 1]]]
+        expected += (
+            winding(polygon, 128)
+            if simple(polygon)
+            else sum(winding(polygon[[0, k, k + 1]], 128) for k in range(1, len(polygon) - 1))
+        )
+    whole = np.zeros((128, 128), int)
+    rows, columns = np.mod(np.arange(w.rows) + w.row, 128), np.mod(np.arange(w.columns) + w.column, 128)
+    whole[np.ix_(rows, columns)] = found
+    assert np.array_equal(whole, expected)
+
+
+def simple(polygon):
+    return LinearRing(polygon).is_simple
+
+
+def winding(polygon, resolution):
+    """How often a polygon lies over each texel's centre in a tile that repeats, by the geometry library's own test of points."""
+    low, high = np.floor(polygon.min(axis=0)).astype(int), np.ceil(polygon.max(axis=0)).astype(int)
+    out = np.zeros((resolution, resolution), int)
+    if Polygon(polygon).area == 0:
+        return out
+    for i in range(low[0], high[0]):
+        for j in range(low[1], high[1]):
+            centres = (np.arange(resolution) + 0.5) / resolution
+            u, v = np.meshgrid(centres + i, centres + j)
+            out += contains_xy(Polygon(polygon), u.reshape(-1), v.reshape(-1)).reshape(resolution, resolution)
+    return out
+
+
+def test_a_concave_polygon_does_not_lie_over_itself():
+    """An L whose first corner does not see all others: a fan about it would run over its own notch."""
+    ring = [[0.1, 0.1], [0.9, 0.1], [0.9, 0.4], [0.4, 0.4], [0.4, 0.9], [0.1, 0.9]]
+    for turn in range(6):
+        uv = np.roll(ring, turn, axis=0)
+        s = flat([(0, 0, 1, 1)])
+        m = mesh(np.pad(uv, ((0, 0), (0, 1))), [list(range(6))], "floor")
+        s = s.with_(meshes=(replace(m, uvs=(Layer(uv, np.arange(6, dtype=np.int32)),), slot_materials=(0,)),))
+        u = collect(s).meshes[0].uvs[0]
+        assert (u.overlap, u.overlapping) == (0.0, 0), turn
+    # A bow is drawn as its two triangles, which overlap where the sides cross.
+    bow = np.array([[0.1, 0.1], [0.9, 0.9], [0.9, 0.1], [0.1, 0.9]])
+    m = replace(m, positions=np.pad(bow, ((0, 0), (0, 1))), corners=np.arange(4, dtype=np.int32), starts=np.array([0, 4]))
+    u = (
+        collect(s.with_(meshes=(replace(m, slots=m.slots[:1], uvs=(Layer(bow, np.arange(4, dtype=np.int32)),)),)))
+        .meshes[0]
+        .uvs[0]
+    )
+    assert u.overlap is not None
+
+
+def test_a_corner_without_a_uv_leaves_the_rest_of_its_face():
+    s = flat([(0, 0, 0.5, 0.5), (0, 0, 0.5, 0.5)])
+    layer = s.meshes[0].uvs[0]
+    index = layer.index.copy()
+    index[7] = -1
+    u = collect(s.with_(meshes=(replace(s.meshes[0], uvs=(Layer(layer.values, index),)),))).meshes[0].uvs[0]
+    # Of the second square one triangle is left, so half of the first is covered twice.
+    assert u.overlap == pytest.approx(0.5, abs=0.01)
+    assert (u.missing, u.overlapping) == (1, 2)
 
 
 def test_overlap_of_two_rectangles_within_one_texel():
@@ -70,8 +190,8 @@ def test_overlap_of_two_rectangles_within_one_texel():
 def test_the_gap_of_two_islands(gap, axis):
     boxes = [(0.1, 0.1, 0.4, 0.5), (0.4 + gap, 0.1, 0.8, 0.5)]
     uv = quads(*boxes) if axis == 0 else quads(*boxes)[..., ::-1]
-    runs = uv_raster.wrapped(uv_raster.spans(uv, RESOLUTION), RESOLUTION)
-    labels = uv_raster.labelled(runs, np.array([0, 0, 1, 1]), uv_raster.covered(runs, (RESOLUTION, RESOLUTION)))
+    c, w = drawn(uv)
+    labels = uv_raster.labelled(c, np.repeat([0, 0, 1, 1], 3), uv_raster.covered(c, w), w)
     assert abs(uv_raster.gap(labels) - gap * RESOLUTION) <= 1
 
 

@@ -31,8 +31,9 @@ def test_texels_covered_sum_to_the_area(models, name):
         sides = np.linalg.norm(np.roll(uv, -1, axis=1) - uv, axis=2).sum(axis=1)
         a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
         area = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
-        runs = uv_raster.spans(uv, RESOLUTION)
-        texels = np.bincount(runs.triangle, runs.end - runs.begin, len(uv))
+        crossed = uv_raster.crossings(uv_raster.around(uv, np.sign(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])), RESOLUTION)
+        # From where a run of texels begins to where it ends, row by row.
+        texels = np.bincount(crossed.side // 3, -crossed.change * crossed.column, len(uv))
         # Within a texel for each texel that the rim passes, and over all triangles within far less, since errors cancel.
         assert (np.abs(texels - area * RESOLUTION**2) <= sides * RESOLUTION + 3).all()
         assert (

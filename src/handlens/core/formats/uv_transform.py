@@ -34,6 +34,11 @@ def placed(uv: Array, transform: Mapping[str, Any] | None) -> Array:
     return out
 
 
+def enlarges(transform: Mapping[str, Any] | None) -> float:
+    """By how much a texture transform enlarges areas in the UVs."""
+    return float(abs(np.linalg.det(_parts(transform)[0]))) if transform else 1.0
+
+
 def _parts(transform: Mapping[str, Any]) -> tuple[Array, Array]:
     """(2, 2) turn and scale, and (2,) shift."""
     angle = float(transform.get("rotation", 0.0))

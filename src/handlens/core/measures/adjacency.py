@@ -4,21 +4,36 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array, Mesh
+from ..scene.model import Array, Mesh, frozen
+
+
+class Shared(NamedTuple):
+    """Edges that exactly two sides run along.
+
+    first: (n,) int64 the first of the two sides. one, other: (n,) int64 corners that the two begin at. alike: (n,) bool where
+    both run the edge in the same direction.
+    """
+
+    first: Array
+    one: Array
+    other: Array
+    alike: Array
 
 
 @dataclass(frozen=True, eq=False)
 class Edges:
     """Sides of faces, sorted so that sides along the same edge stand together. Sides without length are left out.
 
-    key: (S,) uint64, smaller welded vertex in the high word, larger one shifted left by one, lowest bit set where the side
+    mesh: whose faces they are of. key: (S,) uint64, smaller welded vertex in the high word, larger one shifted left by one, lowest bit set where the side
     runs from the larger to the smaller. corner: (S,) int64 corner that each side begins at, or None where only the keys
     were wanted.
     """
 
+    mesh: Mesh
     key: Array
     corner: Array | None = None
 
@@ -41,6 +56,21 @@ class Edges:
         return np.stack([key >> np.uint64(32), (key & np.uint64(0xFFFFFFFF)) >> np.uint64(1)], axis=1).astype(np.int64)
 
     @cached_property
+    def shared(self) -> Shared:
+        """The edges of two sides; corners must have been asked for."""
+        assert self.corner is not None
+        first = self.begins[:-1][self.uses == 2]
+        return Shared(first, self.corner[first], self.corner[first + 1], self.key[first] == self.key[first + 1])
+
+    @cached_property
+    def across(self) -> Array:
+        """(C,) int32 for each corner the face beyond the side that begins there where exactly one is, else the corner's own face."""
+        owner, (_, one, other, _) = face_of_corner(self.mesh), self.shared
+        out = owner.copy()
+        out[one], out[other] = owner[other], owner[one]
+        return frozen(out)
+
+    @cached_property
     def closed(self) -> bool:
         """Every edge is shared by exactly two sides; a mesh without sides is not closed."""
         return len(self.key) > 0 and bool((self.uses == 2).all())
@@ -61,12 +91,12 @@ def edges(mesh: Mesh, ids: Array, left_out: Array | None = None, corners: bool =
     low, high = np.minimum(start, end), np.maximum(start, end)
     backward = start > end
     if not corners:
-        return Edges(np.sort(_packed(low, high, backward)))
+        return Edges(mesh, np.sort(_packed(low, high, backward)))
     count, places = int(ids.max(initial=-1)) + 1, max(len(start), 1)
     if count * count * 2 * places >= 2**64:
         key = _packed(low, high, backward)
         order = np.argsort(key)
-        return Edges(key[order], order if corner is None else corner[order])
+        return Edges(mesh, key[order], order if corner is None else corner[order])
     # Everything in one number, which sorts several times faster than places by their keys do.
     whole = low * np.uint64(count)
     whole += high
@@ -77,7 +107,7 @@ def edges(mesh: Mesh, ids: Array, left_out: Array | None = None, corners: bool =
     whole.sort()
     order = (whole % np.uint64(places)).astype(np.int64)
     key = _packed(low[order], high[order], backward[order])
-    return Edges(key, order if corner is None else corner[order])
+    return Edges(mesh, key, order if corner is None else corner[order])
 
 
 def _packed(low: Array, high: Array, backward: Array) -> Array:
@@ -90,7 +120,7 @@ def _packed(low: Array, high: Array, backward: Array) -> Array:
 def _sides(mesh: Mesh, ids: Array, left_out: Array | None) -> tuple[Array, Array, Array | None]:
     """(S,) uint64 welded vertices at which sides begin and end, and the corner each begins at where some are left out."""
     start = ids[mesh.corners].astype(np.uint64)
-    end = start[next_corner(mesh)] if not mesh.only_triangles else start.reshape(-1, 3)[:, [1, 2, 0]].reshape(-1)
+    end = at_next_corner(mesh, start)
     kept = start != end if left_out is None else (start != end) & ~np.repeat(left_out, mesh.corner_counts)
     if kept.all():
         return start, end, None
@@ -109,8 +139,37 @@ def next_corner(mesh: Mesh) -> Array:
     return following
 
 
+def at_next_corner(mesh: Mesh, values: Array) -> Array:
+    """(C,) of each corner the value at the corner that follows it round its face. values: (C,)."""
+    if mesh.only_triangles:
+        return values.reshape(-1, 3)[:, [1, 2, 0]].reshape(-1)
+    out: Array = values[next_corner(mesh)]
+    return out
+
+
 def face_of_corner(mesh: Mesh) -> Array:
     """(C,) int32 face of each corner."""
     if mesh.only_triangles:
         return np.repeat(np.arange(mesh.face_count, dtype=np.int32), 3)
     return np.repeat(np.arange(mesh.face_count, dtype=np.int32), mesh.corner_counts)
+
+
+def joined_faces(across: Array, starts: Array) -> Array:
+    """(F,) int32 component of each face, numbered by their lowest face.
+
+    across: (C,) int32 for each corner the face beyond its side, or its own, each join in it both ways. They are the rows of a sparse matrix as they stand:
+    nothing has to be sorted or turned over.
+    """
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import connected_components
+
+    faces = len(starts) - 1
+    graph = csr_array((np.ones(len(across), np.int8), across, starts.astype(np.int32)), shape=(faces, faces))
+    count, labels = connected_components(graph, directed=True, connection="strong")
+    if count < 2:
+        return np.zeros(faces, np.int32)
+    first = np.zeros(count, np.int64)
+    first[labels[::-1]] = np.arange(faces - 1, -1, -1)
+    rank = np.empty(count, np.int32)
+    rank[np.argsort(first)] = np.arange(count, dtype=np.int32)
+    return rank[labels]

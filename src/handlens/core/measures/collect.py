@@ -38,8 +38,10 @@ from .shown import base_colour, shown
 from .side_files import borrowed, side_uses
 from .slots import material_figures
 from .surface_figures import NO_SURFACE, surface_figures
+from .texel_density import densities
 from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
-from .uvs import densities, uv_figures
+from .uv_area import UvAreas
+from .uvs import uv_figures
 
 #: Triangles up to which a flat part may stand for a card.
 _CARD = 16
@@ -88,7 +90,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     flat = [m.surface.flat for m in meshes]
     parts = [_part(scene, i, world[i], upright, flat) for i in placed]
-    pictures, shown = _pictures(scene, progress, whole)
+    pictures, shown = _pictures(scene, progress, seen.areas if whole else None)
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
     high = [p.bounds_max for p in parts if p.bounds_max is not None]
@@ -116,7 +118,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         facing=looked[0],
         walk=looked[1],
         nudges=nudges(scene, world) if whole else [],
-        densities=densities(scene, world, placed, sizes) if whole else [],
+        densities=densities(scene, world, placed, sizes, seen.areas) if whole else [],
         draw_orders=draw_orders(scene, world, placed) if whole else [],
         side_uses=side_uses(scene) if whole else [],
         side_files=[n.path for n in scene.beside if n.role == "side-file"],
@@ -132,6 +134,7 @@ class _Seen:
         self.scene = scene
         self.patches: dict[int, Patches] = {}
         self.holes: dict[int, Holes] = {}
+        self.areas = UvAreas()
         self.skip = too_many(scene)
 
     def look(
@@ -159,7 +162,7 @@ def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool
         joined = patches(mesh, top.edges)
         put: dict[str, Array] = {}
         shape, rims = surface_figures(mesh, top, joined, put)
-        uvs = uv_figures(mesh, top.edges, top.flat, put)
+        uvs = uv_figures(mesh, top.edges, top.flat, put, seen.areas)
         arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
         seen.patches[number], seen.holes[number] = joined, rims
     good = finite_points(mesh.positions)
@@ -343,28 +346,28 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
     return out
 
 
-def _pictures(scene: Scene, progress: Progress, whole: bool) -> tuple[list[ImageFigures], dict[int, ShownFigures]]:
+def _pictures(scene: Scene, progress: Progress, areas: UvAreas | None) -> tuple[list[ImageFigures], dict[int, ShownFigures]]:
     """Figures of every image, and of what each material shows of one in which something is see-through or black.
 
-    One image at a time is decoded, and let go before the next.
+    areas: those of UV sets, or None where pictures are not to be opened. One image at a time is decoded, and let go before the next.
     """
     out: list[ImageFigures] = []
     found: dict[int, ShownFigures] = {}
     users, roles = _image_users(scene), _image_roles(scene)
     for k, image in enumerate(scene.images):
         progress("opening images", 0.9 + 0.1 * k / len(scene.images))
-        figures, pixels = picture(image, roles[k]) if whole else Picture(header(image))
+        figures, pixels = picture(image, roles[k]) if areas is not None else Picture(header(image))
         out.append(
             ImageFigures(
                 image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable,
                 look=figures.look, roles=roles[k],
             )
         )  # fmt: skip
-        if pixels is None or figures.look is None or not (figures.look.alpha or figures.look.dark > 0.05):
+        if pixels is None or areas is None or figures.look is None or not (figures.look.alpha or figures.look.dark > 0.05):
             continue
         for number, material in enumerate(scene.materials):
             colour = base_colour(material)
-            if colour is not None and colour.image == k and (seen := shown(scene, number, pixels)) is not None:
+            if colour is not None and colour.image == k and (seen := shown(scene, number, pixels, areas)) is not None:
                 found[number] = seen
     return out, found
 

@@ -68,8 +68,7 @@ def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> Array:
     if _like_spheres(at, mesh.face_count, edges, patches):
         return np.zeros(0, np.int64)
     after = next_corner(mesh).astype(np.int32)
-    two = edges.begins[:-1][edges.uses == 2]
-    a, b = edges.corner[two].astype(np.int32), edges.corner[two + 1].astype(np.int32)
+    a, b = edges.shared.one.astype(np.int32), edges.shared.other.astype(np.int32)
     turned = patches.turned[face_of_corner(mesh)] if patches.turned.any() else None
     following = np.full(total, -1, np.int32)
     for one, other in ((a, b), (b, a)):

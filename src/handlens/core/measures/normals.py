@@ -85,8 +85,7 @@ def _face_normals(mesh: Mesh) -> Array:
 def _bends(mesh: Mesh, edges: Edges) -> tuple[Array, Array]:
     """First side of each edge whose two faces run it in opposite directions, and the cosine of the angle between the two."""
     assert edges.corner is not None
-    first = edges.begins[:-1][edges.uses == 2]
-    first = first[edges.key[first] != edges.key[first + 1]]
+    first = edges.shared.first[~edges.shared.alike]
     face, n = face_of_corner(mesh), _unit(_face_normals(mesh))
     with np.errstate(all="ignore"):
         return first, np.einsum("ij,ij->i", n[face[edges.corner[first]]], n[face[edges.corner[first + 1]]])
@@ -94,12 +93,10 @@ def _bends(mesh: Mesh, edges: Edges) -> tuple[Array, Array]:
 
 def _soft(mesh: Mesh, edges: Edges) -> int:
     """How many edges bend softly, estimated from 50,000 evenly chosen ones where there are more."""
-    assert edges.corner is not None
-    first = edges.begins[:-1][edges.uses == 2]
-    step = max(len(first) // 50_000, 1)
-    first = first[::step]
+    two = edges.shared
+    step = max(len(two.first) // 50_000, 1)
     owner = face_of_corner(mesh)
-    sides = np.stack([owner[edges.corner[first]], owner[edges.corner[first + 1]]])
+    sides = np.stack([owner[two.one[::step]], owner[two.other[::step]]])
     faces, local = np.unique(sides, return_inverse=True)
     chosen = np.zeros(mesh.face_count, bool)
     chosen[faces] = True

@@ -9,7 +9,7 @@ import numpy as np
 from ..scene.finite import finite_points
 from ..scene.model import Array, Mesh
 from ..scene.triangles import fan
-from .adjacency import Edges, face_of_corner
+from .adjacency import Edges, face_of_corner, joined_faces
 
 _BLOCK = 16_384
 
@@ -43,26 +43,20 @@ def patches(mesh: Mesh, edges: Edges) -> Patches:
     """
     faces = mesh.face_count
     assert edges.corner is not None
-    owner = face_of_corner(mesh)
-    two = edges.uses == 2
-    first = edges.begins[:-1][two]
-    a, b = owner[edges.corner[first]], owner[edges.corner[first + 1]]
-    same = edges.key[first] == edges.key[first + 1]
-    if same.any():
-        label, turned, orientable = _both_ways(faces, a, b, same)
+    owner, two = face_of_corner(mesh), edges.shared
+    if two.alike.any():
+        label, turned, orientable = _both_ways(faces, owner[two.one], owner[two.other], two.alike)
     else:
-        across = owner.copy()
-        across[edges.corner[first]], across[edges.corner[first + 1]] = b, a
-        label = _joined(across, mesh.starts)
+        label = joined_faces(edges.across, mesh.starts)
         turned, orientable = np.zeros(faces, bool), np.ones(int(label.max(initial=-1)) + 1, bool)
     closed = np.ones(len(orientable), bool)
-    loose = np.repeat(~two, edges.uses)
+    loose = np.repeat(edges.uses != 2, edges.uses)
     closed[label[owner[edges.corner[loose]]]] = False
     # A face of which no side counts belongs to nothing that could be closed.
     lone = np.ones(faces, bool)
     lone[owner[edges.corner]] = False
     closed[label[lone]] = False
-    return Patches(label, turned, orientable, closed, edges.pairs(np.flatnonzero(two)[same]))
+    return Patches(label, turned, orientable, closed, edges.pairs(np.flatnonzero(edges.uses == 2)[two.alike]))
 
 
 def _components(nodes: int, a: Array, b: Array) -> Array:
@@ -73,27 +67,6 @@ def _components(nodes: int, a: Array, b: Array) -> Array:
     joins = (np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32)))
     labels: Array = connected_components(coo_array(joins, shape=(nodes, nodes)).tocsr(), directed=False)[1]
     return labels
-
-
-def _joined(across: Array, starts: Array) -> Array:
-    """(F,) int32 component of each face, numbered by their lowest face.
-
-    across: (C,) int32 for each corner the face beyond the side that begins there, the face itself where there is none. These
-    are the rows of a sparse matrix as they stand, each edge being in it both ways: nothing has to be sorted or turned over.
-    """
-    from scipy.sparse import csr_array
-    from scipy.sparse.csgraph import connected_components
-
-    faces = len(starts) - 1
-    graph = csr_array((np.ones(len(across), np.int8), across, starts.astype(np.int32)), shape=(faces, faces))
-    count, labels = connected_components(graph, directed=True, connection="strong")
-    if count < 2:
-        return np.zeros(faces, np.int32)
-    first = np.zeros(count, np.int64)
-    first[labels[::-1]] = np.arange(faces - 1, -1, -1)
-    rank = np.empty(count, np.int32)
-    rank[np.argsort(first)] = np.arange(count, dtype=np.int32)
-    return rank[labels]
 
 
 def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Array, Array]:

@@ -13,6 +13,7 @@ from ..scene.model import Array
 from ..scene.triangles import fan
 from .rays import sequence
 from .records import ShownFigures
+from .uv_area import UvAreas
 
 #: Places at which a material's faces are looked at, spread evenly over their area in the UVs.
 SAMPLES = 16_384
@@ -23,28 +24,21 @@ def base_colour(material: Material) -> TextureInput | None:
     return next((t for t in material.inputs if t.role == "base-colour" and t.image is not None), None)
 
 
-def shown(scene: Scene, material: int, pixels: Array) -> ShownFigures | None:
+def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFigures | None:
     """Sample a material's base colour image where its faces show it; None where no face has UVs for it.
 
     pixels: (H, W, 4) uint8 of that image. Places are taken from a low-discrepancy sequence, so always the same.
     """
     colour = base_colour(scene.materials[material])
     assert colour is not None
-    uv = _triangles(scene, material, colour.uv_set)
-    if not len(uv):
+    taken = _sampled(scene, material, colour.uv_set, areas)
+    if taken is None:
         return None
-    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-    area = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
-    whole = np.cumsum(area)
-    place = sequence(np.arange(SAMPLES), 3)
-    if whole[-1] > 0:
-        triangle = np.searchsorted(whole, place[:, 0] * whole[-1]).clip(0, len(uv) - 1)
-    else:
-        triangle = (place[:, 0] * len(uv)).astype(int)
+    place, uv = taken
     # Points of a triangle from two numbers (Osada et al. 2002, section 4.1).
     root = np.sqrt(place[:, 1])
     weights = np.stack([1 - root, root * (1 - place[:, 2]), root * place[:, 2]], axis=1)
-    at = placed(np.einsum("ij,ijk->ik", weights, uv[triangle]), colour.transform)
+    at = placed(np.einsum("ij,ijk->ik", weights, uv), colour.transform)
     texel = texels(at, pixels, dict(colour.sampler), BY_NAME[scene.format].v_down)
     alpha = texel[:, 3]
     return ShownFigures(
@@ -63,15 +57,37 @@ def texels(uv: Array, pixels: Array, sampler: dict[str, Any], v_down: bool) -> A
     return pixels[row.astype(int), column.astype(int)]
 
 
-def _triangles(scene: Scene, material: int, uv_set: int) -> Array:
-    """(T, 3, 2) UVs of every triangle that has the material and finite UVs in the set."""
-    out = []
+def _sampled(scene: Scene, material: int, uv_set: int, areas: UvAreas) -> tuple[Array, Array] | None:
+    """(SAMPLES, 3) places of a low-discrepancy sequence, and the (SAMPLES, 3, 2) UVs of the triangle that each falls on.
+
+    Triangles are taken by their area in the UVs, among those that have the material and finite UVs in the set; None where there
+    are none.
+    """
+    some = []
     for mesh in scene.meshes:
         slots = [k for k, m in enumerate(mesh.slot_materials) if m == material]
         if not slots or uv_set >= len(mesh.uvs) or not mesh.face_count:
             continue
         corners, face = fan(mesh)
-        some = corners[np.isin(mesh.slots[face], slots)] if len(mesh.slots) else corners
-        uv = mesh.uvs[uv_set].at_corners()[some].astype(np.float64)
-        out.append(uv[np.isfinite(uv).all(axis=(1, 2)) & (np.abs(uv) < 1e6).all(axis=(1, 2))])
-    return np.concatenate(out) if out else np.zeros((0, 3, 2))
+        area = np.abs(areas.twice(mesh, uv_set))
+        good = area < 1e12
+        if len(mesh.slots) and len(mesh.slot_materials) > 1:
+            good &= np.isin(mesh.slots[face], slots)
+        if good.any():
+            some.append((mesh, corners, good, area))
+    if not some:
+        return None
+    place = sequence(np.arange(SAMPLES), 3)
+    whole = np.cumsum(np.concatenate([np.where(good, area, 0.0) for _, _, good, area in some]))
+    if not whole[-1] > 0:
+        whole = np.cumsum(np.concatenate([good for _, _, good, _ in some]).astype(float))
+    # Right of equal sums: what has no area is never chosen.
+    triangle = np.searchsorted(whole, place[:, 0] * whole[-1], side="right")
+    uv = np.empty((SAMPLES, 3, 2))
+    first = 0
+    for mesh, corners, good, _ in some:
+        here = (triangle >= first) & (triangle < first + len(good))
+        layer = mesh.uvs[uv_set]
+        uv[here] = layer.values[layer.index[corners[triangle[here] - first]]]
+        first += len(good)
+    return place, uv

@@ -1,6 +1,8 @@
-"""Triangles drawn into a raster of texels, exactly by their centres: what is covered, what is covered twice, how far islands lie apart."""
+"""Outlines drawn into a raster of texels, exactly by their centres: what is covered, what is covered twice, how far islands lie apart."""
 
 from __future__ import annotations
+
+from typing import NamedTuple
 
 import numpy as np
 
@@ -9,107 +11,146 @@ from ..scene.model import Array
 _BLOCK = 16_384
 
 
-class Spans:
-    """Runs of texels that triangles cover, one row each: row, first and one past the last column (n,) int32, and the triangle."""
+class Outline(NamedTuple):
+    """Directed sides of areas in the UV plane, and how much each adds to what lies left of it.
 
-    def __init__(self, row: Array, begin: Array, end: Array, triangle: Array) -> None:
-        self.row, self.begin, self.end, self.triangle = row, begin, end, triangle
-
-
-def spans(uv: Array, resolution: int) -> Spans:
-    """The runs of (T, 3, 2) triangles over a raster of `resolution` texels a tile.
-
-    A texel is covered where its centre is, edges belonging to the triangle on their right and below: triangles that share an
-    edge cover no texel twice, and none is left out between them. Coordinates may lie outside 0 to 1; runs are not wrapped.
+    begin, end: (n, 2) UVs. weight: (n,) +1 on sides of areas that run counter-clockwise and -1 on those that run clockwise, so
+    that either kind covers its inside once. The sides of each area must close.
     """
-    out = [_spans(uv[at : at + _BLOCK].astype(np.float64) * resolution, at) for at in range(0, len(uv), _BLOCK)]
-    join = lambda k: np.concatenate([x[k] for x in out]) if out else np.zeros(0, np.int32)
-    return Spans(join(0), join(1), join(2), join(3))
+
+    begin: Array
+    end: Array
+    weight: Array
+
+    def some(self, which: Array) -> Outline:
+        """The sides that a mask or an index picks."""
+        return Outline(self.begin[which], self.end[which], self.weight[which])
 
 
-def _spans(p: Array, base: int) -> tuple[Array, Array, Array, Array]:
-    x, y = [np.ascontiguousarray(p[:, k, 0]) for k in range(3)], [np.ascontiguousarray(p[:, k, 1]) for k in range(3)]
-    low, high = np.minimum(np.minimum(y[0], y[1]), y[2]), np.maximum(np.maximum(y[0], y[1]), y[2])
-    first, last = np.ceil(low - 0.5).astype(np.int64), np.ceil(high - 0.5).astype(np.int64)
-    rows = np.maximum(last - first, 0)
-    owner = np.repeat(np.arange(len(p)), rows)
-    row = first[owner] + np.arange(len(owner)) - (np.cumsum(rows) - rows)[owner]
-    centre = row + 0.5
-    left, right = np.full(len(owner), np.inf), np.full(len(owner), -np.inf)
-    for k in range(3):
-        n = (k + 1) % 3
-        # The same two ends give the same crossing in both triangles that share the edge, whichever way each runs it.
-        swap = y[k] > y[n]
-        x0, y0 = np.where(swap, x[n], x[k]), np.where(swap, y[n], y[k])
-        x1, y1 = np.where(swap, x[k], x[n]), np.where(swap, y[k], y[n])
-        rise = y1 - y0
-        slope = np.divide(x1 - x0, rise, out=np.zeros_like(rise), where=rise > 0)
-        begin = y0[owner]
-        across = (begin <= centre) & (centre < y1[owner])
-        at = x0[owner] + (centre - begin) * slope[owner]
-        np.minimum(left, at, out=left, where=across)
-        np.maximum(right, at, out=right, where=across)
-    begin = np.ceil(np.where(right > left, left, 0.0) - 0.5).astype(np.int32)
-    end = np.ceil(np.where(right > left, right, 0.0) - 0.5).astype(np.int32)
-    kept = np.flatnonzero(end > begin)
-    return row[kept].astype(np.int32), begin[kept], end[kept], (owner[kept] + base).astype(np.int32)
+def around(uv: Array, weight: Array) -> Outline:
+    """The three sides of each of (T, 3, 2) triangles. weight: (T,) +1 for counter-clockwise ones, -1 for the others."""
+    return Outline(uv.reshape(-1, 2), uv[:, [1, 2, 0]].reshape(-1, 2), np.repeat(weight, 3))
 
 
-def wrapped(s: Spans, resolution: int) -> Spans:
-    """The runs within one tile: rows and columns repeat, and a run over the tile's end begins again at its start.
+class Crossings(NamedTuple):
+    """Where sides cross the lines on which texel centres lie.
 
-    A run longer than a tile covers its row once for each tile.
+    row: (n,) int64. column: (n,) int64 the first texel whose centre is not left of the crossing. change: (n,) what is added to
+    the cover from there on. side: (n,) int64 which side crosses. Rows and columns run on past the tile's end.
     """
-    length, begin = s.end - s.begin, np.mod(s.begin, resolution)
-    pieces: list[tuple[Array, Array, Array, Array]] = []
-    row, triangle = np.mod(s.row, resolution), s.triangle
-    while len(length):
-        here = np.minimum(length, resolution - begin)
-        pieces.append((row, begin, begin + here, triangle))
-        left = length > here
-        row, triangle, length, begin = row[left], triangle[left], (length - here)[left], np.zeros(int(left.sum()), begin.dtype)
-    join = lambda k: np.concatenate([x[k] for x in pieces]) if pieces else np.zeros(0, np.int32)
-    return Spans(join(0), join(1), join(2), join(3))
+
+    row: Array
+    column: Array
+    change: Array
+    side: Array
 
 
-def cropped(s: Spans) -> tuple[Spans, tuple[int, int]]:
-    """The runs moved to the corner of a raster that is no larger than they need, and its rows and columns."""
-    if not len(s.row):
-        return s, (0, 0)
-    top, left = int(s.row.min()), int(s.begin.min())
-    return Spans(s.row - top, s.begin - left, s.end - left, s.triangle), (int(s.row.max()) - top + 1, int(s.end.max()) - left)
+def crossings(outline: Outline, resolution: int) -> Crossings:
+    """Cross sides with a raster of `resolution` texels a tile.
 
-
-def covered(s: Spans, shape: tuple[int, int]) -> Array:
-    """(rows, columns) int32: how many triangles cover each texel; row 0 is the lowest v. Runs must lie within the raster."""
-    return _summed(s, None, shape)
-
-
-def labelled(s: Spans, label: Array, count: Array) -> Array:
-    """int32 like count: label of the triangle that covers each texel, -1 where none does or several do.
-
-    label: (T,) of each triangle. count: what `covered` found.
+    A texel is covered where its centre is, edges belonging to the area on their right and below (the common fill rule of
+    rasterisers): areas that share a side cover no texel twice and leave none out between them, and a side that two areas run in
+    opposite directions crosses alike in both, so that it can be left out altogether.
     """
-    return np.where(count == 1, _summed(s, label[s.triangle], count.shape), -1)
+    out = [_crossings(outline, resolution, at) for at in range(0, len(outline.weight), _BLOCK)]
+    return Crossings(*(np.concatenate(x) for x in zip(*out, strict=True))) if out else Crossings(*np.zeros((4, 0), np.int64))
 
 
-def _summed(s: Spans, weights: Array | None, shape: tuple[int, ...]) -> Array:
-    """The sum over all runs that cover a texel, by what changes where a run begins and ends."""
-    rows, width = shape[0], shape[1] + 1
-    at = lambda column: np.bincount(s.row.astype(np.int64) * width + column, weights, rows * width)
-    change = (at(s.begin) - at(s.end)).reshape(rows, width)
-    out: Array = np.rint(np.cumsum(change, axis=1)[:, :-1]).astype(np.int32)
-    return out
+def _crossings(outline: Outline, resolution: int, at: int) -> tuple[Array, Array, Array, Array]:
+    a = outline.begin[at : at + _BLOCK].astype(np.float64) * resolution
+    b = outline.end[at : at + _BLOCK].astype(np.float64) * resolution
+    # The same two ends give the same crossing whichever way the side runs.
+    down = a[:, 1] > b[:, 1]
+    x0, y0 = np.where(down, b[:, 0], a[:, 0]), np.where(down, b[:, 1], a[:, 1])
+    x1, y1 = np.where(down, a[:, 0], b[:, 0]), np.where(down, a[:, 1], b[:, 1])
+    first = np.ceil(y0 - 0.5).astype(np.int64)
+    rows = np.ceil(y1 - 0.5).astype(np.int64) - first
+    side = np.repeat(np.arange(len(rows)), rows)
+    row = first[side] + np.arange(len(side)) - (np.cumsum(rows) - rows)[side]
+    x0, y0, rise, run = x0[side], y0[side], (y1 - y0)[side], (x1 - x0)[side]
+    column = np.ceil(x0 + (row + 0.5 - y0) * (run / rise) - 0.5).astype(np.int64)
+    # What lies left of a side that runs upwards ends there; what lies left of one that runs downwards begins.
+    weight = outline.weight[at : at + _BLOCK][side]
+    return row, column, np.where(down[side], weight, -weight), side + at
 
 
-def touching(s: Spans, mask: Array) -> Array:
-    """Triangles (n,) int32 of which some texel lies in a mask (resolution, resolution)."""
-    running = np.zeros((mask.shape[0], mask.shape[1] + 1), np.int32)
-    np.cumsum(mask, axis=1, out=running[:, 1:])
-    some = running[s.row, s.end] > running[s.row, s.begin]
-    found = np.zeros(int(s.triangle.max(initial=-1)) + 1, bool)
-    found[s.triangle[some]] = True
-    return np.flatnonzero(found)
+class Window(NamedTuple):
+    """The texels that outlines need: from a row and a column on, so many of each, of a tile of `resolution` a side.
+
+    repeats: whether outlines reach over more than a tile's height, and more than its width; the window is a tile then, and what
+    runs over its end begins again at its start.
+    """
+
+    row: int
+    column: int
+    rows: int
+    columns: int
+    resolution: int
+    repeats: tuple[bool, bool]
+
+    def of(self, c: Crossings) -> tuple[Array, Array, Array | None]:
+        """(n,) row and column of crossings within the window, and how many whole windows lie before the column, if any can."""
+        row, column = c.row - self.row, c.column - self.column
+        if self.repeats[0]:
+            row = np.mod(row, self.resolution)
+        if not self.repeats[1]:
+            return row, column, None
+        tile = np.floor_divide(column, self.resolution)
+        return row, column - tile * self.resolution, tile
+
+
+def window(c: Crossings, resolution: int) -> Window:
+    """The smallest window that holds all crossings."""
+    if not len(c.row):
+        return Window(0, 0, 0, 0, resolution, (False, False))
+    row, column = int(c.row.min()), int(c.column.min())
+    rows, columns = int(c.row.max()) - row + 1, int(c.column.max()) - column
+    over = rows > resolution, columns > resolution
+    return Window(row, column, min(rows, resolution), min(columns, resolution), resolution, over)
+
+
+def _summed(c: Crossings, change: Array, w: Window) -> Array:
+    """(rows, columns) int32 sums of the changes left of each texel.
+
+    Over a row the changes must sum to nothing, as those of closed outlines do.
+    """
+    row, column, tile = w.of(c)
+    there = np.bincount(row * (w.columns + 1) + column, change, w.rows * (w.columns + 1)).reshape(w.rows, w.columns + 1)
+    out = np.cumsum(there, axis=1)[:, :-1]
+    if tile is not None:
+        # A change lies left of every tile after its own; the number of all tiles cancels out over the row.
+        out -= np.bincount(row, change * tile, w.rows)[:, None]
+    return np.rint(out).astype(np.int32)
+
+
+def covered(c: Crossings, w: Window) -> Array:
+    """(rows, columns) int32: how many areas cover each texel of a window; row 0 is the lowest v."""
+    return _summed(c, c.change, w)
+
+
+def labelled(c: Crossings, label: Array, count: Array, w: Window) -> Array:
+    """int32 like count: label of the area that covers each texel, -1 where none does or several do.
+
+    label: (n,) of each side. count: what `covered` found.
+    """
+    return np.where(count == 1, _summed(c, c.change * label[c.side], w), -1)
+
+
+def texels_in(c: Crossings, area: Array, mask: Array, w: Window) -> Array:
+    """(n,) int64 how many texels of a mask each area covers.
+
+    area: (sides,) number of the area of each side. mask: (rows, columns) bool of the window, which may be of less than these
+    crossings need: outside it nothing counts.
+    """
+    row, column, tile = w.of(c)
+    left = np.zeros((w.rows + 1, w.columns + 1), np.int32)
+    np.cumsum(mask, axis=1, out=left[:-1, 1:])
+    row[(row < 0) | (row >= w.rows)] = w.rows  # where nothing is
+    before = left.reshape(-1)[row * (w.columns + 1) + column.clip(0, w.columns)]
+    if tile is not None:
+        before = before + tile * left[row, -1]
+    # An area covers what lies left of where it ends less what lies left of where it begins.
+    return np.rint(np.bincount(area[c.side], -c.change * before)).astype(np.int64)
 
 
 def gap(labels: Array) -> float | None:

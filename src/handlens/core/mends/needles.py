@@ -59,7 +59,6 @@ class _Work:
     """What one round changes. Points that a change has touched are left alone until the next."""
 
     def __init__(self, mesh: Mesh, ids: Array, edges: Edges, flat: Array) -> None:
-        assert edges.corner is not None
         self.mesh, self.at = mesh, ids[mesh.corners]
         self.flat = flat
         self.order = np.arange(len(mesh.corners))
@@ -70,9 +69,8 @@ class _Work:
         self.owner = face_of_corner(mesh)
         # The other side of each corner's edge where exactly one runs the other way, else -1.
         self.across = np.full(len(mesh.corners), -1, np.int64)
-        first = edges.begins[:-1][edges.uses == 2]
-        first = first[edges.key[first] != edges.key[first + 1]]
-        one, other = edges.corner[first], edges.corner[first + 1]
+        opposite = ~edges.shared.alike
+        one, other = edges.shared.one[opposite], edges.shared.other[opposite]
         self.across[one], self.across[other] = other, one
         by = np.argsort(self.at, kind="stable")
         self.round_about = (np.searchsorted(self.at[by], np.arange(int(self.at.max(initial=-1)) + 2)), by)

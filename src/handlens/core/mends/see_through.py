@@ -14,6 +14,7 @@ from ..measures.alpha import STRAY, alpha_figures
 from ..measures.draw_order import draw_orders
 from ..measures.pictures import glows, picture
 from ..measures.shown import base_colour, shown
+from ..measures.uv_area import UvAreas
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
 from ..scene.transforms import apply, walk, world_matrices
@@ -95,7 +96,7 @@ def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
     except MendError:
         return None
     figures = alpha_figures(pixels)
-    if figures.mode == "opaque" or ((s := shown(scene, material, pixels)) is not None and s.see <= 2 * STRAY):
+    if figures.mode == "opaque" or ((s := shown(scene, material, pixels, UvAreas())) is not None and s.see <= 2 * STRAY):
         return ("opaque", None) if m.base_colour[3] >= 0.999 else None
     return figures.mode, figures.cutoff
 

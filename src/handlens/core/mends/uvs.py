@@ -13,6 +13,7 @@ from ..limits import MendError, plural
 from ..measures.adjacency import face_of_corner
 from ..measures.distinct import distinct_rows
 from ..measures.topology import surface
+from ..measures.uv_area import UvAreas
 from ..measures.uvs import uv_figures
 from ..scene import Layer, Mesh, Scene
 from ..scene.model import Array, frozen
@@ -205,7 +206,7 @@ def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float
 
 def _overlap(mesh: Mesh, k: int) -> float:
     top = surface(mesh, corners=True)
-    return uv_figures(mesh, top.edges, top.flat, {})[k].overlap or 0.0
+    return uv_figures(mesh, top.edges, top.flat, {}, UvAreas())[k].overlap or 0.0
 
 
 def _laid(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Layer | None:

@@ -40,11 +40,7 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     length = np.linalg.norm(newell, axis=1, keepdims=True)
     unit = np.divide(newell, length, out=np.zeros_like(newell), where=length > 0)
     face, after = face_of_corner(mesh), next_corner(mesh)
-    edges = top.edges
-    assert edges.corner is not None
-    first = edges.begins[:-1][edges.uses == 2]
-    a, b = edges.corner[first], edges.corner[first + 1]
-    against = edges.key[first] == edges.key[first + 1]  # wound against each other: their normals are no measure of a bend
+    _, a, b, against = top.edges.shared  # wound against each other: their normals are no measure of a bend
     with np.errstate(all="ignore"):
         soft = (np.einsum("ij,ij->i", unit[face[a]], unit[face[b]]) >= np.cos(np.radians(angle)) - 1e-9) & ~against
     a, b = a[soft], b[soft]
