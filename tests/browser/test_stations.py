@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import DEMO, accessibility, drawn, lens, on_stage, open_bench, set_on_shelf, shelf, stage_there, station
+from browser.steps import DEMO, accessibility, drawn, lens, on_stage, open_bench, set_on_shelf, shelf, stage_there, station, until
 
 
 @pytest.fixture(autouse=True)
@@ -134,3 +134,27 @@ def test_names_in_a_side_file_are_corrected_after_their_difference_was_read(page
     ring.get_by_role("button", name="let it matter").click()
     expect(arrival.get_by_role("button", name="matters", exact=True).first).to_be_visible()
     assert accessibility(page) == []
+
+
+def test_the_sides_from_which_the_draw_order_is_wrong_are_walked_round(page, server):
+    on_stage(page, server, "Glass floats", [DEMO / "glass_floats" / "glass_floats.glb"], "station=see-through")
+    see = station(page, "see-through")
+    card = see.locator(".cards > *").filter(has_text="float amber and float ring are drawn in the wrong order")
+    card.get_by_role("button", name="Show it").click()
+    plan = page.get_by_role("complementary", name="Draw order, side by side")
+    expect(plan).to_contain_text("Wrong from 34 of 42 sides.")
+    camera, was = page.evaluate("stageTest.state().camera"), drawn(page)
+    plan.get_by_role("button", name="Previous side").click()
+    expect(plan).to_contain_text("From the back, 56° down: one does not lie behind the other.")
+    assert drawn(page) != was
+    assert page.evaluate("stageTest.state().camera") != camera
+    expect(page.get_by_label("Receiver")).to_be_visible()
+    assert accessibility(page) == []
+    # The sweep goes on by itself, and holds where it is told to.
+    camera = page.evaluate("stageTest.state().camera")
+    plan.get_by_role("button", name="Sweep").click()
+    until(page, f"String(stageTest.state().camera) !== '{','.join(map(str, camera))}'")
+    plan.get_by_role("button", name="Hold").click()
+    card.get_by_role("button", name="Take the mark off").click()
+    expect(plan).to_be_hidden()
+    expect(page.get_by_label("Receiver")).to_be_hidden()

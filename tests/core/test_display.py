@@ -8,9 +8,11 @@ import numpy as np
 import pytest
 
 from handlens.core.display import display_copy, light, marked, reduced_copy
+from handlens.core.formats.uv_transform import placed
 from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, Weights
 from handlens.core.scene.model import frozen
 from handlens.core.sections import Opened
+from pictures import textured
 
 
 def sphere(rings: int, name: str = "float") -> Mesh:
@@ -106,7 +108,7 @@ def test_a_reduced_copy_says_so_and_names_stored_polygons_and_vertices(small_lim
     assert np.linalg.norm(drawn + mesh["centre"] - true, axis=1).max() < np.sqrt(3) * mesh["reduced"]["step"] + 1e-6
     assert made.array(mesh["vertex"], np.uint32).max() < len(whole.positions)
     assert {k: len(made.array(mesh[k], t)) // n for k, (n, t) in light.VERTEX_SECTIONS.items() if k in mesh} == dict.fromkeys(
-        ["positions", "normals", "uv", "vertex"], mesh["vertex"]["count"]
+        ["positions", "normals", "uv0", "vertex"], mesh["vertex"]["count"]
     )
 
 
@@ -177,3 +179,28 @@ def test_weights_travel_by_joint(small_limits):
         first = made.array(j["weight"], np.uint8)[starts[:-1]]
         assert (made.array(j["joint"], np.uint16)[starts[:-1]] == 0).all()
         assert np.abs(first / 255 - high[vertex]).max() <= 0.5 / 255 + 1e-6
+
+
+def test_every_uv_set_is_drawn_and_the_material_says_which_and_where():
+    """glTF 2.0 §3.9.2 (texCoord) and KHR_texture_transform; v runs upwards in OBJ and downwards on the stage."""
+    board = textured(b"")
+    m = board.meshes[0]
+    second = Layer(m.uvs[0].values[::-1], np.array([0, 1, -1, 3], np.int32))
+    paint = board.materials[0]
+    moved = replace(paint.inputs[0], uv_set=1, transform={"rotation": 0.3, "scale": [2.0, 1.0], "offset": [0.1, 0.2]})
+    made = board.with_(meshes=(replace(m, uvs=(m.uvs[0], second)),), materials=(replace(paint, inputs=(moved,)),))
+    for v_down, s in ((True, made), (False, made.with_(format="obj"))):
+        opened = Opened(display_copy(s))
+        mesh, material = opened.header["meshes"][0], opened.header["materials"][0]
+        uv = [opened.array(mesh[k], np.float32).reshape(-1, 2) for k in ("uv0", "uv1")]
+        stored = opened.array(mesh["vertex"], np.uint32)
+        turn = (lambda p: p) if v_down else (lambda p: p * [1, -1] + [0, 1])
+        assert uv[0] == pytest.approx(turn(m.uvs[0].values)[stored])
+        # A corner without a UV is laid where destinations lay it: on the first.
+        expected = turn(np.where(second.index[:, None] >= 0, second.values[second.index], 0))
+        assert uv[1] == pytest.approx(expected[stored])
+        assert material["uvSet"] == 1
+        place = np.array(material["placed"]).reshape(2, 3)
+        points = np.random.default_rng(2).random((5, 2))
+        drawn = np.column_stack([turn(points), np.ones(5)]) @ place.T
+        assert drawn == pytest.approx(turn(placed(points, moved.transform, v_down)))

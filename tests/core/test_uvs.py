@@ -1,6 +1,7 @@
 """UV sets on layouts whose coverage, gaps and densities are known in closed form; draw order on shells and rings."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -22,6 +23,7 @@ from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.transforms import world_matrices
 from handlens.core.scene.triangles import fan
+from handlens.core.sweep import sides, wrong_from
 from pictures import png, textured
 from scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
 from solids import icosphere, torus
@@ -347,6 +349,25 @@ def test_glass_in_glass_is_wrong_from_half_of_all_sides():
     (first, second, share) = orders(shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), (0.1, 0, 0), 0.4)))[0]
     assert (first, second) == (0, 1)
     assert share == pytest.approx(0.5, abs=0.08)
+
+
+@pytest.mark.parametrize("up", ["Y", "Z", "X"])
+def test_the_sides_are_walked_in_order_and_named(up):
+    """Glass in glass, the inner one off towards what the file calls up: wrong from above, right from below, whatever axis that is."""
+    s = shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), tuple(0.1 * (up == a) for a in "XYZ"), 0.4))
+    d = collect(s.with_(up_axis=up)).draw_orders[0]
+    walk = sides(d, up)
+    assert len(walk) == len(d.sides) == 42
+    for side in walk:
+        assert np.linalg.norm(side.toward) == pytest.approx(1)
+        if side.share is not None and abs(side.toward[1]) > 0.1:
+            assert (side.share > 0.5) == (side.toward[1] > 0), side
+    heights = [side.toward[1] for side in walk]
+    # From the top down, row by row, and within a row never far from the side before.
+    assert max(b - a for a, b in pairwise(heights)) < 0.4
+    assert walk[0].toward[1] > 0.6 > -0.6 > walk[-1].toward[1]
+    assert wrong_from(d, up).startswith("21 of 42 sides")
+    assert wrong_from(with_values(d, sides=[0.0] * 42), up) == "–"
 
 
 def test_what_stands_apart_is_sorted_rightly():

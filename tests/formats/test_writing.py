@@ -10,7 +10,7 @@ from formats.test_features import PENTAGON, _painted, _png
 from handlens import cli
 from handlens.core import formats
 from handlens.core.format_table import WRITERS
-from handlens.core.formats.uv_transform import turned_over
+from handlens.core.formats.uv_transform import placed, turned_over
 from handlens.core.limits import InputError
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
@@ -97,21 +97,20 @@ def test_the_command_line_takes_the_sheets_wishes_and_its_own(tmp_path, capsys):
     "transform", [{"rotation": 0.4, "scale": [2.0, 3.0], "offset": [0.1, -0.7]}, {"offset": [0.5, 0.25]}, {}]
 )
 def test_texture_transforms_turn_over_and_back(transform):
-    """KHR_texture_transform: uv' = translation * rotation * scale * uv, checked on points."""
-    apply = lambda t, p: (
-        np.array(
-            [
-                [np.cos(t.get("rotation", 0)), -np.sin(t.get("rotation", 0))],
-                [np.sin(t.get("rotation", 0)), np.cos(t.get("rotation", 0))],
-            ]
-        )
-        @ (np.array(t.get("scale", [1, 1])) * p)
-        + np.array(t.get("offset", [0, 0]))
-    )
+    """Both ways of v put a point of the picture at the same place of it."""
     flip = lambda p: np.array([p[0], 1 - p[1]])
     for point in np.random.default_rng(4).random((5, 2)):
-        assert apply(turned_over(transform), point) == pytest.approx(flip(apply(transform, flip(point))))
-        assert apply(turned_over(turned_over(transform)), point) == pytest.approx(apply(transform, point))
+        for v_down in (True, False):
+            over = turned_over(transform, v_down)
+            assert placed(point, over, not v_down) == pytest.approx(flip(placed(flip(point), transform, v_down)))
+            assert placed(point, turned_over(over, not v_down), v_down) == pytest.approx(placed(point, transform, v_down))
+
+
+def test_a_transform_turns_counter_clockwise_where_v_runs_upwards():
+    """UsdPreviewSurface specification, Transform2d: the input is scaled, turned counter-clockwise about the origin, then shifted."""
+    t = {"rotation": np.pi / 2, "scale": [2.0, 3.0], "offset": [0.1, 0.2]}
+    assert placed(np.array([1.0, 0.0]), t, False) == pytest.approx([0.1, 2.2])
+    assert placed(np.array([0.0, 1.0]), t, False) == pytest.approx([-2.9, 0.2])
 
 
 @pytest.mark.parametrize("stem", ["winch", "solid_winch", "Süll", "x" * 120])

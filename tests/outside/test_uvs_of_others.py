@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from handlens.core.formats.uv_transform import placed
 from handlens.core.inspection import open_scene
 from handlens.core.measures import collect, uv_raster
 from handlens.core.measures.uvs import RESOLUTION
@@ -54,3 +55,18 @@ def test_a_set_laid_anew_covers_no_texel_twice(models, name):
         assert figures.uvs[0].overlap is not None
         assert figures.uvs[0].overlap < 0.005
         assert figures.uvs[0].outside == 0
+
+
+def test_texture_transforms_put_the_picture_where_the_models_own_markers_say(models):
+    """A conformance model of the extension's own authors: each board shows an arrow, and its marker "Correct" stands where the
+    arrow's tip must come to lie. The boards are 1 wide, with UVs from their upper left corner; the tip is told by the marker of
+    the board whose transform is not applied."""
+    scene = open_scene(models / "glTF2/textureTransform/TextureTransformTest.gltf")[2]
+    at = {n.name: np.array(n.translation)[:2] * [1, -1] + 0.5 for n in scene.nodes}
+    tip = at["Scale - Not Supported"]
+    for board in ("Rotation", "Scale", "All"):
+        mesh = scene.meshes[next(n.mesh for n in scene.nodes if n.name == board)]
+        transform = scene.materials[mesh.slot_materials[0]].inputs[0].transform
+        assert placed(at[f"{board} - Correct"], transform, True) == pytest.approx(tip, abs=0.05), board
+    turned = scene.materials[scene.meshes[3].slot_materials[0]].inputs[0].transform
+    assert placed(at["Rotation - Error"], turned, True) != pytest.approx(tip, abs=0.3)

@@ -429,6 +429,20 @@ def test_marks_of_a_finding_lie_on_the_part(client):
     assert gone.status_code == 404
 
 
+def test_the_sides_round_two_blended_parts(client):
+    drop(client, {"web_floats.glb": (ROOT / "demo" / "models" / "glass_floats" / "glass_floats.glb").read_bytes()})
+    b = bench(client, settled(client, "Web floats"))
+    ask = lambda f: client.get(f"/api/inspections/{b['reading']['inspection']}/sides", query_string={"finding": f["id"]})
+    found = b["reading"]["findings"]
+    order = next(f for f in found if f["check"] == "see-through.draw-order")
+    sides = ask(order).json["sides"]
+    assert len(sides) == 42
+    assert {"above", "below"} <= {s["words"] for s in sides}
+    assert all(len(s["toward"]) == 3 and (s["share"] is None or 0 <= s["share"] <= 1) for s in sides)
+    other = next(f for f in found if f["elements"] and f["check"] != "see-through.draw-order")
+    assert ask(other).status_code == 404
+
+
 def test_a_receivers_log(client, crate):
     inspection = bench(client, crate)["reading"]["inspection"]
     entries = client.get(f"/api/inspections/{inspection}/receiver", query_string={"sheet": "block-world"}).json["entries"]

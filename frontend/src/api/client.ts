@@ -73,6 +73,7 @@ export const api = {
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),
   stage: (inspection: number) => bytes(`/inspections/${inspection}/stage`),
   marks: async (inspection: number, finding: string) => new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
+  sides: (inspection: number, finding: string) => call<S['Sides']>('GET', `/inspections/${inspection}/sides?finding=${encodeURIComponent(finding)}`),
   receiverLog: (inspection: number, sheet: string) => call<S['ReceiverLog']>('GET', `/inspections/${inspection}/receiver?sheet=${encodeURIComponent(sheet)}`),
   compare: (later: number, earlier: number) => call<Comparison>('POST', `/revisions/${later}/compare`, { earlier }),
   elements: async (inspection: number, finding: string) => new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),

@@ -864,6 +864,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/sides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /**
+         * The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong.
+         *     Query: finding, one about a draw order.
+         */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sides"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{inspection_id}/receiver": {
         parameters: {
             query?: never;
@@ -1583,6 +1627,8 @@ export interface components {
         Elements: {
             kind: string;
             total: number;
+            /** @description UV set that faces are told of, where it is about one */
+            uv_set?: number;
         };
         Finding: {
             id: string;
@@ -1748,6 +1794,16 @@ export interface components {
         };
         NamePreview: {
             changes: components["schemas"]["NameChange"][];
+        };
+        Side: {
+            /** @description direction towards the viewer, Y up */
+            toward: number[];
+            /** @description of the rays that meet both parts, those that are wrong; null where none does */
+            share: number | null;
+            words: string;
+        };
+        Sides: {
+            sides: components["schemas"]["Side"][];
         };
         LogEntry: {
             what: string;

@@ -7,6 +7,7 @@ import ResultMark from '../ui/ResultMark.vue';
 import LensRack from './LensRack.vue';
 import LoupeRing from './LoupeRing.vue';
 import StageCaption from './StageCaption.vue';
+import SideWalk from './SideWalk.vue';
 import UvPanel from './UvPanel.vue';
 import type { BenchState } from './useBench';
 import { PLAIN_RECEIVER } from '../stage/receiver';
@@ -30,6 +31,12 @@ const letter = computed(() => {
   const f = props.bench.finding.value;
   if (!f) return '';
   return 'abcdefghijklmnopqrstuvwxyz'[props.bench.findings.value.filter((x) => x.station === f.station).findIndex((x) => x.id === f.id)] ?? '';
+});
+/** The finding that two blended parts are drawn in the wrong order, while it is marked. */
+const ordered = computed(() => {
+  const [f, m] = [props.bench.finding.value, marked.value];
+  const inspection = props.bench.bench.value?.reading?.inspection;
+  return f?.check === 'see-through.draw-order' && m?.kind === 'nodes' && inspection && state.look !== 'layout' ? { inspection, finding: f, nodes: m.nodes } : null;
 });
 const HEX: Record<string, string> = { stop: '#9E3136', caution: '#A86A12', note: '#4A6480' };
 const label = computed(() => {
@@ -124,6 +131,7 @@ useKeys('Stage', [
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
     <StageCaption :bench="bench" :context="stage" />
     <UvPanel v-if="state.look === 'layout'" :context="stage" :marked="marked" :part="bench.part.value" @point="stage.point" />
+    <SideWalk v-if="ordered" :key="ordered.finding.id" :context="stage" v-bind="ordered" @loupe="setLoupe" />
     <div class="walk" role="group" aria-label="Walk round">
       <span>Walk round</span><button v-for="s in SIDES" :key="s" :aria-pressed="state.side === s" @click="walk(s)">{{ s }}</button><button @click="fit()">all</button>
     </div>

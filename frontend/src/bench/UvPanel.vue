@@ -1,10 +1,11 @@
 <script setup lang="ts">
 // The UV layout of one part as a flat sheet: its charts, its picture, and the faces that a finding marks on the stage.
-import { BufferAttribute, BufferGeometry, type Mesh, type Texture } from 'three';
+import { BufferAttribute, type BufferGeometry, type Mesh } from 'three';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import type { Surface } from '../stage/looks';
 import { facesIndex } from '../stage/marks';
-import { chartEdges } from '../stage/overlays';
+import { uvSets } from '../stage/displayCopy';
+import { chartEdges, laidFlat } from '../stage/overlays';
 import { TOKENS } from '../stage/tokens';
 import { triangleAt, uvBounds, UvSheet, type UvView } from '../stage/uvSheet';
 import type { StageContext } from './stageState';
@@ -15,6 +16,8 @@ const emit = defineEmits<{ point: [node: number, triangle: number] }>();
 const SIDE = 268;
 const canvas = ref<HTMLCanvasElement>();
 const node = ref<number | null>(null);
+/** Which UV set is laid flat, from 0 on. */
+const set = ref(0);
 const view = ref<UvView>({ u: 0.5, v: 0.5, across: 1.1 });
 const edges = shallowRef<BufferGeometry | null>(null);
 const pointed = ref<number | null>(null);
@@ -22,17 +25,23 @@ let sheet: UvSheet | null = null;
 const model = computed(() => props.context.model.value);
 const parts = computed(() => [...(model.value?.parts ?? [])].filter(([, mesh]) => mesh.geometry.attributes.uv).map(([n]) => ({ node: n, name: model.value!.names.get(n) ?? '' })));
 const mesh = computed<Mesh | null>(() => (node.value === null ? null : (model.value?.parts.get(node.value) ?? null)));
-const bounds = computed(() => (mesh.value ? uvBounds(mesh.value.geometry) : null));
+const sets = computed(() => (mesh.value ? uvSets(mesh.value.geometry) : 0));
+const bounds = computed(() => (mesh.value ? uvBounds(mesh.value.geometry, set.value) : null));
 const outside = computed(() => {
   const b = bounds.value;
   return b && (b.low[0]! < 0 || b.low[1]! < 0 || b.high[0]! > 1 || b.high[1]! > 1) ? `U ${round(b.low[0]!)} to ${round(b.high[0]!)}, V ${round(b.low[1]!)} to ${round(b.high[1]!)}` : '';
 });
 const round = (x: number) => String(Number(x.toFixed(2))).replace('-', '−');
+/** What is marked, if it is told of the part and the set that are laid flat. */
+const here = computed(() => {
+  const m = props.marked;
+  return m && m.kind === 'faces' && m.nodes.includes(node.value!) && (m.uvSet ?? set.value) === set.value ? m : null;
+});
+/** The surface whose picture is laid on by this set. */
+const painted = computed(() => (mesh.value?.userData.surfaces as Surface[] | undefined)?.find((s) => s.map && s.uvSet === set.value));
 const words = computed(() => {
   if (!mesh.value) return '';
-  const m = props.marked;
-  const here = m && m.kind === 'faces' && m.nodes.includes(node.value!);
-  return [outside.value ? `Reaches outside the square: ${outside.value}.` : 'Within the 0 to 1 square.', here ? `${m.indices.length.toLocaleString('en')} marked faces are hatched.` : ''].join(' ');
+  return [outside.value ? `Reaches outside the square: ${outside.value}.` : 'Within the 0 to 1 square.', here.value ? `${here.value.indices.length.toLocaleString('en')} marked faces are hatched.` : '', sets.value > 1 && !painted.value ? 'No picture on the stage is laid on by this set.' : ''].filter(Boolean).join(' ');
 });
 
 // What is marked or isolated on the stage is what the sheet shows.
@@ -40,14 +49,17 @@ watch([parts, () => props.part, () => props.marked], () => {
   const has = (n: number | null | undefined) => n !== null && n !== undefined && parts.value.some((p) => p.node === n);
   const wanted = props.part ?? props.marked?.nodes.find((n) => has(n)) ?? node.value;
   node.value = has(wanted) ? wanted! : (parts.value[0]?.node ?? null);
+  if (props.marked?.uvSet !== undefined) set.value = props.marked.uvSet;
 }, { immediate: true });
-watch(mesh, async (m) => {
+watch([mesh, set], async ([m, k]) => {
+  if (k >= sets.value) return void (set.value = 0);
+  props.context.stage.value?.setUvSet(k);
   edges.value = null;
   pointed.value = null;
   if (!m) return;
   whole();
-  const made = await chartEdges(m);
-  if (mesh.value === m) edges.value = made;
+  const made = await chartEdges(m, k);
+  if (mesh.value === m && set.value === k) edges.value = made;
 }, { immediate: true });
 
 function whole() {
@@ -68,30 +80,32 @@ function draw() {
   c.fillRect(0, 0, side, side);
   picture(c, side);
   const marks: { geometry: BufferGeometry; hex: string }[] = [];
-  const m = props.marked;
-  if (m && m.kind === 'faces' && m.nodes.includes(node.value!)) marks.push({ geometry: part(facesIndex(mesh.value, m.indices)), hex: TOKENS[m.result] });
+  const m = here.value;
+  if (m) marks.push({ geometry: part(facesIndex(mesh.value, m.indices)), hex: TOKENS[m.result] });
   if (pointed.value !== null) marks.push({ geometry: part((mesh.value.geometry.index!.array as Uint32Array).slice(3 * pointed.value, 3 * pointed.value + 3)), hex: TOKENS.ink });
   const lines = document.createElement('canvas');
   lines.width = lines.height = side;
   lines.getContext('2d')!.putImageData((sheet ??= new UvSheet(s.renderer)).draw(edges.value, marks, view.value, side, side), 0, 0);
   c.drawImage(lines, 0, 0);
 }
-/** Some triangles of the part, over its own vertices. */
-function part(index: Uint32Array) {
-  const g = new BufferGeometry();
-  g.setAttribute('position', mesh.value!.geometry.attributes.position!);
-  g.setAttribute('uv', mesh.value!.geometry.attributes.uv!);
-  return g.setIndex(new BufferAttribute(index, 1));
-}
-/** The part's own picture, pale, in the 0 to 1 square. */
+/** Some triangles of the part, laid flat. */
+const part = (index: Uint32Array) => laidFlat(mesh.value!, set.value, new BufferAttribute(index, 1));
+/** The part's own picture, pale, where its material lays it: in the 0 to 1 square unless a texture transform moves it. */
 function picture(c: CanvasRenderingContext2D, side: number) {
-  const map = (mesh.value!.userData.surfaces as Surface[]).find((s) => s.map)?.map as Texture | undefined;
+  const map = painted.value?.map;
   if (!map?.image) return;
   const k = side / view.value.across;
-  const [x, y] = [side / 2 - view.value.u * k, side / 2 - view.value.v * k];
   c.save();
   c.globalAlpha = 0.4;
-  c.drawImage(map.image as ImageBitmap, x, y, k, k);
+  c.setTransform(k, 0, 0, k, side / 2 - view.value.u * k, side / 2 - view.value.v * k);
+  const placed = painted.value!.placed;
+  if (placed) {
+    // The material takes a UV to a place of the picture; the picture lies where that is undone.
+    const [a, b, u, d, e, v] = placed as [number, number, number, number, number, number];
+    const { a: p, b: q, c: r, d: s, e: x, f: y } = new DOMMatrix([a, d, b, e, u, v]).inverse();
+    c.transform(p, q, r, s, x, y);
+  }
+  c.drawImage(map.image as ImageBitmap, 0, 0, 1, 1);
   c.restore();
 }
 
@@ -121,7 +135,7 @@ function move(e: PointerEvent) {
 }
 function up(e: PointerEvent) {
   if (drag && !drag.moved && mesh.value) {
-    const t = triangleAt(mesh.value.geometry, ...at(e));
+    const t = triangleAt(mesh.value.geometry, set.value, ...at(e));
     pointed.value = t < 0 ? null : t;
     if (t >= 0) emit('point', node.value!, t);
   }
@@ -140,7 +154,10 @@ function key(e: KeyboardEvent) {
 }
 onMounted(draw);
 watch([view, edges, pointed, () => props.marked], draw, { flush: 'post' });
-onBeforeUnmount(() => sheet?.dispose());
+onBeforeUnmount(() => {
+  sheet?.dispose();
+  props.context.stage.value?.setUvSet(0);
+});
 </script>
 
 <template>
@@ -148,10 +165,11 @@ onBeforeUnmount(() => sheet?.dispose());
     <header>
       <select v-if="parts.length > 1" :value="node ?? ''" aria-label="Part of the layout" @change="node = Number(($event.target as HTMLSelectElement).value)"><option v-for="p in parts" :key="p.node" :value="p.node">{{ p.name }}</option></select>
       <b v-else>{{ parts[0]?.name ?? 'UV layout' }}</b>
+      <select v-if="sets > 1" v-model.number="set" class="set" aria-label="UV set"><option v-for="k in sets" :key="k" :value="k - 1">set {{ k }}</option></select>
       <button class="btn plain" :disabled="!mesh" @click="whole">all</button>
     </header>
     <canvas
-      v-show="parts.length" ref="canvas" :width="SIDE" :height="SIDE" tabindex="0" role="img" :aria-label="`The UV layout of ${model?.names.get(node ?? -1) ?? 'the part'}. ${words} Arrows move it, plus and underscore come nearer or go away, Home shows all.`"
+      v-show="parts.length" ref="canvas" :width="SIDE" :height="SIDE" tabindex="0" role="img" :aria-label="`The UV layout of ${sets > 1 ? `set ${set + 1} of ` : ''}${model?.names.get(node ?? -1) ?? 'the part'}. ${words} Arrows move it, plus and underscore come nearer or go away, Home shows all.`"
       @pointerdown="down" @pointermove="move" @pointerup="up" @wheel.prevent="zoom($event.deltaY > 0 ? 1.15 : 0.87, at($event))" @keydown="key"
     />
     <p>{{ parts.length ? (edges ? words : 'finding the charts …') : 'No part has UVs, so there is no layout.' }}</p>
@@ -160,8 +178,10 @@ onBeforeUnmount(() => sheet?.dispose());
 
 <style scoped>
 .uv { position: absolute; left: 14px; bottom: 108px; width: 284px; background: var(--hl-sheet); border: 1px solid var(--hl-rule-strong); border-radius: 2px; box-shadow: var(--hl-shadow-pop); padding: 6px 8px; font-size: 12.5px; }
+header .plain { min-width: 28px; }
 header { display: flex; justify-content: space-between; align-items: center; gap: 8px; min-height: 26px; }
-select { min-height: 24px; border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; font: 700 13px var(--hl-font-text); max-width: 200px; }
+select { min-height: 24px; border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; font: 700 13px var(--hl-font-text); max-width: 160px; }
+select.set { font-weight: 400; margin-left: auto; }
 canvas { display: block; width: 268px; height: 268px; border: 1px solid var(--hl-rule); touch-action: none; cursor: crosshair; }
 p { color: var(--hl-ink-faded); line-height: 1.3; padding-top: 4px; min-height: 36px; }
 </style>

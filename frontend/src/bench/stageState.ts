@@ -21,6 +21,8 @@ export function stageContext() {
       look: null as LookName | null, shape: 'circle' as LoupeShape, zoom: 1, swapped: false, x: 360, y: 320, r: 130, pinned: false, joint: null as number | null, making: false,
       // evidence
       leader: null as { x: number; y: number } | null, place: 0, places: 0, alone: false, flying: false,
+      /** Whether one walks round the marked parts as they are received: without their marks, and without what stands beside. */
+      walking: false,
     }),
   };
 }

@@ -9,7 +9,7 @@ import { TOKENS } from '../stage/tokens';
 import type { StageContext } from './stageState';
 
 /** What is marked now, for the table and the UV panel: whose parts, and which elements. */
-export interface Marked { kind: string; nodes: number[]; indices: Int32Array; result: 'stop' | 'caution' | 'note' }
+export interface Marked { kind: string; nodes: number[]; indices: Int32Array; result: 'stop' | 'caution' | 'note'; uvSet?: number }
 
 export function useEvidence({ stage, viewer, model, state, lost }: StageContext, inspection: () => number | null, finding: () => Finding | null) {
   const marked = shallowRef<Marked | null>(null);
@@ -58,7 +58,7 @@ export function useEvidence({ stage, viewer, model, state, lost }: StageContext,
       lost.value ||= 'This is not a thing that is drawn, so there is nothing to mark.';
       return;
     }
-    marked.value = { kind, nodes: kind === 'nodes' ? [...indices] : node === null ? [] : [node], indices, result };
+    marked.value = { kind, nodes: kind === 'nodes' ? [...indices] : node === null ? [] : [node], indices, result, ...(f.elements?.uv_set === undefined ? {} : { uvSet: f.elements.uv_set }) };
     at = made.box.getCenter(new Vector3());
     spots = made.places;
     state.places = spots.length;
@@ -114,5 +114,9 @@ export function useEvidence({ stage, viewer, model, state, lost }: StageContext,
 
   watch([finding, model], show);
   watch(() => state.alone, setApart);
-  return { marked, step, point, clear, place: () => at };
+  watch([() => state.walking, marked], () => {
+    for (const g of groups) g.visible = !state.walking;
+    stage.value?.invalidate();
+  });
+  return { marked, step, point, clear, place: () => (state.walking ? null : at) };
 }

@@ -56,7 +56,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     watch(wanted.receiver, (r) => s.setReceiver(r), { immediate: true });
     watch(wanted.inspection, load, { immediate: true });
     watch([wanted.part, model], isolate);
-    watch(() => [state.person, state.cubes], props);
+    watch(() => [state.person, state.cubes, state.walking], props);
     watch([wanted.other, model], layOther);
   });
   onBeforeUnmount(() => {
@@ -142,7 +142,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     let reach = 0;
     let left = 0;
     // Beside a speck or a mountain they would hide or vanish, so they stand only beside what they can be compared with.
-    const fair = s.size > 0.02 && s.size < 60;
+    const fair = s.size > 0.02 && s.size < 60 && !state.walking;
     if (state.person && fair) {
       const p = person();
       p.position.copy(beside(s.box, 0.55, gap)).setY(s.box.min.y);
@@ -168,11 +168,9 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     state.barMetres = niceStep(pixel * 90);
     state.bar = state.barMetres / pixel;
     const at = evidence.place();
-    if (at) {
-      const p = at.clone().project(s.camera);
-      const [x, y] = s.loupe.through((p.x * 0.5 + 0.5) * s.w, (-p.y * 0.5 + 0.5) * s.h);
-      state.leader = p.z < 1 ? { x, y } : null;
-    }
+    const p = at?.clone().project(s.camera);
+    const [x = 0, y = 0] = p ? s.loupe.through((p.x * 0.5 + 0.5) * s.w, (-p.y * 0.5 + 0.5) * s.h) : [];
+    state.leader = p && p.z < 1 ? { x, y } : null;
     loupe.placeNames();
   }
 

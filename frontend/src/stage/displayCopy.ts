@@ -8,12 +8,13 @@ import { lineMaterial, scattered, type Surface } from './looks';
 interface Section { at: number; count: number }
 interface Run { start: number; count: number; material: number }
 interface MeshHeader {
-  name: string; centre: number[]; triangles: number; positions: Section; normals: Section; uv?: Section; index: Section; faces: Section; vertex: Section; lines?: Section; weight?: Section;
+  name: string; centre: number[]; triangles: number; positions: Section; normals: Section; index: Section; faces: Section; vertex: Section; lines?: Section; weight?: Section;
   groups: Run[]; light?: { index: Section; groups: Run[] }; reduced?: { from: number; step: number };
+  [uvs: `uv${number}`]: Section | undefined;
   joints?: { names: string[]; nodes: number[]; starts: Section; joint: Section; weight: Section };
 }
 interface MaterialHeader {
-  name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; image: number | null; repeat: boolean; missing: string | null;
+  name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; image: number | null; uvSet: number; placed: number[] | null; repeat: boolean; missing: string | null;
 }
 interface Header {
   version: number; origin: number[]; bounds: { min: number[]; max: number[] };
@@ -52,7 +53,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     const g = new BufferGeometry();
     g.setAttribute('position', new BufferAttribute(floats(m.positions), 3));
     g.setAttribute('normal', new BufferAttribute(new Int8Array(data, base + m.normals.at, m.normals.count), 4, true));
-    if (m.uv) g.setAttribute('uv', new BufferAttribute(floats(m.uv), 2));
+    for (let k = 0; m[`uv${k}`]; k++) g.setAttribute(uvName(k), new BufferAttribute(floats(m[`uv${k}`]!), 2));
     if (m.weight) g.setAttribute('weight', new BufferAttribute(floats(m.weight), 1));
     g.setIndex(new BufferAttribute(words(m.index), 1));
     m.groups.forEach((group, k) => g.addGroup(group.start, group.count, k));
@@ -81,7 +82,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
     const mirrored = mesh.matrix.determinant() < 0;
-    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, !!m.uv, textures), hasWeight: !!m.weight, mirrored }));
+    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, uvSets(geometries[part.mesh]!), textures), hasWeight: !!m.weight, mirrored }));
     if ((mesh.userData.surfaces as Surface[]).some(scattered)) mesh.add(outlines(mesh));
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
     root.add(mesh);
@@ -96,11 +97,21 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
   return { root, parts, names, reducedFrom: before > triangles ? before : 0, materials: header.materials.map((m) => m.name), places, below, origin: new Vector3(...header.origin), triangles };
 }
 
-function surface(id: number, header: Header, number: number, hasUv: boolean, textures: (Texture | null)[]): Surface {
+/** The attribute that holds a UV set. */
+export const uvName = (set: number) => (set ? `uv${set}` : 'uv');
+
+/** How many UV sets a geometry has. */
+export function uvSets(g: BufferGeometry) {
+  let count = 0;
+  while (g.attributes[uvName(count)]) count++;
+  return count;
+}
+
+function surface(id: number, header: Header, number: number, uvSets: number, textures: (Texture | null)[]): Surface {
   const m = header.materials[number];
-  const bare = { id, slot: number, hasUv, hasWeight: false, mirrored: false, pictureSize: 1024 };
+  const bare = { id, slot: number, uvSets, uvSet: m?.uvSet ?? 0, placed: m?.placed ?? null, hasWeight: false, mirrored: false, pictureSize: 1024 };
   if (!m) return { ...bare, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false };
-  const map = m.image !== null && hasUv ? (textures[m.image] ?? null) : null;
+  const map = m.image !== null && m.uvSet < uvSets ? (textures[m.image] ?? null) : null;
   if (map) map.wrapS = map.wrapT = m.repeat ? RepeatWrapping : ClampToEdgeWrapping;
   const [r = 1, g = 1, b = 1, a = 1] = m.colour;
   const colour = m.linear ? new Color().setRGB(r, g, b, LinearSRGBColorSpace) : new Color().setRGB(r, g, b, SRGBColorSpace);

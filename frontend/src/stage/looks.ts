@@ -4,7 +4,7 @@
 //   location 0  colour, encoded for the screen
 //   location 1  what the ink pass reads: view normal xy, part number, 1
 // Alpha of location 1 is the blending switch: 1 replaces what is there, 0 keeps it.
-import { BackSide, CanvasTexture, DoubleSide, FrontSide, Mesh, Object3D, PlaneGeometry, RepeatWrapping, ShaderMaterial, SRGBColorSpace, type Material, type ShaderMaterialParameters, type Texture } from 'three';
+import { BackSide, CanvasTexture, DoubleSide, FrontSide, Matrix3, Mesh, Object3D, PlaneGeometry, RepeatWrapping, ShaderMaterial, SRGBColorSpace, type Material, type ShaderMaterialParameters, type Texture } from 'three';
 import { drawingOf, type Receiver } from './receiver';
 import { asShown, lit, TOKENS } from './tokens';
 
@@ -16,7 +16,10 @@ export const shared: Uniforms = { uDpr: { value: 1 }, uTile: { value: 0.25 }, uS
 
 const VERTEX = /* glsl */ `
 #include <common>
-uniform mat4 uSunMatrix; uniform vec3 uSunOffset;
+uniform mat4 uSunMatrix; uniform vec3 uSunOffset; uniform mat3 uPlaced;
+#ifdef FURTHER_SET
+  attribute vec2 UV_SET;
+#endif
 varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
 LOOK_PARS
 void main() {
@@ -30,7 +33,7 @@ void main() {
   vWorld = (modelMatrix * vec4(transformed, 1.)).xyz;
   vSun = (uSunMatrix * vec4(vWorld + uSunOffset.z * inverseTransformDirection(normalize(vNormal), viewMatrix), 1.)).xyz;
   #ifdef HAS_UV
-    vSt = uv;
+    vSt = (uPlaced * vec3(UV_SET, 1.)).xy;
   #endif
   LOOK
 }`;
@@ -97,7 +100,10 @@ export interface Surface {
   doubleSided: boolean;
   /** Whether the part's transform mirrors it. */
   mirrored: boolean;
-  hasUv: boolean;
+  /** How many UV sets the part has, which of them the picture is laid by, and rows of the matrix that puts it in place. */
+  uvSets: number;
+  uvSet: number;
+  placed: number[] | null;
   hasWeight: boolean;
   /** Index of the material, -1 for none. */
   slot: number;
@@ -114,7 +120,12 @@ interface Paper {
 export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, scatter = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertexPars = '', vertex = '', look = '', options = {} }: Paper) {
   const defines: Record<string, string> = {};
   if (map) defines.HAS_MAP = '';
-  if (surface?.hasUv) defines.HAS_UV = '';
+  if (surface && hasUv(surface)) {
+    defines.HAS_UV = '';
+    defines.UV_SET = surface.uvSet ? `uv${surface.uvSet}` : 'uv';
+    if (surface.uvSet) defines.FURTHER_SET = '';
+  }
+  const [a = 1, b = 0, c = 0, d = 0, e = 1, f = 0] = surface?.placed ?? [];
   if (cut) defines.CUT = '';
   if (soft) defines.SOFT = '';
   if (scatter) defines.SCATTER = '';
@@ -126,10 +137,13 @@ export function paper({ surface, hex = '#fff', map = null, cut = false, soft = f
     fragmentShader: FRAGMENT.replace('LOOK_PARS', pars).replace('LOOK', look),
     uniforms: {
       ...shared, uColour: (flat || lines ? asShown : lit)(hex), uOpacity: { value: opacity }, uMap: { value: map }, uInk: { value: ink },
-      uPale: { value: 0 }, uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
+      uPlaced: { value: new Matrix3().set(a, b, c, d, e, f, 0, 0, 1) }, uPale: { value: 0 }, uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
     },
   });
 }
+
+/** Whether a surface has the UVs that its picture is laid by. */
+const hasUv = (s: Surface) => s.uvSet < s.uvSets;
 
 /** A plain tint that lines can lie on. */
 const tinted = (s: Surface) => paper({ surface: s, hex: TOKENS.plain, options: { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 } });
@@ -197,7 +211,7 @@ Object.assign(LOOKS, {
       c.rgb = mix(c.rgb, uHatch * .3, on * .5);`,
   }),
   /** Squares of 32 texels of the part's own picture: small squares, many texels. They fade to their mean before they shimmer. */
-  checker: (s: Surface) => s.hasUv ? paper({
+  checker: (s: Surface) => hasUv(s) ? paper({
     surface: s, uniforms: { uSize: { value: s.pictureSize }, uLine: lit('#2B756F'), uGround: lit(TOKENS.tile) }, pars: 'uniform float uSize; uniform vec3 uLine, uGround;\n',
     look: /* glsl */ `
       vec2 q = vSt * uSize / 32., w = max(fwidth(q), vec2(1e-6)), g = abs(fract(q - .5) - .5) / w;
@@ -247,9 +261,13 @@ function outline(s: Surface): Material {
   return m;
 }
 
-/** Sets a look on a model. Materials are made once for a surface, look and receiver; the programs are shared. */
-export function applyLook(root: Object3D, look: LookName, receiver: Receiver) {
-  const key = look === 'received' ? drawingOf(receiver) : look;
+/**
+ * Sets a look on a model. Materials are made once for a surface, look, receiver and UV set; the programs are shared.
+ * uvSet: the set that the UV layout is looked at in.
+ */
+export function applyLook(root: Object3D, look: LookName, receiver: Receiver, uvSet: number) {
+  const key = look === 'received' ? drawingOf(receiver) : look === 'layout' ? `layout ${uvSet}` : look;
+  const seen = (s: Surface): Surface => (look === 'layout' && uvSet !== s.uvSet ? { ...s, uvSet, placed: null } : s);
   root.traverse((o) => {
     const looks = o.userData.looks as LookName[] | undefined;
     if (looks) o.visible = looks.includes(look) || (o.userData.asLine === true && look === 'received' && receiver.lines);
@@ -261,7 +279,7 @@ export function applyLook(root: Object3D, look: LookName, receiver: Receiver) {
       return;
     }
     const made = (o.userData.made ??= {}) as Record<string, Material[]>;
-    (o as Mesh).material = made[key] ??= surfaces.map((s) => LOOKS[look]!(s, receiver));
+    (o as Mesh).material = made[key] ??= surfaces.map((s) => LOOKS[look]!(seen(s), receiver));
     for (const m of (o as Mesh).material as ShaderMaterial[]) m.uniforms.uPale!.value = look === 'built' && o.userData.pale ? 0.62 : 0;
   });
 }

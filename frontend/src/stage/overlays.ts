@@ -1,6 +1,6 @@
 // What some lenses lay over the model: edges, normals as short strokes, pivots. Made once a model, when first asked for.
 import { Box3, BufferAttribute, BufferGeometry, LineSegments, Mesh, Vector3 } from 'three';
-import type { DisplayModel, Origins } from './displayCopy';
+import { uvName, type DisplayModel, type Origins } from './displayCopy';
 import { lineMaterial, type LookName } from './looks';
 
 /** Strokes drawn at most for the normals of one part; past that every n-th is drawn, which the caption says. */
@@ -42,14 +42,19 @@ function edgeGeometry(mesh: Mesh, kind: 'wire' | 'density' | 'charts'): Promise<
   // Along a UV seam both sides are drawn vertices of their own, and a chart's edge is each side's.
   const counted = kind === 'charts' ? Uint32Array.from(vertex, (_, i) => i) : vertex;
   return (known[kind] ??= edges(mesh, counted, kind !== 'density').then((index) => {
-    const g = new BufferGeometry();
-    for (const name of ['position', 'uv']) if (mesh.geometry.attributes[name]) g.setAttribute(name, mesh.geometry.attributes[name]);
-    return g.setIndex(new BufferAttribute(index, 1));
+    return new BufferGeometry().setAttribute('position', mesh.geometry.attributes.position!).setIndex(new BufferAttribute(index, 1));
   }));
 }
 
-/** The edges of a part's UV charts, seams on both their sides. */
-export const chartEdges = (mesh: Mesh) => edgeGeometry(mesh, 'charts');
+/** The edges of a part's charts in a UV set, seams on both their sides; the set's UVs are the attribute "uv" of what comes back. */
+export async function chartEdges(mesh: Mesh, set: number): Promise<BufferGeometry> {
+  const edges = await edgeGeometry(mesh, 'charts');
+  return laidFlat(mesh, set, edges.index!);
+}
+
+/** Some of a part's lines or triangles over its own vertices, for drawing flat by one of its UV sets. */
+export const laidFlat = (mesh: Mesh, set: number, index: BufferAttribute) =>
+  new BufferGeometry().setAttribute('position', mesh.geometry.attributes.position!).setAttribute('uv', mesh.geometry.attributes[uvName(set)]!).setIndex(index);
 
 async function lattice(mesh: Mesh, look: 'wire' | 'density') {
   return overlay(await edgeGeometry(mesh, look), look, 0.6);

@@ -35,6 +35,7 @@ export class Stage {
   private shadowOf: Object3D | null = null;
   /** The destination whose drawing "as received" shows. */
   private receiver: Receiver = PLAIN_RECEIVER;
+  private uvSet = 0;
   /** Person, cubes and whatever else stands beside the model, casting no shadow. */
   readonly extras = new Object3D();
   size = 1;
@@ -147,6 +148,12 @@ export class Stage {
   /** Chooses the destination that "as received" stands for. */
   setReceiver(receiver: Receiver) {
     this.receiver = receiver;
+    this.invalidate();
+  }
+
+  /** Chooses the UV set that the paper of the UV layout lies by. */
+  setUvSet(set: number) {
+    this.uvSet = set;
     this.invalidate();
   }
 
@@ -273,9 +280,9 @@ export class Stage {
     if (this.other) this.other.visible = shown === this.other;
     if (this.shadowOf !== shown) this.sun.dirty = true;
     this.shadowOf = shown;
-    if (this.sun.dirty) applyLook(shown, 'built', this.receiver);
+    if (this.sun.dirty) applyLook(shown, 'built', this.receiver, this.uvSet);
     this.sun.update(r, this.scene, cam, (on) => this.hideProps(on), jitter);
-    applyLook(shown, look, this.receiver);
+    applyLook(shown, look, this.receiver, this.uvSet);
     shared.uDpr!.value = this.dpr * scale;
     shared.uSample!.value = k;
     b.viewport.set(0, 0, rect.w, rect.h);

@@ -1,6 +1,7 @@
 // The UV layout, drawn flat by the stage's own renderer from the geometry that is there already: edges of the charts, the
 // marked faces, and the 0 to 1 square. The result is a small picture for the panel's canvas.
 import { BufferAttribute, BufferGeometry, Camera, CustomBlending, DoubleSide, LineSegments, type Material, Mesh, NearestFilter, OneFactor, OneMinusSrcAlphaFactor, Scene, ShaderMaterial, Vector4, WebGLRenderTarget, type WebGLRenderer } from 'three';
+import { uvName } from './displayCopy';
 import { asShown, TOKENS } from './tokens';
 
 /** The part of UV space that the panel shows: its middle, and how much of it lies across the panel. v runs down, as rows of a picture do. */
@@ -77,8 +78,8 @@ const SQUARE = new BufferGeometry()
   .setIndex([0, 1, 1, 2, 2, 3, 3, 0]);
 
 /** The box of a part's UVs, the 0 to 1 square taken in; numbers that are none are left out. */
-export function uvBounds(g: BufferGeometry) {
-  const uv = g.attributes.uv?.array ?? [];
+export function uvBounds(g: BufferGeometry, set: number) {
+  const uv = g.attributes[uvName(set)]?.array ?? [];
   const box = { low: [0, 0], high: [1, 1] };
   for (let i = 0; i < uv.length; i++) {
     const value = uv[i]!;
@@ -90,8 +91,8 @@ export function uvBounds(g: BufferGeometry) {
 }
 
 /** The triangle at a place of UV space, -1 where there is none; of several the last drawn. */
-export function triangleAt(g: BufferGeometry, u: number, v: number): number {
-  const uv = g.attributes.uv?.array;
+export function triangleAt(g: BufferGeometry, set: number, u: number, v: number): number {
+  const uv = g.attributes[uvName(set)]?.array;
   const index = g.index!.array;
   if (!uv) return -1;
   const side = (a: number, b: number) => (uv[2 * b]! - uv[2 * a]!) * (v - uv[2 * a + 1]!) - (uv[2 * b + 1]! - uv[2 * a + 1]!) * (u - uv[2 * a]!);

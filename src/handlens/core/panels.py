@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from .anchors import ANCHORS
-from .checks.facing import BACKS, heading
+from .checks.facing import BACKS
 from .checks.parts import first_parts, seen_from, unit_of
 from .checks.pivots import FAR, free_parts, spin, wanted
+from .headings import heading
 from .lengths import metres
 from .limits import plural
 from .measures import Measures

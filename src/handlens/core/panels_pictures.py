@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from .checks.budget import texture_memory
-from .checks.facing import heading
 from .checks.parts import unit_of
 from .checks.see_through import SEEN, WRONG, painted
 from .checks.uvs import density_words as density
@@ -13,6 +12,7 @@ from .checks.uvs import used_sets
 from .measures import Measures
 from .panel import figure, table
 from .rules import Intent, RuleSheet
+from .sweep import wrong_from
 
 _ORDER = ["stop", "caution", "note", "clear", None]
 #: How each state of a reference reads.
@@ -120,7 +120,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         {
             "cells": {
                 "one": names[d.first], "other": names[d.second] if d.first != d.second else "its own pieces", "wrong": f"{100 * d.wrong / max(d.both, 1):.2g} %",
-                "from": heading(d.worst, m.up_axis or sheet.up_axis) if d.wrong else "–",
+                "from": wrong_from(d, m.up_axis or sheet.up_axis),
             },
             "node": d.outer, "result": "caution" if d.wrong > WRONG * d.both else "clear",
         }
@@ -141,7 +141,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         ],
         "tables": [
             table("By material", [("material", "Material", False), ("mode", "Drawn", False), ("image", "Image", False), ("seen", "See-through", True), ("fading", "Fading", True), ("wanted", "Asks for", False)], rows),
-            *([table("Draw order", [("one", "Part", False), ("other", "And", False), ("wrong", "Wrong", True), ("from", "Most from", False)], order)] if order else []),
+            *([table("Draw order", [("one", "Part", False), ("other", "And", False), ("wrong", "Wrong", True), ("from", "Wrong from", False)], order)] if order else []),
         ],
     }  # fmt: skip
 

@@ -98,6 +98,8 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
     elements: dict[str, Any] | None = None
     if f.elements is not None:
         elements = {"kind": f.elements.kind, "total": f.elements.total}
+        if f.elements.uv_set is not None:
+            elements["uv_set"] = f.elements.uv_set
         if with_indices:
             key = "pairs" if f.elements.kind == "edges" else "indices"
             flat = f.elements.indices

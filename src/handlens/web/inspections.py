@@ -14,6 +14,7 @@ from ..core.display import marked
 from ..core.measures import Measures
 from ..core.measures.slots import users_of
 from ..core.receivers import log
+from ..core.sweep import sides
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Revision
@@ -72,6 +73,25 @@ def marks(inspection_id: int) -> Response:
     assert finding.elements is not None
     places = marked(full, finding.node, finding.elements.kind, finding.elements.indices)
     return Response(places.astype("<f4").tobytes(), mimetype="application/octet-stream")
+
+
+@blueprint.get("/<int:inspection_id>/sides")
+@blueprint.response(200, schemas.Sides)
+def looked_from(inspection_id: int) -> dict[str, Any]:
+    """The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong.
+    Query: finding, one about a draw order."""
+    with session() as s:
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        finding = _finding(s, inspection, request.args.get("finding", ""))
+        model = row(s, Revision, inspection.revision_id, "revision").model
+        up = shelf.sheet_of(model.sheet).up_axis
+        m = measures_of(inspection)
+    assert finding.elements is not None
+    two = set(finding.elements.indices.tolist())
+    pair = next((d for d in m.draw_orders if {d.first, d.second} == two), None)
+    if finding.check != "see-through.draw-order" or pair is None:
+        refuse(404, "This finding is not about the order in which parts are drawn.")
+    return {"sides": [side._asdict() for side in sides(pair, m.up_axis or up)]}
 
 
 def _finding(s: Session, inspection: Inspection, wanted: str) -> Finding:

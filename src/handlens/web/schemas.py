@@ -121,6 +121,7 @@ class Value(Schema):
 class Elements(Schema):
     kind = fields.String(required=True)
     total = fields.Integer(required=True)
+    uv_set = fields.Integer(metadata={"description": "UV set that faces are told of, where it is about one"})
 
 
 class MendCall(Schema):
@@ -285,6 +286,20 @@ class LogEntry(Schema):
 
 class ReceiverLog(Schema):
     entries = fields.List(fields.Nested(LogEntry), required=True)
+
+
+class Side(Schema):
+    toward = fields.List(fields.Float(), required=True, metadata={"description": "direction towards the viewer, Y up"})
+    share = fields.Float(
+        required=True,
+        allow_none=True,
+        metadata={"description": "of the rays that meet both parts, those that are wrong; null where none does"},
+    )
+    words = fields.String(required=True)
+
+
+class Sides(Schema):
+    sides = fields.List(fields.Nested(Side), required=True)
 
 
 class ReceiverQuery(Strict):

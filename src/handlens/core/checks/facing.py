@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 
+from ..headings import heading
 from ..limits import plural
 from ..measures import Measures
 from ..measures.records import FacingFigures, SideFigures
@@ -177,31 +177,6 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         value(share, "share"), value(0.0, "share"), w.backs, names.get(w.open_holes[0]) if w.open_holes else None,
         w.open_holes[0] if w.open_holes else None, nodes(w.open_holes), (("surface.fill", {}), ("facing.double-sided", {})),
     )  # fmt: skip
-
-
-def heading(direction: list[float] | None, up: str) -> str:
-    """A direction towards the viewer in words: the side it is on, and how high. The front of a model faces +Z where Y is up
-    (glTF 2.0 §3.4), and -Y where Z is up."""
-    if direction is None:
-        return "nowhere"
-    x, y, z = direction
-    right, high, ahead = (x, y, z) if up == "Y" else (x, z, -y) if up == "Z" else (-y, x, z)
-    angle = math.degrees(math.asin(max(-1.0, min(1.0, high))))
-    if abs(angle) > 65:
-        return "above" if angle > 0 else "below"
-    turn = math.degrees(math.atan2(right, ahead)) % 360
-    sides = (
-        "the front",
-        "the front right",
-        "the right",
-        "the back right",
-        "the back",
-        "the back left",
-        "the left",
-        "the front left",
-    )
-    side = sides[round(turn / 45) % 8]
-    return side if abs(angle) < 12 else f"{side}, {abs(angle):.0f}° {'up' if angle > 0 else 'down'}"
 
 
 @check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))

@@ -22,9 +22,9 @@ def first_parts(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
             yield p, m.meshes[p.mesh]
 
 
-def of_mesh(m: Measures, p: PartFigures, name: str, kind: str) -> Elements:
+def of_mesh(m: Measures, p: PartFigures, name: str, kind: str, uv_set: int | None = None) -> Elements:
     """The elements that a mesh's measure kept under a name."""
-    return Elements(kind, m.array(f"mesh:{p.mesh}:{name}"))
+    return Elements(kind, m.array(f"mesh:{p.mesh}:{name}"), uv_set)
 
 
 def seen_from(intent: Intent, name: str) -> str:

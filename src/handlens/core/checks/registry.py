@@ -50,10 +50,14 @@ MODULES = (
 
 @dataclass(frozen=True)
 class Elements:
-    """Where a finding sits. Edges are pairs of vertices, so `indices` holds twice as many numbers as edges."""
+    """Where a finding sits. Edges are pairs of vertices, so `indices` holds twice as many numbers as edges.
+
+    uv_set: which UV set faces are told of, None where it is about none.
+    """
 
     kind: str
     indices: Array
+    uv_set: int | None = None
 
     @property
     def total(self) -> int:

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..headings import heading
 from ..limits import plural
 from ..measures import Measures
 from ..measures.pictures import glows
 from ..measures.records import AlphaFigures, ImageFigures, MaterialFigures
 from ..rules import Intent, RuleSheet
-from .facing import heading
 from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]

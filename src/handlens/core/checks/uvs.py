@@ -42,7 +42,7 @@ def _which(k: int) -> str:
 def _faces(m: Measures, p: PartFigures, k: int, n: int, words: str, what: str, mends: tuple = (), result: str = "") -> Finding:  # type: ignore[type-arg]
     return Finding(
         f"{plural(n, 'face')} of {p.name}{_which(k)} {words}", value(n, "count"), value(0, "count"), n, p.name, p.node,
-        of_mesh(m, p, f"uv{k}:{what}", "faces"), mends, f"{place(m, p.node)}/{k}", result,
+        of_mesh(m, p, f"uv{k}:{what}", "faces", k), mends, f"{place(m, p.node)}/{k}", result,
     )  # fmt: skip
 
 

@@ -9,17 +9,18 @@ import numpy as np
 
 from ..format_table import BY_NAME
 from ..formats.split import split_vertices
-from ..scene import Layer, Mesh, Node, Scene
+from ..formats.uv_transform import matrix, turned_over
+from ..scene import Layer, Mesh, Node, Scene, TextureInput
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped
 from ..scene.transforms import apply, parents, walk, world_matrices
 from ..scene.triangles import triangulate
 from ..sections import Sections
-from .light import LIGHT_OVER, light_index
+from .light import LIGHT_OVER, MOST_SETS, light_index
 from .shading import heaviest, shading_normals, usable
 
-VERSION = 4
+VERSION = 5
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
 
@@ -90,8 +91,7 @@ class _Copy:
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
         normals = mesh.normals if usable(mesh) else shading_normals(mesh, points)
-        uv = mesh.uvs[0] if mesh.uvs and (mesh.uvs[0].index >= 0).all() else None
-        layers = [x for x in (normals, uv) if x is not None]
+        layers = [*([normals] if normals is not None else []), *mesh.uvs[:MOST_SETS]]
         triangles, face = triangulate(mesh)
         used, index = split_vertices(mesh, layers, triangles.reshape(-1))
         stored = mesh.corners[used]
@@ -100,12 +100,8 @@ class _Copy:
         entry: dict[str, Any] = {"name": mesh.name, "centre": centre.tolist(), "triangles": len(triangles)}
         entry["positions"] = self.out.array((points - centre)[vertex], np.float32)
         entry["normals"] = self.out.array(_bytes(normals, used, len(rest)), np.int8)
-        if uv is not None:
-            own = np.zeros((len(vertex), 2), np.float32)
-            own[: len(used)] = np.nan_to_num(uv.values[uv.index[used]])
-            if not BY_NAME[self.scene.format].v_down:
-                own[:, 1] = 1 - own[:, 1]
-            entry["uv"] = self.out.array(own, np.float32)
+        for k, layer in enumerate(mesh.uvs[:MOST_SETS]):
+            entry[f"uv{k}"] = self.out.array(self.uvs(layer, used, len(vertex)), np.float32)
         slot = mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32)
         order = np.argsort(slot, kind="stable")
         entry["index"] = self.out.array(index.reshape(-1, 3)[order], np.uint32)
@@ -133,6 +129,16 @@ class _Copy:
             place[vertex[::-1]] = np.arange(len(vertex))[::-1]
             entry["lines"] = self.out.array(place[mesh.lines], np.uint32)
         return entry
+
+    def uvs(self, layer: Layer, used: Array, count: int) -> Array:
+        """(count, 2) float32 UVs of drawn vertices, v running down; corners that have none are laid on 0, 0."""
+        own = np.zeros((count, 2), np.float32)
+        index = layer.index[used]
+        if len(layer.values):
+            own[: len(used)] = np.where((index >= 0)[:, None], np.nan_to_num(layer.values[index]), 0)
+        if not BY_NAME[self.scene.format].v_down:
+            own[:, 1] = 1 - own[:, 1]
+        return own
 
     def joints(self, mesh: Mesh, skin: int, vertex: Array) -> dict[str, Any]:
         """Weights by joint, in 255 steps: the lens shows ten. Joints that the skin lacks are left out."""
@@ -166,11 +172,20 @@ class _Copy:
             "cutoff": m.alpha_cutoff,
             "doubleSided": bool(m.double_sided),
             "image": number,
+            "uvSet": 0 if base is None else base.uv_set,
+            "placed": self.placed(base),
             "repeat": base is None or base.sampler.get("wrapS", 10497) == 10497,
             "missing": self.scene.images[number].reference
             if number is not None and self.scene.images[number].load is None
             else None,
         }
+
+    def placed(self, base: TextureInput | None) -> list[float] | None:
+        """Rows of the (2, 3) matrix that takes UVs, v running down, to where the picture is laid; None where that is as they are."""
+        if base is None or not base.transform:
+            return None
+        out = matrix(base.transform if BY_NAME[self.scene.format].v_down else turned_over(base.transform, False), True)
+        return [float(x) for x in out.reshape(-1)] if np.isfinite(out).all() else None
 
     def image(self, k: int) -> dict[str, Any] | None:
         """A reduced PNG of an image for the stage; None where it is missing or cannot be opened."""

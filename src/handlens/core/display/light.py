@@ -105,9 +105,11 @@ def reduced_copy(full: bytes) -> bytes | None:
     return out.file(header)
 
 
+#: UV sets of a mesh that are drawn, at most.
+MOST_SETS = 8
 #: Per-vertex sections: numbers a vertex and their type.
 VERTEX_SECTIONS: dict[str, tuple[int, type]] = {
-    "positions": (3, np.float32), "normals": (4, np.int8), "uv": (2, np.float32), "vertex": (1, np.uint32), "weight": (1, np.float32),
+    "positions": (3, np.float32), "normals": (4, np.int8), **{f"uv{k}": (2, np.float32) for k in range(MOST_SETS)}, "vertex": (1, np.uint32), "weight": (1, np.float32),
 }  # fmt: skip
 
 
@@ -122,7 +124,7 @@ def _reduced_mesh(opened: Opened, mesh: dict[str, Any], aim: int, out: Sections)
         # Positions are one a cell, so that no crack opens; normals and UVs are one a cell and chart, so that none smear.
         places = places[clusters.chosen[clusters.cell]]
         charts = [clusters.cell, (values["normals"][:, :3] < 0).astype(np.uint8)]
-        charts += [np.floor(values["uv"] * 8)] if "uv" in values else []
+        charts += [np.floor(values[k] * 8) for k in values if k.startswith("uv")]
         chart, count = distinct_rows(charts)
         stands = _first_of_each(chart, np.arange(len(chart)), count)
         index, faces, groups = stands[chart[index[kept]]], faces[kept], regrouped(groups, kept)

@@ -288,7 +288,7 @@ class _Writer:
                 if t.uv_set:
                     info["texCoord"] = t.uv_set
                 if t.transform:
-                    moved = t.transform if BY_NAME[self.scene.format].v_down else turned_over(t.transform)
+                    moved = t.transform if BY_NAME[self.scene.format].v_down else turned_over(t.transform, False)
                     info["extensions"] = {"KHR_texture_transform": dict(moved)}
             _put(entry, path, info)
         return entry

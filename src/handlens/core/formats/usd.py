@@ -251,7 +251,7 @@ class _Scene:
         sampler = {k: _WRAPS[w] for k, w in zip(("wrapS", "wrapT"), e["wrap"], strict=True) if w in _WRAPS}
         transform = None
         if e["transform"]:
-            # Both turn counter-clockwise in degrees there and in radians here; v runs upwards there (KHR_texture_transform).
+            # UsdTransform2d turns in degrees.
             t = e["transform"]
             transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
         options = {k: e[k] for k in ("output", "space", "scale", "bias") if e.get(k)}

@@ -337,7 +337,7 @@ class _Writer:
         reader.CreateInput("varname", types.String).Set("st" if t.uv_set == 0 else f"st{t.uv_set}")
         source = reader
         if t.transform:
-            moved = turned_over(t.transform) if self.v_down else t.transform
+            moved = turned_over(t.transform, True) if self.v_down else t.transform
             source = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_transform"))
             source.CreateIdAttr("UsdTransform2d")
             source.CreateInput("rotation", types.Float).Set(float(np.degrees(moved.get("rotation", 0.0))))

@@ -117,23 +117,26 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     scenes = [RayScene(x.points, x.triangles) for x in (a, b)]
     both = wrong = 0
     worst, worst_share = np.zeros(3), -1.0
+    sides: list[float | None] = []
     for toward in sphere_directions(DIRECTIONS):
         start = middle + toward * size + _disc(toward, size / 2)
         near = [_near(s, x, start, -toward) for s, x in zip(scenes, (a, b), strict=True)]
         meets = np.isfinite(near[0]) & np.isfinite(near[1])
         if not meets.any():
+            sides.append(None)
             continue
         bad = _wrong(a, b, near, scenes, start, toward, size) & meets
         both += int(meets.sum())
         wrong += int(bad.sum())
-        share = bad.sum() / meets.sum()
+        share = float(bad.sum() / meets.sum())
+        sides.append(share)
         if share > worst_share:
             worst, worst_share = toward, share
     if not both:
         return None
     volume = [float(np.prod(x.high - x.low)) for x in (a, b)]
     outer = a if volume[0] >= volume[1] else b
-    return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist())
+    return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist(), sides)
 
 
 def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, toward: Array, size: float) -> Array:  # type: ignore[type-arg]

@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 7
+VERSION = 8
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -286,7 +286,8 @@ class DensityFigures(msgspec.Struct, frozen=True):
 
 class DrawOrderFigures(msgspec.Struct, frozen=True):
     """Two blended parts, or pieces of one (first and second are the same): rays that meet both, and those on which the order
-    in which they are drawn is wrong. outer: the larger one. worst: direction towards the viewer in world axes.
+    in which they are drawn is wrong. outer: the larger one. worst: direction towards the viewer in world axes. sides: for each
+    side that was looked from, the share of its rays that are wrong, None where it meets none of both.
     """
 
     first: int
@@ -295,6 +296,7 @@ class DrawOrderFigures(msgspec.Struct, frozen=True):
     both: int
     wrong: int
     worst: list[float]
+    sides: list[float | None]
 
 
 class SideUse(msgspec.Struct, frozen=True):

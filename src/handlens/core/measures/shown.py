@@ -38,8 +38,9 @@ def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFi
     # Points of a triangle from two numbers (Osada et al. 2002, section 4.1).
     root = np.sqrt(place[:, 1])
     weights = np.stack([1 - root, root * (1 - place[:, 2]), root * place[:, 2]], axis=1)
-    at = placed(np.einsum("ij,ijk->ik", weights, uv), colour.transform)
-    texel = texels(at, pixels, dict(colour.sampler), BY_NAME[scene.format].v_down)
+    v_down = BY_NAME[scene.format].v_down
+    at = placed(np.einsum("ij,ijk->ik", weights, uv), colour.transform, v_down)
+    texel = texels(at, pixels, dict(colour.sampler), v_down)
     alpha = texel[:, 3]
     return ShownFigures(
         SAMPLES, float((alpha < 250).mean()), float((alpha < 128).mean()), float((texel[:, :3].max(axis=1) <= 8).mean())
