@@ -137,9 +137,28 @@ def test_inputs_without_an_image_or_without_their_uv_set():
 def test_values_and_strengths():
     image = (Image("image:0", "n.png", "n.png", "missing"),)
     flat = crate(material(inputs=(TextureInput("normal", ("normalTexture",), 0, scale=0.0),)), images=image)
-    assert "slots.flat-normal-map" in found(flat)
+    told = found(flat)["slots.flat-normal-map"][0]
+    up = apply_mend(flat, *told.mends[0]).scene
+    assert up.materials[0].inputs[0].scale == 1.0
+    assert "slots.flat-normal-map" not in found(up)
     odd = crate(material(base_colour=(1.2, 0.0, 0.0, 1.0), roughness=-0.5))
     assert found(odd)["slots.out-of-range"][0].measured == {"value": "red 1.2, roughness -0.5", "unit": "text"}
+    with pytest.raises(MendError):
+        apply_mend(flat, "slots.clamp", {})
+
+
+@pytest.mark.parametrize("fmt", ["glb", "obj", "usda", "dae"])
+def test_values_are_brought_into_their_range_and_stay_there_when_written(fmt, tmp_path):
+    source = {"name": "tar", "pbrMetallicRoughness": {"baseColorFactor": [1.2, 0, 0, 1], "roughnessFactor": -0.5}}
+    odd = crate(material(base_colour=(1.2, 0.25, 0.0, 1.0), roughness=-0.5, metallic=0.5, source=source))
+    outcome = apply_mend(odd, *found(odd)["slots.out-of-range"][0].mends[0])
+    assert [(f.before, f.after) for f in outcome.figures] == [("red 1.2, roughness -0.5", "0 to 1")]
+    m = outcome.scene.materials[0]
+    assert (m.base_colour, m.roughness, m.metallic) == ((1.0, 0.25, 0.0, 1.0), 0.0, 0.5)
+    assert "slots.out-of-range" not in found(outcome.scene)
+    again = read_files(tmp_path, formats.write(outcome.scene, fmt, "x"), f"x.{fmt}")
+    assert again.materials[0].base_colour[0] == pytest.approx(1.0, abs=1e-6)
+    assert "slots.out-of-range" not in found(again)
 
 
 def test_an_obj_without_its_library(tmp_path):

@@ -161,7 +161,7 @@ def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
-@check("slots.flat-normal-map", title="Normal map at strength 0", result="note")
+@check("slots.flat-normal-map", title="Normal map at strength 0", result="note", mends=("slots.set",))
 def flat_normal_map(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps that are plugged in and turned down to nothing.
 
@@ -174,10 +174,11 @@ def flat_normal_map(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(
             f"{plural(len(found), 'normal map is', 'normal maps are')} at strength 0: {_listed(m, found)}",
             value(0.0, "factor"), value(1.0, "factor"), len(found), elements=_materials(found),
+            mends=(("slots.set", {"materials": ";".join(m.materials[k].name for k in found), "normal": 1.0}),),
         )  # fmt: skip
 
 
-@check("slots.out-of-range", title="Values outside their range", result="caution")
+@check("slots.out-of-range", title="Values outside their range", result="caution", mends=("slots.clamp",))
 def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Colours, opacity, metalness or roughness below 0 or above 1.
 
@@ -189,7 +190,7 @@ def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if x.out_of_range:
             yield Finding(
                 f"{x.name or f'material {k}'} has {', '.join(x.out_of_range)}", value(", ".join(x.out_of_range), "text"), value("0 to 1", "text"),
-                len(x.out_of_range), elements=_materials([k]), key=x.name or str(k),
+                len(x.out_of_range), elements=_materials([k]), mends=(("slots.clamp", {}),), key=x.name or str(k),
             )  # fmt: skip
 
 

@@ -30,7 +30,7 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures]) -> list[Ma
     return [
         MaterialFigures(
             m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None],
-            [_input(t, sets[k]) for t in m.inputs], equal.get(k), _out_of_range(m),
+            [_input(t, sets[k]) for t in m.inputs], equal.get(k), out_of_range(m),
             m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), shown.get(k),
             [e for e in MODELS if e in m.source.get("extensions", {})] if isinstance(m.source.get("extensions"), Mapping) else [],
             m.roughness, m.metallic, *_highlight(m),
@@ -114,7 +114,7 @@ def _input(t: TextureInput, sets: int | None) -> InputFigures:
     )
 
 
-def _out_of_range(m: Material) -> list[str]:
+def out_of_range(m: Material) -> list[str]:
     """Values outside what they may be, in words. Emission may be above 1, where strength says so."""
     values = {"red": m.base_colour[0], "green": m.base_colour[1], "blue": m.base_colour[2], "opacity": m.base_colour[3]}
     values |= {name: v for name, v in (("metallic", m.metallic), ("roughness", m.roughness)) if v is not None}

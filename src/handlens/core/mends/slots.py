@@ -10,7 +10,7 @@ import numpy as np
 
 from ..format_table import BY_NAME
 from ..limits import MendError, plural
-from ..measures.slots import equal_materials
+from ..measures.slots import equal_materials, out_of_range
 from ..scene import Material, Mesh, Scene
 from ..scene.model import frozen
 from .choice import PARTS, chosen_meshes
@@ -116,6 +116,33 @@ def set_values(scene: Scene, materials: Sequence[str], roughness: float, metalli
             if not materials
             else f"{materials[0]} is not among the materials, or has these values."
         )
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
+
+
+@mend(
+    "slots.clamp", title="Bring values into their range", keeps="every value that is in its range, images and names", costs="what lay outside, where a destination used it",
+    safe=False,
+)  # fmt: skip
+def clamp(scene: Scene) -> Outcome:
+    """Cut colours, opacity, metalness and roughness off at 0 and 1, where most destinations cut them off themselves."""
+    changed, figures = list(scene.materials), []
+    for k, m in enumerate(scene.materials):
+        was = out_of_range(m)
+        if not was:
+            continue
+        within = lambda v: None if v is None else float(min(max(v, 0.0), 1.0)) if v == v else 1.0
+        r, g, b, a = (float(within(v) or 0.0) for v in m.base_colour)
+        made = replace(m, base_colour=(r, g, b, a), roughness=within(m.roughness), metallic=within(m.metallic))
+        if BY_NAME[scene.format].reader == "gltf_read":
+            told = dict(m.source.get("pbrMetallicRoughness") or {})
+            own = {"baseColorFactor": [r, g, b, a], "roughnessFactor": made.roughness, "metallicFactor": made.metallic}
+            made = replace(
+                made, source={**m.source, "pbrMetallicRoughness": {**told, **{f: v for f, v in own.items() if f in told}}}
+            )
+        changed[k] = made
+        figures.append(Figure(m.name or f"material {k}", ", ".join(was), "0 to 1"))
+    if not figures:
+        raise MendError("Every value is in its range.")
     return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
 
 
