@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
-from browser.steps import DEMO, ask, on_stage, set_on_shelf, shelf, stage_there
+from browser.steps import DEMO, ask, on_stage, revision_of, set_on_shelf, shelf, stage_there
 
 ARGS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist", "--disable-background-networking",
@@ -48,8 +48,8 @@ def page(chromium, server, request):
 def _heron(page, server) -> int:
     """The heron's revision with nothing on its tape, on the Shelf."""
     if not any(m["name"] == "Heron" for m in shelf(server)):
-        set_on_shelf(page, [DEMO / "heron" / "heron.glb"], "Heron")
-    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Heron")
+        set_on_shelf(server, [DEMO / "heron" / "heron.glb"], "Heron")
+    revision = revision_of(server, "Heron")
     ask(server, "PUT", f"/api/revisions/{revision}/tape", {"slips": []})
     return revision
 

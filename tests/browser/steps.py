@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+import time
 import urllib.request
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from playwright.sync_api import Locator, Page
 
@@ -29,26 +32,45 @@ def shelf(server: str) -> list[dict]:
     return json.load(urllib.request.urlopen(f"{server}/api/shelf"))["models"]
 
 
-def ask(server: str, method: str, path: str, body: dict) -> None:
-    """A request as a page of our own would make it."""
-    headers = {"Content-Type": "application/json", "Origin": server, "Sec-Fetch-Site": "same-origin"}
-    urllib.request.urlopen(urllib.request.Request(server + path, json.dumps(body).encode(), headers, method=method))
+def ask(server: str, method: str, path: str, body: dict | bytes) -> Any:
+    """A request as a page of our own would make it; returns the answer's JSON, None where it is empty."""
+    kind, data = (
+        ("application/octet-stream", body) if isinstance(body, bytes) else ("application/json", json.dumps(body).encode())
+    )
+    headers = {"Content-Type": kind, "Origin": server, "Sec-Fetch-Site": "same-origin"}
+    with urllib.request.urlopen(urllib.request.Request(server + path, data, headers, method=method)) as answer:
+        text = answer.read()
+    return json.loads(text) if text else None
 
 
-def set_on_shelf(page: Page, files: list[Path] | list[dict], name: str) -> None:
-    """Choose files on the Shelf and wait until the model is read."""
+def set_on_shelf(server: str, files: Sequence[Path | dict], name: str) -> None:
+    """Send files as the Shelf does and wait until the model is read. The page itself is spared: it would draw every thumbnail."""
+    drop = ask(server, "POST", "/api/drops", {"model": None})["id"]
+    for f in files:
+        path, data = (f.name, f.read_bytes()) if isinstance(f, Path) else (f["name"], f["buffer"])
+        ask(server, "PUT", f"/api/drops/{drop}/files?path={quote(path)}", data)
+    ask(server, "POST", f"/api/drops/{drop}/close", {})
+    _read(server, name)
+
+
+def choose_on_shelf(page: Page, server: str, files: list[Path], name: str) -> None:
+    """Choose files on the Shelf's own page, wait until the model is read, and open it on the Bench."""
     page.goto("/")
     page.get_by_test_id("files").set_input_files(files)  # type: ignore[arg-type]
-    page.get_by_role("link", name=name, exact=True).wait_for()
+    link = page.get_by_role("link", name=name, exact=True)
+    link.wait_for()
+    _read(server, name)
+    link.click()
+    page.get_by_label("Ledger of stations").wait_for()
+
+
+def _read(server: str, name: str) -> None:
     for _ in range(300):
         # On a busy machine jobs may wait for longer than a page is waited for.
-        if all(
-            m["state"] not in ("waiting", "running")
-            for m in shelf(page.url.partition("/bench")[0].rstrip("/"))
-            if m["name"] == name
-        ):
+        states = [m["state"] for m in shelf(server) if m["name"] == name]
+        if states and not {"waiting", "running"} & set(states):
             return
-        page.wait_for_timeout(200)
+        time.sleep(0.2)
     raise AssertionError(f"{name} was not read")
 
 
@@ -57,10 +79,14 @@ def as_glb(scene: Scene, name: str) -> dict:
     return {"name": f"{name}.glb", "mimeType": "model/gltf-binary", "buffer": formats.write(scene, "glb", "x")["x.glb"]}
 
 
-def open_bench(page: Page, name: str) -> None:
-    page.goto("/")
-    page.get_by_role("link", name=name, exact=True).click()
+def open_bench(page: Page, server: str, name: str) -> None:
+    page.goto(f"/bench/{revision_of(server, name)}")
     page.get_by_label("Ledger of stations").wait_for()
+
+
+def revision_of(server: str, name: str) -> int:
+    """The latest revision of the model of that name that was set on the Shelf last."""
+    return next(m["revision"] for m in shelf(server) if m["name"] == name)
 
 
 def station(page: Page, name: str) -> Locator:
@@ -75,9 +101,8 @@ def station(page: Page, name: str) -> Locator:
 def on_stage(page: Page, server: str, name: str, files: list[Any], query: str = "station=placement") -> Page:
     """Opens a model on the Bench with a fixed clock, setting it on the Shelf first where it is not there yet."""
     if not any(m["name"] == name for m in shelf(server)):
-        set_on_shelf(page, files, name)
-    revision = next(m["revision"] for m in shelf(server) if m["name"] == name)
-    page.goto(f"/bench/{revision}?test&{query}")
+        set_on_shelf(server, files, name)
+    page.goto(f"/bench/{revision_of(server, name)}?test&{query}")
     stage_there(page)
     return page
 

@@ -6,14 +6,13 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import accessibility, open_bench, set_on_shelf, shelf, station, until
+from browser.steps import accessibility, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station, until
 
 
-def test_a_third_party_model_from_drop_to_proof(page, models):
+def test_a_third_party_model_from_drop_to_proof(page, server, models):
     """A model that this project did not make: intake, inspection, scale and bake, GLB, proof, download, and the file inspected again."""
     folder = models / "OBJ"
-    set_on_shelf(page, [folder / "spider.obj", folder / "spider.mtl", *sorted(folder.glob("*.jpg"))], "Spider")
-    open_bench(page, "Spider")
+    choose_on_shelf(page, server, [folder / "spider.obj", folder / "spider.mtl", *sorted(folder.glob("*.jpg"))], "Spider")
     expect(station(page, "size")).to_contain_text("The unit is not stated")
     page.get_by_role("button", name="Scale × 0.01").click()
     expect(page.get_by_role("listitem", name=re.compile("^1. Scale × 0.01:.*→"))).to_be_visible()
@@ -40,10 +39,10 @@ def test_a_third_party_model_from_drop_to_proof(page, models):
     assert size.bounds_max[1] - size.bounds_min[1] == pytest.approx(0.7974, abs=1e-4)
 
 
-def test_a_third_party_gltf_is_scaled_and_baked(page, models):
+def test_a_third_party_gltf_is_scaled_and_baked(page, server, models):
     folder = models / "glTF2" / "BoxTextured-glTF"
-    set_on_shelf(page, [folder / "BoxTextured.gltf", folder / "BoxTextured0.bin", *folder.glob("*.png")], "BoxTextured")
-    open_bench(page, "BoxTextured")
+    set_on_shelf(server, [folder / "BoxTextured.gltf", folder / "BoxTextured0.bin", *folder.glob("*.png")], "BoxTextured")
+    open_bench(page, server, "BoxTextured")
     expect(page.get_by_label("Placement, open")).to_contain_text("1 node is turned")
     page.get_by_role("button", name="Bake transforms").first.click()
     expect(page.locator(".stamp")).to_contain_text("Fit")
@@ -113,10 +112,11 @@ def test_a_bench_that_is_not_there(page):
 
 def test_taking_a_model_off_asks_first(page, server):
     set_on_shelf(
-        page,
+        server,
         [{"name": "driftwood.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"}],
         "Driftwood",
     )
+    page.goto("/")
     page.get_by_role("button", name="Take Driftwood off the shelf").click()
     page.get_by_role("button", name="Keep it").click()
     assert "Driftwood" in {m["name"] for m in shelf(server)}
@@ -128,7 +128,7 @@ def test_taking_a_model_off_asks_first(page, server):
 def test_thumbnails_are_drawn_once_and_kept(page, server, heron):
     page.goto("/")
     page.locator("img[alt^='Heron']").wait_for()
-    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Heron")
+    revision = revision_of(server, "Heron")
     until(page, f"fetch('/api/revisions/{revision}/thumbnail').then(r => r.ok)")
 
 
@@ -147,7 +147,7 @@ def test_no_violation_of_wcag(heron, where):
 
 
 def test_the_proof_page_has_no_violation(page, server, heron):
-    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Heron")
+    revision = revision_of(server, "Heron")
     made = page.evaluate(
         f"fetch('/api/revisions/{revision}/exports', {{method: 'POST', headers: {{'Content-Type': 'application/json'}}, body: '{json.dumps({'format': 'obj'})}'}}).then(r => r.json())"
     )

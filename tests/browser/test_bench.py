@@ -67,14 +67,14 @@ def test_rename_with_preview(heron):
     expect(heron.get_by_role("listitem", name=re.compile("Rename legs: legs → shanks"))).to_be_visible()
 
 
-def test_a_waiver_is_carried_to_a_new_revision(page):
+def test_a_waiver_is_carried_to_a_new_revision(page, server):
     name = "Mooring post"
     files = []
     for scale in (2.0, 3.0):
         made = scene(cube(), nodes=(Node("n", "post", scale=(scale,) * 3, mesh=0),))
         files.append(as_glb(made, name))
-    set_on_shelf(page, [files[0]], name)
-    open_bench(page, name)
+    set_on_shelf(server, [files[0]], name)
+    open_bench(page, server, name)
     page.keyboard.press("n")
     page.get_by_role("button", name="Take the mark off").wait_for()
     page.keyboard.press("w")
@@ -124,10 +124,10 @@ def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
     expect(heron.get_by_role("listitem", name=re.compile("Bake transforms"))).to_be_visible()
 
 
-def test_an_earlier_revision_is_compared_and_laid_beside_this_one(page):
+def test_an_earlier_revision_is_compared_and_laid_beside_this_one(page, server):
     files = [as_glb(scene(cube("lamp", size), cube("hook", 0.2)), "Quay lamp") for size in (1.0, 2.0)]
-    set_on_shelf(page, [files[0]], "Quay lamp")
-    open_bench(page, "Quay lamp")
+    set_on_shelf(server, [files[0]], "Quay lamp")
+    open_bench(page, server, "Quay lamp")
     page.get_by_test_id("revision-files").set_input_files([files[1]])
     expect(page.get_by_label("Revision")).to_contain_text("rev 2")
     page.get_by_role("button", name="no change").click()
@@ -143,10 +143,10 @@ def test_an_earlier_revision_is_compared_and_laid_beside_this_one(page):
     expect(page.locator(".caption")).to_contain_text("Floor squares are")
 
 
-def test_one_mend_for_the_parts_that_are_ticked(page):
+def test_one_mend_for_the_parts_that_are_ticked(page, server):
     nodes = tuple(Node(f"n{k}", name, scale=(k + 2.0,) * 3, mesh=0) for k, name in enumerate(("bollard", "cleat", "ring")))
-    set_on_shelf(page, [as_glb(scene(cube(), nodes=nodes), "Moorings")], "Moorings")
-    open_bench(page, "Moorings")
+    set_on_shelf(server, [as_glb(scene(cube(), nodes=nodes), "Moorings")], "Moorings")
+    open_bench(page, server, "Moorings")
     panel = station(page, "placement")
     for name in ("bollard", "ring"):
         panel.get_by_role("row", name=re.compile(name)).get_by_role("checkbox").check()
@@ -158,10 +158,10 @@ def test_one_mend_for_the_parts_that_are_ticked(page):
     expect(panel).to_contain_text("by the mends: 1 eased")
 
 
-def test_a_mend_that_an_earlier_one_starves_says_so_and_is_moved(page):
+def test_a_mend_that_an_earlier_one_starves_says_so_and_is_moved(page, server):
     made = scene(cube(), nodes=(Node("n", "post", scale=(2.0,) * 3, mesh=0), Node("o", "peg", translation=(2, 0, 0), mesh=0)))
-    set_on_shelf(page, [as_glb(made, "Post and peg")], "Post and peg")
-    open_bench(page, "Post and peg")
+    set_on_shelf(server, [as_glb(made, "Post and peg")], "Post and peg")
+    open_bench(page, server, "Post and peg")
     lay(
         page,
         {"mend": "arrival.remove-parts", "params": {"parts": ["post"]}, "on": True},

@@ -5,7 +5,19 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import DEMO, accessibility, drawn, lens, on_stage, open_bench, set_on_shelf, shelf, stage_there, station, until
+from browser.steps import (
+    DEMO,
+    accessibility,
+    drawn,
+    lens,
+    on_stage,
+    open_bench,
+    revision_of,
+    set_on_shelf,
+    stage_there,
+    station,
+    until,
+)
 
 
 @pytest.fixture(autouse=True)
@@ -22,8 +34,8 @@ def cart(page, server):
 def test_faces_that_look_inward_are_shown_turned_and_turned_back(page, server):
     # Under a name of its own: other tests have changed the crab pot that stands on the shelf.
     pot = {"name": "net_pot.glb", "mimeType": "model/gltf-binary", "buffer": (DEMO / "crab_pot" / "crab_pot.glb").read_bytes()}
-    set_on_shelf(page, [pot], "Net pot")
-    open_bench(page, "Net pot")
+    set_on_shelf(server, [pot], "Net pot")
+    open_bench(page, server, "Net pot")
     facing = station(page, "facing")
     card = facing.locator(".cards > *").filter(has_text="50 faces of net look inward")
     card.get_by_role("button", name="Show it").click()
@@ -38,8 +50,8 @@ def test_faces_that_look_inward_are_shown_turned_and_turned_back(page, server):
 
 
 def test_what_the_intent_says_decides_what_is_wrong(page, server):
-    set_on_shelf(page, [DEMO / "ferry_hut" / "ferry_hut.glb"], "Ferry hut")
-    open_bench(page, "Ferry hut")
+    set_on_shelf(server, [DEMO / "ferry_hut" / "ferry_hut.glb"], "Ferry hut")
+    open_bench(page, server, "Ferry hut")
     facing = station(page, "facing")
     expect(facing).to_contain_text("12 faces of walls look inward")
     page.get_by_text("Meant to be").click()
@@ -69,7 +81,7 @@ def test_a_pivot_far_off_is_spun_and_set(cart):
 
 
 def test_a_seam_is_joined_and_leftovers_cleared(page, server, cart):
-    revision = next(m["revision"] for m in shelf(server) if m["name"] == "Slip cart")
+    revision = revision_of(server, "Slip cart")
     cart.goto(f"/bench/{revision}?test&station=surface")
     stage_there(cart)
     surface = station(cart, "surface")
@@ -87,8 +99,8 @@ def test_a_seam_is_joined_and_leftovers_cleared(page, server, cart):
 
 def test_a_lost_picture_is_offered_and_taken(page, server):
     folder = DEMO / "ferry_signboard"
-    set_on_shelf(page, sorted(folder.iterdir()), "Ferry signboard")
-    open_bench(page, "Ferry signboard")
+    set_on_shelf(server, sorted(folder.iterdir()), "Ferry signboard")
+    open_bench(page, server, "Ferry signboard")
     textures = station(page, "textures")
     card = textures.locator(".cards > *").filter(has_text="rope_coil.png did not come along")
     expect(card).to_contain_text("rope_coil_old.png")
@@ -119,8 +131,8 @@ def test_reeds_drawn_solid_are_shown_and_cut_out(page, server):
 
 
 def test_names_in_a_side_file_are_corrected_after_their_difference_was_read(page, server):
-    set_on_shelf(page, sorted((DEMO / "moorings").iterdir()), "Buoy green")
-    open_bench(page, "Buoy green")
+    set_on_shelf(server, sorted((DEMO / "moorings").iterdir()), "Buoy green")
+    open_bench(page, server, "Buoy green")
     arrival = station(page, "arrival")
     card = arrival.locator(".cards > *").filter(has_text="Buoy Green for the material buoy green")
     card.get_by_role("button", name="Try it").click()
