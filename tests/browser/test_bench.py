@@ -93,7 +93,7 @@ def test_recipes_are_kept_and_laid_on(heron):
     heron.get_by_role("button", name="Recipes …").click()
     heron.get_by_label("Keep this tape as").fill("Quay standard")
     heron.get_by_role("button", name="Keep it").click()
-    heron.get_by_role("button", name="Throw Quay standard away").wait_for()
+    heron.get_by_role("button", name="Throw away Quay standard").wait_for()
     heron.keyboard.press("Escape")
     heron.get_by_role("button", name="Take Bake transforms off the tape").click()
     expect(heron.locator(".slip")).to_have_count(0)

@@ -3,6 +3,7 @@
 import os
 import signal
 import subprocess
+from pathlib import Path
 
 import pytest
 from sqlalchemy import select, text
@@ -156,6 +157,24 @@ def test_the_crash_of_a_child_is_a_sentence_and_hurts_no_other_job(client, how, 
     assert says in entry["error"]
     drop(client, {f"after_{how.name.lower()}.obj": OBJ})
     assert settled(client, f"After {how.name.lower()}")["state"] == "done"
+
+
+def test_children_wait_for_the_next_jobs_and_go_with_their_worker(client, worker):
+    """The second of two workers gets a job of its own while the first is held; when it ends, the children that it kept waiting do."""
+    worker.send_signal(signal.SIGSTOP)
+    waiting = lambda of: subprocess.run(
+        ["pgrep", "-P", str(of), "-f", "handlens.jobs.child"], capture_output=True, text=True
+    ).stdout.split()
+    second = start("handlens.jobs.worker")
+    try:
+        drop(client, {"spare_boat.obj": OBJ})
+        assert settled(client, "Spare boat")["state"] == "done"
+        kept = wait_for(lambda: waiting(second.pid))
+        second.send_signal(signal.SIGTERM)
+        second.wait(15)
+    finally:
+        worker.send_signal(signal.SIGCONT)
+    wait_for(lambda: not any(Path(f"/proc/{pid}").exists() for pid in kept))
 
 
 def test_display_copies_are_kept(client):

@@ -29,7 +29,7 @@ function lay(r: Recipe) {
     <ul v-if="data?.recipes.length">
       <li v-for="r in data.recipes" :key="r.id">
         <div><b>{{ r.name }}</b><span class="faded small">{{ words(r) }}</span></div>
-        <button class="btn" @click="lay(r)">Lay it on this model</button><button class="btn plain" :aria-label="`Throw ${r.name} away`" @click="remove.mutate(r)">Throw away</button>
+        <button class="btn" @click="lay(r)">Lay it on this model</button><button class="btn plain" :aria-label="`Throw away ${r.name}`" @click="remove.mutate(r)">Throw away</button>
       </li>
     </ul>
     <p v-else class="faded">No recipe is kept yet. Lay mends on the tape, then keep them here by a name.</p>

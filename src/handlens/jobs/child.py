@@ -1,12 +1,15 @@
 """The child process that touches files from outside: limits on memory, time and output; a crash here is a sentence on screen.
 
-Called as `python -m handlens.jobs.child REQUEST.json`. Speaks JSON lines on standard output ({"phase", "share"}) and leaves
-result.json and further files in the request's `out` folder. Knows only the core.
+Started as `python -m handlens.jobs.child`: imports what jobs need, then waits for the path of a request on standard input, does
+that one job and ends; without a request it ends when its input does. Speaks JSON lines on standard output ({"phase", "share"}),
+writes errors beside the request and leaves result.json and further files in the request's `out` folder. Knows only the core.
 """
 
 from __future__ import annotations
 
+import importlib
 import json
+import os
 import resource
 import sys
 import time
@@ -22,8 +25,18 @@ from ..core.limits import InputError
 _VARIANT_BYTES = 32 * 1024**2
 
 
+#: What every inspection imports; loading them takes longer than inspecting a small model does.
+_NEEDED = ("formats.gltf_read", "measures", "mends", "display", "report", "beside", "packages")
+
+
 def main() -> int:
-    request = json.loads(Path(sys.argv[1]).read_text())
+    for name in _NEEDED:
+        importlib.import_module(f"handlens.core.{name}")
+    path = Path(sys.stdin.readline().strip())
+    if not path.is_file():
+        return 0
+    os.dup2(os.open(path.with_name("errors"), os.O_WRONLY | os.O_CREAT, 0o600), sys.stderr.fileno())
+    request = json.loads(path.read_text())
     resource.setrlimit(resource.RLIMIT_AS, (limits.CHILD_MEMORY_BYTES, limits.CHILD_MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (limits.CHILD_SECONDS, limits.CHILD_SECONDS))
     resource.setrlimit(resource.RLIMIT_FSIZE, (limits.MAX_PACKAGE_BYTES, limits.MAX_PACKAGE_BYTES))

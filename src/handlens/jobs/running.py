@@ -34,47 +34,82 @@ class Failed(Exception):
 
 # --- running a child ----------------------------------------------------------------------------------
 
+#: Children that wait for jobs, started when one before them ended: what they import is not waited for then. Two, since a new
+#: model's intake is followed by its inspection at once.
+_spare: list[asyncio.subprocess.Process] = []
+_SPARES = 2
+
+
+async def _start() -> asyncio.subprocess.Process:
+    return await asyncio.create_subprocess_exec(
+        sys.executable, "-m", "handlens.jobs.child",
+        stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, start_new_session=True,
+    )  # fmt: skip
+
+
+async def _take() -> asyncio.subprocess.Process:
+    """The child that has waited longest, or a new one where none waits."""
+    while _spare:
+        process = _spare.pop(0)
+        if process.returncode is None:
+            return process
+    return await _start()
+
+
+async def dismiss() -> None:
+    """Let the children that wait go: no more jobs are taken."""
+    while _spare:
+        process = _spare.pop()
+        assert process.stdin is not None
+        process.stdin.close()
+        await process.wait()
+
 
 async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str, Any]:
     """Run the child to its end and return its result. Raises Stopped or Failed."""
     out = folder / "out"
     out.mkdir()
     (folder / "request.json").write_text(json.dumps({**request, "out": str(out)}))
-    with (folder / "errors").open("wb") as errors:
-        process = await asyncio.create_subprocess_exec(
-            sys.executable, "-m", "handlens.jobs.child", str(folder / "request.json"),
-            stdout=asyncio.subprocess.PIPE, stderr=errors, start_new_session=True,
-        )  # fmt: skip
-        listener = asyncio.create_task(_listen(job_id, process))
-        try:
-            async with asyncio.timeout(limits.CHILD_SECONDS):
-                while True:
-                    try:
-                        await asyncio.wait_for(asyncio.shield(process.wait()), _POLL)
-                        break
-                    except TimeoutError:
-                        if await asyncio.to_thread(_stop_wanted, job_id):
-                            raise Stopped from None
-        except TimeoutError:
-            raise Failed(f"It took longer than {limits.CHILD_SECONDS // 60} minutes and was stopped.") from None
-        finally:
-            if process.returncode is None:
-                process.kill()
-            await process.wait()
-            await listener
+    process = await _take()
+    assert process.stdin is not None
+    process.stdin.write(f"{folder / 'request.json'}\n".encode())
+    process.stdin.close()
+    listener = asyncio.create_task(_listen(job_id, process))
+    try:
+        async with asyncio.timeout(limits.CHILD_SECONDS):
+            while True:
+                try:
+                    await asyncio.wait_for(asyncio.shield(process.wait()), _POLL)
+                    break
+                except TimeoutError:
+                    if await asyncio.to_thread(_stop_wanted, job_id):
+                        raise Stopped from None
+    except TimeoutError:
+        raise Failed(f"It took longer than {limits.CHILD_SECONDS // 60} minutes and was stopped.") from None
+    finally:
+        if process.returncode is None:
+            process.kill()
+        await process.wait()
+        await listener
+        while len(_spare) < _SPARES:
+            _spare.append(await _start())
     result_file = out / "result.json"
     if process.returncode != 0 or not result_file.exists():
         log.error(
             "child of job %s ended with %s: %s",
             job_id,
             process.returncode,
-            (folder / "errors").read_text(errors="replace")[-4000:],
+            _tail(folder / "errors"),
         )
         raise Failed(_why(process.returncode))
     result: dict[str, Any] = json.loads(result_file.read_text())
     if "error" in result:
         raise Failed(result["error"])
     return result
+
+
+def _tail(errors: Path) -> str:
+    return errors.read_text(errors="replace")[-4000:] if errors.exists() else "nothing was said"
 
 
 def _why(code: int | None) -> str:

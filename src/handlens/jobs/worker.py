@@ -5,15 +5,19 @@ from __future__ import annotations
 import asyncio
 import logging
 
+from .running import dismiss
 from .tasks import STALLED_SECONDS, app
 
 
 async def _serve() -> None:
     async with app.open_async():
-        await app.run_worker_async(
-            queues=["work"], concurrency=2, fetch_job_polling_interval=2.0, delete_jobs="successful",
-            shutdown_graceful_timeout=3, update_heartbeat_interval=min(5, STALLED_SECONDS / 4), stalled_worker_timeout=STALLED_SECONDS,
-        )  # fmt: skip
+        try:
+            await app.run_worker_async(
+                queues=["work"], concurrency=2, fetch_job_polling_interval=2.0, delete_jobs="successful",
+                shutdown_graceful_timeout=3, update_heartbeat_interval=min(5, STALLED_SECONDS / 4), stalled_worker_timeout=STALLED_SECONDS,
+            )  # fmt: skip
+        finally:
+            await dismiss()
 
 
 def main() -> None:
