@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from handlens.core.checks import judge
-from handlens.core.checks.facing import heading
+from handlens.core.headings import heading
 from handlens.core.ledger import ledger
 from handlens.core.limits import InputError
 from handlens.core.measures import collect

@@ -13,6 +13,7 @@ from shapely import LinearRing, Polygon, contains_xy
 from handlens.core.checks import judge
 from handlens.core.limits import MendError
 from handlens.core.measures import collect, uv_raster
+from handlens.core.measures.texel_density import quantiles
 from handlens.core.measures.topology import surface
 from handlens.core.measures.uv_area import doubled_area
 from handlens.core.measures.uv_islands import islands, layout
@@ -148,6 +149,72 @@ def winding(polygon, resolution):
             u, v = np.meshgrid(centres + i, centres + j)
             out += contains_xy(Polygon(polygon), u.reshape(-1), v.reshape(-1)).reshape(resolution, resolution)
     return out
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10_000), st.integers(1, 12), st.sampled_from([0.4, 1.0, 2.7]))
+def test_texels_of_a_mask_are_counted_for_each_triangle(seed, n, spread):
+    """Against every triangle drawn by itself, in a tile that repeats; the mask is what the others cover."""
+    dice = np.random.default_rng(seed)
+    uv = dice.random((n, 3, 2)) * spread
+    c, w = drawn(uv, 64)
+    mask = uv_raster.covered(c, w) > 1
+    found = uv_raster.texels_in(c, np.repeat(np.arange(n), 3), mask, w) if len(c.row) else np.zeros(0, int)
+    whole = np.zeros((64, 64), bool)
+    rows, columns = np.mod(np.arange(w.rows) + w.row, 64), np.mod(np.arange(w.columns) + w.column, 64)
+    whole[np.ix_(rows, columns)] = mask
+    expected = [int((winding(t, 64) * whole).sum()) for t in uv]
+    assert found.tolist() == expected[: len(found)]
+    assert not any(expected[len(found) :])
+
+
+def test_a_mask_elsewhere_counts_nothing():
+    _, w = drawn(quads((0.1, 0.1, 0.4, 0.4)), 64)
+    other, _ = drawn(quads((0.6, 0.6, 0.9, 0.9)), 64)
+    assert uv_raster.texels_in(other, np.repeat(np.arange(2), 3), np.ones((w.rows, w.columns), bool), w).sum() == 0
+    none = uv_raster.crossings(uv_raster.around(np.zeros((0, 3, 2)), np.zeros(0)), 64)
+    assert uv_raster.covered(none, uv_raster.window(none, 64)).shape == (0, 0)
+
+
+@settings(max_examples=50, deadline=None)
+@given(st.integers(0, 10_000), st.integers(1, 40))
+def test_areas_in_the_uvs_against_a_geometry_library(seed, n):
+    dice = np.random.default_rng(seed)
+    uv = dice.normal(0, 2, (3 * n, 2))
+    index = dice.permutation(3 * n).astype(np.int32)
+    lost = dice.random(3 * n) < 0.1
+    twice = doubled_area(Layer(uv, np.where(lost, -1, index).astype(np.int32)), np.arange(3 * n).reshape(-1, 3))
+    for k, found in enumerate(twice.tolist()):
+        if lost[3 * k : 3 * k + 3].any():
+            assert np.isnan(found)
+        else:
+            t = Polygon(uv[index[3 * k : 3 * k + 3]])
+            assert found == pytest.approx(2 * t.area * (1 if t.exterior.is_ccw else -1), abs=1e-9)
+    assert np.isnan(doubled_area(Layer(np.zeros((0, 2)), np.full(3, -1, np.int32)), np.array([[0, 1, 2]]))).all()
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.floats(0.1, 100), st.floats(0.1, 10)), min_size=1, max_size=30), st.floats(0.01, 0.99))
+def test_weighted_quantiles(pairs, share):
+    """The least value up to which the share of all weights lies."""
+    values, weights = np.array(pairs).T
+    (found,) = quantiles(values, weights, (share,))
+    reached = lambda v: weights[values <= v].sum()
+    assert reached(found) >= share * weights.sum() * (1 - 1e-12)
+    assert all(reached(v) < share * weights.sum() * (1 + 1e-12) for v in values[values < found])
+
+
+def test_density_of_two_slots_with_images_of_their_own():
+    """A square metre each at 512 and at 128 pixels: a tenth of the area and half of it are at 128, nine tenths at 512."""
+    s = flat([(0, 0, 1, 1), (0, 0, 1, 1)])
+    small = replace(s.images[0], id="image:1", load=lambda: png((128, 128)))
+    second = replace(s.materials[0], id="material:1", name="other", inputs=(replace(s.materials[0].inputs[0], image=1),))
+    m = replace(s.meshes[0], slots=np.array([0, 1], np.int32), slot_materials=(0, 1))
+    d = collect(s.with_(meshes=(m,), images=(*s.images, small), materials=(*s.materials, second))).densities[0]
+    assert (d.low, d.median, d.high) == (pytest.approx(128), pytest.approx(128), pytest.approx(512))
+    # A texture transform that repeats the picture twice each way doubles what a length gets.
+    twice = replace(s.materials[0], inputs=(replace(s.materials[0].inputs[0], transform={"scale": [2.0, 2.0], "rotation": 0.7}),))
+    assert collect(s.with_(materials=(twice,))).densities[0].median == pytest.approx(1024)
 
 
 def test_a_concave_polygon_does_not_lie_over_itself():

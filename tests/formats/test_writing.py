@@ -9,8 +9,9 @@ import pytest
 from formats.test_features import PENTAGON, _painted, _png
 from handlens import cli
 from handlens.core import formats
-from handlens.core.format_table import WRITERS
+from handlens.core.format_table import BY_NAME, WRITERS
 from handlens.core.formats.uv_transform import placed, turned_over
+from handlens.core.inspection import open_scene
 from handlens.core.limits import InputError
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
@@ -111,6 +112,32 @@ def test_a_transform_turns_counter_clockwise_where_v_runs_upwards():
     t = {"rotation": np.pi / 2, "scale": [2.0, 3.0], "offset": [0.1, 0.2]}
     assert placed(np.array([1.0, 0.0]), t, False) == pytest.approx([0.1, 2.2])
     assert placed(np.array([0.0, 1.0]), t, False) == pytest.approx([-2.9, 0.2])
+
+
+@pytest.mark.parametrize("steps", [("usda",), ("usdz",), ("glb", "usda", "glb"), ("usda", "gltf", "usda")])
+def test_a_moved_picture_lies_where_it_lay_in_every_format_that_can_say_so(steps, models, tmp_path):
+    """Written and read along a chain of formats, whichever way v runs in each: every board's corners show the same of the picture."""
+    first = open_scene(models / "glTF2/textureTransform/TextureTransformTest.gltf")[2]
+    last = first
+    for k, fmt in enumerate(steps):
+        last = read_files(tmp_path / str(k), formats.write(last, fmt, "x"), f"x.{fmt}")
+    seen = []
+    for s in (first, last):
+        v_down = BY_NAME[s.format].v_down
+        boards = {}
+        for node in s.nodes:
+            if node.mesh is None:
+                continue
+            m = s.meshes[node.mesh]
+            colour = s.materials[m.slot_materials[0]].inputs[0]
+            at = placed(m.uvs[colour.uv_set].at_corners().astype(float), colour.transform, v_down)
+            at = at if v_down else at * [1, -1] + [0, 1]
+            boards[tuple(np.round(m.positions[m.corners].mean(axis=0), 6)), s.materials[m.slot_materials[0]].name] = sorted(
+                np.round(at, 5).tolist()
+            )
+        seen.append(boards)
+    assert len(seen[0]) == 9
+    assert seen[0] == seen[1]
 
 
 @pytest.mark.parametrize("stem", ["winch", "solid_winch", "Süll", "x" * 120])

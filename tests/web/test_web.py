@@ -2,11 +2,13 @@
 
 import io
 import json
+import signal
 import zipfile
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from sqlalchemy import select
 
 from conftest import ROOT, drop, settled, wait_for
 from handlens.core import formats
@@ -427,6 +429,43 @@ def test_marks_of_a_finding_lie_on_the_part(client):
     assert np.abs(places - (lined.positions[[0, 6]] - lined.positions.mean(axis=0))).max() < 1e-6
     gone = client.get(f"/api/inspections/{b['reading']['inspection']}/marks", query_string={"finding": "size.unknown"})
     assert gone.status_code == 404
+
+
+def test_an_inspection_that_ends_while_the_bench_is_read_is_not_half_in_the_answer(client, crate, worker, monkeypatch):
+    """It ends between the reading that is shown and the state that is told: the page would take the old reading for the new one."""
+    from handlens.store.database import session
+    from handlens.store.models import Inspection
+    from handlens.web import bench as page
+
+    bench(client, crate)
+    worker.send_signal(signal.SIGSTOP)
+    try:
+        lay(client, crate, ("size.scale", {"factor": 2}, True))
+        path, wanted = f"/api/revisions/{crate['revision']}/bench", []
+        was = page._reference
+
+        def ends_meanwhile(s, revision):
+            with session() as other:
+                newest = other.scalar(
+                    select(Inspection).where(Inspection.revision_id == revision.id).order_by(Inspection.id.desc())
+                )
+                wanted.append((newest.id, newest.state))
+                newest.state = "done"
+            return was(s, revision)
+
+        client.get(path)
+        monkeypatch.setattr(page, "_reference", ends_meanwhile)
+        answer = client.get(path).json
+        monkeypatch.undo()
+        with session() as s:
+            s.get(Inspection, wanted[0][0]).state = wanted[0][1]
+    finally:
+        worker.send_signal(signal.SIGCONT)
+    assert answer["stale"]
+    assert answer["state"] in ("waiting", "running")
+    assert answer["tape"][0]["run"] is None
+    assert not bench(client, crate)["stale"]
+    lay(client, crate)
 
 
 def test_the_sides_round_two_blended_parts(client):

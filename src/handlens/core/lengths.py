@@ -9,6 +9,8 @@ def metres(amount: float) -> str:
     """A length given in metres, in the unit that reads best: "62 nm", "9.4 mm", "0.94 m", "483 km"."""
     if amount == 0 or not math.isfinite(amount):
         return f"{amount:g} m"
+    if amount < 0:
+        return f"-{metres(-amount)}"
     if amount < 1e-6:
         return f"{amount * 1e9:.3g} nm"
     if amount < 1e-4:

@@ -41,7 +41,9 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     inspection = shelf.inspection_of(s, revision, slips)
     if inspection is None:
         inspection, _ = want_inspection(s, revision, slips)
-    shown = inspection if inspection.state == "done" else shelf.latest_done(s, revision)
+    # Read once: looking for what is done renews rows, and an inspection that ends meanwhile must not be half in the answer.
+    state, error = inspection.state, inspection.error
+    shown = inspection if state == "done" else shelf.latest_done(s, revision)
     sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
     reasons = shelf.reasons_of(model)
     reading = since = by_mends = None
@@ -77,14 +79,14 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "up_axis": facts.get("up_axis"),
         "sheet": sheet.slug,
         "intent": model.intent,
-        "state": inspection.state,
-        "error": inspection.error,
+        "state": state,
+        "error": error,
         "job": job.id if job else None,
         "reading": reading,
         "stale": shown is not None and shown.id != inspection.id,
         "since": since,
         "by_mends": by_mends,
-        "tape": _tape(slips, inspection if inspection.state == "done" else None),
+        "tape": _tape(slips, inspection if state == "done" else None),
         "can_undo": revision.tape_at > 0,
         "can_redo": any(t.number > revision.tape_at for t in revision.tapes),
         "last_export": export.id if export is not None and same else None,

@@ -33,13 +33,13 @@ def densities(
         found = _density(scene, scene.meshes[number], world[node], sizes, areas)
         if found is not None:
             squared, area, image = found
-            low, median, high = np.sqrt(_quantiles(squared, area, (0.1, 0.5, 0.9))).tolist()
+            low, median, high = np.sqrt(quantiles(squared, area, (0.1, 0.5, 0.9))).tolist()
             out.append(DensityFigures(node, median, low, high, image))
     return out
 
 
-def _quantiles(values: Array, weights: Array, shares: tuple[float, ...]) -> Array:
-    """The values up to which these shares of the weights lie."""
+def quantiles(values: Array, weights: Array, shares: tuple[float, ...]) -> Array:
+    """The least values up to which these shares of all weights lie. values, weights: (n,). shares: 0 to 1."""
     order = np.argsort(values)
     reached = np.cumsum(weights[order])
     return values[order[np.searchsorted(reached, np.array(shares) * reached[-1])]]

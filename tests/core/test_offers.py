@@ -1,0 +1,193 @@
+"""What every finding and every ledger must be, looked at over all demo models and some that others made, under every sheet."""
+
+import json
+import re
+from collections import Counter
+from functools import cache
+
+import pytest
+
+from conftest import ROOT
+from handlens.core.checks import judge
+from handlens.core.inspection import open_scene
+from handlens.core.ledger import ledger
+from handlens.core.lengths import metres
+from handlens.core.limits import MendError
+from handlens.core.measures import collect
+from handlens.core.mends import apply_mend
+from handlens.core.rules import Intent, load_sheet, shipped
+from handlens.core.rules.intent import intent_from_json
+from scenes import scene
+
+DEMO = ROOT / "demo" / "models"
+LISTED = json.loads((DEMO / "manifest.json").read_text())["models"]
+OTHERS = [
+    "OBJ/spider.obj", "Collada/duck.dae", "glTF2/BoxTextured-glTF/BoxTextured.gltf", "PLY/Wuson.ply", "STL/sphereWithHole.stl",
+    "glTF2/textureTransform/TextureTransformTest.gltf", "glTF2/simple_skin/simple_skin.gltf", "OFF/Wuson.off",
+]  # fmt: skip
+RESULTS = {"stop", "caution", "note", "clear", None}
+#: What a number that is none, or a Python object, would leave in words.
+RUBBISH = re.compile(r"\b(None|nan|NaN|inf|Infinity)\b|<[a-z_]+ object|\{|\}")
+
+
+@cache
+def demo(folder):
+    """The scene of a demo model, its measures, and what it is meant to be and for."""
+    listed = next(m for m in LISTED if m["folder"] == folder)
+    opened = open_scene(DEMO / folder)[2]
+    return opened, collect(opened), load_sheet(listed["sheet"]), intent_from_json(json.dumps(listed["intent"]))
+
+
+@cache
+def other(models, name):
+    opened = open_scene(models / name)[2]
+    return opened, collect(opened)
+
+
+def words_of(thing):
+    """Every text in a tree of dictionaries and lists."""
+    if isinstance(thing, dict):
+        return [w for v in thing.values() for w in words_of(v)]
+    if isinstance(thing, list | tuple):
+        return [w for v in thing for w in words_of(v)]
+    return [thing] if isinstance(thing, str) else []
+
+
+def looked_over(measures, sheet, intent):
+    """What holds of every judgement and every ledger."""
+    judged = judge(measures, sheet, intent)
+    assert max(Counter(f.id for f in judged.findings).values(), default=1) == 1
+    nodes = {n.index for n in measures.nodes}
+    for f in judged.findings:
+        assert f.result in RESULTS - {None, "clear"}, f
+        assert f.title
+        assert not RUBBISH.search(f.title), f.title
+        assert f.why, f.check
+        assert f.node is None or f.node in nodes
+        for told in (f.measured, f.wanted):
+            assert told is None or set(told) == {"value", "unit"}, f
+        assert f.elements is None or f.elements.total > 0, f.title
+    stations = ledger(measures, sheet, intent, judged)
+    json.dumps(stations, allow_nan=False)
+    assert [s["number"] for s in stations] == list(range(1, 14))
+    for s in stations:
+        assert s["line"]
+        for text in words_of({k: s.get(k) for k in ("line", "about", "limit", "headline", "tables")}):
+            assert not RUBBISH.search(text), (s["name"], text)
+        for shown in s.get("tables", []):
+            keys = {c["key"] for c in shown["columns"]}
+            assert len(keys) == len(shown["columns"])
+            assert shown["total"] >= len(shown["rows"])
+            for r in shown["rows"]:
+                assert set(r["cells"]) == keys, (s["name"], shown["title"])
+                assert all(isinstance(v, str) for v in r["cells"].values()), r
+                assert r.get("result") in RESULTS
+                assert r.get("node") is None or r["node"] in nodes
+        for h in s.get("headline", []):
+            assert h["result"] in RESULTS
+            assert h["value"]
+        # What a station counts is what the findings say.
+        assert sum(s["counts"].values()) == sum(f.station == s["name"] for f in judged.findings)
+
+
+SHEETS = [s.slug for s in shipped()]
+
+
+@pytest.mark.parametrize("sheet", SHEETS)
+@pytest.mark.parametrize("folder", [m["folder"] for m in LISTED])
+def test_ledgers_and_findings_of_the_demo_hold_together(folder, sheet):
+    _, measures, _, intent = demo(folder)
+    looked_over(measures, load_sheet(sheet), intent)
+
+
+@pytest.mark.parametrize("sheet", SHEETS)
+@pytest.mark.parametrize("name", OTHERS)
+def test_ledgers_and_findings_of_others_hold_together(models, name, sheet):
+    looked_over(other(models, name)[1], load_sheet(sheet), Intent())
+
+
+@pytest.mark.parametrize("sheet", SHEETS)
+def test_ledgers_and_findings_of_nothing_hold_together(sheet):
+    looked_over(collect(scene()), load_sheet(sheet), Intent())
+
+
+def offers(found):
+    """Every call that a finding offers, in order."""
+    return [(f, call) for f in found for call in f.mends]
+
+
+#: What one looks through may be meant to be open: filling holes up to a size need not close it. A near name is never taken by itself.
+MAY_STAY = {"facing.walk-round", "textures.missing"}
+#: Whether these can do it is known only by trying.
+MAY_REFUSE = {"surface.take-apart"}
+
+
+def weight(found, finding):
+    """How much of a finding is left: nothing, or its count."""
+    left = next((f for f in found if f.id == finding.id), None)
+    return 0 if left is None else (left.count or 1)
+
+
+def first_offers_help(opened, measures, sheet, intent):
+    """The first mend that a finding offers takes the finding away or makes it less, unless it says that it cannot."""
+    for f in judge(measures, sheet, intent).findings:
+        if not f.mends or f.check in MAY_STAY:
+            continue
+        name, params = f.mends[0]
+        try:
+            outcome = apply_mend(opened, name, params)
+        except MendError:
+            assert name in MAY_REFUSE, (f.check, name)
+            continue
+        after = judge(collect(outcome.scene), sheet, intent).findings
+        left = weight(after, f)
+        assert left == 0 or left < (f.count or 1) or milder(after, f), (f.check, f.title, name, params)
+        assert outcome.figures, name
+
+
+def milder(found, finding):
+    """Whether what is measured has come nearer to what is wanted."""
+    left = next(f for f in found if f.id == finding.id)
+    before, after = finding.measured, left.measured
+    if before is None or after is None or not isinstance(before["value"], int | float):
+        return False
+    wanted = (finding.wanted or {}).get("value") or 0
+    return abs(after["value"] - wanted) < abs(before["value"] - wanted)
+
+
+@pytest.mark.parametrize("folder", [m["folder"] for m in LISTED])
+def test_the_first_mend_that_a_finding_offers_helps(folder):
+    first_offers_help(*demo(folder))
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_the_first_mend_offered_for_a_model_of_others_helps(models, name):
+    opened, measures = other(models, name)
+    first_offers_help(opened, measures, load_sheet(None), Intent())
+
+
+def test_every_call_that_is_offered_is_one_that_the_mend_takes():
+    """The others after the first may not apply, but then they say so in a sentence."""
+    tried = 0
+    for listed in LISTED:
+        opened, measures, sheet, intent = demo(listed["folder"])
+        for f, (name, params) in offers(judge(measures, sheet, intent).findings):
+            try:
+                apply_mend(opened, name, params)
+            except MendError as error:
+                text = str(error)
+                assert text.endswith("."), text
+                assert not RUBBISH.search(text), (f.check, text)
+            tried += 1
+    assert tried > 20
+
+
+@pytest.mark.parametrize(
+    ("amount", "words"),
+    [
+        (0, "0 m"), (6.25e-8, "62.5 nm"), (5e-5, "50 µm"), (0.0094, "9.4 mm"), (0.05, "5 cm"), (0.94, "0.94 m"), (1.0, "1.00 m"),
+        (999.5, "999.50 m"), (482_803, "483 km"), (-0.25, "-0.25 m"), (-0.004, "-4 mm"), (float("inf"), "inf m"),
+    ],
+)  # fmt: skip
+def test_lengths_in_words(amount, words):
+    assert metres(amount) == words
