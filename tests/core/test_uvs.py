@@ -217,6 +217,31 @@ def test_density_of_two_slots_with_images_of_their_own():
     assert collect(s.with_(materials=(twice,))).densities[0].median == pytest.approx(1024)
 
 
+def terrain(n):
+    """n by n squares, each laid on the whole tile: what block worlds and trim sheets look like."""
+    at = np.arange(n)
+    corner = np.stack(np.meshgrid(at, at, indexing="ij"), axis=-1).reshape(-1, 2)
+    points = (corner[:, None] + [[0, 0], [1, 0], [1, 1], [0, 1]]).reshape(-1, 2)
+    uv = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], float)
+    index = np.tile(np.arange(4, dtype=np.int32), n * n)
+    m = mesh(np.pad(points, ((0, 0), (0, 1))).astype(float), np.arange(4 * n * n).reshape(-1, 4).tolist(), "terrain")
+    return replace(m, uvs=(Layer(uv, index),))
+
+
+def test_many_faces_that_fill_the_tile_are_drawn_coarser_and_then_not_at_all(monkeypatch):
+    """The figures stay; the raster that they were told by is said."""
+    s = scene(terrain(12))
+    fine = collect(s).meshes[0].uvs[0]
+    assert (fine.resolution, fine.overlap, fine.overlapping) == (1024, 1.0, 144)
+    monkeypatch.setattr("handlens.core.measures.uvs.MOST_CROSSINGS", 50_000)
+    monkeypatch.setattr("handlens.core.measures.uvs._AT_ONCE", 1_000)
+    coarse = collect(s).meshes[0].uvs[0]
+    assert (coarse.resolution, coarse.overlap, coarse.overlapping) == (128, 1.0, 144)
+    monkeypatch.setattr("handlens.core.measures.uvs.MOST_CROSSINGS", 1_000)
+    none = collect(s).meshes[0].uvs[0]
+    assert (none.overlap, none.padding, none.overlapping) == (None, None, 0)
+
+
 def test_a_concave_polygon_does_not_lie_over_itself():
     """An L whose first corner does not see all others: a fan about it would run over its own notch."""
     ring = [[0.1, 0.1], [0.9, 0.1], [0.9, 0.4], [0.4, 0.4], [0.4, 0.9], [0.1, 0.9]]

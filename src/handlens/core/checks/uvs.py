@@ -167,7 +167,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if not widths:
             continue
         # Rounded to whole texels at both ends: what the raster cannot tell apart is not reported.
-        room = (u.padding + 1 / ROOM_RESOLUTION) * max(widths)
+        room = (u.padding + 1 / min(u.resolution, ROOM_RESOLUTION)) * max(widths)
         if u.padding > 0 and room < wanted:
             yield Finding(
                 f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart", value(room, "px"), value(wanted, "px"), u.islands, p.name, p.node,

@@ -22,8 +22,12 @@ class Outline(NamedTuple):
     end: Array
     weight: Array
 
-    def some(self, which: Array) -> Outline:
-        """The sides that a mask or an index picks."""
+    def rows(self, resolution: int) -> Array:
+        """(n,) about how many rows of texels each side crosses: what drawing it costs."""
+        return np.abs(self.end[:, 1].astype(np.float64) - self.begin[:, 1]) * resolution
+
+    def some(self, which: Array | slice) -> Outline:
+        """The sides that a mask, an index or a slice picks."""
         return Outline(self.begin[which], self.end[which], self.weight[which])
 
 

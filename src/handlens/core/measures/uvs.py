@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from ..scene import Layer, Mesh
@@ -13,8 +15,11 @@ from .records import UvFigures
 from .uv_area import UvAreas
 from .uv_islands import NO_AREA, Islands, Layout, islands, layout
 
-#: Texels a side of the raster by which overlap is told.
-RESOLUTION = 1_024
+#: Texels a side of the raster by which overlap is told, and the fewest where faces are so many and so large in the UVs that the
+#: raster would take longer than everything else: a tile for each square of a terrain, say. Past that overlap is not told.
+RESOLUTION, COARSEST = 1_024, 32
+#: Crossings of sides with rows up to which a raster is drawn, and of triangles that are looked at in one go.
+MOST_CROSSINGS, _AT_ONCE = 20_000_000, 4_000_000
 #: Texels a side of the coarser one by which room between islands is told: distances cost the square of it.
 ROOM_RESOLUTION = 512
 #: UVs this far outside 0 to 1 still count as within: what rounding leaves.
@@ -61,16 +66,19 @@ def _set(
     span = float(np.ptp(inside, axis=0).max()) if len(inside) else 0.0
     joined = islands(mesh, layer, edges)
     overlap = padding = None
+    resolution = RESOLUTION
     if twice.any() and span <= TILES and float(np.abs(inside).max()) < 1e4:
-        overlap, padding, kept["overlapping"] = _raster(
-            mesh, layer, triangles, twice, layout(mesh, layer, triangles, twice, usable, joined, edges), joined
-        )
+        laid = layout(mesh, layer, triangles, twice, usable, joined, edges)
+        while resolution > COARSEST and laid.outline.rows(resolution).sum() > MOST_CROSSINGS:
+            resolution //= 2
+        if laid.outline.rows(resolution).sum() <= MOST_CROSSINGS:
+            overlap, padding, kept["overlapping"] = _raster(mesh, layer, triangles, twice, laid, joined, resolution)
     arrays.update({f"uv{k}:{key}": found.astype(np.int32) for key, found in kept.items() if len(found)})
     n = {key: len(found) for key, found in kept.items()}
     return UvFigures(
         missing=n["missing"], not_finite=n["not-finite"], outside=n["outside"], flat=n["flat"], mirrored=n["mirrored"], span=span,
         collapsed=bool(len(inside) and span <= 1e-6), islands=joined.number, seams=joined.seams, overlap=overlap,
-        overlapping=n["overlapping"], padding=padding, resolution=RESOLUTION,
+        overlapping=n["overlapping"], padding=padding, resolution=resolution,
     )  # fmt: skip
 
 
@@ -89,7 +97,7 @@ def _by_face(mesh: Mesh, face: Array, twice: Array) -> tuple[Array, Array]:
 
 
 def _raster(
-    mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, laid: Layout, joined: Islands
+    mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, laid: Layout, joined: Islands, resolution: int
 ) -> tuple[float, float | None, Array]:
     """Share of the covered texels that several faces of one slot cover, least gap of islands, and the faces that overlap."""
     several = len(mesh.slots) and bool((mesh.slots != mesh.slots[0]).any())
@@ -100,8 +108,8 @@ def _raster(
     for s in np.unique(slot).tolist():
         some = slot == s
         outline = laid.outline.some(some)
-        crossed = uv_raster.crossings(outline, RESOLUTION)
-        window = uv_raster.window(crossed, RESOLUTION)
+        crossed = uv_raster.crossings(outline, resolution)
+        window = uv_raster.window(crossed, resolution)
         count = uv_raster.covered(crossed, window)
         over = count > 1
         here, twofold = int(np.count_nonzero(count)), int(np.count_nonzero(over))
@@ -111,17 +119,17 @@ def _raster(
         # Between islands that lie on each other there is no room to speak of.
         pieces = joined.of_face[laid.face[some]]
         if twofold <= OVERLAP * here and (pieces != pieces[0]).any():
-            found = _room(outline, pieces)
+            found = _room(outline, pieces, min(resolution, ROOM_RESOLUTION))
             padding = found if padding is None else padding if found is None else min(padding, found)
     return doubled / max(used, 1), padding, np.concatenate(faces) if faces else np.zeros(0, int)
 
 
-def _room(outline: uv_raster.Outline, pieces: Array) -> float | None:
+def _room(outline: uv_raster.Outline, pieces: Array, resolution: int) -> float | None:
     """Least gap between islands, as a share of the tile. pieces: (n,) island of each side."""
-    crossed = uv_raster.crossings(outline, ROOM_RESOLUTION)
-    window = uv_raster.window(crossed, ROOM_RESOLUTION)
+    crossed = uv_raster.crossings(outline, resolution)
+    window = uv_raster.window(crossed, resolution)
     found = uv_raster.gap(uv_raster.labelled(crossed, pieces, uv_raster.covered(crossed, window), window))
-    return None if found is None else found / ROOM_RESOLUTION
+    return None if found is None else found / resolution
 
 
 def _touching(
@@ -137,8 +145,11 @@ def _touching(
     corners, face = triangles
     drawn = np.flatnonzero(twice if slot is None else (twice != 0) & (mesh.slots[face] == slot))
     outline = uv_raster.around(layer.values[layer.index[corners[drawn]]], np.sign(twice[drawn]))
-    crossed = uv_raster.crossings(outline, RESOLUTION)
-    texels = uv_raster.texels_in(crossed, np.repeat(np.arange(len(drawn)), 3), over, window)
+    rows = np.cumsum(outline.rows(window.resolution).reshape(-1, 3).sum(axis=1))
+    cuts = [0, *np.flatnonzero(np.diff(rows // _AT_ONCE)) + 1, len(drawn)]
     out = np.zeros(mesh.face_count, bool)
-    out[face[drawn[np.flatnonzero(texels)]]] = True
+    for a, b in pairwise(cuts):
+        crossed = uv_raster.crossings(outline.some(slice(3 * a, 3 * b)), window.resolution)
+        texels = uv_raster.texels_in(crossed, np.repeat(np.arange(b - a), 3), over, window)
+        out[face[drawn[a + np.flatnonzero(texels)]]] = True
     return np.flatnonzero(out)
