@@ -141,6 +141,11 @@ def test_values_and_strengths():
     up = apply_mend(flat, *told.mends[0]).scene
     assert up.materials[0].inputs[0].scale == 1.0
     assert "slots.flat-normal-map" not in found(up)
+    # Where the name stands for another material too, whose strength is meant, nothing is offered.
+    for name in ("", "tar", "a;b"):
+        meant = material(1, "tar", inputs=(TextureInput("normal", ("normalTexture",), 0, scale=0.5),))
+        both = crate(material(name=name, inputs=flat.materials[0].inputs), meant, images=image)
+        assert found(both)["slots.flat-normal-map"][0].mends == ()
     odd = crate(material(base_colour=(1.2, 0.0, 0.0, 1.0), roughness=-0.5))
     assert found(odd)["slots.out-of-range"][0].measured == {"value": "red 1.2, roughness -0.5", "unit": "text"}
     with pytest.raises(MendError):

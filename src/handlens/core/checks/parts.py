@@ -63,3 +63,14 @@ def counted(
         title, value(count, "count"), value(0, "count"), count, p.name, p.node, of_mesh(m, p, name, kind), mends, key=place(m, p.node),
         result=result,
     )  # fmt: skip
+
+
+def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The offer of a mend for some materials, as a finding holds it; nothing where their names do not tell them apart.
+
+    Mends name materials: a name that is empty would stand for all of them, and one that others bear for those too.
+    """
+    names, all_names = [m.materials[k].name for k in which], [x.name for x in m.materials]
+    if not all(n and ";" not in n and all_names.count(n) == 1 for n in names):
+        return ()
+    return ((mend, {**params, "materials": ";".join(names)}),)

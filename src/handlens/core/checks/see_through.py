@@ -12,6 +12,7 @@ from ..measures import Measures
 from ..measures.pictures import glows
 from ..measures.records import AlphaFigures, ImageFigures, MaterialFigures
 from ..rules import Intent, RuleSheet
+from .parts import for_materials
 from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
@@ -54,10 +55,6 @@ def _reason(a: AlphaFigures) -> str:
     return f"{100 * a.gone:.3g} % of its pixels are gone, {100 * a.solid:.3g} % solid, and the rest are rims"
 
 
-def _set(a: AlphaFigures, name: str) -> tuple[tuple[str, dict[str, str]], ...]:
-    return (("see-through.set", {"mode": "auto", "materials": name}),)
-
-
 @check("see-through.ignored", title="See-through pixels drawn solid", result="stop", mends=("see-through.set",))
 def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Opaque materials over an image of which the faces show see-through pixels.
@@ -74,7 +71,7 @@ def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             continue  # a map of its own says so
         yield Finding(
             f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}", value(x.alpha_mode or "not stated", "text"), value(a.mode, "text"),
-            x.shown.samples if x.shown else None, elements=_one(k), key=_name(x, k), mends=_set(a, x.name), result="caution" if x.alpha_mode is None else "",
+            x.shown.samples if x.shown else None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"), result="caution" if x.alpha_mode is None else "",
         )  # fmt: skip
 
 
@@ -115,7 +112,7 @@ def for_nothing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             continue
         yield Finding(
             f"{_name(x, k)} is {'blended' if x.alpha_mode == 'blend' else 'cut out'}, but all that it shows is solid", value(x.alpha_mode, "text"),
-            value("opaque", "text"), x.used_by_faces, elements=_one(k), key=_name(x, k), mends=(("see-through.set", {"mode": "opaque", "materials": x.name}),),
+            value("opaque", "text"), x.used_by_faces, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="opaque"),
         )  # fmt: skip
 
 
@@ -133,7 +130,7 @@ def mode(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             continue
         yield Finding(
             f"{_name(x, k)} is {'blended' if x.alpha_mode == 'blend' else 'cut out'}, though {_reason(a)}", value(x.alpha_mode, "text"),
-            value(a.mode, "text"), None, elements=_one(k), key=_name(x, k), mends=_set(a, x.name), result="caution" if a.mode == "blend" else "",
+            value(a.mode, "text"), None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"), result="caution" if a.mode == "blend" else "",
         )  # fmt: skip
 
 
@@ -157,7 +154,7 @@ def cut_off(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if between > 0.02 or own > 1.0:
             yield Finding(
                 f"{_name(x, k)} is cut at {own:g}, {100 * between:.2g} % of the pixels away from {a.cutoff:g}", value(own, "factor"),
-                value(a.cutoff, "factor"), None, elements=_one(k), key=_name(x, k), mends=_set(a, x.name),
+                value(a.cutoff, "factor"), None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"),
             )  # fmt: skip
 
 
@@ -180,7 +177,7 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if glows(look) and black > 0.15 and (x.alpha_mode != "blend" or look.alpha is None):
             yield Finding(
                 f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}", value(black, "share"), value(0.0, "share"), look.sampled,
-                elements=_one(k), key=_name(x, k), mends=(("see-through.from-brightness", {"by": "greatest" if x.emissive or not look.grey else "luma", "materials": x.name}),),
+                elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"),
             )  # fmt: skip
 
 
@@ -197,7 +194,7 @@ def premultiplied(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if i.look.alpha is not None and i.look.alpha.mode != "opaque" and i.look.alpha.premultiplied:
             yield Finding(
                 f"Colours of {i.reference} are multiplied by alpha", value("multiplied", "text"), value("plain", "text"), None, elements=_one(k),
-                key=_name(x, k), mends=(("see-through.divide", {"materials": x.name}),),
+                key=_name(x, k), mends=for_materials(m, [k], "see-through.divide"),
             )  # fmt: skip
 
 
@@ -217,7 +214,7 @@ def pixel_art(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if small and look.soft_steps < 0.1 and own.sampler.get("magFilter") not in NEAREST:
             yield Finding(
                 f"{i.reference}, {i.width} × {i.height} in {look.colours} colours, is smoothed", value("smoothed", "text"), value("nearest", "text"),
-                look.colours, elements=_one(k), key=_name(x, k), mends=(("see-through.nearest", {"materials": x.name}),),
+                look.colours, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.nearest"),
             )  # fmt: skip
 
 

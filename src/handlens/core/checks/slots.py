@@ -11,7 +11,7 @@ from ..limits import plural
 from ..measures import Measures
 from ..measures.slots import MODELS
 from ..rules import Intent, RuleSheet
-from .parts import first_parts
+from .parts import first_parts, for_materials
 from .registry import Elements, Finding, Skipped, check, place, value
 
 Found = Iterator[Finding | Skipped]
@@ -174,7 +174,7 @@ def flat_normal_map(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(
             f"{plural(len(found), 'normal map is', 'normal maps are')} at strength 0: {_listed(m, found)}",
             value(0.0, "factor"), value(1.0, "factor"), len(found), elements=_materials(found),
-            mends=(("slots.set", {"materials": ";".join(m.materials[k].name for k in found), "normal": 1.0}),),
+            mends=for_materials(m, found, "slots.set", normal=1.0),
         )  # fmt: skip
 
 
@@ -275,7 +275,7 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             said = f"highlight {x.highlight:g}, exponent {x.shine:g}" if bright else f"roughness {x.roughness:g}"
             yield Finding(
                 f"{x.name or f'material {k}'} shines like a mirror: {said}", value(said, "text"), value("rougher", "text"), 1,
-                elements=_materials([k]), key=x.name or str(k), mends=(("slots.set", {"materials": x.name, "roughness": 0.5}),),
+                elements=_materials([k]), key=x.name or str(k), mends=for_materials(m, [k], "slots.set", roughness=0.5),
             )  # fmt: skip
 
 
