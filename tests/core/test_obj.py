@@ -1,5 +1,6 @@
 """Wavefront OBJ: what people's files hold, and what broken ones do."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -7,11 +8,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from handlens.core import formats
 from handlens.core.formats import obj
 from handlens.core.formats.obj_blocks import BlockParser
 from handlens.core.formats.obj_lines import LineParser
-from handlens.core.limits import InputError
-from scenes import read_files
+from handlens.core.limits import InputError, MendError
+from handlens.core.mends import apply_mend
+from scenes import read_files, scene
 
 
 @pytest.fixture(autouse=True, params=["line by line", "in blocks"])
@@ -259,3 +262,48 @@ def test_every_double_is_read_to_its_last_bit(values):
     text = ("v " + " ".join(map(repr, values)) + "\nv " + " ".join(f"{v:.17g}" for v in values) + "\n").encode()
     rows = np.concatenate(BlockParser("x").numbers(text, next(BlockParser("x").runs(text))))
     assert rows.tolist() == [values, values]
+
+
+GROUPED = QUAD + "v 0 0 1\nv 1 0 1\ng lid\nf 1 2 3\ng\nf 1 3 4\no peg\nf 1 2 6 5\ng rim handle\nf 1 5 6\ng lid\nf 2 6 5\n"
+
+
+def test_named_groups_last_until_the_next_and_go_back_out(tmp_path):
+    """`g` names the faces that follow, and a bare `g` none. Source: the format's own description, appendix B1, "Grouping"."""
+    s = read(tmp_path, GROUPED)
+    named = lambda m: [m.group_names[k] for k in m.groups]
+    assert [named(m) for m in s.meshes if m.groups is not None] == [["lid", ""], ["", "rim handle", "lid"]]
+    (tmp_path / "again").mkdir()
+    again = read_files(
+        tmp_path / "again", {k: v for k, v in formats.write(s, "obj", "pot").items() if k.endswith(".obj")}, "pot.obj"
+    )
+    assert [named(m) for m in again.meshes] == [named(m) for m in s.meshes]
+    assert "group" in " ".join(formats.what_is_lost(s, "glb"))
+    assert "group" not in " ".join(formats.what_is_lost(s, "obj"))
+
+
+def test_a_group_ends_where_a_part_without_groups_begins(tmp_path):
+    grouped = read(tmp_path, GROUPED).meshes[1]
+    plain = replace(grouped, groups=None, group_names=(), name="plain")
+    written = formats.write(scene(grouped, plain, materials=()), "obj", "pot")["pot.obj"].decode()
+    (tmp_path / "again").mkdir()
+    again = read_files(tmp_path / "again", {"pot.obj": written}, "pot.obj")
+    assert again.meshes[1].groups is None
+
+
+def test_parts_of_named_groups(tmp_path):
+    s = read(tmp_path, GROUPED)
+    split = apply_mend(s, "surface.split", {"by": "group"}).scene
+    assert [n.name for n in split.nodes if n.mesh is not None] == ["lid", "rest", "peg_rest", "peg_rim handle", "peg_lid"]
+    joined = apply_mend(s, "surface.join", {}).scene.meshes[0]
+    assert [joined.group_names[k] for k in joined.groups] == ["lid", "", "", "rim handle", "lid"]
+    cut = apply_mend(s, "surface.triangulate", {}).scene.meshes[1]
+    assert [cut.group_names[k] for k in cut.groups] == ["", "", "rim handle", "lid"]
+    with pytest.raises(MendError, match="two groups"):
+        apply_mend(split, "surface.split", {"by": "group"})
+
+
+def test_an_image_that_glows_is_not_dark_where_nothing_else_is_said(tmp_path):
+    """A glow's picture without a colour beside it: the colour that it is multiplied by elsewhere (glTF 2.0 §3.9.3) must not be black."""
+    library = "newmtl lamp\nmap_Ke glow.png\nnewmtl off\nKe 0 0 0\nmap_Ke glow.png\n"
+    s = read(tmp_path, f"mtllib pot.mtl\n{QUAD}usemtl lamp\nf 1 2 3\nusemtl off\nf 1 3 4\n", **{"pot.mtl": library})
+    assert [m.emissive for m in s.materials] == [(1, 1, 1), (0, 0, 0)]

@@ -134,7 +134,7 @@ def test_a_turned_face_is_seen():
 def test_what_is_lost_is_said_before_writing():
     made = rigged(np.random.default_rng(0))
     said = " ".join(formats.what_is_lost(made, "obj"))
-    for word in ("skins", "clips", "unit", "node tree"):
+    for word in ("1 skin ", "1 clip ", "unit", "node tree"):
         assert word in said
     assert formats.what_is_lost(scene(cube()), "glb") == ["6 polygons are written as triangles."]
     far = formats.what_is_lost(scene(cube(at=(965_606.03, 0, 0))), "glb")

@@ -13,6 +13,7 @@ import pytest
 from PIL import Image as Picture
 
 from handlens.core import formats
+from handlens.core.colour import converted
 from handlens.core.format_table import BY_NAME, FEATURES, FORMATS, WRITERS
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
@@ -89,6 +90,14 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
         lambda s: s.meshes[0].tangents is not None,
     ),
     "smoothing groups": (lambda: scene(replace(PENTAGON, smooth=np.array([3], np.int32)), format="obj"), lambda s: s.meshes[0].smooth is not None),
+    "face groups": (
+        lambda: scene(replace(triangles_of(cube()), groups=np.repeat([0, 1, 0, 2], 3).astype(np.int32), group_names=("lid", "box", "rim")), format="obj"),
+        lambda s: s.meshes[0].groups is not None and [s.meshes[0].group_names[g] for g in s.meshes[0].groups[::3]] == ["lid", "box", "lid", "rim"],
+    ),
+    "tinted images": (
+        lambda: _painted(alpha_mode="opaque", base_colour=(0.5, 0.25, 1.0, 1.0)),
+        lambda s: any(m.inputs and np.allclose(converted(m.base_colour[:3], BY_NAME[s.format].linear, True), [0.5, 0.25, 1.0], atol=1e-3) for m in s.materials),
+    ),
     "materials": (lambda: scene(triangles_of(cube())), lambda s: len(s.materials) == 1),
     "alpha modes": (lambda: _painted(alpha_mode="mask", alpha_cutoff=0.25), lambda s: [(m.alpha_mode, m.alpha_cutoff) for m in s.materials] == [("mask", 0.25)]),
     "double-sided": (lambda: _painted(alpha_mode="opaque", double_sided=True), lambda s: any(m.double_sided for m in s.materials)),

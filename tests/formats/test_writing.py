@@ -2,6 +2,7 @@
 
 import base64
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
 from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.sheet import load_sheet
+from handlens.core.scene import TextureInput
 from handlens.core.writing import changes, read_back, write_as
 from scenes import cube, read_files, scene
 
@@ -148,3 +150,52 @@ def test_a_binary_stl_carries_its_name(stem, tmp_path):
     again = read_files(tmp_path, {"a.stl": data}, "a.stl")
     assert (again.meshes[0].face_count, len(data)) == (12, 84 + 12 * 50)
     assert again.meshes[0].name.lstrip("_") == stem[:79]
+
+
+def _glowing(**material):
+    """A painted cube whose picture is seen a second time as its glow."""
+    made = _painted(**material)
+    m = made.materials[0]
+    return made.with_(materials=(replace(m, inputs=(*m.inputs, TextureInput("emissive", ("emissiveTexture",), 0))),))
+
+
+def test_a_tint_of_a_picture_is_the_scale_of_its_texture_in_usd(tmp_path):
+    """A connected input has no value of its own; `scale` multiplies what is read (UsdPreviewSurface specification, Texture Reader)."""
+    from pxr import Usd, UsdShade
+
+    sent = _glowing(base_colour=(0.5, 0.25, 1.0, 0.75), emissive=(1.0, 0.5, 0.0), alpha_mode="blend")
+    for name, data in formats.write(sent, "usda", "tile").items():
+        (tmp_path / name).write_bytes(data)
+    stage = Usd.Stage.Open(str(tmp_path / "tile.usda"))
+    scales = {
+        p.GetName(): tuple(UsdShade.Shader(p).GetInput("scale").Get())
+        for p in stage.Traverse()
+        if p.IsA(UsdShade.Shader) and UsdShade.Shader(p).GetIdAttr().Get() == "UsdUVTexture"
+    }
+    assert scales == {"base_colour_image": (0.5, 0.25, 1.0, 0.75), "emissive_image": (1.0, 0.5, 0.0, 1.0)}
+    back = formats.read(FolderPackage(tmp_path), "tile.usda").materials[0]
+    assert back.base_colour == (0.5, 0.25, 1.0, 0.75)
+    assert back.emissive == (1.0, 0.5, 0.0)
+    assert back.alpha_mode == "blend"
+
+
+@pytest.mark.parametrize("name", ["usda", "dae"])
+def test_a_picture_that_takes_the_place_of_the_glow_still_glows_in_gltf(name, tmp_path):
+    """glTF multiplies by emissiveFactor, whose default is black (glTF 2.0 §3.9.3, material.emissiveFactor)."""
+    files = formats.write(_glowing(emissive=(1.0, 1.0, 1.0), alpha_mode="opaque"), name, "tile")
+    for path, data in files.items():
+        (tmp_path / path).write_bytes(data)
+    read = formats.read(FolderPackage(tmp_path), next(iter(files)))
+    written = json.loads(formats.write(read, "gltf", "tile")["tile.gltf"])
+    assert written["materials"][0]["emissiveFactor"] == [1.0, 1.0, 1.0]
+    assert "emissiveTexture" in written["materials"][0]
+
+
+def test_what_takes_a_pictures_place_is_said_where_there_is_no_tint(tmp_path):
+    tinted, plain = _glowing(base_colour=(1, 0.2, 0.2, 1), emissive=(1, 1, 1)), _glowing(emissive=(1, 1, 1))
+    said = lambda s, name: [x for x in formats.what_is_lost(s, name) if "over" in x and "image" in x]
+    assert said(tinted, "dae") == ["1 material's colour over its image cannot be held."]
+    assert not any(said(tinted, name) for name in ("glb", "obj", "usdz"))
+    assert not said(plain, "dae")
+    dark = formats.write(_glowing(emissive=(0, 0, 0)), "dae", "tile")["tile.dae"].decode()
+    assert "emissive-sampler" not in dark, "a glow that black switches off must not be lit by its picture"

@@ -33,13 +33,13 @@ class Format:
 #: What formats are told apart by: each is read, written and proved, or said to be lost.
 FEATURES = (
     "unit", "up axis", "parts", "names", "node tree", "instances", "polygons", "lines", "points", "one UV set", "UV sets", "normals", "tangents",
-    "vertex colours", "smoothing groups", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "morph targets",
+    "vertex colours", "smoothing groups", "face groups", "materials", "alpha modes", "double-sided", "images", "tinted images", "texture transforms", "skins", "morph targets",
     "clips", "further clips", "channels", "cameras", "lights", "ambient lights", "unplaced meshes",
 )  # fmt: skip
 _GLTF = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours", "materials",
-        "alpha modes", "double-sided", "tangents", "images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names", "unplaced meshes",
+        "alpha modes", "double-sided", "tangents", "images", "tinted images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names", "unplaced meshes",
     }
 )  # fmt: skip
 _OBJ = frozenset(
@@ -52,8 +52,10 @@ _OBJ = frozenset(
         "normals",
         "vertex colours",
         "smoothing groups",
+        "face groups",
         "materials",
         "images",
+        "tinted images",
         "names",
     }
 )
@@ -68,7 +70,7 @@ _DAE = frozenset(
 _USD = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals",
-        "vertex colours", "materials", "alpha modes", "double-sided", "images", "texture transforms", "skins", "clips", "cameras", "lights", "ambient lights", "names",
+        "vertex colours", "materials", "alpha modes", "double-sided", "images", "tinted images", "texture transforms", "skins", "clips", "cameras", "lights", "ambient lights", "names",
     }
 )  # fmt: skip
 

@@ -128,7 +128,9 @@ class Effects:
             self._input("normal", ("normal",), t, params, number) for b in effect.iter("normalmap") for t in b.findall("texture")
         ]
         r, g, b, _ = colours["diffuse"] or (1.0, 1.0, 1.0, 1.0)
-        emission = colours["emission"] or (0.0, 0.0, 0.0, 1.0)
+        # A texture takes the place of the colour, so what it is multiplied by is white.
+        dark = (1.0, 1.0, 1.0, 1.0) if any(t.role == "emissive" for t in inputs) else (0.0, 0.0, 0.0, 1.0)
+        emission = colours["emission"] or dark
         return Material(
             f"material:{number}", name, (r, g, b, self._opacity(shading, colours["transparent"])), emissive=emission[:3], inputs=tuple(inputs),
             source={"shading": shading.tag, "values": self._values(shading)},

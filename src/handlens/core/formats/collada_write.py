@@ -153,7 +153,9 @@ class _Writer:
 
     def effect(self, owner: Element, m: Material) -> None:
         profile = self.add(owner, "profile_COMMON")
-        inputs = {t.role: t for t in reversed(m.inputs) if t.image is not None}
+        # A texture takes the place of the colour: one that black switches off would glow.
+        off = () if any(m.emissive) else ("emissive",)
+        inputs = {t.role: t for t in reversed(m.inputs) if t.image is not None and t.role not in off}
         for role, t in inputs.items():
             surface = self.add(self.add(profile, "newparam", sid=f"{role}-surface"), "surface", type="2D")
             self.add(surface, "init_from", f"image-{t.image}")

@@ -21,6 +21,7 @@ from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.triangles import triangulate
 from .layout import PLAIN, Layout
+from .losses import losses
 from .names import file_names
 from .pictures import ENDING_BY_MEDIA, media_type
 from .split import split_vertices
@@ -39,12 +40,7 @@ def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that glTF cannot hold."""
-    lost = []
-    polygons = sum(int(np.count_nonzero(m.corner_counts > 3)) for m in scene.meshes)
-    if polygons:
-        lost.append(f"{polygons:,} polygons are written as triangles.")
-    if any(m.smooth is not None for m in scene.meshes):
-        lost.append("Smoothing groups are left out; the normals that are stored stay.")
+    lost = losses(scene, format_name)
     spare = sum(_spare_points(m) for m in scene.meshes)
     if spare:
         lost.append(f"{spare:,} positions that no face, line or point uses are left out.")

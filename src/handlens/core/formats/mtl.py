@@ -142,7 +142,8 @@ class Libraries:
         colour = (d.values.get("kd") or [1.0, 1.0, 1.0]) if d.defined else [1.0, 1.0, 1.0]
         colour = (colour * 3)[:3]
         alpha = d.values["d"][0] if d.values.get("d") else 1.0 - d.values["tr"][0] if d.values.get("tr") else 1.0
-        glow = (d.values.get("ke") or [0.0, 0.0, 0.0]) * 3
+        lit = any(MAPS[keyword] == "emissive" for keyword, _, _ in d.maps)
+        glow = (d.values.get("ke") or [1.0 if lit else 0.0]) * 3
         inputs = []
         for keyword, reference, options in d.maps:
             image = self._image(reference, d.library)

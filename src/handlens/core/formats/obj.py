@@ -61,12 +61,9 @@ class _Object:
     lines: list[Array] = field(default_factory=list)
     points: list[Array] = field(default_factory=list)
     materials: list[int] = field(default_factory=list)
-    groups: list[tuple[str, int]] = field(default_factory=list)
+    groups: list[Array] = field(default_factory=list)
+    group_names: list[str] = field(default_factory=list)
     last_vertex: int = 0
-
-    @property
-    def face_total(self) -> int:
-        return sum(len(c) for c in self.counts)
 
     @property
     def holds_something(self) -> bool:
@@ -91,6 +88,7 @@ class _Reader:
         self.objects = [_Object("", 0)]
         self.material = -1
         self.smoothing = 0
+        self.group = ""
         self.known = 0
         self.unknown: list[tuple[int, str]] = []
         self.free_form = 0
@@ -151,6 +149,9 @@ class _Reader:
             target.materials.append(self.material)
         target.slots.append(np.full(len(counts), target.materials.index(self.material), np.int32))
         target.smooth.append(np.full(len(counts), self.smoothing, np.int32))
+        if self.group not in target.group_names:
+            target.group_names.append(self.group)
+        target.groups.append(np.full(len(counts), target.group_names.index(self.group), np.int32))
 
     # --- single statements --------------------------------------------------------------------
 
@@ -168,7 +169,7 @@ class _Reader:
             self._new_object(value)
         elif keyword == "g":
             self.known += 1
-            self.objects[-1].groups.append((value, self.objects[-1].face_total))
+            self.group = value
         elif keyword == "usemtl":
             self.known += 1
             self.material = self.libraries.use(value)
@@ -281,7 +282,8 @@ def _mesh(number: int, item: _Object, positions: Array, uv: Array, normals: Arra
         smooth=frozen(_cat(item.smooth, np.int32)) if smoothing else None,
         lines=frozen(lines),
         points=frozen(points),
-        extras={"groups": item.groups} if item.groups else {},
+        groups=frozen(_cat(item.groups, np.int32)) if any(item.group_names) else None,
+        group_names=tuple(item.group_names) if any(item.group_names) else (),
     )
 
 

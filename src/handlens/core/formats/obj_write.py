@@ -65,6 +65,7 @@ def _obj(scene: Scene, stem: str, materials: list[str], library: bool) -> bytes:
         out.append(f"mtllib {stem}.mtl")
     world = world_matrices(scene)
     offsets = [1, 1, 1]
+    grouped = any(m.groups is not None for m in scene.meshes)
     for i in walk(scene):
         n = scene.nodes[i]
         if n.mesh is None:
@@ -73,11 +74,13 @@ def _obj(scene: Scene, stem: str, materials: list[str], library: bool) -> bytes:
         # A part without a name would run into the one before it.
         if name or offsets != [1, 1, 1]:
             out.append(f"o {name or f'part_{i}'}")
-        _part(out, scene.meshes[n.mesh], world[i], offsets, materials, BY_NAME[scene.format])
+        _part(out, scene.meshes[n.mesh], world[i], offsets, materials, BY_NAME[scene.format], grouped)
     return ("\n".join(out) + "\n").encode("utf-8")
 
 
-def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], source: Format) -> None:
+def _part(
+    out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], source: Format, grouped: bool
+) -> None:
     from ..mends.placement import through
 
     moved = through(mesh, matrix[:3, :3])
@@ -92,7 +95,7 @@ def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materia
         out.extend(_lines("vt", np.column_stack([values[:, 0], 1 - values[:, 1]]) if source.v_down else values, source.single))
     if moved.normals is not None:
         out.extend(_lines("vn", moved.normals.values.astype(np.float64), source.single))
-    _faces(out, moved, uv, offsets, materials)
+    _faces(out, moved, uv, offsets, materials, grouped)
     out.extend(f"l {a} {b}" for a, b in (moved.lines + offsets[0]).tolist())
     out.extend(f"p {p}" for p in (moved.points + offsets[0]).tolist())
     offsets[0] += len(positions)
@@ -100,7 +103,7 @@ def _part(out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materia
     offsets[2] += 0 if moved.normals is None else len(moved.normals.values)
 
 
-def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], materials: list[str]) -> None:
+def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], materials: list[str], grouped: bool) -> None:
     v = (mesh.corners + offsets[0]).tolist()
     t = None if uv is None else np.where(uv.index < 0, 0, uv.index + offsets[1]).tolist()
     n = None if mesh.normals is None else np.where(mesh.normals.index < 0, 0, mesh.normals.index + offsets[2]).tolist()
@@ -108,16 +111,23 @@ def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], mat
     starts = mesh.starts.tolist()
     slots = mesh.slots.tolist() if len(mesh.slots) else [0] * mesh.face_count
     smooth = None if mesh.smooth is None else mesh.smooth.tolist()
-    slot = group = None
+    slot = smoothing = group = None
+    groups = None if mesh.groups is None else mesh.groups.tolist()
+    if groups is None and grouped:
+        # A group lasts until the next is named, over the border of objects too (common practice, no published source).
+        out.append("g")
     for f in range(mesh.face_count):
+        if groups is not None and groups[f] != group:
+            group = groups[f]
+            out.append(f"g {mesh.group_names[group]}".rstrip())
         if slots[f] != slot:
             slot = slots[f]
             material = mesh.slot_materials[slot] if slot < len(mesh.slot_materials) else -1
             # A bare `usemtl` takes back the material of the faces before (common practice, no published source).
             out.append(f"usemtl {materials[material]}" if material >= 0 else "usemtl")
-        if smooth is not None and smooth[f] != group:
-            group = smooth[f]
-            out.append(f"s {group or 'off'}")
+        if smooth is not None and smooth[f] != smoothing:
+            smoothing = smooth[f]
+            out.append(f"s {smoothing or 'off'}")
         out.append("f " + " ".join(words[starts[f] : starts[f + 1]]))
 
 

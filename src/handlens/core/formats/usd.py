@@ -239,11 +239,13 @@ class _Scene:
         inputs = tuple(self.input(e, sets) for e in m["inputs"])
         see_through = opacity < 1 or any(t.role == "alpha" for t in inputs)
         mode = "mask" if threshold > 0 else "blend" if see_through else "opaque"
-        # A texture takes the place of the value, so the colour beside it is white.
-        r, g, b = (1.0, 1.0, 1.0) if any(t.role == "base-colour" for t in inputs) else three("diffuseColor", (0.18, 0.18, 0.18))
+        tints = {t.role: _tint(t) for t in inputs}
+        r, g, b = tints["base-colour"][:3] if "base-colour" in tints else three("diffuseColor", (0.18, 0.18, 0.18))
+        red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
+        opacity = tints["alpha"][3] if "alpha" in tints else opacity
         return Material(
             f"material:{number}", m["name"], (float(r), float(g), float(b), opacity), one("metallic", 0.0), one("roughness", 0.5),
-            three("emissiveColor", (0.0, 0.0, 0.0)), mode, threshold if mode == "mask" else None, doubled, inputs, source={"values": values},
+            (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs, source={"values": values},
         )  # fmt: skip
 
     def input(self, e: dict[str, Any], sets: list[list[str]]) -> TextureInput:
@@ -256,3 +258,9 @@ class _Scene:
             transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
         options = {k: e[k] for k in ("output", "space", "scale", "bias") if e.get(k)}
         return TextureInput(_ROLES.get(e["name"], e["name"]), (e["name"],), e["image"], uv, sampler, transform, None, options)
+
+
+def _tint(t: TextureInput) -> list[float]:
+    """What an image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
+    scale = [float(v) for v in t.options.get("scale", ())]
+    return [*scale, 1.0, 1.0, 1.0, 1.0][:4] if len(scale) < 4 else scale[:4]

@@ -332,6 +332,9 @@ class _Writer:
         if t.role == "normal":
             shader.CreateInput("scale", types.Float4).Set(Gf.Vec4f(2, 2, 2, 1))
             shader.CreateInput("bias", types.Float4).Set(Gf.Vec4f(-1, -1, -1, 0))
+        tint = self.tint(m, t.role)
+        if tint != (1.0, 1.0, 1.0, 1.0):
+            shader.CreateInput("scale", types.Float4).Set(Gf.Vec4f(*tint))
         reader = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_uv"))
         reader.CreateIdAttr("UsdPrimvarReader_float2")
         reader.CreateInput("varname", types.String).Set("st" if t.uv_set == 0 else f"st{t.uv_set}")
@@ -350,6 +353,14 @@ class _Writer:
             given = surface.GetInput(key) or surface.CreateInput(key, kind)
             shader.CreateOutput(output, types.Float3 if output == "rgb" else types.Float)
             given.ConnectToSource(shader.ConnectableAPI(), output)
+
+    def tint(self, m: Material, role: str) -> tuple[float, ...]:
+        """What an image is multiplied by: a connected input has no value of its own, so UsdUVTexture's scale holds it."""
+        if role not in ("base-colour", "emissive"):
+            return (1.0, 1.0, 1.0, 1.0)
+        colour = m.base_colour[:3] if role == "base-colour" else m.emissive
+        opacity = m.base_colour[3] if role == "base-colour" and m.alpha_mode in ("mask", "blend") else 1.0
+        return (*map(float, converted(colour, BY_NAME[self.scene.format].linear, True)), float(opacity))
 
     # --- cameras, lights, rigs ----------------------------------------------------------------
 

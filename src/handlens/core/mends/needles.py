@@ -134,7 +134,7 @@ class _Work:
         other = int(self.owner[back])
         if self.mesh.corner_counts[other] != 3 or self.mesh.slots[other] != self.mesh.slots[face]:
             return False
-        if self.mesh.smooth is not None and self.mesh.smooth[other] != self.mesh.smooth[face]:
+        if any(x is not None and x[other] != x[face] for x in (self.mesh.smooth, self.mesh.groups)):
             return False
         start = int(self.mesh.starts[other])
         b2, a2, d = (start + (back - start + k) % 3 for k in range(3))

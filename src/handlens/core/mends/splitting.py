@@ -23,7 +23,7 @@ def split_parts(
 
     labels: (F,) label of each face of a node's mesh, or None; a mesh with one label, with lines or with points stays whole.
     Parts that show one mesh share what becomes of it, split as the first of them is. name: words for a mesh, a label and its
-    position; its number where it is left out.
+    position, which name what has no name; its number where it is left out.
     """
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     made: dict[int, list[tuple[int, str]]] = {}
@@ -48,12 +48,11 @@ def split_parts(
         n = scene.nodes[i]
         assert n.mesh is not None
         children = []
+        bare = name is not None and not n.name and not scene.meshes[n.mesh].name
         for number, (k, words) in enumerate(made[n.mesh]):
             children.append(len(nodes))
-            tail = words if scene.meshes[n.mesh].name else str(number + 1)
-            nodes.append(
-                Node(f"{n.id}/{number}", f"{scene.part_name(i)}_{tail}", mesh=k, skin=n.skin, morph_weights=n.morph_weights)
-            )
+            called = words if bare else f"{scene.part_name(i)}_{words}"
+            nodes.append(Node(f"{n.id}/{number}", called, mesh=k, skin=n.skin, morph_weights=n.morph_weights))
         nodes[i] = replace(nodes[i], mesh=None, skin=None, morph_weights=(), children=(*nodes[i].children, *children))
     return without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))), done
 

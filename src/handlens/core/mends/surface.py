@@ -199,18 +199,22 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "surface.split", title="Split into parts", keeps=_LAYERS, costs="a part, and so a draw call, for each piece", safe=False,
-    parameters=[Parameter("by", "choice", "what becomes a part of its own", ("piece", "slot"), "piece"), PARTS],
+    parameters=[Parameter("by", "choice", "what becomes a part of its own", ("piece", "slot", "group"), "piece"), PARTS],
 )  # fmt: skip
 def split(scene: Scene, by: str, parts: Sequence[str] = ()) -> Outcome:
-    """Make each connected piece, or the faces of each slot, a part of its own below the part that it came from."""
+    """Make each connected piece, or the faces of each slot or named group, a part of its own below the part that it came from."""
     chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None]
     mesh_of = lambda i: scene.meshes[scene.nodes[i].mesh or 0]
-    labels = (lambda i: mesh_of(i).slots) if by == "slot" else (lambda i: pieces(mesh_of(i)))
-    after, done = split_parts(
-        scene, chosen, labels, (lambda mesh, slot, _: _slot_name(scene, mesh, slot)) if by == "slot" else None
-    )
+    labels: dict[str, Callable[[int], Array | None]] = {
+        "slot": lambda i: mesh_of(i).slots, "piece": lambda i: pieces(mesh_of(i)), "group": lambda i: mesh_of(i).groups,
+    }  # fmt: skip
+    names: dict[str, Callable[[Mesh, int, int], str]] = {
+        "slot": lambda mesh, slot, _: _slot_name(scene, mesh, slot), "group": lambda mesh, group, _: mesh.group_names[group] or "rest",
+    }  # fmt: skip
+    after, done = split_parts(scene, chosen, labels[by], names.get(by))
     if not done:
-        raise MendError(f"These parts are one {by} each." if chosen else "There are no parts to split.")
+        one = "None of these parts has two groups of faces." if by == "group" else f"These parts are one {by} each."
+        raise MendError(one if chosen else "There are no parts to split.")
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     return Outcome(after, (Figure("parts", count(scene), count(after)),))
 

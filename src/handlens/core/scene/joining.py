@@ -70,6 +70,7 @@ def _joined(pieces: list[Mesh]) -> Mesh:
     smooth = None
     if any(m.smooth is not None for m in pieces):
         smooth = frozen(np.concatenate([np.zeros(m.face_count, np.int32) if m.smooth is None else m.smooth for m in pieces]))
+    groups, group_names = _groups(pieces)
     sets, tints = max(len(m.uvs) for m in pieces), max(len(m.colours) for m in pieces)
     pick = lambda group, k: _together(pieces, [getattr(m, group)[k] if k < len(getattr(m, group)) else None for m in pieces])
     return Mesh(
@@ -79,8 +80,22 @@ def _joined(pieces: list[Mesh]) -> Mesh:
         uvs=tuple(x for k in range(sets) if (x := pick("uvs", k)) is not None),
         colours=tuple(x for k in range(tints) if (x := pick("colours", k)) is not None),
         normals=_together(pieces, [m.normals for m in pieces]), tangents=_together(pieces, [m.tangents for m in pieces]),
-        smooth=smooth, lines=frozen(shift("lines").reshape(-1, 2)), points=frozen(shift("points")), extras=pieces[0].extras,
+        smooth=smooth, groups=groups, group_names=group_names, lines=frozen(shift("lines").reshape(-1, 2)), points=frozen(shift("points")), extras=pieces[0].extras,
     )  # fmt: skip
+
+
+def _groups(pieces: list[Mesh]) -> tuple[Array | None, tuple[str, ...]]:
+    """One table of named groups for several meshes; faces of a mesh without any are in the group without a name."""
+    if all(m.groups is None for m in pieces):
+        return None, ()
+    own = [m.group_names if m.groups is not None else ("",) for m in pieces]
+    names = list(dict.fromkeys(name for table in own for name in table))
+    into = [np.array([names.index(name) for name in table], np.int32) for table in own]
+    groups = [
+        np.full(m.face_count, new[0], np.int32) if m.groups is None else new[m.groups]
+        for m, new in zip(pieces, into, strict=True)
+    ]
+    return frozen(np.concatenate(groups)), tuple(names)
 
 
 def _together(pieces: list[Mesh], layers: list[Layer | None]) -> Layer | None:

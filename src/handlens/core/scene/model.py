@@ -76,6 +76,7 @@ class Mesh:
     positions: (V, 3) float64, file units, mesh space. corners: (C,) int32 vertex of each corner.
     starts: (F+1,) int64, first corner of each face. slots: (F,) int32 index into slot_materials.
     slot_materials: material index of each slot, -1 for none. smooth: (F,) int32 smoothing group or None.
+    groups: (F,) int32 index into group_names, the names of sets of faces, or None.
     lines: (L, 2) int32. points: (P,) int32. Faces, lines and points are in file order.
     """
 
@@ -91,6 +92,8 @@ class Mesh:
     tangents: Layer | None = None
     colours: tuple[Layer, ...] = ()
     smooth: Array | None = None
+    groups: Array | None = None
+    group_names: tuple[str, ...] = ()
     lines: Array = field(default_factory=_empty((0, 2), np.int32))
     points: Array = field(default_factory=_empty((0,), np.int32))
     weights: Weights | None = None

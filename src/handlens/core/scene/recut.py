@@ -13,12 +13,13 @@ def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
     """The mesh whose faces take corners of the old one.
 
     order: (C',) int64 old corner of each new corner. starts: (F'+1,) first corner of each new face. face: (F',) old face of
-    each new one, whose slot and smoothing group it keeps. Positions, lines and points stay as they are.
+    each new one, whose slot and groups it keeps. Positions, lines and points stay as they are.
     """
     layer = lambda x: Layer(x.values, frozen(x.index[order]))
     return replace(
         mesh, corners=frozen(mesh.corners[order]), starts=frozen(np.asarray(starts, np.int64)),
         slots=frozen(mesh.slots[face]) if len(mesh.slots) else mesh.slots, smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
+        groups=None if mesh.groups is None else frozen(mesh.groups[face]),
         uvs=tuple(layer(u) for u in mesh.uvs), colours=tuple(layer(c) for c in mesh.colours),
         normals=None if mesh.normals is None else layer(mesh.normals), tangents=None if mesh.tangents is None else layer(mesh.tangents),
     )  # fmt: skip
