@@ -9,7 +9,7 @@ import pytest
 
 from handlens.core.display import display_copy, light, marked, reduced_copy
 from handlens.core.formats.uv_transform import placed
-from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, Weights
+from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, TextureInput, Weights
 from handlens.core.scene.model import frozen
 from handlens.core.sections import Opened
 from pictures import textured
@@ -204,3 +204,72 @@ def test_every_uv_set_is_drawn_and_the_material_says_which_and_where():
         points = np.random.default_rng(2).random((5, 2))
         drawn = np.column_stack([turn(points), np.ones(5)]) @ place.T
         assert drawn == pytest.approx(turn(placed(points, moved.transform, v_down)))
+
+
+def _coloured(values: np.ndarray, format: str = "glb", index: np.ndarray | None = None) -> np.ndarray:
+    """(V, 4) colours of the drawn vertices of a triangle in the copy."""
+    corners = np.arange(3, dtype=np.int32)
+    flag = Mesh(
+        "flag", "flag", np.eye(3), corners, np.array([0, 3]), np.zeros(1, np.int32), (-1,),
+        colours=(Layer(values.astype(np.float32), corners if index is None else index),),
+    )  # fmt: skip
+    made = Opened(display_copy(scene(flag, format=format)))
+    return made.array(made.header["meshes"][0]["colour"], np.uint8).reshape(-1, 4)
+
+
+def test_colours_of_vertices_are_coded_for_the_screen():
+    """Linear light in glTF (2.0 §3.7.2.1), as shown in PLY. Half of white light is 188 of 255 (IEC 61966-2-1, equation 8)."""
+    half = np.tile([0.5, 0.0, 1.0], (3, 1))
+    assert _coloured(half)[0].tolist() == [188, 0, 255, 255]
+    assert _coloured(half, "ply")[0].tolist() == [128, 0, 255, 255]
+    assert _coloured(np.column_stack([half, [0.2, 0.4, 0.6]]), "ply")[:, 3].tolist() == [51, 102, 153]
+    # What is out of range or no number is brought within; a corner without a colour is white, which changes nothing.
+    assert _coloured(np.array([[np.nan, 2.0, -1.0]] * 3), "ply")[0].tolist() == [0, 255, 0, 255]
+    assert _coloured(half, "ply", np.array([0, -1, 0], np.int32))[1].tolist() == [255] * 4
+
+
+def test_a_border_between_colours_is_drawn_hard():
+    """Two triangles share a side but not its colours: the drawn vertices are split there."""
+    index = np.array([0, 0, 0, 1, 1, 1], np.int32)
+    corners = np.array([0, 1, 2, 0, 2, 3], np.int32)
+    flag = Mesh(
+        "flag", "flag", np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], float), corners, np.array([0, 3, 6]),
+        np.zeros(2, np.int32), (-1,), colours=(Layer(np.array([[1, 0, 0], [0, 0, 1]], np.float32), index),),
+    )  # fmt: skip
+    made = Opened(display_copy(scene(flag)))
+    assert made.array(made.header["meshes"][0]["colour"], np.uint8).reshape(-1, 4)[:, 0].tolist() == [255] * 3 + [0] * 3
+
+
+def test_a_reduced_copy_keeps_the_colours_of_its_vertices(small_limits):
+    ball = sphere(100)
+    red = Layer(np.array([[1, 0, 0, 1]], np.float32), np.zeros(len(ball.corners), np.int32))
+    small = Opened(reduced_copy(display_copy(scene(replace(ball, colours=(red,))))))
+    mesh = small.header["meshes"][0]
+    colours = small.array(mesh["colour"], np.uint8).reshape(-1, 4)
+    assert len(colours) == mesh["positions"]["count"] / 3
+    assert (colours == [255, 0, 0, 255]).all()
+
+
+def _drawn(**more) -> dict:
+    made = textured(b"")
+    return Opened(display_copy(made.with_(materials=(replace(made.materials[0], **more),)))).header["materials"][0]
+
+
+def test_what_glows_and_what_takes_no_light():
+    glow = TextureInput("emissive", ("emissiveTexture",), 0, uv_set=1, transform={"offset": [0.5, 0.0]})
+    inputs = (glow,)
+    made = _drawn(emissive=(1.0, 0.5, 0.0), inputs=inputs)
+    assert made["glow"] == {"colour": [1.0, 0.5, 0.0], "image": 0, "uvSet": 1, "placed": [1, 0, 0.5, 0, 1, 0], "repeat": True}
+    assert _drawn(emissive=(0.0, 0.0, 0.0), inputs=inputs)["glow"] is None, "black times a picture is black"
+    strong = {"extensions": {"KHR_materials_emissive_strength": {"emissiveStrength": 3.0}, "KHR_materials_unlit": {}}}
+    assert _drawn(emissive=(0.25, 0.5, 0.0), source=strong)["glow"]["colour"] == [0.75, 1.0, 0.0]
+    assert _drawn(source=strong)["unlit"]
+    assert not _drawn()["unlit"]
+
+
+@pytest.mark.parametrize(
+    "extensions",
+    [None, [], "x", {"KHR_materials_emissive_strength": {"emissiveStrength": "much"}}, {"KHR_materials_emissive_strength": 4}],
+)
+def test_a_glow_is_drawn_whatever_stands_beside_it(extensions):
+    assert _drawn(emissive=(0.5, 0.5, 0.5), source={"extensions": extensions})["glow"]["colour"] == [0.5] * 3

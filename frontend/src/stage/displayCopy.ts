@@ -9,12 +9,15 @@ interface Section { at: number; count: number }
 interface Run { start: number; count: number; material: number }
 interface MeshHeader {
   name: string; centre: number[]; triangles: number; positions: Section; normals: Section; index: Section; faces: Section; vertex: Section; lines?: Section; weight?: Section;
-  groups: Run[]; light?: { index: Section; groups: Run[] }; reduced?: { from: number; step: number };
+  colour?: Section; groups: Run[]; light?: { index: Section; groups: Run[] }; reduced?: { from: number; step: number };
   [uvs: `uv${number}`]: Section | undefined;
   joints?: { names: string[]; nodes: number[]; starts: Section; joint: Section; weight: Section };
 }
-interface MaterialHeader {
-  name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; image: number | null; uvSet: number; placed: number[] | null; repeat: boolean; missing: string | null;
+/** How a picture is laid on. */
+interface Laid { image: number | null; uvSet: number; placed: number[] | null; repeat: boolean }
+interface MaterialHeader extends Laid {
+  name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; missing: string | null;
+  glow: (Laid & { colour: number[] }) | null; unlit: boolean;
 }
 interface Header {
   version: number; origin: number[]; bounds: { min: number[]; max: number[] };
@@ -54,6 +57,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     g.setAttribute('position', new BufferAttribute(floats(m.positions), 3));
     g.setAttribute('normal', new BufferAttribute(new Int8Array(data, base + m.normals.at, m.normals.count), 4, true));
     for (let k = 0; m[`uv${k}`]; k++) g.setAttribute(uvName(k), new BufferAttribute(floats(m[`uv${k}`]!), 2));
+    if (m.colour) g.setAttribute('tint', new BufferAttribute(new Uint8Array(data, base + m.colour.at, m.colour.count), 4, true));
     if (m.weight) g.setAttribute('weight', new BufferAttribute(floats(m.weight), 1));
     g.setIndex(new BufferAttribute(words(m.index), 1));
     m.groups.forEach((group, k) => g.addGroup(group.start, group.count, k));
@@ -82,7 +86,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
     const mirrored = mesh.matrix.determinant() < 0;
-    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, uvSets(geometries[part.mesh]!), textures), hasWeight: !!m.weight, mirrored }));
+    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, uvSets(geometries[part.mesh]!), textures), hasWeight: !!m.weight, tinted: !!m.colour, mirrored }));
     if ((mesh.userData.surfaces as Surface[]).some(scattered)) mesh.add(outlines(mesh));
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
     root.add(mesh);
@@ -109,15 +113,18 @@ export function uvSets(g: BufferGeometry) {
 
 function surface(id: number, header: Header, number: number, uvSets: number, textures: (Texture | null)[]): Surface {
   const m = header.materials[number];
-  const bare = { id, slot: number, uvSets, uvSet: m?.uvSet ?? 0, placed: m?.placed ?? null, hasWeight: false, mirrored: false, pictureSize: 1024 };
+  const bare = { id, slot: number, uvSets, uvSet: m?.uvSet ?? 0, placed: m?.placed ?? null, hasWeight: false, tinted: false, mirrored: false, pictureSize: 1024, glow: null, unlit: !!m?.unlit };
   if (!m) return { ...bare, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false };
-  const map = m.image !== null && m.uvSet < uvSets ? (textures[m.image] ?? null) : null;
-  if (map) map.wrapS = map.wrapT = m.repeat ? RepeatWrapping : ClampToEdgeWrapping;
-  const [r = 1, g = 1, b = 1, a = 1] = m.colour;
-  const colour = m.linear ? new Color().setRGB(r, g, b, LinearSRGBColorSpace) : new Color().setRGB(r, g, b, SRGBColorSpace);
+  const picture = (laid: Laid) => {
+    const map = laid.image !== null && laid.uvSet < uvSets ? (textures[laid.image] ?? null) : null;
+    if (map) map.wrapS = map.wrapT = laid.repeat ? RepeatWrapping : ClampToEdgeWrapping;
+    return map;
+  };
+  const shown = ([r = 1, g = 1, b = 1]: number[]) => `#${new Color().setRGB(r, g, b, m.linear ? LinearSRGBColorSpace : SRGBColorSpace).getHexString()}`;
   return {
-    ...bare, pictureSize: (m.image !== null && header.images[m.image]?.width) || 1024, colour: `#${colour.getHexString()}`, map, missing: m.missing, alphaMode: m.alphaMode, cutoff: m.cutoff ?? 0.5,
-    imageHasAlpha: m.image !== null && !!header.images[m.image]?.alpha, opacity: a, doubleSided: m.doubleSided,
+    ...bare, pictureSize: (m.image !== null && header.images[m.image]?.width) || 1024, colour: shown(m.colour), map: picture(m), missing: m.missing, alphaMode: m.alphaMode, cutoff: m.cutoff ?? 0.5,
+    imageHasAlpha: m.image !== null && !!header.images[m.image]?.alpha, opacity: m.colour[3] ?? 1, doubleSided: m.doubleSided,
+    glow: m.glow && { colour: shown(m.glow.colour), map: picture(m.glow), uvSet: m.glow.uvSet, placed: m.glow.placed },
   };
 }
 

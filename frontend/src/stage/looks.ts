@@ -20,6 +20,17 @@ uniform mat4 uSunMatrix; uniform vec3 uSunOffset; uniform mat3 uPlaced;
 #ifdef FURTHER_SET
   attribute vec2 UV_SET;
 #endif
+#ifdef HAS_TINT
+  attribute vec4 tint;
+  varying vec4 vTint;
+#endif
+#ifdef GLOW_SET
+  uniform mat3 uGlowPlaced;
+  varying vec2 vGlow;
+  #ifdef FURTHER_GLOW_SET
+    attribute vec2 GLOW_SET;
+  #endif
+#endif
 varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
 LOOK_PARS
 void main() {
@@ -35,6 +46,12 @@ void main() {
   #ifdef HAS_UV
     vSt = (uPlaced * vec3(UV_SET, 1.)).xy;
   #endif
+  #ifdef HAS_TINT
+    vTint = tint;
+  #endif
+  #ifdef GLOW_SET
+    vGlow = (uGlowPlaced * vec3(GLOW_SET, 1.)).xy;
+  #endif
   LOOK
 }`;
 const FRAGMENT = /* glsl */ `
@@ -42,6 +59,16 @@ layout(location = 1) out highp vec4 gInk;
 uniform vec3 uColour, uSun, uUp, uSunOffset; uniform float uOpacity, uPart, uInk, uDpr, uTile, uSample, uCutoff, uPale;
 uniform sampler2D uMap; uniform highp sampler2DShadow uSunMap;
 varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
+#ifdef HAS_TINT
+  varying vec4 vTint;
+#endif
+#ifdef HAS_GLOW
+  uniform vec3 uGlow;
+#endif
+#ifdef GLOW_SET
+  uniform sampler2D uGlowMap;
+  varying vec2 vGlow;
+#endif
 float hatch(vec2 p, float period, float halfWidth) {
   float d = abs(fract((p.x + p.y) / period) - .5) * period * .7071;
   return 1. - smoothstep(halfWidth - .6, halfWidth + .6, d);
@@ -61,6 +88,9 @@ void main() {
   #ifdef HAS_MAP
     c *= texture2D(uMap, vSt);
   #endif
+  #ifdef HAS_TINT
+    c *= vec4(mix(vTint.rgb / 12.92, pow((vTint.rgb + .055) / 1.055, vec3(2.4)), step(.04045, vTint.rgb)), vTint.a);
+  #endif
   #ifdef CUT
     if (c.a < uCutoff) discard;
   #endif
@@ -76,8 +106,18 @@ void main() {
     vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
     vec3 light = mix(vec3(.332, .270, .168), vec3(.557, .532, .485), dot(n, uUp) * .5 + .5) + vec3(.605, .542, .433) * (max(0., dot(n, uSun)) * sunlight());
   #endif
+  #ifdef UNLIT
+    light = vec3(1.);
+  #endif
   float l = dot(light, vec3(.333));
   c.rgb *= light;
+  #ifdef HAS_GLOW
+    vec3 glow = uGlow;
+    #ifdef GLOW_SET
+      glow *= texture2D(uGlowMap, vGlow).rgb;
+    #endif
+    c.rgb += glow;
+  #endif
   LOOK
   #ifndef FLAT
     c.rgb = pow(max(c.rgb, vec3(1e-4)), vec3(1. / 2.2));
@@ -105,6 +145,11 @@ export interface Surface {
   uvSet: number;
   placed: number[] | null;
   hasWeight: boolean;
+  /** Whether vertices have colours, which the material's is multiplied by. */
+  tinted: boolean;
+  /** Light that the material gives off, and whether it takes none. */
+  glow: { colour: string; map: Texture | null; uvSet: number; placed: number[] | null } | null;
+  unlit: boolean;
   /** Index of the material, -1 for none. */
   slot: number;
   /** Width of its own picture in pixels. */
@@ -112,12 +157,13 @@ export interface Surface {
 }
 
 interface Paper {
-  surface?: Surface; hex?: string; map?: Texture | null; cut?: boolean; soft?: boolean; scatter?: boolean; flat?: boolean; lines?: boolean; ink?: number; opacity?: number;
+  /** asMaterial: vertex colours, glow and the colour of the surface's own material are drawn. */
+  surface?: Surface; asMaterial?: boolean; hex?: string; map?: Texture | null; cut?: boolean; soft?: boolean; scatter?: boolean; flat?: boolean; lines?: boolean; ink?: number; opacity?: number;
   uniforms?: Uniforms; pars?: string; vertexPars?: string; vertex?: string; look?: string; options?: ShaderMaterialParameters;
 }
 
 /** A paper material. `look` runs after lighting and may change `c`; `l` is the light, `n` the view normal. */
-export function paper({ surface, hex = '#fff', map = null, cut = false, soft = false, scatter = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertexPars = '', vertex = '', look = '', options = {} }: Paper) {
+export function paper({ surface, asMaterial = false, hex = '#fff', map = null, cut = false, soft = false, scatter = false, flat = false, lines = false, ink = 1, opacity = 1, uniforms = {}, pars = '', vertexPars = '', vertex = '', look = '', options = {} }: Paper) {
   const defines: Record<string, string> = {};
   if (map) defines.HAS_MAP = '';
   if (surface && hasUv(surface)) {
@@ -125,7 +171,14 @@ export function paper({ surface, hex = '#fff', map = null, cut = false, soft = f
     defines.UV_SET = surface.uvSet ? `uv${surface.uvSet}` : 'uv';
     if (surface.uvSet) defines.FURTHER_SET = '';
   }
-  const [a = 1, b = 0, c = 0, d = 0, e = 1, f = 0] = surface?.placed ?? [];
+  const glow = asMaterial ? surface!.glow : null;
+  if (asMaterial && surface!.tinted) defines.HAS_TINT = '';
+  if (asMaterial && surface!.unlit) defines.UNLIT = '';
+  if (glow) defines.HAS_GLOW = '';
+  if (glow?.map) {
+    defines.GLOW_SET = glow.uvSet ? `uv${glow.uvSet}` : 'uv';
+    if (glow.uvSet && !(defines.FURTHER_SET === '' && glow.uvSet === surface!.uvSet)) defines.FURTHER_GLOW_SET = '';
+  }
   if (cut) defines.CUT = '';
   if (soft) defines.SOFT = '';
   if (scatter) defines.SCATTER = '';
@@ -137,10 +190,14 @@ export function paper({ surface, hex = '#fff', map = null, cut = false, soft = f
     fragmentShader: FRAGMENT.replace('LOOK_PARS', pars).replace('LOOK', look),
     uniforms: {
       ...shared, uColour: (flat || lines ? asShown : lit)(hex), uOpacity: { value: opacity }, uMap: { value: map }, uInk: { value: ink },
-      uPlaced: { value: new Matrix3().set(a, b, c, d, e, f, 0, 0, 1) }, uPale: { value: 0 }, uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
+      uPlaced: { value: placing(surface?.placed) }, uPale: { value: 0 }, uCutoff: { value: surface?.cutoff ?? 0.5 }, uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 }, ...uniforms,
+      ...(glow && { uGlow: lit(glow.colour), uGlowMap: { value: glow.map }, uGlowPlaced: { value: placing(glow.placed) } }),
     },
   });
 }
+
+/** Rows of a (2, 3) matrix, or nothing, as the matrix that takes UVs to where a picture is laid. */
+const placing = (rows: number[] | null | undefined) => new Matrix3().set(...((rows ?? [1, 0, 0, 0, 1, 0]) as [number, number, number, number, number, number]), 0, 0, 1);
 
 /** Whether a surface has the UVs that its picture is laid by. */
 const hasUv = (s: Surface) => s.uvSet < s.uvSets;
@@ -152,6 +209,9 @@ const SLOT_TINTS = ['#E6DCC6', '#A9B8A4', '#8797A3', '#C9A98A', '#B7A9B4', '#9FB
 
 /** The material of one look for a surface; `received` alone asks who receives. */
 type Look = (s: Surface, receiver: Receiver) => Material;
+
+/** Colours of vertices stand as they are where no material is there to be multiplied by (glTF 2.0 §3.7.2.1). */
+const ownColour = (s: Surface, hex: string) => (s.slot < 0 && s.tinted ? '#fff' : hex);
 
 /** Which sides a receiver draws. The renderer turns the winding of mirrored parts back; where a receiver does not, sides swap. */
 function sides(s: Surface, r: Receiver) {
@@ -165,7 +225,7 @@ const LOOKS: Partial<Record<LookName, Look>> = {
   built(s) {
     const scatter = scattered(s);
     const cut = !scatter && s.imageHasAlpha;
-    return paper({ surface: s, hex: s.map ? '#fff' : s.colour, map: s.map, cut, scatter, ink: cut || scatter ? 0 : 1, opacity: s.opacity });
+    return paper({ surface: s, asMaterial: true, hex: ownColour(s, s.colour), map: s.map, cut, scatter, ink: cut || scatter ? 0 : 1, opacity: s.opacity });
   },
   /** As the receiver draws: sides, alpha and order by its rules, its own material where there is none, a paper tile for a lost picture. */
   received(s, r) {
@@ -175,9 +235,9 @@ const LOOKS: Partial<Record<LookName, Look>> = {
     const cut = r.alpha !== 'none' && (s.alphaMode === 'mask' || (s.alphaMode === 'blend' && r.alpha === 'mask-only'));
     const opacity = blended || cut ? s.opacity : 1;
     const options = { side: sides(s, r) };
-    const hex = s.slot < 0 ? r.default_material : s.map ? '#fff' : s.colour;
+    const hex = ownColour(s, s.slot < 0 ? r.default_material : s.colour);
     const cutoff = s.alphaMode === 'blend' ? 0.5 : s.cutoff;
-    if (!s.missing) return paper({ surface: { ...s, cutoff }, hex, map: s.map, cut, soft, scatter, ink: cut || scatter ? 0 : 1, opacity, options });
+    if (!s.missing) return paper({ surface: { ...s, cutoff }, asMaterial: true, hex, map: s.map, cut, soft, scatter, ink: cut || scatter ? 0 : 1, opacity, options });
     return paper({
       surface: s, soft, opacity, options, uniforms: { uPicture: { value: missingTile(s.missing) } }, pars: 'uniform sampler2D uPicture;\n',
       // Laid on by the dominant world axis, not by UV: the name stays upright and readable whatever the UVs are.

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
+from ..colour import to_shown
 from ..format_table import BY_NAME
 from ..formats.split import split_vertices
 from ..formats.uv_transform import matrix, turned_over
-from ..scene import Layer, Mesh, Node, Scene, TextureInput
+from ..scene import Layer, Material, Mesh, Node, Scene, TextureInput
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped
@@ -20,7 +22,7 @@ from ..sections import Sections
 from .light import LIGHT_OVER, MOST_SETS, light_index
 from .shading import heaviest, shading_normals, usable
 
-VERSION = 5
+VERSION = 6
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
 
@@ -91,7 +93,7 @@ class _Copy:
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
         normals = mesh.normals if usable(mesh) else shading_normals(mesh, points)
-        layers = [*([normals] if normals is not None else []), *mesh.uvs[:MOST_SETS]]
+        layers = [*([normals] if normals is not None else []), *mesh.uvs[:MOST_SETS], *mesh.colours[:1]]
         triangles, face = triangulate(mesh)
         used, index = split_vertices(mesh, layers, triangles.reshape(-1))
         stored = mesh.corners[used]
@@ -102,6 +104,8 @@ class _Copy:
         entry["normals"] = self.out.array(_bytes(normals, used, len(rest)), np.int8)
         for k, layer in enumerate(mesh.uvs[:MOST_SETS]):
             entry[f"uv{k}"] = self.out.array(self.uvs(layer, used, len(vertex)), np.float32)
+        if mesh.colours:
+            entry["colour"] = self.out.array(self.colours(mesh.colours[0], used, len(vertex)), np.uint8)
         slot = mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32)
         order = np.argsort(slot, kind="stable")
         entry["index"] = self.out.array(index.reshape(-1, 3)[order], np.uint32)
@@ -140,6 +144,20 @@ class _Copy:
             own[:, 1] = 1 - own[:, 1]
         return own
 
+    def colours(self, layer: Layer, used: Array, count: int) -> Array:
+        """(count, 4) uint8 colours of drawn vertices, coded as sRGB; where there is none, white, which changes nothing."""
+        own = np.full((count, 4), 255, np.uint8)
+        if not len(layer.values):
+            return own
+        width = min(layer.values.shape[1], 4)
+        values = np.clip(np.nan_to_num(layer.values[:, :width].astype(np.float64)), 0, 1)
+        if BY_NAME[self.scene.format].linear:
+            values[:, :3] = to_shown(values[:, :3])
+        coded = np.rint(255 * values).astype(np.uint8)
+        index = layer.index[used]
+        own[: len(used), :width] = np.where((index >= 0)[:, None], coded[index], 255)
+        return own
+
     def joints(self, mesh: Mesh, skin: int, vertex: Array) -> dict[str, Any]:
         """Weights by joint, in 255 steps: the lens shows ten. Joints that the skin lacks are left out."""
         w = mesh.weights
@@ -172,12 +190,34 @@ class _Copy:
             "cutoff": m.alpha_cutoff,
             "doubleSided": bool(m.double_sided),
             "image": number,
-            "uvSet": 0 if base is None else base.uv_set,
-            "placed": self.placed(base),
-            "repeat": base is None or base.sampler.get("wrapS", 10497) == 10497,
+            **self.laid(base),
+            "glow": self.glow(m),
+            "unlit": "KHR_materials_unlit" in _extensions(m),
             "missing": self.scene.images[number].reference
             if number is not None and self.scene.images[number].load is None
             else None,
+        }
+
+    def laid(self, used: TextureInput | None) -> dict[str, Any]:
+        """How the picture of an input is laid on."""
+        return {
+            "uvSet": 0 if used is None else used.uv_set,
+            "placed": self.placed(used),
+            "repeat": used is None or used.sampler.get("wrapS", 10497) == 10497,
+        }
+
+    def glow(self, m: Material) -> dict[str, Any] | None:
+        """Light that a material gives off, added to what it reflects (glTF 2.0 §3.9.3); None where it is black."""
+        if not max(m.emissive) > 0:
+            return None
+        above = _extensions(m).get("KHR_materials_emissive_strength")
+        strength = above.get("emissiveStrength", 1.0) if isinstance(above, Mapping) else 1.0
+        colour = np.nan_to_num(np.array(m.emissive) * (strength if isinstance(strength, int | float) else 1.0), posinf=1.0)
+        image = next((t for t in m.inputs if t.role == "emissive" and t.image is not None), None)
+        return {
+            "colour": np.clip(colour, 0, 1).tolist(),
+            "image": None if image is None else image.image,
+            **self.laid(image),
         }
 
     def placed(self, base: TextureInput | None) -> list[float] | None:
@@ -189,7 +229,11 @@ class _Copy:
 
     def image(self, k: int) -> dict[str, Any] | None:
         """A reduced PNG of an image for the stage; None where it is missing or cannot be opened."""
-        used = any(t.image == k and t.role == "base-colour" for m in self.scene.materials for t in m.inputs)
+        used = any(
+            t.image == k and (t.role == "base-colour" or (t.role == "emissive" and max(m.emissive) > 0))
+            for m in self.scene.materials
+            for t in m.inputs
+        )
         data = self.scene.images[k].bytes() if used else None
         if data is None:
             return None
@@ -212,6 +256,11 @@ class _Copy:
             "width": size[0],
             "height": size[1],
         }
+
+
+def _extensions(m: Material) -> Mapping[str, Any]:
+    own = m.source.get("extensions")
+    return own if isinstance(own, Mapping) else {}
 
 
 def _above(up: list[int], node: int) -> list[int]:
