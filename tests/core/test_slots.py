@@ -14,6 +14,7 @@ from handlens.core.measures.slots import alike
 from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
+from pictures import png
 from scenes import cube, findings, mesh, read_files, scene
 
 
@@ -150,6 +151,55 @@ def test_values_and_strengths():
     assert found(odd)["slots.out-of-range"][0].measured == {"value": "red 1.2, roughness -0.5", "unit": "text"}
     with pytest.raises(MendError):
         apply_mend(flat, "slots.clamp", {})
+
+
+def lamp(**more):
+    """A crate whose picture is its paint and its glow."""
+    paint = TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), 0)
+    glow = TextureInput("emissive", ("emissiveTexture",), 0)
+    return crate(material(inputs=(paint, glow), **more), images=(Image("image:0", "n.png", "n.png", "missing"),))
+
+
+def test_an_image_that_black_multiplies():
+    """glTF 2.0 §3.9.2 and §3.9.3: factors multiply textures, and emissiveFactor is black where it is left out."""
+    dark = lamp(base_colour=(0.0, 0.01, 0.0, 1.0), source={"pbrMetallicRoughness": {"baseColorFactor": [0, 0.01, 0, 1]}})
+    image, glow = found(dark)["slots.black-tint"]
+    assert (image.title, glow.title) == ("tar multiplies its image by black", "tar multiplies its glow by black")
+    assert image.measured == {"value": 0.01, "unit": "factor"}
+    light = apply_mend(dark, *image.mends[0])
+    assert [(f.before, f.after) for f in light.figures] == [("image × 0 0.01, glow × 0", "image × 1, glow × 0")]
+    assert light.scene.materials[0].source["pbrMetallicRoughness"]["baseColorFactor"] == [1, 1, 1, 1]
+    both = apply_mend(light.scene, *glow.mends[0]).scene
+    assert both.materials[0].source["emissiveFactor"] == [1, 1, 1]
+    assert "slots.black-tint" not in found(both)
+    # A colour that is dark but shows something, and a black one without an image, are meant.
+    assert "slots.black-tint" not in found(lamp(base_colour=(0.03, 0.0, 0.0, 1.0), emissive=(0.0, 0.5, 0.0)))
+    assert "slots.black-tint" not in found(crate(material(base_colour=(0.0, 0.0, 0.0, 1.0))))
+
+
+def test_a_black_tint_of_the_older_shading_is_set_where_it_stands():
+    """KHR_materials_pbrSpecularGlossiness: diffuseFactor multiplies diffuseTexture."""
+    name = "KHR_materials_pbrSpecularGlossiness"
+    paint = TextureInput("base-colour", ("extensions", name, "diffuseTexture"), 0)
+    old = {"extensions": {name: {"diffuseFactor": [0, 0, 0, 0.5], "glossinessFactor": 0.2}}}
+    dark = crate(
+        material(inputs=(paint,), base_colour=(0, 0, 0, 0.5), source=old), images=(Image("image:0", "n.png", "n.png", "missing"),)
+    )
+    made = apply_mend(dark, *found(dark)["slots.black-tint"][0].mends[0]).scene.materials[0]
+    assert made.source == {"extensions": {name: {"diffuseFactor": [1, 1, 1, 0.5], "glossinessFactor": 0.2}}}
+    assert made.base_colour == (1, 1, 1, 0.5)
+
+
+@pytest.mark.parametrize("fmt", ["obj", "glb", "usda"])
+def test_a_black_tint_is_found_again_in_what_was_written_and_mended_for_good(fmt, tmp_path):
+    def through(made, folder):
+        (tmp_path / folder).mkdir()
+        pictured = made.with_(images=(replace(made.images[0], load=lambda: png(), status="embedded"),))
+        return read_files(tmp_path / folder, formats.write(pictured, fmt, "x"), f"x.{fmt}")
+
+    dark = through(lamp(base_colour=(0.0, 0.0, 0.0, 1.0), emissive=(1.0, 1.0, 1.0)), "dark")
+    assert "slots.black-tint" in found(dark)
+    assert "slots.black-tint" not in found(through(apply_mend(dark, "slots.set", {"tint": 1.0}).scene, "light"))
 
 
 @pytest.mark.parametrize("fmt", ["glb", "obj", "usda", "dae"])

@@ -17,6 +17,8 @@ from .registry import Elements, Finding, Skipped, check, place, value
 Found = Iterator[Finding | Skipped]
 
 #: Names that programs give to what nobody named.
+#: Darker than this, a colour leaves nothing to see of the image that it multiplies.
+_BLACK = 0.02
 _UNNAMED = re.compile(r"(default|material|mat|untitled|unnamed|new material|none)[ ._-]?\d*", re.IGNORECASE)
 
 
@@ -176,6 +178,24 @@ def flat_normal_map(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0.0, "factor"), value(1.0, "factor"), len(found), elements=_materials(found),
             mends=for_materials(m, found, "slots.set", normal=1.0),
         )  # fmt: skip
+
+
+@check("slots.black-tint", title="Image multiplied by black", result="caution", mends=("slots.set",))
+def black_tint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Images of base colour or of glow that are plugged in and multiplied by black.
+
+    Why: black times anything is black: the part comes in black, or does not glow, although its picture is there and loaded.
+    Measured: brightest channel of the colour beside the image, under 0.02.
+    Source: glTF 2.0 §3.9.2 and §3.9.3 (factors multiply textures); Wavefront OBJ, statement map_Kd (multiplied by Kd); the limit is common practice.
+    """
+    for k, x in enumerate(m.materials):
+        there = {i.role for i in x.inputs if i.image is not None}
+        for role, tint, what, key in (("base-colour", x.tint, "image", "tint"), ("emissive", x.glow_tint, "glow", "glow")):
+            if x.used_by_faces and role in there and tint < _BLACK:
+                yield Finding(
+                    f"{x.name or f'material {k}'} multiplies its {what} by black", value(tint, "factor"), value(1.0, "factor"), 1,
+                    elements=_materials([k]), key=f"{what}:{x.name or k}", mends=for_materials(m, [k], "slots.set", **{key: 1.0}),
+                )  # fmt: skip
 
 
 @check("slots.out-of-range", title="Values outside their range", result="caution", mends=("slots.clamp",))

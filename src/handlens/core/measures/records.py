@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 8
+VERSION = 9
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -366,6 +366,9 @@ class MaterialFigures(msgspec.Struct, frozen=True):
     #: Highlight as formats with a shine and a highlight colour have it: exponent, and its brightest channel.
     shine: float | None = None
     highlight: float | None = None
+    #: Brightest channel of the colours that its images of base colour and of glow are multiplied by.
+    tint: float = 1.0
+    glow_tint: float = 1.0
 
 
 class SkinFigures(msgspec.Struct, frozen=True):

@@ -33,7 +33,7 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures]) -> list[Ma
             [_input(t, sets[k]) for t in m.inputs], equal.get(k), out_of_range(m),
             m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), shown.get(k),
             [e for e in MODELS if e in m.source.get("extensions", {})] if isinstance(m.source.get("extensions"), Mapping) else [],
-            m.roughness, m.metallic, *_highlight(m),
+            m.roughness, m.metallic, *_highlight(m), max(m.base_colour[:3]), max(m.emissive),
         )
         for k, m in enumerate(scene.materials)
     ]  # fmt: skip

@@ -16,6 +16,8 @@ from ..scene.model import frozen
 from .choice import PARTS, chosen_meshes
 from .registry import Figure, Outcome, Parameter, mend
 
+_GLOSS = "KHR_materials_pbrSpecularGlossiness"
+
 
 @mend(
     "slots.merge-equal",
@@ -94,11 +96,27 @@ def switch_off(scene: Scene) -> Outcome:
         Parameter("roughness", "number", "roughness, 0 to 1; -1 leaves it", default=-1.0),
         Parameter("metallic", "number", "metalness, 0 to 1; -1 leaves it", default=-1.0),
         Parameter("normal", "number", "strength of its normal map; -1 leaves it", default=-1.0),
+        Parameter("tint", "number", "grey that its image is multiplied by, 1 as it is painted; -1 leaves its colour", default=-1.0),
+        Parameter("glow", "number", "grey that the image of its glow is multiplied by; -1 leaves it", default=-1.0),
     ],
 )  # fmt: skip
-def set_values(scene: Scene, materials: Sequence[str], roughness: float, metallic: float, normal: float) -> Outcome:
-    """Set roughness, metalness or the strength of normal maps; a highlight of a material library is set aside by a roughness."""
-    wanted = {"roughness": min(roughness, 1.0), "metallic": min(metallic, 1.0), "normal": normal}
+def set_values(
+    scene: Scene,
+    materials: Sequence[str],
+    roughness: float,
+    metallic: float,
+    normal: float,
+    tint: float = -1.0,
+    glow: float = -1.0,
+) -> Outcome:
+    """Set roughness, metalness, the strength of normal maps or what images are multiplied by; a highlight of a material library is set aside by a roughness."""
+    wanted = {
+        "roughness": min(roughness, 1.0),
+        "metallic": min(metallic, 1.0),
+        "normal": normal,
+        "tint": min(tint, 1.0),
+        "glow": min(glow, 1.0),
+    }
     wanted = {k: v for k, v in wanted.items() if v >= 0}
     if not wanted:
         raise MendError("No value is given.")
@@ -149,15 +167,33 @@ def clamp(scene: Scene) -> Outcome:
 def _values(m: Material) -> str:
     told = [f"{what} {v:g}" for what, v in (("roughness", m.roughness), ("metal", m.metallic)) if v is not None]
     told += [f"normals × {t.scale:g}" for t in m.inputs if t.role == "normal" and t.scale is not None]
+    tints = (("base-colour", "image", m.base_colour[:3]), ("emissive", "glow", m.emissive))
+    for role, what, tint in tints:
+        if any(t.role == role for t in m.inputs):
+            told.append(f"{what} × {' '.join(f'{v:.3g}' for v in dict.fromkeys(tint))}")
     return ", ".join(told) or "not stated"
 
 
 def _with_values(m: Material, wanted: Mapping[str, float], native: bool) -> Material:
     """A material with other values, in its own description too; the same one where nothing differs."""
     source: Any = dict(m.source)
-    for key, factor in (("roughness", "roughnessFactor"), ("metallic", "metallicFactor")):
-        if native and key in wanted:
-            source["pbrMetallicRoughness"] = {**(source.get("pbrMetallicRoughness") or {}), factor: wanted[key]}
+    colour, glow = m.base_colour, m.emissive
+    if "tint" in wanted:
+        colour = (wanted["tint"],) * 3 + m.base_colour[3:]
+    if "glow" in wanted:
+        glow = (wanted["glow"],) * 3
+    if native:
+        core = {"roughnessFactor": wanted.get("roughness"), "metallicFactor": wanted.get("metallic")}
+        gloss = (source.get("extensions") or {}).get(_GLOSS)
+        if "tint" in wanted and isinstance(gloss, Mapping):
+            source["extensions"] = {**source["extensions"], _GLOSS: {**gloss, "diffuseFactor": list(colour)}}
+        elif "tint" in wanted:
+            core["baseColorFactor"] = list(colour)  # type: ignore[assignment]
+        told = {k: v for k, v in core.items() if v is not None}
+        if told:
+            source["pbrMetallicRoughness"] = {**(source.get("pbrMetallicRoughness") or {}), **told}
+        if "glow" in wanted:
+            source["emissiveFactor"] = list(glow)
     if "statements" in source and "roughness" in wanted:
         source["statements"] = [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]
     inputs = tuple(
@@ -166,18 +202,11 @@ def _with_values(m: Material, wanted: Mapping[str, float], native: bool) -> Mate
         for t in m.inputs
     )  # fmt: skip
     made = replace(
-        m,
-        roughness=wanted.get("roughness", m.roughness),
-        metallic=wanted.get("metallic", m.metallic),
-        inputs=inputs,
-        source=source,
-    )
-    same = (made.roughness, made.metallic, [t.scale for t in made.inputs]) == (
-        m.roughness,
-        m.metallic,
-        [t.scale for t in m.inputs],
-    )
-    return m if same and source.get("statements") == m.source.get("statements") else made
+        m, roughness=wanted.get("roughness", m.roughness), metallic=wanted.get("metallic", m.metallic), base_colour=colour, emissive=glow,
+        inputs=inputs, source=source,
+    )  # fmt: skip
+    said = lambda x: (x.roughness, x.metallic, x.base_colour, x.emissive, [t.scale for t in x.inputs], x.source.get("statements"))
+    return m if said(made) == said(m) else made
 
 
 def _plugged(m: Material) -> Material:
