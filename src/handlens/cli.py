@@ -21,6 +21,7 @@ from . import __version__
 from .core.format_table import WRITABLE
 from .core.limits import InputError
 from .guarded import guarded
+from .terminal import findings_text
 
 if TYPE_CHECKING:
     from .core.rules.export import ExportOptions
@@ -208,32 +209,9 @@ def _inspect(args: argparse.Namespace) -> int:
         }
         _write_json(args.json, tree, [args.path])
     if args.json != "-":
-        _print_findings(path, sheet.name, measures, judgement)
+        print(findings_text(path, sheet.name, report.report({}, measures, judgement, with_indices=False)))
     worst = max((_RANK[k] for k, n in verdict.items() if n), default=0)
     return 1 if worst >= _RANK[args.fail_on] else 0
-
-
-def _print_findings(path: str, sheet: str, measures: Any, judgement: Any) -> None:
-    from .core.checks import STATIONS
-    from .core.limits import plural
-    from .core.report import facts
-
-    f = facts(measures)
-    size = "no size" if f["bounds"] is None else " × ".join(f"{v:.4g}" for v in f["bounds"]["size"])
-    unit = "m" if f["unit_metres"] == 1 else "units, not stated" if f["unit_metres"] is None else f"× {f['unit_metres']:g} m"
-    print(f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size} {unit}")
-    v = judgement.verdict()
-    print(f"{sheet}: {plural(v['stop'], 'stop')}, {plural(v['caution'], 'caution')}, {plural(v['note'], 'note')}")
-    for station in STATIONS:
-        here = [x for x in judgement.findings if x.station == station]
-        if here:
-            print(f"\n{station}")
-        for x in here:
-            print(f"  {x.result:8}{x.title}")
-            print(f"          {x.why}")
-            for mend, params in x.mends:
-                call = mend + (":" + ",".join(f"{k}={val}" for k, val in params.items()) if params else "")
-                print(f"          mend: --mend {call}")
 
 
 def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:

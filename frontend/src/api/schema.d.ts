@@ -1647,6 +1647,10 @@ export interface components {
             mends: components["schemas"]["MendCall"][];
             waived: string | null;
         };
+        Kind: {
+            findings: string[];
+            mends: components["schemas"]["MendCall"][];
+        };
         Skipped: {
             check: string;
             because: string;
@@ -1659,6 +1663,7 @@ export interface components {
             inspection: number;
             stations: components["schemas"]["Station"][];
             findings: components["schemas"]["Finding"][];
+            kinds: components["schemas"]["Kind"][];
             clear: string[];
             skipped: components["schemas"]["Skipped"][];
             verdict: components["schemas"]["Counts"];

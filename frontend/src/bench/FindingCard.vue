@@ -2,28 +2,47 @@
 import Dialog from 'primevue/dialog';
 import InputText from 'primevue/inputtext';
 import { computed, ref, watch } from 'vue';
-import type { Finding } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import LostImage from './LostImage.vue';
-import type { BenchState } from './useBench';
+import type { BenchState, Kind } from './useBench';
 import { figure, mendWords } from './words';
 
-const props = defineProps<{ finding: Finding; letter: string; state: BenchState }>();
-const shown = computed(() => props.state.finding.value?.id === props.finding.id);
-const measured = computed(() => figure(props.finding.measured));
-const wanted = computed(() => figure(props.finding.wanted));
-const canShow = computed(() => !!props.finding.elements || props.finding.node !== null);
+const props = defineProps<{ kind: Kind; state: BenchState }>();
+/** Which of the findings of this kind is looked at; it follows what is shown on the stage. */
+const all = computed(() => props.kind.findings);
+const at = ref(all.value[0]!.id);
+const place = computed(() => Math.max(0, all.value.findIndex((f) => f.id === at.value)));
+const finding = computed(() => all.value[place.value]!);
+const letter = computed(() => props.state.letterOf(finding.value));
+const shown = computed(() => props.state.finding.value?.id === finding.value.id);
+watch(() => props.state.finding.value?.id, (id) => {
+  if (all.value.some((f) => f.id === id)) at.value = id!;
+}, { immediate: true });
+function step(by: number) {
+  const next = all.value[(place.value + by + all.value.length) % all.value.length]!;
+  if (shown.value) props.state.show(next);
+  at.value = next.id;
+}
+const measured = computed(() => figure(finding.value.measured));
+const wanted = computed(() => figure(finding.value.wanted));
+const canShow = computed(() => !!finding.value.elements || finding.value.node !== null);
+/** What mends all findings of this kind at once, where that is not the same as what mends this one. */
+const forAll = computed(() => {
+  const left = props.kind.mends.filter((m) => !props.state.onTape(m.mend, m.params));
+  const same = left.length === 1 && finding.value.mends.some((m) => m.mend === left[0]!.mend && JSON.stringify(m.params) === JSON.stringify(left[0]!.params));
+  return all.value.length > 1 && !finding.value.waived && !same ? left : [];
+});
 /** The reference of an image that leads nowhere, which is the tail of the finding's id. */
-const lost = computed(() => (props.finding.result === 'stop' && !props.finding.waived && /^textures\.(missing|absolute):/.test(props.finding.id) ? props.finding.id.replace(/^[^:]*:/, '') : ''));
+const lost = computed(() => (finding.value.result === 'stop' && !finding.value.waived && /^textures\.(missing|absolute):/.test(finding.value.id) ? finding.value.id.replace(/^[^:]*:/, '') : ''));
 const waiving = ref(false);
 const reason = ref('');
 function waive() {
   if (!reason.value.trim()) return;
-  props.state.waive.mutate({ finding: props.finding.id, reason: reason.value.trim() });
+  props.state.waive.mutate({ finding: finding.value.id, reason: reason.value.trim() });
   waiving.value = false;
 }
 watch(() => props.state.asked.value, (id) => {
-  if (id !== props.finding.id) return;
+  if (id !== finding.value.id) return;
   props.state.asked.value = '';
   waiving.value = true;
 });
@@ -32,6 +51,9 @@ watch(() => props.state.asked.value, (id) => {
 <template>
   <article class="card" :class="[finding.waived ? 'waived' : finding.result, { shown }]" :aria-label="`${finding.waived ? 'waived' : finding.result}: ${finding.title}`">
     <h3><ResultMark :result="finding.waived ? 'waived' : finding.result" />{{ finding.title }}<i aria-hidden="true">{{ letter }}</i></h3>
+    <div v-if="all.length > 1" class="steps" role="group" :aria-label="`${all.length} findings of this kind`">
+      <button class="btn plain" aria-label="The one before" @click="step(-1)">‹</button><span class="mono">{{ (place + 1).toLocaleString('en') }} of {{ all.length.toLocaleString('en') }}</span><button class="btn plain" aria-label="The next one" @click="step(1)">›</button>
+    </div>
     <p v-if="measured && wanted && measured !== wanted" class="mono figures">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
     <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
     <p v-else class="why">{{ finding.why }}</p>
@@ -46,6 +68,7 @@ watch(() => props.state.asked.value, (id) => {
           {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params) }}
         </button>
         <button v-if="finding.mends[0] && !state.onTape(finding.mends[0].mend, finding.mends[0].params)" class="btn" @click="state.trial.tryOut(finding.mends[0].mend, finding.mends[0].params)">Try it</button>
+        <button v-if="forAll.length" class="btn" :disabled="state.lay.isPending.value" @click="state.putAll(forAll)">All {{ all.length.toLocaleString('en') }}: {{ mendWords(state.mendFacts(forAll[0]!.mend), forAll[0]!.mend, { ...forAll[0]!.params, parts: [] }) }}</button>
         <button class="btn plain" @click="waiving = true">Waive …</button>
       </template>
       <button v-else class="btn plain" @click="state.waive.mutate({ finding: finding.id, reason: null })">Let it count again</button>
@@ -71,6 +94,8 @@ watch(() => props.state.asked.value, (id) => {
 h3 { font: 700 13.5px/1.3 var(--hl-font-text); display: flex; gap: 6px; align-items: baseline; overflow-wrap: anywhere; }
 h3 :deep(svg) { align-self: flex-start; margin-top: 2px; }
 h3 i { margin-left: auto; font: italic 500 14px var(--hl-font-display); color: var(--hl-ink-faded); }
+.steps { display: flex; align-items: center; gap: 2px; font-size: 12.5px; margin: 0 0 1px 16px; color: var(--hl-ink-soft); }
+.steps .btn { min-width: 24px; text-align: center; }
 .figures { font-size: 12.5px; }
 .why { margin: 1px 0 5px; color: var(--hl-ink-soft); font-size: 12.5px; }
 .acts { display: flex; gap: 6px; margin-top: auto; flex-wrap: wrap; }

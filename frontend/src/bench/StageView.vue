@@ -27,11 +27,7 @@ const stage = useStage(canvas, holder, {
 const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
 watch(marked, (m) => (props.bench.marked.value = m));
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
-const letter = computed(() => {
-  const f = props.bench.finding.value;
-  if (!f) return '';
-  return 'abcdefghijklmnopqrstuvwxyz'[props.bench.findings.value.filter((x) => x.station === f.station).findIndex((x) => x.id === f.id)] ?? '';
-});
+const letter = computed(() => (props.bench.finding.value ? props.bench.letterOf(props.bench.finding.value) : ''));
 /** The finding that two blended parts are drawn in the wrong order, while it is marked. */
 const ordered = computed(() => {
   const [f, m] = [props.bench.finding.value, marked.value];

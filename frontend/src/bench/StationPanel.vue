@@ -29,7 +29,6 @@ const moved = computed(() => {
   return m ? [m.fixed && `${m.fixed} fixed`, m.eased && `${m.eased} eased`, m.worse && `${m.worse} grown`, m.fresh && `${m.fresh} new`].filter(Boolean).join(', ') : '';
 });
 const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station.counts.caution ? 'caution' : props.station.counts.note ? 'note' : props.station.inspected ? 'clear' : 'pending'));
-const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
 </script>
 
 <template>
@@ -47,7 +46,7 @@ const letter = (k: number) => 'abcdefghijklmnopqrstuvwxyz'[k] ?? '';
         <StationTable
           v-for="t in (station.tables ?? []).slice(0, 1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" :station="station.name" @form="form"
         />
-        <div v-if="findings.length" class="cards"><FindingCard v-for="(f, k) in findings" :key="f.id" :finding="f" :letter="letter(k)" :state="state" /></div>
+        <div v-if="findings.length" class="cards"><FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" :state="state" /></div>
         <StationTable
           v-for="t in (station.tables ?? []).slice(1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" :station="station.name" @form="form"
         />

@@ -70,7 +70,7 @@ const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && pr
     </div>
     <DataTable
       v-model:selection="chosen" :value="rows" size="small" :scrollable="long" :scroll-height="long ? (short ? '152px' : '248px') : undefined" :row-class="look" :data-key="byPart ? 'key' : undefined"
-      :virtual-scroller-options="rows.length > 60 ? { itemSize: 25 } : undefined" :aria-label="table.title" :class="{ parts: byPart }" @row-click="byPart && isolate($event)"
+      :virtual-scroller-options="rows.length > 60 ? { itemSize: 25 } : undefined" :aria-label="table.title" :class="{ parts: byPart, wraps: rows.length <= 60 }" @row-click="byPart && isolate($event)"
     >
       <Column v-if="byPart" selection-mode="multiple" header-class="tick" body-class="tick" :pt="{ pcHeaderCheckbox: { input: { 'aria-label': 'Choose all parts' } } }" />
       <Column

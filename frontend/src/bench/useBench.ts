@@ -7,6 +7,8 @@ import { api, type Bench, type Finding, type Intent, type Slip } from '../api/cl
 import type { Marked } from './useEvidence';
 import { useTrial } from './useTrial';
 
+/** Findings of one kind, which stand on one card, and the calls that mend them all. */
+export interface Kind { findings: Finding[]; mends: Finding['mends'] }
 export type BenchState = ReturnType<typeof useBench>;
 
 const plainSlips = (bench: Bench | undefined): Slip[] => (bench?.tape ?? []).map(({ mend, params, on }) => ({ mend, params, on }));
@@ -31,6 +33,20 @@ export function useBench(revision: ComputedRef<number>) {
     const rank = ['stop', 'caution', 'note'];
     return [...found].sort((a, b) => order.indexOf(a.station) - order.indexOf(b.station) || rank.indexOf(a.result) - rank.indexOf(b.result));
   });
+  const kinds = computed<Kind[]>(() => {
+    const told = bench.value?.reading?.kinds ?? [];
+    const number = new Map(told.flatMap((k, n) => k.findings.map((id) => [id, n])));
+    const made = new Map<number, Kind>();
+    for (const f of findings.value) {
+      const n = number.get(f.id)!;
+      if (!made.has(n)) made.set(n, { findings: [], mends: told[n]!.mends });
+      made.get(n)!.findings.push(f);
+    }
+    return [...made.values()];
+  });
+  const kindsOf = (station: string) => kinds.value.filter((k) => k.findings[0]!.station === station);
+  /** The letter of a finding's card, which its mark on the stage bears too; none past the alphabet. */
+  const letterOf = (f: Finding) => 'abcdefghijklmnopqrstuvwxyz'[kindsOf(f.station).findIndex((k) => k.findings.some((x) => x.id === f.id))] ?? '';
   const stations = computed(() => bench.value?.reading?.stations ?? []);
 
   // What is open lives in the address, so that a reload or a link brings it back.
@@ -93,5 +109,5 @@ export function useBench(revision: ComputedRef<number>) {
   }
   /** Id of the finding whose waiving is asked for by key; its card opens the form. */
   const asked = ref('');
-  return { asked, receiving, receiverSheet, marked, trial, keepTrial, query, bench, catalogue, sheet, findings, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
+  return { asked, receiving, receiverSheet, marked, trial, keepTrial, query, bench, catalogue, sheet, findings, kindsOf, letterOf, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
 }

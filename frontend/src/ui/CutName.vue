@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A long name cut in the middle, whole on hover and to screen readers.
+// A long name cut in the middle, whole on hover and to screen readers. It may be broken where its words end.
 import { computed } from 'vue';
 
 const props = defineProps<{ text: string; longest?: number }>();
@@ -9,8 +9,9 @@ const shown = computed(() => {
   const tail = Math.floor(most * 0.4);
   return `${props.text.slice(0, most - tail - 1)}…${props.text.slice(-tail)}`;
 });
+const words = computed(() => shown.value.split(/(?<=[_/\\-])/));
 </script>
 
 <template>
-  <span :title="text">{{ shown }}</span>
+  <span :title="text"><template v-for="(w, k) in words" :key="k"><wbr v-if="k" />{{ w }}</template></span>
 </template>

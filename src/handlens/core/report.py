@@ -148,13 +148,13 @@ def with_waivers(tree: dict[str, Any], reasons: dict[str, str]) -> dict[str, Any
     return {**tree, "findings": findings, "verdict": verdict}
 
 
-def report(where: dict[str, Any], m: Measures, judgement: Judgement) -> dict[str, Any]:
-    """The whole `inspect --json` object but for its `seconds` block."""
+def report(where: dict[str, Any], m: Measures, judgement: Judgement, *, with_indices: bool = True) -> dict[str, Any]:
+    """The whole `inspect --json` object but for its `seconds` block, and where it says so for the indices of elements."""
     return {
         "schema": 1,
         "source": where,
         "facts": finite(facts(m)),
-        "findings": [finding_json(f) for f in judgement.findings],
+        "findings": [finding_json(f, with_indices=with_indices) for f in judgement.findings],
         "clear": list(judgement.clear),
         "skipped": [{"check": check, "because": because} for check, because in judgement.skipped],
         "verdict": judgement.verdict(),

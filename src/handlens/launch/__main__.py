@@ -10,7 +10,9 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
+from typing import TextIO
 
+from .claim import Claimed, claim, tell
 from .cluster import Cluster, ClusterError, free_port
 
 ROOT = Path(__file__).parents[3]
@@ -25,15 +27,16 @@ def main() -> int:
     folder = args.data.resolve()
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        held = claim(folder)
         cluster = Cluster(folder, args.port + 1)
         cluster.start()
-    except (ClusterError, OSError, KeyError) as error:
+    except (ClusterError, Claimed, OSError, KeyError) as error:
         print(f"./start: {error}", file=sys.stderr)
         return 1
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     children: list[subprocess.Popen[bytes]] = []
     try:
-        return _serve(cluster, folder, args, children)
+        return _serve(cluster, folder, args, children, held)
     except KeyboardInterrupt:
         return 0
     finally:
@@ -45,9 +48,12 @@ def main() -> int:
             except subprocess.TimeoutExpired:
                 child.kill()
         cluster.stop()
+        held.close()
 
 
-def _serve(cluster: Cluster, folder: Path, args: argparse.Namespace, children: list[subprocess.Popen[bytes]]) -> int:
+def _serve(
+    cluster: Cluster, folder: Path, args: argparse.Namespace, children: list[subprocess.Popen[bytes]], held: TextIO
+) -> int:
     os.environ["HANDLENS_DATABASE"] = cluster.url
     from ..store.migrate import upgrade
 
@@ -88,12 +94,16 @@ def _serve(cluster: Cluster, folder: Path, args: argparse.Namespace, children: l
         from ..jobs.demo import load_once
 
         load_once(ROOT / "demo" / "models")
+    tell(held, address)
     print(f"Hand Lens is at {address}  (Ctrl-C stops it)", flush=True)
     while True:
         for child in children:
             if child.poll() is not None:
                 print(f"A part of Hand Lens stopped by itself; {folder / 'log.txt'} says why.", file=sys.stderr)
                 return 1
+        if not cluster.alive:
+            print(f"The database stopped by itself; {cluster.base / 'log'} says why.", file=sys.stderr)
+            return 1
         time.sleep(0.5)
 
 

@@ -123,6 +123,11 @@ class Cluster:
         if not os.access(self.folder, os.X_OK) or not self.folder.stat().st_mode & 0o001:
             self.folder.chmod(self.folder.stat().st_mode | 0o011)
 
+    @property
+    def alive(self) -> bool:
+        """Whether the server that was started is still there: it takes its own file away when it ends."""
+        return (self.base / "postmaster.pid").exists()
+
     def _running(self) -> bool:
         return self._run(str(self.bin / "pg_ctl"), "-D", str(self.base), "status").returncode == 0
 

@@ -96,10 +96,7 @@ def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Inte
         return kept.report
     assert inspection.measures is not None
     measures = Measures.from_bytes(inspection.measures)
-    tree = report(inspection.source or {}, measures, judge(measures, sheet, intent))
-    for finding in tree["findings"]:
-        if finding["elements"]:
-            finding["elements"] = {"kind": finding["elements"]["kind"], "total": finding["elements"]["total"]}
+    tree = report(inspection.source or {}, measures, judge(measures, sheet, intent), with_indices=False)
     # Two requests may judge the same at once; either's report will do.
     row = {"inspection_id": inspection.id, "sheet": sheet.slug, "key": digest, "report": tree}
     s.execute(insert(Judgement).values(row).on_conflict_do_nothing())

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.checks import judge
+from ..core.checks.alike import kinds
 from ..core.ledger import ledger
 from ..core.measures import Measures
 from ..core.mends import find_mend
@@ -58,6 +59,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             "inspection": shown.id,
             "stations": ledger(measures, sheet, intent, judge(measures, sheet, intent), reasons),
             **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict")},
+            "kinds": kinds(tree["findings"]),
             "lost": shown.lost,
             "measured": shown.measured,
         }

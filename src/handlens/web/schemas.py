@@ -199,10 +199,16 @@ class Measured(Schema):
     fresh = fields.Integer(required=True)
 
 
+class Kind(Schema):
+    findings = fields.List(fields.String(), required=True)
+    mends = fields.List(fields.Nested(MendCall), required=True)
+
+
 class Reading(Schema):
     inspection = fields.Integer(required=True)
     stations = fields.List(fields.Nested(Station), required=True)
     findings = fields.List(fields.Nested(Finding), required=True)
+    kinds = fields.List(fields.Nested(Kind), required=True)
     clear = fields.List(fields.String(), required=True)
     skipped = fields.List(fields.Nested(Skipped), required=True)
     verdict = fields.Nested(Counts, required=True)

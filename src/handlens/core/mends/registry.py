@@ -171,6 +171,13 @@ def parse_call(text: str) -> tuple[str, dict[str, str]]:
     return name.strip(), params
 
 
+def call_text(id: str, params: dict[str, Any]) -> str:
+    """A call as `parse_call` reads it."""
+    text = lambda v: ";".join(map(str, v)) if isinstance(v, list | tuple) else str(v).lower() if isinstance(v, bool) else str(v)
+    escaped = lambda v: text(v).replace("\\", "\\\\").replace(",", "\\,")
+    return id + (":" + ",".join(f"{k}={escaped(v)}" for k, v in params.items()) if params else "")
+
+
 def _split_commas(text: str) -> list[str]:
     pieces, current, escaped = [], "", False
     for letter in text:

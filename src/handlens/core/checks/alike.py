@@ -1,0 +1,47 @@
+"""Findings of one kind stand together, and are mended in one go."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+#: From this many on, findings of one kind stand together.
+MANY = 3
+#: Calls that are worth laying at once for one kind of findings.
+_MOST_CALLS = 12
+#: Parameters that say whom a mend is for.
+_WHOM = ("parts", "materials", "images")
+
+
+def kinds(findings: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Findings, as a report holds them, by kind: those of one check and result, the waived ones apart.
+
+    Each kind stands where its first finding stands. findings: their ids. mends: the calls that mend them all, none where one
+    of them has no mend, or where there are too many to lay at once. Fewer than three of a kind stand each by itself.
+    """
+    groups: dict[tuple[str, str, bool], list[dict[str, Any]]] = {}
+    for f in findings:
+        groups.setdefault((f["check"], f["result"], f["waived"] is not None), []).append(f)
+    out = []
+    for group in groups.values():
+        for kind in [group] if len(group) >= MANY else [[f] for f in group]:
+            calls = together([f["mends"][0] for f in kind]) if all(f["mends"] for f in kind) else []
+            out.append({"findings": [f["id"] for f in kind], "mends": calls if len(calls) <= _MOST_CALLS else []})
+    return out
+
+
+def together(calls: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Calls of mends, each once; calls that differ only in whom they are for become one for all of those."""
+    made: dict[str, dict[str, Any]] = {}
+    for call in calls:
+        params = call["params"]
+        rest = {k: v for k, v in params.items() if k not in _WHOM}
+        whom = {k: params[k] if isinstance(params[k], list) else str(params[k]).split(";") for k in _WHOM if k in params}
+        known = made.setdefault(
+            json.dumps([call["mend"], rest, sorted(whom)], sort_keys=True, default=str),
+            {"mend": call["mend"], "params": {**rest, **{k: [] for k in whom}}},
+        )
+        for k, names in whom.items():
+            known["params"][k] += [name for name in names if name not in known["params"][k]]
+    return list(made.values())

@@ -1,0 +1,50 @@
+"""How findings read on a terminal: station by station, the worst first, those of one kind together, each mend as a call to paste."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Iterator
+from typing import Any
+
+from .core.checks import RESULTS, STATIONS
+from .core.checks.alike import MANY, kinds
+from .core.limits import plural
+from .core.mends import call_text
+
+#: Titles of one kind that are listed; the rest are counted.
+_LISTED = 5
+
+
+def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
+    """A report in lines. tree: as `core.report.report` makes it."""
+    f, v = tree["facts"], tree["verdict"]
+    size = "no size" if f["bounds"] is None else " × ".join(f"{x:.4g}" for x in f["bounds"]["size"])
+    unit = "m" if f["unit_metres"] == 1 else "units, not stated" if f["unit_metres"] is None else f"× {f['unit_metres']:g} m"
+    lines = [
+        f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size} {unit}",
+        f"{sheet}: {plural(v['stop'], 'stop')}, {plural(v['caution'], 'caution')}, {plural(v['note'], 'note')}",
+    ]
+    by_id = {x["id"]: x for x in tree["findings"]}
+    all_kinds = kinds(tree["findings"])
+    for station in STATIONS:
+        here = [k for k in all_kinds if by_id[k["findings"][0]]["station"] == station]
+        here.sort(key=lambda k: RESULTS.index(by_id[k["findings"][0]]["result"]))
+        if here:
+            lines += ["", station]
+        for kind in here:
+            lines += _kind([by_id[x] for x in kind["findings"]], kind["mends"])
+    return "\n".join(lines)
+
+
+def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Iterator[str]:
+    shown = findings if len(findings) <= _LISTED + 1 else findings[:_LISTED]
+    for f in shown:
+        yield f"  {f['result']:8}{f['title']}"
+    if len(shown) < len(findings):
+        yield f"{'':10}and {len(findings) - len(shown):,} more of this kind, all of them in --json"
+    # Reasons may differ within a kind; each is told once.
+    for why in dict.fromkeys(f["why"] for f in shown):
+        yield f"{'':10}{why}"
+    calls = together if len(findings) >= MANY and together else [c for f in shown for c in f["mends"]]
+    for text in dict.fromkeys(call_text(c["mend"], c["params"]) for c in calls):
+        yield f"{'':10}mend: --mend {shlex.quote(text)}"
