@@ -1,13 +1,18 @@
 """The stations that look at shape, as someone works through them: evidence, mend, and the finding gone."""
 
+import io
 import re
+from dataclasses import replace
 
+import numpy as np
 import pytest
+from PIL import Image as Pillow
 from playwright.sync_api import expect
 
 from browser.steps import (
     DEMO,
     accessibility,
+    as_glb,
     drawn,
     lens,
     on_stage,
@@ -18,6 +23,9 @@ from browser.steps import (
     station,
     until,
 )
+from handlens.core.scene import Layer, Node
+from pictures import png, textured
+from scenes import scene
 
 
 @pytest.fixture(autouse=True)
@@ -170,3 +178,45 @@ def test_the_sides_from_which_the_draw_order_is_wrong_are_walked_round(page, ser
     card.get_by_role("button", name="Take the mark off").click()
     expect(plan).to_be_hidden()
     expect(page.get_by_label("Receiver")).to_be_hidden()
+
+
+def flags():
+    """Three boards: each with green vertices, a white picture of 30 by 30 of its own, and a second UV set that is a point."""
+    boards = [textured(png((30, 30), (255 - k,) * 3), name=f"flag_{k}.png") for k in range(3)]
+    tint = lambda m: Layer(np.array([[0.0, 0.6, 0.0]], np.float32), np.zeros(len(m.corners), np.int32))
+    point = lambda m: Layer(np.zeros((1, 2), np.float32), np.zeros(len(m.corners), np.int32))
+    meshes = tuple(
+        replace(m, id=f"m{k}", slot_materials=(k,), uvs=(*m.uvs, point(m)), colours=(tint(m),))
+        for k, m in enumerate(b.meshes[0] for b in boards)
+    )
+    paints = tuple(
+        replace(b.materials[0], name=f"flag {k}", source={}, inputs=tuple(replace(t, image=k, uv_set=1, options={"texCoord": 1}) for t in b.materials[0].inputs))
+        for k, b in enumerate(boards)
+    )  # fmt: skip
+    nodes = tuple(Node(f"n{k}", f"flag {k}", translation=(1.2 * k, 0, 0), mesh=k) for k in range(3))
+    return scene(*meshes, nodes=nodes, materials=paints, images=tuple(b.images[0] for b in boards))
+
+
+def test_findings_of_one_kind_stand_on_one_card_and_are_mended_in_one_go(page, server):
+    on_stage(page, server, "Three flags", [as_glb(flags(), "Three flags")], "station=textures")
+    # The colours of the vertices are drawn, which the white pictures are multiplied by.
+    seen = np.asarray(Pillow.open(io.BytesIO(page.locator("canvas").first.screenshot())).convert("RGB")).astype(int)
+    assert ((seen[:, :, 1] - np.maximum(seen[:, :, 0], seen[:, :, 2])) > 60).sum() > 2_000
+    card = page.get_by_role("article", name=re.compile("All UVs of flag 0, set 2"))
+    steps = card.get_by_role("group", name="3 findings of this kind")
+    expect(steps).to_contain_text("1 of 3")
+    card.get_by_role("button", name="Show it").click()
+    # The layout goes to the set that the finding is told of.
+    page.get_by_role("button", name="UV layout", exact=True).click()
+    layout = page.get_by_role("complementary", name="UV layout")
+    expect(layout.get_by_label("UV set")).to_have_value("1")
+    steps.get_by_role("button", name="The one before").click()
+    last = page.get_by_role("article", name=re.compile("All UVs of flag 2, set 2"))
+    expect(last).to_contain_text("3 of 3")
+    expect(last.get_by_role("button", name="Take the mark off")).to_be_visible()
+    expect(layout.get_by_label("Part")).to_have_value("2")
+    assert accessibility(page) == []
+    page.get_by_role("article", name=re.compile("30 × 30")).get_by_role("button", name=re.compile("^All 3: ")).click()
+    slips = page.get_by_role("listitem", name=re.compile("pixels"))
+    expect(page.get_by_role("article", name=re.compile("30 × 30"))).to_have_count(0, timeout=20_000)
+    assert slips.count() <= 1

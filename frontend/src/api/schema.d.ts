@@ -1627,7 +1627,7 @@ export interface components {
         Elements: {
             kind: string;
             total: number;
-            /** @description UV set that faces are told of, where it is about one */
+            /** @description UV set that faces or parts are told of, where it is about one */
             uv_set?: number;
         };
         Finding: {

@@ -8,7 +8,7 @@ type Value = { value?: unknown; unit: string } | null | undefined;
 const number = (n: number) => (Math.abs(n) >= 1000 ? n.toLocaleString('en', { maximumFractionDigits: 0 }) : Number(n.toPrecision(4)).toString());
 
 export function figure(v: Value): string {
-  if (!v) return '';
+  if (v?.value === null || v?.value === undefined) return '';
   if (typeof v.value !== 'number') return String(v.value);
   const n = v.value;
   switch (v.unit) {

@@ -121,7 +121,7 @@ class Value(Schema):
 class Elements(Schema):
     kind = fields.String(required=True)
     total = fields.Integer(required=True)
-    uv_set = fields.Integer(metadata={"description": "UV set that faces are told of, where it is about one"})
+    uv_set = fields.Integer(metadata={"description": "UV set that faces or parts are told of, where it is about one"})
 
 
 class MendCall(Schema):

@@ -52,7 +52,7 @@ MODULES = (
 class Elements:
     """Where a finding sits. Edges are pairs of vertices, so `indices` holds twice as many numbers as edges.
 
-    uv_set: which UV set faces are told of, None where it is about none.
+    uv_set: which UV set faces or parts are told of, None where it is about none.
     """
 
     kind: str
@@ -186,8 +186,8 @@ def place(m: Measures, node: int) -> str:
     return name if sum(n.name == name for n in m.nodes) == 1 else f"{name}~{node}"
 
 
-def nodes(indices: list[int]) -> Elements:
-    return Elements("nodes", np.asarray(indices, np.int32))
+def nodes(indices: list[int], uv_set: int | None = None) -> Elements:
+    return Elements("nodes", np.asarray(indices, np.int32), uv_set)
 
 
 def settle(finding: Finding, registered: Check, sheet: RuleSheet) -> Finding:

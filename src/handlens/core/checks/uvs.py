@@ -73,7 +73,7 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if u.collapsed:
             yield Finding(
                 f"All UVs of {p.name}{_which(k)} lie in one point", value(u.span, "factor"), value(None, "factor"), 1, p.name, p.node,
-                nodes([p.node]), (("textures.unwrap", {"parts": place(m, p.node), "set": float(k + 1)}),), f"{place(m, p.node)}/{k}",
+                nodes([p.node], k), (("textures.unwrap", {"parts": place(m, p.node), "set": float(k + 1)}),), f"{place(m, p.node)}/{k}",
             )  # fmt: skip
 
 
@@ -171,7 +171,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if u.padding > 0 and room < wanted:
             yield Finding(
                 f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart", value(room, "px"), value(wanted, "px"), u.islands, p.name, p.node,
-                nodes([p.node]), (("textures.unwrap", {"parts": place(m, p.node), "set": float(k + 1), "repack": "true"}),), f"{place(m, p.node)}/{k}",
+                nodes([p.node], k), (("textures.unwrap", {"parts": place(m, p.node), "set": float(k + 1), "repack": "true"}),), f"{place(m, p.node)}/{k}",
             )  # fmt: skip
 
 
