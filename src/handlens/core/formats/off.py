@@ -17,7 +17,8 @@ from ..scene.model import Array, frozen
 from .lists import ragged
 from .text import parse_numbers, plain, tokens_a_line
 
-_KEYWORD = re.compile(rb"[ \n]*(ST)?(C)?(N)?(4)?(n)?OFF\b", re.I)
+#: Prefixes are told apart by their case: N for normals, n for a number of dimensions.
+_KEYWORD = re.compile(rb"[ \n]*(ST)?(C)?(N)?(4)?(n)?(?i:OFF)\b")
 
 
 def read(package: Package, path: str, data: bytes) -> Scene:
