@@ -15,6 +15,7 @@ from PIL import Image as Picture
 from handlens.core import formats
 from handlens.core.colour import converted
 from handlens.core.format_table import BY_NAME, FEATURES, FORMATS, WRITERS
+from handlens.core.formats.opacity import in_colour
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
 from handlens.core.scene import Camera, Channel, Clip, Image, Layer, Light, Material, Morph, Node, Scene, TextureInput
@@ -100,6 +101,10 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
     ),
     "materials": (lambda: scene(triangles_of(cube())), lambda s: len(s.materials) == 1),
     "alpha modes": (lambda: _painted(alpha_mode="mask", alpha_cutoff=0.25), lambda s: [(m.alpha_mode, m.alpha_cutoff) for m in s.materials] == [("mask", 0.25)]),
+    "see-through images": (
+        lambda: _painted(alpha_mode="blend"),
+        lambda s: bool(s.images) and [(m.alpha_mode, any(t.image is not None for t in m.inputs)) for m in in_colour(s)[0].materials] == [("blend", True)],
+    ),
     "double-sided": (lambda: _painted(alpha_mode="opaque", double_sided=True), lambda s: any(m.double_sided for m in s.materials)),
     "images": (_painted, lambda s: [i.bytes() for i in s.images] == [_png()]),
     "texture transforms": (

@@ -33,13 +33,13 @@ class Format:
 #: What formats are told apart by: each is read, written and proved, or said to be lost.
 FEATURES = (
     "unit", "up axis", "parts", "names", "node tree", "instances", "polygons", "lines", "points", "one UV set", "UV sets", "normals", "tangents",
-    "vertex colours", "smoothing groups", "face groups", "materials", "alpha modes", "double-sided", "images", "tinted images", "texture transforms", "skins", "morph targets",
+    "vertex colours", "smoothing groups", "face groups", "materials", "alpha modes", "double-sided", "images", "see-through images", "tinted images", "texture transforms", "skins", "morph targets",
     "clips", "further clips", "channels", "cameras", "lights", "ambient lights", "unplaced meshes",
 )  # fmt: skip
 _GLTF = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours", "materials",
-        "alpha modes", "double-sided", "tangents", "images", "tinted images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names", "unplaced meshes",
+        "alpha modes", "double-sided", "tangents", "images", "see-through images", "tinted images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names", "unplaced meshes",
     }
 )  # fmt: skip
 _OBJ = frozenset(
@@ -55,6 +55,7 @@ _OBJ = frozenset(
         "face groups",
         "materials",
         "images",
+        "see-through images",
         "tinted images",
         "names",
     }
@@ -64,13 +65,13 @@ _3MF = frozenset({"unit", "up axis", "parts", "one UV set", "materials", "images
 _DAE = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "UV sets", "one UV set", "normals", "vertex colours",
-        "materials", "images", "skins", "clips", "further clips", "cameras", "lights", "ambient lights", "names",
+        "materials", "images", "see-through images", "skins", "clips", "further clips", "cameras", "lights", "ambient lights", "names",
     }
 )  # fmt: skip
 _USD = frozenset(
     {
         "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals",
-        "vertex colours", "materials", "alpha modes", "double-sided", "images", "tinted images", "texture transforms", "skins", "clips", "cameras", "lights", "ambient lights", "names",
+        "vertex colours", "materials", "alpha modes", "double-sided", "images", "see-through images", "tinted images", "texture transforms", "skins", "clips", "cameras", "lights", "ambient lights", "names",
     }
 )  # fmt: skip
 

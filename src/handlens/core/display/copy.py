@@ -10,6 +10,7 @@ import numpy as np
 
 from ..colour import to_shown
 from ..format_table import BY_NAME
+from ..formats.opacity import in_colour, mode_of
 from ..formats.split import split_vertices
 from ..formats.uv_transform import matrix, turned_over
 from ..scene import Layer, Material, Mesh, Node, Scene, TextureInput
@@ -34,7 +35,7 @@ def display_copy(scene: Scene) -> bytes:
 
 class _Copy:
     def __init__(self, scene: Scene) -> None:
-        self.scene = scene
+        self.scene, _ = in_colour(scene)
         self.out = Sections()
 
     def build(self) -> bytes:
@@ -186,7 +187,7 @@ class _Copy:
             "name": m.name,
             "colour": [float(c) for c in m.base_colour],
             "linear": BY_NAME[self.scene.format].linear,
-            "alphaMode": m.alpha_mode or ("blend" if m.base_colour[3] < 1 else "opaque"),
+            "alphaMode": mode_of(m),
             "cutoff": m.alpha_cutoff,
             "doubleSided": bool(m.double_sided),
             "image": number,

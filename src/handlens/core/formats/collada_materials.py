@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from urllib.parse import unquote
 
 from ..packages import Package
@@ -122,7 +123,11 @@ class Effects:
         for tag, role in _ROLES.items():
             texture = shading.find(f"{tag}/texture")
             if texture is not None:
-                inputs.append(self._input(role, (shading.tag, tag), texture, params, number))
+                made = self._input(role, (shading.tag, tag), texture, params, number)
+                owner = texture.getparent()
+                if tag == "transparent" and owner is not None:
+                    made = replace(made, options={"opaque": owner.get("opaque") or "A_ONE"})
+                inputs.append(made)
         inputs += [self._input("bump", ("bump",), t, params, number) for b in effect.iter("bump") for t in b.findall("texture")]
         inputs += [
             self._input("normal", ("normal",), t, params, number) for b in effect.iter("normalmap") for t in b.findall("texture")

@@ -20,6 +20,7 @@ from ..scene.transforms import compose
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
+from .opacity import named_apart
 from .pictures import ENDING_BY_MEDIA
 from .xml import Element
 
@@ -37,6 +38,7 @@ _WRAPS = {10497: "WRAP", 33648: "MIRROR", 33071: "CLAMP"}
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the document, then its images. Unit and up axis are stated as the scene has them."""
+    scene = named_apart(scene, "dae", ("transparent",), {"opaque": "A_ONE"})
     return _Writer(scene, stem, layout.folder).files()
 
 
@@ -174,9 +176,9 @@ class _Writer:
         for tag in ("emission", "ambient", "diffuse", "transparent"):
             role = next(r for r, place in _PLACES.items() if place == tag)
             if role in inputs:
-                self.textured(
-                    self.add(shading, tag, **({"opaque": "A_ONE"} if tag == "transparent" else {})), role, inputs[role].uv_set
-                )
+                opaque = inputs[role].options.get("opaque") or "A_ONE"
+                owner = self.add(shading, tag, **({"opaque": opaque} if tag == "transparent" else {}))
+                self.textured(owner, role, inputs[role].uv_set)
             elif tag in colours:
                 self.add(self.add(shading, tag), "color", _text(np.array(colours[tag])))
             elif tag == "transparent" and m.base_colour[3] != 1:

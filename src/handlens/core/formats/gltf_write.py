@@ -23,6 +23,7 @@ from ..scene.triangles import triangulate
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
+from .opacity import in_colour, mode_of
 from .pictures import ENDING_BY_MEDIA, media_type
 from .split import split_vertices
 from .uv_transform import turned_over
@@ -35,12 +36,14 @@ _PLAIN = {"metallicFactor": 0.0, "roughnessFactor": 1.0}
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}, the main file first. Lengths are converted to metres and the axes to Y up (§3.4)."""
-    return _Writer(scene, format_name == "glb", stem, layout).files()
+    return _Writer(in_colour(scene)[0], format_name == "glb", stem, layout).files()
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that glTF cannot hold."""
     lost = losses(scene, format_name)
+    scene, unpainted = in_colour(scene)
+    lost += unpainted
     spare = sum(_spare_points(m) for m in scene.meshes)
     if spare:
         lost.append(f"{spare:,} positions that no face, line or point uses are left out.")
@@ -445,7 +448,7 @@ def _plain_material(m: Material, linear: bool) -> dict[str, Any]:
     entry: dict[str, Any] = {"pbrMetallicRoughness": {**pbr, "baseColorFactor": colour}}
     if any(m.emissive):
         entry["emissiveFactor"] = within(converted(m.emissive, linear, True))
-    mode = m.alpha_mode or ("blend" if colour[3] < 1 else "opaque")
+    mode = mode_of(m)
     if mode != "opaque":
         entry["alphaMode"] = mode.upper()
     if mode == "mask" and m.alpha_cutoff is not None:

@@ -9,6 +9,7 @@ from ..limits import plural
 from ..scene import Material, Scene
 from ..scene.placed import unplaced
 from .flat import holds_no_tree
+from .opacity import mode_of
 
 
 def losses(scene: Scene, format_name: str) -> list[str]:
@@ -28,7 +29,8 @@ def losses(scene: Scene, format_name: str) -> list[str]:
         ("vertex colours", sum(bool(m.colours) for m in meshes), "mesh's vertex colours", "meshes' vertex colours"),
         ("tangents", sum(m.tangents is not None for m in meshes), "mesh's stored tangents", "meshes' stored tangents"),
         ("materials", len(materials), "material", "materials"),
-        ("alpha modes", sum(m.alpha_mode in ("mask", "blend") for m in materials), "alpha mode and its threshold", "alpha modes and their thresholds"),
+        ("alpha modes", sum(m.alpha_mode == "mask" for m in materials), "threshold of a cut-out", "thresholds of cut-outs"),
+        ("see-through images", sum(mode_of(m) == "blend" for m in materials), "blended material", "blended materials"),
         ("double-sided", sum(bool(m.double_sided) for m in materials), "mark of a double-sided material", "marks of double-sided materials"),
         ("tinted images", sum(any(_tinted(m, t.role) for t in m.inputs) for m in materials), "material's colour over its image", "materials' colours over their images"),
         ("texture transforms", sum(t.transform is not None for m in materials for t in m.inputs), "texture transform", "texture transforms"),

@@ -12,6 +12,7 @@ from ..scene.transforms import walk, world_matrices
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
+from .opacity import named_apart
 from .pictures import ENDING_BY_MEDIA
 
 _STATEMENTS = {
@@ -23,6 +24,7 @@ _STATEMENTS = {
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the OBJ first, its library, then the images. Node transforms are written into the positions."""
+    scene = named_apart(scene, "obj", ("map_d",), {"options": {"-imfchan": ["m"]}})
     images = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.obj", f"{stem}.mtl"}, layout.folder)
     names = material_names(scene.materials)
     files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, names, layout.library)}
@@ -185,7 +187,7 @@ def _library(scene: Scene, names: list[str], images: dict[int, str]) -> bytes:
                 continue
             image = scene.images[t.image]
             reference = images[t.image] if image.load is not None else image.reference
-            options = t.options.get("options", {}) if "statements" in m.source else {}
+            options = t.options.get("options", {}) if "statements" in m.source or t.role == "alpha" else {}
             words = [w for key, values in options.items() for w in (key, *values)]
             out.append(" ".join([_STATEMENTS[t.role], *words, reference]))
     return ("\n".join(out) + "\n").encode("utf-8")

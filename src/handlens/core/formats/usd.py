@@ -242,7 +242,9 @@ class _Scene:
         tints = {t.role: _tint(t) for t in inputs}
         r, g, b = tints["base-colour"][:3] if "base-colour" in tints else three("diffuseColor", (0.18, 0.18, 0.18))
         red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
-        opacity = tints["alpha"][3] if "alpha" in tints else opacity
+        apart = next((t for t in inputs if t.role == "alpha"), None)
+        if apart is not None:
+            opacity = _tint(apart)["rgba".find(str(apart.options.get("output") or "a")[:1])]
         return Material(
             f"material:{number}", m["name"], (float(r), float(g), float(b), opacity), one("metallic", 0.0), one("roughness", 0.5),
             (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs, source={"values": values},

@@ -20,6 +20,7 @@ from ..scene.model import Array
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
+from .opacity import alpha_input, in_colour
 from .pictures import ENDING_BY_MEDIA, media_type
 from .uv_transform import turned_over
 
@@ -35,6 +36,7 @@ _WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the layer with its images beside, or a package with all of them inside."""
     packed = format_name == "usdz"
+    scene = scene if BY_NAME[scene.format].reader == "usd" else in_colour(scene)[0]
     writer = _Writer(scene, stem, packed, layout.folder)
     text = writer.layer().encode("utf-8")
     if not packed:
@@ -61,6 +63,9 @@ def package(entries: list[tuple[str, bytes]]) -> bytes:
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that USD cannot hold, or that a package must leave out."""
     lost = losses(scene, format_name)
+    if BY_NAME[scene.format].reader != "usd":
+        scene, unpainted = in_colour(scene)
+        lost += unpainted
     roles = sorted({t.role for m in scene.materials for t in m.inputs if t.role not in (*_INPUTS, "metallic-roughness")})
     if roles:
         lost.append(f"Material inputs without a place in UsdPreviewSurface are left out: {', '.join(roles)}.")
@@ -318,8 +323,10 @@ class _Writer:
         # A package may refer to nothing outside of it, so an image that it cannot hold is not named either.
         if self.packed and self.references[t.image].removeprefix("./") not in self.pictures:
             return
-        if t.role == "base-colour" and m.alpha_mode in ("mask", "blend"):
+        if t.role == "base-colour" and m.alpha_mode in ("mask", "blend") and alpha_input(m) is None:
             places.append(("opacity", "a"))
+        if t.role == "alpha":
+            places = [("opacity", str(t.options.get("output") or "r")[:1])]
         name = re.sub(r"[^A-Za-z0-9_]", "_", t.role)
         shader = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_image"))
         shader.CreateIdAttr("UsdUVTexture")
@@ -356,6 +363,8 @@ class _Writer:
 
     def tint(self, m: Material, role: str) -> tuple[float, ...]:
         """What an image is multiplied by: a connected input has no value of its own, so UsdUVTexture's scale holds it."""
+        if role == "alpha":
+            return (float(m.base_colour[3]),) * 4
         if role not in ("base-colour", "emissive"):
             return (1.0, 1.0, 1.0, 1.0)
         colour = m.base_colour[:3] if role == "base-colour" else m.emissive

@@ -9,13 +9,14 @@ from typing import Any
 import numpy as np
 
 from ..format_table import BY_NAME
+from ..formats.opacity import in_colour, mode_of
 from ..limits import MendError, plural
 from ..measures.alpha import STRAY, alpha_figures
 from ..measures.draw_order import draw_orders
 from ..measures.pictures import glows, picture
 from ..measures.shown import base_colour, shown
 from ..measures.uv_area import UvAreas
-from ..scene import Material, Scene, TextureInput
+from ..scene import Material, Scene
 from ..scene.model import Array
 from ..scene.transforms import apply, walk, world_matrices
 from .choice import PARTS, chosen_nodes
@@ -54,19 +55,19 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
     """
     changed, words = list(scene.materials), []
     used = {m for mesh in scene.meshes for m in mesh.slot_materials}
+    painted, _ = in_colour(scene)
     for k in _chosen(scene, materials):
         m = scene.materials[k]
         if mode == "auto":
             if k not in used and not materials:
                 continue
-            found = recommended(scene, k)
+            found = recommended(painted, k)
             if found is None:
                 continue
             wanted, at = found
         else:
             wanted, at = mode, float(np.clip(cutoff, 0.01, 1.0)) if mode == "mask" else None
-        same = m.alpha_mode == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6)
-        if same or (m.alpha_mode is None and wanted == "opaque"):
+        if mode_of(m) == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6):
             continue
         changed[k] = with_mode(m, wanted, at, scene.format)
         words.append(Figure(m.name or f"material {k}", _words(m.alpha_mode, m.alpha_cutoff), _words(wanted, at)))
@@ -111,16 +112,9 @@ def with_mode(m: Material, mode: str, cutoff: float | None, format_name: str) ->
             source["alphaMode"] = mode.upper()
         if mode == "mask" and cutoff is not None and abs(cutoff - 0.5) > 1e-9:
             source["alphaCutoff"] = cutoff
-    elif format_name == "obj":
-        colour = base_colour(m)
+    if mode == "opaque":
         inputs = tuple(t for t in m.inputs if t.role != "alpha")
-        if mode != "opaque" and colour is not None:
-            inputs = (
-                *inputs,
-                TextureInput("alpha", ("map_d",), colour.image, colour.uv_set, options={"options": {"-imfchan": ["m"]}}),
-            )
-        return replace(m, inputs=inputs)
-    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, source=source)
+    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, source=source, inputs=inputs)
 
 
 @mend(
@@ -154,6 +148,7 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
         inputs = tuple(
             replace(t, image=made[colour.image]) if t.image == colour.image and t.role in ("base-colour", "emissive") else t
             for t in m.inputs
+            if t.role != "alpha"
         )
         changed[k] = with_mode(replace(m, inputs=inputs), "blend", None, scene.format)
     if not made:

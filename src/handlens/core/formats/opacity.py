@@ -1,0 +1,175 @@
+"""Where materials have their alpha from: the alpha of their own picture, or a picture that says nothing else.
+
+Sources: glTF 2.0 §3.9.4 (alpha of the base colour); Wavefront MTL, statement map_d and option -imfchan; COLLADA 1.4.1 and 1.5,
+chapter 4, "Determining Transparency (Opacity)"; UsdPreviewSurface specification, opacity.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..scene import Image, Material, Scene, TextureInput
+from ..scene.model import Array
+
+#: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
+_LUMA = np.array([0.2126, 0.7152, 0.0722])
+
+
+def mode_of(m: Material) -> str:
+    """How a material is drawn: as it says, else blended where it has an opacity or a picture of it, else opaque."""
+    if m.alpha_mode is not None:
+        return m.alpha_mode
+    return "blend" if m.base_colour[3] < 1 or alpha_input(m) is not None else "opaque"
+
+
+def alpha_input(m: Material) -> TextureInput | None:
+    """The input for alpha alone, None where there is none."""
+    return next((t for t in m.inputs if t.role == "alpha" and t.image is not None), None)
+
+
+def named_apart(scene: Scene, format_name: str, path: tuple[str, ...], options: dict[str, Any]) -> Scene:
+    """The scene in which what is cut out or blended names the picture of its base colour as that of its alpha too.
+
+    For formats without modes. What a scene of the very format says itself stays as it is.
+    """
+    if scene.format != format_name:
+        scene, _ = in_colour(scene)
+    changed = []
+    for m in scene.materials:
+        colour = next((t for t in m.inputs if t.role == "base-colour" and t.image is not None), None)
+        if m.alpha_mode in ("mask", "blend") and colour is not None and alpha_input(m) is None:
+            m = replace(m, inputs=(*m.inputs, replace(colour, role="alpha", path=path, options=options)))
+        changed.append(m)
+    return scene.with_(materials=tuple(changed))
+
+
+def in_colour(scene: Scene) -> tuple[Scene, list[str]]:
+    """The scene in which materials have their alpha in the picture of their base colour, and a sentence for each that cannot.
+
+    Where alpha has a picture of its own, the two are painted into a new one, as large as the larger. A material whose
+    format has no modes is blended then, or opaque where all of its alpha is solid.
+    """
+    if not any(alpha_input(m) for m in scene.materials):
+        return scene, []
+    painter = _Painter(scene)
+    materials = tuple(painter.material(m) if alpha_input(m) else m for m in scene.materials)
+    return scene.with_(materials=materials, images=tuple(painter.images)), painter.lost
+
+
+class _Painter:
+    def __init__(self, scene: Scene) -> None:
+        self.scene, self.images, self.lost = scene, list(scene.images), list[str]()
+        self.made: dict[Any, tuple[int | None, bool]] = {}
+
+    def material(self, m: Material) -> Material:
+        alpha = alpha_input(m)
+        assert alpha is not None
+        rest = tuple(t for t in m.inputs if t.role != "alpha")
+        colour = next((t for t in rest if t.role == "base-colour" and t.image is not None), None)
+        unsaid = m.alpha_mode or ("blend" if m.base_colour[3] < 1 else "opaque")
+        if colour is not None and (colour.uv_set, colour.transform) != (alpha.uv_set, alpha.transform):
+            self.lost.append(
+                f"The alpha of {m.name or 'a material'} is laid on in another way than its colour, so it is left out."
+            )
+            return replace(m, inputs=rest, alpha_mode=unsaid)
+        key = (alpha.image, None if colour is None else colour.image, _channel(alpha))
+        if key not in self.made:
+            self.made[key] = self.painted(alpha, colour)
+        image, solid = self.made[key]
+        if image is None:
+            self.lost.append(f"The image of the alpha of {m.name or 'a material'} cannot be opened, so it is left out.")
+            return replace(m, inputs=rest, alpha_mode=unsaid)
+        laid = replace(colour or alpha, role="base-colour", image=image)
+        rest = (laid, *(t for t in rest if t is not colour))
+        return replace(m, inputs=rest, alpha_mode=m.alpha_mode or (unsaid if solid else "blend"))
+
+    def painted(self, alpha: TextureInput, colour: TextureInput | None) -> tuple[int | None, bool]:
+        """Number of the picture that holds colour and alpha, None where one cannot be opened; and whether all of it is solid."""
+        from PIL import Image as Pillow
+
+        assert alpha.image is not None
+        given = _opened(self.images[alpha.image])
+        below = (
+            given
+            if colour is not None and colour.image == alpha.image
+            else _opened(self.images[colour.image or 0])
+            if colour
+            else None
+        )
+        if given is None or (colour is not None and below is None):
+            return None, True
+        channel = _channel(alpha)
+        own = "A" in given.getbands() or "transparency" in given.info
+        if colour is not None and colour.image == alpha.image:
+            if channel in ("", "a") and not own:
+                return alpha.image, True  # the same picture without any alpha says nothing (common practice, no published source)
+            if channel in ("", "a"):
+                return alpha.image, bool((np.asarray(given.convert("RGBA"))[:, :, 3] == 255).all())
+        share = _share(np.asarray(given.convert("RGBA")), channel or ("a" if own else "l"))
+        size = given.size if below is None or given.size[0] * given.size[1] > below.size[0] * below.size[1] else below.size
+        rgb = (
+            Pillow.new("RGB", size, (255, 255, 255))
+            if below is None
+            else below.convert("RGB").resize(size, Pillow.Resampling.BICUBIC)
+        )
+        mask = Pillow.fromarray(share).resize(size, Pillow.Resampling.BILINEAR)
+        rgb.putalpha(mask)
+        out = io.BytesIO()
+        rgb.save(out, "PNG")
+        self.images.append(
+            _named_like(
+                self.images[colour.image if colour is not None and colour.image is not None else alpha.image], out.getvalue()
+            )
+        )
+        return len(self.images) - 1, bool((share == 255).all())
+
+
+def _channel(t: TextureInput) -> str:
+    """Which channel of its picture an input for alpha takes: r, g, b, a, l (luminance), with a minus where it is see-through; "" unsaid."""
+    opaque = t.options.get("opaque")
+    if opaque in _COLLADA:
+        return _COLLADA[opaque]
+    told = t.options.get("options")
+    if isinstance(told, dict) and told.get("-imfchan"):
+        return {"m": "a"}.get(str(told["-imfchan"][0]), str(told["-imfchan"][0]))
+    return str(t.options.get("output") or "")[:1]
+
+
+#: Values of `opaque` and the channel that says how solid: A_ONE takes alpha, RGB_ZERO the luminance of what is see-through.
+_COLLADA = {"A_ONE": "", "A_ZERO": "-a", "RGB_ONE": "l", "RGB_ZERO": "-l"}
+
+
+def _share(pixels: Array, channel: str) -> Array:
+    """(H, W) uint8 alpha out of (H, W, 4) pixels."""
+    of = channel.removeprefix("-")
+    values = np.rint(pixels[:, :, :3] @ _LUMA) if of not in ("r", "g", "b", "a") else pixels[:, :, "rgba".index(of)]
+    out: Array = np.asarray(255 - values if channel.startswith("-") else values).astype(np.uint8)
+    return out
+
+
+def _opened(image: Image) -> Any:
+    from PIL import Image as Pillow
+
+    data = image.bytes()
+    if data is None:
+        return None
+    try:
+        opened = Pillow.open(io.BytesIO(data))
+        opened.load()
+    except Exception:  # Pillow's decoders raise almost anything on damaged data
+        return None
+    return opened
+
+
+def _named_like(image: Image, data: bytes) -> Image:
+    """A PNG beside an image, under its name with a tail."""
+    stem, dot, _ = image.reference.rpartition(".")
+    reference = f"{stem if dot else image.reference or 'picture'}_alpha.png"
+    return replace(
+        image, id=f"{image.id}/alpha", name=reference.replace("\\", "/").rpartition("/")[2], reference=reference, found_at=None,
+        media_type="image/png", load=lambda: data, status="embedded",
+    )  # fmt: skip
