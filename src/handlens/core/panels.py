@@ -151,7 +151,7 @@ def slots_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]
         rows.append({
             "cells": {
                 "material": x.name or f"material {k}", "faces": f"{x.used_by_faces:,}", "inputs": ", ".join(i.role.replace("-", " ") for i in x.inputs) or "–",
-                "mode": x.alpha_mode or "not stated", "sides": "both" if x.double_sided else "one",
+                "mode": x.alpha_mode or ("not stated" if x.drawn == "opaque" else x.drawn), "sides": "both" if x.double_sided else "one",
                 "same": "" if x.same_as is None else m.materials[x.same_as].name or f"material {x.same_as}",
             },
             "result": "caution" if odd else "note" if not x.used_by_faces else "clear",

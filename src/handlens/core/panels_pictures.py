@@ -92,24 +92,24 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
     images = {k: i for k, _, i in painted(m)}
     for k, x in enumerate(m.materials):
         i = images.get(k)
-        a = i.look.alpha if i is not None and i.look is not None else None
+        a = x.alpha or (i.look.alpha if i is not None and i.look is not None else None)
         seen = x.shown.see if x.shown is not None else a.see if a else 0.0
         wanted = (
             "blend"
-            if x.opacity < 0.999 and x.alpha_mode == "blend"
+            if x.opacity < 0.999 and x.drawn == "blend"
             else "opaque"
             if a is None or a.mode == "opaque" or seen < SEEN
             else a.mode
         )
         ignored = x.alpha_mode == "opaque" and wanted != "opaque"
-        off = not ignored and x.alpha_mode in ("mask", "blend") and x.opacity >= 0.999 and wanted != x.alpha_mode
+        off = not ignored and x.drawn != "opaque" and x.opacity >= 0.999 and wanted != x.drawn
         hidden += ignored
         wrong += off
-        if not x.used_by_faces or (a is None and x.alpha_mode in (None, "opaque")):
+        if not x.used_by_faces or (a is None and x.drawn == "opaque"):
             continue
         rows.append({
             "cells": {
-                "material": x.name or f"material {k}", "mode": _mode(x.alpha_mode, x.alpha_cutoff), "image": i.reference if i else "–",
+                "material": x.name or f"material {k}", "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff), "image": i.reference if i else "–",
                 "seen": f"{100 * seen:.3g} %" if a else f"{100 * (1 - x.opacity):.3g} % all over" if x.opacity < 0.999 else "nothing", "fading": f"{100 * a.fading:.2g} %" if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
             },
             "result": "stop" if ignored else "caution" if off else "clear",
@@ -126,7 +126,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         }
         for d in m.draw_orders
     ]  # fmt: skip
-    blended = sum(x.alpha_mode == "blend" and x.used_by_faces > 0 for x in m.materials)
+    blended = sum(x.drawn == "blend" and x.used_by_faces > 0 for x in m.materials)
     popping = sum(r["result"] == "caution" for r in order)
     return {
         "about": "what is seen through, and in which order it is drawn",

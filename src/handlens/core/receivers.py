@@ -60,8 +60,8 @@ def _sides(m: Measures, r: Receiver) -> Entry:
 
 
 def _see_through(m: Measures, r: Receiver) -> Iterator[Entry]:
-    used = [x for x in m.materials if x.used_by_faces and x.alpha_mode in ("mask", "blend")]
-    blended = sum(x.alpha_mode == "blend" for x in used)
+    used = [x for x in m.materials if x.used_by_faces and x.drawn in ("mask", "blend")]
+    blended = sum(x.drawn == "blend" for x in used)
     if not used:
         return
     if r.alpha == "none":

@@ -36,9 +36,13 @@ def painted(m: Measures) -> Iterator[tuple[int, MaterialFigures, ImageFigures]]:
 def alpha_of(x: MaterialFigures, i: ImageFigures) -> AlphaFigures | None:
     """Alpha of a material's image, where its faces show any of what is see-through; None else."""
     assert i.look is not None
-    if i.look.alpha is None or (x.shown is not None and x.shown.see < SEEN and i.look.alpha.mode != "opaque"):
-        return None
-    return i.look.alpha
+    own = x.alpha or i.look.alpha
+    return None if own is None or (x.shown is not None and x.shown.see < SEEN and own.mode != "opaque") else own
+
+
+def _apart(x: MaterialFigures) -> bool:
+    """Whether alpha has an input of its own."""
+    return any(i.role == "alpha" and i.image is not None for i in x.inputs)
 
 
 def _one(k: int) -> Elements:
@@ -65,10 +69,8 @@ def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, x, i in painted(m):
         a = alpha_of(x, i)
-        if a is None or x.alpha_mode in ("mask", "blend") or a.mode == "opaque":
+        if a is None or x.drawn != "opaque" or a.mode == "opaque" or (x.alpha_mode is None and _apart(x)):
             continue
-        if x.alpha_mode is None and any(t.role == "alpha" for t in x.inputs):
-            continue  # a map of its own says so
         yield Finding(
             f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}", value(x.alpha_mode or "not stated", "text"), value(a.mode, "text"),
             x.shown.samples if x.shown else None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"), result="caution" if x.alpha_mode is None else "",
@@ -101,17 +103,16 @@ def for_nothing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9.4 (alpha coverage); the cost is common practice, no published source.
     """
     for k, x in enumerate(m.materials):
-        if not x.used_by_faces or x.alpha_mode not in ("mask", "blend") or x.opacity < 0.999:
+        if not x.used_by_faces or x.drawn == "opaque" or x.opacity < 0.999:
             continue
-        inputs = [i for i in x.inputs if i.role in ("base-colour", "alpha") and i.image is not None]
-        looks = [m.images[i.image].look for i in inputs if i.image is not None]
-        if any(look is None for look in looks) or any(i.role == "alpha" for i in inputs):
+        looks = [m.images[i.image].look for i in x.inputs if i.role == "base-colour" and i.image is not None]
+        if any(look is None for look in looks) or (_apart(x) and x.alpha is None):
             continue  # what could not be opened may be see-through
-        see = [look.alpha for look in looks if look is not None and look.alpha is not None and look.alpha.mode != "opaque"]
-        if see and (x.shown is None or x.shown.see >= SEEN):
+        own = [x.alpha] if x.alpha else [look.alpha for look in looks if look is not None]
+        if any(a is not None and a.mode != "opaque" for a in own) and (x.shown is None or x.shown.see >= SEEN):
             continue
         yield Finding(
-            f"{_name(x, k)} is {'blended' if x.alpha_mode == 'blend' else 'cut out'}, but all that it shows is solid", value(x.alpha_mode, "text"),
+            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, but all that it shows is solid", value(x.drawn, "text"),
             value("opaque", "text"), x.used_by_faces, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="opaque"),
         )  # fmt: skip
 
@@ -126,10 +127,10 @@ def mode(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, x, i in painted(m):
         a = alpha_of(x, i)
-        if a is None or x.alpha_mode not in ("mask", "blend") or a.mode in ("opaque", x.alpha_mode) or x.opacity < 0.999:
+        if a is None or x.drawn == "opaque" or a.mode in ("opaque", x.drawn) or x.opacity < 0.999:
             continue
         yield Finding(
-            f"{_name(x, k)} is {'blended' if x.alpha_mode == 'blend' else 'cut out'}, though {_reason(a)}", value(x.alpha_mode, "text"),
+            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, though {_reason(a)}", value(x.drawn, "text"),
             value(a.mode, "text"), None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"), result="caution" if a.mode == "blend" else "",
         )  # fmt: skip
 
@@ -174,7 +175,7 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if look.alpha is not None and look.alpha.mode != "opaque":
             continue
         black = x.shown.dark if x.shown is not None else look.dark
-        if glows(look) and black > 0.15 and (x.alpha_mode != "blend" or look.alpha is None):
+        if glows(look) and black > 0.15 and (x.drawn != "blend" or (look.alpha is None and x.alpha is None)):
             yield Finding(
                 f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}", value(black, "share"), value(0.0, "share"), look.sampled,
                 elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"),

@@ -290,7 +290,7 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(m.materials):
         mapped = any(i.role in ("metallic-roughness", "roughness", "specular-gloss") for i in x.inputs)
         bright = x.highlight is not None and x.highlight >= 0.9 and (x.shine or 0) >= 200
-        smooth = x.roughness is not None and x.roughness < 0.05 and (x.metallic or 0) < 0.5 and x.alpha_mode != "blend"
+        smooth = x.roughness is not None and x.roughness < 0.05 and (x.metallic or 0) < 0.5 and x.drawn != "blend"
         if x.used_by_faces and not mapped and (bright or smooth):
             said = f"highlight {x.highlight:g}, exponent {x.shine:g}" if bright else f"roughness {x.roughness:g}"
             yield Finding(

@@ -252,7 +252,7 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if intent.seen_from != "outside":
         yield Skipped("the intent says that it is not looked at from outside")
         return
-    if any(x.used_by_faces and x.alpha_mode in ("mask", "blend") for x in m.materials):
+    if any(x.used_by_faces and x.drawn in ("mask", "blend") for x in m.materials):
         yield Skipped("parts of it are see-through, and what lies behind them is seen")
         return
     total = sum(m.meshes[p.mesh].triangles for p in m.parts)

@@ -20,7 +20,7 @@ from ..scene.transforms import compose
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
-from .opacity import named_apart
+from .opacity import in_colour, named_apart
 from .pictures import ENDING_BY_MEDIA
 from .xml import Element
 
@@ -45,6 +45,8 @@ def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that a COLLADA document cannot hold."""
     lost = losses(scene, format_name)
+    if scene.format != "dae":
+        lost += in_colour(scene)[1]
     roles = sorted(
         {t.role for m in scene.materials for t in m.inputs if t.role not in _PLACES and t.role not in ("normal", "bump")}
     )

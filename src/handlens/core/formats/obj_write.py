@@ -12,7 +12,7 @@ from ..scene.transforms import walk, world_matrices
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
-from .opacity import named_apart
+from .opacity import in_colour, named_apart
 from .pictures import ENDING_BY_MEDIA
 
 _STATEMENTS = {
@@ -43,6 +43,8 @@ def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that an OBJ cannot hold."""
     lost = losses(scene, "obj")
+    if scene.format != "obj":
+        lost += in_colour(scene)[1]
     roles = sorted({t.role for m in scene.materials for t in m.inputs if t.role not in _STATEMENTS})
     if roles:
         lost.append(f"Material inputs without a place in a material library are left out: {', '.join(roles)}.")

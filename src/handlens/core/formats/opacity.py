@@ -48,7 +48,8 @@ def named_apart(scene: Scene, format_name: str, path: tuple[str, ...], options: 
 
 
 def in_colour(scene: Scene) -> tuple[Scene, list[str]]:
-    """The scene in which materials have their alpha in the picture of their base colour, and a sentence for each that cannot.
+    """The scene in which materials have their alpha in the picture of their base colour, and a sentence for each picture that is
+    made for it or cannot be.
 
     Where alpha has a picture of its own, the two are painted into a new one, as large as the larger. A material whose
     format has no modes is blended then, or opaque where all of its alpha is solid.
@@ -83,6 +84,9 @@ class _Painter:
         if image is None:
             self.lost.append(f"The image of the alpha of {m.name or 'a material'} cannot be opened, so it is left out.")
             return replace(m, inputs=rest, alpha_mode=unsaid)
+        if image >= len(self.scene.images):
+            words = f"The picture for the alpha of {m.name or 'a material'} is painted into its colour's: {self.images[image].reference}."
+            self.lost.append(words)
         laid = replace(colour or alpha, role="base-colour", image=image)
         rest = (laid, *(t for t in rest if t is not colour))
         return replace(m, inputs=rest, alpha_mode=m.alpha_mode or (unsaid if solid else "blend"))

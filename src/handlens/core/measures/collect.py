@@ -8,10 +8,12 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
+from ..formats.opacity import mode_of
 from ..scene import Mesh, Scene
 from ..scene.finite import finite_points
 from ..scene.model import Array
 from ..scene.transforms import Polar, apply, parents, quaternion_matrix, walk, world_matrices
+from .alpha_apart import alpha_apart
 from .draw_order import draw_orders
 from .holes import Holes, holes
 from .known import Known, content_key
@@ -103,7 +105,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         nodes=nodes,
         parts=parts,
         meshes=meshes,
-        materials=material_figures(scene, shown),
+        materials=material_figures(scene, shown, alpha_apart(scene, seen.areas if whole else None)),
         images=pictures,
         skins=[SkinFigures(s.name, list(s.joints), [scene.nodes[j].name for j in s.joints]) for s in scene.skins],
         clips=[ClipFigures(c.name, c.seconds, len(c.channels)) for c in scene.clips],
@@ -285,7 +287,7 @@ def _part(scene: Scene, node: int, matrix: Array, upright: int, flat_meshes: lis
 
 
 def _cut_out(scene: Scene, material: int) -> bool:
-    return material >= 0 and scene.materials[material].alpha_mode in ("mask", "blend")
+    return material >= 0 and mode_of(scene.materials[material]) != "opaque"
 
 
 def _finite(value: float, otherwise: float) -> float:

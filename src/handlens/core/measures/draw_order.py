@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..formats.opacity import mode_of
 from ..scene import Scene
 from ..scene.finite import finite_points
 from ..scene.model import Array
@@ -65,7 +66,7 @@ def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
     number = scene.nodes[node].mesh
     assert number is not None
     mesh = scene.meshes[number]
-    blended = [k for k, m in enumerate(mesh.slot_materials) if m >= 0 and scene.materials[m].alpha_mode == "blend"]
+    blended = [k for k, m in enumerate(mesh.slot_materials) if m >= 0 and mode_of(scene.materials[m]) == "blend"]
     if not blended or not mesh.face_count:
         return None
     corners, face = fan(mesh)

@@ -369,6 +369,10 @@ class MaterialFigures(msgspec.Struct, frozen=True):
     #: Brightest channel of the colours that its images of base colour and of glow are multiplied by.
     tint: float = 1.0
     glow_tint: float = 1.0
+    #: How it is drawn where it goes: as alpha_mode says, else by its opacity and its input for alpha.
+    drawn: str = "opaque"
+    #: Alpha of colour and of an input for alpha in one, where it has such an input.
+    alpha: AlphaFigures | None = None
 
 
 class SkinFigures(msgspec.Struct, frozen=True):

@@ -7,8 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from ..formats.opacity import mode_of
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
+from .alpha_apart import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 
 #: Ratified extensions of materials in the standard's registry, and what is lost where only the core model is known.
@@ -23,17 +25,18 @@ MODELS = {
 _SAME = 1e-3
 
 
-def material_figures(scene: Scene, shown: Mapping[int, ShownFigures]) -> list[MaterialFigures]:
-    """One record a material, in the file's order. shown: what some of them show of their image."""
+def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Mapping[int, AlphaApart]) -> list[MaterialFigures]:
+    """One record a material, in the file's order. shown: what some of them show of their image. apart: those with an input for alpha."""
     faces, sets = _use(scene)
     equal = equal_materials(scene)
     return [
         MaterialFigures(
             m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None],
             [_input(t, sets[k]) for t in m.inputs], equal.get(k), out_of_range(m),
-            m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), shown.get(k),
+            m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), apart[k].shown if k in apart else shown.get(k),
             [e for e in MODELS if e in m.source.get("extensions", {})] if isinstance(m.source.get("extensions"), Mapping) else [],
             m.roughness, m.metallic, *_highlight(m), max(m.base_colour[:3]), max(m.emissive),
+            apart[k].drawn if k in apart else mode_of(m), apart[k].figures if k in apart else None,
         )
         for k, m in enumerate(scene.materials)
     ]  # fmt: skip

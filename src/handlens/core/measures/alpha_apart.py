@@ -1,0 +1,47 @@
+"""Materials whose alpha has an input of its own: judged as they look once colour and alpha are one picture."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+
+from ..formats.opacity import alpha_input, in_colour, mode_of
+from ..scene import Scene
+from .alpha import alpha_figures
+from .pictures import eight_bits
+from .records import AlphaFigures, ShownFigures
+from .shown import base_colour, shown
+from .uv_area import UvAreas
+
+
+@dataclass(frozen=True)
+class AlphaApart:
+    """drawn: opaque, mask or blend. figures, shown: None where a picture cannot be opened, or was not to be."""
+
+    drawn: str
+    figures: AlphaFigures | None = None
+    shown: ShownFigures | None = None
+
+
+def alpha_apart(scene: Scene, areas: UvAreas | None) -> dict[int, AlphaApart]:
+    """By material, for those with an input for alpha. areas: those of UV sets, or None where pictures are not to be opened."""
+    about = [k for k, m in enumerate(scene.materials) if alpha_input(m) is not None]
+    if areas is None or not about:
+        return {k: AlphaApart(mode_of(scene.materials[k])) for k in about}
+    from PIL import Image as Pillow
+
+    painted, _ = in_colour(scene)
+    out = {}
+    for k in about:
+        m = painted.materials[k]
+        colour = base_colour(m)
+        data = None if colour is None or colour.image is None else painted.images[colour.image].bytes()
+        try:
+            pixels = None if data is None else eight_bits(Pillow.open(io.BytesIO(data)))
+        except Exception:  # Pillow's decoders raise almost anything on damaged data
+            pixels = None
+        if pixels is None:
+            out[k] = AlphaApart(mode_of(m))
+            continue
+        out[k] = AlphaApart(mode_of(m), alpha_figures(pixels), shown(painted, k, pixels, areas))
+    return out
