@@ -207,7 +207,7 @@ def test_auto_goes_by_the_picture_of_alpha(tmp_path):
     s = leaf(tmp_path, "map_d shape.png", **{"shape.png": picture(GREY)})
     mended = apply_mend(s, "see-through.set", {"mode": "auto"})
     whole = apply_mend(card(CUT), "see-through.set", {"mode": "auto"}).scene.materials[0]
-    assert [f.before for f in mended.figures] == ["not stated"]
+    assert [f.before for f in mended.figures] == ["blend"]
     out = through(tmp_path, mended.scene, "glb", "out")
     assert (out.materials[0].alpha_mode, out.materials[0].alpha_cutoff) == ("mask", whole.alpha_cutoff)
     assert np.array_equal(alpha_of(out)[0], GREY)

@@ -70,8 +70,8 @@ const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station
 .tab b { font: 600 20px/1 var(--hl-font-display); color: var(--hl-verdigris-text); }
 .in { position: absolute; inset: 0; padding: 6px 14px 8px 50px; display: flex; flex-direction: column; gap: 7px; overflow: auto; }
 .head { display: flex; align-items: baseline; gap: 10px; }
-h2 { font: 600 18px/1.2 var(--hl-font-display); }
-.head p { color: var(--hl-ink-faded); font-size: 12.5px; flex: 1; white-space: nowrap; }
+h2 { font: 600 18px/1.2 var(--hl-font-display); white-space: nowrap; }
+.head p { color: var(--hl-ink-faded); font-size: 12.5px; flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .moved { font-size: 12.5px; color: var(--hl-verdigris-text); white-space: nowrap; }
 .figures { display: flex; border-top: 1px solid var(--hl-rule); border-bottom: 1px solid var(--hl-rule); flex: none; }
 .figure { flex: 1 1 auto; padding: 3px 10px 4px; border-left: 1px solid var(--hl-rule); min-width: 0; }

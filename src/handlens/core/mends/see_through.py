@@ -70,7 +70,8 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
         if mode_of(m) == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6):
             continue
         changed[k] = with_mode(m, wanted, at, scene.format)
-        words.append(Figure(m.name or f"material {k}", _words(m.alpha_mode, m.alpha_cutoff), _words(wanted, at)))
+        was = None if m.alpha_mode is None and mode_of(m) == "opaque" else mode_of(m)
+        words.append(Figure(m.name or f"material {k}", _words(was, m.alpha_cutoff), _words(wanted, at)))
     if not words:
         raise MendError(
             "These materials are drawn that way already."
