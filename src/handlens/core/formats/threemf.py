@@ -137,10 +137,12 @@ class _Reader:
         }
         load: Callable[[], bytes] | None = (lambda: self.bytes(path)) if there else None
         kind = media_type(self.bytes(path)) if there else None
-        self.images.append(
-            Image(f"image:{len(self.images)}", name, e.get("path") or "", "embedded" if there else "missing", None, kind, load)
-        )
-        slot = TextureInput("base-colour", ("texture2d",), len(self.images) - 1, 0, sampler)
+        # Several resources may say in their own ways how one picture is laid on.
+        number = next((k for k, i in enumerate(self.images) if i.reference == (e.get("path") or "")), len(self.images))
+        if number == len(self.images):
+            status = "embedded" if there else "missing"
+            self.images.append(Image(f"image:{number}", name, e.get("path") or "", status, None, kind, load))
+        slot = TextureInput("base-colour", ("texture2d",), number, 0, sampler)
         self.slots[key] = [self.material(name.rpartition(".")[0], (1.0, 1.0, 1.0, 1.0), (slot,))]
 
     def texture_group(self, e: Element, key: str) -> None:

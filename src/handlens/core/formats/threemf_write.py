@@ -38,6 +38,13 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     lost = losses(scene, format_name)
     if scene.unit_metres is not None and _unit(scene) is None:
         lost.append(f"The unit of {scene.unit_metres:g} m is none of the format's, so lengths are written in millimetres.")
+    if scene.up_axis is not None and scene.up_axis != "Z":
+        lost.append("Z is up in the format, so the model is turned.")
+    pictured = [m.name for m in scene.materials if any(t.role == "base-colour" and t.image is not None for t in m.inputs)]
+    if any(pictured):
+        lost.append(
+            f"Materials with an image are that image alone; their names are left out: {', '.join(filter(None, pictured[:5]))}."
+        )
     other = sum(1 for i in scene.images if i.load is not None and media_type(i.bytes() or b"") not in _ENDINGS)
     if other:
         lost.append(f"{other} images are neither PNG nor JPEG and are left out.")
@@ -59,18 +66,20 @@ class _Writer:
         self.next_id = 1
         self.pictures: dict[int, tuple[str, bytes]] = {}
         self.texture_ids: dict[int, int] = {}
+        self.base_rows: list[int] = []
 
     def new_id(self) -> int:
         self.next_id += 1
         return self.next_id - 1
 
     def package(self) -> bytes:
-        base = self.base_materials()
+        self.base = self.new_id()
         for k, m in enumerate(self.scene.materials):
             image = next((t.image for t in m.inputs if t.role == "base-colour"), None)
             if image is not None:
                 self.picture(k, image)
-        items = [self.part(name, mesh, base) for name, mesh in flat_parts(self.scene)]
+        items = [self.part(name, mesh) for name, mesh in flat_parts(self.scene)]
+        self.base_materials()
         text = (
             f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="{self.unit}" xml:lang="en" xmlns="{_CORE}" xmlns:m="{_MATERIAL}">'
             f"<resources>{''.join(self.resources)}</resources><build>{''.join(items)}</build></model>"
@@ -98,18 +107,28 @@ class _Writer:
         rows = "".join(f'<Relationship Id="r{k}" Target={quoteattr(t)} Type="{kind}"/>' for k, (t, kind) in enumerate(targets))
         return f'<?xml version="1.0" encoding="UTF-8"?><Relationships xmlns="{_RELATION}">{rows}</Relationships>'
 
-    def base_materials(self) -> int | None:
-        if not self.scene.materials:
-            return None
-        key = self.new_id()
+    def base_materials(self) -> None:
+        """The materials that triangles name, and those that none uses; what has a picture is named by that alone."""
+        used = {material for mesh in self.scene.meshes for material in mesh.slot_materials}
+        for k in range(len(self.scene.materials)):
+            if k not in used:
+                self.base_index(k)
+        if not self.base_rows:
+            return
         linear = BY_NAME[self.scene.format].linear
         rows = []
-        for k, m in enumerate(self.scene.materials):
+        for k in self.base_rows:
+            m = self.scene.materials[k]
             shown = converted(m.base_colour, linear, False)
             colour = "".join(f"{round(255 * min(max(float(v), 0.0), 1.0)):02X}" for v in shown)
             rows.append(f'<base name={quoteattr(m.name or f"material_{k}")} displaycolor="#{colour}"/>')
-        self.resources.append(f'<basematerials id="{key}">{"".join(rows)}</basematerials>')
-        return key
+        self.resources.insert(0, f'<basematerials id="{self.base}">{"".join(rows)}</basematerials>')
+
+    def base_index(self, material: int) -> int:
+        """Place of a material among the base materials."""
+        if material not in self.base_rows:
+            self.base_rows.append(material)
+        return self.base_rows.index(material)
 
     def picture(self, material: int, number: int) -> None:
         """A texture for a material; materials with the same image each have one, so that they stay apart."""
@@ -122,7 +141,7 @@ class _Writer:
         self.texture_ids[material] = self.new_id()
         self.resources.append(f'<m:texture2d id="{self.texture_ids[material]}" path="/{escape(path)}" contenttype="{kind}"/>')
 
-    def part(self, name: str, mesh: Mesh, base: int | None) -> str:
+    def part(self, name: str, mesh: Mesh) -> str:
         triangles, face = triangulate(mesh)
         positions = mesh.positions @ self.turn.T * self.factor
         slots = mesh.slots[face] if len(mesh.slots) else np.zeros(len(face), np.int32)
@@ -130,7 +149,7 @@ class _Writer:
         corners = mesh.corners[triangles]
         uv = mesh.uvs[0].index.tolist() if mesh.uvs else []
         rows = [
-            self.triangle(v, c, groups[s], self.material(mesh, s), base, uv)
+            self.triangle(v, c, groups[s], self.material(mesh, s), uv)
             for v, c, s in zip(corners.tolist(), triangles.tolist(), slots.tolist(), strict=True)
         ]
         points = "".join(f'<vertex x="{x!r}" y="{y!r}" z="{z!r}"/>' for x, y, z in positions.tolist())
@@ -158,10 +177,10 @@ class _Writer:
         self.resources.append(f'<m:texture2dgroup id="{key}" texid="{self.texture_ids[number]}">{text}</m:texture2dgroup>')
         return key
 
-    def triangle(self, v: list[int], c: list[int], group: int | None, material: int, base: int | None, uv: list[int]) -> str:
+    def triangle(self, v: list[int], c: list[int], group: int | None, material: int, uv: list[int]) -> str:
         place = f'<triangle v1="{v[0]}" v2="{v[1]}" v3="{v[2]}"'
         if group is not None:
             p = [uv[k] for k in c]
             if min(p) >= 0:
                 return f'{place} pid="{group}" p1="{p[0]}" p2="{p[1]}" p3="{p[2]}"/>'
-        return f'{place} pid="{base}" p1="{material}"/>' if material >= 0 and base is not None else f"{place}/>"
+        return f'{place} pid="{self.base}" p1="{self.base_index(material)}"/>' if material >= 0 else f"{place}/>"
