@@ -265,6 +265,8 @@ def _mend(args: argparse.Namespace) -> int:
         for r in runs:
             for f in r.figures:
                 print(f"{r.mend}: {f.what} {f.before} → {f.after}")
+        for sentence in tree["lost"]:
+            print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")
     return 0
 

@@ -124,6 +124,16 @@ def test_mend_writes_the_same_format_and_tells(crate, tmp_path, capsys):
     assert (facts["size_m"], facts["nodes_scaled"]) == ([1, 1, 1], 0)
 
 
+def test_mend_says_what_its_own_format_cannot_hold(tmp_path, capsys):
+    (tmp_path / "leaf.obj").write_text("mtllib leaf.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl leaf\nf 1 2 3\n")
+    (tmp_path / "leaf.mtl").write_text("newmtl leaf\nd 0.5\n")
+    args = ["mend", tmp_path / "leaf.obj", "--mend", "see-through.set:mode=mask", "--out", tmp_path / "out"]
+    code, out, err = run(*args, capsys=capsys)
+    assert (code, err) == (0, "")
+    assert "see-through.set: leaf blend → mask at 0.5" in out
+    assert "not held: 1 threshold of a cut-out cannot be held." in out
+
+
 def test_export_and_prove(crate, tmp_path, capsys):
     code, out, _ = run(
         "export", crate, "--out", tmp_path / "out", "--format", "obj", "--proof", tmp_path / "p.json", capsys=capsys
