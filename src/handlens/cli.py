@@ -247,6 +247,7 @@ def _mend(args: argparse.Namespace) -> int:
     files |= {path: data for path, data in changed_files(scene).items() if path not in files}
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
     write_files(placed, _inputs(args.path, path))
+    lost = formats.what_is_lost(scene, format_name)
     tree = {
         "schema": 1,
         "mends": [
@@ -257,7 +258,7 @@ def _mend(args: argparse.Namespace) -> int:
             for r in runs
         ],
         "files": [str(p) for p in placed],
-        "lost": formats.what_is_lost(scene, format_name),
+        "lost": lost,
     }  # fmt: skip
     if args.json:
         _write_json(args.json, tree, [args.path])
@@ -265,7 +266,7 @@ def _mend(args: argparse.Namespace) -> int:
         for r in runs:
             for f in r.figures:
                 print(f"{r.mend}: {f.what} {f.before} → {f.after}")
-        for sentence in tree["lost"]:
+        for sentence in lost:
             print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")
     return 0
