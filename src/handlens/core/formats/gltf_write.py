@@ -25,6 +25,7 @@ from .losses import losses
 from .names import file_names
 from .opacity import in_colour, mode_of
 from .pictures import ENDING_BY_MEDIA, media_type
+from .shine import in_one
 from .split import split_vertices
 from .uv_transform import turned_over
 
@@ -36,14 +37,15 @@ _PLAIN = {"metallicFactor": 0.0, "roughnessFactor": 1.0}
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}, the main file first. Lengths are converted to metres and the axes to Y up (§3.4)."""
-    return _Writer(in_colour(scene)[0], format_name == "glb", stem, layout).files()
+    return _Writer(in_one(in_colour(scene)[0])[0], format_name == "glb", stem, layout).files()
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that glTF cannot hold."""
     lost = losses(scene, format_name)
-    scene, unpainted = in_colour(scene)
-    lost += unpainted
+    for gathered in (in_colour, in_one):
+        scene, said = gathered(scene)
+        lost += said
     spare = sum(_spare_points(m) for m in scene.meshes)
     if spare:
         lost.append(f"{spare:,} positions that no face, line or point uses are left out.")
@@ -93,6 +95,8 @@ def _place(role: str) -> tuple[str, ...] | None:
         "base-colour": ("pbrMetallicRoughness", "baseColorTexture"),
         "normal": ("normalTexture",),
         "emissive": ("emissiveTexture",),
+        "metallic-roughness": ("pbrMetallicRoughness", "metallicRoughnessTexture"),
+        "occlusion": ("occlusionTexture",),
     }.get(role)
 
 

@@ -14,6 +14,7 @@ from .losses import losses
 from .names import file_names
 from .opacity import in_colour, named_apart
 from .pictures import ENDING_BY_MEDIA
+from .shine import named_each
 
 _STATEMENTS = {
     "base-colour": "map_Kd", "ambient": "map_Ka", "specular": "map_Ks", "gloss": "map_Ns", "alpha": "map_d", "emissive": "map_Ke",
@@ -24,7 +25,7 @@ _STATEMENTS = {
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the OBJ first, its library, then the images. Node transforms are written into the positions."""
-    scene = named_apart(scene, "obj", ("map_d",), {"options": {"-imfchan": ["m"]}})
+    scene = named_each(named_apart(scene, "obj", ("map_d",), {"options": {"-imfchan": ["m"]}}))
     images = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.obj", f"{stem}.mtl"}, layout.folder)
     names = material_names(scene.materials)
     files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, names, layout.library)}
@@ -45,7 +46,7 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     lost = losses(scene, "obj")
     if scene.format != "obj":
         lost += in_colour(scene)[1]
-    roles = sorted({t.role for m in scene.materials for t in m.inputs if t.role not in _STATEMENTS})
+    roles = sorted({t.role for m in named_each(scene).materials for t in m.inputs if t.role not in _STATEMENTS})
     if roles:
         lost.append(f"Material inputs without a place in a material library are left out: {', '.join(roles)}.")
     return lost
@@ -189,7 +190,7 @@ def _library(scene: Scene, names: list[str], images: dict[int, str]) -> bytes:
                 continue
             image = scene.images[t.image]
             reference = images[t.image] if image.load is not None else image.reference
-            options = t.options.get("options", {}) if "statements" in m.source or t.role == "alpha" else {}
-            words = [w for key, values in options.items() for w in (key, *values)]
+            options = t.options.get("options")
+            words = [w for key, values in options.items() for w in (key, *values)] if isinstance(options, dict) else []
             out.append(" ".join([_STATEMENTS[t.role], *words, reference]))
     return ("\n".join(out) + "\n").encode("utf-8")

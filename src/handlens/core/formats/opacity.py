@@ -6,17 +6,13 @@ chapter 4, "Determining Transparency (Opacity)"; UsdPreviewSurface specification
 
 from __future__ import annotations
 
-import io
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from ..scene import Image, Material, Scene, TextureInput
-from ..scene.model import Array
-
-#: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
-_LUMA = np.array([0.2126, 0.7152, 0.0722])
+from ..scene import Material, Scene, TextureInput
+from .channels import channel, channel_of, larger, opened, painted
 
 
 def mode_of(m: Material) -> str:
@@ -96,84 +92,36 @@ class _Painter:
         from PIL import Image as Pillow
 
         assert alpha.image is not None
-        given = _opened(self.images[alpha.image])
-        below = (
-            given
-            if colour is not None and colour.image == alpha.image
-            else _opened(self.images[colour.image or 0])
-            if colour
-            else None
-        )
+        given = opened(self.images[alpha.image])
+        same = colour is not None and colour.image == alpha.image
+        below = given if same else opened(self.images[colour.image]) if colour is not None and colour.image is not None else None
         if given is None or (colour is not None and below is None):
             return None, True
-        channel = _channel(alpha)
+        name = _channel(alpha)
         own = "A" in given.getbands() or "transparency" in given.info
-        if colour is not None and colour.image == alpha.image:
-            if channel in ("", "a") and not own:
-                return alpha.image, True  # the same picture without any alpha says nothing (common practice, no published source)
-            if channel in ("", "a"):
-                return alpha.image, bool((np.asarray(given.convert("RGBA"))[:, :, 3] == 255).all())
-        share = _share(np.asarray(given.convert("RGBA")), channel or ("a" if own else "l"))
-        size = given.size if below is None or given.size[0] * given.size[1] > below.size[0] * below.size[1] else below.size
+        pixels = np.asarray(given.convert("RGBA"))
+        if same and name in ("", "a"):
+            # The same picture without any alpha says nothing (common practice, no published source).
+            return alpha.image, not own or bool((pixels[:, :, 3] == 255).all())
+        share = channel(pixels, name.removeprefix("-") or ("a" if own else "l"))
+        share = 255 - share if name.startswith("-") else share
+        size = larger(given, below)
         rgb = (
             Pillow.new("RGB", size, (255, 255, 255))
             if below is None
             else below.convert("RGB").resize(size, Pillow.Resampling.BICUBIC)
         )
-        mask = Pillow.fromarray(share).resize(size, Pillow.Resampling.BILINEAR)
-        rgb.putalpha(mask)
-        out = io.BytesIO()
-        rgb.save(out, "PNG")
-        self.images.append(
-            _named_like(
-                self.images[colour.image if colour is not None and colour.image is not None else alpha.image], out.getvalue()
-            )
-        )
+        rgb.putalpha(Pillow.fromarray(share).resize(size, Pillow.Resampling.BILINEAR))
+        beside = colour.image if colour is not None and colour.image is not None else alpha.image
+        self.images.append(painted(self.images[beside], "alpha", rgb))
         return len(self.images) - 1, bool((share == 255).all())
 
 
 def _channel(t: TextureInput) -> str:
-    """Which channel of its picture an input for alpha takes: r, g, b, a, l (luminance), with a minus where it is see-through; "" unsaid."""
+    """Which channel an input for alpha takes, with a minus where it says what is see-through; "" where nothing is said."""
     opaque = t.options.get("opaque")
-    if opaque in _COLLADA:
-        return _COLLADA[opaque]
-    told = t.options.get("options")
-    if isinstance(told, dict) and told.get("-imfchan"):
-        return {"m": "a"}.get(str(told["-imfchan"][0]), str(told["-imfchan"][0]))
-    return str(t.options.get("output") or "")[:1]
+    return _COLLADA[opaque] if opaque in _COLLADA else channel_of(t)
 
 
 #: Values of `opaque` and the channel that says how solid: A_ONE takes alpha, RGB_ZERO the luminance of what is see-through.
 _COLLADA = {"A_ONE": "", "A_ZERO": "-a", "RGB_ONE": "l", "RGB_ZERO": "-l"}
-
-
-def _share(pixels: Array, channel: str) -> Array:
-    """(H, W) uint8 alpha out of (H, W, 4) pixels."""
-    of = channel.removeprefix("-")
-    values = np.rint(pixels[:, :, :3] @ _LUMA) if of not in ("r", "g", "b", "a") else pixels[:, :, "rgba".index(of)]
-    out: Array = np.asarray(255 - values if channel.startswith("-") else values).astype(np.uint8)
-    return out
-
-
-def _opened(image: Image) -> Any:
-    from PIL import Image as Pillow
-
-    data = image.bytes()
-    if data is None:
-        return None
-    try:
-        opened = Pillow.open(io.BytesIO(data))
-        opened.load()
-    except Exception:  # Pillow's decoders raise almost anything on damaged data
-        return None
-    return opened
-
-
-def _named_like(image: Image, data: bytes) -> Image:
-    """A PNG beside an image, under its name with a tail."""
-    stem, dot, _ = image.reference.rpartition(".")
-    reference = f"{stem if dot else image.reference or 'picture'}_alpha.png"
-    return replace(
-        image, id=f"{image.id}/alpha", name=reference.replace("\\", "/").rpartition("/")[2], reference=reference, found_at=None,
-        media_type="image/png", load=lambda: data, status="embedded",
-    )  # fmt: skip

@@ -17,6 +17,7 @@ from ..scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, 
 from ..scene.model import Array, Morph, Weights, frozen
 from ..scene.transforms import Polar, decompose
 from ..sections import Opened
+from .channels import channel_of
 from .pictures import media_type, referenced
 
 _LAYERS = (".usda", ".usdc", ".usd", ".usdz")
@@ -242,11 +243,10 @@ class _Scene:
         tints = {t.role: _tint(t) for t in inputs}
         r, g, b = tints["base-colour"][:3] if "base-colour" in tints else three("diffuseColor", (0.18, 0.18, 0.18))
         red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
-        apart = next((t for t in inputs if t.role == "alpha"), None)
-        if apart is not None:
-            opacity = _tint(apart)["rgba".find(str(apart.options.get("output") or "a")[:1])]
+        factors = {t.role: _tint(t)["rgba".find(channel_of(t) or "a")] for t in inputs}
         return Material(
-            f"material:{number}", m["name"], (float(r), float(g), float(b), opacity), one("metallic", 0.0), one("roughness", 0.5),
+            f"material:{number}", m["name"], (float(r), float(g), float(b), factors.get("alpha", opacity)),
+            factors.get("metallic", one("metallic", 0.0)), factors.get("roughness", one("roughness", 0.5)),
             (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs, source={"values": values},
         )  # fmt: skip
 

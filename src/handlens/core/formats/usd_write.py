@@ -17,6 +17,7 @@ from ..colour import converted
 from ..format_table import BY_NAME
 from ..scene import Layer, Material, Mesh, Node, Scene
 from ..scene.model import Array
+from .channels import channel_of
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
@@ -325,8 +326,9 @@ class _Writer:
             return
         if t.role == "base-colour" and m.alpha_mode in ("mask", "blend") and alpha_input(m) is None:
             places.append(("opacity", "a"))
-        if t.role == "alpha":
-            places = [("opacity", str(t.options.get("output") or "r")[:1])]
+        if t.role in ("alpha", "roughness", "metallic", "occlusion"):
+            # One channel of its picture: the one that it states, where every channel is the same any.
+            places = [(places[0][0], channel_of(t).replace("l", "r") or "r")]
         name = re.sub(r"[^A-Za-z0-9_]", "_", t.role)
         shader = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_image"))
         shader.CreateIdAttr("UsdUVTexture")
@@ -363,8 +365,12 @@ class _Writer:
 
     def tint(self, m: Material, role: str) -> tuple[float, ...]:
         """What an image is multiplied by: a connected input has no value of its own, so UsdUVTexture's scale holds it."""
-        if role == "alpha":
-            return (float(m.base_colour[3]),) * 4
+        of = lambda v: 1.0 if v is None else float(v)
+        if role == "metallic-roughness":
+            return (1.0, of(m.roughness), of(m.metallic), 1.0)
+        single = {"alpha": m.base_colour[3], "roughness": m.roughness, "metallic": m.metallic}
+        if role in single:
+            return (of(single[role]),) * 4
         if role not in ("base-colour", "emissive"):
             return (1.0, 1.0, 1.0, 1.0)
         colour = m.base_colour[:3] if role == "base-colour" else m.emissive

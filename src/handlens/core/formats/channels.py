@@ -1,0 +1,66 @@
+"""Single channels of pictures: which one an input takes, and new pictures painted from them."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ..scene import Image, TextureInput
+from ..scene.model import Array
+
+#: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
+_LUMA = np.array([0.2126, 0.7152, 0.0722])
+
+
+def channel_of(t: TextureInput) -> str:
+    """The channel that an input states: r, g, b, a or l for luminance, else "". Wavefront MTL, option -imfchan; USD, the output."""
+    told = t.options.get("options")
+    if isinstance(told, dict) and told.get("-imfchan"):
+        named = str(told["-imfchan"][0])
+        return {"m": "a"}.get(named, named)
+    output = str(t.options.get("output") or "")
+    return output if output in ("r", "g", "b", "a") else ""
+
+
+def channel(pixels: Array, name: str) -> Array:
+    """(H, W) uint8 of (H, W, 4) pixels: r, g, b or a, anything else luminance."""
+    values = pixels[:, :, "rgba".index(name)] if name in ("r", "g", "b", "a") else np.rint(pixels[:, :, :3] @ _LUMA)
+    out: Array = np.asarray(values).astype(np.uint8)
+    return out
+
+
+def opened(image: Image) -> Any:
+    """The picture, as Pillow has it; None where it is missing or cannot be opened."""
+    from PIL import Image as Pillow
+
+    data = image.bytes()
+    if data is None:
+        return None
+    try:
+        picture = Pillow.open(io.BytesIO(data))
+        picture.load()
+    except Exception:  # Pillow's decoders raise almost anything on damaged data
+        return None
+    return picture
+
+
+def larger(a: Any, b: Any) -> tuple[int, int]:
+    """The size of the larger of two pictures, either of which may be None."""
+    sizes = [x.size for x in (a, b) if x is not None]
+    return max(sizes, key=lambda s: s[0] * s[1])  # type: ignore[no-any-return]
+
+
+def painted(beside: Image, tail: str, picture: Any) -> Image:
+    """A new picture as a PNG beside an image, under its name with a tail."""
+    out = io.BytesIO()
+    picture.save(out, "PNG")
+    data = out.getvalue()
+    stem, dot, _ = beside.reference.rpartition(".")
+    reference = f"{stem if dot else beside.reference or 'picture'}_{tail}.png"
+    return replace(
+        beside, id=f"{beside.id}/{tail}", name=reference.replace("\\", "/").rpartition("/")[2], reference=reference, found_at=None,
+        media_type="image/png", load=lambda: data, status="embedded",
+    )  # fmt: skip
