@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
+from handlens.core import formats
 from handlens.core.beside import with_neighbours
 from handlens.core.checks import judge
 from handlens.core.formats import read, write
@@ -22,6 +23,7 @@ from handlens.core.relink import candidates
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Neighbour, TextureInput
 from pictures import png, textured
+from scenes import read_files
 
 OBJ = "mtllib board.mtl\no board\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl board\nf 1/1 2/2 3/3\n"
 
@@ -217,6 +219,42 @@ def test_normal_maps_and_what_is_none():
         told(textured(encode(np.full((64, 64, 4), (128, 128, 255, 255), np.uint8)), "normal"))["textures.not-normal"].result
         == "note"
     )
+
+
+BOARD = "mtllib board.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nusemtl oak\nf 1/1 2/2 3/3 4/4\n"
+
+
+def encoded(pixels):
+    out = io.BytesIO()
+    Pillow.fromarray(np.ascontiguousarray(pixels[:, :, :3])).save(out, "PNG")
+    return out.getvalue()
+
+
+def test_a_normal_map_that_is_named_where_heights_belong(tmp_path):
+    """map_Bump with directions in it, as many writers have it; the heights of a true one are left alone."""
+    heights = np.dstack([np.random.default_rng(1).integers(0, 255, (64, 64))] * 3).astype(np.uint8)
+    library = "newmtl oak\nKd 1 1 1\nmap_Bump {}.png\n"
+    for name, pixels, wanted in (("oak_n", bumps(), True), ("oak_h", heights, False), ("oak_c", noise(), False)):
+        folder = tmp_path / name
+        folder.mkdir()
+        s = read_files(
+            folder, {"board.obj": BOARD, "board.mtl": library.format(name), f"{name}.png": encoded(pixels)}, "board.obj"
+        )
+        found = told(s)
+        assert ("textures.bump-is-normal" in found) == wanted, name
+        assert "textures.not-normal" not in found, "heights are no normal map and need not be one"
+    s = read_files(tmp_path / "oak_n", {}, "board.obj")
+    mended = apply_mend(s, *told(s)["textures.bump-is-normal"].mends[0])
+    assert "textures.bump-is-normal" not in told(mended.scene)
+    assert b"norm oak_n.png" in formats.write(mended.scene, "obj", "board")["board.mtl"]
+    assert not [x for x in formats.what_is_lost(mended.scene, "glb") if "bump" in x]
+    assert b"normalTexture" in formats.write(mended.scene, "gltf", "board")["board.gltf"]
+    with pytest.raises(MendError, match="read as heights"):
+        apply_mend(mended.scene, "textures.as-normal", {})
+
+
+def noise():
+    return np.random.default_rng(2).integers(0, 255, (64, 64, 3)).astype(np.uint8)
 
 
 def test_one_image_for_colour_and_data():

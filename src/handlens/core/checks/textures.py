@@ -316,7 +316,7 @@ def not_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: share of the middle 512 × 512 pixels that are of length 1 within 0.15 and point outward; six in ten are wanted.
     Source: glTF 2.0 §3.9.3 (normal texture: red and green from -1 to 1, blue from 0 to 1, unit length).
     """
-    for k, i in _each(m, lambda i: i.look is not None and i.look.normal is not None):
+    for k, i in _each(m, lambda i: "normal" in i.roles and i.look is not None and i.look.normal is not None):
         assert i.look is not None
         n = i.look.normal
         assert n is not None
@@ -334,6 +334,23 @@ def not_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )  # fmt: skip
 
 
+@check("textures.bump-is-normal", title="Normal map read as heights", result="caution", mends=("textures.as-normal",))
+def bump_is_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Normal maps that are plugged in where a height map belongs.
+
+    Why: read as heights, its blue ground is one even slope and its colours are bumps of their own; most destinations know normal maps alone and leave heights out.
+    Measured: share of the middle 512 × 512 pixels that are of length 1 within 0.15 and point outward; six in ten make a normal map.
+    Source: glTF 2.0 §3.9.3 (normal texture); that writers of material libraries name normal maps under map_Bump is common practice.
+    """
+    for k, i in _each(m, lambda i: "bump" in i.roles and "normal" not in i.roles and i.look is not None and not i.look.grey):
+        n = i.look.normal if i.look is not None else None
+        if n is not None and min(n.unit, n.outward) >= DIRECTIONS:
+            yield Finding(
+                f"{name_of(m, k)} is a normal map, read as heights", value("heights", "text"), value("directions", "text"), n.looked_at,
+                elements=images([k]), key=name_of(m, k), mends=(("textures.as-normal", {"images": name_of(m, k)}),),
+            )  # fmt: skip
+
+
 @check("textures.green", title="Normal map upside down", result="caution", mends=("textures.turn-green",))
 def green(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps whose green channel points to the other side than the destination reads.
@@ -342,7 +359,7 @@ def green(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: curl of the slopes with green up and with green down; told only where one leaves less than two thirds of the other.
     Source: Frankot and Chellappa 1988 (integrability); glTF 2.0 §3.9.3 (+Y is up).
     """
-    for k, i in _each(m, lambda i: i.look is not None and i.look.normal is not None):
+    for k, i in _each(m, lambda i: "normal" in i.roles and i.look is not None and i.look.normal is not None):
         assert i.look is not None
         n = i.look.normal
         assert n is not None

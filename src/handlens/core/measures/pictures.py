@@ -117,7 +117,7 @@ def _look(opened: Any, pixels: Array, has_alpha: bool, data: bytes, roles: Colle
         spread=float(some[:, :, :3].astype(np.float64).std(axis=(0, 1)).mean()),
         signature=_signature(pixels),
         alpha=alpha_figures(pixels) if has_alpha else None,
-        normal=normal_map(pixels) if "normal" in roles else None,
+        normal=normal_map(pixels) if not {"normal", "bump"}.isdisjoint(roles) else None,
         dark=float((some[:, :, :3].max(axis=2) <= 8).mean()),
         dark_rim=_dark_rim(pixels),
         bright=float((some[:, :, :3].max(axis=2) >= 96).mean()),

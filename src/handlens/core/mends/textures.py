@@ -260,6 +260,33 @@ def _unit(pixels: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
     return out
 
 
+#: Where an input for normals sits, by the format that has heights as well.
+_NORMAL_PATHS = {"obj": ("norm",), "dae": ("normal",)}
+
+
+@mend(
+    "textures.as-normal", title="Read as normal map", keeps="the image and how it is laid on", costs="its use as heights, where it was one",
+    safe=False, parameters=[IMAGES],
+)  # fmt: skip
+def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
+    """Plug images that are read as heights in as normal maps, in the place of any other that the material has."""
+    about = set(chosen_images(scene, images))
+    path = _NORMAL_PATHS.get(scene.format, ("normal",))
+    changed, count = [], 0
+    for m in scene.materials:
+        found = next((t for t in m.inputs if t.role == "bump" and t.image in about), None)
+        if found is not None:
+            count += 1
+            rest = tuple(t for t in m.inputs if t is not found and t.role != "normal")
+            m = replace(m, inputs=(*rest, replace(found, role="normal", path=path, scale=None)))
+        changed.append(m)
+    if not count:
+        raise MendError("None of these images is read as heights.")
+    return Outcome(
+        scene.with_(materials=tuple(changed)), (Figure("materials that read a normal map as heights", f"{count:,}", "0"),)
+    )
+
+
 @mend(
     "textures.turn-green",
     title="Turn the green channel",
