@@ -18,9 +18,9 @@ from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
 from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.sheet import load_sheet
-from handlens.core.scene import TextureInput
+from handlens.core.scene import Layer, TextureInput
 from handlens.core.writing import changes, read_back, write_as
-from scenes import cube, read_files, scene
+from scenes import cube, read_files, scene, triangles_of
 
 
 def written(made, name, options, folder):
@@ -199,3 +199,23 @@ def test_what_takes_a_pictures_place_is_said_where_there_is_no_tint(tmp_path):
     assert not said(plain, "dae")
     dark = formats.write(_glowing(emissive=(0, 0, 0)), "dae", "tile")["tile.dae"].decode()
     assert "emissive-sampler" not in dark, "a glow that black switches off must not be lit by its picture"
+
+
+@pytest.mark.parametrize("first", ["glb", "usda", "ply", "obj", "dae"])
+@pytest.mark.parametrize("then", ["glb", "usdz", "ply", "obj", "dae"])
+def test_colours_of_vertices_mean_the_same_in_every_format(first, then, tmp_path):
+    """Half of full light is shown at 0.735357 (IEC 61966-2-1, equation 8). glTF 2.0 §3.7.2.1 and UsdGeom hold light."""
+    made = triangles_of(cube())
+    half = Layer(np.full((1, 3), 0.5 if BY_NAME[first].linear else 0.735357, np.float32), np.zeros(len(made.corners), np.int32))
+    sent = scene(replace(made, colours=(half,)), format=first)
+    _, back = written(sent, then, ExportOptions(), tmp_path)
+    value = back.meshes[0].colours[0].values[:, :3]
+    assert np.allclose(value, 0.5 if BY_NAME[then].linear else 0.735357, atol=1e-5)
+    assert [r for r in prove(sent, back).rows if r.result == "stop"] == []
+
+
+def test_alpha_of_vertex_colours_is_no_light(tmp_path):
+    made = triangles_of(cube())
+    half = Layer(np.full((1, 4), 0.5, np.float32), np.zeros(len(made.corners), np.int32))
+    _, back = written(scene(replace(made, colours=(half,)), format="ply"), "glb", ExportOptions(), tmp_path)
+    assert back.meshes[0].colours[0].values[0].tolist() == pytest.approx([0.2140, 0.2140, 0.2140, 0.5], abs=1e-3)

@@ -7,6 +7,7 @@ from types import ModuleType
 
 import numpy as np
 
+from ..colour import vertex_colours_as
 from ..format_table import BY_ENDING, BY_NAME, READABLE, WRITABLE
 from ..limits import InputError
 from ..packages import Package
@@ -46,7 +47,9 @@ def read(package: Package, path: str) -> Scene:
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """The files of a scene in a format, main file first. Raises InputError for an unknown format."""
-    files: dict[str, bytes] = _writer(format_name).write(scene, format_name, stem, layout)
+    writer = _writer(format_name)
+    scene = vertex_colours_as(scene, BY_NAME[scene.format].linear, BY_NAME[format_name].linear)
+    files: dict[str, bytes] = writer.write(scene, format_name, stem, layout)
     return files
 
 
