@@ -20,6 +20,7 @@ from ..scene import Material, Mesh, Node, Scene
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.triangles import triangulate
+from .accepted import PLAIN_KINDS, accepted
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
@@ -31,21 +32,32 @@ from .uv_transform import turned_over
 
 _TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
 _COMPONENT = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121}
+#: Pictures that a texture names through an extension.
+_BY_EXTENSION = {"image/webp": "EXT_texture_webp", "image/ktx2": "KHR_texture_basisu"}
 #: Source of "metallic 0, roughness 1" for formats that state neither: glTF's own defaults would turn them to metal (§3.9.2).
 _PLAIN = {"metallicFactor": 0.0, "roughnessFactor": 1.0}
 
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}, the main file first. Lengths are converted to metres and the axes to Y up (§3.4)."""
-    return _Writer(in_one(in_colour(scene)[0])[0], format_name == "glb", stem, layout).files()
+    return _Writer(_gathered(scene)[0], format_name == "glb", stem, layout).files()
+
+
+def _gathered(scene: Scene) -> tuple[Scene, list[str]]:
+    """The scene with its materials' pictures as glTF has them, and what is said of that."""
+    said = []
+    kinds = PLAIN_KINDS | set(_BY_EXTENSION) if BY_NAME[scene.format].reader == "gltf_read" else PLAIN_KINDS
+    for step in (in_colour, in_one, lambda s: accepted(s, kinds, "glTF")):
+        scene, more = step(scene)
+        said += more
+    return scene, said
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that glTF cannot hold."""
     lost = losses(scene, format_name)
-    for gathered in (in_colour, in_one):
-        scene, said = gathered(scene)
-        lost += said
+    scene, said = _gathered(scene)
+    lost += said
     spare = sum(_spare_points(m) for m in scene.meshes)
     if spare:
         lost.append(f"{spare:,} positions that no face, line or point uses are left out.")
@@ -117,6 +129,7 @@ class _Writer:
         self.textures: list[dict[str, Any]] = []
         self.image_numbers: dict[int, int] = {}
         self.image_list: list[dict[str, Any]] = []
+        self.image_kinds: list[str] = []
 
     # --- buffer ------------------------------------------------------------------------------
 
@@ -242,7 +255,7 @@ class _Writer:
         data = image.bytes()
         if data is None:
             return None
-        kind = image.media_type or media_type(data) or "application/octet-stream"
+        kind = media_type(data) or image.media_type or "application/octet-stream"
         entry: dict[str, Any] = {"name": image.name} if image.name else {}
         # The wish of the export comes first, then that of a mend, then the format's own way.
         inside = self.inside if self.wish != "as-format" or image.keep is None else image.keep == "inside"
@@ -256,10 +269,12 @@ class _Writer:
             entry["uri"] = name.replace("%", "%25").replace(" ", "%20")
         self.image_numbers[number] = len(self.image_list)
         self.image_list.append(entry)
+        self.image_kinds.append(kind)
         return self.image_numbers[number]
 
     def texture(self, image: int, sampler: dict[str, Any]) -> int:
-        entry: dict[str, Any] = {"source": image}
+        extension = _BY_EXTENSION.get(self.image_kinds[image])
+        entry: dict[str, Any] = {"extensions": {extension: {"source": image}}} if extension else {"source": image}
         if sampler:
             if sampler not in self.samplers:
                 self.samplers.append(sampler)
@@ -395,7 +410,10 @@ class _Writer:
         used = sorted(_extensions_used(tree))
         if used:
             tree["extensionsUsed"] = used
+        # Without a picture of a plain kind beside it, a texture cannot be drawn without its extension.
+        textures = {e for t in self.textures for e in t.get("extensions", {})}
         required = [e for e in s.extras.get("extensionsRequired", []) if e in used and e != "KHR_mesh_quantization"]
+        required += sorted(textures - set(required))
         if required:
             tree["extensionsRequired"] = required
         body = b"".join(self.chunks)

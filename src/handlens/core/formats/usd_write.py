@@ -17,6 +17,7 @@ from ..colour import converted
 from ..format_table import BY_NAME
 from ..scene import Layer, Material, Mesh, Node, Scene
 from ..scene.model import Array
+from .accepted import PLAIN_KINDS, accepted
 from .channels import channel_of
 from .layout import PLAIN, Layout
 from .losses import losses
@@ -37,12 +38,23 @@ _WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the layer with its images beside, or a package with all of them inside."""
     packed = format_name == "usdz"
-    scene = scene if BY_NAME[scene.format].reader == "usd" else in_colour(scene)[0]
+    scene, _ = _gathered(scene, packed)
     writer = _Writer(scene, stem, packed, layout.folder)
     text = writer.layer().encode("utf-8")
     if not packed:
         return {f"{stem}.usda": text, **writer.pictures}
     return {f"{stem}.usdz": package([(f"{stem}.usda", text), *writer.pictures.items()])}
+
+
+def _gathered(scene: Scene, packed: bool) -> tuple[Scene, list[str]]:
+    """The scene with its materials' pictures as a stage has them, and what is said of that."""
+    said: list[str] = []
+    if BY_NAME[scene.format].reader != "usd":
+        scene, said = in_colour(scene)
+    if packed:
+        scene, more = accepted(scene, PLAIN_KINDS, "a USD package")
+        said += more
+    return scene, said
 
 
 def package(entries: list[tuple[str, bytes]]) -> bytes:
@@ -64,9 +76,8 @@ def package(entries: list[tuple[str, bytes]]) -> bytes:
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that USD cannot hold, or that a package must leave out."""
     lost = losses(scene, format_name)
-    if BY_NAME[scene.format].reader != "usd":
-        scene, unpainted = in_colour(scene)
-        lost += unpainted
+    scene, said = _gathered(scene, format_name == "usdz")
+    lost += said
     roles = sorted({t.role for m in scene.materials for t in m.inputs if t.role not in (*_INPUTS, "metallic-roughness")})
     if roles:
         lost.append(f"Material inputs without a place in UsdPreviewSurface are left out: {', '.join(roles)}.")
