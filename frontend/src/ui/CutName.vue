@@ -13,5 +13,9 @@ const words = computed(() => shown.value.split(/(?<=[_/\\-])/));
 </script>
 
 <template>
-  <span :title="text"><template v-for="(w, k) in words" :key="k"><wbr v-if="k" />{{ w }}</template></span>
+  <span :title="text" :class="{ short: text.length < 13 }"><template v-for="(w, k) in words" :key="k"><wbr v-if="k" />{{ w }}</template></span>
 </template>
+
+<style scoped>
+.short { white-space: nowrap; }
+</style>
