@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures.topology import surface
 from handlens.core.mends import all_mends, apply_mend, apply_tape, parse_call
-from handlens.core.scene import Camera, Clip, Layer, Light, Material, Morph, Node, TextureInput
+from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
 from handlens.core.scene.skinning import pose_at, posed
 from handlens.core.scene.transforms import Polar, compose, matrix_quaternion, quaternion_matrix, walk, world_matrices
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene, triangles_of
@@ -425,3 +425,42 @@ def test_the_crane_comes_home_and_is_clear():
     )
     assert [r.applied for r in runs] == [True] * 4
     assert findings(after) == {}
+
+
+def test_removing_lines_takes_their_points_with_all_that_hangs_on_them():
+    """Points that lines alone use go, with their weights and shapes; those that faces or points share stay."""
+    strip = mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0], [5, 0, 0], [6, 0, 0], [7, 0, 0]], [[0, 1, 2]], "strip")
+    weights = Weights(np.arange(7), np.arange(6, dtype=np.int32) % 2, np.linspace(0.5, 1.0, 6).astype(np.float32))
+    shape = Morph("sag", np.arange(18, dtype=float).reshape(6, 3))
+    strip = replace(
+        strip, lines=np.array([[2, 3], [3, 5]], np.int32), points=np.array([4], np.int32), weights=weights, morphs=(shape,)
+    )
+    outcome = apply_mend(scene(strip), "arrival.remove", {"what": "lines"})
+    after = outcome.scene.meshes[0]
+    kept = [0, 1, 2, 4]
+    assert len(after.lines) == 0
+    assert after.positions.tolist() == strip.positions[kept].tolist()
+    assert after.points.tolist() == [3]
+    assert after.morphs[0].positions.tolist() == shape.positions[kept].tolist()
+    assert after.weights.weights.tolist() == weights.weights[kept].tolist()
+    assert after.weights.joints.tolist() == weights.joints[kept].tolist()
+    # Where every point of the lines is one of a face, all points stay.
+    shared = replace(mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2]], "strip"), lines=np.array([[0, 1]], np.int32))
+    assert len(apply_mend(scene(shared), "arrival.remove", {"what": "lines"}).scene.meshes[0].positions) == 3
+
+
+def test_empty_nodes_go_with_what_is_below_them_and_nothing_else():
+    """A node that holds nothing but stands above one that does stays, and so do joints and nodes that a clip drives."""
+    nodes = (
+        Node("a", "holder", children=(1,)), Node("b", "crate", mesh=0), Node("c", "bare", children=(3,)), Node("d", "bare too"),
+        Node("e", "driven"), Node("f", "joint"),
+    )  # fmt: skip
+    sway = Clip("s", "sway", (Channel(4, "translation", np.array([0.0, 1.0], np.float32), np.zeros((2, 3), np.float32)),))
+    made = scene(cube(), nodes=nodes, clips=(sway,), skins=(Skin("k", None, (5,)),))
+    after = apply_mend(made, "arrival.remove", {"what": "empties"}).scene
+    assert [n.name for n in after.nodes] == ["holder", "crate", "driven", "joint"]
+    assert after.nodes[0].children == (1,)
+    assert after.clips[0].channels[0].node == 2
+    assert after.skins[0].joints == (3,)
+    with pytest.raises(MendError, match="no empty node"):
+        apply_mend(after, "arrival.remove", {"what": "empties"})

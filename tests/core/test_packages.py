@@ -140,3 +140,99 @@ def test_a_glb_named_gltf_is_read(tmp_path):
 def test_roles():
     names = ["a.obj", "a.PNG", "a.mtl", "a.bin", "a.xml", "a.weird"]
     assert [role_of(n) for n in names] == ["model", "image", "material-library", "buffer", "side-file", "other"]
+
+
+def test_locked_doubled_and_linked_entries(tmp_path):
+    """APPNOTE 4.4.4, bit 0: encrypted. A link in a zip is not followed: it may lead anywhere."""
+    path = make_zip(tmp_path / "x.zip", {"pot.obj": OBJ})
+    data = bytearray(path.read_bytes())
+    data[data.index(b"PK\x01\x02") + 8] |= 1
+    (tmp_path / "locked.zip").write_bytes(data)
+    with pytest.raises(InputError, match="locked with a password"):
+        ZipPackage(tmp_path / "locked.zip")
+    with zipfile.ZipFile(tmp_path / "twice.zip", "w") as z:
+        z.writestr("pot.obj", OBJ)
+        with pytest.warns(UserWarning, match="Duplicate"):
+            z.writestr("pot.obj", OBJ)
+    with pytest.raises(InputError, match=r"holds pot\.obj twice"):
+        ZipPackage(tmp_path / "twice.zip")
+    link = zipfile.ZipInfo("rope.png")
+    link.external_attr = 0o120777 << 16
+    with zipfile.ZipFile(tmp_path / "link.zip", "w") as z:
+        z.writestr(link, "/etc/passwd")
+        z.writestr("pot.obj", OBJ)
+    assert list(ZipPackage(tmp_path / "link.zip").names()) == ["pot.obj"]
+
+
+def test_two_spellings_of_one_name_are_one_file(tmp_path):
+    """Composed and decomposed letters (Unicode NFC and NFD) name the same file on some systems and two on others."""
+    composed, apart = "bo\u00efe.obj", "boi\u0308e.obj"
+    with zipfile.ZipFile(tmp_path / "x.zip", "w") as z:
+        z.writestr(composed, OBJ)
+        z.writestr(apart, OBJ)
+    with pytest.raises(InputError, match="twice"):
+        ZipPackage(tmp_path / "x.zip")
+    (tmp_path / "folder").mkdir()
+    (tmp_path / "folder" / apart).write_text(OBJ)
+    assert FolderPackage(tmp_path / "folder").has(composed)
+
+
+@pytest.mark.parametrize("method", [zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED, zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA])
+def test_every_way_of_packing(method, tmp_path):
+    package = ZipPackage(make_zip(tmp_path / "x.zip", {"quay/pot.obj": OBJ * 50}, method))
+    assert package.read("quay/pot.obj").decode() == OBJ * 50
+    assert package.size("quay/pot.obj") == len(OBJ * 50)
+
+
+@pytest.mark.parametrize("method", [zipfile.ZIP_DEFLATED, zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA])
+def test_a_spoilt_entry_ends_in_a_sentence_whatever_packed_it(method, tmp_path):
+    whole = make_zip(tmp_path / "x.zip", {"pot.obj": OBJ * 500}, method).read_bytes()
+    start, end, told = 30 + len("pot.obj"), whole.index(b"PK\x01\x02"), 0
+    for k in range(start, end, max((end - start) // 12, 1)):
+        spoilt = bytearray(whole)
+        spoilt[k] ^= 0x5A
+        (tmp_path / "bad.zip").write_bytes(spoilt)
+        try:
+            # What follows the last byte that matters may be spoilt without harm; then all of it is there.
+            assert ZipPackage(tmp_path / "bad.zip").read("pot.obj").decode() == OBJ * 500
+        except InputError as error:
+            told += 1
+            assert "pot.obj in bad.zip" in str(error)
+    assert told > 8
+
+
+def test_an_entry_that_unpacks_to_more_than_it_states(tmp_path):
+    whole = bytearray(make_zip(tmp_path / "x.zip", {"pot.obj": OBJ * 500}).read_bytes())
+    at = whole.index(b"PK\x01\x02") + 24
+    whole[at : at + 4] = (10).to_bytes(4, "little")
+    (tmp_path / "bad.zip").write_bytes(whole)
+    with pytest.raises(InputError, match=r"pot\.obj in bad\.zip"):
+        ZipPackage(tmp_path / "bad.zip").read("pot.obj")
+
+
+def test_files_that_are_too_large_are_not_read(tmp_path, monkeypatch):
+    (tmp_path / "pot.obj").write_text(OBJ)
+    monkeypatch.setattr(limits, "MAX_FILE_BYTES", 8)
+    with pytest.raises(InputError, match=r"pot\.obj is larger than"):
+        FolderPackage(tmp_path).read("pot.obj")
+    with pytest.raises(InputError, match=r"pot\.obj is larger than"):
+        open_package(tmp_path / "pot.obj")[0].read("pot.obj")
+
+
+def test_a_folder_of_too_many_files_says_what_to_point_at(tmp_path, monkeypatch):
+    for k in range(5):
+        (tmp_path / f"{k}.obj").write_text(OBJ)
+    monkeypatch.setattr(limits, "MAX_PACKAGE_FILES", 3)
+    with pytest.raises(InputError, match="point at the model's own folder"):
+        FolderPackage(tmp_path).names()
+
+
+def test_what_is_there_is_told_by_its_first_bytes(tmp_path):
+    """A zip under any name but a model's is opened as one; a model that is a zip stays a model."""
+    for name in ("parcel", "parcel.dat", "parcel.zip"):
+        package, main = open_package(make_zip(tmp_path / name, {"pot.obj": OBJ}))
+        assert (type(package), main) == (ZipPackage, None)
+    package, main = open_package(make_zip(tmp_path / "pot.3mf", {"3D/3dmodel.model": "<model/>"}))
+    assert main == "pot.3mf"
+    with pytest.raises(InputError, match="There is no file or folder"):
+        open_package(tmp_path / "gone")
