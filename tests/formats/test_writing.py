@@ -219,3 +219,43 @@ def test_alpha_of_vertex_colours_is_no_light(tmp_path):
     half = Layer(np.full((1, 4), 0.5, np.float32), np.zeros(len(made.corners), np.int32))
     _, back = written(scene(replace(made, colours=(half,)), format="ply"), "glb", ExportOptions(), tmp_path)
     assert back.meshes[0].colours[0].values[0].tolist() == pytest.approx([0.2140, 0.2140, 0.2140, 0.5], abs=1e-3)
+
+
+def _by_second_set(first=0, second=1):
+    """A painted cube whose picture is laid on by its second UV set."""
+    made = _painted(alpha_mode="opaque", slot={"uv_set": second})
+    m = made.meshes[0]
+    spread = np.random.default_rng(5).random((len(m.corners), 2)).astype(np.float32)
+    return made.with_(meshes=(replace(m, uvs=(*m.uvs, Layer(spread, np.arange(len(m.corners), dtype=np.int32)))),)), spread
+
+
+@pytest.mark.parametrize("name", ["obj", "3mf", "ply"])
+def test_a_format_with_one_uv_set_gets_the_one_that_is_drawn(name, tmp_path):
+    sent, spread = _by_second_set()
+    _, back = written(sent, name, ExportOptions(), tmp_path)
+    uv = back.meshes[0].uvs[0]
+    flip = np.column_stack([spread[:, 0], 1 - spread[:, 1]])
+    assert np.allclose(uv.at_corners(), flip, atol=1e-6)
+    assert not [x for x in formats.what_is_lost(sent, name) if "lie otherwise" in x]
+    assert [x for x in formats.what_is_lost(sent, name) if "further UV sets" in x]
+    assert [r for r in prove(sent, back).rows if r.result == "stop"] == []
+
+
+@pytest.mark.parametrize("name", ["glb", "dae", "usda"])
+def test_a_format_with_several_sets_keeps_their_order(name, tmp_path):
+    sent, _ = _by_second_set()
+    _, back = written(sent, name, ExportOptions(), tmp_path)
+    assert len(back.meshes[0].uvs) == 2
+    assert next(t.uv_set for t in back.materials[0].inputs if t.role == "base-colour") == 1
+
+
+def test_an_image_that_lies_by_another_set_is_said():
+    sent, _ = _by_second_set()
+    m = sent.materials[0]
+    both = sent.with_(
+        materials=(
+            replace(m, inputs=(*m.inputs, TextureInput("emissive", ("emissiveTexture",), 0, uv_set=0)), emissive=(1, 1, 1)),
+        )
+    )
+    assert "1 image is laid on by a UV set that is left out, and will lie otherwise." in formats.what_is_lost(both, "obj")
+    assert not [x for x in formats.what_is_lost(both, "glb") if "lie otherwise" in x]

@@ -12,8 +12,9 @@ from sqlalchemy import select
 
 from conftest import ROOT, drop, settled, wait_for
 from handlens.core import formats
-from handlens.core.scene import Node
+from handlens.core.scene import Layer, Node
 from handlens.core.scene.model import frozen
+from pictures import png, textured
 from scenes import cube, scene
 
 pytestmark = pytest.mark.usefixtures("worker")
@@ -292,6 +293,40 @@ def test_waivers_hold_for_the_next_revision_and_can_be_taken_back(client):
 
     client.delete(f"/api/models/{entry['id']}/waivers", query_string={"finding": finding})
     assert bench(client, second)["reading"]["verdict"]["caution"] == 2
+
+
+def test_findings_of_one_kind_are_told_together_and_waived_ones_apart(client):
+    """Every finding is in one kind; one call mends a kind, and the set of UVs that a finding is about comes along."""
+    point = lambda m: Layer(np.zeros((1, 2), np.float32), np.zeros(len(m.corners), np.int32))
+    boards = [textured(png((30, 30), (200 + k, 90, 90)), name=f"web_sail_{k}.png") for k in range(4)]
+    meshes = tuple(
+        replace(b.meshes[0], id=f"m{k}", slot_materials=(k,), uvs=(*b.meshes[0].uvs, point(b.meshes[0])))
+        for k, b in enumerate(boards)
+    )
+    paints = tuple(
+        replace(b.materials[0], name=f"sail {k}", source={}, inputs=tuple(replace(t, image=k, uv_set=1, options={"texCoord": 1}) for t in b.materials[0].inputs))
+        for k, b in enumerate(boards)
+    )  # fmt: skip
+    nodes = tuple(Node(f"n{k}", f"sail {k}", translation=(2.0 * k, 0, 0), mesh=k) for k in range(4))
+    sails = scene(*meshes, nodes=nodes, materials=paints, images=tuple(b.images[0] for b in boards))
+    drop(client, {"web_sails.glb": formats.write(sails, "glb", "x")["x.glb"]})
+    entry = settled(client, "Web sails")
+    reading = bench(client, entry)["reading"]
+    assert sorted(x for k in reading["kinds"] for x in k["findings"]) == sorted(f["id"] for f in reading["findings"])
+    checks = {f["id"]: f["check"] for f in reading["findings"]}
+    kind = lambda r, check: next(k for k in r["kinds"] if checks[k["findings"][0]] == check)
+    sizes = kind(reading, "textures.power-of-two")
+    assert len(sizes["findings"]) == 4
+    assert [len(c["params"]["images"]) for c in sizes["mends"]] == [4]
+    collapsed = kind(reading, "textures.uv-collapsed")
+    assert len(collapsed["findings"]) == 4
+    assert {f["elements"]["uv_set"] for f in reading["findings"] if f["check"] == "textures.uv-collapsed"} == {1}
+    first = collapsed["findings"][0]
+    client.put(f"/api/models/{entry['id']}/waivers", json={"finding": first, "reason": "meant"})
+    reading = bench(client, entry)["reading"]
+    apart = [k["findings"] for k in reading["kinds"] if checks[k["findings"][0]] == "textures.uv-collapsed"]
+    assert sorted(map(len, apart)) == [1, 3]
+    assert [first] in apart
 
 
 def test_what_came_back_is_told(client):

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from .format_table import BY_NAME
+from .formats.one_set import drawn_set_first
 from .measures import Measures, count
 from .report import facts
 from .scene import Scene
@@ -81,7 +82,9 @@ class Comparison:
         self.unit_a = a.unit_metres if a.unit_metres is not None else (b.unit_metres or 1.0)
         self.unit_b = b.unit_metres if b.unit_metres is not None else self.unit_a
         up_a = a.up_axis or b.up_axis or "Y"
-        self.parts_a = _part_surfaces(a, self.unit_a, to_y_up(up_a))
+        # A format with one UV set was given the one that is drawn.
+        sent = a if "UV sets" in BY_NAME[b.format].holds else drawn_set_first(a)
+        self.parts_a = _part_surfaces(sent, self.unit_a, to_y_up(up_a))
         self.parts_b = _part_surfaces(b, self.unit_b, to_y_up(b.up_axis or up_a))
         self.joined = not all("parts" in BY_NAME[x.format].holds for x in (a, b))
         self.pairs = [] if self.joined else pair(a, b, self.parts_a, self.parts_b)

@@ -13,6 +13,7 @@ from ..limits import InputError
 from ..packages import Package
 from ..scene import Scene
 from .layout import PLAIN, Layout
+from .one_set import drawn_set_first
 from .recognise import recognise
 
 
@@ -49,6 +50,8 @@ def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> 
     """The files of a scene in a format, main file first. Raises InputError for an unknown format."""
     writer = _writer(format_name)
     scene = vertex_colours_as(scene, BY_NAME[scene.format].linear, BY_NAME[format_name].linear)
+    if "UV sets" not in BY_NAME[format_name].holds:
+        scene = drawn_set_first(scene)
     files: dict[str, bytes] = writer.write(scene, format_name, stem, layout)
     return files
 

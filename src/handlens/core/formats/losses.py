@@ -9,6 +9,7 @@ from ..limits import plural
 from ..scene import Material, Scene
 from ..scene.placed import unplaced
 from .flat import holds_no_tree
+from .one_set import laid_otherwise
 from .opacity import mode_of
 
 
@@ -39,6 +40,8 @@ def losses(scene: Scene, format_name: str) -> list[str]:
         counted.append(("one UV set", sum(bool(m.uvs) for m in meshes), "mesh's UVs", "meshes' UVs"))
     elif "UV sets" not in holds:
         counted.append(("UV sets", sum(len(m.uvs) > 1 for m in meshes), "mesh's further UV sets", "meshes' further UV sets"))
+    if "one UV set" in holds and "UV sets" not in holds and (n := laid_otherwise(scene)):
+        lost.append(f"{plural(n, 'image is', 'images are')} laid on by a UV set that is left out, and will lie otherwise.")
     lost += [f"{plural(n, one, many)} cannot be held." for feature, n, one, many in counted if n and feature not in holds]
     polygons = sum(int(np.count_nonzero(m.corner_counts > 3)) for m in meshes)
     if polygons and "polygons" not in holds:
