@@ -175,7 +175,7 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     yield Finding(
         f"{100 * share:.3g} % of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
         value(share, "share"), value(0.0, "share"), w.backs, names.get(w.open_holes[0]) if w.open_holes else None,
-        w.open_holes[0] if w.open_holes else None, nodes(w.open_holes), (("surface.fill", {}), ("facing.double-sided", {})),
+        w.open_holes[0] if w.open_holes else None, nodes(w.open_holes) if w.open_holes else None, (("surface.fill", {}), ("facing.double-sided", {})),
     )  # fmt: skip
 
 
