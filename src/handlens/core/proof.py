@@ -243,6 +243,9 @@ class Comparison:
         used_a = [m["name"] for m in self.fa["materials"] if m["used_by_faces"]]
         used_b = [m["name"] for m in self.fb["materials"] if m["used_by_faces"]]
         row = _counted("Slots and textures", "Materials in use", len(used_a), len(used_b))
+        if self.b.format == "3mf" and len(used_b) > len(used_a):
+            remark = "faces without UVs cannot have their material's picture, and are a material of their own"
+            row = Row(row.group, row.what, row.sent, row.read_back, row.difference, "caution", remark)
         renamed = [n for n in used_a if n not in used_b]
         if row.result == "clear" and renamed:
             row = Row(
