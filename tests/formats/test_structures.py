@@ -14,6 +14,7 @@ from PIL import Image as Pillow
 
 from handlens.core import formats
 from handlens.core.format_table import BY_NAME, WRITERS
+from handlens.core.formats.channels import opened
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
 from handlens.core.scene import Image, Layer, Material, Mesh, Node, Scene, TextureInput
@@ -159,4 +160,4 @@ def test_any_scene_is_written_and_proved(name):
 
 def _coloured(made: Scene, m: Material) -> bool:
     found = next((t for t in m.inputs if t.role == "base-colour" and t.image is not None), None)
-    return found is not None and made.images[found.image].load is not None
+    return found is not None and opened(made.images[found.image]) is not None
