@@ -62,7 +62,7 @@ class _Object:
     points: list[Array] = field(default_factory=list)
     materials: list[int] = field(default_factory=list)
     groups: list[Array] = field(default_factory=list)
-    group_names: list[str] = field(default_factory=list)
+    group_names: dict[str, int] = field(default_factory=dict)
     last_vertex: int = 0
 
     @property
@@ -149,9 +149,8 @@ class _Reader:
             target.materials.append(self.material)
         target.slots.append(np.full(len(counts), target.materials.index(self.material), np.int32))
         target.smooth.append(np.full(len(counts), self.smoothing, np.int32))
-        if self.group not in target.group_names:
-            target.group_names.append(self.group)
-        target.groups.append(np.full(len(counts), target.group_names.index(self.group), np.int32))
+        number = target.group_names.setdefault(self.group, len(target.group_names))
+        target.groups.append(np.full(len(counts), number, np.int32))
 
     # --- single statements --------------------------------------------------------------------
 
