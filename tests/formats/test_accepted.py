@@ -11,7 +11,7 @@ from PIL import Image as Pillow
 
 from formats.test_features import _painted
 from handlens.core import formats
-from handlens.core.formats.accepted import PLAIN_KINDS, accepted
+from handlens.core.formats.accepted import PLAIN_KINDS, accepted, left_out, told
 from handlens.core.formats.pictures import media_type
 from handlens.core.proof import prove
 from handlens.core.scene import Image
@@ -80,13 +80,16 @@ def test_formats_that_name_any_picture_keep_it_as_it_came(to):
 def test_plain_kinds_are_not_touched(kind):
     data, _ = encoded(kind, "RGB")
     made = painted_with(data)
-    assert accepted(made, PLAIN_KINDS, "glTF")[0] is made
+    assert accepted(made, PLAIN_KINDS).images == made.images
+    assert told(made, PLAIN_KINDS, "glTF") == []
     assert data in formats.write(made, "glb", "net")["net.glb"]
 
 
 def test_what_cannot_be_opened_stays_as_it_came():
     made = painted_with(b"no picture at all")
-    assert accepted(made, PLAIN_KINDS, "glTF") == (made, [])
+    assert accepted(made, PLAIN_KINDS).images == made.images
+    assert told(made, PLAIN_KINDS, "glTF") == []
+    assert "1 image is neither PNG nor JPEG and left out." in formats.what_is_lost(made, "3mf")
     assert b"no picture at all" in formats.write(made, "glb", "net")["net.glb"]
 
 
@@ -146,6 +149,30 @@ def test_an_image_that_nothing_uses_is_left_alone():
     data, _ = encoded("TGA", "RGB")
     made = painted_with(data)
     spare = replace(made.images[0], id="image:1", reference="spare.tga")
-    out, said = accepted(made.with_(images=(*made.images, spare)), PLAIN_KINDS, "glTF")
-    assert len(said) == 1
+    both = made.with_(images=(*made.images, spare))
+    out = accepted(both, PLAIN_KINDS)
+    assert len(told(both, PLAIN_KINDS, "glTF")) == 1
+    assert left_out(both, PLAIN_KINDS) == 1
     assert out.images[1] is spare
+
+
+@pytest.mark.parametrize(
+    ("reference", "wanted"),
+    [
+        ("../maps/net", "../maps/net.png"),
+        ("net.wet.tga", "net.wet.png"),
+        ("a.b/net", "a.b/net.png"),
+        (".\\net.tga", ".\\net.png"),
+    ],
+)
+def test_a_reference_keeps_its_folders(reference, wanted):
+    data, _ = encoded("BMP", "RGB")
+    assert accepted(painted_with(data, reference), PLAIN_KINDS).images[0].reference == wanted
+
+
+def test_telling_reads_headers_alone(monkeypatch):
+    """What is lost is asked for every format at each inspection: no picture may be decoded or encoded for that."""
+    data, _ = encoded("TGA", "RGB")
+    monkeypatch.setattr("PIL.Image.Image.save", lambda *a, **k: pytest.fail("encoded"))
+    for name in ("glb", "usdz", "3mf"):
+        assert [x for x in formats.what_is_lost(painted_with(data), name) if "written as PNG" in x]

@@ -1,7 +1,9 @@
 """Alpha that a material has from its own picture or from one beside it, through every format and every mend."""
 
+import gc
 import io
 import json
+import weakref
 from dataclasses import replace
 
 import numpy as np
@@ -13,6 +15,7 @@ from handlens.core import formats
 from handlens.core.checks import judge
 from handlens.core.display import display_copy
 from handlens.core.formats.opacity import in_colour, mode_of
+from handlens.core.formats.shine import in_one
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.mends import apply_mend
@@ -120,6 +123,45 @@ def test_which_channel_is_alpha(alpha, shape, wanted, tmp_path):
     """Wavefront MTL, option -imfchan: r, g, b, m for matte, l for luminance (weights of ITU-R BT.709-6 §3.2)."""
     s = leaf(tmp_path, alpha, **{"shape.png": picture(np.ascontiguousarray(shape.astype(np.uint8)))})
     assert np.array_equal(alpha_of(s)[0], wanted)
+
+
+@pytest.mark.parametrize("statement", ["map_d", "map_Pr"])
+def test_sixteen_bits_of_grey_are_taken_by_their_high_byte(statement, tmp_path):
+    deep = GREY.astype(np.uint16) * 257
+    s = leaf(tmp_path, f"{statement} shape.png", **{"shape.png": picture(deep)})
+    if statement == "map_d":
+        assert np.array_equal(alpha_of(s)[0], GREY)
+        assert collect(s).materials[0].alpha.mode == "mask"
+        return
+    packed, _ = in_one(s)
+    slot = next(t for t in packed.materials[0].inputs if t.role == "metallic-roughness")
+    assert np.array_equal(np.asarray(Pillow.open(io.BytesIO(packed.images[slot.image].bytes())))[:, :, 1], GREY)
+
+
+def test_pictures_are_painted_once_a_scene(tmp_path):
+    """Nine formats ask what would be lost, and the checks and the stage paint too."""
+    s = leaf(tmp_path, "map_d shape.png", **{"shape.png": picture(GREY)})
+    first = in_colour(s)
+    assert in_colour(s) is first
+    assert in_colour(s.with_(main="x"))[0] is not first[0]
+
+
+def test_no_scene_is_kept_for_having_been_asked_about(tmp_path):
+    for made in (card(CUT), leaf(tmp_path, "map_d shape.png", **{"shape.png": picture(GREY)})):
+        there = weakref.ref(made)
+        in_colour(made)
+        in_one(made)
+        del made
+        gc.collect()
+        assert there() is None
+
+
+def test_pictures_larger_than_what_is_decoded_are_not_painted(tmp_path, monkeypatch):
+    from handlens.core import limits
+
+    monkeypatch.setattr(limits, "MAX_IMAGE_PIXELS", 100)
+    s = leaf(tmp_path, "map_d shape.png", **{"shape.png": picture(GREY)})
+    assert in_colour(s)[1] == ["The image of the alpha of leaf cannot be opened, so it is left out."]
 
 
 def test_luminance_weighs_as_the_eye_does(tmp_path):

@@ -16,9 +16,9 @@ from .registry import Elements, Finding, Skipped, check, place, value
 
 Found = Iterator[Finding | Skipped]
 
-#: Names that programs give to what nobody named.
 #: Darker than this, a colour leaves nothing to see of the image that it multiplies.
 _BLACK = 0.02
+#: Names that programs give to what nobody named.
 _UNNAMED = re.compile(r"(default|material|mat|untitled|unnamed|new material|none)[ ._-]?\d*", re.IGNORECASE)
 
 

@@ -7,7 +7,8 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from ..scene import Image, Scene
-from .channels import opened
+from .decoded import eight_bits, opened
+from .names import stem_of
 from .pictures import media_type
 
 #: What glTF 2.0 §5.18 (image.mimeType), the USD package specification and 3MF's materials extension all take.
@@ -16,36 +17,51 @@ PLAIN_KINDS = frozenset({"image/png", "image/jpeg"})
 _AS_THEY_ARE = ("1", "L", "LA", "P", "RGB", "RGBA", "I;16")
 
 
-def accepted(scene: Scene, kinds: Collection[str], title: str) -> tuple[Scene, list[str]]:
-    """The scene whose pictures are of some media types where they can be opened, and a sentence for each that was written anew.
+def told(scene: Scene, kinds: Collection[str], title: str) -> list[str]:
+    """A sentence for each picture that `accepted` writes anew; only their headers are read. title: the format in the sentences."""
+    said = []
+    for k in _others(scene, kinds):
+        picture, image = opened(scene.images[k], whole=False), scene.images[k]
+        if picture is not None:
+            name = image.reference or image.name or "A picture"
+            said.append(f"{name} is {picture.format or 'of another kind'}, which {title} does not hold: it is written as PNG.")
+    return said
 
-    title: the format, as the sentences name it. A picture that cannot be opened stays as it came.
-    """
-    images, said = list(scene.images), []
-    for k in sorted({t.image for m in scene.materials for t in m.inputs if t.image is not None}):
-        data = images[k].bytes()
-        if data is None or media_type(data) in kinds:
-            continue
+
+def left_out(scene: Scene, kinds: Collection[str]) -> int:
+    """How many pictures are of none of some media types and are not written anew: no material uses them, or they cannot be opened."""
+    anew = {k for k in _others(scene, kinds) if opened(scene.images[k], whole=False) is not None}
+    there = [k for k, i in enumerate(scene.images) if i.load is not None and media_type(i.bytes() or b"") not in kinds]
+    return len([k for k in there if k not in anew])
+
+
+def accepted(scene: Scene, kinds: Collection[str]) -> Scene:
+    """The scene whose pictures are of some media types where they can be opened. One that cannot stays as it came."""
+    from PIL import Image as Pillow
+
+    images = list(scene.images)
+    for k in _others(scene, kinds):
         picture = opened(images[k])
         if picture is None:
             continue
-        kind = str(picture.format or "of another kind")
         if picture.mode not in _AS_THEY_ARE:
             alpha = "A" in picture.getbands() or "transparency" in picture.info
-            picture = picture.convert("RGBA" if alpha else "RGB")
+            pixels = eight_bits(picture)
+            picture = Pillow.fromarray(pixels if alpha else pixels[:, :, :3])
         out = io.BytesIO()
         picture.save(out, "PNG")
-        said.append(
-            f"{images[k].reference or images[k].name or 'A picture'} is {kind}, which {title} does not hold: it is written as PNG."
-        )
         images[k] = _as_png(images[k], out.getvalue())
-    return (scene.with_(images=tuple(images)), said) if said else (scene, said)
+    return scene.with_(images=tuple(images))
+
+
+def _others(scene: Scene, kinds: Collection[str]) -> list[int]:
+    """Images that materials use and that are of none of some media types."""
+    used = sorted({t.image for m in scene.materials for t in m.inputs if t.image is not None})
+    return [k for k in used if (data := scene.images[k].bytes()) is not None and media_type(data) not in kinds]
 
 
 def _as_png(image: Image, data: bytes) -> Image:
-    stem, dot, _ = image.reference.rpartition(".")
-    name, ended, _ = image.name.rpartition(".")
+    name = f"{stem_of(image.name)}.png" if "." in image.name else image.name
     return replace(
-        image, name=f"{name}.png" if ended else image.name, reference=f"{stem if dot else image.reference}.png", found_at=None, media_type="image/png",
-        load=lambda: data,
-    )  # fmt: skip
+        image, name=name, reference=f"{stem_of(image.reference)}.png", found_at=None, media_type="image/png", load=lambda: data
+    )

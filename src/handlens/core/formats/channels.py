@@ -10,9 +10,10 @@ import numpy as np
 
 from ..scene import Image, TextureInput
 from ..scene.model import Array
+from .names import stem_of
 
 #: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
-_LUMA = np.array([0.2126, 0.7152, 0.0722])
+LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 
 def channel_of(t: TextureInput) -> str:
@@ -27,24 +28,9 @@ def channel_of(t: TextureInput) -> str:
 
 def channel(pixels: Array, name: str) -> Array:
     """(H, W) uint8 of (H, W, 4) pixels: r, g, b or a, anything else luminance."""
-    values = pixels[:, :, "rgba".index(name)] if name in ("r", "g", "b", "a") else np.rint(pixels[:, :, :3] @ _LUMA)
+    values = pixels[:, :, "rgba".index(name)] if name in ("r", "g", "b", "a") else np.rint(pixels[:, :, :3] @ LUMA)
     out: Array = np.asarray(values).astype(np.uint8)
     return out
-
-
-def opened(image: Image) -> Any:
-    """The picture, as Pillow has it; None where it is missing or cannot be opened."""
-    from PIL import Image as Pillow
-
-    data = image.bytes()
-    if data is None:
-        return None
-    try:
-        picture = Pillow.open(io.BytesIO(data))
-        picture.load()
-    except Exception:  # Pillow's decoders raise almost anything on damaged data
-        return None
-    return picture
 
 
 def larger(a: Any, b: Any) -> tuple[int, int]:
@@ -58,8 +44,7 @@ def painted(beside: Image, tail: str, picture: Any) -> Image:
     out = io.BytesIO()
     picture.save(out, "PNG")
     data = out.getvalue()
-    stem, dot, _ = beside.reference.rpartition(".")
-    reference = f"{stem if dot else beside.reference or 'picture'}_{tail}.png"
+    reference = f"{stem_of(beside.reference) or 'picture'}_{tail}.png"
     return replace(
         beside, id=f"{beside.id}/{tail}", name=reference.replace("\\", "/").rpartition("/")[2], reference=reference, found_at=None,
         media_type="image/png", load=lambda: data, status="embedded",

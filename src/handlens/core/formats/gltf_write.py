@@ -20,7 +20,7 @@ from ..scene import Material, Mesh, Node, Scene
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.triangles import triangulate
-from .accepted import PLAIN_KINDS, accepted
+from .accepted import PLAIN_KINDS, accepted, told
 from .layout import PLAIN, Layout
 from .losses import losses
 from .names import file_names
@@ -40,24 +40,21 @@ _PLAIN = {"metallicFactor": 0.0, "roughnessFactor": 1.0}
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}, the main file first. Lengths are converted to metres and the axes to Y up (§3.4)."""
-    return _Writer(_gathered(scene)[0], format_name == "glb", stem, layout).files()
+    return _Writer(accepted(in_one(in_colour(scene)[0])[0], _kinds(scene)), format_name == "glb", stem, layout).files()
 
 
-def _gathered(scene: Scene) -> tuple[Scene, list[str]]:
-    """The scene with its materials' pictures as glTF has them, and what is said of that."""
-    said = []
-    kinds = PLAIN_KINDS | set(_BY_EXTENSION) if BY_NAME[scene.format].reader == "gltf_read" else PLAIN_KINDS
-    for step in (in_colour, in_one, lambda s: accepted(s, kinds, "glTF")):
-        scene, more = step(scene)
-        said += more
-    return scene, said
+def _kinds(scene: Scene) -> frozenset[str]:
+    """Kinds of pictures that go out as they came: an extension's only where the scene is glTF's own."""
+    return PLAIN_KINDS | set(_BY_EXTENSION) if BY_NAME[scene.format].reader == "gltf_read" else PLAIN_KINDS
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that glTF cannot hold."""
     lost = losses(scene, format_name)
-    scene, said = _gathered(scene)
-    lost += said
+    for gathered in (in_colour, in_one):
+        scene, said = gathered(scene)
+        lost += said
+    lost += told(scene, _kinds(scene), "glTF")
     spare = sum(_spare_points(m) for m in scene.meshes)
     if spare:
         lost.append(f"{spare:,} positions that no face, line or point uses are left out.")

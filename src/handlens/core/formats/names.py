@@ -26,3 +26,9 @@ def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[s
         used.add(name.casefold())
         names[k] = f"{folder}/{name}" if folder else name
     return names
+
+
+def stem_of(name: str) -> str:
+    """A file's name without its ending, where it has one: at most four letters behind the last dot."""
+    stem, dot, ending = name.rpartition(".")
+    return stem if dot and len(ending) <= 4 and not set("/\\") & set(ending) else name

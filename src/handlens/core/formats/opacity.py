@@ -9,10 +9,10 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from ..scene import Material, Scene, TextureInput
-from .channels import channel, channel_of, larger, opened, painted
+from .channels import channel, channel_of, larger, painted
+from .decoded import eight_bits, opened
+from .memo import once_a_scene
 
 
 def mode_of(m: Material) -> str:
@@ -43,6 +43,7 @@ def named_apart(scene: Scene, format_name: str, path: tuple[str, ...], options: 
     return scene.with_(materials=tuple(changed))
 
 
+@once_a_scene
 def in_colour(scene: Scene) -> tuple[Scene, list[str]]:
     """The scene in which materials have their alpha in the picture of their base colour, and a sentence for each picture that is
     made for it or cannot be.
@@ -99,7 +100,7 @@ class _Painter:
             return None, True
         name = _channel(alpha)
         own = "A" in given.getbands() or "transparency" in given.info
-        pixels = np.asarray(given.convert("RGBA"))
+        pixels = eight_bits(given)
         if same and name in ("", "a"):
             # The same picture without any alpha says nothing (common practice, no published source).
             return alpha.image, not own or bool((pixels[:, :, 3] == 255).all())
@@ -109,7 +110,7 @@ class _Painter:
         rgb = (
             Pillow.new("RGB", size, (255, 255, 255))
             if below is None
-            else below.convert("RGB").resize(size, Pillow.Resampling.BICUBIC)
+            else Pillow.fromarray(eight_bits(below)[:, :, :3]).resize(size, Pillow.Resampling.BICUBIC)
         )
         rgb.putalpha(Pillow.fromarray(share).resize(size, Pillow.Resampling.BILINEAR))
         beside = colour.image if colour is not None and colour.image is not None else alpha.image

@@ -11,7 +11,9 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene import Material, Scene, TextureInput
-from .channels import channel, channel_of, larger, opened, painted
+from .channels import channel, channel_of, larger, painted
+from .decoded import eight_bits, opened
+from .memo import once_a_scene
 
 _ROLES = ("roughness", "metallic")
 _STATEMENTS = {"roughness": "map_Pr", "metallic": "map_Pm"}
@@ -39,6 +41,7 @@ def named_each(scene: Scene) -> Scene:
     return scene.with_(materials=tuple(materials))
 
 
+@once_a_scene
 def in_one(scene: Scene) -> tuple[Scene, list[str]]:
     """The scene in which roughness and metalness are channels of one picture, and a sentence for each that is made or cannot be."""
     if not any(t.role in _ROLES and t.image is not None for m in scene.materials for t in m.inputs):
@@ -89,7 +92,7 @@ class _Packer:
         out = np.full((size[1], size[0], 3), 255, np.uint8)
         for t, place in ((rough, 1), (metal, 2)):
             if t is not None:
-                values = channel(np.asarray(pictures[t.role].convert("RGBA")), channel_of(t) or "l")
+                values = channel(eight_bits(pictures[t.role]), channel_of(t) or "l")
                 out[:, :, place] = np.asarray(Pillow.fromarray(values).resize(size, Pillow.Resampling.BILINEAR))
         first = there[0].image
         assert first is not None

@@ -13,10 +13,11 @@ import numpy as np
 
 from ..colour import converted
 from ..format_table import BY_NAME
+from ..limits import plural
 from ..scene import Mesh, Scene
 from ..scene.axes import turn_between
 from ..scene.triangles import triangulate
-from .accepted import PLAIN_KINDS, accepted
+from .accepted import PLAIN_KINDS, accepted, left_out, told
 from .flat import flat_parts
 from .layout import PLAIN, Layout
 from .losses import losses
@@ -31,7 +32,7 @@ _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
 
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}. A unit that the format does not know is converted to millimetres; none stated counts as millimetres."""
-    return {f"{stem}.3mf": _Writer(accepted(scene, PLAIN_KINDS, "3MF")[0]).package()}
+    return {f"{stem}.3mf": _Writer(accepted(scene, PLAIN_KINDS)).package()}
 
 
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
@@ -46,11 +47,10 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
         lost.append(
             f"Materials with an image are that image alone; their names are left out: {', '.join(filter(None, pictured[:5]))}."
         )
-    scene, said = accepted(scene, PLAIN_KINDS, "3MF")
-    lost += said
-    other = sum(1 for i in scene.images if i.load is not None and media_type(i.bytes() or b"") not in _ENDINGS)
+    lost += told(scene, PLAIN_KINDS, "3MF")
+    other = left_out(scene, PLAIN_KINDS)
     if other:
-        lost.append(f"{other} images are neither PNG nor JPEG and are left out.")
+        lost.append(f"{plural(other, 'image is', 'images are')} neither PNG nor JPEG and left out.")
     return lost
 
 

@@ -15,9 +15,10 @@ import numpy as np
 
 from ..colour import converted
 from ..format_table import BY_NAME
+from ..limits import plural
 from ..scene import Layer, Material, Mesh, Node, Scene
 from ..scene.model import Array
-from .accepted import PLAIN_KINDS, accepted
+from .accepted import PLAIN_KINDS, accepted, left_out, told
 from .channels import channel_of
 from .layout import PLAIN, Layout
 from .losses import losses
@@ -38,23 +39,15 @@ _WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
 def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
     """{file name: bytes}: the layer with its images beside, or a package with all of them inside."""
     packed = format_name == "usdz"
-    scene, _ = _gathered(scene, packed)
+    if BY_NAME[scene.format].reader != "usd":
+        scene, _ = in_colour(scene)
+    if packed:
+        scene = accepted(scene, PLAIN_KINDS)
     writer = _Writer(scene, stem, packed, layout.folder)
     text = writer.layer().encode("utf-8")
     if not packed:
         return {f"{stem}.usda": text, **writer.pictures}
     return {f"{stem}.usdz": package([(f"{stem}.usda", text), *writer.pictures.items()])}
-
-
-def _gathered(scene: Scene, packed: bool) -> tuple[Scene, list[str]]:
-    """The scene with its materials' pictures as a stage has them, and what is said of that."""
-    said: list[str] = []
-    if BY_NAME[scene.format].reader != "usd":
-        scene, said = in_colour(scene)
-    if packed:
-        scene, more = accepted(scene, PLAIN_KINDS, "a USD package")
-        said += more
-    return scene, said
 
 
 def package(entries: list[tuple[str, bytes]]) -> bytes:
@@ -76,8 +69,11 @@ def package(entries: list[tuple[str, bytes]]) -> bytes:
 def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     """One sentence for each thing in the scene that USD cannot hold, or that a package must leave out."""
     lost = losses(scene, format_name)
-    scene, said = _gathered(scene, format_name == "usdz")
-    lost += said
+    if BY_NAME[scene.format].reader != "usd":
+        scene, said = in_colour(scene)
+        lost += said
+    if format_name == "usdz":
+        lost += told(scene, PLAIN_KINDS, "a USD package")
     roles = sorted({t.role for m in scene.materials for t in m.inputs if t.role not in (*_INPUTS, "metallic-roughness")})
     if roles:
         lost.append(f"Material inputs without a place in UsdPreviewSurface are left out: {', '.join(roles)}.")
@@ -86,9 +82,11 @@ def what_is_lost(scene: Scene, format_name: str) -> list[str]:
     if scene.skins and scene.clips:
         lost.append("Joints of a skeleton keep their rest; their clips move the nodes that they came from.")
     if format_name == "usdz":
-        other = sum(1 for i in scene.images if i.load is not None and media_type(i.bytes() or b"") not in _ALLOWED)
+        other = left_out(scene, PLAIN_KINDS)
         if other:
-            lost.append(f"{other} images are neither PNG nor JPEG, which a package may not hold; they are left out.")
+            lost.append(
+                f"{plural(other, 'image is', 'images are')} neither PNG nor JPEG, which alone a package may hold, and left out."
+            )
     return lost
 
 

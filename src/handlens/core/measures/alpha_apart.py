@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
 
+from ..formats.decoded import eight_bits, opened
 from ..formats.opacity import alpha_input, in_colour, mode_of
 from ..scene import Scene
 from .alpha import alpha_figures
-from .pictures import eight_bits
 from .records import AlphaFigures, ShownFigures
 from .shown import base_colour, shown
 from .uv_area import UvAreas
@@ -28,20 +27,15 @@ def alpha_apart(scene: Scene, areas: UvAreas | None) -> dict[int, AlphaApart]:
     about = [k for k, m in enumerate(scene.materials) if alpha_input(m) is not None]
     if areas is None or not about:
         return {k: AlphaApart(mode_of(scene.materials[k])) for k in about}
-    from PIL import Image as Pillow
-
     painted, _ = in_colour(scene)
     out = {}
     for k in about:
         m = painted.materials[k]
         colour = base_colour(m)
-        data = None if colour is None or colour.image is None else painted.images[colour.image].bytes()
-        try:
-            pixels = None if data is None else eight_bits(Pillow.open(io.BytesIO(data)))
-        except Exception:  # Pillow's decoders raise almost anything on damaged data
-            pixels = None
-        if pixels is None:
+        picture = None if colour is None or colour.image is None else opened(painted.images[colour.image])
+        if picture is None:
             out[k] = AlphaApart(mode_of(m))
             continue
+        pixels = eight_bits(picture)
         out[k] = AlphaApart(mode_of(m), alpha_figures(pixels), shown(painted, k, pixels, areas))
     return out

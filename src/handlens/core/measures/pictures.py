@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from .. import limits
+from ..formats.decoded import eight_bits
 from ..formats.pictures import media_type
 from ..scene import Image
 from ..scene.model import Array
@@ -91,15 +92,6 @@ def _whole(opened: Any, alpha: bool, data: bytes, roles: Collection[str]) -> tup
 
 def _see_through(pixels: Array) -> float:
     return float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1))
-
-
-def eight_bits(opened: Any) -> Array:
-    """(H, W, 4) uint8 pixels of a picture that Pillow opened, whatever its mode."""
-    if opened.mode in ("I;16", "I;16B", "I;16L", "I"):
-        # 16 bits of grey: the high byte, where Pillow would cut everything above 255 off.
-        grey = (np.asarray(opened).astype(np.int64) >> 8).clip(0, 255).astype(np.uint8)
-        return np.dstack([grey, grey, grey, np.full_like(grey, 255)])
-    return np.asarray(opened.convert("RGBA"))
 
 
 def _look(opened: Any, pixels: Array, has_alpha: bool, data: bytes, roles: Collection[str]) -> LookFigures:

@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
+from ..formats.decoded import eight_bits, opened
+from ..formats.names import stem_of
 from ..limits import MendError
 from ..scene import Image, Scene
 from ..scene.model import Array
@@ -38,22 +38,15 @@ def chosen_images(scene: Scene, names: Sequence[str]) -> list[int]:
 
 def decoded(image: Image) -> Any:
     """The picture, as Pillow has it. Raises MendError where it is missing or damaged."""
-    from PIL import Image as Pillow
-
-    data = image.bytes()
-    if data is None:
-        raise MendError(f"{image.reference} is missing.")
-    try:
-        opened = Pillow.open(io.BytesIO(data))
-        opened.load()
-    except Exception as error:  # Pillow's decoders raise almost anything on damaged data
-        raise MendError(f"{image.reference} cannot be opened.") from error
-    return opened
+    picture = opened(image)
+    if picture is None:
+        raise MendError(f"{image.reference} is missing." if image.load is None else f"{image.reference} cannot be opened.")
+    return picture
 
 
 def pixels_of(image: Image) -> Array:
     """(H, W, 4) uint8. Raises MendError."""
-    return np.asarray(decoded(image).convert("RGBA"))
+    return eight_bits(decoded(image))
 
 
 def encoded(picture: Any, kind: str) -> bytes:
@@ -79,17 +72,12 @@ def kind_of(image: Image) -> str:
 def repainted(image: Image, picture: Any, kind: str, tail: str = "") -> Image:
     """The image with new bytes, its name ending as its format wants it. tail: put behind the name's stem."""
     data = encoded(picture, kind)
-    renamed = lambda name: f"{_stem(name)}{tail}{ENDINGS[kind]}" if name else name
+    renamed = lambda name: f"{stem_of(name)}{tail}{ENDINGS[kind]}" if name else name
     return replace(
         image, id=f"{image.id}/{tail or kind}", name=f"{image.name}{tail}" if "." not in image.name else renamed(image.name),
         reference=renamed(image.reference), found_at=renamed(image.found_at) if image.found_at else None, media_type=_MEDIA[kind],
         load=lambda: data, status="embedded" if image.status == "embedded" else "found",
     )  # fmt: skip
-
-
-def _stem(name: str) -> str:
-    stem, dot, ending = name.rpartition(".")
-    return stem if dot and len(ending) <= 4 and "/" not in ending else name
 
 
 def each_image(scene: Scene, names: Sequence[str], change: Callable[[Image], Image | None]) -> tuple[Scene, int]:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..format_table import BY_NAME
+from ..formats.channels import LUMA
 from ..formats.opacity import in_colour, mode_of
 from ..limits import MendError, plural
 from ..measures.alpha import STRAY, alpha_figures
@@ -29,8 +30,6 @@ _MATERIALS = Parameter(
 )
 #: The filter of the standard that takes the nearest texel, without mips (glTF 2.0 §5.27).
 _NEAREST = 9728
-#: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
-_LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 
 def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
@@ -169,7 +168,7 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
     Where luma is less than the greatest channel the colour cannot be kept whole: it is cut at 255.
     """
     rgb = pixels[:, :, :3].astype(np.float64)
-    alpha = rgb.max(axis=2) if by == "greatest" else rgb @ _LUMA
+    alpha = rgb.max(axis=2) if by == "greatest" else rgb @ LUMA
     alpha = np.rint(alpha)
     colour = np.divide(rgb * 255, alpha[:, :, None], out=np.zeros_like(rgb), where=alpha[:, :, None] > 0)
     return np.dstack([np.rint(colour).clip(0, 255), alpha]).astype(np.uint8)

@@ -164,7 +164,7 @@ def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
     """
     from PIL import Image as Pillow
 
-    from ..measures.pictures import eight_bits
+    from ..formats.decoded import eight_bits
 
     remarks = []
 

@@ -1,0 +1,44 @@
+"""Pictures as pixels: opened within bounds, whatever their mode."""
+
+from __future__ import annotations
+
+import io
+import warnings
+from typing import Any
+
+import numpy as np
+
+from .. import limits
+from ..scene import Image
+from ..scene.model import Array
+
+
+def opened(image: Image, whole: bool = True) -> Any:
+    """The picture, as Pillow has it; None where it is missing, damaged, or larger than what is decoded.
+
+    whole: whether its pixels are decoded, or its header alone is read.
+    """
+    from PIL import Image as Pillow
+
+    data = image.bytes()
+    if data is None:
+        return None
+    Pillow.MAX_IMAGE_PIXELS = limits.MAX_IMAGE_PIXELS
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Pillow.DecompressionBombWarning)
+            picture = Pillow.open(io.BytesIO(data))
+            if whole:
+                picture.load()
+    except Exception:  # Pillow's decoders raise almost anything on damaged data
+        return None
+    return picture
+
+
+def eight_bits(opened: Any) -> Array:
+    """(H, W, 4) uint8 pixels of a picture that Pillow opened, whatever its mode."""
+    if opened.mode in ("I;16", "I;16B", "I;16L", "I"):
+        # 16 bits of grey: the high byte, where Pillow would cut everything above 255 off.
+        grey = (np.asarray(opened).astype(np.int64) >> 8).clip(0, 255).astype(np.uint8)
+        return np.dstack([grey, grey, grey, np.full_like(grey, 255)])
+    return np.asarray(opened.convert("RGBA"))
