@@ -147,7 +147,8 @@ def test_pictures_are_painted_once_a_scene(tmp_path):
 
 
 def test_no_scene_is_kept_for_having_been_asked_about(tmp_path):
-    for made in (card(CUT), leaf(tmp_path, "map_d shape.png", **{"shape.png": picture(GREY)})):
+    for make in (lambda: card(CUT), lambda: leaf(tmp_path, "map_d shape.png", **{"shape.png": picture(GREY)})):
+        made = make()
         there = weakref.ref(made)
         in_colour(made)
         in_one(made)

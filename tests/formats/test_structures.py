@@ -14,7 +14,7 @@ from PIL import Image as Pillow
 
 from handlens.core import formats
 from handlens.core.format_table import BY_NAME, WRITERS
-from handlens.core.formats.channels import opened
+from handlens.core.formats.decoded import opened
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import prove
 from handlens.core.scene import Image, Layer, Material, Mesh, Node, Scene, TextureInput
