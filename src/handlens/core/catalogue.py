@@ -28,7 +28,7 @@ def mends() -> list[dict[str, Any]]:
         {
             "id": m.id, "station": station_of(m.id), "title": m.title, "does": m.says, "keeps": m.keeps, "costs": m.costs, "safe": m.safe,
             "parameters": [
-                {"name": p.name, "kind": p.kind, "says": p.says, "choices": list(p.choices), "default": p.default} for p in m.parameters
+                {"name": p.name, "kind": p.kind, "says": p.says, "choices": list(p.choices), "default": p.default, "zero": p.zero} for p in m.parameters
             ],
         }
         for m in all_mends()

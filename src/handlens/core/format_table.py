@@ -32,46 +32,51 @@ class Format:
 
 #: What formats are told apart by: each is read, written and proved, or said to be lost.
 FEATURES = (
-    "unit", "up axis", "parts", "names", "node tree", "instances", "polygons", "lines", "points", "one UV set", "UV sets", "normals", "tangents",
-    "vertex colours", "smoothing groups", "face groups", "materials", "alpha modes", "double-sided", "images", "see-through images", "tinted images", "texture transforms", "skins", "morph targets",
-    "clips", "further clips", "channels", "cameras", "lights", "ambient lights", "unplaced meshes",
+    "unit", "up axis", "parts", "names", "node tree", "instances", "mixed instances", "hidden nodes", "custom properties", "unplaced meshes", "further scenes", "empty meshes",
+    "polygons", "lines", "points", "spare positions", "gaps", "one UV set", "UV sets", "normals", "tangents", "vertex colours", "colour sets", "corner colours", "vertex alpha",
+    "smoothing groups", "face groups", "materials", "undefined materials", "alpha modes", "double-sided", "sides of materials", "shine", "glow", "values out of range",
+    "images", "missing images", "unused images", "empty inputs", "see-through images", "tinted images", "texture transforms", "wrapping", "filters", "all strengths",
+    "skins", "idle skins", "skeleton roots", "morph targets", "clips", "further clips", "channels", "still channels", "cameras", "all of cameras", "lights", "ambient lights", "all of lights",
 )  # fmt: skip
-_GLTF = frozenset(
-    {
-        "unit", "up axis", "parts", "node tree", "instances", "lines", "points", "UV sets", "one UV set", "normals", "vertex colours", "materials",
-        "alpha modes", "double-sided", "tangents", "images", "see-through images", "tinted images", "texture transforms", "skins", "morph targets", "clips", "further clips", "channels", "cameras", "lights", "names", "unplaced meshes",
-    }
-)  # fmt: skip
+_GLTF = frozenset(FEATURES) - {
+    "polygons", "spare positions", "smoothing groups", "face groups", "ambient lights", "empty meshes", "values out of range",
+}  # fmt: skip
 _OBJ = frozenset(
     {
+        "parts", "names", "polygons", "lines", "points", "spare positions", "gaps", "one UV set", "normals", "vertex colours", "smoothing groups", "face groups",
+        "materials", "undefined materials", "shine", "glow", "values out of range", "images", "missing images", "see-through images", "tinted images", "empty meshes",
+    }
+)  # fmt: skip
+_PLY = frozenset(
+    {"polygons", "lines", "one UV set", "normals", "vertex colours", "corner colours", "spare positions", "empty meshes"}
+)
+_3MF = frozenset(
+    {
+        "unit",
+        "up axis",
         "parts",
-        "polygons",
-        "lines",
-        "points",
+        "names",
+        "gaps",
+        "spare positions",
         "one UV set",
-        "normals",
-        "vertex colours",
-        "smoothing groups",
-        "face groups",
         "materials",
         "images",
-        "see-through images",
-        "tinted images",
-        "names",
+        "wrapping",
+        "empty meshes",
     }
 )
-_PLY = frozenset({"polygons", "lines", "one UV set", "normals", "vertex colours"})
-_3MF = frozenset({"unit", "up axis", "parts", "one UV set", "materials", "images", "names"})
 _DAE = frozenset(
     {
-        "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "UV sets", "one UV set", "normals", "vertex colours",
-        "materials", "images", "see-through images", "skins", "clips", "further clips", "cameras", "lights", "ambient lights", "names",
+        "unit", "up axis", "parts", "names", "node tree", "instances", "mixed instances", "polygons", "lines", "spare positions", "gaps", "one UV set", "UV sets", "normals", "vertex colours", "colour sets",
+        "corner colours", "vertex alpha", "materials", "undefined materials", "glow", "values out of range", "images", "missing images", "unused images", "see-through images", "wrapping", "skins", "clips", "further clips",
+        "still channels", "cameras", "lights", "ambient lights", "empty meshes",
     }
 )  # fmt: skip
 _USD = frozenset(
     {
-        "unit", "up axis", "parts", "node tree", "instances", "polygons", "lines", "points", "UV sets", "one UV set", "normals",
-        "vertex colours", "materials", "alpha modes", "double-sided", "images", "see-through images", "tinted images", "texture transforms", "skins", "clips", "cameras", "lights", "ambient lights", "names",
+        "unit", "up axis", "parts", "names", "node tree", "instances", "hidden nodes", "polygons", "lines", "points", "spare positions", "one UV set", "UV sets", "normals", "vertex colours",
+        "corner colours", "materials", "alpha modes", "double-sided", "shine", "glow", "values out of range", "images", "missing images", "see-through images", "tinted images", "texture transforms", "wrapping", "skins", "clips",
+        "cameras", "lights", "ambient lights", "empty meshes",
     }
 )  # fmt: skip
 
@@ -85,13 +90,13 @@ FORMATS = (
         short="glTF", says="text, with its buffer and images beside",
     ),
     Format("obj", "Wavefront OBJ", (".obj",), "obj", "obj_write", holds=_OBJ, short="OBJ", says="with its material library and images beside"),
-    Format("usdz", "USD package", (".usdz",), "usd", "usd_write", single=True, linear=True, holds=_USD, embeds=True, short="USDZ", says="one package with its images inside"),
+    Format("usdz", "USD package", (".usdz",), "usd", "usd_write", single=True, linear=True, holds=_USD - {"missing images"}, embeds=True, short="USDZ", says="one package with its images inside"),
     Format("usda", "USD text", (".usda",), "usd", "usd_write", single=True, linear=True, holds=_USD, short="USDA", says="text, with images beside"),
     Format("usdc", "USD binary", (".usdc", ".usd"), "usd", None, single=True, linear=True, holds=_USD, short="USDC"),
     Format("dae", "COLLADA", (".dae",), "collada", "collada_write", holds=_DAE, short="COLLADA", says="text, with images beside"),
     Format("3mf", "3MF", (".3mf",), "threemf", "threemf_write", fixed_axis=True, holds=_3MF, embeds=True, short="3MF", says="one package of triangles with a unit"),
     Format("ply", "Polygon file (PLY)", (".ply",), "ply", "ply_write", holds=_PLY, short="PLY", says="one mesh with its polygons and colours"),
-    Format("stl", "STL", (".stl",), "stl", "stl_write", single=True, short="STL", says="the bare triangles of all parts"),
+    Format("stl", "STL", (".stl",), "stl", "stl_write", single=True, holds=frozenset({"empty meshes"}), short="STL", says="the bare triangles of all parts"),
     Format("off", "Object file format (OFF)", (".off",), "off", None, holds=frozenset({"polygons", "vertex colours"}), short="OFF"),
 )  # fmt: skip
 BY_NAME = {f.name: f for f in FORMATS}

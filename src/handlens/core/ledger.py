@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from .checks import STATIONS, Judgement
+from .checks import STATIONS, Judgement, things_of
 from .checks.arrival import bare
-from .checks.budget import draw_calls, draw_calls_of, texture_memory, triangles
+from .checks.budget import draw_calls, draw_calls_of, texture_memory, triangles, triangles_of_copies
 from .checks.placement import is_scaled, is_uneven
 from .checks.side_files import used_names
-from .checks.size import explanations, size_metres, wanted_ratio
+from .checks.size import can_judge, explanations, size_metres, wanted_ratio
+from .figures import percent
 from .lengths import metres
 from .limits import plural
 from .measures import Measures
@@ -55,7 +56,7 @@ def ledger(
             "counts": counts,
         }
         if name in panels:
-            entry |= panels[name](m, sheet, intent)
+            entry |= panels[name](things_of(m, intent) if name in ("Size", "Budget") else m, sheet, intent)
             _add_keys(m, entry["tables"])
         else:
             entry["line"] = "not exported yet" if name == "Handoff" else "not inspected yet"
@@ -130,7 +131,8 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     ranked = explanations(m, sheet, intent)
     tall = size[axis] if size else 0.0
     fits = wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance)
-    best = ranked[0] if ranked else None
+    judged = can_judge(intent)
+    best = ranked[0] if ranked and judged else None
     shown, unit = metres(tall).rsplit(" ", 1) if size else ("–", "")
     expected = metres(tall * wanted[0]).rsplit(" ", 1) if wanted else ["not given", ""]
     headline = [
@@ -176,9 +178,9 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
                 "factor": f"× {e.factor:.4g}",
                 "words": e.words,
                 "gives": metres(e.gives[axis]),
-                "fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits),
+                **({"fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)} if judged else {}),
             },
-            "result": "clear" if e.fits else None,
+            "result": "clear" if e.fits and judged else None,
             "mend": {"mend": "size.scale", "params": {"factor": e.factor}} if e.factor != 1 else None,
         }
         for e in ranked[:6]
@@ -197,7 +199,7 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         "headline": headline,
         "tables": [
             table("Readings", columns, readings),
-            table("What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), ("fit", "Fit", True)], factors),
+            table("What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), *([("fit", "Fit", True)] if judged else [])], factors),
         ],
     }  # fmt: skip
 
@@ -257,7 +259,7 @@ def _of_finest(m: Measures, p: PartFigures | None) -> str:
     if p is None:
         return ""
     feature = m.meshes[p.mesh].surface.feature * p.enlarges
-    return f"{100 * p.spacing / feature:.2g} %" if feature > 0 else ""
+    return percent(p.spacing / feature) if feature > 0 else ""
 
 
 def _chain_table(m: Measures) -> list[dict[str, Any]]:
@@ -322,7 +324,7 @@ def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         mesh = m.meshes[p.mesh]
         rows.append({
             "cells": {
-                "part": p.name, "triangles": f"{mesh.triangles:,}", "share": f"{100 * mesh.triangles / count:.1f} %" if count else "–",
+                "part": p.name, "triangles": f"{mesh.triangles:,}", "share": percent(mesh.triangles / count) if count else "–",
                 "vertices": f"{mesh.gpu_vertices:,}", "calls": f"{draw_calls_of(mesh):,}",
             },
             "node": p.node, "result": over(mesh.triangles, lim.triangles_mesh), "size": mesh.triangles,
@@ -333,7 +335,7 @@ def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     wanted = [
         {"cells": {"what": what, "measured": a, "wanted": b, "copies": c}, "result": r}
         for what, a, b, c, r in [
-            ("Triangles in all", f"{count:,}", _limit(lim.triangles_total), f"{count * intent.copies:,}", over(count, lim.triangles_total)),
+            ("Triangles in all", f"{count:,}", _limit(lim.triangles_total), f"{triangles_of_copies(m, intent):,}", over(count, lim.triangles_total)),
             ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", over(largest, lim.triangles_mesh)),
             ("Vertices the card gets", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
             ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", over(calls, lim.draw_calls)),

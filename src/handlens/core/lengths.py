@@ -19,4 +19,6 @@ def metres(amount: float) -> str:
         return f"{amount * 1000:.3g} mm"
     if amount < 1:
         return f"{amount:.2f} m" if amount >= 0.1 else f"{amount * 100:.3g} cm"
-    return f"{amount:,.2f} m" if amount < 1000 else f"{amount / 1000:,.3g} km"
+    if amount < 999.5:
+        return f"{amount:.2f} m" if amount < 9.995 else f"{amount:.1f} m" if amount < 99.95 else f"{amount:.0f} m"
+    return f"{amount / 1000:,.3g} km" if amount < 999_500 else f"{amount / 1000:,.0f} km"

@@ -8,6 +8,7 @@ from .anchors import ANCHORS
 from .checks.facing import BACKS
 from .checks.parts import first_parts, seen_from, unit_of
 from .checks.pivots import FAR, free_parts, spin, wanted
+from .figures import percent
 from .headings import heading
 from .lengths import metres
 from .limits import plural
@@ -70,7 +71,7 @@ def facing_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any
         share = s.wrong / s.judged if s.judged > 0 else 0.0
         rows.append({
             "cells": {
-                "part": p.name, "from": side, "away": f"{s.turned:,}" if side in ("outside", "inside") else "–", "share": f"{100 * share:.3g} %" if side in ("outside", "inside") else "–",
+                "part": p.name, "from": side, "away": f"{s.turned:,}" if side in ("outside", "inside") else "–", "share": percent(share) if side in ("outside", "inside") else "–",
                 "sure": f"{100 * s.confidence:.0f} %" if s.judged > 0 else "–", "unsure": _percent(s.undecided, s), "winding": f"{surface.disagreeing:,}",
             },
             "node": f.node, "result": "stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
@@ -82,7 +83,7 @@ def facing_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any
     edges = sum(mesh.surface.disagreeing for _, mesh in first_parts(m))
     return {
         "about": "which way faces look, and what that hides",
-        "line": f"{100 * share:.3g} % looks away" if m.facing else "too large for rays" if m.parts else "nothing to look at",
+        "line": f"{percent(share)} looks away" if m.facing else "too large for rays" if m.parts else "nothing to look at",
         "limit": f"seen from {SEEN_WORDS[intent.seen_from]}",
         "meter": None,
         "headline": [
@@ -99,7 +100,7 @@ def facing_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any
 
 def _percent(area: float, s: Any) -> str:
     whole = s.judged + s.undecided + s.hidden
-    return f"{100 * area / whole:.3g} %" if whole > 0 else "–"
+    return percent(area / whole) if whole > 0 else "–"
 
 
 def surface_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from .checks.parts import unit_of
 from .checks.see_through import SEEN, WRONG, painted
 from .checks.uvs import density_words as density
 from .checks.uvs import used_sets
+from .figures import percent
 from .measures import Measures
 from .panel import figure, table
 from .rules import Intent, RuleSheet
@@ -60,7 +61,7 @@ def textures_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, A
             laid.append({
                 "cells": {
                     "part": p.name, "set": f"{k + 1}", "density": f"{density(d.median / unit)} px/m" if d else "–", "islands": f"{u.islands:,}",
-                    "overlap": f"{100 * u.overlap:.3g} %" if u.overlap is not None else "repeats", "outside": f"{u.outside:,}", "flat": f"{u.flat:,}", "mirrored": f"{u.mirrored:,}",
+                    "overlap": percent(u.overlap) if u.overlap is not None else "repeats", "outside": f"{u.outside:,}", "flat": f"{u.flat:,}", "mirrored": f"{u.mirrored:,}",
                 },
                 "node": p.node, "result": "stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
             })  # fmt: skip
@@ -110,7 +111,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
         rows.append({
             "cells": {
                 "material": x.name or f"material {k}", "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff), "image": i.reference if i else "–",
-                "seen": f"{100 * seen:.3g} %" if a else f"{100 * (1 - x.opacity):.3g} % all over" if x.opacity < 0.999 else "nothing", "fading": f"{100 * a.fading:.2g} %" if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
+                "seen": percent(seen) if a else f"{percent(1 - x.opacity)} all over" if x.opacity < 0.999 else "nothing", "fading": percent(a.fading) if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
             },
             "result": "stop" if ignored else "caution" if off else "clear",
         })  # fmt: skip
@@ -119,7 +120,7 @@ def see_through_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str
     order = [
         {
             "cells": {
-                "one": names[d.first], "other": names[d.second] if d.first != d.second else "its own pieces", "wrong": f"{100 * d.wrong / max(d.both, 1):.2g} %",
+                "one": names[d.first], "other": names[d.second] if d.first != d.second else "its own pieces", "wrong": percent(d.wrong / max(d.both, 1)),
                 "from": wrong_from(d, m.up_axis or sheet.up_axis),
             },
             "node": d.outer, "result": "caution" if d.wrong > WRONG * d.both else "clear",

@@ -158,4 +158,5 @@ def report(where: dict[str, Any], m: Measures, judgement: Judgement, *, with_ind
         "clear": list(judgement.clear),
         "skipped": [{"check": check, "because": because} for check, because in judgement.skipped],
         "verdict": judgement.verdict(),
+        "not_looked_at": list(judgement.unlooked),
     }

@@ -97,10 +97,10 @@ def write_to(s: Session, content_id: int, path: Path) -> None:
 
 def sweep(s: Session) -> int:
     """Delete contents that nothing refers to any more; returns how many."""
-    from .models import DropFile, ExportFile, Inspection, Revision, RevisionFile
+    from .models import DropFile, Export, ExportFile, Inspection, Revision, RevisionFile
 
     users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Revision.thumbnail_id]
-    users += [Inspection.stage_id, Inspection.full_stage_id]
+    users += [Inspection.stage_id, Inspection.full_stage_id, Export.stage_id]
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
     gone = list(s.scalars(orphan))
     if gone:

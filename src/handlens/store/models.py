@@ -184,7 +184,9 @@ class Judgement(Base):
 
 
 class Export(Base):
-    """A written file with its proof. lost: what the format could not hold, said before writing."""
+    """A written file with its proof. lost: what the format could not hold, said before writing. stage: the display copy of what was
+    read back, where it differs.
+    """
 
     __tablename__ = "export"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -196,6 +198,7 @@ class Export(Base):
     error: Mapped[str | None] = mapped_column(Text)
     proof: Mapped[dict[str, Any] | None]
     lost: Mapped[list[Any]] = mapped_column(default=list)
+    stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
     created: Mapped[datetime] = mapped_column(default=now)
     files: Mapped[list[ExportFile]] = relationship(cascade="all, delete-orphan", order_by="ExportFile.id")
 

@@ -140,6 +140,11 @@ def texture_memory_used(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
+def triangles_of_copies(m: Measures, intent: Intent) -> int:
+    """Triangles of the planned scene: of each part as often as the intent says of it, else of the whole."""
+    return sum(m.meshes[p.mesh].triangles * (intent.of_part(p.name).copies or intent.copies) for p in m.parts)
+
+
 @check("budget.copies", title="Too much for the planned copies", result="caution")
 def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles times the copies that the scene is planned to hold.
@@ -149,12 +154,12 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     limit = sheet.limits.scene_triangles
-    if limit is None or intent.copies <= 1:
+    several = intent.copies > 1 or any(p.copies is not None for p in intent.parts.values())
+    if limit is None or not several:
         yield Skipped("no copies are planned" if limit is not None else f"{sheet.name} sets no limit")
-    elif (count := triangles(m) * intent.copies) > limit:
-        yield Finding(
-            f"{intent.copies:,} copies make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count
-        )
+    elif (count := triangles_of_copies(m, intent)) > limit:
+        words = f"{intent.copies:,} copies" if intent.copies > 1 else "The planned copies"
+        yield Finding(f"{words} make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count)
 
 
 def _first_parts(m: Measures):  # type: ignore[no-untyped-def]

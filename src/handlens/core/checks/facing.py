@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ..figures import percent
 from ..headings import heading
 from ..limits import plural
 from ..measures import Measures
@@ -35,11 +36,11 @@ def _judged(m: Measures, intent: Intent) -> Iterator[tuple[FacingFigures, SideFi
 
 
 def _too_large(m: Measures) -> Skipped | None:
-    return None if m.facing or not m.parts else Skipped("the model has more triangles than rays are cast against")
+    return None if m.facing or not m.parts else Skipped("the model has more triangles than rays are cast against", unseen=True)
 
 
 def _shares(side: SideFigures) -> str:
-    return f"{100 * side.wrong / side.judged:.3g} % of its area" if side.judged > 0 else "its area"
+    return f"{percent(side.wrong / side.judged)} of its area" if side.judged > 0 else "its area"
 
 
 @check("facing.inward", title="Faces turned away", result="stop", mends=("facing.outward", "facing.inward", "facing.turn"))
@@ -67,7 +68,7 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"{plural(count, 'face')} of {part} {'looks' if count == 1 else 'look'} {'inward' if name == 'outside' else 'outward'}, {_shares(side)}"
             + (f"; {100 * side.confidence:.0f} % sure" if unsure else ""),
             value(share, "share"), value(0.0, "share"), count, part, f.node, Elements("faces", m.array(key)),
-            ((TURN[name], {"parts": place(m, f.node)}),), key=place(m, f.node), result="caution" if unsure else "",
+            ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node), result="caution" if unsure else "",
         )  # fmt: skip
 
 
@@ -85,7 +86,7 @@ def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 f"{plural(side.covered, 'face')} of {part} {'looks' if side.covered == 1 else 'look'} away behind a double-sided material",
                 value(side.covered, "count"), value(0, "count"), side.covered, part, f.node,
                 Elements("faces", m.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
-                ((TURN[name], {"parts": place(m, f.node)}),), key=place(m, f.node),
+                ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
             )  # fmt: skip
 
 
@@ -106,7 +107,7 @@ def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield Finding(
                 f"{plural(f.both, 'face')} of {names[f.node]} can be seen from behind, where nothing is drawn",
                 value(f.both, "count"), value(0, "count"), f.both, names[f.node], f.node, Elements("faces", m.array(f"part:{f.node}:both")),
-                (("facing.double-sided", {"parts": place(m, f.node)}),), key=place(m, f.node),
+                (("facing.double-sided", {"parts": [place(m, f.node)]}),), key=place(m, f.node),
             )  # fmt: skip
 
 
@@ -168,12 +169,12 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     names = {n.index: n.name for n in m.nodes}
     through = ", ".join(names[i] for i in w.open_holes[:3]) + (" …" if len(w.open_holes) > 3 else "")
     where = (
-        f"; most from {heading(w.worst, m.up_axis or sheet.up_axis)}, {100 * w.worst_share:.3g} % there"
+        f"; most from {heading(w.worst, m.up_axis or sheet.up_axis)}, {percent(w.worst_share)} there"
         if w.worst and w.backs
         else ""
     )
     yield Finding(
-        f"{100 * share:.3g} % of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
+        f"{percent(share)} of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
         value(share, "share"), value(0.0, "share"), w.backs, names.get(w.open_holes[0]) if w.open_holes else None,
         w.open_holes[0] if w.open_holes else None, nodes(w.open_holes) if w.open_holes else None, (("surface.fill", {}), ("facing.double-sided", {})),
     )  # fmt: skip
@@ -225,7 +226,7 @@ def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 yield Finding(
                     f"{plural(n, 'vertex has', 'vertices have')} normals that are {words} on {p.name}",
                     value(n, "count"), value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "vertices"),
-                    (("facing.normals", {"angle": 40, "parts": place(m, p.node)}),), key=f"{place(m, p.node)}/{name}",
+                    (("facing.normals", {"angle": 40, "parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
                     result="" if name == "normals-broken" else "note",
                 )  # fmt: skip
 

@@ -28,14 +28,13 @@ def of_mesh(m: Measures, p: PartFigures, name: str, kind: str, uv_set: int | Non
 
 
 def seen_from(intent: Intent, name: str) -> str:
-    """How a part is looked at: its own word, else the model's."""
-    own = intent.parts.get(name)
-    return (own.seen_from if own is not None else None) or intent.seen_from
+    """How a part is looked at: its own word, else the model's. A shell inside looks inward on purpose."""
+    own = intent.of_part(name)
+    return own.seen_from or ("inverted" if own.role == "inner" else intent.seen_from)
 
 
 def kind_of(intent: Intent, name: str) -> str | None:
-    own = intent.parts.get(name)
-    return (own.kind if own is not None else None) or intent.kind
+    return intent.of_part(name).kind or intent.kind
 
 
 def unit_of(m: Measures) -> float:
@@ -58,7 +57,7 @@ def counted(
     mend: what mends it on this part, by its id, with more parameters where it takes some.
     """
     called, more = (mend, {}) if isinstance(mend, str) else mend
-    mends = ((called, {**more, "parts": place(m, p.node)}),) if called else ()
+    mends = ((called, {**more, "parts": [place(m, p.node)]}),) if called else ()
     return Finding(
         title, value(count, "count"), value(0, "count"), count, p.name, p.node, of_mesh(m, p, name, kind), mends, key=place(m, p.node),
         result=result,
@@ -71,6 +70,6 @@ def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tu
     Mends name materials: a name that is empty would stand for all of them, and one that others bear for those too.
     """
     names, all_names = [m.materials[k].name for k in which], [x.name for x in m.materials]
-    if not all(n and ";" not in n and all_names.count(n) == 1 for n in names):
+    if not all(n and all_names.count(n) == 1 for n in names):
         return ()
-    return ((mend, {**params, "materials": ";".join(names)}),)
+    return ((mend, {**params, "materials": names}),)

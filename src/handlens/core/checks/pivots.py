@@ -41,8 +41,7 @@ def spin(p: PartFigures) -> float:
 def wanted(m: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
     """Pivots that the intent speaks of: node, name, anchor, where it is, where it ought to be, diagonal of the box."""
     for p in free_parts(m):
-        own = intent.parts.get(p.name)
-        named = own.pivot if own is not None and own.pivot else intent.pivot if len(m.parts) == 1 else None
+        named = intent.of_part(p.name).pivot or (intent.pivot if len(m.parts) == 1 else None)
         if named in ANCHORS and p.bounds_min is not None and p.bounds_max is not None:
             low, high = np.array(p.bounds_min), np.array(p.bounds_max)
             yield p.node, p.name, named, np.array(p.pivot), anchor(low, high, named, up), float(np.linalg.norm(high - low))
@@ -68,9 +67,6 @@ def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: distance from the node's origin to the named point of its box in the world, over 2 % of the box's diagonal; for several parts under one root, the root's origin and the box of the whole.
     Source: common practice, no published source.
     """
-    if intent.pivot is not None and intent.pivot not in ANCHORS:
-        yield Skipped(f"the intent names the pivot {intent.pivot!r}, which is none of the {len(ANCHORS)} anchors")
-        return
     for node, name, named, at, ought, size in wanted(m, intent, m.up_axis or sheet.up_axis):
         away = float(np.linalg.norm(at - ought))
         if NEAR * size < away < np.inf:
@@ -78,7 +74,7 @@ def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield Finding(
                 f"The pivot of {name} stands {metres(away * unit)} from its {named.replace('-', ' ')}",
                 value(away * unit, "m"), value(0.0, "m"), 1, name, node, nodes([node]),
-                (("pivots.set", {"anchor": named, "parts": place(m, node)}),), key=place(m, node),
+                (("pivots.set", {"anchor": named, "parts": [place(m, node)]}),), key=place(m, node),
             )  # fmt: skip
 
 

@@ -92,9 +92,10 @@ class Finding:
 
 @dataclass(frozen=True)
 class Skipped:
-    """Yielded by a check that cannot judge, with the reason."""
+    """Yielded by a check that cannot judge, with the reason. unseen: there is something to look at, and it was not looked at."""
 
     because: str
+    unseen: bool = False
 
 
 Judge = Callable[[Measures, RuleSheet, Intent], Iterator[Finding | Skipped]]

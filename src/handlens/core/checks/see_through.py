@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..figures import percent
 from ..headings import heading
 from ..limits import plural
 from ..measures import Measures
@@ -55,8 +56,8 @@ def _name(x: MaterialFigures, k: int) -> str:
 
 def _reason(a: AlphaFigures) -> str:
     if a.mode == "blend":
-        return f"{100 * a.fading:.2g} % of its pixels fade away from any rim"
-    return f"{100 * a.gone:.3g} % of its pixels are gone, {100 * a.solid:.3g} % solid, and the rest are rims"
+        return f"{percent(a.fading)} of its pixels fade away from any rim"
+    return f"{percent(a.gone)} of its pixels are gone, {percent(a.solid)} solid, and the rest are rims"
 
 
 @check("see-through.ignored", title="See-through pixels drawn solid", result="stop", mends=("see-through.set",))
@@ -154,7 +155,7 @@ def cut_off(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
         if between > 0.02 or own > 1.0:
             yield Finding(
-                f"{_name(x, k)} is cut at {own:g}, {100 * between:.2g} % of the pixels away from {a.cutoff:g}", value(own, "factor"),
+                f"{_name(x, k)} is cut at {own:g}, {percent(between)} of the pixels away from {a.cutoff:g}", value(own, "factor"),
                 value(a.cutoff, "factor"), None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"),
             )  # fmt: skip
 
@@ -246,8 +247,8 @@ def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         one, other = names[d.first], names[d.second]
         words = f"Pieces of {one} are" if d.first == d.second else f"{one} and {other} are"
         yield Finding(
-            f"{words} drawn in the wrong order on {100 * share:.2g} % of the rays that meet both, most from {heading(d.worst, m.up_axis or sheet.up_axis)}", value(share, "share"),
+            f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, m.up_axis or sheet.up_axis)}", value(share, "share"),
             value(0.0, "share"), d.both, one, d.first, nodes(sorted({d.first, d.second})),
-            (("see-through.halve", {"parts": place(m, d.outer), "by": "piece" if d.first == d.second else "plane"}),),
+            (("see-through.halve", {"parts": [place(m, d.outer)], "by": "piece" if d.first == d.second else "plane"}),),
             f"{place(m, d.first)}/{place(m, d.second)}",
         )  # fmt: skip

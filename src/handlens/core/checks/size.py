@@ -6,13 +6,14 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from ..format_table import BY_NAME
 from ..lengths import metres
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from ..rules.sheet import UNIT_WORDS
-from .registry import Finding, Skipped, check, value
+from .registry import Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
@@ -35,7 +36,14 @@ CLASSIC = (
     (10.0, "metres that were shrunk as if decimetres"),
 )
 #: Heights within which a thing of a kind is plausible, in metres. Common practice, no published source.
-PLAUSIBLE = {"character": (0.2, 3.0), "room": (1.8, 60.0), "foliage": (0.05, 40.0), "prop": (0.02, 30.0), "effect": (0.02, 50.0)}
+PLAUSIBLE = {
+    "character": (0.2, 3.0),
+    "room": (1.8, 60.0),
+    "building": (2.0, 600.0),
+    "foliage": (0.05, 40.0),
+    "prop": (0.02, 30.0),
+    "effect": (0.02, 50.0),
+}
 
 
 class Explanation(NamedTuple):
@@ -75,7 +83,7 @@ def explanations(m: Measures, sheet: RuleSheet, intent: Intent) -> list[Explanat
     """The classic factors, the likeliest first, with what the model would measure under each.
 
     With an expected size, ranked by how near each comes to it; without one, by whether the largest side then falls in
-    what is plausible for the kind, plain reading first.
+    what is plausible for the kind, plain reading first. Where neither is given nothing is judged: see `can_judge`.
     """
     size = size_metres(m)
     if size is None:
@@ -95,6 +103,11 @@ def explanations(m: Measures, sheet: RuleSheet, intent: Intent) -> list[Explanat
             fits = off == 0.0
         out.append(Explanation(factor, words, gives, off, fits))
     return sorted(out, key=lambda e: e.off)
+
+
+def can_judge(intent: Intent) -> bool:
+    """Whether the intent says anything by which a size fits or does not."""
+    return intent.expected.given() or intent.kind is not None
 
 
 def likely_factor(m: Measures, sheet: RuleSheet, intent: Intent) -> float:
@@ -207,6 +220,7 @@ def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: world size in metres against the expected dimensions, within the rule sheet's tolerance; within twice it is a caution.
     Source: common practice, no published source.
     """
+    yield from _expected_parts(m, sheet, intent)
     wanted = wanted_ratio(m, sheet, intent)
     if wanted is None:
         yield Skipped("no expected size is given")
@@ -227,6 +241,23 @@ def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         value(height, "m"), value(height * factor, "m"),
         mends=(("size.scale", {"factor": best}),), result="caution" if max(factor, 1 / factor) <= 2 and sheet.results.get("size.expected") is None else "",
     )  # fmt: skip
+
+
+def _expected_parts(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding]:
+    """Parts of which the intent says how large they are."""
+    for p in m.parts:
+        own = intent.of_part(p.name).expected
+        if not own.given() or p.bounds_min is None or p.bounds_max is None:
+            continue
+        alone = replace(m, bounds_min=p.bounds_min, bounds_max=p.bounds_max)
+        found = wanted_ratio(alone, sheet, Intent(expected=own))
+        if found is None or max(found[0], 1 / found[0]) <= 1 + sheet.size_tolerance:
+            continue
+        height = _height(alone, sheet)
+        yield Finding(
+            f"{p.name} stands {metres(height)} where {metres(height * found[0])} is expected", value(height, "m"), value(height * found[0], "m"),
+            1, p.name, p.node, nodes([p.node]), key=place(m, p.node), result="caution" if max(found[0], 1 / found[0]) <= 2 and sheet.results.get("size.expected") is None else "",
+        )  # fmt: skip
 
 
 @check("size.character", title="Taller than people are", result="caution", mends=("size.scale",))

@@ -236,7 +236,7 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if used > limit:
             yield Finding(
                 f"{p.name} has faces in {used:,} slots", value(used, "count"), value(limit, "count"), used, p.name, p.node,
-                Elements("nodes", np.array([p.node], np.int32)), (("surface.split", {"by": "slot", "parts": place(m, p.node)}),), place(m, p.node),
+                Elements("nodes", np.array([p.node], np.int32)), (("surface.split", {"by": "slot", "parts": [place(m, p.node)]}),), place(m, p.node),
             )  # fmt: skip
 
 

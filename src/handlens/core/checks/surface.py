@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..lengths import metres
+from ..figures import about, within
 from ..limits import plural
 from ..measures import Measures
 from ..measures.doubles import SHARES
@@ -41,7 +41,7 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     f"{plural(n, 'polygon')} of {p.name} {one if n == 1 else many}",
                     value(s.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
                     value(0.0, "mm") if name == "bent" else value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "faces"),
-                    (("surface.triangulate", {"parts": place(m, p.node)}),), key=f"{place(m, p.node)}/{name}",
+                    (("surface.triangulate", {"parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
                     result="note" if name == "bent" else "",
                 )  # fmt: skip
 
@@ -51,8 +51,8 @@ def _fan_words(count: int) -> str:
 
 
 def _bent_words(s: SurfaceFigures, unit: float) -> str:
-    by = f"by up to {metres(s.most_bent * unit)}"
-    cuts = f"; the two cuts of a quad lie up to {metres(s.diagonals * unit)} apart" if s.diagonals > 0 else ""
+    by = f"by up to {about(s.most_bent * unit)}"
+    cuts = f"; the two cuts of a quad lie up to {about(s.diagonals * unit)} apart" if s.diagonals > 0 else ""
     return f"is bent {by}{cuts}|are bent {by}{cuts}"
 
 
@@ -151,13 +151,13 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         s = mesh.surface
         if s.doubles[-1]:
             unit = unit_of(m) * p.enlarges
-            counts = "; ".join(f"{n:,} within {metres(x * s.size * unit)}" for n, x in zip(s.doubles, SHARES, strict=True) if n)
+            counts = "; ".join(f"{n:,} {within(x * s.size * unit)}" for n, x in zip(s.doubles, SHARES, strict=True) if n)
             apart = s.apart * unit * 1000
             n = s.doubles[-1]
             yield Finding(
                 f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {counts}",
                 value(apart, "mm"), value(0, "mm"), n, p.name, p.node, of_mesh(m, p, "doubles", "vertices"),
-                (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": place(m, p.node)}),),
+                (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [place(m, p.node)]}),),
                 key=place(m, p.node),
             )  # fmt: skip
 
@@ -207,11 +207,11 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             continue  # a cut-out or a heap of single faces is all rim
         unit = unit_of(m) * p.enlarges
         small = [h for h in s.holes if h < 0.1 * s.size]
-        sizes = ", ".join(metres(h * unit) for h in s.holes[:3]) + (" …" if s.hole_count > 3 else "")
+        sizes = ", ".join(about(h * unit) for h in s.holes[:3]) + (" …" if s.hole_count > 3 else "")
         yield Finding(
             f"{plural(s.hole_count, 'opening')} in {p.name}, {sizes} across",
             value(s.holes[0] * unit * 1000, "mm"), value(0.0, "mm"), s.hole_count, p.name, p.node, of_mesh(m, p, "open", "edges"),
-            (("surface.fill", {"across_mm": float(f"{small[0] * unit * 1001:.4g}"), "parts": place(m, p.node)}),) if small else (),
+            (("surface.fill", {"across_mm": float(f"{small[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),) if small else (),
             key=place(m, p.node), result="caution" if small and kind_of(intent, p.name) not in ("foliage", "effect") else "",
         )  # fmt: skip
 

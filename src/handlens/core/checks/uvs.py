@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
+from ..figures import percent
+from ..lengths import metres
 from ..limits import plural
 from ..measures import Measures
 from ..measures.records import MeshFigures, PartFigures, UvFigures
@@ -73,7 +76,7 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if u.collapsed:
             yield Finding(
                 f"All UVs of {p.name}{_which(k)} lie in one point", value(u.span, "factor"), value(None, "factor"), 1, p.name, p.node,
-                nodes([p.node], k), (("textures.unwrap", {"parts": place(m, p.node), "set": float(k + 1)}),), f"{place(m, p.node)}/{k}",
+                nodes([p.node], k), (("textures.unwrap", {"parts": [place(m, p.node)], "set": float(k + 1)}),), f"{place(m, p.node)}/{k}",
             )  # fmt: skip
 
 
@@ -138,7 +141,7 @@ def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         repeats = u.outside and sheet.textures.tiling and not k
         if u.overlap is not None and u.overlap > OVERLAP and not repeats:
             yield Finding(
-                f"{100 * u.overlap:.3g} % of the image that {p.name}{_which(k)} uses is used more than once", value(u.overlap, "share"),
+                f"{percent(u.overlap)} of the image that {p.name}{_which(k)} uses is used more than once", value(u.overlap, "share"),
                 value(OVERLAP, "share"), u.overlapping, p.name, p.node, of_mesh(m, p, f"uv{k}:overlapping", "faces"), (), f"{place(m, p.node)}/{k}",
                 "caution" if k or not sheet.textures.tiling else "",
             )  # fmt: skip
@@ -171,7 +174,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if u.padding > 0 and room < wanted:
             yield Finding(
                 f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart", value(room, "px"), value(wanted, "px"), u.islands, p.name, p.node,
-                nodes([p.node], k), (("textures.unwrap", {"parts": place(m, p.node), "set": float(k + 1), "repack": "true"}),), f"{place(m, p.node)}/{k}",
+                nodes([p.node], k), (("textures.unwrap", {"parts": [place(m, p.node)], "set": float(k + 1), "repack": "true"}),), f"{place(m, p.node)}/{k}",
             )  # fmt: skip
 
 
@@ -190,7 +193,37 @@ def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if mesh.faces and mesh.uv_sets < 2:
             yield Finding(
                 f"{p.name} has {plural(mesh.uv_sets, 'UV set')}", value(mesh.uv_sets, "count"), value(2, "count"), 1, p.name, p.node,
-                nodes([p.node]), (("textures.unwrap", {"parts": place(m, p.node), "set": 2.0}),), place(m, p.node),
+                nodes([p.node]), (("textures.unwrap", {"parts": [place(m, p.node)], "set": 2.0}),), place(m, p.node),
+            )  # fmt: skip
+
+
+#: Lines of a screen and the angle that it shows from bottom to top. Common practice, no published source.
+SCREEN_LINES, VIEW_DEGREES = 1080, 60.0
+
+
+@check("textures.near-view", title="Coarse from where it is looked at", result="note")
+def near_view(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose image has less than half a pixel for each pixel of the screen at the nearest view that the intent states.
+
+    Why: from there each of its pixels covers four of the screen's, and it looks washed out.
+    Measured: pixels on a metre of the surface, the middle by area, against the screen's pixels on a metre at that distance: 1,080 lines over 60 degrees.
+    Source: common practice, no published source.
+    """
+    near = lambda name: intent.of_part(name).nearest_view_m or intent.nearest_view_m
+    names = {p.node: p.name for p in m.parts}
+    if not any(near(n) for n in names.values()):
+        yield Skipped("the intent does not say from how near it is looked at")
+        return
+    for d in m.densities:
+        distance = near(names[d.node])
+        if not distance or not d.median > 0:
+            continue
+        wanted = SCREEN_LINES / (2 * distance * math.tan(math.radians(VIEW_DEGREES / 2)))
+        there = d.median / unit_of(m)
+        if there < wanted / 2:
+            yield Finding(
+                f"{names[d.node]} gets {density_words(there)} pixels a metre, where a screen shows {density_words(wanted)} from {metres(distance)} away", value(there, "px"),
+                value(wanted, "px"), 1, names[d.node], d.node, nodes([d.node]), (), place(m, d.node),
             )  # fmt: skip
 
 

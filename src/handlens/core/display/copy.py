@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..colour import to_shown
-from ..format_table import BY_NAME
+from ..formats.decoded import shown
 from ..formats.opacity import in_colour, mode_of
 from ..formats.split import split_vertices
 from ..formats.uv_transform import matrix, turned_over
@@ -141,7 +141,7 @@ class _Copy:
         index = layer.index[used]
         if len(layer.values):
             own[: len(used)] = np.where((index >= 0)[:, None], np.nan_to_num(layer.values[index]), 0)
-        if not BY_NAME[self.scene.format].v_down:
+        if not self.scene.v_down:
             own[:, 1] = 1 - own[:, 1]
         return own
 
@@ -152,7 +152,7 @@ class _Copy:
             return own
         width = min(layer.values.shape[1], 4)
         values = np.clip(np.nan_to_num(layer.values[:, :width].astype(np.float64)), 0, 1)
-        if BY_NAME[self.scene.format].linear:
+        if self.scene.linear:
             values[:, :3] = to_shown(values[:, :3])
         coded = np.rint(255 * values).astype(np.uint8)
         index = layer.index[used]
@@ -186,7 +186,7 @@ class _Copy:
         return {
             "name": m.name,
             "colour": [float(c) for c in m.base_colour],
-            "linear": BY_NAME[self.scene.format].linear,
+            "linear": self.scene.linear,
             "alphaMode": mode_of(m),
             "cutoff": m.alpha_cutoff,
             "doubleSided": bool(m.double_sided),
@@ -225,7 +225,7 @@ class _Copy:
         """Rows of the (2, 3) matrix that takes UVs, v running down, to where the picture is laid; None where that is as they are."""
         if base is None or not base.transform:
             return None
-        out = matrix(base.transform if BY_NAME[self.scene.format].v_down else turned_over(base.transform, False), True)
+        out = matrix(base.transform if self.scene.v_down else turned_over(base.transform, False), True)
         return [float(x) for x in out.reshape(-1)] if np.isfinite(out).all() else None
 
     def image(self, k: int) -> dict[str, Any] | None:
@@ -244,7 +244,7 @@ class _Copy:
             opened: Pillow.Image = Pillow.open(io.BytesIO(data))
             size = opened.size
             alpha = "A" in opened.getbands() or "transparency" in opened.info
-            opened = opened.convert("RGBA" if alpha else "RGB")
+            opened = shown(opened)
             opened.thumbnail((_LARGEST_IMAGE, _LARGEST_IMAGE))
             out = io.BytesIO()
             opened.save(out, "PNG", compress_level=1)

@@ -1,19 +1,19 @@
-"""One module a format: read(package, path) -> Scene, write(scene, ...) -> files, what_is_lost(scene)."""
+"""One module a format: read(package, path, data) -> Scene, write(scene, target) -> files; `held` makes a scene one that it can hold."""
 
 from __future__ import annotations
 
 import importlib
+from collections.abc import Mapping
 from types import ModuleType
 
 import numpy as np
 
-from ..colour import vertex_colours_as
-from ..format_table import BY_ENDING, BY_NAME, READABLE, WRITABLE
+from ..format_table import BY_ENDING, BY_NAME, READABLE, WRITABLE, WRITERS, Format
 from ..limits import InputError
-from ..packages import Package
+from ..packages import Package, clean_path
+from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
-from .layout import PLAIN, Layout
-from .one_set import drawn_set_first
+from .held import Held, Target, hold, said
 from .recognise import recognise
 
 
@@ -28,13 +28,9 @@ def read(package: Package, path: str) -> Scene:
         raise InputError(f"There is no file {path} in the package.")
     if package.size(path) == 0:
         raise InputError(f"{path} is empty (0 bytes); export it again.")
-    named = BY_ENDING.get("." + path.rpartition(".")[2].lower())
     data = package.read(path)
-    found = recognise(data, path) or named
-    if found is None or found.reader is None:
-        raise InputError(f"{path} is not a model that can be read; export it as one of: {READABLE}.")
-    if named and named.reader != found.reader:
-        raise InputError(f"{path} is named {named.endings[0]} but holds {found.title}; give it its true ending.")
+    found = format_of(data, path)
+    assert found.reader is not None
     try:
         # A file may hold any number, of which the checks tell: nothing is to be said while reading.
         with np.errstate(all="ignore"):
@@ -46,27 +42,58 @@ def read(package: Package, path: str) -> Scene:
     return scene
 
 
-def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
-    """The files of a scene in a format, main file first. Raises InputError for an unknown format."""
-    writer = _writer(format_name)
-    scene = vertex_colours_as(scene, BY_NAME[scene.format].linear, BY_NAME[format_name].linear)
-    if "UV sets" not in BY_NAME[format_name].holds:
-        scene = drawn_set_first(scene)
-    files: dict[str, bytes] = writer.write(scene, format_name, stem, layout)
-    return files
+def format_of(data: bytes, path: str) -> Format:
+    """The format of a model file by its content and its ending. Raises InputError with what it is and what to send instead."""
+    named = BY_ENDING.get("." + path.rpartition(".")[2].lower())
+    found = recognise(data, path) or named
+    if found is None or found.reader is None:
+        raise InputError(f"{path} is not a model that can be read; export it as one of: {READABLE}.")
+    if named and named.reader != found.reader:
+        raise InputError(f"{path} is named {named.endings[0]} but holds {found.title}; give it its true ending.")
+    return found
 
 
-def what_is_lost(scene: Scene, format_name: str) -> list[str]:
-    """One sentence for each thing in the scene that the format cannot hold."""
-    lost: list[str] = _writer(format_name).what_is_lost(scene, format_name)
-    return lost
+def write(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN) -> dict[str, bytes]:
+    """The files of a scene in a format, main file first. Raises InputError for an unknown format or a folder that leads elsewhere."""
+    return write_held(held(scene, format_name, stem, options), target(scene, format_name, stem, options))
 
 
-def _writer(format_name: str) -> ModuleType:
+def target(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Target:
+    """Where a scene goes. Raises InputError for an unknown format or a folder that leads elsewhere."""
     chosen = BY_NAME.get(format_name)
     if chosen is None or chosen.writer is None:
         raise InputError(f"The format {format_name} cannot be written; use one of: {WRITABLE}.")
-    return _module(chosen.writer)
+    folder = options.folder.replace("{model}", stem).strip("/")
+    if folder:
+        clean_path(f"{folder}/x")
+    return Target(chosen, options, stem, BY_NAME[scene.format].single)
 
 
-__all__ = ["read", "recognise", "what_is_lost", "write"]
+def held(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Held:
+    """The scene as a format can hold it, and what is said of the way there. Raises InputError as `write` does."""
+    return hold(scene, target(scene, format_name, stem, options))
+
+
+def write_held(made: Held, where: Target) -> dict[str, bytes]:
+    """The files of a scene that was made one that the format can hold, main file first."""
+    assert where.format.writer is not None
+    files: dict[str, bytes] = _module(where.format.writer).write(made.scene, where)
+    return files
+
+
+def what_is_lost(scene: Scene, format_name: str, options: ExportOptions = PLAIN) -> list[str]:
+    """One sentence for each thing in the scene that the format cannot hold, or that is written otherwise."""
+    return list(dict.fromkeys(s.text for s in said(scene, target(scene, format_name, options=options))))
+
+
+def lost_by_sheet(scene: Scene, options: Mapping[str, ExportOptions]) -> dict[str, dict[str, list[str]]]:
+    """What is lost in each format that can be written, under the options of each rule sheet, by its slug."""
+    made: dict[tuple[str, ExportOptions], list[str]] = {}
+    for wanted in options.values():
+        for name in WRITERS:
+            if (name, wanted) not in made:
+                made[name, wanted] = what_is_lost(scene, name, wanted)
+    return {slug: {name: made[name, wanted] for name in WRITERS} for slug, wanted in options.items()}
+
+
+__all__ = ["format_of", "held", "lost_by_sheet", "read", "recognise", "target", "what_is_lost", "write", "write_held"]

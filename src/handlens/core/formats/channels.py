@@ -8,22 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from ..scene import Image, TextureInput
+from ..scene import Image
 from ..scene.model import Array
 from .names import stem_of
 
 #: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
 LUMA = np.array([0.2126, 0.7152, 0.0722])
-
-
-def channel_of(t: TextureInput) -> str:
-    """The channel that an input states: r, g, b, a or l for luminance, else "". Wavefront MTL, option -imfchan; USD, the output."""
-    told = t.options.get("options")
-    if isinstance(told, dict) and told.get("-imfchan"):
-        named = str(told["-imfchan"][0])
-        return {"m": "a"}.get(named, named)
-    output = str(t.options.get("output") or "")
-    return output if output in ("r", "g", "b", "a") else ""
 
 
 def channel(pixels: Array, name: str) -> Array:

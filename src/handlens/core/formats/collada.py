@@ -140,7 +140,7 @@ class _Reader:
             )
         if depth > 500 or element in above:
             raise InputError(f"{self.label}: a node hangs below itself; the node tree runs in a circle, so export it again.")
-        draft = _Draft(element.get("name") or element.get("id") or "", element.get("id") or "", element.get("sid") or "")
+        draft = _Draft(_name(element), element.get("id") or "", element.get("sid") or "")
         self.drafts.append(draft)
         for child in element:
             if child.tag in _TRANSFORMS:
@@ -160,12 +160,12 @@ class _Reader:
                     found = self.target(child.get("url"), "camera")
                     if found is not None:
                         self.holder(number, "camera").camera = len(self.cameras)
-                        self.cameras.append(Camera(found.get("name") or found.get("id") or "", camera_of(found, self.numbers)))
+                        self.cameras.append(Camera(_name(found), camera_of(found, self.numbers)))
                 case "instance_light":
                     found = self.target(child.get("url"), "light")
                     if found is not None:
                         self.holder(number, "light").light = len(self.lights)
-                        self.lights.append(Light(found.get("name") or found.get("id") or "", light_of(found, self.numbers)))
+                        self.lights.append(Light(_name(found), light_of(found, self.numbers)))
                 case _:
                     continue
         return number
@@ -274,6 +274,12 @@ class _Reader:
 # --- transforms -----------------------------------------------------------------------------------
 
 _TRANSFORMS = {"matrix": 16, "translate": 3, "rotate": 4, "scale": 3, "lookat": 9, "skew": 7}
+
+
+def _name(element: Element) -> str:
+    """A thing's name, or its id where it has none at all."""
+    name = element.get("name")
+    return (element.get("id") or "") if name is None else str(name)
 
 
 def _values(element: Element, numbers: Numbers) -> Array:

@@ -33,8 +33,6 @@ def light_of(element: Element, numbers: Numbers) -> dict[str, Any]:
     common = element.find("technique_common")
     kind = common[0].tag if common is not None and len(common) else "point"
     out: dict[str, Any] = {"type": kind}
-    if element.get("name"):
-        out["name"] = element.get("name")
     colour = common.find(f"{kind}/color") if common is not None else None
     if colour is not None:
         out["color"] = numbers.floats(colour)[:3].tolist()

@@ -5,8 +5,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 from urllib.parse import unquote
 
 from ..packages import Package
@@ -22,6 +24,8 @@ _ROLES = {
     "transparent": "alpha",
     "reflective": "reflection",
 }
+#: Values of `opaque` and the channel that says how solid: RGB_ZERO takes the luminance of what is see-through.
+OPAQUE = {"A_ONE": "", "A_ZERO": "-a", "RGB_ONE": "l", "RGB_ZERO": "-l"}
 _WRAPS = {"CLAMP": 33071, "BORDER": 33071, "MIRROR": 33648, "WRAP": 10497}
 
 
@@ -38,6 +42,8 @@ class Effects:
         self.material_elements = [e for library in root.findall("library_materials") for e in library.findall("material")]
         self.material_numbers = {e.get("id") or "": k for k, e in enumerate(self.material_elements)}
         self.uv_sets: dict[tuple[int, str], int] = {}
+        #: Materials that some instance has, whose UV sets are what it binds.
+        self.used: set[int] = set()
         self.undefined: list[str] = []
 
     def images(self) -> tuple[Image, ...]:
@@ -64,6 +70,7 @@ class Effects:
                 )
                 continue
             bound[e.get("symbol") or ""] = number
+            self.used.add(number)
             for b in e.findall("bind_vertex_input"):
                 text = b.get("input_set") or "0"
                 self.uv_sets[number, b.get("semantic") or ""] = (
@@ -77,6 +84,7 @@ class Effects:
         # Without a binding the symbol is often the material's own id (common practice, no published source).
         found = bound.get(symbol, self.material_numbers.get(symbol))
         if found is not None:
+            self.used.add(found)
             return found
         if symbol not in self.undefined:
             self.undefined.append(symbol)
@@ -102,7 +110,8 @@ class Effects:
     # --- materials ----------------------------------------------------------------------------
 
     def _material(self, element: Element, number: int) -> Material:
-        name = element.get("name") or element.get("id") or ""
+        name = element.get("name")
+        name = (element.get("id") or "") if name is None else name
         link = element.find("instance_effect")
         effect = self.by_id.get(unquote((link.get("url") or "").lstrip("#"))) if link is not None else None
         profile = effect.find("profile_COMMON") if effect is not None else None
@@ -126,7 +135,7 @@ class Effects:
                 made = self._input(role, (shading.tag, tag), texture, params, number)
                 owner = texture.getparent()
                 if tag == "transparent" and owner is not None:
-                    made = replace(made, options={"opaque": owner.get("opaque") or "A_ONE"})
+                    made = replace(made, channel=OPAQUE.get(owner.get("opaque") or "A_ONE", ""))
                 inputs.append(made)
         inputs += [self._input("bump", ("bump",), t, params, number) for b in effect.iter("bump") for t in b.findall("texture")]
         inputs += [
@@ -138,15 +147,18 @@ class Effects:
         emission = colours["emission"] or dark
         return Material(
             f"material:{number}", name, (r, g, b, self._opacity(shading, colours["transparent"])), emissive=emission[:3], inputs=tuple(inputs),
-            source={"shading": shading.tag, "values": self._values(shading)},
+            source=self._beside(shading),
         )  # fmt: skip
 
-    def _values(self, shading: Element) -> dict[str, str]:
-        return {
+    def _beside(self, shading: Element) -> dict[str, Any]:
+        """What of a shading no field is for, as it is written; lambert without any of it says nothing."""
+        values = {
             e.tag: (e[0].text or "").strip()
             for e in shading
-            if isinstance(e.tag, str) and len(e) and e[0].tag in ("color", "float")
+            if isinstance(e.tag, str) and e.tag not in _KNOWN and len(e) and e[0].tag in ("color", "float")
         }
+        kind = {"shading": shading.tag} if shading.tag != "lambert" else {}
+        return kind | ({"values": values} if values else {})
 
     def _colour(self, element: Element | None, params: dict[str, Element]) -> tuple[float, float, float, float] | None:
         if element is None:
@@ -165,6 +177,9 @@ class Effects:
     def _opacity(self, shading: Element, transparent: tuple[float, float, float, float] | None) -> float:
         """Chapter 4, "Determining Transparency (Opacity)": A_ONE takes alpha, RGB_ZERO the luminance, of transparent times transparency."""
         element = shading.find("transparent")
+        if element is not None and element.find("texture") is not None and element.get("opaque") in ("A_ZERO", "RGB_ZERO"):
+            # What is see-through is said by the picture alone: a share of it is no share of what is solid.
+            return 1.0
         amount = shading.find("transparency/float")
         share = float(self.numbers.floats(amount, 1)[0]) if amount is not None else 1.0
         if element is None and amount is None:
@@ -204,7 +219,14 @@ class Effects:
             self.problems.append(
                 Problem("broken-reference", f"A texture names the image {name!r}, which is not in the document.", role)
             )
-        return TextureInput(role, path, image, self.uv_sets.get((material, texture.get("texcoord") or ""), 0), sampler)
+        return TextureInput(role, path, image, self._uv_set(material, texture.get("texcoord") or ""), sampler)
+
+    def _uv_set(self, material: int, semantic: str) -> int:
+        """The set that an instance binds; of a material that nothing has, what our writer calls it."""
+        numbered = None if material in self.used else re.fullmatch(r"UV(\d{1,2})", semantic)
+        return self.uv_sets.get((material, semantic), int(numbered[1]) if numbered else 0)
 
 
+#: Elements of a shading that fields of the neutral material are for.
+_KNOWN = ("emission", "diffuse", "transparent", "transparency")
 _SHADINGS = ("phong", "blinn", "lambert", "constant")

@@ -127,7 +127,8 @@ def _whole(element: Element, key: str, default: int, numbers: Numbers) -> int:
 
 def read_geometry(element: Element, target: Target, numbers: Numbers, label: str) -> Geometry:
     """The geometry of an element; a convex hull without a mesh of its own holds nothing. Raises InputError."""
-    name = element.get("name") or element.get("id") or ""
+    name = element.get("name")
+    name = (element.get("id") or "") if name is None else name
     mesh = element.find("mesh")
     if mesh is None:
         mesh = element.find("convex_mesh")

@@ -5,23 +5,19 @@ Chapters are those of the specification, release 1.4.1.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from math import degrees
 from typing import Any
 
 import numpy as np
 from lxml import etree
 
-from ..colour import converted
-from ..format_table import BY_NAME
-from ..scene import Channel, Layer, Material, Mesh, Node, Scene
+from ..scene import Layer, Material, Mesh, Node, Scene
 from ..scene.model import Array
-from ..scene.transforms import compose
-from .layout import PLAIN, Layout
-from .losses import losses
-from .names import file_names
-from .opacity import in_colour, named_apart
-from .pictures import ENDING_BY_MEDIA
+from ..scene.motion import poses
+from ..scene.transforms import parents
+from .collada_materials import OPAQUE
+from .held.steps import Target
 from .xml import Element
 
 _NAMESPACE = "http://www.collada.org/2005/11/COLLADASchema"
@@ -33,28 +29,17 @@ _PLACES = {
     "alpha": "transparent",
     "reflection": "reflective",
 }
+#: Elements of a shading in their order (chapter 5, `phong`).
+_ELEMENTS = (
+    "emission", "ambient", "diffuse", "specular", "shininess", "reflective", "reflectivity", "transparent", "transparency", "index_of_refraction",
+)  # fmt: skip
+_OPAQUE_WORDS = {channel: word for word, channel in OPAQUE.items()} | {"a": "A_ONE"}
 _WRAPS = {10497: "WRAP", 33648: "MIRROR", 33071: "CLAMP"}
 
 
-def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
-    """{file name: bytes}: the document, then its images. Unit and up axis are stated as the scene has them."""
-    scene = named_apart(scene, "dae", ("transparent",), {"opaque": "A_ONE"})
-    return _Writer(scene, stem, layout.folder).files()
-
-
-def what_is_lost(scene: Scene, format_name: str) -> list[str]:
-    """One sentence for each thing in the scene that a COLLADA document cannot hold."""
-    lost = losses(scene, format_name)
-    if scene.format != "dae":
-        lost += in_colour(scene)[1]
-    roles = sorted(
-        {t.role for m in scene.materials for t in m.inputs if t.role not in _PLACES and t.role not in ("normal", "bump")}
-    )
-    if roles:
-        lost.append(f"Material inputs without a place in the common profile are left out: {', '.join(roles)}.")
-    if any(m.metallic or m.roughness is not None for m in scene.materials):
-        lost.append("Metallic and roughness values have no place in the common profile.")
-    return lost
+def write(scene: Scene, target: Target) -> dict[str, bytes]:
+    """{file name: bytes}: the document, then its images, of a scene that COLLADA can hold (`formats.held`)."""
+    return _Writer(scene, target.stem).files()
 
 
 def _text(values: Array) -> str:
@@ -66,11 +51,11 @@ def _text(values: Array) -> str:
 
 
 class _Writer:
-    def __init__(self, scene: Scene, stem: str, folder: str) -> None:
+    def __init__(self, scene: Scene, stem: str) -> None:
         self.scene, self.stem = scene, stem
-        self.v_down = BY_NAME[scene.format].v_down
         self.root = etree.Element("COLLADA", {"xmlns": _NAMESPACE, "version": "1.4.1"})
-        self.image_names = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.dae"}, folder)
+        self.rigged: set[str] = set()
+        self.above = parents(scene)
         self.driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
 
     def add(self, owner: Element, tag: str, text: str | None = None, /, **attributes: Any) -> Element:
@@ -100,10 +85,10 @@ class _Writer:
             self.root.remove(element)
         text = etree.tostring(self.root, encoding="utf-8", xml_declaration=True)
         out = {f"{self.stem}.dae": text}
-        for k, image in enumerate(s.images):
+        for image in s.images:
             data = image.bytes()
             if data is not None:
-                out[self.image_names[k]] = data
+                out[image.reference] = data
         return out
 
     def library(self, name: str) -> Element:
@@ -127,8 +112,9 @@ class _Writer:
             else:
                 self.add(body, "xmag", repr(float(view.get("xmag", 1.0))))
                 self.add(body, "ymag", repr(float(view.get("ymag", 1.0))))
-            self.add(body, "znear", repr(float(view.get("znear", 0.01))))
-            self.add(body, "zfar", repr(float(view.get("zfar", 1000.0))))
+            for key in ("znear", "zfar"):
+                if isinstance(view.get(key), int | float):
+                    self.add(body, key, repr(float(view[key])))
 
     def lights(self) -> None:
         library = self.library("lights")
@@ -145,21 +131,21 @@ class _Writer:
         library = self.library("images")
         for k, image in enumerate(self.scene.images):
             owner = self.add(library, "image", id=f"image-{k}", name=image.name)
-            name = self.image_names[k].replace("%", "%25").replace(" ", "%20")
+            name = image.reference.replace("%", "%25").replace(" ", "%20")
             self.add(owner, "init_from", name if image.load is not None else image.reference)
 
     def effects(self) -> None:
         effects, materials = (self.library(n) for n in ("effects", "materials"))
         for k, m in enumerate(self.scene.materials):
+            if not m.defined:
+                continue
             self.effect(self.add(effects, "effect", id=f"effect-{k}"), m)
             owner = self.add(materials, "material", id=f"material-{k}", name=m.name)
             self.add(owner, "instance_effect", url=f"#effect-{k}")
 
     def effect(self, owner: Element, m: Material) -> None:
         profile = self.add(owner, "profile_COMMON")
-        # A texture takes the place of the colour: one that black switches off would glow.
-        off = () if any(m.emissive) else ("emissive",)
-        inputs = {t.role: t for t in reversed(m.inputs) if t.image is not None and t.role not in off}
+        inputs = {t.role: t for t in m.inputs if t.image is not None}
         for role, t in inputs.items():
             surface = self.add(self.add(profile, "newparam", sid=f"{role}-surface"), "surface", type="2D")
             self.add(surface, "init_from", f"image-{t.image}")
@@ -169,24 +155,27 @@ class _Writer:
                 if t.sampler.get(key) in _WRAPS:
                     self.add(sampler, tag, _WRAPS[t.sampler[key]])
         technique = self.add(profile, "technique", sid="common")
-        shading = self.add(technique, "lambert")
-        linear = BY_NAME[self.scene.format].linear
-        colours = {
-            "emission": (*converted(m.emissive, linear, False), 1.0),
-            "diffuse": (*converted(m.base_colour[:3], linear, False), 1.0),
-        }
-        for tag in ("emission", "ambient", "diffuse", "transparent"):
-            role = next(r for r, place in _PLACES.items() if place == tag)
+        kept = m.source.get("values")
+        kept = dict(kept) if isinstance(kept, Mapping) else {}
+        shading = self.add(technique, str(m.source.get("shading") or "lambert"))
+        for tag in _ELEMENTS:
+            role = next((r for r, place in _PLACES.items() if place == tag), "")
             if role in inputs:
-                opaque = inputs[role].options.get("opaque") or "A_ONE"
-                owner = self.add(shading, tag, **({"opaque": opaque} if tag == "transparent" else {}))
+                opaque = _OPAQUE_WORDS[inputs[role].channel] if tag == "transparent" else ""
+                owner = self.add(shading, tag, **({"opaque": opaque} if opaque else {}))
                 self.textured(owner, role, inputs[role].uv_set)
-            elif tag in colours:
-                self.add(self.add(shading, tag), "color", _text(np.array(colours[tag])))
+            elif tag in ("emission", "diffuse"):
+                self.add(
+                    self.add(shading, tag),
+                    "color",
+                    _text(np.array((*(m.emissive if tag == "emission" else m.base_colour[:3]), 1.0))),
+                )
             elif tag == "transparent" and m.base_colour[3] != 1:
                 self.add(self.add(shading, tag, opaque="A_ONE"), "color", "1.0 1.0 1.0 1.0")
-        if m.base_colour[3] != 1:
-            self.add(self.add(shading, "transparency"), "float", repr(float(m.base_colour[3])))
+            elif tag == "transparency" and m.base_colour[3] != 1:
+                self.add(self.add(shading, tag), "float", repr(float(m.base_colour[3])))
+            elif tag in kept:
+                self.add(self.add(shading, tag), "color" if len(kept[tag].split()) > 1 else "float", kept[tag])
         for role, tag in (("normal", "normalmap"), ("bump", "bump")):
             if role in inputs:
                 # Where writers put such images is common practice, no published source.
@@ -230,9 +219,6 @@ class _Writer:
         layers += [("COLOR", k, c, "RGBA"[: c.values.shape[1]]) for k, c in enumerate(mesh.colours)]
         for semantic, k, layer, params in layers:
             values = layer.values
-            if semantic == "TEXCOORD" and self.v_down:
-                # v counts upwards from the image's bottom (chapter 5, `sampler2D`).
-                values = np.column_stack([values[:, 0].astype(np.float64), 1 - values[:, 1].astype(np.float64)])
             self.source(body, f"{key}-{semantic}-{k}", values, params)
         vertices = self.add(body, "vertices", id=f"{key}-vertices")
         self.add(vertices, "input", semantic="POSITION", source=f"#{key}-positions")
@@ -243,14 +229,18 @@ class _Writer:
             self.add(lines, "p", _text(mesh.lines))
 
     def faces(self, body: Element, mesh: Mesh, key: str, layers: list[tuple[str, int, Layer, str]]) -> None:
-        # A run of faces of one slot is a list of its own, so that the order of faces stays.
+        # A run of faces of one slot is a list of its own, so that the order of faces stays; so is one of faces that lack a layer.
         slots = mesh.slots if len(mesh.slots) else np.zeros(mesh.face_count, np.int32)
-        bounds = np.flatnonzero(np.diff(slots, prepend=-1)) if len(slots) else np.zeros(0, np.int64)
+        kind = slots.astype(np.int64) << len(layers)
+        for k, (_, _, layer, _) in enumerate(layers):
+            if len(layer.index) and (layer.index < 0).any():
+                kind |= (np.minimum.reduceat(layer.index, mesh.starts[:-1]) < 0).astype(np.int64) << k
+        bounds = np.flatnonzero(np.diff(kind, prepend=-1)) if len(kind) else np.zeros(0, np.int64)
         for a, b in zip(bounds, [*bounds[1:], len(slots)], strict=False):
             c0, c1 = int(mesh.starts[a]), int(mesh.starts[b])
-            here = [x for x in layers if (x[2].index[c0:c1] >= 0).all()]
+            here = [x for k, x in enumerate(layers) if not kind[a] >> k & 1]
             material = mesh.slot_materials[slots[a]] if slots[a] < len(mesh.slot_materials) else -1
-            part = self.add(body, "polylist", count=b - a, **({"material": f"slot-{material}"} if material >= 0 else {}))
+            part = self.add(body, "polylist", count=b - a, **({"material": self.symbol(material)} if material >= 0 else {}))
             self.add(part, "input", semantic="VERTEX", source=f"#{key}-vertices", offset=0)
             for k, (semantic, number, _, _) in enumerate(here):
                 self.add(
@@ -264,16 +254,24 @@ class _Writer:
             self.add(part, "vcount", _text(mesh.corner_counts[a:b]))
             self.add(part, "p", _text(np.column_stack([mesh.corners[c0:c1], *(x[2].index[c0:c1] for x in here)])))
 
+    def symbol(self, material: int) -> str:
+        """What faces call a material; one that is defined nowhere by its name alone, which nothing binds."""
+        m = self.scene.materials[material]
+        return f"slot-{material}" if m.defined else m.name
+
     # --- skins, clips -------------------------------------------------------------------------
 
     def controllers(self) -> None:
         library = self.library("controllers")
-        for i, n in enumerate(self.scene.nodes):
+        for n in self.scene.nodes:
             weights = None if n.mesh is None else self.scene.meshes[n.mesh].weights
             if n.skin is None or weights is None:
                 continue
             skin = self.scene.skins[n.skin]
-            key = f"skin-{i}"
+            key = f"skin-{n.skin}-{n.mesh}"
+            if key in self.rigged:
+                continue
+            self.rigged.add(key)
             body = self.add(self.add(library, "controller", id=key, name=skin.name or ""), "skin", source=f"#mesh-{n.mesh}")
             self.add(body, "bind_shape_matrix", _text(np.eye(4)))
             self.names(body, f"{key}-joints", [f"node-{j}" for j in skin.joints])
@@ -339,9 +337,7 @@ class _Writer:
     def node(self, i: int, owner: Element, joint: bool) -> Element:
         n = self.scene.nodes[i]
         key = f"node-{i}"
-        element = self.add(
-            owner, "node", id=key, sid=key, type="JOINT" if joint else "NODE", **({"name": n.name} if n.name else {})
-        )
+        element = self.add(owner, "node", id=key, sid=key, type="JOINT" if joint else "NODE", name=n.name)
         if n.matrix is not None or i in self.driven:
             self.add(element, "matrix", _text(n.local), sid="transform")
         else:
@@ -363,7 +359,7 @@ class _Writer:
         assert n.mesh is not None
         mesh = self.scene.meshes[n.mesh]
         if n.skin is not None and mesh.weights is not None:
-            owner = self.add(element, "instance_controller", url=f"#skin-{i}")
+            owner = self.add(element, "instance_controller", url=f"#skin-{n.skin}-{n.mesh}")
             skin = self.scene.skins[n.skin]
             for j in skin.joints[:1]:
                 self.add(owner, "skeleton", f"#node-{self._top(j)}")
@@ -372,16 +368,15 @@ class _Writer:
         used = sorted({m for m in mesh.slot_materials if m >= 0})
         if used:
             common = self.add(self.add(owner, "bind_material"), "technique_common")
-            for m in used:
+            for m in (k for k in used if self.scene.materials[k].defined):
                 bound = self.add(common, "instance_material", symbol=f"slot-{m}", target=f"#material-{m}")
                 for uv in sorted({t.uv_set for t in self.scene.materials[m].inputs}):
                     self.add(bound, "bind_vertex_input", semantic=f"UV{uv}", input_semantic="TEXCOORD", input_set=uv)
 
     def _top(self, node: int) -> int:
         """The root above a node."""
-        above = {c: i for i, n in enumerate(self.scene.nodes) for c in n.children}
-        while node in above:
-            node = above[node]
+        while self.above[node] >= 0:
+            node = self.above[node]
         return node
 
 
@@ -391,27 +386,3 @@ def _axis_angle(q: tuple[float, ...]) -> Array:
     length = float(np.linalg.norm(v))
     angle = 2 * float(np.arctan2(length, q[3]))
     return np.array([*(v / length if length else (1.0, 0.0, 0.0)), degrees(angle)])
-
-
-def poses(node: Node, channels: list[Channel]) -> tuple[Array, Array]:
-    """Times (K,) and local matrices (K, 4, 4) of a node at every key of any of its channels."""
-    times = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels]))
-    rest = {"translation": np.array(node.translation), "rotation": np.array(node.rotation), "scale": np.array(node.scale)}
-    found = {p: np.tile(v, (len(times), 1)) for p, v in rest.items()}
-    for c in channels:
-        if c.path in found:
-            values = c.values[1::3] if c.interpolation == "CUBICSPLINE" else c.values
-            found[c.path] = np.stack(
-                [_between(times, c.times.astype(np.float64), values[:, k], c.interpolation) for k in range(values.shape[1])],
-                axis=1,
-            )
-    turns = found["rotation"]
-    length = np.linalg.norm(turns, axis=1, keepdims=True)
-    turns = np.divide(turns, length, out=np.tile([0.0, 0, 0, 1], (len(turns), 1)), where=length > 0)
-    return times, np.stack([compose(*row) for row in zip(found["translation"], turns, found["scale"], strict=True)])  # type: ignore[arg-type]
-
-
-def _between(at: Array, times: Array, values: Array, interpolation: str) -> Array:
-    if interpolation == "STEP":
-        return np.asarray(values, np.float64)[np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 1)]
-    return np.interp(at, times, values)

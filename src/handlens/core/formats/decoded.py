@@ -35,6 +35,16 @@ def opened(image: Image, whole: bool = True) -> Any:
     return picture
 
 
+def shown(picture: Any) -> Any:
+    """A picture in eight bits a channel, with alpha where it has some: RGBA or RGB, as Pillow has it."""
+    from PIL import Image as Pillow
+
+    alpha = "A" in picture.getbands() or "transparency" in picture.info
+    if picture.mode.startswith("I"):
+        return Pillow.fromarray(eight_bits(picture)[:, :, :3])
+    return picture.convert("RGBA" if alpha else "RGB")
+
+
 def eight_bits(opened: Any) -> Array:
     """(H, W, 4) uint8 pixels of a picture that Pillow opened, whatever its mode."""
     if opened.mode in ("I;16", "I;16B", "I;16L", "I"):

@@ -184,6 +184,8 @@ def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None,
             index.append(np.full(len(corners), -1, np.int32))
             continue
         values = doc.accessor(accessor, where, width)
+        if width is None and values.shape[1] not in (3, 4):
+            raise doc.fail(where, f"has a {name} whose values are neither VEC3 nor VEC4")
         if widen and values.shape[1] == 3:
             values = np.column_stack([values, np.ones(len(values), values.dtype)])
         offset = stack.add(accessor, values.astype(np.float32, copy=False))

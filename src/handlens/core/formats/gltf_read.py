@@ -2,28 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from ..limits import InputError
 from ..packages import Package
-from ..scene import Camera, Channel, Clip, Image, Light, Material, Node, Problem, Scene, Skin, TextureInput
+from ..scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, Skin
 from ..scene.model import Array, frozen
 from .gltf_document import Document, decode_data_uri
+from .gltf_materials import number_of, numbers, read_material
 from .gltf_mesh import read_mesh
 from .pictures import media_type, referenced
-
-ROLES = {
-    "baseColorTexture": "base-colour",
-    "diffuseTexture": "base-colour",
-    "metallicRoughnessTexture": "metallic-roughness",
-    "specularGlossinessTexture": "specular-gloss",
-    "normalTexture": "normal",
-    "occlusionTexture": "occlusion",
-    "emissiveTexture": "emissive",
-}
 
 
 def read(package: Package, path: str, data: bytes) -> Scene:
@@ -31,7 +22,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     doc = Document(package, path, data)
     problems: list[Problem] = []
     images = _images(doc)
-    materials = tuple(_material(doc, i, m, len(images), problems) for i, m in enumerate(doc.array("materials")))
+    materials = tuple(read_material(doc, i, m, len(images), problems) for i, m in enumerate(doc.array("materials")))
     lights = _lights(doc)
     skins = tuple(_skin(doc, i, s, problems) for i, s in enumerate(doc.array("skins")))
     meshes = tuple(read_mesh(doc, i, len(materials), problems) for i in range(len(doc.array("meshes"))))
@@ -47,37 +38,26 @@ def read(package: Package, path: str, data: bytes) -> Scene:
         images=images,
         skins=skins,
         clips=clips,
-        cameras=tuple(Camera(str(c.get("name", "")), c) for c in doc.array("cameras")),
+        cameras=tuple(Camera(_text(c.get("name")), _nameless(c)) for c in doc.array("cameras")),
         lights=lights,
         unit_metres=1.0,
         up_axis="Y",
         problems=tuple(problems),
         files=tuple(dict.fromkeys(doc.used_files)),
+        v_down=True,
+        linear=True,
         extras={
             k: doc.json[k] for k in ("asset", "extensions", "extras", "extensionsUsed", "extensionsRequired") if k in doc.json
         },
     )
 
 
+def _nameless(entry: Mapping[str, Any]) -> dict[str, Any]:
+    return {k: v for k, v in entry.items() if k != "name"}
+
+
 def _text(value: Any) -> str:
     return value if isinstance(value, str) else ""
-
-
-def _numbers(doc: Document, owner: Mapping[str, Any], key: str, n: int, default: tuple[float, ...], where: str) -> Any:
-    value = owner.get(key)
-    if value is None:
-        return default
-    if (
-        not isinstance(value, list)
-        or len(value) != n
-        or not all(isinstance(v, (int, float)) and not isinstance(v, bool) for v in value)
-    ):
-        raise doc.fail(where, f"has a {key} that is not {n} numbers")
-    return tuple(float(v) for v in value)
-
-
-def _number(value: Any) -> float | None:
-    return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else None
 
 
 # --- tree -------------------------------------------------------------------------------------
@@ -103,7 +83,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
             else:
                 adopted[child] = i
                 kept.append(child)
-        matrix = _numbers(doc, entry, "matrix", 16, (), where)
+        matrix = numbers(doc, entry, "matrix", 16, (), where)
         extensions = entry.get("extensions")
         extensions = extensions if isinstance(extensions, dict) else {}
         light = extensions.get("KHR_lights_punctual")
@@ -118,9 +98,9 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
             Node(
                 id=f"node:{i}",
                 name=_text(entry.get("name")),
-                translation=_numbers(doc, entry, "translation", 3, (0.0, 0.0, 0.0), where),
-                rotation=_numbers(doc, entry, "rotation", 4, (0.0, 0.0, 0.0, 1.0), where),
-                scale=_numbers(doc, entry, "scale", 3, (1.0, 1.0, 1.0), where),
+                translation=numbers(doc, entry, "translation", 3, (0.0, 0.0, 0.0), where),
+                rotation=numbers(doc, entry, "rotation", 4, (0.0, 0.0, 0.0, 1.0), where),
+                scale=numbers(doc, entry, "scale", 3, (1.0, 1.0, 1.0), where),
                 matrix=frozen(np.array(matrix).reshape(4, 4).T.copy()) if matrix else None,
                 children=tuple(kept),
                 mesh=targets["mesh"],
@@ -128,7 +108,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
                 camera=targets["camera"],
                 light=targets["light"],
                 hidden=isinstance(visibility, dict) and visibility.get("visible") is False,
-                morph_weights=tuple(w for w in map(_number, entry.get("weights") or []) if w is not None),
+                morph_weights=tuple(w for w in map(number_of, entry.get("weights") or []) if w is not None),
                 extras={k: entry[k] for k in ("extras", "extensions") if k in entry},
             )
         )
@@ -197,87 +177,12 @@ def _images(doc: Document) -> tuple[Image, ...]:
     return tuple(out)
 
 
-def _material(doc: Document, i: int, entry: dict[str, Any], image_count: int, problems: list[Problem]) -> Material:
-    where = f"materials[{i}]"
-    pbr = entry.get("pbrMetallicRoughness")
-    pbr = pbr if isinstance(pbr, dict) else {}
-    gloss = (entry.get("extensions") or {}).get("KHR_materials_pbrSpecularGlossiness")
-    base = _numbers(doc, pbr, "baseColorFactor", 4, (1.0, 1.0, 1.0, 1.0), where)
-    if isinstance(gloss, dict) and "baseColorFactor" not in pbr:
-        base = _numbers(doc, gloss, "diffuseFactor", 4, base, where)
-    mode = _text(entry.get("alphaMode")).lower() or "opaque"
-    inputs = tuple(_inputs(doc, entry, (), image_count, where, problems))
-    return Material(
-        id=f"material:{i}",
-        name=_text(entry.get("name")),
-        base_colour=base,
-        metallic=_number(pbr.get("metallicFactor", 1.0)),
-        roughness=_number(pbr.get("roughnessFactor", 1.0)),
-        emissive=_numbers(doc, entry, "emissiveFactor", 3, (0.0, 0.0, 0.0), where),
-        alpha_mode=mode,
-        alpha_cutoff=_number(entry.get("alphaCutoff", 0.5)) if mode == "mask" else None,
-        double_sided=bool(entry.get("doubleSided", False)),
-        inputs=inputs,
-        source=entry,
-    )
-
-
-def _inputs(
-    doc: Document, tree: Mapping[str, Any], path: tuple[str, ...], image_count: int, where: str, problems: list[Problem]
-) -> Iterator[TextureInput]:
-    """Every texture input of a material, those of its extensions too: an object under a key ending in "Texture"."""
-    for key, value in tree.items():
-        if not isinstance(value, dict) or key == "extras":
-            continue
-        if key.endswith("Texture") and "index" in value:
-            yield _input(doc, key, value, (*path, key), image_count, where, problems)
-        else:
-            yield from _inputs(doc, value, (*path, key), image_count, where, problems)
-
-
-def _input(
-    doc: Document, key: str, info: dict[str, Any], path: tuple[str, ...], image_count: int, where: str, problems: list[Problem]
-) -> TextureInput:
-    textures, samplers = doc.array("textures"), doc.array("samplers")
-    index, image, sampler = info["index"], None, {}
-    if isinstance(index, int) and 0 <= index < len(textures):
-        texture = textures[index]
-        extensions = texture.get("extensions") or {}
-        other = extensions.get("KHR_texture_basisu") or extensions.get("EXT_texture_webp") or {}
-        image = texture.get("source", other.get("source") if isinstance(other, dict) else None)
-        number = texture.get("sampler")
-        if isinstance(number, int) and 0 <= number < len(samplers):
-            sampler = samplers[number]
-        elif number is not None:
-            problems.append(Problem("broken-reference", f"Texture {index} uses sampler {number!r}, which does not exist.", where))
-    else:
-        problems.append(Problem("broken-reference", f"{where} uses texture {index!r}, which does not exist.", where))
-    if image is not None and not (isinstance(image, int) and 0 <= image < image_count):
-        problems.append(Problem("broken-reference", f"{where} uses image {image!r}, which does not exist.", where))
-        image = None
-    transform = (info.get("extensions") or {}).get("KHR_texture_transform")
-    uv = info.get("texCoord", 0)
-    if isinstance(transform, dict):
-        uv = transform.get("texCoord", uv)
-    strength = info.get("scale", info.get("strength"))
-    return TextureInput(
-        role=ROLES.get(key, key.removesuffix("Texture")),
-        path=path,
-        image=image,
-        uv_set=uv if isinstance(uv, int) else 0,
-        sampler=sampler,
-        transform=transform if isinstance(transform, dict) else None,
-        scale=_number(strength),
-        options=info,
-    )
-
-
 def _lights(doc: Document) -> tuple[Light, ...]:
     extension = (
         (doc.json.get("extensions") or {}).get("KHR_lights_punctual") if isinstance(doc.json.get("extensions"), dict) else None
     )
     raw = extension.get("lights", []) if isinstance(extension, dict) else []
-    return tuple(Light(_text(light.get("name")), light) for light in raw if isinstance(light, dict))
+    return tuple(Light(_text(light.get("name")), _nameless(light)) for light in raw if isinstance(light, dict))
 
 
 # --- skins, clips -------------------------------------------------------------------------------

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import shlex
 from dataclasses import dataclass, field
-from typing import Any
 
 from ..packages import Package
 from ..scene import Image, Material, Problem, TextureInput
@@ -29,6 +28,8 @@ MAPS = {
     "decal": "decal",
     "refl": "reflection",
 }
+#: Statements that fields of the neutral material are for.
+_VALUES = ("kd", "ke", "d", "tr", "pr", "pm")
 #: Map option -> most arguments it takes.
 _OPTIONS = {"-blendu": 1, "-blendv": 1, "-boost": 1, "-mm": 2, "-o": 3, "-s": 3, "-t": 3, "-texres": 1, "-clamp": 1, "-bm": 1, "-imfchan": 1, "-type": 1, "-cc": 1, "-colorspace": 1}  # fmt: skip
 
@@ -97,14 +98,13 @@ class Libraries:
                 continue
             if draft is None:
                 continue
-            draft.lines.append(text)
             if keyword in MAPS:
                 options, reference = _map_options(rest)
                 draft.maps.append((keyword, reference, options))
+            elif keyword in _VALUES and (numbers := _numbers(rest)):
+                draft.values[keyword] = numbers
             else:
-                numbers = _numbers(rest)
-                if numbers:
-                    draft.values[keyword] = numbers
+                draft.lines.append(text)
 
     def _define(self, name: str, path: str) -> _Draft:
         number = self.numbers.get(name)
@@ -148,15 +148,17 @@ class Libraries:
         for keyword, reference, options in d.maps:
             image = self._image(reference, d.library)
             strength = _numbers(" ".join(options.get("-bm", [])))
-            extra: dict[str, Any] = {"options": options, "reference": reference}
+            held = options.get("-clamp", [""])[:1] == ["on"]
+            channel = (options.get("-imfchan") or [""])[0]
             inputs.append(
                 TextureInput(
                     role=MAPS[keyword],
                     path=(keyword,),
                     image=image,
-                    sampler={"wrapS": 33071, "wrapT": 33071} if options.get("-clamp", [""])[0] == "on" else {},
+                    sampler={"wrapS": 33071, "wrapT": 33071} if held else {},
                     scale=strength[0] if strength else None,
-                    options=extra,
+                    channel={"m": "a"}.get(channel, channel),
+                    options={k: v for k, v in options.items() if k not in ("-bm", "-clamp", "-imfchan")},
                 )
             )
         return Material(
@@ -168,7 +170,7 @@ class Libraries:
             emissive=(glow[0], glow[1], glow[2]),
             inputs=tuple(inputs),
             defined=d.defined,
-            source={"statements": d.lines, "library": d.library},
+            source={**({"statements": d.lines} if d.lines else {}), "library": d.library},
         )
 
 

@@ -13,6 +13,7 @@ def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[s
     """A file name for each image: its own where it has one, made safe, with the ending its content calls for."""
     names: dict[int, str] = {}
     used = {t.casefold() for t in taken}
+    next_of: dict[str, int] = {}
     for k, image in enumerate(images):
         base = (image.found_at or image.reference or image.name).replace("\\", "/").rpartition("/")[2]
         base = re.sub(r'[\x00-\x1f<>:"|?*#%]', "_", base) or f"image_{k}"
@@ -20,12 +21,21 @@ def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[s
             data = image.bytes()
             base += endings.get(media_type(data) or "" if data else "", ".bin")
         stem, dot, ending = base.rpartition(".")
-        name, n = base, 2
+        # Goes on where the last of that name ended, so that a thousand of one name are no half million of tries.
+        name, n = base, next_of.get(base.casefold(), 2)
         while name.casefold() in used:
             name, n = f"{stem}_{n}{dot}{ending}", n + 1
+        next_of[base.casefold()] = n
         used.add(name.casefold())
         names[k] = f"{folder}/{name}" if folder else name
     return names
+
+
+def in_a_statement(name: str) -> str:
+    """A name as a statement of an OBJ file or its library holds it: no blanks at the ends and no two together, and no backslash
+    at the end, which would join the next line to it.
+    """
+    return " ".join(name.split()).rstrip("\\ ")
 
 
 def stem_of(name: str) -> str:

@@ -4,17 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..colour import converted
-from ..format_table import BY_NAME, Format
-from ..scene import Layer, Material, Mesh, Scene
+from ..scene import Layer, Mesh, Scene, TextureInput
 from ..scene.model import Array
-from ..scene.transforms import walk, world_matrices
-from .layout import PLAIN, Layout
-from .losses import losses
-from .names import file_names
-from .opacity import in_colour, named_apart
-from .pictures import ENDING_BY_MEDIA
-from .shine import named_each
+from .held.steps import Target
+from .held.surface import vertex_colours
 
 _STATEMENTS = {
     "base-colour": "map_Kd", "ambient": "map_Ka", "specular": "map_Ks", "gloss": "map_Ns", "alpha": "map_d", "emissive": "map_Ke",
@@ -23,89 +16,56 @@ _STATEMENTS = {
 }  # fmt: skip
 
 
-def write(scene: Scene, format_name: str, stem: str, layout: Layout = PLAIN) -> dict[str, bytes]:
-    """{file name: bytes}: the OBJ first, its library, then the images. Node transforms are written into the positions."""
-    scene = named_each(named_apart(scene, "obj", ("map_d",), {"options": {"-imfchan": ["m"]}}))
-    images = file_names(scene.images, ENDING_BY_MEDIA, {f"{stem}.obj", f"{stem}.mtl"}, layout.folder)
-    names = material_names(scene.materials)
-    files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, names, layout.library)}
-    if not layout.library:
-        return files
-    if scene.materials:
-        files[f"{stem}.mtl"] = _library(scene, names, images)
-    wanted = {t.image for m in scene.materials for t in m.inputs if t.image is not None and t.role in _STATEMENTS}
-    for k in sorted(wanted):
-        data = scene.images[k].bytes()
+def write(scene: Scene, target: Target) -> dict[str, bytes]:
+    """{file name: bytes}: the OBJ first, its library, then the images, of a scene that an OBJ can hold (`formats.held`)."""
+    stem, library = target.stem, target.options.material_library
+    files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, library, target.single)}
+    if library and any(m.defined for m in scene.materials):
+        files[f"{stem}.mtl"] = _library(scene)
+    for image in scene.images:
+        data = image.bytes()
         if data is not None:
-            files[images[k]] = data
+            files[image.reference] = data
     return files
 
 
-def what_is_lost(scene: Scene, format_name: str) -> list[str]:
-    """One sentence for each thing in the scene that an OBJ cannot hold."""
-    lost = losses(scene, "obj")
-    if scene.format != "obj":
-        lost += in_colour(scene)[1]
-    roles = sorted({t.role for m in named_each(scene).materials for t in m.inputs if t.role not in _STATEMENTS})
-    if roles:
-        lost.append(f"Material inputs without a place in a material library are left out: {', '.join(roles)}.")
-    return lost
-
-
-def material_names(materials: tuple[Material, ...]) -> list[str]:
-    """A name for each material that the library can hold: no blanks at the ends, none empty, none twice."""
-    out: list[str] = []
-    for k, m in enumerate(materials):
-        base = " ".join(m.name.split()) or f"material_{k}"
-        name, n = base, 2
-        while name in out:
-            name, n = f"{base}_{n}", n + 1
-        out.append(name)
-    return out
-
-
-def _obj(scene: Scene, stem: str, materials: list[str], library: bool) -> bytes:
+def _obj(scene: Scene, stem: str, library: bool, single: bool) -> bytes:
     out = ["# Hand Lens"]
-    if scene.materials and library:
+    if library and any(m.defined for m in scene.materials):
         out.append(f"mtllib {stem}.mtl")
-    world = world_matrices(scene)
     offsets = [1, 1, 1]
     grouped = any(m.groups is not None for m in scene.meshes)
-    for i in walk(scene):
-        n = scene.nodes[i]
-        if n.mesh is None:
-            continue
-        name = " ".join((n.name or scene.meshes[n.mesh].name).split())
+    smoothed = any(m.smooth is not None for m in scene.meshes)
+    materials = [m.name for m in scene.materials]
+    for n in scene.nodes:
+        assert n.mesh is not None
         # A part without a name would run into the one before it.
-        if name or offsets != [1, 1, 1]:
-            out.append(f"o {name or f'part_{i}'}")
-        _part(out, scene.meshes[n.mesh], world[i], offsets, materials, BY_NAME[scene.format], grouped)
+        if n.name or offsets != [1, 1, 1]:
+            out.append(f"o {n.name}")
+        _part(out, scene.meshes[n.mesh], offsets, materials, single, grouped, smoothed)
     return ("\n".join(out) + "\n").encode("utf-8")
 
 
 def _part(
-    out: list[str], mesh: Mesh, matrix: Array, offsets: list[int], materials: list[str], source: Format, grouped: bool
+    out: list[str], mesh: Mesh, offsets: list[int], materials: list[str], single: bool, grouped: bool, smoothed: bool
 ) -> None:
-    from ..mends.placement import through
-
-    moved = through(mesh, matrix[:3, :3])
-    positions = moved.positions + matrix[:3, 3]
-    colours = _vertex_colours(moved)
-    rows = positions if colours is None else np.column_stack([positions, colours])
-    out.extend(_lines("v", rows, source.single))
-    uv = moved.uvs[0] if moved.uvs else None
+    colours = vertex_colours(mesh) if mesh.colours else None
+    rows = mesh.positions if colours is None else np.column_stack([mesh.positions, colours])
+    out.extend(_lines("v", rows, single))
+    uv = mesh.uvs[0] if mesh.uvs else None
     if uv is not None:
-        # OBJ counts v upwards from the image's bottom, others downwards from its top.
-        values = uv.values.astype(np.float64)
-        out.extend(_lines("vt", np.column_stack([values[:, 0], 1 - values[:, 1]]) if source.v_down else values, source.single))
-    if moved.normals is not None:
-        out.extend(_lines("vn", moved.normals.values.astype(np.float64), source.single))
-    _faces(out, moved, uv, offsets, materials, grouped)
-    out.extend(f"l {a} {b}" for a, b in (moved.lines + offsets[0]).tolist())
-    out.extend(f"p {p}" for p in (moved.points + offsets[0]).tolist())
-    offsets[0] += len(positions)
+        out.extend(_lines("vt", uv.values.astype(np.float64), single))
+    if mesh.normals is not None:
+        out.extend(_lines("vn", mesh.normals.values.astype(np.float64), single))
+    if smoothed and mesh.smooth is None:
+        # A smoothing group lasts until the next is named, over the border of objects too.
+        out.append("s off")
+    _faces(out, mesh, uv, offsets, materials, grouped)
+    out.extend(f"l {a} {b}" for a, b in (mesh.lines + offsets[0]).tolist())
+    out.extend(f"p {p}" for p in (mesh.points + offsets[0]).tolist())
+    offsets[0] += len(mesh.positions)
     offsets[1] += 0 if uv is None else len(uv.values)
-    offsets[2] += 0 if moved.normals is None else len(moved.normals.values)
+    offsets[2] += 0 if mesh.normals is None else len(mesh.normals.values)
 
 
 def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], materials: list[str], grouped: bool) -> None:
@@ -142,17 +102,6 @@ def _corner(v: int, t: int, n: int) -> str:
     return f"{v}/{t}" if t else str(v)
 
 
-def _vertex_colours(mesh: Mesh) -> Array | None:
-    """(V, 3) colour of each vertex, where every vertex has just one; None otherwise."""
-    if not mesh.colours:
-        return None
-    layer = mesh.colours[0]
-    out = np.full((len(mesh.positions), 3), 1.0)
-    own = layer.at_corners()[:, :3]
-    out[mesh.corners] = own
-    return out if np.array_equal(out[mesh.corners], own) else None
-
-
 def _lines(keyword: str, rows: Array, single: bool) -> list[str]:
     """Rows in the shortest text that reads back as the same number.
 
@@ -165,32 +114,33 @@ def _lines(keyword: str, rows: Array, single: bool) -> list[str]:
     return [f"{keyword} " + " ".join(map(repr, row)) for row in rows.astype(np.float64).tolist()]
 
 
-def _library(scene: Scene, names: list[str], images: dict[int, str]) -> bytes:
+def _library(scene: Scene) -> bytes:
+    """Numbers in the shortest text that reads back as the same; what no field is for is written as it came."""
     out = ["# Hand Lens"]
-    linear = BY_NAME[scene.format].linear
-    for m, name in zip(scene.materials, names, strict=True):
-        out += ["", f"newmtl {name}"]
-        r, g, b, a = converted(m.base_colour, linear, False)
-        out.append(f"Kd {r:.9g} {g:.9g} {b:.9g}")
-        if any(m.emissive):
-            out.append("Ke " + " ".join(f"{v:.9g}" for v in converted(m.emissive, linear, False)))
-        if a != 1.0:
-            out.append(f"d {a:.9g}")
-        if m.roughness is not None:
-            out.append(f"Pr {m.roughness:.9g}")
-        if m.metallic is not None:
-            out.append(f"Pm {m.metallic:.9g}")
-        kept = ("kd", "ke", "d", "tr", "pr", "pm")
-        for statement in m.source.get("statements", []):
-            keyword = statement.split()[0].lower()
-            if keyword not in kept and not keyword.startswith(("map_", "norm", "bump", "disp", "decal", "refl")):
-                out.append(statement)
-        for t in m.inputs:
-            if t.image is None or t.role not in _STATEMENTS:
-                continue
-            image = scene.images[t.image]
-            reference = images[t.image] if image.load is not None else image.reference
-            options = t.options.get("options")
-            words = [w for key, values in options.items() for w in (key, *values)] if isinstance(options, dict) else []
-            out.append(" ".join([_STATEMENTS[t.role], *words, reference]))
+    for m in scene.materials:
+        if not m.defined:
+            continue
+        lit = any(t.role == "emissive" for t in m.inputs)
+        out += ["", f"newmtl {m.name}", "Kd " + " ".join(map(repr, map(float, m.base_colour[:3])))]
+        if any(m.emissive) or lit:
+            # Without it a picture alone would switch the glow on.
+            out.append("Ke " + " ".join(map(repr, map(float, m.emissive))))
+        values = (("d", m.base_colour[3], 1.0), ("Pr", m.roughness, None), ("Pm", m.metallic, None))
+        out += [f"{keyword} {float(v)!r}" for keyword, v, unsaid in values if v is not None and v != unsaid]
+        out += m.source.get("statements", [])
+        out += [_map(scene, t) for t in m.inputs if t.image is not None]
     return ("\n".join(out) + "\n").encode("utf-8")
+
+
+def _map(scene: Scene, t: TextureInput) -> str:
+    assert t.image is not None
+    options = {key: list(values) for key, values in t.options.items()}
+    if t.scale is not None:
+        options["-bm"] = [repr(float(t.scale))]
+    if t.channel:
+        options["-imfchan"] = [{"a": "m"}.get(t.channel, t.channel)]
+    if (t.sampler.get("wrapS"), t.sampler.get("wrapT")) == (33071, 33071):
+        options["-clamp"] = ["on"]
+    return " ".join(
+        [_STATEMENTS[t.role], *(w for key, values in options.items() for w in (key, *values)), scene.images[t.image].reference]
+    )

@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Any
 
 from ..scene import Material, Scene, TextureInput
-from .channels import channel, channel_of, larger, painted
+from .channels import channel, larger, painted
 from .decoded import eight_bits, opened
 from .memo import once_a_scene
 
@@ -27,18 +27,16 @@ def alpha_input(m: Material) -> TextureInput | None:
     return next((t for t in m.inputs if t.role == "alpha" and t.image is not None), None)
 
 
-def named_apart(scene: Scene, format_name: str, path: tuple[str, ...], options: dict[str, Any]) -> Scene:
+def named_apart(scene: Scene, path: tuple[str, ...]) -> Scene:
     """The scene in which what is cut out or blended names the picture of its base colour as that of its alpha too.
 
-    For formats without modes. What a scene of the very format says itself stays as it is.
+    For formats without modes.
     """
-    if scene.format != format_name:
-        scene, _ = in_colour(scene)
     changed = []
     for m in scene.materials:
         colour = next((t for t in m.inputs if t.role == "base-colour" and t.image is not None), None)
         if m.alpha_mode in ("mask", "blend") and colour is not None and alpha_input(m) is None:
-            m = replace(m, inputs=(*m.inputs, replace(colour, role="alpha", path=path, options=options)))
+            m = replace(m, inputs=(*m.inputs, replace(colour, role="alpha", path=path, channel="a")))
         changed.append(m)
     return scene.with_(materials=tuple(changed))
 
@@ -74,7 +72,7 @@ class _Painter:
                 f"The alpha of {m.name or 'a material'} is laid on in another way than its colour, so it is left out."
             )
             return replace(m, inputs=rest, alpha_mode=unsaid)
-        key = (alpha.image, None if colour is None else colour.image, _channel(alpha))
+        key = (alpha.image, None if colour is None else colour.image, alpha.channel)
         if key not in self.made:
             self.made[key] = self.painted(alpha, colour)
         image, solid = self.made[key]
@@ -84,7 +82,7 @@ class _Painter:
         if image >= len(self.scene.images):
             words = f"The picture for the alpha of {m.name or 'a material'} is painted into its colour's: {self.images[image].reference}."
             self.lost.append(words)
-        laid = replace(colour or alpha, role="base-colour", image=image)
+        laid = replace(colour or alpha, role="base-colour", image=image, channel="")
         rest = (laid, *(t for t in rest if t is not colour))
         return replace(m, inputs=rest, alpha_mode=m.alpha_mode or (unsaid if solid else "blend"))
 
@@ -98,7 +96,7 @@ class _Painter:
         below = given if same else opened(self.images[colour.image]) if colour is not None and colour.image is not None else None
         if given is None or (colour is not None and below is None):
             return None, True
-        name = _channel(alpha)
+        name = alpha.channel
         own = "A" in given.getbands() or "transparency" in given.info
         pixels = eight_bits(given)
         if same and name in ("", "a"):
@@ -116,13 +114,3 @@ class _Painter:
         beside = colour.image if colour is not None and colour.image is not None else alpha.image
         self.images.append(painted(self.images[beside], "alpha", rgb))
         return len(self.images) - 1, bool((share == 255).all())
-
-
-def _channel(t: TextureInput) -> str:
-    """Which channel an input for alpha takes, with a minus where it says what is see-through; "" where nothing is said."""
-    opaque = t.options.get("opaque")
-    return _COLLADA[opaque] if opaque in _COLLADA else channel_of(t)
-
-
-#: Values of `opaque` and the channel that says how solid: A_ONE takes alpha, RGB_ZERO the luminance of what is see-through.
-_COLLADA = {"A_ONE": "", "A_ZERO": "-a", "RGB_ONE": "l", "RGB_ZERO": "-l"}

@@ -17,6 +17,8 @@ MEDIA_BY_MAGIC = (
     (b"MM\x00*", "image/tiff"),
 )
 
+#: Kinds that a glTF texture names through an extension.
+BY_EXTENSION = {"image/webp": "EXT_texture_webp", "image/ktx2": "KHR_texture_basisu"}
 ENDING_BY_MEDIA = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp", "image/ktx2": ".ktx2"}
 
 

@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene import Material, Scene, TextureInput
-from .channels import channel, channel_of, larger, painted
+from .channels import channel, larger, painted
 from .decoded import eight_bits, opened
 from .memo import once_a_scene
 
@@ -20,15 +20,8 @@ _STATEMENTS = {"roughness": "map_Pr", "metallic": "map_Pm"}
 
 
 def named_each(scene: Scene) -> Scene:
-    """The scene in which roughness and metalness have an input each, which names its channel as a material library does.
-
-    What a library says itself stays as it is.
-    """
-    if scene.format == "obj":
-        return scene
-    named = lambda t, role, name: replace(
-        t, role=role, path=(_STATEMENTS[role],), options={"options": {"-imfchan": [{"a": "m"}.get(name, name)]}} if name else {}
-    )
+    """The scene in which roughness and metalness have an input each, which names its channel."""
+    named = lambda t, role, name: replace(t, role=role, path=(_STATEMENTS[role],), channel=name)
     materials = []
     for m in scene.materials:
         inputs: list[TextureInput] = []
@@ -36,7 +29,7 @@ def named_each(scene: Scene) -> Scene:
             if t.role == "metallic-roughness":
                 inputs += [named(t, "roughness", "g"), named(t, "metallic", "b")]
             else:
-                inputs.append(named(t, t.role, channel_of(t)) if t.role in _ROLES else t)
+                inputs.append(t)
         materials.append(replace(m, inputs=tuple(inputs)))
     return scene.with_(materials=tuple(materials))
 
@@ -66,7 +59,7 @@ class _Packer:
         if rough is not None and metal is not None and (rough.uv_set, rough.transform) != (metal.uv_set, metal.transform):
             self.said.append(f"The metalness of {name} is laid on in another way than its roughness, so its picture is left out.")
             metal = None
-        key = tuple((t.image, channel_of(t)) if t else None for t in (rough, metal))
+        key = tuple((t.image, t.channel) if t else None for t in (rough, metal))
         if key not in self.made:
             self.made[key] = self.packed(rough, metal)
         image = self.made[key]
@@ -75,14 +68,14 @@ class _Packer:
             return replace(m, inputs=rest)
         if image >= self.came:
             self.said.append(f"Roughness and metalness of {name} are painted into one picture: {self.images[image].reference}.")
-        one = replace(first, role="metallic-roughness", image=image, options={})
+        one = replace(first, role="metallic-roughness", image=image, channel="", options={})
         return replace(m, inputs=(*rest, one), metallic=1.0 if metal is not None and m.metallic is None else m.metallic)
 
     def packed(self, rough: TextureInput | None, metal: TextureInput | None) -> int | None:
         """Number of a picture with roughness in green and metalness in blue; None where one of the two cannot be opened."""
         from PIL import Image as Pillow
 
-        if rough and metal and rough.image == metal.image and (channel_of(rough), channel_of(metal)) == ("g", "b"):
+        if rough and metal and rough.image == metal.image and (rough.channel, metal.channel) == ("g", "b"):
             return rough.image
         there = [t for t in (rough, metal) if t is not None and t.image is not None]
         pictures = {t.role: opened(self.images[t.image]) for t in there if t.image is not None}
@@ -92,7 +85,7 @@ class _Packer:
         out = np.full((size[1], size[0], 3), 255, np.uint8)
         for t, place in ((rough, 1), (metal, 2)):
             if t is not None:
-                values = channel(eight_bits(pictures[t.role]), channel_of(t) or "l")
+                values = channel(eight_bits(pictures[t.role]), t.channel or "l")
                 out[:, :, place] = np.asarray(Pillow.fromarray(values).resize(size, Pillow.Resampling.BILINEAR))
         first = there[0].image
         assert first is not None

@@ -17,10 +17,10 @@ from ..limits import InputError, plural
 from ..packages import Package, checked_entries
 from ..scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
 from ..scene.model import Array, frozen
+from .held.frame import THREEMF_UNITS as UNITS
 from .pictures import media_type
 from .xml import Element, Numbers, parse_xml
 
-UNITS = {"micron": 1e-6, "millimeter": 1e-3, "centimeter": 1e-2, "inch": 0.0254, "foot": 0.3048, "meter": 1.0}
 _MOST_NODES = 200_000
 _WRAPS = {"wrap": 10497, "mirror": 33648, "clamp": 33071, "none": 33071}
 
@@ -179,7 +179,8 @@ class _Reader:
                 f"{self.label} grows to more than {_MOST_NODES:,} nodes through its components; export it with fewer."
             )
         number = len(self.nodes)
-        name = found.get("name") or f"object_{key}"
+        name = found.get("name")
+        name = f"object_{key}" if name is None else name
         self.nodes.append(Node(f"node:{number}", name))
         matrix = self.matrix(e)
         components = found.find("components")

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import io
+import re
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -17,7 +19,6 @@ from ..scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, 
 from ..scene.model import Array, Morph, Weights, frozen
 from ..scene.transforms import Polar, decompose
 from ..sections import Opened
-from .channels import channel_of
 from .pictures import media_type, referenced
 
 _LAYERS = (".usda", ".usdc", ".usd", ".usdz")
@@ -26,6 +27,9 @@ _ROLES = {
     "occlusion": "occlusion", "opacity": "alpha", "specularColor": "specular", "displacement": "displacement", "clearcoat": "clearcoat",
     "clearcoatRoughness": "clearcoat-roughness",
 }  # fmt: skip
+#: Inputs whose image is multiplied by a field of the neutral material, and the values that fields are for.
+_FACTORS = ("base-colour", "emissive", "alpha", "roughness", "metallic")
+_VALUES = ("diffuseColor", "emissiveColor", "opacity", "opacityThreshold", "roughness", "metallic")
 #: UsdPreviewSurface specification, UsdUVTexture, wrapS and wrapT; glTF 2.0 §5.26 for the numbers.
 _WRAPS = {"repeat": 10497, "mirror": 33648, "clamp": 33071, "black": 33071}
 
@@ -66,7 +70,9 @@ class _Scene:
         images = self.images()
         kinds = {"mesh": len(h["meshes"]), "skin": len(h["skins"]), "camera": len(h["cameras"]), "light": len(h["lights"])}
         driven = {c["node"] for c in h["channels"]}
-        nodes = tuple(self.node(i, e, kinds, i in driven) for i, e in enumerate(h["nodes"]))
+        shapes = [self.mesh(k, m) for k, m in enumerate(h["meshes"])]
+        nodes = tuple(self.node(i, e, kinds, i in driven, shapes) for i, e in enumerate(h["nodes"]))
+        meshes, nodes = _placed(shapes, nodes)
         sets = [self.uv_names(m) for m in h["meshes"]]
         doubled = {k for m in h["meshes"] if m.get("double_sided") for k in m["materials"]}
         channels = tuple(c for entry in h["channels"] for c in self.channel(entry))
@@ -76,20 +82,24 @@ class _Scene:
             if n != self.path and PurePosixPath(n).name in h["layers"] and n.lower().endswith(_LAYERS)
         ]
         return Scene(
-            format=format_of(self.data), nodes=nodes, roots=tuple(h["roots"]), meshes=tuple(self.mesh(k, m) for k, m in enumerate(h["meshes"])),
+            format=format_of(self.data), nodes=nodes, roots=tuple(h["roots"]), meshes=meshes,
             materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(h["materials"])), images=images,
-            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])), clips=(Clip("clip:0", None, channels),) if channels else (),
-            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]), lights=tuple(Light(x["name"], x) for x in h["lights"]),
+            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])), clips=(Clip("clip:0", str(h["clip"]) or None, channels),) if channels else (),
+            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]), lights=tuple(Light(x.pop("name"), x) for x in h["lights"]),
             unit_metres=h["unit"] if h["unit"] and h["unit"] > 0 else None, up_axis=h["up"] if h["up"] in ("Y", "Z") else None,
-            problems=tuple(self.problems), files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])),
+            problems=tuple(self.problems), files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])), linear=True,
         )  # fmt: skip
 
     # --- tree ---------------------------------------------------------------------------------
 
-    def node(self, number: int, e: dict[str, Any], kinds: dict[str, int], driven: bool) -> Node:
+    def node(self, number: int, e: dict[str, Any], kinds: dict[str, int], driven: bool, meshes: list[Mesh]) -> Node:
         matrix = np.array(e["matrix"], np.float64).reshape(4, 4)
         held: dict[str, Any] = {k: e.get(k) for k in kinds if e.get(k) is not None and e[k] < kinds[k]}
         extras = {"purpose": e["purpose"]} if e["purpose"] not in ("", "default") else {}
+        pieces = [k for k in e.get("pieces", []) if k < kinds["mesh"]]
+        if pieces and "mesh" in held:
+            meshes.append(_together(meshes[held["mesh"]], [meshes[k] for k in pieces]))
+            held["mesh"] = len(meshes) - 1
         held |= {"children": tuple(e["children"]), "hidden": bool(e["hidden"]), "extras": extras}
         straight = np.isfinite(matrix).all() and (driven or Polar(matrix[:3, :3]).shear < 1e-9)
         if straight:
@@ -112,7 +122,7 @@ class _Scene:
 
     def skin(self, number: int, s: dict[str, Any]) -> Skin:
         inverse = np.array(s["inverse"], np.float64).reshape(-1, 4, 4)
-        return Skin(f"skin:{number}", s["name"], tuple(s["joints"]), frozen(inverse), s["root"])
+        return Skin(f"skin:{number}", s["name"] or None, tuple(s["joints"]), frozen(inverse), s["root"])
 
     # --- meshes -------------------------------------------------------------------------------
 
@@ -237,32 +247,80 @@ class _Scene:
         three = lambda key, default: tuple(values.get(key, default))[:3]
         one = lambda key, default: float(values.get(key, default))
         opacity, threshold = one("opacity", 1.0), one("opacityThreshold", 0.0)
-        inputs = tuple(self.input(e, sets) for e in m["inputs"])
+        read = [self.input(e, sets) for e in m["inputs"]]
+        inputs = tuple(t for t, _ in read)
         see_through = opacity < 1 or any(t.role == "alpha" for t in inputs)
         mode = "mask" if threshold > 0 else "blend" if see_through else "opaque"
-        tints = {t.role: _tint(t) for t in inputs}
+        tints = {t.role: tint for t, tint in read}
         r, g, b = tints["base-colour"][:3] if "base-colour" in tints else three("diffuseColor", (0.18, 0.18, 0.18))
         red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
-        factors = {t.role: _tint(t)["rgba".find(channel_of(t) or "a")] for t in inputs}
+        factors = {t.role: tints[t.role]["rgba".find(t.channel or "a")] for t in inputs}
         return Material(
             f"material:{number}", m["name"], (float(r), float(g), float(b), factors.get("alpha", opacity)),
             factors.get("metallic", one("metallic", 0.0)), factors.get("roughness", one("roughness", 0.5)),
-            (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs, source={"values": values},
+            (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs,
+            source={"values": rest} if (rest := {k: v for k, v in values.items() if k not in _VALUES}) else {},
         )  # fmt: skip
 
-    def input(self, e: dict[str, Any], sets: list[list[str]]) -> TextureInput:
-        uv = next((names.index(e["set"]) for names in sets if e["set"] in names), 0)
+    def input(self, e: dict[str, Any], sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
+        """An input, and what its image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
+        numbered = re.fullmatch(r"st(\d{1,2})", e["set"])
+        uv = next((names.index(e["set"]) for names in sets if e["set"] in names), int(numbered[1]) if numbered else 0)
         sampler = {k: _WRAPS[w] for k, w in zip(("wrapS", "wrapT"), e["wrap"], strict=True) if w in _WRAPS}
         transform = None
         if e["transform"]:
             # UsdTransform2d turns in degrees.
             t = e["transform"]
             transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
-        options = {k: e[k] for k in ("output", "space", "scale", "bias") if e.get(k)}
-        return TextureInput(_ROLES.get(e["name"], e["name"]), (e["name"],), e["image"], uv, sampler, transform, None, options)
+        role = _ROLES.get(e["name"], e["name"])
+        tint, strength = _scale(e), None
+        options = {k: e[k] for k in ("space", "scale", "bias") if e.get(k)}
+        if role in _FACTORS:
+            options.pop("scale", None)
+        if role == "normal" and np.allclose(e.get("bias") or (), (-tint[0] / 2, -tint[0] / 2, -1, 0)):
+            # Eight bits to -1 … 1, steeper or flatter by its strength (UsdPreviewSurface specification, normal).
+            strength = tint[0] / 2
+            options = {"space": options["space"]} if "space" in options else {}
+        if options.get("space") == space_of(role):
+            del options["space"]
+        channel = e["output"] if e["output"] in ("r", "g", "b", "a") else ""
+        return TextureInput(role, (e["name"],), e["image"], uv, sampler, transform, strength, channel, options), tint
 
 
-def _tint(t: TextureInput) -> list[float]:
-    """What an image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
-    scale = [float(v) for v in t.options.get("scale", ())]
+def _together(faces: Mesh, more: list[Mesh]) -> Mesh:
+    """A mesh with the lines and points that came as pieces of their own."""
+    positions, lines, points = [faces.positions], [faces.lines], [faces.points]
+    weights = faces.weights
+    at = len(faces.positions)
+    for m in more:
+        positions.append(m.positions)
+        lines.append(m.lines + at)
+        points.append(m.points + at)
+        at += len(m.positions)
+    if weights is not None:
+        idle = np.full(at - len(faces.positions), weights.starts[-1])
+        weights = Weights(frozen(np.concatenate([weights.starts, idle])), weights.joints, weights.weights)
+    return replace(
+        faces, positions=frozen(np.concatenate(positions)), lines=frozen(np.concatenate(lines).astype(np.int32)),
+        points=frozen(np.concatenate(points).astype(np.int32)), weights=weights,
+    )  # fmt: skip
+
+
+def _placed(meshes: list[Mesh], nodes: tuple[Node, ...]) -> tuple[tuple[Mesh, ...], tuple[Node, ...]]:
+    """Without meshes that were only pieces of others."""
+    used = sorted({n.mesh for n in nodes if n.mesh is not None})
+    if len(used) == len(meshes):
+        return tuple(meshes), nodes
+    number = {old: new for new, old in enumerate(used)}
+    made = tuple(replace(meshes[k], id=f"mesh:{number[k]}") for k in used)
+    return made, tuple(n if n.mesh is None else replace(n, mesh=number[n.mesh]) for n in nodes)
+
+
+def space_of(role: str) -> str:
+    """sourceColorSpace of an input: colours as they are shown, all else as numbers (UsdPreviewSurface specification)."""
+    return "sRGB" if role in ("base-colour", "emissive", "specular") else "raw"
+
+
+def _scale(e: dict[str, Any]) -> list[float]:
+    scale = [float(v) for v in e.get("scale") or ()]
     return [*scale, 1.0, 1.0, 1.0, 1.0][:4] if len(scale) < 4 else scale[:4]

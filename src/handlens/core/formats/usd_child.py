@@ -17,7 +17,8 @@ from .usd_looks import camera, light
 from .usd_materials import Materials
 from .usd_rig import Rigs
 from .usd_shapes import Shapes
-from .usd_values import MOST_SAMPLES, Gathered, column
+from .usd_tags import CLIP, NODES, PIECE, WRAPPER
+from .usd_values import MOST_SAMPLES, Gathered, called, column, mesh_name
 
 _MOST_NODES = 200_000
 _SOLIDS = ("Cube", "Sphere", "Cylinder", "Cone", "Capsule", "Plane", "Cylinder_1", "Capsule_1")
@@ -39,6 +40,15 @@ def read_stage(request: dict[str, Any]) -> bytes:
         raise damaged from error
 
 
+def _still(prim: Usd.Prim) -> bool:
+    """Whether a prim leaves where it is, and that it is seen, to what it hangs below."""
+    movable = UsdGeom.Xformable(prim)
+    if not movable or movable.GetResetXformStack() or len(movable.GetTimeSamples()):
+        return False
+    hidden = UsdGeom.Imageable(prim).GetVisibilityAttr().Get() == UsdGeom.Tokens.invisible
+    return not hidden and bool((column(movable.GetLocalTransformation(Usd.TimeCode.Default())) == np.eye(4)).all())
+
+
 class _Reader:
     def __init__(self, stage: Usd.Stage, label: str) -> None:
         self.stage, self.label = stage, label
@@ -54,12 +64,20 @@ class _Reader:
         self.lights: list[dict[str, Any]] = []
         self.bindings: list[tuple[int, Usd.Prim, Usd.Prim]] = []
         self.variants: list[str] = []
+        self.paths: dict[str, int] = {}
+        self.worlds: dict[int, Array] = {}
+        self.waiting: list[Usd.Prim] = []
 
     def answer(self) -> bytes:
         root = self.stage.GetPseudoRoot()
-        roots = [n for p in self._children(root) if (n := self.node(p, np.eye(4))) is not None]
+        tops = [p for top in self._children(root) for p in (self._children(top) if self._wraps(top) else [top])]
+        roots = [n for p in tops if (n := self.node(p, np.eye(4))) is not None]
+        for skeleton in self.waiting:
+            if not self.rigs.own_nodes(UsdSkel.Skeleton(skeleton), self.paths, self.worlds):
+                roots += [n for n in [self.node(skeleton, np.eye(4), known=False)] if n is not None]
         for mesh_node, prim, skeleton in self.bindings:
             self.rigs.bind(mesh_node, prim, skeleton)
+        self.materials.unbound(self.stage)
         if self.variants:
             names = ", ".join(self.variants[:6]) + (" …" if len(self.variants) > 6 else "")
             self.gathered.say("variants", f"{plural(len(self.variants), 'variant set')} read as chosen in the file: {names}.")
@@ -78,6 +96,7 @@ class _Reader:
                 "images": self.materials.images,
                 "skins": self.rigs.skins,
                 "channels": self.channels,
+                "clip": str(self.stage.GetMetadataByDictKey("customLayerData", CLIP) or ""),
                 "cameras": self.cameras,
                 "lights": self.lights,
                 "problems": self.gathered.problems,
@@ -88,9 +107,23 @@ class _Reader:
     def _children(self, prim: Usd.Prim) -> list[Usd.Prim]:
         return list(prim.GetFilteredChildren(Usd.TraverseInstanceProxies(Usd.PrimDefaultPredicate)))
 
-    def node(self, prim: Usd.Prim, above: Array) -> int | None:
-        """The node of a prim with all below it, None where nothing below it has a place in a model. above: world matrix."""
+    def _bare(self, prim: Usd.Prim) -> bool:
+        """Whether nothing hangs below a prim but the sets of its own faces."""
+        return all(str(child.GetTypeName()) == "GeomSubset" for child in self._children(prim))
+
+    def _wraps(self, prim: Usd.Prim) -> bool:
+        """Whether a prim only stands over a model of ours: it says so, holds nothing and moves nothing."""
+        return bool(prim.GetCustomDataByKey(WRAPPER)) and str(prim.GetTypeName()) in ("Xform", "SkelRoot") and _still(prim)
+
+    def node(self, prim: Usd.Prim, above: Array, known: bool = True) -> int | None:
+        """The node of a prim with all below it, None where nothing below it has a place in a model. above: world matrix.
+
+        known: whether a skeleton that names the nodes its joints are may wait for those.
+        """
         kind = str(prim.GetTypeName())
+        if kind == "Skeleton" and known and prim.GetCustomDataByKey(NODES) is not None:
+            self.waiting.append(prim)
+            return None
         for name in prim.GetVariantSets().GetNames():
             self.variants.append(f"{prim.GetName()}/{name}")
         if kind in ("Material", "Shader", "NodeGraph", "GeomSubset", "SkelAnimation", "BlendShape"):
@@ -100,7 +133,7 @@ class _Reader:
             raise InputError(
                 f"{self.label} grows to more than {_MOST_NODES:,} nodes through its instances; export it with fewer."
             )
-        entry: dict[str, Any] = {"name": prim.GetDisplayName() or prim.GetName(), "children": [], "hidden": False, "purpose": ""}
+        entry: dict[str, Any] = {"name": called(prim), "children": [], "hidden": False, "purpose": ""}
         self.nodes.append(entry)
         local = np.eye(4)
         movable = UsdGeom.Xformable(prim)
@@ -121,11 +154,16 @@ class _Reader:
                 "guide",
             )
         world = above @ local
+        self.paths[str(prim.GetPath())], self.worlds[number] = number, world
         self.content(prim, kind, entry, number)
         if kind == "PointInstancer":
             self.scatter(prim, number, world)
         else:
-            entry["children"] += [n for p in self._children(prim) if (n := self.node(p, world)) is not None]
+            for child in self._children(prim):
+                if child.GetCustomDataByKey(PIECE) and _still(child) and self._bare(child):
+                    self.content(child, str(child.GetTypeName()), entry, number)
+                elif (n := self.node(child, world)) is not None:
+                    entry["children"].append(n)
         if not movable and not entry["children"]:
             # A scope of materials alone is no part of the tree.
             del self.nodes[number:]
@@ -134,15 +172,14 @@ class _Reader:
 
     def content(self, prim: Usd.Prim, kind: str, entry: dict[str, Any], number: int) -> None:
         if kind == "Mesh":
-            entry["mesh"] = self.shared(prim, lambda: self.shapes.mesh(prim))
+            self.hang(entry, self.shared(prim, lambda: self.shapes.mesh(prim)))
             binding = UsdSkel.BindingAPI(prim)
             skeleton = binding.GetInheritedSkeleton()
             if skeleton and prim.HasAttribute("primvars:skel:jointIndices"):
                 self.bindings.append((number, prim, skeleton.GetPrim()))
         elif kind in ("BasisCurves", "Points"):
-            entry["mesh"] = self.shared(
-                prim, lambda: self.shapes.curves(prim) if kind == "BasisCurves" else self.shapes.points(prim)
-            )
+            made = lambda: self.shapes.curves(prim) if kind == "BasisCurves" else self.shapes.points(prim)
+            self.hang(entry, self.shared(prim, made))
         elif kind == "Camera":
             entry["camera"] = len(self.cameras)
             self.cameras.append(camera(UsdGeom.Camera(prim)))
@@ -158,6 +195,13 @@ class _Reader:
         elif kind in _OTHER:
             self.gathered.count(f"{kind} shapes were counted but not turned into faces.")
 
+    def hang(self, entry: dict[str, Any], mesh: int) -> None:
+        """The mesh of a node, which may come in pieces."""
+        if "mesh" in entry:
+            entry["pieces"] = [*entry.get("pieces", []), mesh]
+        else:
+            entry["mesh"] = mesh
+
     def shared(self, prim: Usd.Prim, make: Any) -> int:
         """The mesh of a prim; prims whose shape comes from one and the same place, as instances' does, share it."""
         source = prim.GetPrimInPrototype() if prim.IsInstanceProxy() else prim
@@ -168,7 +212,7 @@ class _Reader:
         ]
         binding = UsdShade.MaterialBindingAPI(source).ComputeBoundMaterial()[0]
         key = (
-            (*(f"{s.layer.identifier}{s.path}" for s in specs), str(binding.GetPath()) if binding else "")
+            (*(f"{s.layer.identifier}{s.path}" for s in specs), str(binding.GetPath()) if binding else "", mesh_name(source))
             if specs
             else str(source.GetPath())
         )

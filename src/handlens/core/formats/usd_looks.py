@@ -7,12 +7,16 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Usd, UsdGeom, UsdLux
 
+from .usd_values import called
+
 
 def camera(camera: UsdGeom.Camera) -> dict[str, Any]:
     """In glTF's keys. Apertures and focal length are in tenths of a unit (UsdGeom, Camera)."""
     seen = camera.GetCamera(Usd.TimeCode.Default())
     near, far = seen.clippingRange.min, seen.clippingRange.max
-    name = camera.GetPrim().GetName()
+    # An end in the infinite is none.
+    range_ = {"znear": near, "zfar": far} if np.isfinite(far) else {"znear": near}
+    name = called(camera.GetPrim())
     if seen.projection == Gf.Camera.Orthographic:
         return {
             "name": name,
@@ -20,26 +24,25 @@ def camera(camera: UsdGeom.Camera) -> dict[str, Any]:
             "orthographic": {
                 "xmag": seen.horizontalAperture / 20,
                 "ymag": seen.verticalAperture / 20,
-                "znear": near,
-                "zfar": far,
+                **range_,
             },
         }
     angle = seen.GetFieldOfView(Gf.Camera.FOVVertical)
     return {
         "name": name,
         "type": "perspective",
-        "perspective": {"yfov": float(np.radians(angle)), "aspectRatio": seen.aspectRatio, "znear": near, "zfar": far},
+        "perspective": {"yfov": float(np.radians(angle)), "aspectRatio": seen.aspectRatio, **range_},
     }
 
 
 def light(prim: Usd.Prim, kind: str) -> dict[str, Any]:
     """In glTF's keys where the kinds agree, else under its own name."""
-    known = {"DistantLight": "directional", "SphereLight": "point"}
+    known = {"DistantLight": "directional", "SphereLight": "point", "DomeLight": "ambient"}
     api = UsdLux.LightAPI(prim)
     colour = api.GetColorAttr().Get()
     spot = prim.GetAttribute("inputs:shaping:cone:angle")
     entry: dict[str, Any] = {
-        "name": prim.GetName(),
+        "name": called(prim),
         "type": known.get(kind, kind),
         "intensity": float(api.GetIntensityAttr().Get() or 1.0),
     }

@@ -6,7 +6,7 @@ from typing import Any
 
 from pxr import Sdf, Usd, UsdShade
 
-from .usd_values import Gathered
+from .usd_values import Gathered, called
 
 
 class Materials:
@@ -20,8 +20,15 @@ class Materials:
 
     def bound_to(self, prim: Usd.Prim) -> int:
         material = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()[0]
-        if not material:
-            return -1
+        return self._number(material) if material else -1
+
+    def unbound(self, stage: Usd.Stage) -> None:
+        """Read what nothing is bound to as well."""
+        for prim in stage.Traverse():
+            if prim.IsA(UsdShade.Material):
+                self._number(UsdShade.Material(prim))
+
+    def _number(self, material: UsdShade.Material) -> int:
         path = str(material.GetPath())
         if path not in self.numbers:
             self.numbers[path] = len(self.found)
@@ -32,7 +39,7 @@ class Materials:
     def _read(self, material: UsdShade.Material) -> dict[str, Any]:
         surface = material.ComputeSurfaceSource()[0]
         entry: dict[str, Any] = {
-            "name": material.GetPrim().GetDisplayName() or material.GetPrim().GetName(),
+            "name": called(material.GetPrim()),
             "values": {},
             "inputs": [],
             "known": False,
@@ -50,10 +57,15 @@ class Materials:
                     entry["inputs"].append({"name": name, **texture})
                 continue
             value = given.Get()
-            if value is not None:
-                entry["values"][name] = (
-                    [float(v) for v in value] if hasattr(value, "__len__") and not isinstance(value, str) else value
+            if value is None:
+                continue
+            plain = [float(v) for v in value] if hasattr(value, "__len__") and not isinstance(value, str) else value
+            if name in _WIDTHS and not _is_of(plain, _WIDTHS[name]):
+                self.gathered.count(
+                    "inputs of materials are of another type than UsdPreviewSurface gives them, and were not read."
                 )
+            else:
+                entry["values"][name] = plain
         return entry
 
     def _texture(self, shader: UsdShade.Shader, output: str) -> dict[str, Any] | None:
@@ -102,7 +114,16 @@ class Materials:
         return self.images.index(entry)
 
 
+#: How many numbers each of the inputs that a material is made of holds (UsdPreviewSurface specification); 0: one alone.
+_WIDTHS = {"diffuseColor": 3, "emissiveColor": 3, "opacity": 0, "opacityThreshold": 0, "roughness": 0, "metallic": 0}
+
+
+def _is_of(value: Any, width: int) -> bool:
+    return isinstance(value, list) and len(value) == width if width else isinstance(value, (int, float))
+
+
 def _pair(value: Any, default: Any) -> Any:
-    if value is None:
-        return default
-    return [float(v) for v in value] if hasattr(value, "__len__") else float(value)
+    """A number, or two, as the default is; the default where the stage has another kind of value."""
+    if isinstance(default, float):
+        return float(value) if isinstance(value, (int, float)) else default
+    return [float(v) for v in value] if hasattr(value, "__len__") and len(value) == 2 else default

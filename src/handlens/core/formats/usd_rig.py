@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 from pxr import Usd, UsdSkel
 
-from .usd_values import MOST_SAMPLES, Gathered, column, ints, rows
+from ..scene.model import Array
+from .usd_tags import NODES
+from .usd_values import MOST_SAMPLES, Gathered, called, column, ints, rows
 
 
 class Rigs:
@@ -16,7 +18,7 @@ class Rigs:
     def __init__(self, stage: Usd.Stage, gathered: Gathered, nodes: list[dict[str, Any]], channels: list[dict[str, Any]]) -> None:
         self.stage, self.gathered, self.nodes, self.channels = stage, gathered, nodes, channels
         self.skins: list[dict[str, Any]] = []
-        self.joints: dict[str, tuple[int, list[int]]] = {}
+        self.joints: dict[str, tuple[int | None, list[int]]] = {}
 
     def skeleton(self, skeleton: UsdSkel.Skeleton, number: int) -> None:
         """UsdSkel, Skeleton: its joints as nodes below it, at rest."""
@@ -42,6 +44,27 @@ class Rigs:
         source = UsdSkel.BindingAPI(skeleton.GetPrim()).GetInheritedAnimationSource()
         if source:
             self._pose(UsdSkel.Animation(source), places)
+
+    def own_nodes(self, skeleton: UsdSkel.Skeleton, paths: dict[str, int], worlds: dict[int, Array]) -> bool:
+        """Take for joints the nodes that a skeleton of ours names, where each rests just where the skeleton says; else say no."""
+        prim = skeleton.GetPrim()
+        told = [paths.get(str(p)) for p in prim.GetCustomDataByKey(NODES) or []]
+        names = [str(n) for n in skeleton.GetJointsAttr().Get() or []]
+        rest = [column(m) for m in skeleton.GetRestTransformsAttr().Get() or []]
+        if None in told or not len(told) == len(names) == len(rest):
+            return False
+        nodes = [n for n in told if n is not None]
+        place = dict(zip(names, range(len(names)), strict=True))
+        for k, name in enumerate(names):
+            above = place.get(name.rpartition("/")[0])
+            base = worlds[nodes[above]] if above is not None else np.eye(4)
+            with np.errstate(all="ignore"):
+                there = base @ rest[k]
+            reach = float(np.abs(worlds[nodes[k]]).max())
+            if not np.allclose(there, worlds[nodes[k]], rtol=1e-5, atol=1e-6 * max(reach, 1e-12)):
+                return False
+        self.joints[str(prim.GetPath())] = (None, nodes)
+        return True
 
     def _pose(self, animation: UsdSkel.Animation, places: dict[str, int]) -> None:
         joints = [str(n) for n in animation.GetJointsAttr().Get() or []] if animation else []
@@ -91,7 +114,7 @@ class Rigs:
                 else np.zeros((0, 4, 4))
             )
         entry = {
-            "name": skeleton.GetName(),
+            "name": called(skeleton),
             "joints": [joints[k] for k in chosen if k < len(joints)],
             "inverse": inverse.reshape(-1).tolist(),
             "root": root,

@@ -10,7 +10,7 @@ from pxr import Usd, UsdGeom, UsdShade
 from ..scene.model import Array
 from .usd_materials import Materials
 from .usd_rig import morphs, weights
-from .usd_values import Gathered, ints, rows
+from .usd_values import Gathered, ints, mesh_name, rows
 
 _UV = ("texCoord2f[]", "texCoord2d[]", "texCoord2h[]")
 
@@ -32,7 +32,7 @@ class Shapes:
         layers = [*self._primvars(prim, len(points), counts, corners), *self._normals(mesh, len(points), counts, corners)]
         materials, slots = self._slots(prim, len(counts))
         entry: dict[str, Any] = {
-            "name": prim.GetDisplayName() or prim.GetName(), "points": self.gathered.array(points, "<f8"), "counts": self.gathered.array(counts, "<i8"),
+            "name": mesh_name(prim), "points": self.gathered.array(points, "<f8"), "counts": self.gathered.array(counts, "<i8"),
             "corners": self.gathered.array(corners, "<i8"), "holes": self.gathered.array(holes, "<i8"), "left": bool(left), "layers": layers,
             "slots": self.gathered.array(slots, "<i8"), "materials": materials, "double_sided": bool(mesh.GetDoubleSidedAttr().Get()),
             "subdivision": scheme if authored and scheme != "none" else "",

@@ -8,6 +8,7 @@ import numpy as np
 
 from ..scene.model import Array
 from ..sections import Sections
+from .usd_tags import MESH_NAME, UNNAMED
 
 MOST_SAMPLES = 20_000
 
@@ -29,6 +30,17 @@ class Gathered:
     def array(self, values: Any, kind: str) -> dict[str, Any]:
         flat = np.ascontiguousarray(values, kind)
         return {"at": self.out.add(flat.tobytes()), "count": int(flat.size), "kind": kind}
+
+
+def called(prim: Any) -> str:
+    """A prim's name: as it is shown, else its own; none where our writer says that it had none."""
+    return "" if prim.GetCustomDataByKey(UNNAMED) else str(prim.GetDisplayName() or prim.GetName())
+
+
+def mesh_name(prim: Any) -> str:
+    """A mesh's own name, where our writer says that it has another than its node."""
+    told = prim.GetCustomDataByKey(MESH_NAME)
+    return str(told) if told is not None else str(prim.GetDisplayName() or prim.GetName())
 
 
 def column(m: Any) -> Array:

@@ -3,38 +3,43 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import fields, is_dataclass
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
 
-from ..scene import Layer, Mesh
+from ..scene import Mesh
 from ..scene.model import Array
 from .records import FacingFigures, Measures, MeshFigures, WalkFigures
 
+#: What of a mesh no figure is taken from: how it is called. Of materials only whether there is one.
+_NAMES = ("id", "name", "extras")
+
 
 def content_key(mesh: Mesh) -> str:
-    """SHA-256 over everything of a mesh that its figures are taken from; its name is not."""
+    """SHA-256 over everything of a mesh that figures may be taken from, field by field, so that none can be forgotten."""
     digest = hashlib.sha256()
 
-    def take(label: str, array: Array | None) -> None:
+    def take(label: str, value: Any) -> None:
         digest.update(label.encode())
-        if array is not None:
-            digest.update(f"{array.dtype.str}{array.shape}".encode())
-            digest.update(np.ascontiguousarray(array).data)
+        if isinstance(value, np.ndarray):
+            digest.update(f"{value.dtype.str}{value.shape}".encode())
+            digest.update(np.ascontiguousarray(value).data)
+        elif is_dataclass(value):
+            for f in fields(value):
+                take(f.name, getattr(value, f.name))
+        elif isinstance(value, tuple):
+            digest.update(str(len(value)).encode())
+            for k, x in enumerate(value):
+                take(str(k), x)
+        else:
+            digest.update(repr(value).encode())
 
-    def layer(label: str, x: Layer | None) -> None:
-        take(label, None if x is None else x.values)
-        take(label, None if x is None else x.index)
-
-    for label in ("positions", "corners", "starts", "slots", "smooth", "lines", "points"):
-        take(label, getattr(mesh, label))
-    for label, layers in (("uv", mesh.uvs), ("colour", mesh.colours), ("normal", (mesh.normals,)), ("tangent", (mesh.tangents,))):
-        for x in layers:
-            layer(label, x)
-    if mesh.weights is not None:
-        for label in ("starts", "joints", "weights"):
-            take(f"weight {label}", getattr(mesh.weights, label))
-    digest.update(repr((len(mesh.morphs), len(mesh.slot_materials), [m < 0 for m in mesh.slot_materials])).encode())
+    for f in fields(mesh):
+        if f.name not in _NAMES:
+            value = getattr(mesh, f.name)
+            take(f.name, tuple(m < 0 for m in value) if f.name == "slot_materials" else value)
     return digest.hexdigest()
 
 

@@ -6,7 +6,6 @@ from typing import Any
 
 import numpy as np
 
-from ..format_table import BY_NAME
 from ..formats.uv_transform import placed
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
@@ -38,7 +37,7 @@ def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFi
     # Points of a triangle from two numbers (Osada et al. 2002, section 4.1).
     root = np.sqrt(place[:, 1])
     weights = np.stack([1 - root, root * (1 - place[:, 2]), root * place[:, 2]], axis=1)
-    v_down = BY_NAME[scene.format].v_down
+    v_down = scene.v_down
     at = placed(np.einsum("ij,ijk->ik", weights, uv), colour.transform, v_down)
     texel = texels(at, pixels, dict(colour.sampler), v_down)
     alpha = texel[:, 3]

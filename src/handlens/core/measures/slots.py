@@ -79,18 +79,11 @@ def alike(a: Any, b: Any) -> bool:
 def _told(scene: Scene, m: Material) -> list[Any]:
     """All that a material says but its name; an image by what it refers to, so that two entries of one file count as one."""
     inputs = [
-        (t.role, t.path, None if t.image is None else scene.images[t.image].reference or t.image, t.uv_set, dict(t.sampler), t.transform, t.scale, dict(t.options))
+        (t.role, t.path, None if t.image is None else scene.images[t.image].reference or t.image, t.uv_set, dict(t.sampler), t.transform, t.scale, t.channel, dict(t.options))
         for t in m.inputs
     ]  # fmt: skip
     shared = [m.base_colour, m.metallic, m.roughness, m.emissive, m.alpha_mode, m.alpha_cutoff, m.double_sided]
-    return [*shared, inputs, _without_images({k: v for k, v in m.source.items() if k != "name"})]
-
-
-def _without_images(tree: Any) -> Any:
-    """A description without the numbers of its textures, which `inputs` tells by what they refer to."""
-    if isinstance(tree, Mapping):
-        return {k: _without_images(v) for k, v in tree.items() if k != "index"}
-    return [_without_images(v) for v in tree] if isinstance(tree, list | tuple) else tree
+    return [*shared, inputs, dict(m.source)]
 
 
 def _use(scene: Scene) -> tuple[list[int], list[int | None]]:

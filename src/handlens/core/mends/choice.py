@@ -25,7 +25,8 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
     for i in walk(scene):
         named.setdefault(scene.part_name(i), []).append(i)
     keys = {name if len(owners) == 1 else f"{name}~{i}": i for name, owners in named.items() for i in owners}
-    found = {keys[p] for p in parts if p in keys}
+    # A blank about a name that has none was only typed about the semicolon.
+    found = {keys[k] for p in parts for k in (p if p in keys else p.strip(),) if k in keys}
     if not found:
         raise MendError(
             f"{parts[0]} is not on the model any more." if len(parts) == 1 else "None of these parts is on the model any more."

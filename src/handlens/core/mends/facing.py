@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..figures import percent
 from ..limits import InputError, MendError, plural
 from ..measures.facing import facing, place, plainly_outward, ray_scene
 from ..measures.patches import patches
@@ -63,12 +64,7 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     change = {m for m in used if not scene.materials[m].double_sided}
     if not change:
         raise MendError("These parts have no material that is drawn from one side.")
-    materials = tuple(
-        replace(m, double_sided=True, source={**m.source, "doubleSided": True} if scene.format in ("glb", "gltf") else m.source)
-        if k in change
-        else m
-        for k, m in enumerate(scene.materials)
-    )
+    materials = tuple(replace(m, double_sided=True) if k in change else m for k, m in enumerate(scene.materials))
     others = {m for k, mesh in enumerate(scene.meshes) if k not in set(chosen_meshes(scene, parts)) for m in mesh.slot_materials}
     remark = (f"{plural(len(change & others), 'of these materials is', 'of these materials are')} used by other parts too.",)
     figure = Figure("materials drawn from both sides", f"{len(used) - len(change):,}", f"{len(used):,}")
@@ -157,6 +153,6 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
         remarks.append("Patches that look the same from both sides and have no normals were left as they are.")
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
-        (Figure("area that looks away", f"{100 * share:.3g} %", "0 %"), Figure("faces turned", "0", f"{count:,}")),
+        (Figure("area that looks away", f"{percent(share)}", "0 %"), Figure("faces turned", "0", f"{count:,}")),
         tuple(remarks),
     )

@@ -33,8 +33,8 @@ MODULES = (
 class Parameter:
     """One parameter: name, kind (number, text, choice, flag, parts, names), what it means, choices, default (None: required).
 
-    kind "parts" takes the keys of nodes as findings name them, as a list or as one text with semicolons between;
-    no key at all means the whole model. Kind "names" takes names of other things in the same way.
+    kind "parts" takes the keys of nodes as findings name them, as a list or as one text with semicolons between (one that is part
+    of a name is written \\;); no key at all means the whole model. Kind "names" takes names of other things in the same way.
     """
 
     name: str
@@ -42,6 +42,8 @@ class Parameter:
     says: str
     choices: tuple[str, ...] = ()
     default: Any = None
+    #: Whether a number may be 0: a factor or a distance may not.
+    zero: bool = True
 
     def read(self, raw: Any, mend: str) -> Any:
         """The value in its own type. Raises InputError with one sentence."""
@@ -50,8 +52,10 @@ class Parameter:
                 number = float(raw)
             except (TypeError, ValueError):
                 raise InputError(f"{mend}: {self.name} must be a number, not {raw!r}.") from None
-            if not (0 < abs(number) < 1e12):
-                raise InputError(f"{mend}: {self.name} must be a finite number other than 0, not {raw!r}.")
+            if not abs(number) < 1e12:
+                raise InputError(f"{mend}: {self.name} must be a finite number, not {raw!r}.")
+            if number == 0 and not self.zero:
+                raise InputError(f"{mend}: {self.name} must be another number than 0.")
             return number
         if self.kind == "flag":
             if str(raw).lower() not in ("true", "false", "yes", "no", "1", "0"):
@@ -63,8 +67,8 @@ class Parameter:
                 raise InputError(f"{mend}: {self.name} must be one of {', '.join(self.choices)}, not {raw!r}.")
             return match
         if self.kind in ("parts", "names"):
-            listed = raw if isinstance(raw, list | tuple) else str(raw).split(";")
-            return list(dict.fromkeys(str(x).strip() for x in listed if str(x).strip()))
+            listed = raw if isinstance(raw, list | tuple) else split_names(str(raw))
+            return list(dict.fromkeys(str(x) for x in listed if str(x)))
         return str(raw)
 
 
@@ -163,7 +167,7 @@ def parse_call(text: str) -> tuple[str, dict[str, str]]:
     name, colon, rest = text.partition(":")
     params: dict[str, str] = {}
     if colon:
-        for piece in _split_commas(rest):
+        for piece in _split(rest, ","):
             key, equals, raw = piece.partition("=")
             if not equals:
                 raise InputError(f"{text!r}: {piece!r} is not key=value.")
@@ -173,25 +177,32 @@ def parse_call(text: str) -> tuple[str, dict[str, str]]:
 
 def call_text(id: str, params: dict[str, Any]) -> str:
     """A call as `parse_call` reads it."""
-    text = lambda v: ";".join(map(str, v)) if isinstance(v, list | tuple) else str(v).lower() if isinstance(v, bool) else str(v)
+    listed = lambda v: ";".join(str(x).replace("\\", "\\\\").replace(";", "\\;") for x in v)
+    text = lambda v: listed(v) if isinstance(v, list | tuple) else str(v).lower() if isinstance(v, bool) else str(v)
     escaped = lambda v: text(v).replace("\\", "\\\\").replace(",", "\\,")
     return id + (":" + ",".join(f"{k}={escaped(v)}" for k, v in params.items()) if params else "")
 
 
-def _split_commas(text: str) -> list[str]:
+def split_names(text: str) -> list[str]:
+    """Names with semicolons between, to the letter, blanks too; \\; is a semicolon and \\\\ a backslash of a name."""
+    return _split(text, ";")
+
+
+def _split(text: str, at: str) -> list[str]:
     pieces, current, escaped = [], "", False
     for letter in text:
         if escaped:
-            current += letter
+            # A backslash stands before what would cut, or before another; before anything else it is one.
+            current += letter if letter in (at, "\\") else "\\" + letter
             escaped = False
         elif letter == "\\":
             escaped = True
-        elif letter == ",":
+        elif letter == at:
             pieces.append(current)
             current = ""
         else:
             current += letter
-    return [p for p in [*pieces, current] if p]
+    return [p for p in [*pieces, current + ("\\" if escaped else "")] if p]
 
 
 def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
-from ..formats.decoded import eight_bits, opened
+from ..formats.decoded import eight_bits, opened, shown
 from ..formats.names import stem_of
 from ..limits import MendError
 from ..scene import Image, Scene
@@ -53,9 +53,9 @@ def encoded(picture: Any, kind: str) -> bytes:
     """The bytes of a picture in a file format: png, jpeg or webp, the last two at quality 92."""
     out = io.BytesIO()
     if kind == "jpeg":
-        picture.convert("RGB").save(out, "JPEG", quality=92)
+        shown(picture).convert("RGB").save(out, "JPEG", quality=92)
     elif kind == "webp":
-        picture.save(out, "WEBP", quality=92, method=4)
+        shown(picture).save(out, "WEBP", quality=92, method=4)
     else:
         picture.save(out, "PNG", optimize=False)
     return out.getvalue()

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
+from ..figures import percent
 from ..format_table import BY_NAME
 from ..formats.channels import LUMA
 from ..formats.opacity import in_colour, mode_of
@@ -68,7 +68,7 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
             wanted, at = mode, float(np.clip(cutoff, 0.01, 1.0)) if mode == "mask" else None
         if mode_of(m) == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6):
             continue
-        changed[k] = with_mode(m, wanted, at, scene.format)
+        changed[k] = with_mode(m, wanted, at)
         was = None if m.alpha_mode is None and mode_of(m) == "opaque" else mode_of(m)
         words.append(Figure(m.name or f"material {k}", _words(was, m.alpha_cutoff), _words(wanted, at)))
     if not words:
@@ -102,19 +102,10 @@ def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
     return figures.mode, figures.cutoff
 
 
-def with_mode(m: Material, mode: str, cutoff: float | None, format_name: str) -> Material:
-    """A material drawn another way, in its own description too (glTF 2.0 §3.9.4; a map of its own where a format has no modes)."""
-    source: Any = m.source
-    inputs = m.inputs
-    if BY_NAME[format_name].reader == "gltf_read":
-        source = {k: v for k, v in m.source.items() if k not in ("alphaMode", "alphaCutoff")}
-        if mode != "opaque":
-            source["alphaMode"] = mode.upper()
-        if mode == "mask" and cutoff is not None and abs(cutoff - 0.5) > 1e-9:
-            source["alphaCutoff"] = cutoff
-    if mode == "opaque":
-        inputs = tuple(t for t in m.inputs if t.role != "alpha")
-    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, source=source, inputs=inputs)
+def with_mode(m: Material, mode: str, cutoff: float | None) -> Material:
+    """A material drawn another way (glTF 2.0 §3.9.4)."""
+    inputs = tuple(t for t in m.inputs if t.role != "alpha") if mode == "opaque" else m.inputs
+    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs)
 
 
 @mend(
@@ -150,7 +141,7 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
             for t in m.inputs
             if t.role != "alpha"
         )
-        changed[k] = with_mode(replace(m, inputs=inputs), "blend", None, scene.format)
+        changed[k] = with_mode(replace(m, inputs=inputs), "blend", None)
     if not made:
         raise MendError(
             "None of these materials has an image that could be opened." if materials else "No image is a glow on black."
@@ -266,7 +257,7 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
     if not made:
         raise MendError("They cannot be split that way: all faces lie on one side, or are one piece.")
     now = draw_orders(after, world_matrices(after), [i for i in walk(after) if after.nodes[i].mesh is not None])
-    share = lambda some: f"{100 * sum(d.wrong for d in some) / max(sum(d.both for d in some), 1):.3g} %"
+    share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     return Outcome(
         after,

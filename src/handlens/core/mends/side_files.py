@@ -16,8 +16,8 @@ from .registry import Figure, Outcome, Parameter, mend
     "arrival.side-file", title="Correct a side file", keeps="the file that came, and every other letter of it, its encoding and line ends",
     costs="a corrected copy that must replace the old one where the model goes", safe=False,
     parameters=[
-        Parameter("file", "text", "which side file"), Parameter("line", "number", "line of the value, from 1"),
-        Parameter("column", "number", "column of the value, from 1"), Parameter("to", "text", "what it is to say"),
+        Parameter("file", "text", "which side file"), Parameter("line", "number", "line of the value, from 1", zero=False),
+        Parameter("column", "number", "column of the value, from 1", zero=False), Parameter("to", "text", "what it is to say"),
     ],
 )  # fmt: skip
 def correct(scene: Scene, file: str, line: float, column: float, to: str) -> Outcome:

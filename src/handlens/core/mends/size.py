@@ -9,7 +9,7 @@ from ..limits import MendError
 from ..scene import Scene
 from ..scene.axes import turn_between
 from ..scene.bounds import world_bounds
-from .conjugate import conjugate
+from ..scene.conjugate import conjugate
 from .registry import Figure, Outcome, Parameter, mend
 
 
@@ -32,7 +32,7 @@ def _sides(scene: Scene) -> str:
     keeps="proportions, node scales, normals, UVs, weights, poses and clips",
     costs="nothing but the size; positions are multiplied in 64-bit floats",
     safe=False,
-    parameters=[Parameter("factor", "number", "what every length is multiplied by")],
+    parameters=[Parameter("factor", "number", "what every length is multiplied by", zero=False)],
 )
 def scale(scene: Scene, factor: float) -> Outcome:
     """Multiply every length of the model about the origin: positions, node translations, bind matrices, clips, morph targets.

@@ -8,15 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from ..format_table import BY_NAME
 from ..limits import MendError, plural
 from ..measures.slots import equal_materials, out_of_range
 from ..scene import Material, Mesh, Scene
 from ..scene.model import frozen
 from .choice import PARTS, chosen_meshes
 from .registry import Figure, Outcome, Parameter, mend
-
-_GLOSS = "KHR_materials_pbrSpecularGlossiness"
 
 
 @mend(
@@ -124,7 +121,7 @@ def set_values(
     for k, m in enumerate(scene.materials):
         if materials and m.name not in materials:
             continue
-        made = _with_values(m, wanted, BY_NAME[scene.format].reader == "gltf_read")
+        made = _with_values(m, wanted)
         if made is not m:
             changed[k] = made
             figures.append(Figure(m.name or f"material {k}", _values(m), _values(made)))
@@ -151,12 +148,6 @@ def clamp(scene: Scene) -> Outcome:
         within = lambda v: None if v is None else float(min(max(v, 0.0), 1.0)) if v == v else 1.0
         r, g, b, a = (float(within(v) or 0.0) for v in m.base_colour)
         made = replace(m, base_colour=(r, g, b, a), roughness=within(m.roughness), metallic=within(m.metallic))
-        if BY_NAME[scene.format].reader == "gltf_read":
-            told = dict(m.source.get("pbrMetallicRoughness") or {})
-            own = {"baseColorFactor": [r, g, b, a], "roughnessFactor": made.roughness, "metallicFactor": made.metallic}
-            made = replace(
-                made, source={**m.source, "pbrMetallicRoughness": {**told, **{f: v for f, v in own.items() if f in told}}}
-            )
         changed[k] = made
         figures.append(Figure(m.name or f"material {k}", ", ".join(was), "0 to 1"))
     if not figures:
@@ -174,56 +165,24 @@ def _values(m: Material) -> str:
     return ", ".join(told) or "not stated"
 
 
-def _with_values(m: Material, wanted: Mapping[str, float], native: bool) -> Material:
-    """A material with other values, in its own description too; the same one where nothing differs."""
-    source: Any = dict(m.source)
-    colour, glow = m.base_colour, m.emissive
-    if "tint" in wanted:
-        colour = (wanted["tint"],) * 3 + m.base_colour[3:]
-    if "glow" in wanted:
-        glow = (wanted["glow"],) * 3
-    if native:
-        core = {"roughnessFactor": wanted.get("roughness"), "metallicFactor": wanted.get("metallic")}
-        gloss = (source.get("extensions") or {}).get(_GLOSS)
-        if "tint" in wanted and isinstance(gloss, Mapping):
-            source["extensions"] = {**source["extensions"], _GLOSS: {**gloss, "diffuseFactor": list(colour)}}
-        elif "tint" in wanted:
-            core["baseColorFactor"] = list(colour)  # type: ignore[assignment]
-        told = {k: v for k, v in core.items() if v is not None}
-        if told:
-            source["pbrMetallicRoughness"] = {**(source.get("pbrMetallicRoughness") or {}), **told}
-        if "glow" in wanted:
-            source["emissiveFactor"] = list(glow)
+def _with_values(m: Material, wanted: Mapping[str, float]) -> Material:
+    """A material with other values; the same one where nothing differs."""
+    source: Mapping[str, Any] = m.source
     if "statements" in source and "roughness" in wanted:
-        source["statements"] = [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]
-    inputs = tuple(
-        replace(t, scale=wanted["normal"], options={**t.options, "scale": wanted["normal"]} if native else t.options)
-        if t.role == "normal" and "normal" in wanted else t
-        for t in m.inputs
-    )  # fmt: skip
+        source = {**source, "statements": [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]}
+    inputs = tuple(replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in m.inputs)
     made = replace(
-        m, roughness=wanted.get("roughness", m.roughness), metallic=wanted.get("metallic", m.metallic), base_colour=colour, emissive=glow,
-        inputs=inputs, source=source,
+        m, roughness=wanted.get("roughness", m.roughness), metallic=wanted.get("metallic", m.metallic), inputs=inputs, source=source,
+        base_colour=(wanted["tint"],) * 3 + m.base_colour[3:] if "tint" in wanted else m.base_colour,
+        emissive=(wanted["glow"],) * 3 if "glow" in wanted else m.emissive,
     )  # fmt: skip
     said = lambda x: (x.roughness, x.metallic, x.base_colour, x.emissive, [t.scale for t in x.inputs], x.source.get("statements"))
     return m if said(made) == said(m) else made
 
 
 def _plugged(m: Material) -> Material:
-    """A material without its empty inputs, in its own description too."""
-    source: Any = m.source
-    for t in m.inputs:
-        if t.image is None:
-            source = _without_path(source, t.path)
-    return replace(m, inputs=tuple(t for t in m.inputs if t.image is not None), source=source)
-
-
-def _without_path(tree: Any, path: tuple[str, ...]) -> Any:
-    if not path or not isinstance(tree, Mapping) or path[0] not in tree:
-        return tree
-    if len(path) == 1:
-        return {k: v for k, v in tree.items() if k != path[0]}
-    return {k: _without_path(v, path[1:]) if k == path[0] else v for k, v in tree.items()}
+    """A material without its empty inputs."""
+    return replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
 
 
 def _one_slot_each(mesh: Mesh) -> Mesh:

@@ -66,7 +66,7 @@ def cut(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "surface.weld", title="Join close points", keeps=f"{_LAYERS}, seams of UVs included", costs="detail finer than the distance", safe=False,
-    parameters=[Parameter("distance_mm", "number", "points closer than this become one, in millimetres"), PARTS],
+    parameters=[Parameter("distance_mm", "number", "points closer than this become one, in millimetres", zero=False), PARTS],
 )  # fmt: skip
 def weld(scene: Scene, distance_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Make points that lie closer together than a distance into one, the first of them; faces that collapse by it go.
@@ -144,7 +144,7 @@ def _of_dropped(mesh: Mesh, keep: Array) -> Array:
 
 @mend(
     "surface.fill", title="Fill openings", keeps="every face that is there", costs="new faces that take slot and UVs from the rim", safe=False,
-    parameters=[Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9), PARTS],
+    parameters=[Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9, zero=False), PARTS],
 )  # fmt: skip
 def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open."""

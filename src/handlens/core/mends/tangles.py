@@ -25,7 +25,7 @@ from .untangling import untangled
 @mend(
     "surface.take-apart", title="Take crowded edges and touching points apart",
     keeps="every face with its UVs, normals, colours, weights and slot", costs="points of their own for what only touched, moved by the gap", safe=False,
-    parameters=[Parameter("gap_mm", "number", "how far apart they come to lie, in millimetres", default=0.01), PARTS],
+    parameters=[Parameter("gap_mm", "number", "how far apart they come to lie, in millimetres", default=0.01, zero=False), PARTS],
 )  # fmt: skip
 def take_apart(scene: Scene, gap_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Give each fan of faces points of its own where more than two faces share an edge, and where fans only touch in a point.

@@ -199,7 +199,7 @@ def _bytes(before: Scene, after: Scene) -> Figure:
 @mend(
     "textures.resize", title="Resize images", keeps=_KEEPS, costs="detail, where they get smaller", safe=False,
     parameters=[
-        Parameter("pixels", "number", "longest side that is allowed", default=65536.0),
+        Parameter("pixels", "number", "longest side that is allowed", default=65536.0, zero=False),
         Parameter("power_of_two", "flag", "bring both sides to the nearest power of two", default=False), IMAGES,
     ],
 )  # fmt: skip
@@ -225,6 +225,10 @@ def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str
         if (wide, high) == tuple(size):
             return None
         changed.append(((wide, high), (size[0], size[1])))
+        if picture.mode.startswith("I"):
+            # Sixteen bits of grey stay sixteen.
+            smaller = Pillow.fromarray(np.asarray(picture).astype(np.float32)).resize(tuple(size), Pillow.Resampling.LANCZOS)
+            return repainted(image, Pillow.fromarray(np.rint(np.asarray(smaller)).clip(0, 65535).astype(np.uint16)), "png")
         has_alpha = "A" in picture.getbands() or "transparency" in picture.info
         mode = "RGBa" if has_alpha else "RGB"
         made = picture.convert("RGBA" if has_alpha else "RGB").convert(mode).resize(tuple(size), Pillow.Resampling.LANCZOS)

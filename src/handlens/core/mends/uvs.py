@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from ..format_table import BY_NAME
+from ..figures import percent
 from ..limits import MendError, plural
 from ..measures.adjacency import face_of_corner
 from ..measures.distinct import distinct_rows
@@ -21,7 +21,7 @@ from ..scene.triangles import triangulate
 from .choice import PARTS, chosen_meshes
 from .registry import Figure, Outcome, Parameter, mend
 
-_SET = Parameter("set", "number", "which UV set, the first being 1", default=1.0)
+_SET = Parameter("set", "number", "which UV set, the first being 1", default=1.0, zero=False)
 
 
 def _number(set: float, mesh: Mesh, new: bool = False) -> int | None:
@@ -107,8 +107,8 @@ def _islands_of_faces(mesh: Mesh, at: Array) -> Array:
 @mend(
     "textures.copy-uvs", title="Copy a UV set", keeps="every other set, and what images are laid on by", costs="the set that was there, where there was one",
     safe=False, parameters=[
-        Parameter("set", "number", "which UV set is copied, the first being 1", default=1.0),
-        Parameter("to", "number", "which one it becomes: one that is there, or the next", default=2.0), PARTS,
+        Parameter("set", "number", "which UV set is copied, the first being 1", default=1.0, zero=False),
+        Parameter("to", "number", "which one it becomes: one that is there, or the next", default=2.0, zero=False), PARTS,
     ],
 )  # fmt: skip
 def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outcome:
@@ -132,7 +132,7 @@ def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outc
 @mend(
     "textures.use-set", title="Choose the UV set of an input", keeps="images and every set", costs="how the image lies on the surface", safe=False,
     parameters=[
-        Parameter("set", "number", "which UV set, the first being 1"), Parameter("role", "text", "input, as base-colour or occlusion; all where it is left empty", default=""),
+        Parameter("set", "number", "which UV set, the first being 1", zero=False), Parameter("role", "text", "input, as base-colour or occlusion; all where it is left empty", default=""),
         Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
     ],
 )  # fmt: skip
@@ -155,8 +155,7 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
             lacking += 1
             continue
         chosen = {id(t) for t in about}
-        options = lambda t: {**t.options, "texCoord": k} if BY_NAME[scene.format].reader == "gltf_read" else t.options
-        inputs = tuple(replace(t, uv_set=k, options=options(t)) if id(t) in chosen else t for t in m.inputs)
+        inputs = tuple(replace(t, uv_set=k) if id(t) in chosen else t for t in m.inputs)
         changed[n] = replace(m, inputs=inputs)
         figures += [Figure(f"{t.role} of {m.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
     if not figures:
@@ -169,10 +168,10 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
     "textures.unwrap", title="Lay UVs anew", keeps="positions, normals, every other UV set, and polygons",
     costs="the set's old layout: an image that was painted for it no longer fits", safe=False,
     parameters=[
-        Parameter("set", "number", "which UV set, the first being 1; the next one is made", default=2.0),
+        Parameter("set", "number", "which UV set, the first being 1; the next one is made", default=2.0, zero=False),
         Parameter("repack", "flag", "keep the islands' shapes, bring them to one density and place them anew", default=False),
         Parameter("padding", "number", "pixels between islands", default=4.0),
-        Parameter("pixels", "number", "side of the image that the padding is meant for", default=1024.0), PARTS,
+        Parameter("pixels", "number", "side of the image that the padding is meant for", default=1024.0, zero=False), PARTS,
     ],
 )  # fmt: skip
 def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float, parts: Sequence[str] = ()) -> Outcome:
@@ -197,7 +196,7 @@ def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float
         count += 1
     if not count:
         raise MendError("None of these parts can be laid flat: no faces with an area, or no such set.")
-    share = lambda x: f"{100 * x:.3g} %"
+    share = lambda x: percent(x)
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
         (Figure("image used more than once", share(before), share(after)), Figure("meshes laid anew", "0", f"{count:,}")),

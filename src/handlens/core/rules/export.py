@@ -21,3 +21,7 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True):
     images: Literal["as-format", "embedded", "beside", "none"] = "as-format"
     folder: str = ""
     material_library: bool = True
+
+
+#: As the format has it by itself.
+PLAIN = ExportOptions()

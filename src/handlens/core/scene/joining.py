@@ -24,7 +24,7 @@ def joined_nodes(scene: Scene, nodes: list[int]) -> Scene:
         assert number is not None
         pieces.append(_moved(scene.meshes[number], home @ world[i]) if i != nodes[0] else scene.meshes[number])
     first = scene.nodes[nodes[0]]
-    meshes = (*scene.meshes, _joined(pieces))
+    meshes = (*scene.meshes, joined_meshes(pieces))
     changed = {nodes[0]: replace(first, mesh=len(meshes) - 1)} | {i: replace(scene.nodes[i], mesh=None) for i in nodes[1:]}
     return scene.with_(nodes=tuple(changed.get(i, n) for i, n in enumerate(scene.nodes)), meshes=meshes)
 
@@ -61,7 +61,8 @@ def _reversed_corners(mesh: Mesh) -> Array:
     return np.where(corner == first, first, first + mesh.starts[1:][face] - corner)
 
 
-def _joined(pieces: list[Mesh]) -> Mesh:
+def joined_meshes(pieces: list[Mesh]) -> Mesh:
+    """Several meshes in one frame as one, in order; slots of one material become one. Weights and morph targets are not carried."""
     bases = np.cumsum([0, *(len(m.positions) for m in pieces)])
     materials = list(dict.fromkeys(x for m in pieces for x in m.slot_materials))
     slots = [np.array([materials.index(x) for x in m.slot_materials] or [0], np.int32)[m.slots] for m in pieces]

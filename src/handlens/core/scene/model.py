@@ -159,7 +159,9 @@ class TextureInput:
     """An image plugged into a material: which image, which UV set, how it is sampled, where it is shifted to.
 
     `path` is where the input sits in the material's description, for instance ("normalTexture",).
-    `sampler` and `transform` keep the standard's own keys. `scale` is normal strength or occlusion strength.
+    `channel` is the one that is taken of the image: r, g, b, a, or l for luminance, with a minus where it says the opposite,
+    "" for what the role takes by itself. `sampler` and `transform` keep the standard's own keys. `scale` is normal strength or occlusion strength. `options` holds
+    what else its format said of it, without anything that a field is for.
     """
 
     role: str
@@ -169,14 +171,16 @@ class TextureInput:
     sampler: Mapping[str, Any] = field(default_factory=dict)
     transform: Mapping[str, Any] | None = None
     scale: float | None = None
+    channel: str = ""
     options: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
 class Material:
-    """A material: the values every format shares, its texture inputs, and its own description kept whole in `source`.
+    """A material: the values every format shares, its texture inputs, and in `source` whatever else its format said of it.
 
-    alpha_mode is "opaque", "mask", "blend" or None where the format cannot say; so is double_sided.
+    alpha_mode is "opaque", "mask", "blend" or None where the format cannot say; so is double_sided. What a field says stands in
+    the field alone: `source` holds only keys that no field is for, in the words of the format that they came from.
     """
 
     id: str
@@ -293,7 +297,8 @@ class Problem:
 class Scene:
     """A whole file, neutral. unit_metres and up_axis are None where the file does not state them. files: those that were read,
     with their roles. beside: those that came along unnamed. main: the package path of the model file, where it is known.
-    former: names that things had before mends, or in the revision before.
+    former: names that things had before mends, or in the revision before. v_down: v of UVs counts downwards from the image's
+    top, else upwards from its bottom. linear: colours are linear light, else as they are shown.
     """
 
     format: str
@@ -314,6 +319,8 @@ class Scene:
     beside: tuple[Neighbour, ...] = ()
     main: str = ""
     former: frozenset[str] = frozenset()
+    v_down: bool = False
+    linear: bool = False
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     def with_(self, **changes: Any) -> Scene:

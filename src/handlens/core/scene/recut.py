@@ -121,6 +121,12 @@ def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
     )  # fmt: skip
 
 
+def used_materials(mesh: Mesh) -> list[int]:
+    """Materials that faces of a mesh have, each once; none for -1."""
+    slots = np.unique(mesh.slots).tolist() if len(mesh.slots) else [0] if mesh.face_count else []
+    return list(dict.fromkeys(m for s in slots if s < len(mesh.slot_materials) and (m := mesh.slot_materials[s]) >= 0))
+
+
 def used_vertices(mesh: Mesh) -> Array:
     """(V,) bool: vertices of a face, a line or a point."""
     used = np.zeros(len(mesh.positions), bool)

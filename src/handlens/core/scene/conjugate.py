@@ -7,9 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from ..scene import Channel, Layer, Mesh, Morph, Node, Scene, Skin
-from ..scene.model import Array, frozen
-from ..scene.transforms import matrix_quaternion, quaternion_product
+from .model import Array, Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
+from .transforms import matrix_quaternion, quaternion_product
 
 
 def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
@@ -21,7 +20,12 @@ def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
 
     rotation: (3, 3), one that permutes axes (with signs), so that per-axis scales stay per-axis scales.
     """
-    turn = _Turn(rotation, factor)
+    # A file may hold any number, and what is none stays none.
+    with np.errstate(all="ignore"):
+        return _conjugate(scene, _Turn(rotation, factor), factor)
+
+
+def _conjugate(scene: Scene, turn: _Turn, factor: float) -> Scene:
     return scene.with_(
         nodes=turn.nodes(scene),
         meshes=tuple(turn.mesh(m) for m in scene.meshes),

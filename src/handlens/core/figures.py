@@ -1,0 +1,33 @@
+"""Figures as people read them: three digits, a unit that they think in, and nothing that nobody can act on."""
+
+from __future__ import annotations
+
+import math
+
+from .lengths import metres
+
+#: Lengths in metres below which nobody acts on the very figure: the reports keep it.
+_SMALL = 1e-5
+
+
+def percent(share: float) -> str:
+    """A share as "24.6 %"; a tiny one is said to be so, and one that is not quite all is not called all."""
+    if not math.isfinite(share):
+        return "no share"
+    if share <= 0:
+        return "0 %"
+    if share < 1e-4:
+        return "under 0.01 %"
+    if 0.9995 <= share < 1:
+        return "over 99.9 %"
+    return f"{100 * share:.3g} %" if share < 9.995 else f"{100 * share:,.0f} %"
+
+
+def about(amount: float) -> str:
+    """A length given in metres, "under 0.01 mm" where it is less than that."""
+    return f"under {metres(_SMALL)}" if 0 < abs(amount) < _SMALL else metres(amount)
+
+
+def within(amount: float) -> str:
+    """How near things lie, a length given in metres: "within 0.2 mm", "closer than 0.01 mm"."""
+    return f"closer than {metres(_SMALL)}" if 0 < abs(amount) < _SMALL else f"within {metres(amount)}"

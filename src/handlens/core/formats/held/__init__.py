@@ -1,0 +1,80 @@
+"""A scene as a format can hold it, and what is said of the way there.
+
+The writers write what comes out of here and nothing else, the sentences before writing come from here, and the proof compares
+what comes out of here with what was read back. So nothing can be lost that was not said, and nothing excused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...format_table import BY_NAME
+from ...rules.export import ExportOptions
+from ...scene import Scene
+from ...scene.axes import turn_between
+from ...scene.conjugate import conjugate
+from . import frame, looks, numbers, optics, pictures, rig, surface, threemf, tree
+from .steps import Said, Step, Target
+
+#: In this order: what is left out of the tree first, then the frame, the rig, the surface, the looks, and how parts are laid out.
+STEPS: tuple[Step, ...] = (
+    *pictures.FIRST, *tree.STEPS, *rig.STEPS, *optics.STEPS, *frame.STEPS, *surface.STEPS, *looks.STEPS, *pictures.STEPS, *threemf.STEPS, *tree.FLAT,
+    *surface.LAST, *numbers.STEPS,
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Held:
+    """scene: what the format can hold of what was sent, in its own words. said: every difference between the two."""
+
+    scene: Scene
+    said: tuple[Said, ...]
+
+    @property
+    def lost(self) -> list[str]:
+        return list(dict.fromkeys(s.text for s in self.said))
+
+
+def said(scene: Scene, target: Target) -> list[Said]:
+    """Everything that will differ, told before writing, without working through arrays and pictures."""
+    return _through(scene, target, STEPS, False, light=True)[1]
+
+
+def hold(scene: Scene, target: Target, *, free: bool = False, steps: Sequence[Step] = STEPS) -> Held:
+    """The scene as a format holds it. free: nothing but what the format cannot hold is taken away, for comparing with any file."""
+    # What is said is what was said before writing, to the letter.
+    lines = _through(scene, target, steps, free, light=True)[1]
+    made = _through(scene, target, steps, free, light=False)[0]
+    # From here on what materials say beside their fields is in the words of the format.
+    return Held(replace(made, format=target.format.name), tuple(lines))
+
+
+def _through(scene: Scene, target: Target, steps: Sequence[Step], free: bool, light: bool) -> tuple[Scene, list[Said]]:
+    lines: list[Said] = []
+    for step in steps:
+        if free and step.choice:
+            continue
+        told = step.tell(scene, target)
+        if (told or step.always) and not (light and step.heavy):
+            scene = step.apply(scene, target)
+        lines += told
+    return scene, lines
+
+
+def alike_frame(scene: Scene, other: Scene) -> Scene:
+    """The scene with its unit, its axis, the direction of v and the kind of colours that another one has, where both state them."""
+    options = ExportOptions()
+    like = replace(BY_NAME[other.format], v_down=other.v_down, linear=other.linear)
+    target = Target(like, options)
+    scene = looks.in_space(looks.v_direction(scene, target), target)
+    factor = (scene.unit_metres or 1.0) / (other.unit_metres or scene.unit_metres or 1.0)
+    turn = turn_between(scene.up_axis or other.up_axis or "Y", other.up_axis or scene.up_axis or "Y")
+    if factor == 1.0 and (turn == np.eye(3)).all():
+        return scene.with_(unit_metres=other.unit_metres, up_axis=other.up_axis)
+    return conjugate(scene, turn, factor).with_(unit_metres=other.unit_metres, up_axis=other.up_axis)
+
+
+__all__ = ["STEPS", "Held", "Said", "Step", "Target", "alike_frame", "hold", "said"]

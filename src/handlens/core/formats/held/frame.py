@@ -1,0 +1,124 @@
+"""Units, axes and polygons: the numbers as the destination and the format want them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...limits import plural
+from ...rules.sheet import UNIT_WORDS, UNITS
+from ...scene import Mesh, Scene
+from ...scene.axes import turn_between
+from ...scene.conjugate import conjugate
+from ...scene.model import Array
+from ...scene.recut import recut
+from ...scene.triangles import triangulate
+from .steps import Said, Step, Target
+
+_GROUP = "Size"
+#: Units that a 3MF model can be in (core specification 1.3, chapter 3.4).
+THREEMF_UNITS = {"micron": 1e-6, "millimeter": 0.001, "centimeter": 0.01, "inch": 0.0254, "foot": 0.3048, "meter": 1.0}
+#: What numbers count as in a format that always has a unit, where none was stated.
+_COUNT_AS = {"glb": 1.0, "gltf": 1.0, "3mf": 0.001, "usda": 1.0, "usdz": 1.0}
+_UNIT_NAMES = {1.0: "metres", 0.01: "centimetres", 0.001: "millimetres", 1e-6: "micrometres", 0.0254: "inches", 0.3048: "feet"}
+
+
+def unit_words(metres: float | None) -> str:
+    if metres is None:
+        return "not stated"
+    return next((name for m, name in _UNIT_NAMES.items() if abs(m - metres) < 1e-9 * m), f"{metres:g} m")
+
+
+def wanted_unit(scene: Scene, target: Target) -> float | None:
+    """Metres per unit that the numbers will be in; None where they stay as they are and nothing says what they mean."""
+    form, own = target.format, scene.unit_metres
+    if form.fixed_unit:
+        return 1.0
+    if target.options.unit and own is not None:
+        own = UNITS[target.options.unit]
+    if form.name == "3mf":
+        known = own is not None and any(abs(m - own) < 1e-9 * m for m in THREEMF_UNITS.values())
+        return own if known else 0.001
+    return _COUNT_AS.get(form.name) if own is None else own
+
+
+def wanted_axis(scene: Scene, target: Target) -> str | None:
+    form = target.format
+    if form.fixed_axis:
+        return "Z" if form.name == "3mf" else "Y"
+    if form.name in ("usda", "usdz"):
+        axis = target.options.up_axis if scene.up_axis else None
+        return axis or ("Y" if scene.up_axis in (None, "X") else scene.up_axis)
+    return target.options.up_axis if scene.up_axis and target.options.up_axis else scene.up_axis
+
+
+def _tell_frame(scene: Scene, target: Target) -> list[Said]:
+    unit, axis = wanted_unit(scene, target), wanted_axis(scene, target)
+    said = []
+    if unit is not None and unit != scene.unit_metres:
+        if scene.unit_metres is None:
+            text = f"No unit is stated, so the numbers count as {unit_words(unit)}."
+        elif target.options.unit or target.format.name != "3mf":
+            named = next((UNIT_WORDS[k] for k, m in UNITS.items() if m == unit), unit_words(unit))
+            text = f"Lengths are written in {named}."
+        else:
+            text = f"The unit of {scene.unit_metres:g} m is none of the format's, so lengths are written in millimetres."
+        said.append(Said(_GROUP, "Unit", text, unit_words(scene.unit_metres), unit_words(unit)))
+    if axis is not None and axis != scene.up_axis:
+        words = (
+            f"No up axis is stated, so {axis} counts as up."
+            if scene.up_axis is None
+            else f"{axis} is up in the format, so the model is turned."
+            if target.format.fixed_axis
+            else f"{axis} is up in the file."
+        )
+        said.append(Said(_GROUP, "Up axis", words, scene.up_axis or "not stated", axis))
+    return said
+
+
+def _frame(scene: Scene, target: Target) -> Scene:
+    unit, axis = wanted_unit(scene, target), wanted_axis(scene, target)
+    factor = 1.0 if unit is None or scene.unit_metres is None else scene.unit_metres / unit
+    turn: Array = np.eye(3) if scene.up_axis is None or axis is None else turn_between(scene.up_axis, axis)
+    moved = factor != 1.0 or not (turn == np.eye(3)).all()
+    return (conjugate(scene, turn, factor) if moved else scene).with_(unit_metres=unit, up_axis=axis)
+
+
+def _tell_unstated(scene: Scene, target: Target) -> list[Said]:
+    if not target.lacks("unit") or (scene.unit_metres is None and scene.up_axis is None):
+        return []
+    own = (unit_words(wanted_unit(scene, target)), wanted_axis(scene, target) or "not stated")
+    words = f"The unit and the up axis cannot be stated: the numbers are {own[0]}, {own[1]} up."
+    if own[1] == "not stated":
+        words = f"The unit cannot be stated: the numbers are {own[0]}."
+    elif own[0] == "not stated":
+        words = f"The up axis cannot be stated: it is {own[1]}."
+    return [Said(_GROUP, "Unit and axis", words, f"{own[0]}, {own[1]}", "not stated")]
+
+
+def triangulated(mesh: Mesh) -> Mesh:
+    """A mesh whose polygons are cut into triangles, every layer carried along."""
+    if mesh.only_triangles:
+        return mesh
+    corners, face = triangulate(mesh)
+    return recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1, dtype=np.int64) * 3, face)
+
+
+def _tell_polygons(scene: Scene, target: Target) -> list[Said]:
+    if not (target.options.triangulate or target.lacks("polygons")):
+        return []
+    count = sum(int(np.count_nonzero(m.corner_counts > 3)) for m in scene.meshes)
+    if not count:
+        return []
+    text = (
+        f"{plural(count, 'polygon is', 'polygons are')} written as triangles."
+        if target.lacks("polygons")
+        else "Polygons are cut into triangles."
+    )
+    return [Said("Surface", "Polygons", text, f"{count:,}", "0")]
+
+
+STEPS = (
+    Step("frame", _tell_frame, _frame, heavy=True),
+    Step("unit", _tell_unstated, lambda s, _: s.with_(unit_metres=None, up_axis=None)),
+    Step("polygons", _tell_polygons, lambda s, _: s.with_(meshes=tuple(triangulated(m) for m in s.meshes)), heavy=True),
+)

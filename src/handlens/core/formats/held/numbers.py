@@ -1,0 +1,40 @@
+"""Numbers as wide as the format writes them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ...lengths import metres
+from ...scene import Scene
+from ...scene.model import frozen
+from .steps import Said, Step, Target
+
+
+def _worst(scene: Scene) -> float:
+    """Greatest change of a coordinate by rounding it to a 32-bit float, in units of the scene."""
+    worst = 0.0
+    for m in scene.meshes:
+        finite = m.positions[np.isfinite(m.positions).all(axis=1)]
+        if len(finite):
+            with np.errstate(over="ignore", invalid="ignore"):
+                worst = max(worst, float(np.abs(finite.astype(np.float32) - finite).max()))
+    return worst
+
+
+def _tell(scene: Scene, target: Target) -> list[Said]:
+    far = _worst(scene) if target.format.single else 0.0
+    if not far > 0:
+        return []
+    by = metres(far * scene.unit_metres) if scene.unit_metres is not None else f"{far:.3g} file units"
+    return [Said("Surface", "Rounding", f"Positions are rounded to 32-bit floats, by up to {by}.", "64 bits", "32 bits")]
+
+
+def _rounded(scene: Scene, _: Target) -> Scene:
+    with np.errstate(over="ignore", invalid="ignore"):
+        single = lambda p: frozen(p.astype(np.float32).astype(np.float64))
+        return scene.with_(meshes=tuple(replace(m, positions=single(m.positions)) for m in scene.meshes))
+
+
+STEPS = (Step("rounding", _tell, _rounded, heavy=True),)

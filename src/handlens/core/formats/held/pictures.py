@@ -1,0 +1,197 @@
+"""Images: which come along, of which kind, and under which file name."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import replace
+
+from ...limits import plural
+from ...scene import Image, Scene
+from ..accepted import PLAIN_KINDS, accepted, left_out, told
+from ..names import file_names
+from ..pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
+from .looks import native
+from .steps import Said, Step, Target
+
+_GROUP = "Images"
+
+
+def _kinds(scene: Scene, target: Target) -> Collection[str] | None:
+    """Media types that go out as they came; None for any."""
+    if target.format.reader == "gltf_read":
+        return PLAIN_KINDS | set(BY_EXTENSION) if native(scene, target) else PLAIN_KINDS
+    return PLAIN_KINDS if target.format.name in ("3mf", "usdz") else None
+
+
+def used_images(scene: Scene) -> set[int]:
+    return {t.image for m in scene.materials for t in m.inputs if t.image is not None}
+
+
+def only_images(scene: Scene, kept: Collection[int]) -> Scene:
+    """The scene with some images alone, all references following; an input of one that is gone goes with it."""
+    order = sorted(kept)
+    number = {old: new for new, old in enumerate(order)}
+    materials = tuple(
+        replace(
+            m,
+            inputs=tuple(
+                replace(t, image=None if t.image is None else number[t.image])
+                for t in m.inputs
+                if t.image is None or t.image in number
+            ),
+        )
+        for m in scene.materials
+    )
+    return scene.with_(materials=materials, images=tuple(scene.images[k] for k in order))
+
+
+def _tell_none(scene: Scene, target: Target) -> list[Said]:
+    if not scene.images or (target.lacks("images") and scene.materials):
+        # Where materials are left out it is said of them.
+        return []
+    if target.options.images != "none" and not target.lacks("images"):
+        return []
+    return [Said(_GROUP, "Images", "Images are left out.", f"{len(scene.images):,}", "0")]
+
+
+def _tell_unused(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("images") or not target.lacks("unused images"):
+        return []
+    n = len(scene.images) - len(used_images(scene))
+    text = f"{plural(n, 'image that no material uses is', 'images that no material uses are')} left out."
+    return [Said(_GROUP, "Unused images", text, f"{n:,}", "0")] if n else []
+
+
+def _tell_empty(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("images") or not target.lacks("empty inputs"):
+        return []
+    n = sum(t.image is None for m in scene.materials for t in m.inputs)
+    text = f"{plural(n, 'input')} without an image left out."
+    return [Said("Materials", "Empty inputs", text, f"{n:,}", "0")] if n else []
+
+
+def _without_empty(scene: Scene, _: Target) -> Scene:
+    full = lambda m: replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
+    return scene.with_(materials=tuple(full(m) for m in scene.materials))
+
+
+def _tell_missing(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("images") or not target.lacks("missing images"):
+        return []
+    gone = [scene.images[k].reference for k in sorted(used_images(scene)) if scene.images[k].load is None]
+    if not gone:
+        return []
+    text = f"{plural(len(gone), 'missing image is', 'missing images are')} left out, first {gone[0]}: a package names nothing outside of it."
+    return [Said(_GROUP, "Missing images", text, f"{len(gone):,}", "0")]
+
+
+def _without_missing(scene: Scene, _: Target) -> Scene:
+    return only_images(scene, [k for k, i in enumerate(scene.images) if i.load is not None])
+
+
+def _tell_kinds(scene: Scene, target: Target) -> list[Said]:
+    kinds = None if target.lacks("images") else _kinds(scene, target)
+    if kinds is None:
+        return []
+    title = {"glb": "glTF", "gltf": "glTF", "3mf": "3MF"}.get(target.format.name, "a USD package")
+    return [Said(_GROUP, "Kinds of images", text) for text in told(scene, kinds, title)]
+
+
+def _as_kinds(scene: Scene, target: Target) -> Scene:
+    kinds = _kinds(scene, target)
+    return scene if kinds is None else accepted(scene, kinds)
+
+
+def _tell_other_kinds(scene: Scene, target: Target) -> list[Said]:
+    if target.format.name not in ("3mf", "usdz"):
+        return []
+    n = left_out(scene, PLAIN_KINDS)
+    words = ", which alone a package may hold," if target.format.name == "usdz" else ""
+    text = f"{plural(n, 'image is', 'images are')} neither PNG nor JPEG{words} and left out."
+    return [Said(_GROUP, "Other kinds of images", text, f"{n:,}", "0")] if n else []
+
+
+def _only_kinds(scene: Scene, _: Target) -> Scene:
+    kept = [k for k, i in enumerate(scene.images) if i.load is None or media_type(i.bytes() or b"") in PLAIN_KINDS]
+    return only_images(scene, kept)
+
+
+# --- names of files -----------------------------------------------------------------------------------
+
+
+def lies_inside(image: Image, target: Target) -> bool:
+    """Whether an image lies in the file itself, without a name of its own. Only glTF has such.
+
+    The wish of the export comes first, then that of a mend, then the format's own way.
+    """
+    if target.format.reader != "gltf_read":
+        return False
+    wish = target.options.images
+    own = wish == "embedded" or (target.format.name == "glb" and wish != "beside")
+    return own if wish != "as-format" or image.keep is None else image.keep == "inside"
+
+
+def base_name(image: Image) -> str:
+    """The last piece of where an image is."""
+    return (image.found_at or image.reference or image.name).replace("\\", "/").rpartition("/")[2]
+
+
+def _files(scene: Scene, target: Target) -> dict[int, str]:
+    taken = {f"{target.stem}.{e}" for e in ("obj", "mtl", "dae", "usda", "bin", "gltf", "glb")}
+    folder = target.options.folder.replace("{model}", target.stem).strip("/")
+    return file_names(scene.images, ENDING_BY_MEDIA, taken, "" if target.format.name in ("3mf", "usdz") else folder)
+
+
+def _named_anew(image: Image, target: Target) -> bool:
+    return image.load is not None and not lies_inside(image, target)
+
+
+def _tell_files(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("images"):
+        return []
+    names = _files(scene, target)
+    said = []
+    folders = {name.rpartition("/")[0] for k, name in names.items() if _named_anew(scene.images[k], target)} - {""}
+    if folders and target.options.folder:
+        folder = min(folders)
+        text = f"Images lie in the folder {folder}."
+        said.append(Said(_GROUP, "Folder of images", text, "as they came", folder))
+    changed = [(base_name(i), names[k].rpartition("/")[2]) for k, i in enumerate(scene.images) if _named_anew(i, target)]
+    changed = [(a, b) for a, b in changed if a != b]
+    if not changed:
+        return said
+    text = f"{plural(len(changed), 'image is', 'images are')} written under another file name: {changed[0][0] or 'one without a name'} as {changed[0][1]}."
+    return [*said, Said(_GROUP, "File names", text, plural(len(scene.images), "image"), f"{len(changed):,} changed")]
+
+
+def _keeps_names(target: Target) -> bool:
+    """Whether an image has a name beside that of its file."""
+    return target.format.reader in ("gltf_read", "collada")
+
+
+def _called_by_file(scene: Scene, target: Target) -> Scene:
+    if target.lacks("images") or _keeps_names(target):
+        return scene
+    return scene.with_(images=tuple(replace(i, name=base_name(i) or i.name) for i in scene.images))
+
+
+def _with_files(scene: Scene, target: Target) -> Scene:
+    """`reference` becomes where an image will lie; one that is missing keeps what the file said of it."""
+    if target.lacks("images"):
+        return scene
+    names = _files(scene, target)
+    own = lambda k, i: i.name if _keeps_names(target) and i.name else names[k].rpartition("/")[2]
+    named = lambda k, i: replace(i, reference=names[k], name=own(k, i)) if _named_anew(i, target) else i
+    return scene.with_(images=tuple(named(k, i) for k, i in enumerate(scene.images)))
+
+
+FIRST = (Step("no images", _tell_none, lambda s, _: only_images(s, ())),)
+STEPS = (
+    Step("empty inputs", _tell_empty, _without_empty),
+    Step("unused images", _tell_unused, lambda s, _: only_images(s, used_images(s))),
+    Step("kinds of images", _tell_kinds, _as_kinds, heavy=True),
+    Step("other kinds of images", _tell_other_kinds, _only_kinds),
+    Step("missing images", _tell_missing, _without_missing),
+    Step("names by file", lambda s, t: [], _called_by_file, always=True),
+    Step("file names", _tell_files, _with_files, always=True, choice=True),
+)

@@ -1,0 +1,275 @@
+"""Skins, morph targets, clips, cameras and lights that a format has no place for, and clips as whole transforms."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ...limits import plural
+from ...scene import Channel, Clip, Scene
+from ...scene.model import frozen
+from ...scene.motion import poses
+from ...scene.transforms import decompose
+from .steps import Said, Step, Target
+
+_GROUP = "Skin and motion"
+_ELSE = "Also in the file"
+_PATHS = ("translation", "rotation", "scale")
+
+
+# --- skins --------------------------------------------------------------------------------------------
+
+
+def _tell_skins(scene: Scene, target: Target) -> list[Said]:
+    if not target.lacks("skins"):
+        return []
+    weighted = sum(m.weights is not None for m in scene.meshes)
+    n = len(scene.skins)
+    if n:
+        text = f"{plural(n, 'skin with its weights', 'skins with their weights')} cannot be held."
+        return [Said(_GROUP, "Skins", text, f"{n:,}", "0")]
+    text = f"Weights of {plural(weighted, 'mesh', 'meshes')} cannot be held."
+    return [Said(_GROUP, "Weights", text, f"{weighted:,}", "0")] if weighted else []
+
+
+def _without_skins(scene: Scene, _: Target) -> Scene:
+    nodes = tuple(replace(n, skin=None) if n.skin is not None else n for n in scene.nodes)
+    meshes = tuple(replace(m, weights=None) if m.weights is not None else m for m in scene.meshes)
+    return scene.with_(nodes=nodes, meshes=meshes, skins=())
+
+
+def _rigged(scene: Scene) -> dict[int, int]:
+    """Skin of each node whose mesh has weights."""
+    return {
+        i: n.skin
+        for i, n in enumerate(scene.nodes)
+        if n.skin is not None and n.mesh is not None and scene.meshes[n.mesh].weights is not None and scene.skins[n.skin].joints
+    }
+
+
+def _loose(scene: Scene) -> tuple[set[int], set[int], list[int]]:
+    """Skins that no weighted mesh uses, meshes with weights that no skin uses, and nodes with a skin but no weights."""
+    rigged = _rigged(scene)
+    meshes = {scene.nodes[i].mesh for i in rigged}
+    idle = set(range(len(scene.skins))) - set(rigged.values())
+    unused = {k for k, m in enumerate(scene.meshes) if m.weights is not None and k not in meshes}
+    return idle, unused, [i for i, n in enumerate(scene.nodes) if n.skin is not None and i not in rigged]
+
+
+def _tell_loose(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("skins") or not target.lacks("idle skins"):
+        return []
+    idle, unused, bare = _loose(scene)
+    said = []
+    if idle:
+        text = f"{plural(len(idle), 'skin that no mesh uses is', 'skins that no mesh uses are')} left out."
+        said.append(Said(_GROUP, "Skins", text, f"{len(idle):,}", "0"))
+    if unused or bare:
+        text = f"{plural(len(unused) + len(bare), 'mesh')} with weights but no skin, or a skin but no weights, written without."
+        said.append(Said(_GROUP, "Weights", text, f"{len(unused) + len(bare):,}", "0"))
+    return said
+
+
+def _without_loose(scene: Scene, _: Target) -> Scene:
+    idle, unused, bare = _loose(scene)
+    kept = [k for k in range(len(scene.skins)) if k not in idle]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(
+        replace(n, skin=None if i in bare else number[n.skin]) if n.skin is not None else n for i, n in enumerate(scene.nodes)
+    )
+    meshes = tuple(replace(m, weights=None) if k in unused else m for k, m in enumerate(scene.meshes))
+    return scene.with_(nodes=nodes, meshes=meshes, skins=tuple(scene.skins[k] for k in kept))
+
+
+def _jointless(scene: Scene) -> set[int]:
+    return {k for k, s in enumerate(scene.skins) if not s.joints}
+
+
+def _tell_jointless(scene: Scene, target: Target) -> list[Said]:
+    n = 0 if target.lacks("skins") else len(_jointless(scene))
+    text = f"{plural(n, 'skin')} without any joint left out."
+    return [Said(_GROUP, "Skins without joints", text, f"{n:,}", "0")] if n else []
+
+
+def _without_jointless(scene: Scene, _: Target) -> Scene:
+    gone = _jointless(scene)
+    kept = [k for k in range(len(scene.skins)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(replace(n, skin=number.get(n.skin)) if n.skin is not None else n for n in scene.nodes)
+    return scene.with_(nodes=nodes, skins=tuple(scene.skins[k] for k in kept))
+
+
+def _tell_roots(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("skins") or not target.lacks("skeleton roots"):
+        return []
+    count = sum(s.skeleton is not None for s in scene.skins)
+    text = f"The root that {plural(count, 'skin names', 'skins name')} for their joints is left out; the joints stay."
+    return [Said(_GROUP, "Skeleton roots", text, f"{count:,}", "0")] if count else []
+
+
+# --- morph targets ------------------------------------------------------------------------------------
+
+
+def _tell_morphs(scene: Scene, target: Target) -> list[Said]:
+    if not target.lacks("morph targets"):
+        return []
+    said = []
+    count = sum(len(m.morphs) for m in scene.meshes)
+    if count:
+        text = f"{plural(count, 'morph target', 'morph targets')} cannot be held."
+        said.append(Said(_GROUP, "Morph targets", text, f"{count:,}", "0"))
+    channels = sum(c.path == "weights" for clip in scene.clips for c in clip.channels)
+    if channels and not target.lacks("clips"):
+        text = f"{plural(channels, 'channel')} of morph targets cannot be held."
+        said.append(Said(_GROUP, "Channels of morph targets", text, f"{channels:,}", "0"))
+    return said
+
+
+def _without_morphs(scene: Scene, _: Target) -> Scene:
+    meshes = tuple(replace(m, morphs=(), morph_weights=()) if m.morphs or m.morph_weights else m for m in scene.meshes)
+    nodes = tuple(replace(n, morph_weights=()) if n.morph_weights else n for n in scene.nodes)
+    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips)
+    return scene.with_(meshes=meshes, nodes=nodes, clips=clips)
+
+
+# --- clips --------------------------------------------------------------------------------------------
+
+
+def _tell_clips(scene: Scene, target: Target) -> list[Said]:
+    n = len(scene.clips)
+    if target.lacks("clips") and n:
+        return [Said(_GROUP, "Clips", f"{plural(n, 'clip', 'clips')} cannot be held.", f"{n:,}", "0")]
+    if not target.lacks("clips") and target.lacks("further clips") and n > 1:
+        text = f"A stage has one timeline: {plural(n - 1, 'further clip is', 'further clips are')} left out."
+        return [Said(_GROUP, "Clips", text, f"{n:,}", "1")]
+    return []
+
+
+def _fewer_clips(scene: Scene, target: Target) -> Scene:
+    return scene.with_(clips=() if target.lacks("clips") else scene.clips[:1])
+
+
+def _empty(clip: Clip) -> int:
+    return sum(not len(c.times) for c in clip.channels)
+
+
+def _tell_empty(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("clips"):
+        return []
+    clips = sum(_empty(c) == len(c.channels) for c in scene.clips)
+    channels = sum(_empty(c) for c in scene.clips)
+    said = []
+    if channels:
+        text = f"{plural(channels, 'channel')} without any key left out."
+        said.append(Said(_GROUP, "Channels without keys", text, f"{channels:,}", "0"))
+    if clips:
+        text = f"{plural(clips, 'clip')} that {'moves' if clips == 1 else 'move'} nothing left out."
+        said.append(Said(_GROUP, "Clips that move nothing", text, f"{clips:,}", "0"))
+    return said
+
+
+def _without_empty(scene: Scene, _: Target) -> Scene:
+    clips = tuple(replace(c, channels=tuple(x for x in c.channels if len(x.times))) for c in scene.clips)
+    return scene.with_(clips=tuple(c for c in clips if c.channels))
+
+
+def _movable(scene: Scene, clip: Clip) -> list[int]:
+    return list(dict.fromkeys(c.node for c in clip.channels if c.node is not None and c.path in _PATHS))
+
+
+def _tell_baked(scene: Scene, target: Target) -> list[Said]:
+    """Clips of formats that move whole transforms: at the keys they are the same, between them what is curved is straight."""
+    if target.lacks("clips") or not target.lacks("channels") or not scene.clips:
+        return []
+    clips = scene.clips[:1] if target.lacks("further clips") else scene.clips
+    nodes = sum(len(_movable(scene, c)) for c in clips)
+    if not nodes and not any(c.node is None for clip in clips for c in clip.channels):
+        return []
+    other = sum(c.interpolation != "LINEAR" for clip in clips for c in clip.channels if c.path in _PATHS)
+    text = f"Motion of {plural(nodes, 'node')} is written as whole transforms at every key"
+    text += f"; {plural(other, 'channel')} with steps or curves straight between them." if other else "."
+    said = [Said(_GROUP, "Channels", text, plural(sum(len(c.channels) for c in clips), "channel"), "whole transforms")]
+    idle = sum(c.node is None for clip in clips for c in clip.channels)
+    if idle:
+        text = f"{plural(idle, 'channel')} that drive no node left out."
+        said.append(Said(_GROUP, "Channels without a node", text, f"{idle:,}", "0"))
+    return said
+
+
+def _baked(scene: Scene, target: Target) -> Scene:
+    clips = []
+    for clip in scene.clips:
+        channels: list[Channel] = []
+        for node in _movable(scene, clip):
+            times, matrices = poses(scene.nodes[node], [c for c in clip.channels if c.node == node and c.path in _PATHS])
+            channels += transform_channels(node, times, matrices, still=not target.lacks("still channels"))
+        clips.append(replace(clip, channels=tuple(channels)))
+    return scene.with_(clips=tuple(c for c in clips if c.channels))
+
+
+def transform_channels(node: int, times: np.ndarray, matrices: np.ndarray, still: bool) -> list[Channel]:
+    """Channels of translation, rotation and scale of local matrices (K, 4, 4) at times (K,). still: also those that never change."""
+    rows = [decompose(m) for m in matrices]
+    parts = {p: np.array([r[k] for r in rows], np.float64) for k, p in enumerate(_PATHS)}
+    turns = parts["rotation"]
+    # The same turn as a quaternion and as its negative: the nearer one, so that nothing spins the long way.
+    for k in range(1, len(turns)):
+        if turns[k] @ turns[k - 1] < 0:
+            turns[k] *= -1
+    stamps = frozen(times.astype(np.float32))
+    made = {p: v.astype(np.float32) for p, v in parts.items()}
+    return [Channel(node, p, stamps, frozen(v)) for p, v in made.items() if still or np.ptp(v, axis=0).max(initial=0) > 0]
+
+
+# --- cameras, lights ----------------------------------------------------------------------------------
+
+
+def _tell_cameras(scene: Scene, target: Target) -> list[Said]:
+    n = len(scene.cameras) if target.lacks("cameras") else 0
+    return [Said(_ELSE, "Cameras", f"{plural(n, 'camera')} cannot be held.", f"{n:,}", "0")] if n else []
+
+
+def _without_cameras(scene: Scene, _: Target) -> Scene:
+    return scene.with_(nodes=tuple(replace(n, camera=None) for n in scene.nodes), cameras=())
+
+
+def _unheld_lights(scene: Scene, target: Target) -> list[int]:
+    if target.lacks("lights"):
+        return list(range(len(scene.lights)))
+    kinds = {"directional", "point", "spot", *([] if target.lacks("ambient lights") else ["ambient"])}
+    return [k for k, light in enumerate(scene.lights) if light.source.get("type") not in kinds]
+
+
+def _tell_lights(scene: Scene, target: Target) -> list[Said]:
+    gone = len(_unheld_lights(scene, target))
+    if not gone:
+        return []
+    text = (
+        f"{plural(gone, 'light')} cannot be held."
+        if target.lacks("lights")
+        else f"{plural(gone, 'light')} of a kind without a place in {target.format.title} left out."
+    )
+    return [Said(_ELSE, "Lights", text, f"{len(scene.lights):,}", f"{len(scene.lights) - gone:,}")]
+
+
+def _fewer_lights(scene: Scene, target: Target) -> Scene:
+    gone = set(_unheld_lights(scene, target))
+    kept = [k for k in range(len(scene.lights)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(n if n.light is None else replace(n, light=number.get(n.light)) for n in scene.nodes)
+    return scene.with_(nodes=nodes, lights=tuple(scene.lights[k] for k in kept))
+
+
+STEPS = (
+    Step("skins", _tell_skins, _without_skins),
+    Step("skins without joints", _tell_jointless, _without_jointless),
+    Step("idle skins", _tell_loose, _without_loose),
+    Step("skeleton roots", _tell_roots, lambda s, _: s.with_(skins=tuple(replace(x, skeleton=None) for x in s.skins))),
+    Step("morph targets", _tell_morphs, _without_morphs),
+    Step("clips", _tell_clips, _fewer_clips),
+    Step("empty clips", _tell_empty, _without_empty),
+    Step("channels", _tell_baked, _baked, heavy=True),
+    Step("cameras", _tell_cameras, _without_cameras),
+    Step("lights", _tell_lights, _fewer_lights),
+)

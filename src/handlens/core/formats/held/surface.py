@@ -1,0 +1,338 @@
+"""Lines, points, layers, groups: what hangs on the surface and has no place in a format, or only in part."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...limits import plural
+from ...scene import Layer, Mesh, Scene
+from ...scene.model import Array, frozen
+from ...scene.recut import only_vertices, used_vertices
+from ..one_set import drawn_set_first, laid_otherwise
+from .steps import Said, Step, Target
+
+_GROUP = "Surface"
+_COLOURS = ("mesh's vertex colours", "meshes' vertex colours")
+_UVS = ("mesh's UVs", "meshes' UVs")
+
+
+def _each(change: Callable[[Mesh], Mesh]) -> Callable[[Scene, Target], Scene]:
+    return lambda scene, _: scene.with_(meshes=tuple(change(m) for m in scene.meshes))
+
+
+def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, many: str, change: Callable[[Mesh], Mesh]) -> Step:
+    """A step that takes something off every mesh of a format that lacks a feature."""
+
+    def tell(scene: Scene, target: Target) -> list[Said]:
+        n = sum(count(m) for m in scene.meshes) if target.lacks(feature) else 0
+        return [Said(_GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0")] if n else []
+
+    return Step(feature, tell, _each(change))
+
+
+# --- UV sets ------------------------------------------------------------------------------------------
+
+
+def _tell_sets(scene: Scene, target: Target) -> list[Said]:
+    group = "UVs and colours"
+    if target.lacks("one UV set"):
+        n = sum(bool(m.uvs) for m in scene.meshes)
+        return [Said(group, "UV sets", f"{plural(n, *_UVS)} cannot be held.", f"{n:,}", "0")] if n else []
+    if not target.lacks("UV sets"):
+        return []
+    n = sum(len(m.uvs) > 1 for m in scene.meshes)
+    if not n:
+        return []
+    words = plural(n, "mesh's further UV sets", "meshes' further UV sets")
+    said = [Said(group, "UV sets", f"{words} cannot be held.", f"{max(len(m.uvs) for m in scene.meshes):,}", "1")]
+    if otherwise := laid_otherwise(scene):
+        text = f"{plural(otherwise, 'image is', 'images are')} laid on by a UV set that is left out, and will lie otherwise."
+        said.append(Said(group, "Laid on by another set", text, f"{otherwise:,}", "0"))
+    return said
+
+
+def _one_set(scene: Scene, target: Target) -> Scene:
+    if target.lacks("one UV set"):
+        return scene.with_(meshes=tuple(replace(m, uvs=()) for m in scene.meshes))
+    first = drawn_set_first(scene)
+    materials = tuple(replace(m, inputs=tuple(replace(t, uv_set=0) for t in m.inputs)) for m in first.materials)
+    return first.with_(meshes=tuple(replace(m, uvs=m.uvs[:1]) for m in first.meshes), materials=materials)
+
+
+def _named_sets(scene: Scene, target: Target) -> Scene:
+    """Formats with one set name none: what says so of a set that there is not is the same as the first."""
+    if "UV sets" in target.format.holds:
+        return scene
+    if not any(t.uv_set for m in scene.materials for t in m.inputs):
+        return scene
+    materials = tuple(replace(m, inputs=tuple(replace(t, uv_set=0) for t in m.inputs)) for m in scene.materials)
+    return scene.with_(materials=materials)
+
+
+def _tell_named_sets(scene: Scene, target: Target) -> list[Said]:
+    if not target.lacks("UV sets") or target.lacks("images") or max((len(m.uvs) for m in scene.meshes), default=0) > 1:
+        return []
+    n = sum(t.uv_set > 0 for m in scene.materials for t in m.inputs)
+    text = f"{plural(n, 'input')} by a further UV set, which the format does not have, laid on by the first."
+    return [Said("UVs and colours", "Laid on by another set", text, f"{n:,}", "0")] if n else []
+
+
+# --- colours ------------------------------------------------------------------------------------------
+
+
+def _tell_colours(scene: Scene, target: Target) -> list[Said]:
+    group = "UVs and colours"
+    if target.lacks("vertex colours"):
+        n = sum(bool(m.colours) for m in scene.meshes)
+        text = f"{plural(n, *_COLOURS)} cannot be held."
+        return [Said(group, "Vertex colours", text, f"{n:,}", "0")] if n else []
+    said = []
+    sets = sum(len(m.colours) > 1 for m in scene.meshes) if target.lacks("colour sets") else 0
+    if sets:
+        text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be held."
+        said.append(Said(group, "Further vertex colours", text, f"{sets:,}", "0"))
+    if target.lacks("vertex alpha") and any(len(c.values) and c.values.shape[1] > 3 for m in scene.meshes for c in m.colours[:1]):
+        said.append(Said(group, "Alpha of vertex colours", "The alpha of vertex colours is left out.", "4 channels", "3"))
+    return said
+
+
+def _fewer_colours(scene: Scene, target: Target) -> Scene:
+    def change(m: Mesh) -> Mesh:
+        colours = () if target.lacks("vertex colours") else m.colours[:1] if target.lacks("colour sets") else m.colours
+        if target.lacks("vertex alpha"):
+            colours = tuple(Layer(frozen(c.values[:, :3]), c.index) for c in colours)
+        return replace(m, colours=colours)
+
+    return scene.with_(meshes=tuple(change(m) if m.colours else m for m in scene.meshes))
+
+
+def vertex_colours(mesh: Mesh) -> Array | None:
+    """(V, 3) colour of each vertex, white where no face uses it; None where some vertex has several, or none at some corner."""
+    layer = mesh.colours[0]
+    out = np.full((len(mesh.positions), 3), 1.0)
+    own = layer.at_corners()[:, :3]
+    out[mesh.corners] = own
+    return out if np.array_equal(out[mesh.corners], own) else None
+
+
+def _split_colours(scene: Scene, target: Target) -> list[int]:
+    """Meshes whose colours a format with one colour a vertex cannot hold."""
+    if target.lacks("vertex colours") or not target.lacks("corner colours"):
+        return []
+    return [k for k, m in enumerate(scene.meshes) if m.colours and vertex_colours(m) is None]
+
+
+def _tell_corner_colours(scene: Scene, target: Target) -> list[Said]:
+    n = len(_split_colours(scene, target))
+    text = f"Colours that differ from corner to corner of one vertex: those of {plural(n, 'mesh', 'meshes')} cannot be held."
+    return [Said("UVs and colours", "Vertex colours", text, f"{n:,}", "0")] if n else []
+
+
+def _no_corner_colours(scene: Scene, target: Target) -> Scene:
+    gone = set(_split_colours(scene, target))
+    return scene.with_(meshes=tuple(replace(m, colours=()) if k in gone else m for k, m in enumerate(scene.meshes)))
+
+
+# --- corners without a value --------------------------------------------------------------------------
+
+
+def _gaps(mesh: Mesh, layers: list[Layer]) -> int:
+    return sum(int(np.count_nonzero(x.index < 0)) + (len(x.index) if not len(x.values) else 0) for x in layers)
+
+
+def _layers_of(mesh: Mesh, target: Target) -> list[Layer]:
+    """Layers that the format will hold of a mesh."""
+    out: list[Layer] = []
+    if mesh.normals is not None and not target.lacks("normals"):
+        out.append(mesh.normals)
+    if mesh.tangents is not None and not target.lacks("tangents"):
+        out.append(mesh.tangents)
+    if not target.lacks("one UV set"):
+        out += mesh.uvs if not target.lacks("UV sets") else mesh.uvs[:1]
+    if not target.lacks("vertex colours"):
+        out += mesh.colours if not target.lacks("colour sets") else mesh.colours[:1]
+    return out
+
+
+def _tell_gaps(scene: Scene, target: Target) -> list[Said]:
+    if not target.lacks("gaps"):
+        return []
+    n = sum(_gaps(m, _layers_of(m, target)) for m in scene.meshes)
+    if target.lacks("parts"):
+        n += sum(len(m.corners) * missing for m, missing in zip(scene.meshes, _absent(scene, target), strict=True))
+    text = f"{plural(n, 'corner has', 'corners have')} no normal, UV or colour where others have one: zero is written, white for a colour."
+    return [Said(_GROUP, "Corners without a value", text, f"{n:,}", "0")] if n else []
+
+
+def _absent(scene: Scene, target: Target) -> list[int]:
+    """How many layers each mesh lacks that another one has, which will be one list with it."""
+    kinds = (lambda m: m.normals is not None, lambda m: bool(m.uvs), lambda m: bool(m.colours))
+    held = ("normals", "one UV set", "vertex colours")
+    wanted = [k for k, f in zip(kinds, held, strict=True) if not target.lacks(f) and any(k(m) for m in scene.meshes)]
+    return [sum(not k(m) for k in wanted) for m in scene.meshes]
+
+
+def filled(layer: Layer, value: float) -> Layer:
+    """The layer whose corners without a value have one of their own."""
+    if len(layer.values) and not (layer.index < 0).any():
+        return layer
+    more = np.full((1, layer.values.shape[1]), value, layer.values.dtype)
+    index = np.where(layer.index < 0, len(layer.values), layer.index) if len(layer.values) else np.zeros(len(layer.index))
+    return Layer(frozen(np.concatenate([layer.values, more])), frozen(index.astype(np.int32)))
+
+
+def _without_gaps(scene: Scene, target: Target) -> Scene:
+    def change(m: Mesh) -> Mesh:
+        more: dict[str, Any] = {"uvs": tuple(filled(u, 0.0) for u in m.uvs), "colours": tuple(filled(c, 1.0) for c in m.colours)}
+        if m.normals is not None:
+            more["normals"] = filled(m.normals, 0.0)
+        return replace(m, **more)
+
+    return scene.with_(meshes=tuple(change(m) for m in scene.meshes))
+
+
+# --- UV sets that are numbered in a row ---------------------------------------------------------------
+
+
+def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Array]:
+    """For each layer but the last, the corners that have a value in a later one and none in it."""
+    out: list[Array] = []
+    later = np.zeros(len(mesh.corners), bool)
+    for layer in reversed(layers):
+        there = layer.index >= 0 if len(layer.values) else np.zeros(len(mesh.corners), bool)
+        out.append(later & ~there)
+        later = later | there
+    return out[::-1]
+
+
+def _tell_in_a_row(scene: Scene, target: Target) -> list[Said]:
+    if target.format.reader != "gltf_read":
+        return []
+    n = sum(int(g.sum()) for m in scene.meshes for group in (m.uvs, m.colours) for g in _leading_gaps(m, group))
+    text = f"{plural(n, 'corner has', 'corners have')} a value in a later set but none in an earlier one, which gets zero: sets are numbered in a row."
+    return [Said("UVs and colours", "Sets in a row", text, f"{n:,}", "0")] if n else []
+
+
+def _in_a_row(scene: Scene, _: Target) -> Scene:
+    def change(mesh: Mesh, group: tuple[Layer, ...]) -> tuple[Layer, ...]:
+        out = []
+        for layer, gap in zip(group, _leading_gaps(mesh, group), strict=True):
+            if gap.any():
+                index = np.where(gap, len(layer.values), layer.index).astype(np.int32)
+                layer = Layer(frozen(np.concatenate([layer.values, np.zeros((1, layer.values.shape[1]))])), frozen(index))
+            out.append(layer)
+        return tuple(out)
+
+    return scene.with_(meshes=tuple(replace(m, uvs=change(m, m.uvs), colours=change(m, m.colours)) for m in scene.meshes))
+
+
+# --- positions that nothing uses ----------------------------------------------------------------------
+
+
+def _tell_spare(scene: Scene, target: Target) -> list[Said]:
+    n = sum(int(np.count_nonzero(~used_vertices(m))) for m in scene.meshes) if target.lacks("spare positions") else 0
+    text = f"{plural(n, 'position')} that no face, line or point uses left out."
+    return [Said(_GROUP, "Positions that nothing uses", text, f"{n:,}", "0")] if n else []
+
+
+def _without_spare(mesh: Mesh) -> Mesh:
+    used = used_vertices(mesh)
+    return mesh if used.all() else only_vertices(mesh, used)
+
+
+# --- meshes of nothing --------------------------------------------------------------------------------
+
+
+def _drawn(mesh: Mesh, target: Target) -> bool:
+    lines = len(mesh.lines) if not target.lacks("lines") else 0
+    points = len(mesh.points) if not target.lacks("points") else 0
+    return bool(mesh.face_count or lines or points)
+
+
+def _tell_empty(scene: Scene, target: Target) -> list[Said]:
+    n = sum(not _drawn(m, target) for m in scene.meshes) if target.lacks("empty meshes") else 0
+    text = f"{plural(n, 'mesh that holds', 'meshes that hold')} nothing the format can draw left out."
+    return [Said("Parts", "Meshes of nothing", text, f"{n:,}", "0")] if n else []
+
+
+def _without_empty(scene: Scene, target: Target) -> Scene:
+    kept = [k for k, m in enumerate(scene.meshes) if _drawn(m, target)]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(
+        n
+        if n.mesh is None
+        else replace(n, mesh=number[n.mesh])
+        if n.mesh in number
+        else replace(n, mesh=None, skin=None, morph_weights=())
+        for n in scene.nodes
+    )
+    return scene.with_(meshes=tuple(scene.meshes[k] for k in kept), nodes=nodes)
+
+
+# --- normals that the format works out ----------------------------------------------------------------
+
+
+def flat_normals(mesh: Mesh) -> Layer:
+    """The normals of the triangles of a mesh at their corners; none (0, 0, 0) for one without area, as STL has them."""
+    corners = mesh.positions[mesh.corners].reshape(-1, 3, 3)
+    with np.errstate(invalid="ignore", over="ignore"):
+        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        length = np.linalg.norm(normals, axis=1, keepdims=True)
+        normals = np.divide(normals, length, out=np.zeros_like(normals), where=length > 0)
+    return Layer(
+        frozen(normals.astype(np.float32).astype(np.float64)), frozen(np.repeat(np.arange(len(corners), dtype=np.int32), 3))
+    )
+
+
+def _with_flat_normals(scene: Scene, target: Target) -> Scene:
+    if target.format.name != "stl":
+        return scene
+    if not all(m.only_triangles for m in scene.meshes):
+        return scene
+    layers = [flat_normals(m) if m.normals is None else m.normals for m in scene.meshes]
+    return scene.with_(
+        meshes=tuple(replace(m, normals=x if x.values.any() else None) for m, x in zip(scene.meshes, layers, strict=True))
+    )
+
+
+def _tell_smooth(scene: Scene, target: Target) -> list[Said]:
+    n = sum(m.smooth is not None and bool(m.smooth.any()) for m in scene.meshes) if target.lacks("smoothing groups") else 0
+    text = "Smoothing groups are left out; the normals that are stored stay."
+    return [Said(_GROUP, "Smoothing groups", text, plural(n, "mesh", "meshes"), "0")] if n else []
+
+
+def _tell_groups(scene: Scene, target: Target) -> list[Said]:
+    if not target.lacks("face groups"):
+        return []
+    n = len({name for m in scene.meshes if m.groups is not None for name in m.group_names if name})
+    text = f"{plural(n, 'named group', 'named groups')} of faces cannot be held; *Split into parts* can make parts of them first."
+    return [Said(_GROUP, "Groups of faces", text, f"{n:,}", "0")] if n else []
+
+
+_NO_LINES = np.zeros((0, 2), np.int32)
+_NO_POINTS = np.zeros(0, np.int32)
+
+STEPS = (
+    _counted("lines", "Lines", lambda m: len(m.lines), "line element", "line elements", lambda m: replace(m, lines=_NO_LINES)),
+    _counted("points", "Points", lambda m: len(m.points), "point element", "point elements", lambda m: replace(m, points=_NO_POINTS)),
+    _counted("normals", "Normals", lambda m: m.normals is not None, "mesh's stored normals", "meshes' stored normals", lambda m: replace(m, normals=None)),
+    _counted("tangents", "Tangents", lambda m: m.tangents is not None, "mesh's stored tangents", "meshes' stored tangents", lambda m: replace(m, tangents=None)),
+    Step("UV sets", _tell_sets, _one_set),
+    Step("UV set that is named", _tell_named_sets, _named_sets),
+    Step("vertex colours", _tell_colours, _fewer_colours),
+    Step("corner colours", _tell_corner_colours, _no_corner_colours),
+    Step("smoothing groups", _tell_smooth, _each(lambda m: replace(m, smooth=None))),
+    Step("face groups", _tell_groups, _each(lambda m: replace(m, groups=None, group_names=()))),
+    Step("spare positions", _tell_spare, _each(_without_spare), choice=True),
+    Step("empty meshes", _tell_empty, _without_empty),
+)  # fmt: skip
+#: After parts were joined.
+LAST = (
+    Step("gaps", _tell_gaps, _without_gaps, heavy=True),
+    Step("sets in a row", _tell_in_a_row, _in_a_row, heavy=True),
+    Step("normals of triangles", lambda s, t: [], _with_flat_normals, always=True, heavy=True),
+)

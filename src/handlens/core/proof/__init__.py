@@ -1,0 +1,82 @@
+"""The proof: what was sent and what was read back, compared in every aspect that a scene has. Each aspect is a module.
+
+A row has one of three outcomes: the same (clear), as was said beforehand (caution), or it differs (stop). What was said comes
+from `formats.held` alone: the scene as the format can hold it is what is compared, so nothing is excused that was not said.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..format_table import BY_NAME
+from ..formats.held import Held, Said, hold
+from ..formats.held.steps import Target
+from ..rules.export import ExportOptions
+from ..scene import Scene
+from . import clips, frame, images, materials, morphs, optics, side_files, skins, slots, surface, tree
+from .compared import Compared
+from .rows import CAUTION, CLEAR, STOP, Place, Row
+
+ASPECTS = (frame, tree, surface, slots, materials, images, skins, morphs, clips, optics, side_files)
+#: Groups in the order of the table.
+GROUPS = ("Size", "Parts", "Surface", "UVs and colours", "Materials", "Images", "Skin and motion", "Also in the file")
+
+
+@dataclass(frozen=True)
+class Proof:
+    rows: tuple[Row, ...]
+
+    @property
+    def proved(self) -> bool:
+        """Whether nothing differs but what was said beforehand."""
+        return all(r.result != STOP for r in self.rows)
+
+    def to_json(self) -> dict[str, Any]:
+        counts = {k: sum(r.result == k for r in self.rows) for k in (STOP, CAUTION, CLEAR)}
+        return {"schema": 1, "proved": self.proved, "verdict": counts, "rows": [r.to_json() for r in self.rows]}
+
+
+def prove(a: Scene, b: Scene) -> Proof:
+    """Compare any two scenes. Nothing was said beforehand but what the format of the second cannot hold."""
+    form = BY_NAME[b.format]
+    target = Target(form, ExportOptions(), single=BY_NAME[a.format].single)
+    held = hold(a, target, free=True)
+    return prove_held(held, b, a.format)
+
+
+def prove_held(held: Held, b: Scene, sent_as: str) -> Proof:
+    """Compare what was read back with what was written. sent_as: format of the scene before it was made one that can be held."""
+    single = BY_NAME[sent_as].single or BY_NAME[b.format].single
+    return Proof(tuple(_ordered([*_as_said(held.said), *compare(held.scene, b, single)])))
+
+
+def compare(a: Scene, b: Scene, single: bool) -> Iterator[Row]:
+    """Rows of two scenes of which nothing is said beforehand. single: whether numbers went through 32-bit floats."""
+    return aspects(Compared(a, b, single))
+
+
+def aspects(both: Compared) -> Iterator[Row]:
+    """Rows of every aspect of two scenes."""
+    # A file may hold any number: nothing is to be said while comparing.
+    for aspect in ASPECTS:
+        with np.errstate(all="ignore"):
+            found = list(aspect.rows(both))
+        yield from found
+
+
+def _as_said(said: Sequence[Said]) -> Iterator[Row]:
+    for line in said:
+        yield Row(line.group, line.what, line.sent, line.read_back, "as said", CAUTION, line.text)
+
+
+def _ordered(rows: Sequence[Row]) -> list[Row]:
+    """By group, what differs first, then what was said."""
+    rank = {STOP: 0, CAUTION: 1, CLEAR: 2}
+    return sorted(rows, key=lambda r: (GROUPS.index(r.group), rank[r.result]))
+
+
+__all__ = ["ASPECTS", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_held"]

@@ -1,0 +1,175 @@
+"""Every value of every material, and every use of an image: which, by which UV set, how laid on, how sampled, how strong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from ..scene import Material, Scene, TextureInput
+from .compared import Compared
+from .pairing import digest, image_name
+from .rows import Row, counted, differs, listed, same
+from .tolerances import VALUE
+from .words import alike, value
+
+GROUP = "Materials"
+_REPEAT = 10497
+_WRAPS = {10497: "repeated", 33648: "mirrored", 33071: "held at the edge"}
+
+
+def rows(c: Compared) -> Iterator[Row]:
+    a, b = c.a, c.b
+    if not a.materials and not b.materials:
+        return
+    gone = [m.name for k, m in enumerate(a.materials) if k not in c.materials]
+    came = [m.name for k, m in enumerate(b.materials) if k not in set(c.materials.values())]
+    if gone or came:
+        words = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
+        yield differs(GROUP, "Materials", f"{len(a.materials):,}", f"{len(b.materials):,}", "; ".join(words))
+    else:
+        yield counted(GROUP, "Materials", [len(a.materials), len(b.materials)])
+    pairs = sorted(c.materials.items())
+    renamed = [(a.materials[i].name, b.materials[j].name) for i, j in pairs if a.materials[i].name != b.materials[j].name]
+    if renamed:
+        first = f"{renamed[0][0] or 'one without a name'} is {renamed[0][1] or 'without a name'}"
+        yield differs(
+            GROUP, "Names of materials", f"{len(a.materials):,}", f"{len(b.materials):,}", f"{len(renamed):,} renamed", first
+        )
+    # Written as 32-bit floats or as text of them, multiplied out of one colour space into another.
+    step = VALUE
+    yield from _told(pairs, a, b, VALUES, step, "Values")
+    inputs = [x for i, j in pairs for x in _inputs(c, a.materials[i], b.materials[j])]
+    yield from _used(c, inputs, step)
+
+
+#: What a row is called, and what it compares of a material. Two formats that state nothing say the same.
+VALUES: dict[str, Callable[[Material], Any]] = {
+    "Base colour": lambda m: m.base_colour[:3],
+    "Opacity": lambda m: m.base_colour[3],
+    "Metalness": lambda m: m.metallic,
+    "Roughness": lambda m: m.roughness,
+    "Glow": lambda m: m.emissive,
+    "Way of drawing": lambda m: m.alpha_mode,
+    "Threshold": lambda m: m.alpha_cutoff if m.alpha_mode == "mask" else None,
+    "Both sides": lambda m: bool(m.double_sided),
+    "Defined": lambda m: m.defined,
+    "Other values": lambda m: {k: v for k, v in m.source.items() if k != "library"},
+}
+
+
+def _told(
+    pairs: list[tuple[int, int]], a: Scene, b: Scene, table: dict[str, Callable[[Material], Any]], step: float, what: str
+) -> Iterator[Row]:
+    fine = True
+    for key, of in table.items():
+        other = [
+            (i, of(a.materials[i]), of(b.materials[j]))
+            for i, j in pairs
+            if not alike(of(a.materials[i]), of(b.materials[j]), step)
+        ]
+        if other:
+            fine = False
+            i, x, y = other[0]
+            where = f"first {a.materials[i].name or 'one without a name'}"
+            yield differs(GROUP, key, _short(x), _short(y), f"{len(other):,} differ{'s' if len(other) == 1 else ''}", where)
+    if fine:
+        yield same(GROUP, what, f"{len(pairs) * len(table):,}")
+
+
+def _short(v: Any) -> str:
+    text = value(v)
+    return text if len(text) <= 60 else text[:57] + "…"
+
+
+def _inputs(c: Compared, m: Material, n: Material) -> Iterator[tuple[Material, TextureInput | None, TextureInput | None]]:
+    """Inputs of two materials that stand for each other: of one role, those of one path first."""
+    waiting = list(n.inputs)
+    for exact in (True, False):
+        for t in m.inputs:
+            if exact and (other := next((u for u in waiting if (u.role, u.path) == (t.role, t.path)), None)) is not None:
+                waiting = [u for u in waiting if u is not other]
+                yield m, t, other
+            elif not exact and not any((u.role, u.path) == (t.role, t.path) for u in n.inputs):
+                other = next((u for u in waiting if u.role == t.role), None)
+                waiting = [u for u in waiting if u is not other]
+                yield m, t, other
+    yield from ((m, None, u) for u in waiting)
+
+
+def _wrap(t: TextureInput) -> Any:
+    own = (t.sampler.get("wrapS", _REPEAT), t.sampler.get("wrapT", _REPEAT))
+    return [_WRAPS.get(w, w) if isinstance(w, int) else w for w in own]
+
+
+def _transform(t: TextureInput) -> Any:
+    told = t.transform or {}
+    return {
+        "offset": list(told.get("offset", (0.0, 0.0))),
+        "rotation": told.get("rotation", 0.0),
+        "scale": list(told.get("scale", (1.0, 1.0))),
+    }
+
+
+USES: dict[str, Callable[[TextureInput], Any]] = {
+    "UV set of an image": lambda t: t.uv_set,
+    "Channel of an image": lambda t: t.channel,
+    "Texture transform": _transform,
+    "Wrapping": _wrap,
+    "Filters": lambda t: {k: v for k, v in t.sampler.items() if k not in ("wrapS", "wrapT", "name")},
+    "Strength of an image": lambda t: 1.0 if t.scale is None else t.scale,
+    "Other options of an image": lambda t: dict(t.options),
+}
+
+
+def _used(c: Compared, inputs: list[tuple[Material, TextureInput | None, TextureInput | None]], step: float) -> Iterator[Row]:
+    if not inputs:
+        return
+    count = [sum(x[k] is not None for x in inputs) for k in (1, 2)]
+    words = lambda m, t: f"{t.role} of {m.name or 'one without a name'}"
+    gone = [words(m, t) for m, t, u in inputs if t is not None and u is None]
+    came = [words(m, u) for m, t, u in inputs if t is None and u is not None]
+    both = [(m, t, u) for m, t, u in inputs if t is not None and u is not None]
+    if gone or came:
+        told = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
+        yield differs(GROUP, "Images in use", f"{count[0]:,}", f"{count[1]:,}", "; ".join(told))
+    else:
+        yield counted(GROUP, "Images in use", count)
+    fine = True
+    other = [(m, t, u) for m, t, u in both if not _one_image(c, t, u)]
+    if other:
+        fine = False
+        m, t, u = other[0]
+        name = lambda s, k: "none" if k is None else image_name(s.images[k])
+        yield differs(
+            GROUP,
+            "Image of an input",
+            name(c.a, t.image),
+            name(c.b, u.image),
+            f"{len(other):,} with another",
+            f"first {words(m, t)}",
+        )
+    for key, of in USES.items():
+        wrong = [(m, t, u) for m, t, u in both if not alike(of(t), of(u), step)]
+        if wrong:
+            fine = False
+            m, t, u = wrong[0]
+            yield differs(
+                GROUP,
+                key,
+                _short(of(t)),
+                _short(of(u)),
+                f"{len(wrong):,} differ{'s' if len(wrong) == 1 else ''}",
+                f"first {words(m, t)}",
+            )
+    if fine:
+        yield same(GROUP, "How images are laid on", f"{len(both):,}")
+
+
+def _one_image(c: Compared, t: TextureInput, u: TextureInput) -> bool:
+    """Whether two inputs have images that stand for each other; of several that are the same, any does."""
+    if t.image is None or u.image is None:
+        return t.image is u.image
+    if c.images.get(t.image) == u.image:
+        return True
+    x, y = c.a.images[t.image], c.b.images[u.image]
+    return image_name(x) == image_name(y) and digest(x) == digest(y) and (x.load is not None or x.reference == y.reference)

@@ -1,0 +1,29 @@
+"""Files beside the model that mends wrote anew: they must lie beside what was written, byte for byte."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from hashlib import sha256
+
+from .compared import Compared
+from .rows import Row, differs, listed, same
+
+GROUP = "Also in the file"
+
+
+def rows(c: Compared) -> Iterator[Row]:
+    sent = {n.path: n for n in c.a.beside if n.changed}
+    if not sent:
+        return
+    there = {n.path: n for n in c.b.beside}
+    wrong = [p for p, n in sent.items() if p not in there or _digest(there[p].load()) != _digest(n.load())]
+    if wrong:
+        yield differs(
+            GROUP, "Side files", f"{len(sent):,}", f"{len(sent) - len(wrong):,}", f"{len(wrong):,} differ", listed(wrong)
+        )
+    else:
+        yield same(GROUP, "Side files", f"{len(sent):,}", remark="the same bytes")
+
+
+def _digest(data: bytes) -> bytes:
+    return sha256(data).digest()

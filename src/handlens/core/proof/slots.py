@@ -1,0 +1,40 @@
+"""Which material each face has."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+import numpy as np
+
+from .compared import Compared, face_materials
+from .rows import Row, differs, same
+
+GROUP = "Materials"
+
+
+def rows(c: Compared) -> Iterator[Row]:
+    if not c.a.materials and not c.b.materials:
+        return
+    name = lambda s, k: "none" if k < 0 else s.materials[k].name or "one without a name"
+    wrong, places = 0, []
+    pairs: Counter[tuple[int, int]] = Counter()
+    for p in c.parts:
+        faces = c.faces[p.sent, p.read_back]
+        label_a, label_b = c.labels(p)
+        own_a, own_b = face_materials(c.a.meshes[p.sent]), face_materials(c.b.meshes[p.read_back])
+        met = np.flatnonzero(faces.face >= 0)
+        other = met[label_a[met] != label_b[faces.face[met]]]
+        if len(other):
+            wrong += len(other)
+            places.append(c.place(p, other))
+            pairs.update(zip(own_a[other].tolist(), own_b[faces.face[other]].tolist(), strict=True))
+    with_one = [sum(int(np.count_nonzero(face_materials(m) >= 0)) for m in s.meshes) for s in (c.a, c.b)]
+    if wrong:
+        (x, y), n = pairs.most_common(1)[0]
+        where = f"{n:,} with {name(c.b, y)} where {name(c.a, x)} was, first on {places[0].part}"
+        yield differs(
+            GROUP, "Material of each face", f"{with_one[0]:,}", f"{with_one[1]:,}", f"{wrong:,} faces with another", where, places
+        )
+    else:
+        yield same(GROUP, "Material of each face", f"{with_one[0]:,}")

@@ -1,0 +1,198 @@
+"""Faces, the places of their corners, their winding, what hangs on the corners, groups of faces, lines and points."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..measures.distinct import distinct_rows
+from ..scene import Mesh
+from ..scene.model import Array
+from ..scene.recut import used_vertices
+from .compared import Compared, Part
+from .faces import Faces, place_numbers
+from .layers import LayerDifference
+from .rows import Row, counted, differs, same
+from .words import degrees, figure, greatest_and_mean, length
+
+GROUP = "Surface"
+LAYERS = "UVs and colours"
+
+
+def rows(c: Compared) -> Iterator[Row]:
+    parts = [(p, c.faces[p.sent, p.read_back]) for p in c.parts]
+    yield from _faces(c, parts)
+    yield from _layers(c)
+    yield from _groups(c, parts)
+    yield from _loose(c)
+
+
+def _faces(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
+    count = [sum(m.face_count for m in s.meshes) for s in (c.a, c.b)]
+    met_a, met_b = {p.sent for p in c.parts}, {p.read_back for p in c.parts}
+    gone = sum(len(f.gone) for _, f in parts) + sum(m.face_count for k, m in enumerate(c.a.meshes) if k not in met_a)
+    came = sum(len(f.new) for _, f in parts) + sum(m.face_count for k, m in enumerate(c.b.meshes) if k not in met_b)
+    if gone or came:
+        words = [f"{gone:,} gone"] * bool(gone) + [f"{came:,} new"] * bool(came)
+        places = [c.place_of(p, f.gone, gone=True) for p, f in parts if len(f.gone)]
+        places += [c.place_of(p, f.new) for p, f in parts if len(f.new)]
+        where = f"first on {places[0].part}" if places else ""
+        yield differs(GROUP, "Faces", f"{count[0]:,}", f"{count[1]:,}", ", ".join(words), where, places)
+    else:
+        yield counted(GROUP, "Faces", count)
+    yield _shift(c, parts)
+    turned = sum(len(f.turned) for _, f in parts)
+    if turned:
+        places = [c.place(p, f.turned) for p, f in parts if len(f.turned)]
+        yield differs(
+            GROUP,
+            "Winding",
+            "0",
+            f"{turned:,}",
+            f"{turned:,} turned over",
+            f"first on {places[0].part}, face {int(places[0].faces[0])}",
+            places,
+        )
+    else:
+        yield same(GROUP, "Winding", f"{count[0]:,}")
+
+
+def _shift(c: Compared, parts: list[tuple[Part, Faces]]) -> Row:
+    moved = [(p, f) for p, f in parts if len(f.moved)]
+    tolerance = max((c.tolerance(p) for p in c.parts), default=0.0)
+    if not moved:
+        return same(
+            GROUP,
+            "Places of corners",
+            f"{sum(len(m.corners) for m in c.a.meshes):,}",
+            remark=f"within {length(tolerance, c.a.unit_metres)}",
+        )
+    off = np.concatenate([f.shift[f.shift > 0] for _, f in moved])
+    p, f = max(moved, key=lambda x: float(x[1].shift.max(initial=0)))
+    corner = int(f.shift.argmax())
+    face = int(np.searchsorted(c.a.meshes[p.sent].starts, corner, side="right") - 1)
+    where = f"on {c.name(p)}, face {face}, corner {corner - int(c.a.meshes[p.sent].starts[face])}"
+    worst, mean = (length(float(v), c.a.unit_metres) for v in (off.max(initial=0), off.mean() if len(off) else 0))
+    places = [c.place(p, f.moved) for p, f in moved]
+    return differs(GROUP, "Places of corners", "", "", greatest_and_mean(worst, mean, len(off), "corner"), where, places)
+
+
+def _layers(c: Compared) -> Iterator[Row]:
+    found: dict[str, list[tuple[Part, LayerDifference]]] = {}
+    for p in c.parts:
+        for what, d in c.layers[p.sent, p.read_back].items():
+            found.setdefault(what, []).append((p, d))
+    order = lambda what: (what not in ("Normals", "Tangents"), what)
+    for what in sorted(found, key=order):
+        some = [(p, d) for p, d in found[what] if d.there or d.there_now]
+        if not some:
+            continue
+        group = GROUP if what in ("Normals", "Tangents") else LAYERS
+        sent, now = sum(d.there for _, d in some), sum(d.there_now for _, d in some)
+        wrong = [(p, d) for p, d in some if not d.none]
+        if not wrong:
+            yield same(group, what, f"{sent:,}")
+            continue
+        words = []
+        lost, made = sum(len(d.lost) for _, d in wrong), sum(len(d.made) for _, d in wrong)
+        words += [f"{lost:,} corners without"] * bool(lost) + [f"{made:,} corners with, that had none"] * bool(made)
+        off = np.concatenate([d.off[d.off > 0] for _, d in wrong])
+        if len(off):
+            told = degrees if what == "Normals" or what == "Tangents" else figure
+            words.append(greatest_and_mean(told(float(off.max())), told(float(off.mean())), len(off), "corner"))
+        places = []
+        for p, d in wrong:
+            mesh = c.a.meshes[p.sent]
+            faces = np.unique(np.searchsorted(mesh.starts, d.corners(), side="right") - 1)
+            places.append(c.place(p, faces))
+        where = f"first on {places[0].part}" + (f", face {int(places[0].faces[0])}" if len(places[0].faces) else "")
+        yield differs(group, what, f"{sent:,}", f"{now:,}", "; ".join(words), where, places)
+
+
+def _groups(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
+    kinds = (
+        ("Smoothing groups", _smoothing, lambda m: m.smooth is not None),
+        ("Groups of faces", _named_groups, lambda m: m.groups is not None),
+    )
+    for what, told, there in kinds:
+        count, other, places = [0, 0], 0, []
+        for p, f in parts:
+            a, b = c.a.meshes[p.sent], c.b.meshes[p.read_back]
+            if not there(a) and not there(b):
+                continue
+            ta, tb = told(a), told(b)
+            count[0] += int(np.count_nonzero(ta != ta.dtype.type(0)))
+            count[1] += int(np.count_nonzero(tb != tb.dtype.type(0)))
+            met = np.flatnonzero(f.face >= 0)
+            wrong = met[ta[met] != tb[f.face[met]]]
+            other += len(wrong)
+            if len(wrong):
+                places.append(c.place(p, wrong))
+        if other:
+            yield differs(
+                GROUP, what, f"{count[0]:,}", f"{count[1]:,}", f"{other:,} faces in another", f"first on {places[0].part}", places
+            )
+        elif any(count):
+            yield counted(GROUP, what, count)
+
+
+def _smoothing(mesh: Mesh) -> Array:
+    return np.zeros(mesh.face_count, np.int64) if mesh.smooth is None else mesh.smooth.astype(np.int64)
+
+
+def _named_groups(mesh: Mesh) -> Array:
+    """(F,) object names of the groups of faces, 0 for none."""
+    if mesh.groups is None:
+        return np.zeros(mesh.face_count, object)
+    table = np.array([name or 0 for name in mesh.group_names] or [0], object)
+    return table[mesh.groups]
+
+
+def _loose(c: Compared) -> Iterator[Row]:
+    """Lines, points and positions that nothing uses, by their places, in any order."""
+    known: dict[int, Array] = {}
+
+    def unused(mesh: Mesh) -> Array:
+        if id(mesh) not in known:
+            known[id(mesh)] = np.flatnonzero(~used_vertices(mesh)).reshape(-1, 1)
+        return known[id(mesh)]
+
+    kinds = (
+        ("Lines", lambda m: m.lines.reshape(-1, 2)),
+        ("Points", lambda m: m.points.reshape(-1, 1)),
+        ("Positions that nothing uses", unused),
+    )
+    for what, of in kinds:
+        count = [sum(len(of(m)) for m in s.meshes) for s in (c.a, c.b)]
+        if not any(count):
+            continue
+        gone = came = 0
+        first = ""
+        for p in c.parts:
+            a, b = c.a.meshes[p.sent], c.b.meshes[p.read_back]
+            xa, xb = of(a), of(b)
+            if not len(xa) and not len(xb):
+                continue
+            lost, new = _multisets(a, b, xa, xb, c.tolerance(p))
+            gone, came = gone + lost, came + new
+            first = first or (c.name(p) if lost or new else "")
+        met = {p.sent for p in c.parts}, {p.read_back for p in c.parts}
+        gone += sum(len(of(m)) for k, m in enumerate(c.a.meshes) if k not in met[0])
+        came += sum(len(of(m)) for k, m in enumerate(c.b.meshes) if k not in met[1])
+        if gone or came:
+            words = [f"{gone:,} gone"] * bool(gone) + [f"{came:,} new"] * bool(came)
+            yield differs(GROUP, what, f"{count[0]:,}", f"{count[1]:,}", ", ".join(words), f"first on {first}" if first else "")
+        else:
+            yield same(GROUP, what, f"{count[0]:,}")
+
+
+def _multisets(a: Mesh, b: Mesh, xa: Array, xb: Array, tolerance: float) -> tuple[int, int]:
+    """How many elements, each a row of vertices, have no counterpart in the other mesh, both ways."""
+    ia, ib = place_numbers(a.positions, b.positions, tolerance)
+    # A line has no direction.
+    ra, rb = np.sort(ia[xa], axis=1), np.sort(ib[xb], axis=1)
+    both = np.concatenate([ra, rb])
+    key, n = distinct_rows([both[:, k] for k in range(both.shape[1])])
+    ca, cb = np.bincount(key[: len(ra)], minlength=n), np.bincount(key[len(ra) :], minlength=n)
+    return int(np.maximum(ca - cb, 0).sum()), int(np.maximum(cb - ca, 0).sum())

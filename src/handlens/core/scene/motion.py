@@ -1,0 +1,90 @@
+"""Clips at any moment: channels sampled by their interpolation, and the local matrices that they make of a node."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from .model import Array, Channel, Node
+from .transforms import compose
+
+_SMALL = 1e-12
+
+
+def sample(channel: Channel, at: Array) -> Array:
+    """(n, k) float64 values of a channel at times (n,) in seconds; before the first key and after the last it keeps still.
+
+    Source: glTF 2.0, appendix C (step, linear, spherical linear for rotations, cubic spline). A channel without keys gives NaN.
+    """
+    times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)
+    cubic = channel.interpolation == "CUBICSPLINE"
+    width = values.shape[1] if values.ndim > 1 else 1
+    keys = values.reshape(len(times), 3 if cubic else 1, width) if len(times) else np.zeros((0, 1, width))
+    points = keys[:, 1 if cubic else 0]
+    if not len(times):
+        return np.full((len(at), width), np.nan)
+    after = np.clip(np.searchsorted(times, at, side="right"), 1, max(len(times) - 1, 1))
+    if len(times) == 1:
+        return np.repeat(points, len(at), axis=0)
+    before = after - 1
+    length = times[after] - times[before]
+    with np.errstate(all="ignore"):
+        share = np.clip(np.where(length > 0, (at - times[before]) / length, 1.0), 0.0, 1.0)[:, None]
+        if channel.interpolation == "STEP":
+            out = np.where(share >= 1.0, points[after], points[before])
+        elif cubic:
+            out = _hermite(share, length[:, None], points[before], keys[before, 2], points[after], keys[after, 0])
+        elif channel.path == "rotation" and width == 4:
+            out = _slerp(points[before], points[after], share)
+        else:
+            out = points[before] + share * (points[after] - points[before])
+    if channel.path == "rotation" and width == 4:
+        out = _unit(out)
+    return np.asarray(out)
+
+
+def poses(node: Node, channels: Sequence[Channel]) -> tuple[Array, Array]:
+    """Times (K,) and local matrices (K, 4, 4) of a node at every key of any of its channels."""
+    times = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels]))
+    rest = {"translation": node.translation, "rotation": node.rotation, "scale": node.scale}
+    found = {path: np.tile(np.array(v, np.float64), (len(times), 1)) for path, v in rest.items()}
+    for c in channels:
+        if c.path in found and len(c.times):
+            found[c.path] = sample(c, times)
+    turns = _unit(found["rotation"])
+    rows = zip(found["translation"], turns, found["scale"], strict=True)
+    return times, np.stack([compose(tuple(t), tuple(r), tuple(s)) for t, r, s in rows])
+
+
+def moments(channels: Sequence[Channel]) -> Array:
+    """(n,) float64 every key of some channels and the middle between each two of them, in order."""
+    keys = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels] or [np.zeros(0)]))
+    keys = keys[np.isfinite(keys)]
+    return np.unique(np.concatenate([keys, (keys[1:] + keys[:-1]) / 2]))
+
+
+def _hermite(s: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
+    s2, s3 = s * s, s * s * s
+    return (2 * s3 - 3 * s2 + 1) * p0 + length * (s3 - 2 * s2 + s) * out0 + (3 * s2 - 2 * s3) * p1 + length * (s3 - s2) * in1
+
+
+def _slerp(a: Array, b: Array, s: Array) -> Array:
+    """Along the shorter arc; along the chord where the two are almost one."""
+    a, b = _unit(a), _unit(b)
+    dot = np.einsum("ij,ij->i", a, b)[:, None]
+    b, dot = np.where(dot < 0, -b, b), np.abs(dot)
+    angle = np.arccos(np.clip(dot, -1, 1))
+    sine = np.sin(angle)
+    flat = sine < 1e-6
+    safe = np.where(flat, 1.0, sine)
+    return np.where(flat, a + s * (b - a), (np.sin((1 - s) * angle) * a + np.sin(s * angle) * b) / safe)
+
+
+def _unit(q: Array) -> Array:
+    """Rows of length one; a row of zeros is no turn at all."""
+    length = np.linalg.norm(q, axis=1, keepdims=True)
+    none = np.zeros(q.shape[1])
+    none[-1] = 1.0
+    with np.errstate(all="ignore"):
+        return np.where(length > _SMALL, q / np.where(length > _SMALL, length, 1.0), none)
