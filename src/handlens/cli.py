@@ -21,7 +21,7 @@ from . import __version__
 from .core.format_table import WRITABLE
 from .core.limits import InputError
 from .guarded import guarded
-from .terminal import findings_text
+from .terminal import findings_text, proof_text
 
 if TYPE_CHECKING:
     from .core.rules.export import ExportOptions
@@ -197,6 +197,7 @@ def _inspect(args: argparse.Namespace) -> int:
     read = time.perf_counter()
     measures = collect(scene)
     measured = time.perf_counter()
+    check_parts(intent, measures, args.intent)
     judgement = judge(measures, sheet, intent)
     verdict = judgement.verdict()
     if args.json:
@@ -212,6 +213,17 @@ def _inspect(args: argparse.Namespace) -> int:
         print(findings_text(path, sheet.name, report.report({}, measures, judgement, with_indices=False)))
     worst = max((_RANK[k] for k, n in verdict.items() if n), default=0)
     return 1 if worst >= _RANK[args.fail_on] else 0
+
+
+def check_parts(intent: Any, measures: Any, path: str | None) -> None:
+    """Raises InputError where the intent speaks of parts that the model does not have."""
+    names = [p.name for p in measures.parts]
+    lost = intent.without(names)
+    if lost:
+        known = ", ".join(dict.fromkeys(names[:8])) + (" …" if len(names) > 8 else "")
+        raise InputError(
+            f"The intent file {Path(path or '').name} speaks of {lost[0]!r}, which is no part of the model; its parts are: {known}."
+        )
 
 
 def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
@@ -273,35 +285,28 @@ def _mend(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
-    from .core import formats
     from .core.inspection import open_scene
     from .core.packages import FilePackage
-    from .core.proof import prove
     from .core.rules import load_intent, load_sheet
-    from .core.writing import changes, read_back, write_as
+    from .core.writing import write_as
 
     options, _ = _options(load_sheet(args.rules).export, args), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
-    lost = [*formats.what_is_lost(scene, format_name), *changes(scene, format_name, options)]
     out, _ = _target(args.out, path, format_name)
-    files = write_as(scene, format_name, out.stem, options)
-    placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
+    made = write_as(scene, format_name, out.stem, options)
+    placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
     write_files(placed, _inputs(args.path, path))
     proof = None
     if args.proof:
-        proof = prove(scene, read_back(scene, format_name, options, formats.read(FilePackage(out), out.name)))
+        proof = made.proof(FilePackage(out), out.name)
         _write_json(args.proof, proof.to_json(), [args.path])
     if args.proof != "-":
-        for sentence in lost:
+        for sentence in made.lost:
             print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")
         if proof is not None:
-            print(
-                "proved"
-                if proof.proved
-                else "differs: " + "; ".join(f"{r.what} {r.difference}" for r in proof.rows if r.result in ("stop", "caution"))
-            )
+            print("\n".join(proof_text(proof)))
     return 0 if proof is None or proof.proved else 1
 
 
@@ -320,9 +325,7 @@ def _prove(args: argparse.Namespace) -> int:
     if args.json:
         _write_json(args.json, proof.to_json(), [args.a, args.b])
     if args.json != "-":
-        width = max((len(r.what) for r in proof.rows), default=0)
-        for r in proof.rows:
-            print(f"{r.result:8}{r.what:{width}}  {r.sent:>14}  {r.read_back:>14}  {r.difference}  {r.remark}".rstrip())
+        print("\n".join(proof_text(proof)))
     return 0 if proof.proved else 1
 
 

@@ -10,6 +10,7 @@ from .core.checks import RESULTS, STATIONS
 from .core.checks.alike import MANY, kinds
 from .core.limits import plural
 from .core.mends import call_text
+from .core.proof import Proof
 
 #: Titles of one kind that are listed; the rest are counted.
 _LISTED = 5
@@ -23,6 +24,7 @@ def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
     lines = [
         f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size} {unit}",
         f"{sheet}: {plural(v['stop'], 'stop')}, {plural(v['caution'], 'caution')}, {plural(v['note'], 'note')}",
+        *([f"Not looked at: {' and '.join(tree['not_looked_at'])}"] if tree["not_looked_at"] else []),
     ]
     by_id = {x["id"]: x for x in tree["findings"]}
     all_kinds = kinds(tree["findings"])
@@ -48,3 +50,26 @@ def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Ite
     calls = together if len(findings) >= MANY and together else [c for f in shown for c in f["mends"]]
     for text in dict.fromkeys(call_text(c["mend"], c["params"]) for c in calls):
         yield f"{'':10}mend: --mend {shlex.quote(text)}"
+
+
+def proof_text(proof: Proof) -> list[str]:
+    """A proof in lines: the verdict, then every row under its group."""
+    counts = {k: sum(r.result == k for r in proof.rows) for k in WORDS}
+    said = f", {plural(counts['caution'], 'thing differs', 'things differ')} as was said" if counts["caution"] else ""
+    lines = [
+        f"proved: {plural(counts['clear'], 'row')} the same{said}"
+        if proof.proved
+        else f"not proved: {plural(counts['stop'], 'row differs', 'rows differ')}{said}"
+    ]
+    width = max((len(r.what) for r in proof.rows), default=0)
+    for group in dict.fromkeys(r.group for r in proof.rows):
+        lines += ["", group]
+        for r in (x for x in proof.rows if x.group == group):
+            figures = r.sent if r.sent == r.read_back else f"{r.sent} → {r.read_back}"
+            told = "; ".join(x for x in (r.difference if r.result == "stop" else "", r.where, r.remark) if x)
+            lines.append(f"  {WORDS[r.result]:9}{r.what:{width}}  {figures}  {told}".rstrip())
+    return lines
+
+
+#: Outcomes of a row in words.
+WORDS = {"clear": "same", "caution": "as said", "stop": "DIFFERS"}

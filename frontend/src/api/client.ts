@@ -79,6 +79,7 @@ export const api = {
   elements: async (inspection: number, finding: string) => new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
   beginExport: (revision: number, format: string) => call<Export>('POST', `/revisions/${revision}/exports`, { format }),
   export: (id: number) => call<Export>('GET', `/exports/${id}`),
+  readBack: (id: number) => bytes(`/exports/${id}/stage`),
   stopJob: (id: number) => call<Job>('POST', `/jobs/${id}/stop`),
   tryJobAgain: (id: number) => call<Job>('POST', `/jobs/${id}/again`),
   beginDrop: (model: number | null) => call<{ id: number }>('POST', '/drops', { model }),

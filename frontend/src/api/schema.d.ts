@@ -1038,6 +1038,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exports/{export_id}/stage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export_id: number;
+            };
+            cookie?: never;
+        };
+        /** The display copy of what was read back, kept where it differs from what was sent. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    export_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exports/{export_id}/download": {
         parameters: {
             query?: never;
@@ -1490,6 +1529,8 @@ export interface components {
             sheet: string;
             code: string;
             counts: components["schemas"]["Counts"] | null;
+            /** @description stations with something that nobody looked at */
+            not_looked_at: string[];
         };
         ShelfModel: {
             id: number;
@@ -1667,6 +1708,7 @@ export interface components {
             clear: string[];
             skipped: components["schemas"]["Skipped"][];
             verdict: components["schemas"]["Counts"];
+            not_looked_at: string[];
             lost: {
                 [key: string]: string[];
             };
@@ -1757,6 +1799,7 @@ export interface components {
             later: string;
             change: string;
             part: number | null;
+            faces: number[];
         };
         Comparison: {
             /** @description number of the earlier revision */
@@ -1821,6 +1864,17 @@ export interface components {
         ExportWish: {
             format: string;
         };
+        ProofCounts: {
+            stop: number;
+            caution: number;
+            clear: number;
+        };
+        ProofPlace: {
+            part: string;
+            sent: number | null;
+            read_back: number | null;
+            total: number;
+        };
         ProofRow: {
             group: string;
             what: string;
@@ -1829,10 +1883,12 @@ export interface components {
             difference: string;
             result: string;
             remark: string;
+            where: string;
+            places: components["schemas"]["ProofPlace"][];
         };
         Proof: {
             proved: boolean;
-            verdict: components["schemas"]["Counts"];
+            verdict: components["schemas"]["ProofCounts"];
             rows: components["schemas"]["ProofRow"][];
         };
         ExportFile: {
@@ -1853,6 +1909,8 @@ export interface components {
             lost: string[];
             files: components["schemas"]["ExportFile"][];
             download: string | null;
+            /** @description whether what was read back can be laid on the stage */
+            stage: boolean;
         };
         Jobs: {
             jobs: components["schemas"]["Job"][];
@@ -1916,6 +1974,8 @@ export interface components {
             kind: string;
             says: string;
             choices: string[];
+            /** @description whether a number may be 0 */
+            zero: boolean;
             default: unknown;
         };
         MendFacts: {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref } from 'vue';
+import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { api } from '../api/client';
 import { jobs } from '../api/jobs';
@@ -28,6 +28,13 @@ const parts = computed(() => {
   const rows = stations.value.find((s) => s.name === 'Budget')?.tables?.find((t) => t.title === 'By part')?.rows ?? [];
   return rows.filter((r) => typeof r.node === 'number').map((r) => ({ name: r.cells.part ?? '', node: r.node as number }));
 });
+/** The address of a row of a proof: what was read back is laid beside, and the part that the row is about marked. */
+watch([() => route.query.readback, () => bench.value?.reading?.inspection], ([id, inspection]) => {
+  if (typeof id !== 'string' || !inspection) return;
+  state.trial.layReadBack(Number(id));
+  const part = parts.value.find((p) => p.name === route.query.at);
+  state.spot.value = part ? { node: part.node, faces: [] } : null;
+}, { immediate: true });
 const job = computed(() => jobs.jobs.find((j) => j.id === bench.value?.job));
 const busy = computed(() => bench.value?.state === 'waiting' || bench.value?.state === 'running');
 const failed = computed(() => bench.value?.state === 'failed' || bench.value?.state === 'cancelled');

@@ -29,9 +29,12 @@ const groups = computed(() => {
   for (const row of (data.value?.rows ?? []).slice(0, MOST)) out.set(row.group, [...(out.get(row.group) ?? []), row]);
   return [...out];
 });
-function showPart(node: number) {
+/** Marks what differs, with the earlier revision laid beside it. */
+function showRow(node: number, faces: number[]) {
+  props.state.show(null);
+  if (stage.value) props.state.trial.compare(earlier.value);
+  props.state.spot.value = { node, faces };
   visible.value = false;
-  props.state.isolate(node);
 }
 function lay() {
   props.state.trial.compare(earlier.value);
@@ -59,8 +62,8 @@ const stage = computed(() => others.value.find((r) => r.id === earlier.value)?.s
         <tbody v-for="[group, rows] in groups" :key="group">
           <tr><th colspan="4" scope="rowgroup" class="group">{{ group }} <span class="faded">{{ rows.length }}</span></th></tr>
           <tr v-for="(r, k) in rows" :key="k">
-            <td><button v-if="r.part !== null" class="part" @click="showPart(r.part)"><CutName :text="r.what" :longest="26" /></button><CutName v-else :text="r.what" :longest="28" /></td>
-            <td class="mono"><CutName :text="r.earlier" :longest="26" /></td><td class="mono"><CutName :text="r.later" :longest="26" /></td><td><b>{{ r.change }}</b></td>
+            <td><button v-if="r.part !== null" class="part" :title="`Show it on the model, ${r.faces.length ? `${r.faces.length.toLocaleString('en')} faces marked` : 'the part marked'}`" @click="showRow(r.part, r.faces)"><CutName :text="r.what" /></button><CutName v-else :text="r.what" /></td>
+            <td class="mono"><CutName :text="r.earlier" /></td><td class="mono"><CutName :text="r.later" /></td><td><b>{{ r.change }}</b></td>
           </tr>
         </tbody>
       </table>

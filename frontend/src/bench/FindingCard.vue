@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue';
 import ResultMark from '../ui/ResultMark.vue';
 import LostImage from './LostImage.vue';
 import type { BenchState, Kind } from './useBench';
-import { figure, mendWords } from './words';
+import { exact, figure, mendWords } from './words';
 
 const props = defineProps<{ kind: Kind; state: BenchState }>();
 /** Which of the findings of this kind is looked at; it follows what is shown on the stage. */
@@ -54,7 +54,7 @@ watch(() => props.state.asked.value, (id) => {
     <div v-if="all.length > 1" class="steps" role="group" :aria-label="`${all.length} findings of this kind`">
       <button class="btn plain" aria-label="The one before" @click="step(-1)">‹</button><span class="mono">{{ (place + 1).toLocaleString('en') }} of {{ all.length.toLocaleString('en') }}</span><button class="btn plain" aria-label="The next one" @click="step(1)">›</button>
     </div>
-    <p v-if="measured && wanted && measured !== wanted" class="mono figures">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
+    <p v-if="measured && wanted && measured !== wanted" class="mono figures" :title="`${exact(finding.measured)} · ${exact(finding.wanted)}`">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
     <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
     <p v-else class="why">{{ finding.why }}</p>
     <LostImage v-if="lost" :reference="lost" :state="state" />

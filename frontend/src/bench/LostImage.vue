@@ -20,7 +20,7 @@ const params = (path: string) => ({ images: props.reference, file: path });
   <ul v-else class="offered" :aria-label="`Files that ${reference} may be`">
     <li v-for="c in candidates" :key="c.path">
       <img :src="`/api/revisions/${revision}/lost-images/${c.content}`" alt="" width="34" height="34" loading="lazy" />
-      <span><CutName :text="c.path" :longest="30" /><small class="faded">{{ c.reason }}{{ c.own ? '' : ', of an earlier upload' }}</small></span>
+      <span><CutName :text="c.path" /><small class="faded">{{ c.reason }}{{ c.own ? '' : ', of an earlier upload' }}</small></span>
       <button class="btn plain" :disabled="state.onTape('textures.find', params(c.path)) || state.lay.isPending.value" @click="state.put('textures.find', params(c.path))">{{ state.onTape('textures.find', params(c.path)) ? 'on the tape' : 'use it' }}</button>
     </li>
   </ul>

@@ -23,7 +23,7 @@ watch(visible, (open) => {
 });
 watch(chosen, (m) => {
   for (const k of Object.keys(form)) delete form[k];
-  for (const p of m?.parameters ?? []) if (p.kind !== 'parts') form[p.name] = p.kind === 'flag' ? Boolean(p.default) : p.kind === 'choice' ? (p.choices[0] ?? '') : String(p.default ?? '');
+  for (const p of m?.parameters ?? []) if (p.kind !== 'parts') form[p.name] = p.kind === 'flag' ? Boolean(p.default) : p.kind === 'choice' ? String(p.default ?? p.choices[0] ?? '') : Array.isArray(p.default) ? '' : String(p.default ?? '');
   trouble.value = '';
 });
 // A rename shows what it would do while it is being typed.
@@ -45,7 +45,9 @@ function put(only = false) {
     const raw = form[p.name];
     if (p.kind === 'number') {
       const n = Number(String(raw).replace(',', '.'));
-      if (!Number.isFinite(n) || n === 0) return void (trouble.value = `${p.says[0]!.toUpperCase()}${p.says.slice(1)}: type a number other than 0.`);
+      const words = `${p.says[0]!.toUpperCase()}${p.says.slice(1)}`;
+      if (!Number.isFinite(n) || String(raw).trim() === '') return void (trouble.value = `${words}: type a number.`);
+      if (n === 0 && !p.zero) return void (trouble.value = `${words}: type a number other than 0.`);
       params[p.name] = n;
     } else if (p.kind === 'parts') {
       if (p.default === null && !parts.value.length) return void (trouble.value = 'Choose the parts in a table first: tick them, then choose the mend below it.');

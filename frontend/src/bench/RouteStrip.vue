@@ -27,7 +27,7 @@ function compare() {
 const sinceWords = computed(() => {
   const s = bench.value.since;
   if (!s) return '';
-  return [s.fixed.length && `${s.fixed.length} fixed`, s.fresh.length && `${s.fresh.length} new`, s.back.length && `${s.back.length} back`].filter(Boolean).join(', ') || 'no change';
+  return [s.fixed.length && `${s.fixed.length} fixed`, s.fresh.length && `${s.fresh.length} new`, s.back.length && `${s.back.length} back`].filter(Boolean).join(', ') || 'same findings';
 });
 const UNITS: Record<string, [string, number]> = { m: ['metres', 1], cm: ['centimetres', 0.01], mm: ['millimetres', 0.001] };
 const file = computed(() => {
@@ -61,7 +61,7 @@ const intent = computed(() => {
   <section class="route" aria-label="From the file to the destination">
     <div class="who">
       <div class="name">
-        <h1><CutName :text="bench.name" :longest="16" /></h1>
+        <h1><CutName :text="bench.name" /></h1>
         <select v-if="bench.revisions.length > 1" class="mono" aria-label="Revision" :value="bench.revision.id" @change="open(Number(($event.target as HTMLSelectElement).value))">
           <option v-for="r in bench.revisions" :key="r.id" :value="r.id">rev {{ r.number }}</option>
         </select>
@@ -73,7 +73,7 @@ const intent = computed(() => {
             <template v-for="[mark, word, list] in [['clear', 'fixed', bench.since.fixed], ['caution', 'new', bench.since.fresh], ['stop', 'came back', bench.since.back]] as [string, string, string[]][]" :key="word">
               <p v-for="t in list" :key="t"><ResultMark :result="mark" :size="12" /> {{ word }}: {{ t }}</p>
             </template>
-            <p v-if="sinceWords === 'no change'" class="faded">The same findings as before.</p>
+            <p v-if="sinceWords === 'same findings'" class="faded">The same findings as before; the files may differ all the same.</p>
             <button class="btn" @click="compare">{{ state.trial.compared.value ? 'Stop comparing' : 'What differs …' }}</button>
           </div>
         </Popover>
@@ -82,7 +82,7 @@ const intent = computed(() => {
     </div>
     <div class="trip">
       <div class="end left">
-        <div class="faded"><CutName :text="bench.main" :longest="24" /><template v-if="bench.file_count > 1"> + {{ bench.file_count - 1 }}</template></div>
+        <div class="faded"><CutName :text="bench.main" /><template v-if="bench.file_count > 1"> + {{ bench.file_count - 1 }}</template></div>
         <div class="mono">{{ file }}</div>
       </div>
       <svg width="150" height="50" viewBox="0 0 150 50" role="img" :aria-label="`${factor}, ${turn}`">
@@ -101,7 +101,7 @@ const intent = computed(() => {
         <div class="mono">{{ there }}</div>
       </div>
     </div>
-    <VerdictStamp v-if="bench.reading" :counts="bench.reading.verdict" :proved="bench.proved && !bench.stale" />
+    <VerdictStamp v-if="bench.reading" :counts="bench.reading.verdict" :proved="bench.proved && !bench.stale" :unlooked="bench.reading.not_looked_at" />
     <span v-else />
     <CompareDialog v-if="everCompared && bench.revisions.length > 1" v-model:visible="comparing" :state="state" />
     <IntentEditor v-if="everEdited" v-model:visible="editing" :intent="bench.intent" :kinds="state.catalogue.value?.kinds ?? []" @save="(intent) => state.change.mutate({ intent })" />

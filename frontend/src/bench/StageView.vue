@@ -20,6 +20,7 @@ const holder = ref<HTMLElement>();
 const stage = useStage(canvas, holder, {
   inspection: () => props.bench.bench.value?.reading?.inspection ?? null,
   finding: () => props.bench.finding.value,
+  spot: () => props.bench.spot.value,
   part: () => props.bench.part.value,
   other: () => props.bench.trial.other.value,
   receiver: () => props.bench.receiverSheet.value?.receiver ?? PLAIN_RECEIVER,

@@ -78,8 +78,8 @@ const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && pr
         :header-class="c.number ? 'num' : ''" :body-class="c.number ? 'num' : ''"
       >
         <template #body="{ data }">
-          <button v-if="byPart && k === 0 && typeof data.node === 'number'" class="name" :aria-pressed="data.node === state.part.value" @click.stop="isolate({ data })"><CutName :text="data.cells[c.key] ?? ''" :longest="40" /></button>
-          <CutName v-else :text="data.cells[c.key] ?? ''" :longest="c.number ? 26 : 40" />
+          <button v-if="byPart && k === 0 && typeof data.node === 'number'" class="name" :aria-pressed="data.node === state.part.value" @click.stop="isolate({ data })"><CutName :text="data.cells[c.key] ?? ''" /></button>
+          <CutName v-else :text="data.cells[c.key] ?? ''" />
         </template>
       </Column>
       <Column v-if="withMend" header="" body-class="num">

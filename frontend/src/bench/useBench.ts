@@ -4,7 +4,7 @@ import { useToast } from 'primevue/usetoast';
 import { computed, ref, shallowRef, watch, type ComputedRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type Bench, type Finding, type Intent, type Slip } from '../api/client';
-import type { Marked } from './useEvidence';
+import type { Marked, Spot } from './useEvidence';
 import { useTrial } from './useTrial';
 
 /** Findings of one kind, which stand on one card, and the calls that mend them all. */
@@ -101,6 +101,9 @@ export function useBench(revision: ComputedRef<number>) {
   watch(() => bench.value?.sheet, () => (receiving.value = null));
   const receiverSheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === (receiving.value ?? bench.value?.sheet)));
   const marked = shallowRef<Marked | null>(null);
+  /** What a difference is about, while it is shown; a finding that is opened takes its place. */
+  const spot = shallowRef<Spot | null>(null);
+  watch([finding, revision], () => (spot.value = null));
   const trial = useTrial(revision, computed(() => bench.value), slips, complain);
   function keepTrial() {
     const t = trial.tried.value;
@@ -109,5 +112,5 @@ export function useBench(revision: ComputedRef<number>) {
   }
   /** Id of the finding whose waiving is asked for by key; its card opens the form. */
   const asked = ref('');
-  return { asked, receiving, receiverSheet, marked, trial, keepTrial, query, bench, catalogue, sheet, findings, kindsOf, letterOf, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
+  return { asked, receiving, receiverSheet, marked, spot, trial, keepTrial, query, bench, catalogue, sheet, findings, kindsOf, letterOf, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
 }

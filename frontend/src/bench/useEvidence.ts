@@ -11,7 +11,10 @@ import type { StageContext } from './stageState';
 /** What is marked now, for the table and the UV panel: whose parts, and which elements. */
 export interface Marked { kind: string; nodes: number[]; indices: Int32Array; result: 'stop' | 'caution' | 'note'; uvSet?: number }
 
-export function useEvidence({ stage, viewer, model, state, lost }: StageContext, inspection: () => number | null, finding: () => Finding | null) {
+/** A difference that is shown: faces of a part, or the whole of it where none are named. */
+export interface Spot { node: number; faces: number[] }
+
+export function useEvidence({ stage, viewer, model, state, lost }: StageContext, inspection: () => number | null, finding: () => Finding | null, spot: () => Spot | null) {
   const marked = shallowRef<Marked | null>(null);
   let groups: Group[] = [];
   let pointed: Group[] = [];
@@ -38,7 +41,7 @@ export function useEvidence({ stage, viewer, model, state, lost }: StageContext,
     const [s, m, f, id] = [stage.value, model.value, finding(), inspection()];
     if (!s || !m) return;
     clear();
-    if (!f) return;
+    if (!f) return spot() ? showSpot(spot()!, mine) : undefined;
     const kind = f.elements?.kind ?? 'nodes';
     const [node, result] = [f.node ?? null, f.result as Marked['result']];
     let indices = f.elements ? new Int32Array(0) : Int32Array.from(node === null ? [] : [node]);
@@ -60,6 +63,20 @@ export function useEvidence({ stage, viewer, model, state, lost }: StageContext,
     }
     marked.value = { kind, nodes: kind === 'nodes' ? [...indices] : node === null ? [] : [node], indices, result, ...(f.elements?.uv_set === undefined ? {} : { uvSet: f.elements.uv_set }) };
     at = made.box.getCenter(new Vector3());
+    spots = made.places;
+    state.places = spots.length;
+    setApart();
+    await fly(made.box, mine);
+  }
+
+  /** Marks what a difference is about. A reduced part has not all of its faces, so it is marked whole. */
+  async function showSpot(at: Spot, mine: number) {
+    const m = model.value!;
+    const whole = !at.faces.length || m.parts.get(at.node)?.geometry.userData.reduced;
+    const indices = Int32Array.from(whole ? [at.node] : at.faces);
+    const made = mark(m, { kind: whole ? 'nodes' : 'faces', node: at.node, indices }, TOKENS.stop);
+    groups = made.groups;
+    if (made.box.isEmpty()) return;
     spots = made.places;
     state.places = spots.length;
     setApart();
@@ -112,7 +129,7 @@ export function useEvidence({ stage, viewer, model, state, lost }: StageContext,
     void fly(box, ++ticket, pointed);
   }
 
-  watch([finding, model], show);
+  watch([finding, spot, model], show);
   watch(() => state.alone, setApart);
   watch([() => state.walking, marked], () => {
     for (const g of groups) g.visible = !state.walking;

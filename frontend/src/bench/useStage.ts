@@ -9,7 +9,7 @@ import { Stage } from '../stage/stage';
 import { attachTestHook, testClock, testing } from '../stage/testHook';
 import { Viewer, type Side } from '../stage/viewer';
 import { stageContext } from './stageState';
-import { useEvidence } from './useEvidence';
+import { useEvidence, type Spot } from './useEvidence';
 import { useLoupe } from './useLoupe';
 import type { OtherModel } from './useTrial';
 
@@ -22,6 +22,7 @@ function niceStep(metres: number) {
 export interface Wanted {
   inspection: () => number | null;
   finding: () => Finding | null;
+  spot: () => Spot | null;
   part: () => number | null;
   other: () => OtherModel | null;
   receiver: () => Receiver;
@@ -31,7 +32,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   const context = stageContext();
   const { stage, viewer, model, state, lost } = context;
   const loupe = useLoupe(context);
-  const evidence = useEvidence(context, wanted.inspection, wanted.finding);
+  const evidence = useEvidence(context, wanted.inspection, wanted.finding, wanted.spot);
   let observer: ResizeObserver | null = null;
   let known = false;
   const still = () => testing() || matchMedia('(prefers-reduced-motion: reduce)').matches;
@@ -107,8 +108,8 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
       return;
     }
     try {
-      const made = await readDisplayCopy(await api.stage(o.inspection));
-      if (wanted.other()?.inspection !== o.inspection || model.value !== m) return;
+      const made = await readDisplayCopy(await o.load());
+      if (wanted.other()?.key !== o.key || model.value !== m) return;
       made.root.position.copy(made.origin).sub(m.origin);
       s.setOther(made.root);
       Object.assign(state, { beside: o.words, alone: false });

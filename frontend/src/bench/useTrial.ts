@@ -2,18 +2,22 @@
 import { computed, ref, watch, type ComputedRef } from 'vue';
 import { api, type Bench, type Slip, type Trial } from '../api/client';
 
-export interface OtherModel { inspection: number; words: string }
+/** load: its display copy; key: which one it is, so that a slower answer is not taken for a later one. */
+export interface OtherModel { key: string; load: () => Promise<ArrayBuffer>; words: string }
+
+const kept = (inspection: number, words: string): OtherModel => ({ key: `inspection ${inspection}`, load: () => api.stage(inspection), words });
 
 export function useTrial(revision: ComputedRef<number>, bench: ComputedRef<Bench | undefined>, slips: ComputedRef<Slip[]>, complain: (e: Error) => void) {
   const tried = ref<Slip | null>(null);
   const trial = ref<Trial | null>(null);
   const compared = ref<number | null>(null);
+  const readBack = ref<number | null>(null);
   let ticket = 0;
 
   /** Reads the model with one more mend, without keeping it. */
   async function tryOut(mend: string, params: Record<string, unknown>) {
     const mine = ++ticket;
-    compared.value = null;
+    compared.value = readBack.value = null;
     tried.value = { mend, params, on: true };
     trial.value = null;
     try {
@@ -32,17 +36,23 @@ export function useTrial(revision: ComputedRef<number>, bench: ComputedRef<Bench
   }
   function putBack() {
     ticket++;
-    tried.value = trial.value = compared.value = null;
+    tried.value = trial.value = compared.value = readBack.value = null;
   }
   const compare = (id: number | null) => {
     putBack();
     compared.value = id;
   };
+  /** Lays what was read back of an export beside what was sent. */
+  const layReadBack = (id: number) => {
+    putBack();
+    readBack.value = id;
+  };
   watch(revision, putBack);
   const other = computed<OtherModel | null>(() => {
-    if (trial.value?.state === 'done' && trial.value.run?.applied) return { inspection: trial.value.inspection, words: 'with the mend that is being tried' };
-    const r = bench.value?.revisions.find((x) => x.id === compared.value);
-    return r?.stage ? { inspection: r.stage, words: `rev ${r.number}` } : null;
+    if (trial.value?.state === 'done' && trial.value.run?.applied) return kept(trial.value.inspection, 'with the mend that is being tried');
+    const [exported, r] = [readBack.value, bench.value?.revisions.find((x) => x.id === compared.value)];
+    if (exported !== null) return { key: `export ${exported}`, load: () => api.readBack(exported), words: 'as it was read back' };
+    return r?.stage ? kept(r.stage, `rev ${r.number}`) : null;
   });
-  return { tried, trial, compared, other, tryOut, putBack, compare };
+  return { tried, trial, compared, other, tryOut, putBack, compare, layReadBack };
 }

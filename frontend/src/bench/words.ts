@@ -5,7 +5,7 @@ import type { Receiver } from '../stage/receiver';
 
 type Value = { value?: unknown; unit: string } | null | undefined;
 
-const number = (n: number) => (Math.abs(n) >= 1000 ? n.toLocaleString('en', { maximumFractionDigits: 0 }) : Number(n.toPrecision(4)).toString());
+const number = (n: number) => (Math.abs(n) >= 1000 ? n.toLocaleString('en', { maximumFractionDigits: 0 }) : Number(n.toPrecision(3)).toString());
 
 export function figure(v: Value): string {
   if (v?.value === null || v?.value === undefined) return '';
@@ -16,11 +16,14 @@ export function figure(v: Value): string {
     case 'bytes': return `${number(n / 2 ** 20)} MiB`;
     case 'factor': return `× ${number(n)}`;
     case 'degrees': return `${number(n)}°`;
-    case 'share': return `${number(n * 100)} %`;
+    case 'share': return n > 0 && n < 1e-4 ? 'under 0.01 %' : `${number(n * 100)} %`;
     case 'count': return number(n);
     default: return `${number(n)} ${v.unit}`;
   }
 }
+
+/** The same figure with every digit that was measured, for a tooltip. */
+export const exact = (v: Value) => (typeof v?.value === 'number' ? `${v.value} ${v.unit}` : '');
 
 export const length = (m: number) => (m >= 1000 ? `${m / 1000} km` : m >= 1 ? `${m} m` : m >= 0.01 ? `${Number((m * 100).toPrecision(3))} cm` : `${Number((m * 1000).toPrecision(3))} mm`);
 
@@ -39,7 +42,7 @@ export function mendWords(facts: MendFacts | undefined, id: string, params: Reco
 }
 
 function wholeWords(facts: MendFacts | undefined, id: string, params: Record<string, unknown>): string {
-  if (id === 'size.scale') return `Scale × ${number(Number(params.factor))}`;
+  if (id === 'size.scale') return `Scale × ${Number(Number(params.factor).toPrecision(6))}`;
   if (id === 'size.up-axis') return `Turn to ${String(params.to)} up`;
   if (id === 'arrival.remove') return `Remove ${String(params.what)}`;
   if (id === 'arrival.rename') return String(params.pattern) === 'true' && params.replace ? `Rename it to ${String(params.replace)}` : `Rename ${String(params.search ?? '…')}`;

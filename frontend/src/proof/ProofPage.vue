@@ -6,7 +6,6 @@ import { api, type ProofRow } from '../api/client';
 import { jobs } from '../api/jobs';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
-import VerdictStamp from '../ui/VerdictStamp.vue';
 
 const route = useRoute();
 const id = computed(() => Number(route.params.export));
@@ -23,6 +22,16 @@ const groups = computed(() => {
   for (const r of rows.value) out.set(r.group, [...(out.get(r.group) ?? []), r]);
   return [...out];
 });
+const rowsOf = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
+/** One row that differs is enough for "not proved"; what was said beforehand is told apart from it. */
+const verdict = computed(() => {
+  const { stop, caution } = data.value!.proof!.verdict;
+  const said = caution ? `${rowsOf(caution, 'differs', 'differ')} as was said` : '';
+  return stop ? `${rowsOf(stop, 'row differs', 'rows differ')}${said ? ` · ${said}` : ''}` : said ? `nothing else differs · ${said}` : 'nothing differs';
+});
+const WORDS: Record<string, string> = { clear: 'same', caution: 'as said', stop: 'differs' };
+/** Where on the model a row can be shown: what was read back is laid beside what was sent. */
+const shown = (r: ProofRow) => (data.value?.stage && r.places.length ? `/bench/${data.value.revision}?readback=${data.value.id}&at=${encodeURIComponent(r.places[0]!.part)}` : '');
 const job = computed(() => jobs.jobs.find((j) => j.subject.export === id.value));
 const size = computed(() => (data.value?.files ?? []).reduce((s, f) => s + f.bytes, 0));
 const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n / 1e6).toFixed(2)} MB`);
@@ -39,9 +48,9 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
   </div>
   <div v-else class="page">
     <section class="route">
-      <div><h1>{{ data.model }} <span class="mono">rev {{ data.number }}</span></h1><p class="mono small"><CutName :text="data.download ?? ''" :longest="30" /> · {{ megabytes(size) }}</p></div>
+      <div><h1>{{ data.model }} <span class="mono">rev {{ data.number }}</span></h1><p class="mono small"><CutName :text="data.download ?? ''" /> · {{ megabytes(size) }}</p></div>
       <p class="sent"><span class="faded">sent with</span> <span class="mono">{{ data.mends }} {{ data.mends === 1 ? 'mend' : 'mends' }}</span><span class="dots" aria-hidden="true" /><i class="display">and read back, {{ data.proof?.rows.length }} rows</i></p>
-      <VerdictStamp v-if="data.proof" :counts="data.proof.verdict" :proved="data.proof.proved" none="nothing differs" />
+      <div v-if="data.proof" class="stamp" :class="data.proof.proved ? 'clear' : 'stop'" role="status"><b>{{ data.proof.proved ? 'Proved' : 'Not proved' }}</b><span>{{ verdict }}</span></div>
     </section>
     <div class="columns">
       <section class="rows">
@@ -54,12 +63,14 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
         </div>
         <p v-if="!rows.length" class="faded none">Nothing differs.</p>
         <table v-else>
-          <thead><tr><th>Row</th><th class="r">Sent</th><th class="r">Read back</th><th class="r">Difference</th><th><span class="sr">Result</span></th><th>Remark</th></tr></thead>
+          <thead><tr><th>Row</th><th class="r">Sent</th><th class="r">Read back</th><th>Difference</th><th>Where, and within what</th><th>Outcome</th></tr></thead>
           <tbody v-for="[group, list] in groups" :key="group">
             <tr class="group"><th colspan="6" scope="rowgroup">{{ group }}</th></tr>
-            <tr v-for="r in list" :key="r.what" :class="r.result === 'clear' ? '' : `row-${r.result}`">
-              <td>{{ r.what }}</td><td class="r mono faded">{{ r.sent }}</td><td class="r mono">{{ r.read_back }}</td><td class="r mono" :class="r.result === 'clear' ? '' : r.result">{{ r.difference }}</td>
-              <td><ResultMark :result="r.result" /></td><td class="small">{{ r.remark }}</td>
+            <tr v-for="r in list" :key="`${r.what} ${r.remark}`" :class="r.result === 'clear' ? '' : `row-${r.result}`">
+              <td>{{ r.what }}</td>
+              <template v-if="r.result === 'caution'"><td class="r mono faded">{{ r.sent }}</td><td class="r mono">{{ r.read_back }}</td><td class="small" colspan="2">{{ r.remark }}</td></template>
+              <template v-else><td class="r mono faded">{{ r.sent }}</td><td class="r mono">{{ r.read_back }}</td><td class="stop">{{ r.result === 'stop' ? r.difference : '' }}</td><td class="small">{{ r.where || r.remark }} <RouterLink v-if="shown(r)" class="btn" :to="shown(r)">Show it</RouterLink></td></template>
+              <td class="outcome"><ResultMark :result="r.result" /> {{ WORDS[r.result] }}</td>
             </tr>
           </tbody>
         </table>
@@ -83,7 +94,7 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
 
 <style scoped>
 .page { height: 100%; display: flex; flex-direction: column; }
-.route { height: var(--hl-route-h); flex: none; display: grid; grid-template-columns: 300px 1fr 190px; align-items: center; padding: 0 16px; border-bottom: 1px solid var(--hl-rule); }
+.route { height: var(--hl-route-h); flex: none; display: grid; grid-template-columns: 300px 1fr auto; align-items: center; padding: 0 16px; border-bottom: 1px solid var(--hl-rule); }
 .route > :last-child { justify-self: end; }
 h1 { font: 600 21px/1.1 var(--hl-font-display); }
 h1 .mono { font-size: 12.5px; font-weight: 500; color: var(--hl-ink-faded); }
@@ -104,6 +115,10 @@ td.mono { font-size: 12.5px; }
 .row-note td { background: #f1f3f4; }
 .row-caution td { background: #fdf8ec; }
 .row-stop td { background: #fdf6f3; }
+.outcome { white-space: nowrap; font-weight: 700; }
+.stamp { border: 2px solid; border-radius: 4px; padding: 3px 11px 4px; transform: rotate(-1.4deg); text-align: center; line-height: 1.15; outline: 1px solid; outline-offset: 2px; background: var(--hl-sheet); white-space: nowrap; }
+.stamp b { font: 600 17px/1 var(--hl-font-display); display: block; }
+.stamp span { font-size: 12.5px; font-weight: 700; }
 .none { padding: 30px 0; }
 aside { padding: 14px 20px; display: flex; flex-direction: column; gap: 14px; overflow: auto; }
 .slip { background: var(--hl-sheet); padding: 14px 16px 22px; box-shadow: var(--hl-shadow-pop); display: grid; gap: 6px;

@@ -12,7 +12,8 @@ let own = '';
 const length = computed(() => {
   const m = props.model.longest_m;
   if (m === null || m === undefined) return '';
-  const text = m < 0.01 ? `${(m * 1000).toPrecision(2)} mm` : m < 1000 ? `${m.toFixed(2)} m` : `${(m / 1000).toFixed(1)} km`;
+  const three = (x: number) => Number(x.toPrecision(3)).toString();
+  const text = m < 0.01 ? `${three(m * 1000)} mm` : m < 9.995 ? `${m.toFixed(2)} m` : m < 999.5 ? `${three(m)} m` : `${three(m / 1000)} km`;
   return `${text} longest${props.model.unit_stated ? '' : '?'}`;
 });
 const reading = computed(() => props.model.state === 'waiting' || props.model.state === 'running');
@@ -43,7 +44,7 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
     </div>
     <article class="label">
       <h3>
-        <RouterLink :to="`/bench/${model.revision}`" class="open"><CutName :text="model.name" :longest="18" /></RouterLink>
+        <RouterLink :to="`/bench/${model.revision}`" class="open"><CutName :text="model.name" /></RouterLink>
         <span class="mono faded small">rev {{ model.number }}</span>
         <button class="away" :aria-label="`Take ${model.name} off the shelf`" title="Take off the shelf" @click="emit('remove')">×</button>
       </h3>
@@ -52,7 +53,7 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
         <button class="btn again" @click="emit('again')">Try again</button>
       </template>
       <template v-else>
-        <div class="row"><CutName :text="model.main" :longest="30" /></div>
+        <div class="row"><CutName :text="model.main" /></div>
         <div class="row"><span>{{ length || '–' }}</span><span v-if="model.triangles !== null">{{ model.triangles.toLocaleString('en') }} tri</span></div>
         <ul class="codes">
           <li v-for="v in model.verdicts" :key="v.sheet" :class="{ chosen: v.sheet === model.sheet }">{{ v.code }}<ResultCounts :counts="v.counts" worst-only :size="13" /></li>

@@ -22,7 +22,7 @@ const leaving = ref<ShelfModel | null>(null);
 
 const models = computed(() => data.value?.models ?? []);
 const held = (m: ShelfModel) => m.verdicts.some((v) => v.counts && v.counts.stop > 0);
-const fit = (m: ShelfModel) => m.verdicts.every((v) => v.counts && v.counts.stop === 0);
+const fit = (m: ShelfModel) => m.verdicts.every((v) => v.counts && v.counts.stop === 0 && !v.not_looked_at.length);
 const shown = computed(() =>
   models.value.filter((m) => (show.value === 'all' || (show.value === 'held' ? held(m) : fit(m))) && m.name.toLowerCase().includes(find.value.toLowerCase())),
 );

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core import limits
-from ..core.format_table import MODEL_ENDINGS, WRITERS
+from ..core.format_table import MODEL_ENDINGS
 from ..core.limits import InputError
 
 #: Bytes up to which a variant of a model is kept beside it.
@@ -60,26 +60,41 @@ def tell(phase: str, share: float) -> None:
 
 
 def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
-    """Unpack zips, find the model files, and say which files make up each model."""
+    """Unpack zips, find the model files, and say which files make up each model. Each archive is a package of its own."""
     from ..core import packages
+    from ..core.no_model import no_model
 
     source = Path(request["folder"])
     package = packages.FolderPackage(source)
-    files: dict[str, Path] = {}
-    for name in package.names():
-        if name.lower().endswith(packages.ARCHIVES):
-            _unpack(source / name, out / "unpacked", name, files)
-        else:
-            files[name] = source / name
+    names = package.names()
+    archives = [n for n in names if n.lower().endswith(packages.ARCHIVES)]
+    found = [("", {n: source / n for n in names if n not in archives})]
+    found += [(name, _unpack(source / name, out / "unpacked" / str(k), name)) for k, name in enumerate(archives)]
     tell("looking for models", 0.8)
-    models = [n for n in files if n.lower().endswith(MODEL_ENDINGS)]
+    models = [(archive, m) for archive, files in found for m in _models(archive, files)]
     if not models:
-        packages.model_files(packages.ListedPackage({n: p.stat().st_size for n, p in files.items()}))
-    models.sort(key=lambda n: (n.count("/"), -files[n].stat().st_size, n))
+        listed = {n: p for _, files in found for n, p in files.items()}
+        raise no_model({n: p.stat().st_size for n, p in listed.items()}, lambda n: listed[n].read_bytes())
+    # The one that stands for the drop where only one can: nearest the top, then the largest, whichever package it is in.
+    models.sort(key=lambda m: m[1]["order"])
+    twins = [m["main"].rpartition("/")[2] for _, m in models]
+    for archive, m in models:
+        if archive and twins.count(m["main"].rpartition("/")[2]) > 1:
+            m["name"] = archive.rpartition("/")[2]
+        del m["order"]
+    return {"models": [m for _, m in models]}
+
+
+def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
+    """The models of one package, each with the files that it may use."""
+    models = [n for n in files if n.lower().endswith(MODEL_ENDINGS)]
+    order = {n: (n.count("/"), -files[n].stat().st_size, n) for n in models}
+    models.sort(key=lambda n: order[n])
     shared = [n for n in files if n not in models]
-    return {
-        "models": [{"main": m, "files": {n: str(files[n]) for n in [m, *shared, *_variants(m, models, files)]}} for m in models],
-    }
+    return [
+        {"main": m, "files": {n: str(files[n]) for n in [m, *shared, *_variants(m, models, files)]}, "order": order[m]}
+        for m in models
+    ]
 
 
 def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]:
@@ -90,12 +105,13 @@ def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]
     return [m for m in near if files[m].stat().st_size < _VARIANT_BYTES][:8]
 
 
-def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> None:
+def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
+    """The files of a zip by their paths in it."""
     from ..core import packages
 
     package = packages.ZipPackage(archive)
     listed = package.names()
-    folder = target / str(len(files))
+    files: dict[str, Path] = {}
     for k, path in enumerate(listed):
         tell(f"unpacking {name}", 0.7 * k / len(listed))
         place = folder / f"{k}.part"
@@ -103,7 +119,8 @@ def _unpack(archive: Path, target: Path, name: str, files: dict[str, Path]) -> N
         with place.open("wb") as f:
             for piece in package.stream(path):
                 f.write(piece)
-        files.setdefault(path, place)
+        files[path] = place
+    return files
 
 
 # --- inspect, export ----------------------------------------------------------------------------------
@@ -133,6 +150,7 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     from ..core.measures import Measures, collect
     from ..core.measures.known import Known
     from ..core.report import source
+    from ..core.rules import shipped
 
     began = time.perf_counter()
     package, scene, mended, runs = _read_and_mend(request)
@@ -154,33 +172,35 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
         "source": source(package, request["main"], scene),
         "runs": [asdict(r) for r in runs],
         "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
-        "lost": {name: formats.what_is_lost(mended, name) for name in WRITERS},
+        "lost": formats.lost_by_sheet(mended, {x.slug: x.export for x in shipped()}),
         "seconds": {"read": round(read - began, 3), "measure": round(measured - read, 3), "draw": round(drawn - measured, 3)},
     }
 
 
 def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, write, then open the written file afresh and compare."""
-    from ..core import formats, packages
-    from ..core.proof import prove
+    from ..core import packages
+    from ..core.display import display_copy, reduced_copy
     from ..core.rules import load_sheet
-    from ..core.writing import changes, read_back, write_as
+    from ..core.writing import write_as
 
     _, _, mended, runs = _read_and_mend(request)
     tell("writing", 0.4)
     options = load_sheet(request["sheet"]).export
-    lost = [*formats.what_is_lost(mended, request["format"]), *changes(mended, request["format"], options)]
-    files = write_as(mended, request["format"], request["stem"], options)
+    made = write_as(mended, request["format"], request["stem"], options)
     folder = out / "files"
     folder.mkdir()
-    for name, data in files.items():
+    for name, data in made.files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
         (folder / name).write_bytes(data)
     tell("proving", 0.6)
-    again = read_back(mended, request["format"], options, formats.read(packages.FolderPackage(folder), next(iter(files))))
-    proof = prove(mended, again)
+    again = made.read_back(packages.FolderPackage(folder), next(iter(made.files)))
+    proof = made.proof_of(again)
+    if not proof.proved:
+        full = display_copy(again)
+        (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
     tell("storing", 0.95)
-    return {"files": list(files), "lost": lost, "proof": proof.to_json(), "runs": [asdict(r) for r in runs]}
+    return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": [asdict(r) for r in runs]}
 
 
 def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:

@@ -51,7 +51,7 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
         model = s.get(Model, drop.model_id) if drop.model_id is not None and k == 0 else None
         if model is None:
             model = Model(
-                name=display_name(found["main"]),
+                name=display_name(found.get("name") or found["main"]),
                 demo=bool(subject.get("demo")),
                 intent=subject.get("intent", {}),
                 sheet=subject.get("sheet", "realtime-engine"),
@@ -183,6 +183,8 @@ def _keep_export(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
         return
     for name in result["files"]:
         row.files.append(ExportFile(path=name, content_id=contents.put_file(s, folder / "out" / "files" / name).id))
+    there = folder / "out" / "read-back.bin"
+    row.stage_id = contents.put_file(s, there).id if there.exists() else None
     row.proof, row.lost, row.state = result["proof"], result["lost"], "done"
 
 

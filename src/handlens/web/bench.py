@@ -58,9 +58,9 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         reading = {
             "inspection": shown.id,
             "stations": ledger(measures, sheet, intent, judge(measures, sheet, intent), reasons),
-            **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict")},
+            **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict", "not_looked_at")},
             "kinds": kinds(tree["findings"]),
-            "lost": shown.lost,
+            "lost": shown.lost.get(sheet.slug, {}),
             "measured": shown.measured,
         }
     job = _live_job(s, inspection)

@@ -12,6 +12,7 @@ from sqlalchemy import func, select
 
 from ..core import limits, packages
 from ..core.format_table import MODEL_ENDINGS
+from ..core.no_model import no_model
 from ..store import contents
 from ..store.database import session
 from ..store.models import Content, Drop, DropFile, Model
@@ -97,12 +98,13 @@ def close(drop_id: int) -> Any:
             refuse(422, "No file arrived; drop a model file with its textures.")
         names = [f.path for f in drop.files]
         if not any(n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)) for n in names):
+            held = {f.path: f.content_id for f in drop.files}
+            there = s.execute(select(Content.id, Content.bytes).where(Content.id.in_(held.values())))
+            bytes_of = {item.id: item.bytes for item in there}
+            sizes = {name: bytes_of[number] for name, number in held.items()}
+            error = no_model(sizes, lambda name: next(contents.stream(s, held[name]), b""))
             s.delete(drop)
             s.commit()
-            endings = ", ".join(e[1:] for e in MODEL_ENDINGS)
-            refuse(
-                422,
-                f"There is no model file among the {limits.plural(len(names), 'file')}; drop one of: {endings}, or a zip.",
-            )
+            refuse(422, str(error))
         main = next(n for n in names if n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)))
         return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

@@ -58,12 +58,25 @@ def _entry(s: Any, export: Export) -> dict[str, Any]:
         "lost": export.lost,
         "files": [{"path": f.path, "bytes": f.content.bytes} for f in export.files],
         "download": _name(export) if export.files else None,
+        "stage": export.stage_id is not None,
     }
 
 
 def _name(export: Export) -> str:
     main = export.files[0].path
     return main if len(export.files) == 1 else f"{main.rpartition('.')[0]}_{export.format}.zip"
+
+
+@blueprint.get("/exports/<int:export_id>/stage")
+@blueprint.response(200)
+def stage(export_id: int) -> Response:
+    """The display copy of what was read back, kept where it differs from what was sent."""
+    with session() as s:
+        export = row(s, Export, export_id, "export")
+        if export.stage_id is None:
+            refuse(404, "What was read back does not differ, so there is nothing to lay beside.")
+        content_id = export.stage_id
+    return Response(_one(content_id), mimetype="application/octet-stream")
 
 
 @blueprint.get("/exports/<int:export_id>/download")

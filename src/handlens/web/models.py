@@ -10,6 +10,7 @@ from flask_smorest import Blueprint
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from ..core.measures import Measures
 from ..core.report import with_waivers
 from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
@@ -58,7 +59,13 @@ def _entry(s: Session, model: Model) -> dict[str, Any]:
         "stage": done.id if done is not None else None,
         "thumbnail": revision.thumbnail_id is not None,
         "verdicts": [
-            {"sheet": x.slug, "code": x.code, "counts": reports[x.slug]["verdict"] if reports else None} for x in shipped()
+            {
+                "sheet": x.slug,
+                "code": x.code,
+                "counts": reports[x.slug]["verdict"] if reports else None,
+                "not_looked_at": reports[x.slug]["not_looked_at"] if reports else [],
+            }
+            for x in shipped()
         ],
         "exported": bool(s.scalar(exports)),
     }
@@ -80,7 +87,12 @@ class OneModel(MethodView):
                 model.sheet = change["sheet"]
             if "intent" in change:
                 wanted = {k: v for k, v in change["intent"].items() if v is not None}
-                intent_from_json(json.dumps(wanted))
+                intent = intent_from_json(json.dumps(wanted))
+                read = shelf.latest_done(s, model.revisions[-1]) if model.revisions else None
+                if intent.parts and read is not None and read.measures is not None:
+                    lost = intent.without(p.name for p in Measures.from_bytes(read.measures).parts)
+                    if lost:
+                        refuse(422, f"The intent speaks of {lost[0]!r}, which is no part of the model.")
                 model.intent = wanted
             if "name" in change:
                 model.name = change["name"].strip() or model.name

@@ -22,6 +22,9 @@ class SheetVerdict(Schema):
     sheet = fields.String(required=True)
     code = fields.String(required=True)
     counts = fields.Nested(Counts, required=True, allow_none=True)
+    not_looked_at = fields.List(
+        fields.String(), required=True, metadata={"description": "stations with something that nobody looked at"}
+    )
 
 
 class ShelfModel(Schema):
@@ -212,6 +215,7 @@ class Reading(Schema):
     clear = fields.List(fields.String(), required=True)
     skipped = fields.List(fields.Nested(Skipped), required=True)
     verdict = fields.Nested(Counts, required=True)
+    not_looked_at = fields.List(fields.String(), required=True)
     lost = fields.Dict(keys=fields.String(), values=fields.List(fields.String()), required=True)
     measured = fields.Nested(Measured, required=True, allow_none=True)
 
@@ -270,6 +274,7 @@ class Difference(Schema):
     later = fields.String(required=True)
     change = fields.String(required=True)
     part = fields.Integer(required=True, allow_none=True)
+    faces = fields.List(fields.Integer(), required=True)
 
 
 class CompareWish(Strict):
@@ -364,6 +369,13 @@ class ExportWish(Strict):
     format = fields.String(required=True)
 
 
+class ProofPlace(Schema):
+    part = fields.String(required=True)
+    sent = fields.Integer(required=True, allow_none=True)
+    read_back = fields.Integer(required=True, allow_none=True)
+    total = fields.Integer(required=True)
+
+
 class ProofRow(Schema):
     group = fields.String(required=True)
     what = fields.String(required=True)
@@ -372,11 +384,19 @@ class ProofRow(Schema):
     difference = fields.String(required=True)
     result = fields.String(required=True)
     remark = fields.String(required=True)
+    where = fields.String(required=True)
+    places = fields.List(fields.Nested(ProofPlace), required=True)
+
+
+class ProofCounts(Schema):
+    stop = fields.Integer(required=True)
+    caution = fields.Integer(required=True)
+    clear = fields.Integer(required=True)
 
 
 class Proof(Schema):
     proved = fields.Boolean(required=True)
-    verdict = fields.Nested(Counts, required=True)
+    verdict = fields.Nested(ProofCounts, required=True)
     rows = fields.List(fields.Nested(ProofRow), required=True)
 
 
@@ -399,6 +419,7 @@ class Export(Schema):
     lost = fields.List(fields.String(), required=True)
     files = fields.List(fields.Nested(ExportFile), required=True)
     download = fields.String(required=True, allow_none=True)
+    stage = fields.Boolean(required=True, metadata={"description": "whether what was read back can be laid on the stage"})
 
 
 class Job(Schema):
@@ -475,6 +496,7 @@ class Parameter(Schema):
     kind = fields.String(required=True)
     says = fields.String(required=True)
     choices = fields.List(fields.String(), required=True)
+    zero = fields.Boolean(required=True, metadata={"description": "whether a number may be 0"})
     default = fields.Raw(required=True, allow_none=True)
 
 
