@@ -10,11 +10,14 @@ import numpy as np
 
 from handlens.core import formats
 from handlens.core.checks import judge
+from handlens.core.format_table import BY_NAME
 from handlens.core.measures import Measures, collect
 from handlens.core.packages import FolderPackage
+from handlens.core.proof import Proof
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Channel, Clip, Layer, Material, Mesh, Node, Scene, Skin, Weights
+from handlens.core.writing import write_as
 
 CUBE_POINTS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
 #: Quads of the unit cube, wound outwards.
@@ -51,6 +54,8 @@ def scene(*meshes: Mesh, nodes: tuple[Node, ...] | None = None, roots: tuple[int
     roots = roots if roots is not None else tuple(i for i in range(len(nodes)) if i not in children)
     settings: dict[str, Any] = {"materials": (Material("material:0", "tarred_wood", alpha_mode="opaque", double_sided=False),)}
     settings |= {"unit_metres": 1.0, "up_axis": "Y", "format": "glb"} | more
+    form = BY_NAME[settings["format"]]
+    settings = {"v_down": form.v_down, "linear": form.linear} | settings
     return Scene(nodes=nodes, roots=roots, meshes=tuple(meshes), **settings)
 
 
@@ -113,4 +118,15 @@ def read_files(folder: Path, files: dict[str, bytes | str], main: str) -> Scene:
     return formats.read(FolderPackage(folder), main)
 
 
-__all__ = ["Intent", "cube", "findings", "mesh", "read_files", "rigged", "scene", "triangles_of"]
+def round_trip(made: Scene, name: str, folder: Path, stem: str = "thing") -> tuple[Scene, Proof]:
+    """A scene written, read back, and the proof of it."""
+    written = write_as(made, name, stem)
+    for path, data in written.files.items():
+        place = folder / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(data)
+    package, main = FolderPackage(folder), next(iter(written.files))
+    return formats.read(package, main), written.proof(package, main)
+
+
+__all__ = ["Intent", "cube", "findings", "mesh", "read_files", "rigged", "round_trip", "scene", "triangles_of"]

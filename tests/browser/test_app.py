@@ -26,7 +26,7 @@ def test_a_third_party_model_from_drop_to_proof(page, server, models):
     page.get_by_role("button", name="Write and prove it").click()
     expect(page.get_by_role("heading", name="Proof of rev 1")).to_be_visible()
     expect(page.locator(".stamp")).to_contain_text("Proved")
-    expect(page.get_by_role("row", name=re.compile("^Height"))).to_contain_text("0.7974 m")
+    expect(page.get_by_role("row", name=re.compile("^Height"))).to_contain_text("0.80 m")
     with page.expect_download() as got:
         page.get_by_role("link", name=re.compile("^Download spider.glb")).click()
     path = got.value.path()
@@ -54,7 +54,7 @@ def test_a_third_party_gltf_is_scaled_and_baked(page, server, models):
     page.get_by_role("button", name=re.compile("^Export rev 1")).click()
     page.get_by_role("button", name="Write and prove it").click()
     expect(page.locator(".stamp")).to_contain_text("Proved")
-    expect(page.get_by_role("row", name=re.compile("^Height"))).to_contain_text("0.5 m")
+    expect(page.get_by_role("row", name=re.compile("^Height"))).to_contain_text("0.50 m")
 
 
 def test_what_is_open_survives_reload_and_back(heron):
@@ -153,7 +153,7 @@ def test_the_proof_page_has_no_violation(page, server, heron):
     )
     page.goto(f"/proof/{made['id']}")
     page.get_by_role("heading", name="Proof of rev 1").wait_for()
-    expect(page.locator(".slip")).to_contain_text("The unit and the up axis cannot be stated.")
+    expect(page.locator(".slip")).to_contain_text("The unit and the up axis cannot be stated: the numbers are metres, Y up.")
     assert accessibility(page) == []
 
 

@@ -8,6 +8,7 @@ import pytest
 from PIL import Image as Pillow
 from PIL import ImageDraw, ImageFilter
 
+from handlens.core import formats
 from handlens.core.checks import judge
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
@@ -121,8 +122,7 @@ def card(pixels, mode="opaque", cutoff=None, box=(0, 0, 1, 1), emissive=(0.0, 0.
     made = replace(made, uvs=(uv,), slot_materials=(0,))
     data = png(pixels, "RGB" if rgb else None)
     inputs = (TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), 0, sampler=sampler or {}),)
-    source = {"pbrMetallicRoughness": {}} | ({"alphaMode": mode.upper()} if mode and mode != "opaque" else {})
-    m = Material("material:0", "leaf", (1.0, 1.0, 1.0, opacity), 0.0, 1.0, emissive, mode, cutoff, False, inputs, source=source)
+    m = Material("material:0", "leaf", (1.0, 1.0, 1.0, opacity), 0.0, 1.0, emissive, mode, cutoff, False, inputs)
     image = Image("image:0", "leaf.png", "leaf.png", "embedded", media_type="image/png", load=lambda: data)
     return scene(made, materials=(m,), images=(image,))
 
@@ -224,9 +224,10 @@ def test_mends_settle_what_the_checks_tell():
 
 def test_the_mode_is_in_the_materials_own_description():
     after = apply_mend(card(CUT), "see-through.set", {}).scene.materials[0]
-    assert (after.alpha_mode, after.source["alphaMode"]) == ("mask", "MASK")
-    back = apply_mend(scene_of(after), "see-through.set", {"mode": "opaque"}).scene.materials[0]
-    assert "alphaMode" not in back.source
+    assert after.alpha_mode == "mask"
+    assert b'"alphaMode":"MASK"' in formats.write(scene_of(after), "gltf", "x")["x.gltf"]
+    back = apply_mend(scene_of(after), "see-through.set", {"mode": "opaque"}).scene
+    assert b"alphaMode" not in formats.write(back, "gltf", "x")["x.gltf"]
 
 
 def scene_of(material):

@@ -33,9 +33,16 @@ def sphere(rings: int, name: str = "float") -> Mesh:
 
 def scene(*meshes: Mesh, **more: object) -> Scene:
     nodes = tuple(Node(id=f"n{k}", name=m.name, mesh=k) for k, m in enumerate(meshes))
-    return Scene(format="glb", nodes=nodes, roots=tuple(range(len(nodes))), meshes=meshes, unit_metres=1.0, up_axis="Y").with_(
-        **more
-    )
+    return Scene(
+        format="glb",
+        nodes=nodes,
+        roots=tuple(range(len(nodes))),
+        meshes=meshes,
+        unit_metres=1.0,
+        up_axis="Y",
+        v_down=True,
+        linear=True,
+    ).with_(**more)
 
 
 @pytest.fixture
@@ -189,7 +196,7 @@ def test_every_uv_set_is_drawn_and_the_material_says_which_and_where():
     paint = board.materials[0]
     moved = replace(paint.inputs[0], uv_set=1, transform={"rotation": 0.3, "scale": [2.0, 1.0], "offset": [0.1, 0.2]})
     made = board.with_(meshes=(replace(m, uvs=(m.uvs[0], second)),), materials=(replace(paint, inputs=(moved,)),))
-    for v_down, s in ((True, made), (False, made.with_(format="obj"))):
+    for v_down, s in ((True, made), (False, made.with_(format="obj", v_down=False))):
         opened = Opened(display_copy(s))
         mesh, material = opened.header["meshes"][0], opened.header["materials"][0]
         uv = [opened.array(mesh[k], np.float32).reshape(-1, 2) for k in ("uv0", "uv1")]
@@ -213,7 +220,7 @@ def _coloured(values: np.ndarray, format: str = "glb", index: np.ndarray | None 
         "flag", "flag", np.eye(3), corners, np.array([0, 3]), np.zeros(1, np.int32), (-1,),
         colours=(Layer(values.astype(np.float32), corners if index is None else index),),
     )  # fmt: skip
-    made = Opened(display_copy(scene(flag, format=format)))
+    made = Opened(display_copy(scene(flag, format=format, linear=format == "glb")))
     return made.array(made.header["meshes"][0]["colour"], np.uint8).reshape(-1, 4)
 
 

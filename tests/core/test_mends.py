@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures.topology import surface
 from handlens.core.mends import all_mends, apply_mend, apply_tape, parse_call
+from handlens.core.mends.registry import call_text, find_mend
 from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
 from handlens.core.scene.skinning import pose_at, posed
 from handlens.core.scene.transforms import Polar, compose, matrix_quaternion, quaternion_matrix, walk, world_matrices
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene, triangles_of
+from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene, triangles_of
 
 Y_TO_Z = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
 
@@ -275,6 +276,40 @@ def test_calls():
     for bad in ("size.scale:factor", "size.scale", "size.scale:factor=2,colour=red", "size.shrink:factor=2", "size.up-axis:to=W"):
         with pytest.raises(InputError):
             apply_mend(scene(cube()), *parse_call(bad))
+
+
+def test_lists_and_names_come_back_to_the_letter():
+    for names in (["a;b"], [" crate"], ["a\\", "b;"], ["a,b=c"], ["x", "y z "]):
+        id, params = parse_call(call_text("pivots.set", {"anchor": "base-centre", "parts": names}))
+        assert find_mend(id).read(params)["parts"] == names
+
+
+def test_a_part_whose_name_holds_a_semicolon_is_mended_alone():
+    both = scene(cube("a;b"), cube("a", 0.5, (3, 0, 0)))
+    wanted = '{"parts": {"a;b": {"pivot": "base-centre"}, "a": {"pivot": "base-centre"}}}'
+    told = next(f for f in findings(both, intent=wanted)["pivots.anchor"] if f.part == "a;b")
+    assert told.mends[0][1]["parts"] == ["a;b"]
+    after = apply_mend(both, *parse_call(call_text(*told.mends[0]))).scene
+    assert [f.part for f in findings(after, intent=wanted)["pivots.anchor"]] == ["a"]
+
+
+def test_zero_is_a_value():
+    for m in all_mends():
+        for p in m.parameters:
+            if p.kind != "number":
+                continue
+            for raw in ("0", 0, "0.0"):
+                if p.zero:
+                    assert p.read(raw, m.id) == 0
+                else:
+                    with pytest.raises(InputError, match="another number than 0"):
+                        p.read(raw, m.id)
+    brass = scene(cube(), materials=(Material("m", "brass", metallic=1.0, roughness=0.5),))
+    brass = brass.with_(meshes=(replace(brass.meshes[0], slot_materials=(0,)),))
+    dull = apply_mend(brass, *parse_call("slots.set:materials=brass,metallic=0,roughness=0")).scene.materials[0]
+    assert (dull.metallic, dull.roughness) == (0.0, 0.0)
+    with pytest.raises(InputError):
+        apply_mend(brass, *parse_call("size.scale:factor=0"))
 
 
 def test_a_tape_passes_over_what_does_not_apply():

@@ -186,7 +186,7 @@ def test_every_call_that_is_offered_is_one_that_the_mend_takes():
     ("amount", "words"),
     [
         (0, "0 m"), (6.25e-8, "62.5 nm"), (5e-5, "50 µm"), (0.0094, "9.4 mm"), (0.05, "5 cm"), (0.94, "0.94 m"), (1.0, "1.00 m"),
-        (999.5, "999.50 m"), (482_803, "483 km"), (-0.25, "-0.25 m"), (-0.004, "-4 mm"), (float("inf"), "inf m"),
+        (999.5, "1 km"), (482_803, "483 km"), (-0.25, "-0.25 m"), (-0.004, "-4 mm"), (float("inf"), "inf m"),
     ],
 )  # fmt: skip
 def test_lengths_in_words(amount, words):

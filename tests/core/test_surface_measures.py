@@ -157,7 +157,7 @@ def test_a_shell_that_is_inverted_on_purpose_raises_nothing():
     shell = scene(turned_faces(cube("outline"), np.ones(6, bool)))
     assert "facing.inward" in findings(shell)
     assert "facing.inward" not in findings(shell, intent='{"parts": {"outline": {"seen_from": "inverted"}}}')
-    with pytest.raises(InputError, match="outline is seen_from"):
+    with pytest.raises(InputError, match="of outline, says seen_from 'sideways'; use one of"):
         findings(shell, intent='{"parts": {"outline": {"seen_from": "sideways"}}}')
 
 
@@ -364,7 +364,7 @@ def test_the_pivot_that_the_intent_wants():
     crate = scene(cube())
     off = findings(crate, intent='{"pivot": "base-centre"}')["pivots.anchor"][0]
     assert off.measured["value"] == pytest.approx(0.5**0.5)
-    assert off.mends == (("pivots.set", {"anchor": "base-centre", "parts": "crate"}),)
+    assert off.mends == (("pivots.set", {"anchor": "base-centre", "parts": ["crate"]}),)
     assert "pivots.anchor" not in findings(crate, intent='{"pivot": "base-back-left"}')
     assert "pivots.anchor" not in findings(crate)
     own = findings(crate, intent='{"parts": {"crate": {"pivot": "top-centre"}}}')["pivots.anchor"][0]

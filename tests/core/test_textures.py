@@ -12,6 +12,7 @@ from handlens.core import formats
 from handlens.core.beside import with_neighbours
 from handlens.core.checks import judge
 from handlens.core.formats import read, write
+from handlens.core.formats.decoded import shown
 from handlens.core.inspection import open_scene, open_to_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
@@ -278,6 +279,18 @@ def test_resizing_keeps_shape_and_directions():
     assert np.abs(np.linalg.norm(n, axis=2) - 1).max() < 0.02
     with pytest.raises(MendError):
         apply_mend(textured(png()), "textures.resize", {"pixels": 64})
+
+
+def test_sixteen_bits_of_grey_stay_so():
+    """Where Pillow's own conversion to eight bits would cut everything above 255 off."""
+    depth = np.tile(np.linspace(0, 65535, 64).astype(np.uint16), (64, 1))
+    out = io.BytesIO()
+    Pillow.fromarray(depth).save(out, "PNG")
+    s = textured(out.getvalue(), "occlusion")
+    assert np.asarray(shown(Pillow.open(io.BytesIO(out.getvalue())))).mean() == pytest.approx(127, abs=1)
+    small = Pillow.open(io.BytesIO(apply_mend(s, "textures.resize", {"pixels": 32}).scene.images[0].bytes()))
+    assert small.mode.startswith("I")
+    assert np.asarray(small).mean() == pytest.approx(depth.mean(), rel=0.01)
 
 
 def test_alpha_does_not_bleed_when_shrunk():

@@ -13,9 +13,8 @@ from formats.test_features import _painted
 from handlens.core import formats
 from handlens.core.formats.accepted import PLAIN_KINDS, accepted, left_out, told
 from handlens.core.formats.pictures import media_type
-from handlens.core.proof import prove
 from handlens.core.scene import Image
-from scenes import read_files
+from scenes import read_files, round_trip
 
 PIXELS = np.random.default_rng(8).integers(0, 256, (8, 8, 4)).astype(np.uint8)
 #: Kind, mode and whether it keeps every pixel.
@@ -55,7 +54,7 @@ def test_every_pixel_comes_through(kind, mode, to, tmp_path):
     """glTF 2.0 §5.18: image/jpeg or image/png. A USD package holds the same two (its specification, "Package")."""
     data, sent = encoded(kind, mode)
     made = painted_with(data)
-    back = read_files(tmp_path, formats.write(made, to, "net"), f"net.{to}")
+    back, proof = round_trip(made, to, tmp_path, "net")
     written = back.images[0].bytes()
     assert media_type(written) == "image/png"
     if mode in ("I;16", "CMYK"):
@@ -65,7 +64,7 @@ def test_every_pixel_comes_through(kind, mode, to, tmp_path):
         assert np.array_equal(np.asarray(Pillow.open(io.BytesIO(written)).convert("RGBA")), np.asarray(sent.convert("RGBA")))
     title = "a USD package" if to == "usdz" else "glTF"
     assert f"net.pic is {kind}, which {title} does not hold: it is written as PNG." in formats.what_is_lost(made, to)
-    assert [r for r in prove(made, back).rows if r.result == "stop"] == []
+    assert [r for r in proof.rows if r.result == "stop"] == []
 
 
 @pytest.mark.parametrize("to", ["obj", "dae", "usda"])

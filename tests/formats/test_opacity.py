@@ -14,6 +14,7 @@ from core.test_alpha import card, leaves, png, smoke
 from handlens.core import formats
 from handlens.core.checks import judge
 from handlens.core.display import display_copy
+from handlens.core.formats.collada_materials import OPAQUE
 from handlens.core.formats.opacity import in_colour, mode_of
 from handlens.core.formats.shine import in_one
 from handlens.core.limits import MendError
@@ -280,14 +281,14 @@ def test_what_see_through_means_in_collada(opaque, wanted, tmp_path):
         media_type="image/png",
         load=lambda: png(np.dstack([CUT[:, :, 3]] * 3 + [CUT[:, :, 3]])),
     )
-    alpha = TextureInput("alpha", ("transparent",), 1, options={"opaque": opaque} if opaque else {})
+    alpha = TextureInput("alpha", ("transparent",), 1, channel=OPAQUE[opaque or "A_ONE"])
     m = replace(made.materials[0], alpha_mode=None, source={}, inputs=(*made.materials[0].inputs, alpha))
-    s = made.with_(materials=(m,), images=(*made.images, image), format="dae")
+    s = made.with_(materials=(m,), images=(*made.images, image), format="dae", linear=False)
     if wanted is None:
         wanted = GREY if opaque == "RGB_ONE" else 255 - GREY
     assert np.abs(alpha_of(s)[0].astype(int) - wanted).max() <= 1
     back = through(tmp_path, s, "dae")
-    assert next(t for t in back.materials[0].inputs if t.role == "alpha").options == {"opaque": opaque or "A_ONE"}
+    assert next(t for t in back.materials[0].inputs if t.role == "alpha").channel == OPAQUE[opaque or "A_ONE"]
 
 
 def test_usd_keeps_the_channel_of_its_opacity(tmp_path):
@@ -301,7 +302,7 @@ def test_usd_keeps_the_channel_of_its_opacity(tmp_path):
         )
         twice = through(tmp_path, once, "usda", f"{name} twice")
         for s in (once, twice):
-            assert next(t for t in s.materials[0].inputs if t.role == "alpha").options["output"] == "a"
+            assert next(t for t in s.materials[0].inputs if t.role == "alpha").channel == "a"
             assert np.array_equal(alpha_of(s)[0], pixels[:, :, 3])
             assert s.materials[0].alpha_mode == mode
         assert twice.materials[0].base_colour[3] == once.materials[0].base_colour[3] == (0.5 if mode == "blend" else 1.0)

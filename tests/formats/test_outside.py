@@ -13,9 +13,8 @@ from handlens.core import formats
 from handlens.core.format_table import WRITERS
 from handlens.core.inspection import open_scene
 from handlens.core.measures import collect
-from handlens.core.packages import FolderPackage
-from handlens.core.proof import prove
 from handlens.core.report import facts
+from scenes import round_trip
 
 PLAIN = [
     "STL/3DSMaxExport.STL", "STL/Spider_ascii.stl", "STL/Spider_binary.stl", "STL/Wuson.stl", "STL/sphereWithHole.stl", "STL/triangle.stl",
@@ -107,13 +106,8 @@ def test_written_in_every_format_and_proved(models, path, tmp_path):
     sent = read(models, path)
     for format_name in WRITERS:
         folder = tmp_path / format_name
-        folder.mkdir()
-        files = formats.write(sent, format_name, "out")
-        for path, data in files.items():
-            (folder / path).write_bytes(data)
-        back = formats.read(FolderPackage(folder), next(iter(files)))
-        stops = [r for r in prove(sent, back).rows if r.result == "stop"]
-        assert not stops, (format_name, stops)
+        _, proof = round_trip(sent, format_name, folder, "out")
+        assert [r for r in proof.rows if r.result == "stop"] == [], format_name
 
 
 @pytest.mark.parametrize("name", ["Wuson.ply", "cube.ply"])

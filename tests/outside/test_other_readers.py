@@ -10,6 +10,7 @@ import trimesh
 from handlens.core.inspection import open_scene
 from handlens.core.measures import collect
 from handlens.core.report import facts
+from scenes import round_trip
 
 OBJ = [
     "spider.obj",
@@ -154,15 +155,7 @@ def test_odd_third_party_files_are_inventoried(models, name, capsys):
 @pytest.mark.parametrize("path", [*(f"OBJ/{n}" for n in OBJ), *(f"glTF2/{n}" for n in GLTF)])
 @pytest.mark.parametrize("form", ["glb", "obj"])
 def test_third_party_models_are_proved(models, path, form, tmp_path):
-    from handlens.core import formats
-    from handlens.core.packages import FolderPackage
-    from handlens.core.proof import prove
-
-    made = open_scene(models / path)[2]
-    files = formats.write(made, form, "out")
-    for name, data in files.items():
-        (tmp_path / name).write_bytes(data)
-    proof = prove(made, formats.read(FolderPackage(tmp_path), next(iter(files))))
+    _, proof = round_trip(open_scene(models / path)[2], form, tmp_path, "out")
     assert proof.proved, [r for r in proof.rows if r.result == "stop"]
 
 

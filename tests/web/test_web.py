@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image
 from sqlalchemy import select
 
 from conftest import ROOT, drop, settled, wait_for
@@ -540,3 +541,60 @@ def test_revisions_are_compared(client):
     assert ("skiff", "× 2", 0) in [(r["what"], r["change"], r["part"]) for r in got["rows"]]
     assert client.post(f"/api/revisions/{second}/compare", json={"earlier": second}).status_code == 422
     assert client.post(f"/api/revisions/{second}/compare", json={"earlier": 10**6}).status_code == 404
+
+
+def test_each_archive_of_a_drop_is_a_package_of_its_own(client):
+    """Two zips with a scene.obj and a base.png each: two models, each with its own picture."""
+
+    def packed(shade: int) -> bytes:
+        out = io.BytesIO()
+        obj = "mtllib a.mtl\no board\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl paint\nf 1/1 2/2 3/3\n"
+        with zipfile.ZipFile(out, "w") as z:
+            z.writestr("scene.obj", obj)
+            z.writestr("a.mtl", "newmtl paint\nmap_Kd base.png\n")
+            z.writestr("base.png", png((8, 8), (shade,) * 3))
+        return out.getvalue()
+
+    listed = lambda: client.get("/api/shelf").json["models"]
+    before = {m["id"] for m in listed()}
+    assert drop(client, {"web_tar.zip": packed(20), "web_rope.zip": packed(200)}).status_code == 202
+    new = lambda: [m for m in listed() if m["id"] not in before and m["state"] == "done"]
+    entries = wait_for(lambda: len(found := new()) == 2 and found)
+    shades = set()
+    for e in entries:
+        made = client.post(f"/api/revisions/{e['revision']}/exports", json={"format": "obj"}).json
+        wait_for(lambda number=made["id"]: client.get(f"/api/exports/{number}").json["state"] == "done")
+        with zipfile.ZipFile(io.BytesIO(client.get(f"/api/exports/{made['id']}/download").data)) as z:
+            picture = next(n for n in z.namelist() if n.endswith(".png"))
+            shades.add(Image.open(io.BytesIO(z.read(picture))).convert("L").getpixel((0, 0)))
+    assert shades == {20, 200}
+
+
+def test_a_kind_that_is_not_read_gets_the_command_lines_sentence(client, tmp_path, capsys):
+    from handlens.cli import main
+
+    (tmp_path / "web_net.blob").write_bytes(b"no model")
+    assert main(["inspect", str(tmp_path / "web_net.blob")]) == 2
+    said = capsys.readouterr().err.removeprefix("handlens: ").strip()
+    assert "export it as one of" in said
+    assert drop(client, {"web_net.blob": b"no model"}).json["detail"] == said
+    answer = drop(client, {"web_net.blob": formats.write(scene(cube()), "glb", "x")["x.glb"]})
+    assert answer.json["detail"] == "web_net.blob holds glTF 2.0 binary but is named .blob; give it its true ending, .glb."
+
+
+def test_what_was_changed_by_hand_in_a_written_file_is_read_back_as_a_difference(client):
+    """One number in the text of a written file, dropped as the next revision."""
+    drop(client, {"web_punt.obj": b"o punt\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n"})
+    entry = settled(client, "Web punt")
+    drop(client, {"web_punt.obj": b"o punt\nv 0 0 0\nv 1 0 0\nv 1 1.25 0\nv 0 1 0\nf 1 2 3 4\n"}, entry["id"])
+    find = lambda: next(m for m in client.get("/api/shelf").json["models"] if m["id"] == entry["id"])
+    second = wait_for(lambda: (m := find())["number"] == 2 and m["state"] == "done" and m)["revision"]
+    got = wait_for(
+        lambda: (
+            (c := client.post(f"/api/revisions/{second}/compare", json={"earlier": entry["revision"]}).json)["state"] == "done"
+            and c
+        )
+    )
+    told = [r for r in got["rows"] if "corner" in r["what"].lower() + r["change"].lower() or "moved" in r["change"]]
+    assert told, got["rows"]
+    assert told[0]["part"] == 0
