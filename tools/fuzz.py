@@ -30,6 +30,7 @@ import numpy as np
 
 from handlens.core import formats
 from handlens.core.checks import judge
+from handlens.core.checks.judge import FAILED
 from handlens.core.format_table import BY_NAME, FORMATS, WRITERS
 from handlens.core.ledger import ledger
 from handlens.core.limits import InputError
@@ -154,6 +155,9 @@ def _read(name: str, folder: Path, file: Path) -> None:
     with np.errstate(all="ignore"):
         measures = collect(scene)
         judged = judge(measures, shipped()[0], Intent())
+        fell = [f"{check}: {why}" for check, why in judged.skipped if why.startswith(FAILED)]
+        if fell:
+            raise AssertionError("; ".join(fell))
         json.dumps(report({}, measures, judged), allow_nan=False)
         ledger(measures, shipped()[0], Intent(), judged)
 
@@ -166,8 +170,9 @@ def _worker(name: str, pool: list[bytes], first: int, last: int, seed: int, pipe
     os.dup2(sink, 2)
     signal.signal(signal.SIGALRM, lambda *_: (_ for _ in ()).throw(TimeoutError()))
     with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder, "a" + BY_NAME[name].endings[0])
         for k in range(first, min(last, first + A_WORKER)):
+            # A name of its own for each: USD's library keeps what it once read under a name.
+            file = Path(folder, f"a{k}{BY_NAME[name].endings[0]}")
             file.write_bytes(changed(random.Random(f"{seed} {name} {k}"), pool, name in ("3mf", "usdz")))
             pipe.send((k, "begun", ""))
             signal.alarm(SECONDS)
@@ -183,6 +188,7 @@ def _worker(name: str, pool: list[bytes], first: int, last: int, seed: int, pipe
             except BaseException:
                 end, told = "traceback", traceback.format_exc(limit=-4)
             signal.alarm(0)
+            file.unlink()
             pipe.send((k, end, told))
     pipe.send((min(last, first + A_WORKER), "rest", ""))
     pipe.close()
