@@ -89,21 +89,7 @@ def server(worker) -> Iterator[str]:
     from handlens.launch.cluster import free_port
 
     port = free_port(8490)
-    process = start(
-        "gunicorn",
-        "handlens.web.app:create_app()",
-        "-b",
-        f"127.0.0.1:{port}",
-        "-k",
-        "gthread",
-        "--threads",
-        "24",
-        "--timeout",
-        "0",
-        "--no-control-socket",
-        "--log-level",
-        "warning",
-    )
+    process = start("handlens.web.serve", str(port))
     address = f"http://127.0.0.1:{port}"
     for _ in range(200):
         try:

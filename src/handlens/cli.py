@@ -21,6 +21,7 @@ from . import __version__
 from .core.format_table import WRITABLE
 from .core.limits import InputError
 from .guarded import guarded
+from .locked import lock_in
 from .terminal import findings_text, proof_text
 
 if TYPE_CHECKING:
@@ -29,13 +30,18 @@ if TYPE_CHECKING:
 _RANK = {"note": 1, "caution": 2, "stop": 3}
 
 
-def main(argv: Sequence[str] | None = None) -> int:
-    """Run a command. Returns 0 (ran), 1 (findings at or above --fail-on) or 2 (cannot be read, wrong call)."""
+def main(argv: Sequence[str] | None = None, scratch: Path | None = None) -> int:
+    """Run a command. Returns 0 (ran), 1 (findings at or above --fail-on) or 2 (cannot be read, wrong call).
+
+    With a folder for temporary files the process locks itself in to what the call names, before it opens any of it.
+    """
     parser = _parser()
     # Numbers past what floats hold are findings; numpy's own words about them would only garble the output.
     warnings.filterwarnings("ignore", category=RuntimeWarning)
     try:
         args = parser.parse_args(argv)
+        if scratch is not None:
+            lock_in(args, scratch)
         code: int = args.run(args)
         sys.stdout.flush()
         return code
@@ -146,16 +152,17 @@ def _write_json(target: str, tree: dict[str, Any], inputs: Sequence[str] = ()) -
 
 
 def write_files(files: dict[Path, bytes], inputs: Sequence[str]) -> None:
-    """Write files so that none is ever half there, and none lies over an input. Raises InputError."""
+    """Write files so that none is ever half there, and none lies over an input, a link or a device. Raises InputError."""
     sources = {Path(i).resolve() for i in inputs}
     for path in files:
         resolved = path.resolve()
         if resolved in sources or any(s.is_dir() and resolved.is_relative_to(s) and resolved.exists() for s in sources):
             raise InputError(f"{path} is part of the input, and an input is never written over; name another --out.")
+        _check_place(path)
     for path, data in files.items():
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            with tempfile.NamedTemporaryFile(dir=path.parent, prefix=f".{path.name}.", delete=False) as part:
+            with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".handlens-", delete=False) as part:
                 part.write(data)
             umask = os.umask(0)
             os.umask(umask)
@@ -163,6 +170,17 @@ def write_files(files: dict[Path, bytes], inputs: Sequence[str]) -> None:
             os.replace(part.name, path)
         except OSError as error:
             raise InputError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+def _check_place(path: Path) -> None:
+    """Only a new name or a plain file may be written: a link leads elsewhere, and a device would be gone. Raises InputError."""
+    if any(len(piece.encode(errors="surrogateescape")) > 255 for piece in path.parts):
+        raise InputError(f"{path.name[:40]}… is longer than a file's name may be; name another --out.")
+    if path.is_symlink():
+        raise InputError(f"{path} is a link, and nothing is written through one; name the file itself.")
+    if path.exists() and not path.is_file():
+        what = "a folder" if path.is_dir() else "no plain file"
+        raise InputError(f"{path} is {what}, and only a plain file is replaced; name another one, or - for the terminal.")
 
 
 # --- commands ---------------------------------------------------------------------------------------
@@ -293,7 +311,9 @@ def _export(args: argparse.Namespace) -> int:
     options, _ = _options(load_sheet(args.rules).export, args), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
-    out, _ = _target(args.out, path, format_name)
+    out, ending = _target(args.out, path, format_name)
+    if ending != format_name:
+        raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
     made = write_as(scene, format_name, out.stem, options)
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
     write_files(placed, _inputs(args.path, path))
@@ -392,4 +412,4 @@ def _mends(args: argparse.Namespace) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(guarded(main))
+    sys.exit(guarded(lambda scratch: main(scratch=scratch)))

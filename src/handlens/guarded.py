@@ -6,23 +6,36 @@ import os
 import resource
 import signal
 import sys
+import tempfile
 from collections.abc import Callable
+from pathlib import Path
 
 from .core import limits
+from .core.parent import end_with_parent
+
+#: Signals by which someone says that it shall stop.
+_TOLD = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
-def guarded(run: Callable[[], int]) -> int:
-    """Run in a forked child and return its exit code, or 2 with one sentence where it was ended from outside.
+def guarded(run: Callable[[Path], int]) -> int:
+    """Run in a forked child and return its exit code, or 2 with one sentence where it was ended from outside. The child gets a
+    folder for its temporary files, which goes with it.
 
     Forked before anything heavy is imported, so it costs next to nothing.
     """
     sys.stdout.flush()
+    with tempfile.TemporaryDirectory(prefix="handlens-", ignore_cleanup_errors=True) as scratch:
+        return _guarded(run, Path(scratch))
+
+
+def _guarded(run: Callable[[Path], int], scratch: Path) -> int:
     child = os.fork()
     if child == 0:
+        end_with_parent(signal.SIGKILL)
         _limit()
         code = 2
         try:
-            code = run()
+            code = run(scratch)
         except SystemExit as done:
             code = done.code if isinstance(done.code, int) else 0
         except MemoryError:
@@ -38,16 +51,18 @@ def guarded(run: Callable[[], int]) -> int:
         finally:
             _flush()
             os._exit(code)
-    previous = signal.signal(signal.SIGTERM, lambda number, frame: os.kill(child, signal.SIGTERM))
+    ends = (signal.SIGTERM, signal.SIGHUP)
+    previous = [signal.signal(one, lambda number, frame: os.kill(child, number)) for one in ends]
     try:
         status = _ended(child)
     finally:
-        signal.signal(signal.SIGTERM, previous)
+        for one, before in zip(ends, previous, strict=True):
+            signal.signal(one, before)
     code = os.waitstatus_to_exitcode(status)
     if code >= 0:
         return code
     print(f"handlens: {_why(-code)}", file=sys.stderr)
-    return 130 if -code in (signal.SIGINT, signal.SIGTERM) else 2
+    return 130 if -code in _TOLD else 2
 
 
 def _limit() -> None:
@@ -73,7 +88,7 @@ def _flush() -> None:
 
 
 def _why(number: int) -> str:
-    if number in (signal.SIGINT, signal.SIGTERM):
+    if number in _TOLD:
         return "stopped."
     if number in (signal.SIGXCPU, signal.SIGKILL):
         return "The file takes more time or memory than one command may use; send it in smaller pieces."

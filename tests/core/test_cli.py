@@ -236,7 +236,7 @@ def test_a_run_loads_no_more_than_it_needs(crate):
 
 
 def test_a_command_that_falls_is_one_sentence(capfd):
-    def fall():
+    def fall(scratch):
         faulthandler.disable()  # else pytest's own words about it come first
         os.kill(os.getpid(), signal.SIGSEGV)
         return 0
@@ -246,14 +246,14 @@ def test_a_command_that_falls_is_one_sentence(capfd):
 
 
 def test_a_command_that_asks_for_too_much_is_one_sentence(capfd):
-    assert guarded(lambda: len(bytearray(1 << 45))) == 2
+    assert guarded(lambda scratch: len(bytearray(1 << 45))) == 2
     assert "more memory" in capfd.readouterr().err
 
 
 def test_a_command_over_its_time_is_one_sentence(capfd, monkeypatch):
     monkeypatch.setattr("handlens.core.limits.CHILD_SECONDS", 1)
 
-    def busy():
+    def busy(scratch):
         while True:
             pass
 
@@ -262,10 +262,10 @@ def test_a_command_over_its_time_is_one_sentence(capfd, monkeypatch):
 
 
 def test_a_mistake_of_our_own_is_one_sentence(capfd):
-    assert guarded(lambda: 1 // 0) == 2
+    assert guarded(lambda scratch: 1 // 0) == 2
     assert capfd.readouterr().err.startswith("handlens: Something in Hand Lens itself went wrong (ZeroDivisionError")
 
 
 def test_a_command_keeps_its_code_and_its_output(capfd):
-    assert guarded(lambda: print("out") or 1) == 1
+    assert guarded(lambda scratch: print("out") or 1) == 1
     assert capfd.readouterr().out == "out\n"

@@ -64,10 +64,10 @@ export const api = {
   dropRecipe: (id: number) => call<void>('DELETE', `/recipes/${id}`),
   bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
   lostImages: (revision: number) => call<S['LostImages']>('GET', `/revisions/${revision}/lost-images`),
-  layTape: (revision: number, slips: Slip[]) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips }),
+  layTape: (revision: number, slips: Slip[], version: number | null) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips, version }),
   tryOut: (revision: number, slips: Slip[]) => call<Trial>('POST', `/revisions/${revision}/try`, { slips }),
-  undo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/undo`),
-  redo: (revision: number) => call<Bench>('POST', `/revisions/${revision}/tape/redo`),
+  undo: (revision: number, version: number | null) => call<Bench>('POST', `/revisions/${revision}/tape/undo`, { version }),
+  redo: (revision: number, version: number | null) => call<Bench>('POST', `/revisions/${revision}/tape/redo`, { version }),
   readAgain: (revision: number) => call<Bench>('POST', `/revisions/${revision}/read-again`),
   previewNames: (revision: number, wish: { search: string; replace: string; pattern: boolean }) =>
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),

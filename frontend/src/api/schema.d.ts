@@ -597,7 +597,11 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TapeStep"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
@@ -608,6 +612,7 @@ export interface paths {
                         "application/json": components["schemas"]["Bench"];
                     };
                 };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
                 default: components["responses"]["DEFAULT_ERROR"];
             };
         };
@@ -637,7 +642,11 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TapeStep"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
@@ -648,6 +657,7 @@ export interface paths {
                         "application/json": components["schemas"]["Bench"];
                     };
                 };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
                 default: components["responses"]["DEFAULT_ERROR"];
             };
         };
@@ -1141,41 +1151,6 @@ export interface paths {
                     content: {
                         "application/json": components["schemas"]["Jobs"];
                     };
-                };
-                default: components["responses"]["DEFAULT_ERROR"];
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/stream": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Server-sent events: the list, each time it changes. */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
                 };
                 default: components["responses"]["DEFAULT_ERROR"];
             };
@@ -1783,6 +1758,8 @@ export interface components {
             since: components["schemas"]["Since"] | null;
             by_mends: components["schemas"]["ByMends"] | null;
             tape: components["schemas"]["TapeSlip"][];
+            /** @description of the tape, to be sent with a change to it */
+            version: number;
             can_undo: boolean;
             can_redo: boolean;
             last_export: number | null;
@@ -1818,6 +1795,11 @@ export interface components {
         };
         Tape: {
             slips: components["schemas"]["Slip"][];
+            /**
+             * @description of the tape that is changed; another one meanwhile is a 409
+             * @default null
+             */
+            version: number | null;
         };
         Trial: {
             inspection: number;
@@ -1828,6 +1810,10 @@ export interface components {
             verdict: components["schemas"]["Counts"] | null;
             /** @description drawing figures that the mend changes */
             price: components["schemas"]["Figure"][];
+        };
+        TapeStep: {
+            /** @default null */
+            version: number | null;
         };
         Names: {
             search: string;

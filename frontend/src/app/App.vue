@@ -4,7 +4,7 @@ import Toast from 'primevue/toast';
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api } from '../api/client';
-import { followJobs, onJobsEnded } from '../api/jobs';
+import { followJobs, onJobsEnded, troubles } from '../api/jobs';
 import TopBar from './TopBar.vue';
 import { useCommands } from './commands';
 import { useKeys } from './keys';
@@ -46,6 +46,7 @@ useKeys('Everywhere', [
 <template>
   <a class="skip" href="#main">Skip to the content</a>
   <TopBar @help="help = true" @find="finding = true" />
+  <p v-for="t in troubles" :key="t" class="trouble" role="status">{{ t }}</p>
   <main id="main" tabindex="-1"><RouterView /></main>
   <CommandSearch v-if="sought" v-model:visible="finding" />
   <HelpSheet v-if="helped" v-model:visible="help" />
@@ -56,6 +57,7 @@ useKeys('Everywhere', [
 <style>
 #app { display: flex; flex-direction: column; }
 #main { flex: 1; min-height: 0; outline: none; }
+.trouble { flex: none; margin: 0; padding: 6px 16px; background: var(--hl-caution-wash); border-bottom: 1px solid var(--hl-rule-strong); color: var(--hl-ink); font-size: 13px; }
 .skip { position: absolute; left: -999px; }
 .skip:focus { left: 8px; top: 8px; z-index: 100; background: var(--hl-sheet); padding: 4px 8px; }
 </style>

@@ -65,8 +65,11 @@ export function useBench(revision: ComputedRef<number>) {
 
   const complain = (e: Error) => toast.add({ severity: 'error', summary: e.message, life: 9000 });
   const took = (b: Bench) => queries.setQueryData(['bench', revision.value], b);
-  const lay = useMutation({ mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips), onSuccess: took, onError: complain });
-  const step = useMutation({ mutationFn: (f: 'undo' | 'redo') => api[f](revision.value), onSuccess: took, onError: complain });
+  /** A tape that was changed elsewhere meanwhile is fetched as it is now. */
+  const refused = (e: Error) => (complain(e), queries.invalidateQueries({ queryKey: ['bench', revision.value] }));
+  const version = () => bench.value?.version ?? null;
+  const lay = useMutation({ mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips, version()), onSuccess: took, onError: refused });
+  const step = useMutation({ mutationFn: (f: 'undo' | 'redo') => api[f](revision.value, version()), onSuccess: took, onError: refused });
   const again = useMutation({ mutationFn: () => api.readAgain(revision.value), onSuccess: took, onError: complain });
   const change = useMutation({
     mutationFn: (c: { sheet?: string; intent?: Intent; name?: string }) => api.changeModel(bench.value!.model, c),

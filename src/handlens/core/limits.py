@@ -2,14 +2,43 @@
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
+
 MAX_FILE_BYTES = 2 * 1024**3
 MAX_PACKAGE_BYTES = 4 * 1024**3
 MAX_PACKAGE_FILES = 5_000
 MAX_ZIP_RATIO = 200
-MAX_PATH_LENGTH = 1_024
+MAX_PATH_BYTES = 1_024
+#: Longest name of a file that every file system takes.
+MAX_NAME_BYTES = 255
 MAX_IMAGE_PIXELS = 16_384 * 16_384
-CHILD_MEMORY_BYTES = 12 * 1024**3
-CHILD_SECONDS = 1_800
+
+
+def _memory() -> int:
+    """Bytes of memory that this machine, or the group that this process is confined to, has (cgroup v2: memory.max)."""
+    whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    try:
+        told = Path("/sys/fs/cgroup/memory.max").read_text().strip()
+    except OSError:
+        return whole
+    return min(whole, int(told)) if told.isdigit() else whole
+
+
+def _setting(name: str, otherwise: float) -> float:
+    """A number from the environment, where it states a sensible one."""
+    try:
+        stated = float(os.environ.get(name, ""))
+    except ValueError:
+        return otherwise
+    return stated if 0 < stated < 1e9 else otherwise
+
+
+#: Jobs at once: one for each core, but none that would have less than 2 GiB; at most four.
+JOBS_AT_ONCE = int(_setting("HANDLENS_JOBS", max(1, min(len(os.sched_getaffinity(0)), _memory() // (2 * 1024**3), 4))))
+#: Address space of one job: so many of the largest fit beside each other, and an eighth is left for the rest.
+CHILD_MEMORY_BYTES = int(_setting("HANDLENS_JOB_MEMORY_MIB", _memory() * 7 / 8 / JOBS_AT_ONCE / 1024**2) * 1024**2)
+CHILD_SECONDS = int(_setting("HANDLENS_JOB_SECONDS", 1_800))
 
 
 class InputError(Exception):

@@ -10,25 +10,33 @@ import importlib
 import json
 import os
 import resource
+import signal
 import subprocess
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from .confine import confine, plain_environment
 from .limits import CHILD_MEMORY_BYTES, CHILD_SECONDS, InputError
+from .parent import end_with_parent
 from .sections import Opened
 
 _SOURCE = Path(__file__).parents[2]
 
 
-def in_child(task: str, request: dict[str, Any], label: str, seconds: int = CHILD_SECONDS) -> Opened:
-    """Run a task on a request that JSON can hold. Raises InputError with the child's sentence, or one of its own where it fell."""
-    env = {**os.environ, "PYTHONPATH": str(_SOURCE)}
+def in_child(
+    task: str, request: dict[str, Any], label: str, seconds: int = CHILD_SECONDS, read: Sequence[Path | str] = ()
+) -> Opened:
+    """Run a task on a request that JSON can hold, with nothing in reach but `read`. Raises InputError with the child's sentence, or
+    one of its own where it fell."""
+    env = {**plain_environment(), "PYTHONPATH": str(_SOURCE)}
     try:
         done = subprocess.run(
             [sys.executable, "-m", "handlens.core.native", task],
-            input=json.dumps(request).encode(),
+            input=json.dumps({"request": request, "read": [str(p) for p in read]}).encode(),
             env=env,
+            cwd="/",
             capture_output=True,
             timeout=seconds,
         )
@@ -46,14 +54,17 @@ def in_child(task: str, request: dict[str, Any], label: str, seconds: int = CHIL
 
 
 def _main(task: str) -> int:
+    end_with_parent(signal.SIGKILL)
     resource.setrlimit(resource.RLIMIT_AS, (CHILD_MEMORY_BYTES, CHILD_MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     # Libraries write warnings where they like; the answer goes out by a descriptor of its own.
     out = os.dup(1)
     os.dup2(2, 1)
+    asked = json.load(sys.stdin)
+    confine(asked["read"])
     module, _, function = task.partition(":")
     try:
-        answer: bytes = getattr(importlib.import_module(f"handlens.core.{module}"), function)(json.load(sys.stdin))
+        answer: bytes = getattr(importlib.import_module(f"handlens.core.{module}"), function)(asked["request"])
     except InputError as error:
         print(error, file=sys.stderr)
         return 3

@@ -8,7 +8,7 @@ import re
 import stat
 import unicodedata
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -36,9 +36,19 @@ def clean_path(path: str) -> str:
     parts = [p for p in text.split("/") if p not in ("", ".")]
     if text.startswith("/") or re.match(r"^[A-Za-z]:", text) or ".." in parts:
         raise InputError(f"The path {path!r} leads out of the package; rename the file and send it again.")
-    if not parts or re.search(r"[\x00-\x1f\x7f]", text) or len(text) > limits.MAX_PATH_LENGTH:
+    if not parts or re.search(r"[\x00-\x1f\x7f\ud800-\udfff]", text) or len(text.encode()) > limits.MAX_PATH_BYTES:
         raise InputError(f"The path {path[:80]!r} cannot be used as a file name; rename the file and send it again.")
+    if any(len(p.encode()) > limits.MAX_NAME_BYTES for p in parts):
+        raise InputError(
+            f"The name {max(parts, key=len)[:40]}… is longer than a file's name may be; shorten it and send it again."
+        )
     return "/".join(parts)
+
+
+def in_the_way(path: str, others: Iterable[str]) -> str | None:
+    """The path among others that cannot lie beside this one, since one is a file where the other wants a folder."""
+    above = {"/".join(path.split("/")[:k]) for k in range(1, path.count("/") + 1)}
+    return next((o for o in others if o in above or o.startswith(path + "/")), None)
 
 
 def is_noise(path: str) -> bool:
@@ -318,6 +328,10 @@ def checked_entries(archive: zipfile.ZipFile, label: str) -> dict[str, zipfile.Z
         entries[path] = info
         if len(entries) > limits.MAX_PACKAGE_FILES:
             raise InputError(f"{label} holds more than {limits.MAX_PACKAGE_FILES:,} files; pack fewer.")
+    folders = {"/".join(p.split("/")[:k]) for p in entries for k in range(1, p.count("/") + 1)}
+    both = next((p for p in entries if p in folders), None)
+    if both:
+        raise InputError(f"{label} holds {both} both as a file and as a folder; rename one of them and pack it again.")
     return dict(sorted(entries.items()))
 
 

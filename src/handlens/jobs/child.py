@@ -11,6 +11,7 @@ import importlib
 import json
 import os
 import resource
+import signal
 import sys
 import time
 from dataclasses import asdict
@@ -18,8 +19,11 @@ from pathlib import Path
 from typing import Any
 
 from ..core import limits
+from ..core.compiled_ahead import load_ahead
+from ..core.confine import confine
 from ..core.format_table import MODEL_ENDINGS
 from ..core.limits import InputError
+from ..core.parent import end_with_parent
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
@@ -32,6 +36,7 @@ _NEEDED = ("formats.gltf_read", "measures", "mends", "display", "report", "besid
 def main() -> int:
     for name in _NEEDED:
         importlib.import_module(f"handlens.core.{name}")
+    end_with_parent(signal.SIGKILL)
     path = Path(sys.stdin.readline().strip())
     if not path.is_file():
         return 0
@@ -42,6 +47,8 @@ def main() -> int:
     resource.setrlimit(resource.RLIMIT_FSIZE, (limits.MAX_PACKAGE_BYTES, limits.MAX_PACKAGE_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     out = Path(request["out"])
+    load_ahead({p.name: p.stat().st_size for p in path.parent.rglob("*") if p.is_file()})
+    confine([path.parent], [path.parent / "tmp", out])
     try:
         result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare}[request["what"]](request, out)
     except InputError as error:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 import logging
+import os
 import shutil
 import signal
 import sys
@@ -13,15 +14,20 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from ..core import limits
+from ..core.confine import give_to_nobody, plain_environment
 from ..store.database import session
 from ..store.models import Job
-from ..store.queue import settle_subject
+from ..store.queue import settle, settle_subject
 
 log = logging.getLogger("handlens.worker")
 _POLL = 0.25
+_SOURCE = Path(__file__).parents[2]
+#: Stores what a child made.
+Keep = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 
 
 class Stopped(Exception):
@@ -40,9 +46,14 @@ _spare: list[asyncio.subprocess.Process] = []
 _SPARES = 2
 
 
+def _settings() -> dict[str, str]:
+    """Limits that the environment states hold for children too; nothing else of it is theirs to know."""
+    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB")}
+
+
 async def _start() -> asyncio.subprocess.Process:
     return await asyncio.create_subprocess_exec(
-        sys.executable, "-m", "handlens.jobs.child",
+        sys.executable, "-m", "handlens.jobs.child", env={**plain_environment(), "PYTHONPATH": str(_SOURCE), **_settings()}, cwd="/",
         stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, start_new_session=True,
     )  # fmt: skip
 
@@ -68,7 +79,9 @@ async def dismiss() -> None:
 async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str, Any]:
     """Run the child to its end and return its result. Raises Stopped or Failed."""
     out = folder / "out"
-    out.mkdir()
+    for place in (out, folder / "tmp"):
+        place.mkdir()
+        give_to_nobody(place)
     (folder / "request.json").write_text(json.dumps({**request, "out": str(out)}))
     process = await _take()
     assert process.stdin is not None
@@ -148,49 +161,69 @@ def _stop_wanted(job_id: int) -> bool:
 def _begin(job_id: int) -> dict[str, Any] | None:
     """Mark a job as running; None where it was stopped or is done already (a repeated delivery changes nothing)."""
     with session() as s:
-        job = s.get(Job, job_id)
+        job = s.get(Job, job_id, with_for_update=True)
         if job is None or job.state not in ("waiting", "running"):
             return None
-        job.state, job.phase = "running", "starting"
+        if job.stop_wanted:
+            settle(s, job, "cancelled", "Stopped by you.")
+            return None
+        job.state, job.phase, job.share = "running", "starting", 0.0
         settle_subject(s, job, "running", None)
         return dict(job.subject)
 
 
 def _end(job_id: int, state: str, error: str | None = None) -> None:
     with session() as s:
-        job = s.get(Job, job_id)
-        if job is None:
+        job = s.get(Job, job_id, with_for_update=True)
+        if job is not None and job.state == "running":
+            settle(s, job, state, error)
+
+
+def _keep(job_id: int, keep: Keep, result: dict[str, Any], folder: Path) -> None:
+    """Store a result and end the job, both or neither; where another delivery ended it first, nothing is stored twice."""
+    with session() as s:
+        job = s.get(Job, job_id, with_for_update=True)
+        if job is None or job.state != "running":
             return
-        job.state, job.error = state, error
-        job.phase, job.share = {"done": "done", "failed": "failed", "cancelled": "stopped"}[state], 1.0
-        if state != "done":
-            settle_subject(s, job, state, error or "Stopped by you.")
+        keep(s, dict(job.subject), result, folder)
+        settle(s, job, "done")
 
 
 async def run(
     job_id: int,
     prepare: Callable[[Session, dict[str, Any], Path], dict[str, Any]],
-    keep: Callable[[Session, dict[str, Any], dict[str, Any], Path], None],
+    keep: Keep,
 ) -> None:
     """Run a job from its row to its end: `prepare` lays files out and makes the request, `keep` stores the result."""
     subject = await asyncio.to_thread(_begin, job_id)
     if subject is None:
         return
-    folder = Path(tempfile.mkdtemp(prefix="handlens-"))
+    folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
     try:
+        give_to_nobody(folder)
         request = await asyncio.to_thread(_in_session, prepare, subject, folder)
         result = await _child(job_id, folder, request)
-        await asyncio.to_thread(_in_session, keep, subject, result, folder)
-        await asyncio.to_thread(_end, job_id, "done")
+        await asyncio.to_thread(_keep, job_id, keep, result, folder)
     except Stopped:
         await asyncio.to_thread(_end, job_id, "cancelled")
     except Failed as error:
         await asyncio.to_thread(_end, job_id, "failed", str(error))
+    except OperationalError:
+        # The database went away: the job stays as it is, and is put on the queue again by whoever keeps house then.
+        raise
     except Exception:
         log.exception("job %s failed", job_id)
         await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
     finally:
         await asyncio.to_thread(shutil.rmtree, folder, True)
+
+
+def work_folder() -> Path:
+    """Where jobs lay out their files: a folder of this Hand Lens alone, which a worker that takes over clears."""
+    data = os.environ.get("HANDLENS_DATA")
+    folder = Path(data) / "work" if data else Path(tempfile.gettempdir()) / f"handlens-work-{os.getpid()}"
+    folder.mkdir(exist_ok=True)
+    return folder
 
 
 def _in_session(work: Callable[..., Any], *args: Any) -> Any:

@@ -186,14 +186,3 @@ def _keep_export(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
     there = folder / "out" / "read-back.bin"
     row.stage_id = contents.put_file(s, there).id if there.exists() else None
     row.proof, row.lost, row.state = result["proof"], result["lost"], "done"
-
-
-# --- keeping house ------------------------------------------------------------------------------------
-
-
-@app.periodic(cron="*/1 * * * *")
-@app.task(name="keep-house", queue="work", queueing_lock="keep-house", pass_context=True)
-async def keep_house(context: procrastinate.JobContext, timestamp: int) -> None:
-    """Take up again what a worker that died left behind."""
-    for stalled in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
-        await app.job_manager.retry_job(stalled)

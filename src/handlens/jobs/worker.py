@@ -5,22 +5,29 @@ from __future__ import annotations
 import asyncio
 import logging
 
+from ..core import limits
+from ..core.parent import end_with_parent
+from .house import keep_house, take_over
 from .running import dismiss
 from .tasks import STALLED_SECONDS, app
 
 
 async def _serve() -> None:
     async with app.open_async():
+        await take_over(app)
+        house = asyncio.create_task(keep_house(app))
         try:
             await app.run_worker_async(
-                queues=["work"], concurrency=2, fetch_job_polling_interval=2.0, delete_jobs="successful",
-                shutdown_graceful_timeout=3, update_heartbeat_interval=min(5, STALLED_SECONDS / 4), stalled_worker_timeout=STALLED_SECONDS,
+                queues=["work"], concurrency=limits.JOBS_AT_ONCE, fetch_job_polling_interval=2.0, delete_jobs="successful",
+                shutdown_graceful_timeout=3, update_heartbeat_interval=min(2, STALLED_SECONDS / 4), stalled_worker_timeout=STALLED_SECONDS,
             )  # fmt: skip
         finally:
+            house.cancel()
             await dismiss()
 
 
 def main() -> None:
+    end_with_parent()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     asyncio.run(_serve())
 

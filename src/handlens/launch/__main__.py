@@ -1,11 +1,10 @@
-"""`./start`: cluster, migrations, demo models, web server and worker, until Ctrl-C."""
+"""`./start`: cluster, migrations, demo models, web server and worker, until Ctrl-C or another word to stop."""
 
 from __future__ import annotations
 
 import argparse
 import os
 import signal
-import subprocess
 import sys
 import time
 import urllib.request
@@ -14,109 +13,114 @@ from typing import TextIO
 
 from .claim import Claimed, claim, tell
 from .cluster import Cluster, ClusterError, free_port
+from .parts import Child, GivenUp, Part, look_after, tell_state
 
 ROOT = Path(__file__).parents[3]
+_FIRST_ANSWER_SECONDS = 60
+
+
+class CannotStart(Exception):
+    """One sentence."""
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="./start")
-    parser.add_argument("--port", type=int, default=8440)
-    parser.add_argument("--data", type=Path, default=ROOT / ".data")
-    parser.add_argument("--no-demo", action="store_true")
-    args = parser.parse_args()
+    args = _arguments()
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: sys.exit(0))
     folder = args.data.resolve()
+    parts: list[Part] = []
+    held: TextIO | None = None
     try:
         folder.mkdir(parents=True, exist_ok=True)
         held = claim(folder)
-        cluster = Cluster(folder, args.port + 1)
-        cluster.start()
-    except (ClusterError, Claimed, OSError, KeyError) as error:
+        return _run(folder, args, parts, held)
+    except (ClusterError, Claimed, CannotStart, GivenUp, OSError, KeyError) as error:
         print(f"./start: {error}", file=sys.stderr)
         return 1
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    children: list[subprocess.Popen[bytes]] = []
-    try:
-        return _serve(cluster, folder, args, children, held)
     except KeyboardInterrupt:
         return 0
     finally:
-        for child in children:
-            child.terminate()
-        for child in children:
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                child.kill()
-        cluster.stop()
-        held.close()
+        # A second word to stop must not leave half of it running.
+        for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+            signal.signal(number, signal.SIG_IGN)
+        for part in reversed(parts):
+            part.end()
+        if held is not None:
+            held.close()
 
 
-def _serve(
-    cluster: Cluster, folder: Path, args: argparse.Namespace, children: list[subprocess.Popen[bytes]], held: TextIO
-) -> int:
-    os.environ["HANDLENS_DATABASE"] = cluster.url
-    from ..store.migrate import upgrade
+def _arguments() -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="./start")
+    parser.add_argument("--port", type=_port, default=8440)
+    parser.add_argument("--data", type=Path, default=ROOT / ".data")
+    parser.add_argument("--no-demo", action="store_true")
+    return parser.parse_args()
 
-    upgrade()
-    from ..store.database import session
-    from ..store.queue import want_missing
 
-    with session() as s:
-        want_missing(s)
+def _port(text: str) -> int:
+    number = int(text) if text.isascii() and text.isdigit() else 0
+    if not 1 <= number <= 65_534:
+        raise argparse.ArgumentTypeError(f"{text} is no port; name a number from 1 to 65534")
+    return number
+
+
+def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO) -> int:
+    cluster = Cluster(folder, args.port + 1)
+    parts.append(Part("database", cluster.start, lambda: cluster.number, cluster.stop, cluster.base / "log"))
+    cluster.start()
+    state = folder / "state.json"
+    os.environ |= {"HANDLENS_DATABASE": cluster.url, "HANDLENS_DATA": str(folder), "HANDLENS_STATE": str(state)}
+    _prepare()
     port = free_port(args.port)
+    if port != args.port:
+        print(f"Port {args.port} is taken by another program, so it is {port} this time.", file=sys.stderr)
     log = (folder / "log.txt").open("ab")
-    env = {**os.environ, "PYTHONUNBUFFERED": "1"}
-    python = sys.executable
-    # Children get a session of their own, so that Ctrl-C reaches only this process, which then stops them in order.
-    options = {"stdout": log, "stderr": log, "env": env, "cwd": ROOT, "start_new_session": True}
-    children.append(subprocess.Popen([python, "-m", "handlens.jobs.worker"], **options))  # type: ignore[call-overload]
-    gunicorn = [
-        python,
-        "-m",
-        "gunicorn",
-        "handlens.web.app:create_app()",
-        "-b",
-        f"127.0.0.1:{port}",
-        "-k",
-        "gthread",
-        "--threads",
-        "32",
-        "--timeout",
-        "0",
-        "--graceful-timeout",
-        "2",
-        "--no-control-socket",
-    ]
-    children.append(subprocess.Popen(gunicorn, **options))  # type: ignore[call-overload]
+    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
+    for name, command in (("worker", ["handlens.jobs.worker"]), ("web server", ["handlens.web.serve", str(port)])):
+        child = Child(command, environment, log)
+        child.begin()
+        parts.append(Part(name, child.begin, child.number, child.end, folder / "log.txt"))
     address = f"http://127.0.0.1:{port}/"
-    _wait(address + "api/health", children)
+    _wait(address + "api/health", parts, folder / "log.txt")
     if not args.no_demo:
         from ..jobs.demo import load_once
 
         load_once(ROOT / "demo" / "models")
-    tell(held, address)
+
+    def changed(up: dict[str, bool]) -> None:
+        tell_state(state, up)
+        tell(held, address, [n for part in parts if (n := part.process()) is not None])
+
     print(f"Hand Lens is at {address}  (Ctrl-C stops it)", flush=True)
-    while True:
-        for child in children:
-            if child.poll() is not None:
-                print(f"A part of Hand Lens stopped by itself; {folder / 'log.txt'} says why.", file=sys.stderr)
-                return 1
-        if not cluster.alive:
-            print(f"The database stopped by itself; {cluster.base / 'log'} says why.", file=sys.stderr)
-            return 1
-        time.sleep(0.5)
+    look_after(parts, changed)
+    return 0
 
 
-def _wait(address: str, children: list[subprocess.Popen[bytes]]) -> None:
-    for _ in range(300):
-        if any(c.poll() is not None for c in children):
-            return
+def _prepare() -> None:
+    """The database in its newest form, and readings asked for that this version does not have."""
+    from ..store.database import session
+    from ..store.migrate import upgrade
+    from ..store.queue import want_missing
+
+    upgrade()
+    with session() as s:
+        want_missing(s)
+
+
+def _wait(address: str, parts: list[Part], log: Path) -> None:
+    """Wait for the web server's first answer. Raises CannotStart."""
+    end = time.monotonic() + _FIRST_ANSWER_SECONDS
+    while time.monotonic() < end:
+        fallen = next((p.name for p in parts if not p.alive()), None)
+        if fallen:
+            raise CannotStart(f"The {fallen} did not start; {log} says why.")
         try:
             with urllib.request.urlopen(address, timeout=2) as answer:
                 if answer.status == 200:
                     return
         except OSError:
             time.sleep(0.1)
+    raise CannotStart(f"The web server did not answer within {_FIRST_ANSWER_SECONDS} seconds; {log} says why.")
 
 
 if __name__ == "__main__":

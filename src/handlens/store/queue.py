@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from functools import cache
 from typing import Any
 
 import procrastinate
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from .database import SEARCH_PATH, database_url
-from .models import Comparison, Export, Inspection, Job, Model, Revision
+from .models import Comparison, Export, Inspection, Job, Model, Revision, now
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -32,11 +33,34 @@ def enqueue(s: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
     job = Job(kind=kind, title=title, subject=subject)
     s.add(job)
     s.flush()
-    raw = s.connection().connection.driver_connection
-    deferrer = producer().configure_task(kind, queue="work")
-    deferrer.connection = raw
-    deferrer.defer(job_id=job.id)
+    deliver(s, job)
     return job
+
+
+def deliver(s: Session, job: Job) -> None:
+    """Put a job on the queue, in the session's transaction."""
+    deferrer = producer().configure_task(job.kind, queue="work")
+    deferrer.connection = s.connection().connection.driver_connection
+    deferrer.defer(job_id=job.id)
+
+
+def abandoned(s: Session, seconds: float = 5.0) -> list[Job]:
+    """Jobs that count as waiting or running, though the queue has no entry of them; locked. Those of the last seconds may have
+    one that is on its way."""
+    queued = text(
+        "EXISTS (SELECT 1 FROM queue.procrastinate_jobs q WHERE q.status IN ('todo', 'doing') AND (q.args->>'job_id')::int = job.id)"
+    )
+    old = Job.updated < now() - timedelta(seconds=seconds)
+    wanted = select(Job).where(Job.state.in_(["waiting", "running"]), old, ~queued)
+    return list(s.scalars(wanted.with_for_update(skip_locked=True)))
+
+
+def settle(s: Session, job: Job, state: str, error: str | None = None) -> None:
+    """Bring a job to its end, with what it was about."""
+    job.state, job.error = state, error
+    job.phase, job.share = {"done": "done", "failed": "failed", "cancelled": "stopped"}[state], 1.0
+    if state != "done":
+        settle_subject(s, job, state, error or "Stopped by you.")
 
 
 def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> tuple[Inspection, Job | None]:

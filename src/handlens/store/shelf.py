@@ -33,6 +33,12 @@ def slips_of(s: Session, revision: Revision) -> list[dict[str, Any]]:
     return list(state.slips) if state else []
 
 
+def tape_version(s: Session, revision: Revision) -> int:
+    """A number that no other state of any tape ever has; 0 for the empty tape that a revision begins with."""
+    wanted = (TapeState.revision_id == revision.id, TapeState.number == revision.tape_at)
+    return s.scalar(select(TapeState.id).where(*wanted)) or 0
+
+
 def change_tape(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """A new state of the tape; states that were undone are given up for it."""
     for state in [t for t in revision.tapes if t.number > revision.tape_at]:

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Any
-from urllib.parse import urlsplit
 
 from flask import Flask, Response, abort, request
 from flask_smorest import Api
-from werkzeug.exceptions import HTTPException
+from sqlalchemy.exc import IntegrityError, OperationalError
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from .. import __version__
 from ..core.limits import InputError, MendError
 from . import bench, catalogue, drops, exports, inspections, jobs, lost_images, models, recipes
+from .bodies import most_bytes, too_large
+from .origins import refusal
 from .pages import add_pages
+from .parts import states
+from .plain import NotPlain, check
 
-_LOOPBACK = {"127.0.0.1", "localhost", "[::1]", "::1"}
+log = logging.getLogger("handlens.web")
 
 
 class ProblemApi(Api):
@@ -60,25 +65,27 @@ def create_app() -> Flask:
         api.register_blueprint(module.blueprint)
     app.register_error_handler(InputError, lambda e: problem(422, "Cannot be used", str(e)))
     app.register_error_handler(MendError, lambda e: problem(409, "Does not apply", str(e)))
-    app.before_request(_same_origin)
+    app.register_error_handler(RequestEntityTooLarge, _body_too_large)
+    app.register_error_handler(IntegrityError, _at_once)
+    app.register_error_handler(OperationalError, _no_database)
+    app.before_request(_admit)
     app.after_request(_headers)
     _health(app)
     add_pages(app, problem)
     return app
 
 
-def _same_origin() -> None:
-    """Refuse other hosts' names (rebinding) and writes that another site's page asks for."""
-    host = urlsplit(f"//{request.host}").hostname or ""
-    if host not in _LOOPBACK:
-        abort(403, description="Hand Lens answers on this machine's own address only.")
-    if request.method in ("GET", "HEAD", "OPTIONS"):
-        return
-    origin = request.headers.get("Origin")
-    if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none") or (
-        origin is not None and urlsplit(origin).netloc != request.host
-    ):
-        abort(403, description="Only Hand Lens's own pages may change anything.")
+def _admit() -> None:
+    """Refuse whom the front would refuse, and bodies above their limit, however the request came in."""
+    headers = request.headers
+    why = refusal(request.method, request.host, headers.get("Origin"), headers.get("Sec-Fetch-Site"))
+    if why:
+        abort(403, description=why)
+    request.max_content_length = most_bytes(request.method, request.path)
+    try:
+        check(request)
+    except NotPlain as error:
+        abort(400, description=str(error))
 
 
 def _headers(response: Response) -> Response:
@@ -91,7 +98,23 @@ def _headers(response: Response) -> Response:
     return response
 
 
+def _body_too_large(_: RequestEntityTooLarge) -> Response:
+    return problem(413, "Too large", too_large(most_bytes(request.method, request.path)))
+
+
+def _at_once(_: IntegrityError) -> Response:
+    text = "Someone changed or took away the same thing at the same moment, so nothing was changed; look again, then repeat it."
+    return problem(409, "Changed meanwhile", text)
+
+
+def _no_database(error: OperationalError) -> Response:
+    log.warning("the database does not answer: %s", error)
+    return problem(
+        503, "No database", "The database does not answer just now; it is started again by itself. Try again in a moment."
+    )
+
+
 def _health(app: Flask) -> None:
     @app.get("/api/health")
-    def health() -> dict[str, str]:
-        return {"state": "up", "version": __version__}
+    def health() -> dict[str, Any]:
+        return {"state": "up", "version": __version__, "parts": states()}

@@ -89,6 +89,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "since": since,
         "by_mends": by_mends,
         "tape": _tape(slips, inspection if state == "done" else None),
+        "version": shelf.tape_version(s, revision),
         "can_undo": revision.tape_at > 0,
         "can_redo": any(t.number > revision.tape_at for t in revision.tapes),
         "last_export": export.id if export is not None and same else None,
@@ -140,8 +141,11 @@ class Tape(MethodView):
         for slip in slips:
             slip["params"] = find_mend(slip["mend"]).read(slip["params"])
         with session() as s:
-            revision = row(s, Revision, revision_id, "revision")
-            shelf.change_tape(s, revision, slips)
+            revision = _locked(s, revision_id)
+            # The same wish twice is one wish, whoever else had it too.
+            if shelf.slips_of(s, revision) != slips:
+                _only_of(s, revision, tape["version"])
+                shelf.change_tape(s, revision, slips)
             want_inspection(s, revision, slips)
             return _bench(s, revision)
 
@@ -182,9 +186,23 @@ def _live_job(s: Session, inspection: Inspection) -> Job | None:
     return s.scalar(select(Job).where(*wanted).order_by(Job.id.desc()).limit(1))
 
 
-def _move(revision_id: int, step: int) -> dict[str, Any]:
+def _locked(s: Session, revision_id: int) -> Revision:
+    """The revision, with its tape to ourselves until the request ends."""
+    revision = row(s, Revision, revision_id, "revision")
+    s.refresh(revision, with_for_update=True)
+    return revision
+
+
+def _only_of(s: Session, revision: Revision, version: int | None) -> None:
+    """Refuse a change to another state of the tape than the one that was looked at."""
+    if version is not None and version != shelf.tape_version(s, revision):
+        refuse(409, "The tape was changed meanwhile, in another window or by someone else. Look at it as it is now, then repeat it.")
+
+
+def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:
     with session() as s:
-        revision = row(s, Revision, revision_id, "revision")
+        revision = _locked(s, revision_id)
+        _only_of(s, revision, version)
         to = revision.tape_at + step
         if to < 0 or (step > 0 and not any(t.number == to for t in revision.tapes)):
             refuse(409, "There is nothing to undo." if step < 0 else "There is nothing to redo.")
@@ -195,15 +213,17 @@ def _move(revision_id: int, step: int) -> dict[str, Any]:
 
 
 @blueprint.post("/revisions/<int:revision_id>/tape/undo")
+@blueprint.arguments(schemas.TapeStep)
 @blueprint.response(200, schemas.Bench)
-def undo(revision_id: int) -> dict[str, Any]:
-    return _move(revision_id, -1)
+def undo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    return _move(revision_id, -1, wish["version"])
 
 
 @blueprint.post("/revisions/<int:revision_id>/tape/redo")
+@blueprint.arguments(schemas.TapeStep)
 @blueprint.response(200, schemas.Bench)
-def redo(revision_id: int) -> dict[str, Any]:
-    return _move(revision_id, 1)
+def redo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    return _move(revision_id, 1, wish["version"])
 
 
 @blueprint.post("/revisions/<int:revision_id>/read-again")

@@ -58,12 +58,15 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
     label = path.rpartition("/")[2]
     if packages.is_noise(path):
         refuse(422, f"{label} is left behind by the operating system and is not taken.")
-    if request.content_length is not None and request.content_length > limits.MAX_FILE_BYTES:
-        refuse(413, f"{label} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is taken.")
     with session() as s:
         drop = row(s, Drop, drop_id, "drop")
+        # Two files of one drop may come at once; each sees those before it.
+        s.refresh(drop, with_for_update=True)
         if len(drop.files) >= limits.MAX_PACKAGE_FILES:
             refuse(413, f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
+        other = packages.in_the_way(path, (f.path for f in drop.files))
+        if other:
+            refuse(422, f"{path} cannot lie beside {other}: one is a file where the other wants a folder. Rename one of them.")
         sizes = (
             select(func.coalesce(func.sum(Content.bytes), 0))
             .join(DropFile, DropFile.content_id == Content.id)

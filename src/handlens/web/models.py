@@ -8,6 +8,7 @@ from flask import Response, request
 from flask.views import MethodView
 from flask_smorest import Blueprint
 from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from ..core.measures import Measures
@@ -16,12 +17,11 @@ from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
 from ..store import contents, shelf
 from ..store.database import session
-from ..store.models import Export, Model, Revision, Waiver
+from ..store.models import Export, Model, Revision, Waiver, now
 from . import schemas
 from .find import refuse, row
 
 blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Shelf")
-_LARGEST_THUMBNAIL = 400_000
 
 
 @blueprint.get("/shelf")
@@ -115,12 +115,13 @@ class Waivers(MethodView):
             refuse(422, "Say in a few words why this finding is accepted.")
         with session() as s:
             model = row(s, Model, model_id, "model")
-            known = next((w for w in model.waivers if w.finding == wish["finding"]), None)
             number = model.revisions[-1].number if model.revisions else 0
-            if known is None:
-                model.waivers.append(Waiver(finding=wish["finding"], reason=reason, number=number))
-            else:
-                known.reason, known.number = reason, number
+            waiver = insert(Waiver).values(model_id=model.id, finding=wish["finding"], reason=reason, number=number, created=now())
+            s.execute(
+                waiver.on_conflict_do_update(
+                    index_elements=["model_id", "finding"], set_={"reason": reason, "number": number}
+                )
+            )
 
     @blueprint.arguments(schemas.WaiverQuery, location="query")
     @blueprint.response(204)
@@ -147,7 +148,7 @@ class Thumbnail(MethodView):
     @blueprint.response(204)
     def put(self, revision_id: int) -> None:
         """The first browser that drew a picture leaves it here."""
-        data = request.get_data(cache=False) if (request.content_length or 0) <= _LARGEST_THUMBNAIL else b""
+        data = request.get_data(cache=False)
         if not (data[:4] == b"RIFF" and data[8:12] == b"WEBP"):
             refuse(422, "The picture must be a WebP of at most 400 kB.")
         with session() as s:

@@ -7,6 +7,7 @@ from typing import Any
 from flask.views import MethodView
 from flask_smorest import Blueprint
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
 
 from ..core.mends import find_mend
 from ..store.database import session
@@ -30,13 +31,9 @@ class Recipes(MethodView):
         """Keep a tape; a recipe of the same name is replaced."""
         slips = [{**x, "params": find_mend(x["mend"]).read(x["params"])} for x in wish["slips"]]
         with session() as s:
-            recipe = s.scalar(select(Recipe).where(Recipe.name == wish["name"].strip()))
-            if recipe is None:
-                recipe = Recipe(name=wish["name"].strip())
-                s.add(recipe)
-            recipe.slips = slips
-            s.flush()
-            return recipe
+            row = insert(Recipe).values(name=wish["name"].strip(), slips=slips)
+            kept = row.on_conflict_do_update(index_elements=["name"], set_={"slips": slips}).returning(Recipe)
+            return s.scalars(kept, execution_options={"populate_existing": True}).one()
 
 
 @blueprint.route("/<int:recipe_id>")

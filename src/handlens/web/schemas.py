@@ -89,6 +89,13 @@ class Slip(Strict):
 
 class Tape(Strict):
     slips = fields.List(fields.Nested(Slip), required=True, validate=validate.Length(max=200))
+    version = fields.Integer(
+        load_default=None, allow_none=True, metadata={"description": "of the tape that is changed; another one meanwhile is a 409"}
+    )
+
+
+class TapeStep(Strict):
+    version = fields.Integer(load_default=None, allow_none=True)
 
 
 class Figure(Schema):
@@ -344,6 +351,7 @@ class Bench(Schema):
     since = fields.Nested(Since, required=True, allow_none=True)
     by_mends = fields.Nested(ByMends, required=True, allow_none=True)
     tape = fields.List(fields.Nested(TapeSlip), required=True)
+    version = fields.Integer(required=True, metadata={"description": "of the tape, to be sent with a change to it"})
     can_undo = fields.Boolean(required=True)
     can_redo = fields.Boolean(required=True)
     last_export = fields.Integer(required=True, allow_none=True)

@@ -10,6 +10,7 @@ import numpy as np
 from ..limits import plural
 from ..measures import Measures
 from ..measures.slots import MODELS
+from ..patterns import compiled
 from ..rules import Intent, RuleSheet
 from .parts import first_parts, for_materials
 from .registry import Elements, Finding, Skipped, check, place, value
@@ -252,7 +253,8 @@ def pattern(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not wanted:
         yield Skipped(f"{sheet.name} asks for no pattern")
         return
-    found = [k for k, x in enumerate(m.materials) if x.used_by_faces and not re.fullmatch(wanted, x.name)]
+    expression = compiled(wanted, sheet.name)
+    found = [k for k, x in enumerate(m.materials) if x.used_by_faces and not expression.fullmatch(x.name)]
     if found:
         yield Finding(
             f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(m, found)}", value(_listed(m, found), "text"),

@@ -78,7 +78,7 @@ def unpack(doc: Document) -> Unpacked:
     with tempfile.TemporaryDirectory(prefix="handlens-packed-") as folder:
         file = Path(folder, "packed")
         file.write_bytes(b"".join(pieces))
-        answer = in_child("formats.packed_child:unpack", {"file": str(file), "items": items}, doc.label)
+        answer = in_child("formats.packed_child:unpack", {"file": str(file), "items": items}, doc.label, read=[file])
     answers = answer.header["answers"]
     accessors: dict[int, Array] = {}
     for primitive, found, item in zip(primitives, answers, items, strict=False):

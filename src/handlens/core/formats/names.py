@@ -16,7 +16,7 @@ def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[s
     next_of: dict[str, int] = {}
     for k, image in enumerate(images):
         base = (image.found_at or image.reference or image.name).replace("\\", "/").rpartition("/")[2]
-        base = re.sub(r'[\x00-\x1f<>:"|?*#%]', "_", base) or f"image_{k}"
+        base = as_file(base) or f"image_{k}"
         if "." not in base:
             data = image.bytes()
             base += endings.get(media_type(data) or "" if data else "", ".bin")
@@ -29,6 +29,24 @@ def file_names(images: Sequence[Image], endings: Mapping[str, str], taken: set[s
         used.add(name.casefold())
         names[k] = f"{folder}/{name}" if folder else name
     return names
+
+
+#: Bytes of a file's name: every file system takes 255, and an ending or a number may still come behind.
+_LONGEST = 200
+
+
+def as_file(name: str) -> str:
+    """A name as every file system takes it: no letters that mean something, no half of a pair of surrogates, no dots alone, not too
+    long; empty where nothing is left of it."""
+    plain = re.sub(r'[\x00-\x1f\x7f<>:"|?*#%\ud800-\udfff]', "_", name).rstrip(" ")
+    if not plain.strip("."):
+        return ""
+    if len(plain.encode()) <= _LONGEST:
+        return plain
+    stem, dot, ending = plain.rpartition(".")
+    end = dot + ending if stem and len(ending) <= 8 else ""
+    kept = (stem if end else plain).encode()[: _LONGEST - len(end.encode())]
+    return kept.decode(errors="ignore") + end
 
 
 def in_a_statement(name: str) -> str:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..compiled_ahead import LARGE_TEXT
 from ..limits import InputError
 from ..packages import Package
 from ..scene import Layer, Mesh, Node, Problem, Scene
@@ -19,7 +20,6 @@ from .obj_lines import LARGEST, Corners, LineParser, Run
 from .text import decode, plain
 
 #: Bytes from which loading the compiled loops takes less time than they save.
-_LARGE = 6 << 20
 _FREE_FORM = {"cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con", "vp"}
 _IGNORED = {
     "mg",
@@ -71,7 +71,7 @@ class _Object:
 
 
 def _parser(label: str, size: int) -> LineParser:
-    if size < _LARGE:
+    if size < LARGE_TEXT:
         return LineParser(label)
     from .obj_blocks import BlockParser
 

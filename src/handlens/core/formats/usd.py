@@ -6,6 +6,7 @@ import io
 import re
 import tempfile
 import zipfile
+import zlib
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -20,6 +21,7 @@ from ..scene.model import Array, Morph, Weights, frozen
 from ..scene.transforms import Polar, decompose
 from ..sections import Opened
 from .pictures import media_type, referenced
+from .usd_tags import UNPACKED
 
 _LAYERS = (".usda", ".usdc", ".usd", ".usdz")
 _ROLES = {
@@ -39,13 +41,41 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     label = path.rpartition("/")[2]
     with tempfile.TemporaryDirectory(prefix="handlens-usd-") as folder:
         root = Path(folder).resolve()
+        packages: dict[str, str] = {}
         for name in package.names():
             if name == path or name.lower().endswith(_LAYERS):
                 place = root / name
                 place.parent.mkdir(parents=True, exist_ok=True)
-                place.write_bytes(data if name == path else package.read(name))
-        answer = in_child("formats.usd_child:read_stage", {"file": str(root / path), "label": label}, label)
+                held = data if name == path else package.read(name)
+                place.write_bytes(held)
+                if format_of(held) == "usdz" and (first := _unpacked(held, place, name)):
+                    packages[str(place)] = first
+        request = {
+            "file": packages.get(str(root / path), str(root / path)),
+            "root": str(root),
+            "packages": packages,
+            "label": label,
+        }
+        answer = in_child("formats.usd_child:read_stage", request, label, read=[root])
         return _Scene(package, path, label, data, answer, root).scene()
+
+
+def _unpacked(data: bytes, place: Path, label: str) -> str | None:
+    """Unpack a package beside itself; the path of its first layer (USDZ specification, "Default Layer"), None where it has none.
+
+    Of what is no layer the names alone are laid out, for paths to be resolved to. Raises InputError where it is damaged.
+    """
+    folder = place.with_name(place.name + UNPACKED)
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            for name, entry in checked_entries(archive, label).items():
+                at = folder / name
+                at.parent.mkdir(parents=True, exist_ok=True)
+                at.write_bytes(archive.read(entry) if at.suffix.lower() in _LAYERS else b"")
+            first = folder / next((n for n in archive.namelist() if not n.endswith("/")), "")
+    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, ValueError, NotImplementedError, OSError) as error:
+        raise InputError(f"{label} is damaged: it is no readable package; export it again.") from error
+    return str(first) if first.is_file() and first.is_relative_to(folder) else None
 
 
 def format_of(data: bytes) -> str:
@@ -228,8 +258,8 @@ class _Scene:
         return tuple(out)
 
     def inside(self, resolved: str, reference: str, inner: dict[str, zipfile.ZipInfo]) -> str | None:
-        """The entry of the package that an image is, by its resolved address "package[entry]" or by its reference."""
-        entry = resolved[:-1].rpartition("[")[2] if resolved.endswith("]") else ""
+        """The entry of the package that an image is, by where it resolved to or by its reference."""
+        entry = resolved.rpartition(f"{UNPACKED}/")[2] if UNPACKED in resolved else ""
         for candidate in (
             entry,
             reference.removeprefix("./"),

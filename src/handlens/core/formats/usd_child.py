@@ -13,6 +13,7 @@ from pxr import Usd, UsdGeom, UsdLux, UsdShade, UsdSkel
 
 from ..limits import InputError, plural
 from ..scene.model import Array
+from .usd_layers import Layers
 from .usd_looks import camera, light
 from .usd_materials import Materials
 from .usd_rig import Rigs
@@ -26,13 +27,16 @@ _OTHER = ("NurbsPatch", "NurbsCurves", "HermiteCurves", "TetMesh", "Volume")
 
 
 def read_stage(request: dict[str, Any]) -> bytes:
-    """The container of a stage. request: file, the path of the root layer; label, how it is called in messages."""
+    """The container of a stage. request: file, the path of the root layer; root, the folder that all of it lies in; packages, the
+    first layer of each unpacked package by the package's path; label, how it is called in messages."""
     damaged = InputError(f"{request['label']} is damaged, or no USD file; export it again.")
+    layers = Layers(Path(request["root"]), request["packages"], request["label"])
     try:
-        stage = Usd.Stage.Open(request["file"], Usd.Stage.LoadAll)
+        first = layers.open(request["file"])
+        stage = Usd.Stage.Open(first, Usd.Stage.LoadAll) if first else None
         if stage is None:
             raise damaged
-        return _Reader(stage, request["label"]).answer()
+        return _Reader(stage, request["label"], layers).answer()
     except InputError:
         raise
     except Exception as error:
@@ -50,8 +54,8 @@ def _still(prim: Usd.Prim) -> bool:
 
 
 class _Reader:
-    def __init__(self, stage: Usd.Stage, label: str) -> None:
-        self.stage, self.label = stage, label
+    def __init__(self, stage: Usd.Stage, label: str, layers: Layers) -> None:
+        self.stage, self.label, self.layers = stage, label, layers
         self.gathered = Gathered()
         self.nodes: list[dict[str, Any]] = []
         self.channels: list[dict[str, Any]] = []
@@ -83,6 +87,10 @@ class _Reader:
             self.gathered.say("variants", f"{plural(len(self.variants), 'variant set')} read as chosen in the file: {names}.")
         for words, n in self.gathered.counted.items():
             self.gathered.say("not-carried", f"{n:,} {words}")
+        for path in self.layers.missing:
+            self.gathered.say("broken-reference", f"The layer {path} did not come with the model.")
+        for path in self.layers.outside:
+            self.gathered.say("broken-reference", f"The layer {path} lies outside of what was sent, and was not opened.")
         up = UsdGeom.GetStageUpAxis(self.stage) if self.stage.HasAuthoredMetadata(UsdGeom.Tokens.upAxis) else None
         stated = UsdGeom.StageHasAuthoredMetersPerUnit(self.stage)
         return self.gathered.out.file(

@@ -15,3 +15,6 @@ MESH_NAME = "handlens:mesh"
 NODES = "handlens:nodes"
 #: In the layer's data: name of the clip that the timeline is.
 CLIP = "handlens:clip"
+
+#: Ends the name of the folder that a package is unpacked to.
+UNPACKED = ".unpacked"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from typing import Any
@@ -10,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..limits import InputError, MendError, plural
+from ..patterns import MOST_LETTERS, compiled, replaced
 from ..scene import Mesh, Node, Scene
 from ..scene.model import frozen
 from ..scene.transforms import parents
@@ -243,14 +243,13 @@ def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
     """The function from old name to new. Raises InputError where the search is empty or no valid pattern."""
     if not search:
         raise InputError("arrival.rename: search must not be empty.")
+    if len(into) > MOST_LETTERS:
+        raise InputError(f"arrival.rename: more than {MOST_LETTERS} letters in the place of one text are not taken.")
     if not pattern:
         return lambda name: name.replace(search, into)
-    try:
-        expression = re.compile(search)
-        expression.sub(into, "")
-    except (re.error, IndexError) as error:
-        raise InputError(f"arrival.rename: {search!r} is no valid pattern: {error}.") from error
-    return lambda name: expression.sub(into, name)
+    expression = compiled(search, "arrival.rename")
+    replaced(expression, into, "", "arrival.rename")
+    return lambda name: replaced(expression, into, name, "arrival.rename")
 
 
 def _named_things(scene: Scene, nodes: set[int] | None) -> dict[str, dict[int, Any]]:

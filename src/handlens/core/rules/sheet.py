@@ -10,6 +10,7 @@ from typing import Any, Literal
 import msgspec
 
 from ..limits import InputError
+from ..patterns import compiled
 from .export import ExportOptions
 
 SHEETS = Path(__file__).parent / "sheets"
@@ -117,7 +118,10 @@ def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     if wrong is not None:
         place = "/".join(map(str, wrong.absolute_path)) or "the top level"
         raise InputError(f"{label} is no valid rule sheet: at {place}, {wrong.message}.")
-    return msgspec.convert(tree, RuleSheet)
+    sheet: RuleSheet = msgspec.convert(tree, RuleSheet)
+    if sheet.names.materials:
+        compiled(sheet.names.materials, label)
+    return sheet
 
 
 #: Made while this module is imported: threads must not work out the shape of a record at the same moment.

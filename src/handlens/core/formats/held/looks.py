@@ -671,3 +671,5 @@ STEPS = (
     Step("values out of range", _tell_range, _changed(_in_range)),
     Step("direction of v", _none, v_direction, always=True, heavy=True),
 )
+#: Once more when it is known which images come along.
+LAST = (Step("alpha modes without their image", _tell_idle_modes, _without_idle_modes),)

@@ -1,0 +1,53 @@
+"""What nobody wants any more: drops that were given up, try-outs, readings of an earlier version, and the bytes of all these."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from . import contents
+from .database import session
+from .models import Drop, Inspection, Job, TapeState, now
+from .shelf import tape_key
+
+#: How long a drop may stay open, and a try-out unused.
+DROP_AGE, TRIAL_AGE = timedelta(hours=24), timedelta(hours=2)
+#: Rows of ended jobs are kept so long, for whoever asks what happened.
+JOB_AGE = timedelta(days=30)
+_AT_ONCE = 500
+
+
+def all_of_it() -> int:
+    """One round, each kind in a transaction of its own; returns how many contents went."""
+    for some in (_drops, _trials, _jobs):
+        with session() as s:
+            some(s)
+    with session() as s:
+        return contents.sweep(s)
+
+
+def _drops(s: Session) -> None:
+    under_way = select(Job.subject["drop"].as_integer()).where(
+        Job.kind == "intake", Job.state.in_(["waiting", "running", "failed", "cancelled"])
+    )
+    s.execute(delete(Drop).where(Drop.created < now() - DROP_AGE, Drop.id.not_in(under_way)))
+
+
+def _jobs(s: Session) -> None:
+    s.execute(delete(Job).where(Job.updated < now() - JOB_AGE, Job.state.in_(["done", "failed", "cancelled"])))
+
+
+def _trials(s: Session) -> None:
+    """Readings with a tape that no state of the revision's has, and readings that an earlier version made."""
+    columns = (Inspection.id, Inspection.revision_id, Inspection.tape, Inspection.tape_key)
+    ended = Inspection.state.in_(["done", "failed", "cancelled"])
+    old = s.execute(select(*columns).where(Inspection.created < now() - TRIAL_AGE, ended).order_by(Inspection.id)).all()
+    revisions = {row.revision_id for row in old}
+    kept: dict[int, set[str]] = {k: {tape_key([])} for k in revisions}
+    for state in s.execute(select(TapeState.revision_id, TapeState.slips).where(TapeState.revision_id.in_(revisions))):
+        kept[state.revision_id].add(tape_key(state.slips))
+    gone = [row.id for row in old if row.tape_key not in kept[row.revision_id]][:_AT_ONCE]
+    if gone:
+        s.execute(delete(Inspection).where(Inspection.id.in_(gone)))
