@@ -60,7 +60,12 @@ STALLED_SECONDS = 4.0
 
 
 def start(*command: str) -> subprocess.Popen[bytes]:
-    env = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "HANDLENS_STALLED_SECONDS": str(STALLED_SECONDS)}
+    env = {
+        **os.environ,
+        "PYTHONPATH": str(ROOT / "src"),
+        "HANDLENS_STALLED_SECONDS": str(STALLED_SECONDS),
+        "HANDLENS_HEADER_SECONDS": "2",
+    }
     return subprocess.Popen([sys.executable, "-m", *command], cwd=ROOT, env=env, start_new_session=True)
 
 

@@ -235,14 +235,6 @@ def test_catalogue(client):
     assert {"size.scale", "placement.bake"} <= {m["id"] for m in c["mends"]}
 
 
-def test_job_stream(client, crate):
-    stream = client.get("/api/jobs/stream", buffered=False)
-    first = b"".join(next(stream.response) for _ in range(2)).decode()
-    assert first.startswith("retry:")
-    assert json.loads(first.split("data: ")[1])["jobs"]
-    stream.close()
-
-
 def test_taking_a_model_off(client):
     made = scene(cube("spare"))
     drop(client, {"web_spare.glb": formats.write(made, "glb", "x")["x.glb"]})

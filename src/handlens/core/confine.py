@@ -65,15 +65,15 @@ def confine(read: Iterable[Path | str] = (), write: Iterable[Path | str] = ()) -
     done: list[str] = []
     if not sys.platform.startswith("linux"):
         return done
-    read, write = [Path(p) for p in read], [Path(p) for p in write]
-    if write:
-        tempfile.tempdir = os.environ["TMPDIR"] = str(write[0])
+    given, own = [Path(p) for p in read], [Path(p) for p in write]
+    if own:
+        tempfile.tempdir = os.environ["TMPDIR"] = str(own[0])
     if os.geteuid() == 0:
         if _libc.unshare(_CLONE_NEWNET | _CLONE_NEWIPC) == 0:
             done.append("network")
-        done += _less([*write, *read])
+        done += _less([*own, *given])
     _libc.prctl(_PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
-    if _landlock([*program_places(), *_SYSTEM, *read], [*write, *_SCRATCH]):
+    if _landlock([*program_places(), *_SYSTEM, *given], [*own, *_SCRATCH]):
         done.append("files")
     return done
 

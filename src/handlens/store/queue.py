@@ -47,11 +47,11 @@ def deliver(s: Session, job: Job) -> None:
 def abandoned(s: Session, seconds: float = 5.0) -> list[Job]:
     """Jobs that count as waiting or running, though the queue has no entry of them; locked. Those of the last seconds may have
     one that is on its way."""
-    queued = text(
-        "EXISTS (SELECT 1 FROM queue.procrastinate_jobs q WHERE q.status IN ('todo', 'doing') AND (q.args->>'job_id')::int = job.id)"
+    unknown = text(
+        "NOT EXISTS (SELECT 1 FROM queue.procrastinate_jobs q WHERE q.status IN ('todo', 'doing') AND (q.args->>'job_id')::int = job.id)"
     )
     old = Job.updated < now() - timedelta(seconds=seconds)
-    wanted = select(Job).where(Job.state.in_(["waiting", "running"]), old, ~queued)
+    wanted = select(Job).where(Job.state.in_(["waiting", "running"]), old, unknown)
     return list(s.scalars(wanted.with_for_update(skip_locked=True)))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from flask.views import MethodView
@@ -143,7 +144,7 @@ class Tape(MethodView):
         with session() as s:
             revision = _locked(s, revision_id)
             # The same wish twice is one wish, whoever else had it too.
-            if shelf.slips_of(s, revision) != slips:
+            if shelf.slips_of(s, revision) != json.loads(json.dumps(slips)):
                 _only_of(s, revision, tape["version"])
                 shelf.change_tape(s, revision, slips)
             want_inspection(s, revision, slips)
@@ -196,7 +197,9 @@ def _locked(s: Session, revision_id: int) -> Revision:
 def _only_of(s: Session, revision: Revision, version: int | None) -> None:
     """Refuse a change to another state of the tape than the one that was looked at."""
     if version is not None and version != shelf.tape_version(s, revision):
-        refuse(409, "The tape was changed meanwhile, in another window or by someone else. Look at it as it is now, then repeat it.")
+        refuse(
+            409, "The tape was changed meanwhile, in another window or by someone else. Look at it as it is now, then repeat it."
+        )
 
 
 def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:

@@ -116,11 +116,11 @@ class Waivers(MethodView):
         with session() as s:
             model = row(s, Model, model_id, "model")
             number = model.revisions[-1].number if model.revisions else 0
-            waiver = insert(Waiver).values(model_id=model.id, finding=wish["finding"], reason=reason, number=number, created=now())
+            waiver = insert(Waiver).values(
+                model_id=model.id, finding=wish["finding"], reason=reason, number=number, created=now()
+            )
             s.execute(
-                waiver.on_conflict_do_update(
-                    index_elements=["model_id", "finding"], set_={"reason": reason, "number": number}
-                )
+                waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_={"reason": reason, "number": number})
             )
 
     @blueprint.arguments(schemas.WaiverQuery, location="query")

@@ -90,7 +90,9 @@ class Slip(Strict):
 class Tape(Strict):
     slips = fields.List(fields.Nested(Slip), required=True, validate=validate.Length(max=200))
     version = fields.Integer(
-        load_default=None, allow_none=True, metadata={"description": "of the tape that is changed; another one meanwhile is a 409"}
+        load_default=None,
+        allow_none=True,
+        metadata={"description": "of the tape that is changed; another one meanwhile is a 409"},
     )
 
 

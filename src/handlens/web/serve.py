@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import os
 import resource
 import sys
 from typing import Any
@@ -22,7 +23,7 @@ from .events import Events
 from .front import Front
 
 #: Seconds that a request's first line and headers may take.
-HEADER_SECONDS = 15.0
+HEADER_SECONDS = float(os.environ.get("HANDLENS_HEADER_SECONDS", "15"))
 #: Requests that Flask works on at once; those above wait.
 THREADS = 32
 

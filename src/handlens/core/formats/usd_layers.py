@@ -108,9 +108,9 @@ def _without_templates(layer: Sdf.Layer) -> None:
 
     def visit(path: Sdf.Path) -> None:
         spec = layer.GetPrimAtPath(path) if path.IsPrimPath() or path.IsPrimVariantSelectionPath() else None
-        clips = spec.GetInfo(_CLIPS) if spec and spec.HasInfo(_CLIPS) else None
-        if not clips:
+        if not spec or not spec.HasInfo(_CLIPS):
             return
+        clips = spec.GetInfo(_CLIPS)
         kept = {name: {k: v for k, v in told.items() if not k.startswith("template")} for name, told in dict(clips).items()}
         spec.SetInfo(_CLIPS, kept)
 
