@@ -13,6 +13,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+# The same cases each time, so that a change is told from chance; `HYPOTHESIS_PROFILE=search` looks for new ones.
+settings.register_profile("same", derandomize=True, database=None)
+settings.register_profile("search", max_examples=500)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "same"))
 
 ROOT = Path(__file__).parents[1]
 MODELS = Path("/usr/share/assimp/models")
@@ -132,7 +138,9 @@ def settled(client, name: str, seconds: float = 60):
     """The Shelf's entry of that name, once it is read or has failed."""
 
     def ask():
-        entry = next((m for m in client.get("/api/shelf").json["models"] if m["name"] == name), None)
+        entry = next(
+            (m for m in client.get("/api/shelf", query_string={"search": name}).json["models"] if m["name"] == name), None
+        )
         return entry if entry and entry["state"] in ("done", "failed", "cancelled") else None
 
     return wait_for(ask, seconds)

@@ -144,12 +144,9 @@ def _read(name: str, folder: Path, file: Path) -> None:
         from handlens.core.formats.usd_child import read_stage
         from handlens.core.sections import Opened
 
-        data = file.read_bytes()
-        if formats.recognise(data, file.name) is None:
-            raise InputError("not recognised")
+        usd.in_child = lambda task, asked, label, read=(): Opened(read_stage(asked))  # type: ignore[assignment]
         with np.errstate(all="ignore"):
-            answer = Opened(read_stage({"file": str(file), "label": file.name}))
-            scene = usd._Scene(package, file.name, file.name, data, answer, folder).scene()
+            scene = formats.read(package, file.name)
     else:
         scene = formats.read(package, file.name)
     with np.errstate(all="ignore"):

@@ -20,7 +20,7 @@ from scenes import read_files, scene
 @pytest.fixture(autouse=True, params=["line by line", "in blocks"])
 def parser(request, monkeypatch):
     """Every test here holds for both parsers."""
-    monkeypatch.setattr(obj, "_LARGE", 0 if request.param == "in blocks" else 1 << 30)
+    monkeypatch.setattr(obj, "LARGE_TEXT", 0 if request.param == "in blocks" else 1 << 30)
     return request.param
 
 

@@ -53,7 +53,8 @@ async function bytes(path: string): Promise<ArrayBuffer> {
 }
 
 export const api = {
-  shelf: () => call<Shelf>('GET', '/shelf'),
+  shelf: (search = '', show: 'all' | 'held' | 'fit' = 'all', first = 0) =>
+    call<Shelf>('GET', `/shelf?${new URLSearchParams({ search, show, first: String(first) })}`),
   catalogue: () => call<Catalogue>('GET', '/catalogue'),
   changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent }) => call<void>('PATCH', `/models/${id}`, change),
   removeModel: (id: number) => call<void>('DELETE', `/models/${id}`),

@@ -11,9 +11,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A page of the Shelf, with totals over all of it. */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    search?: string;
+                    show?: "all" | "held" | "fit";
+                    first?: number;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -29,6 +34,7 @@ export interface paths {
                         "application/json": components["schemas"]["Shelf"];
                     };
                 };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
                 default: components["responses"]["DEFAULT_ERROR"];
             };
         };
@@ -1527,8 +1533,24 @@ export interface components {
             verdicts: components["schemas"]["SheetVerdict"][];
             exported: boolean;
         };
+        ShelfTotals: {
+            models: number;
+            triangles: number;
+            /** @description models that some sheet stops */
+            held: number;
+            /** @description models that every sheet lets pass */
+            fit: number;
+            reading: number;
+            /** @description by sheet */
+            stops: {
+                [key: string]: number;
+            };
+        };
         Shelf: {
             models: components["schemas"]["ShelfModel"][];
+            /** @description how many the search met, on all pages */
+            found: number;
+            totals: components["schemas"]["ShelfTotals"];
         };
         Expected: {
             height_m?: number | null;
@@ -1998,8 +2020,8 @@ export interface components {
         };
     };
     responses: {
-        /** @description Default error response */
-        DEFAULT_ERROR: {
+        /** @description Unprocessable Entity */
+        UNPROCESSABLE_ENTITY: {
             headers: {
                 [name: string]: unknown;
             };
@@ -2007,8 +2029,8 @@ export interface components {
                 "application/json": components["schemas"]["Error"];
             };
         };
-        /** @description Unprocessable Entity */
-        UNPROCESSABLE_ENTITY: {
+        /** @description Default error response */
+        DEFAULT_ERROR: {
             headers: {
                 [name: string]: unknown;
             };

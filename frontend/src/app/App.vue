@@ -1,9 +1,8 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query';
+import { useQueryClient } from '@tanstack/vue-query';
 import Toast from 'primevue/toast';
-import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue';
-import { useRoute, useRouter } from 'vue-router';
-import { api } from '../api/client';
+import { defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue';
+import { useRouter } from 'vue-router';
 import { followJobs, onJobsEnded, troubles } from '../api/jobs';
 import TopBar from './TopBar.vue';
 import { useCommands } from './commands';
@@ -14,16 +13,12 @@ import { once } from '../ui/once';
 const CommandSearch = defineAsyncComponent(() => import('./CommandSearch.vue'));
 const HelpSheet = defineAsyncComponent(() => import('./HelpSheet.vue'));
 const queries = useQueryClient();
-const route = useRoute();
 const help = ref(false);
 const finding = ref(false);
 const router = useRouter();
-const wanted = computed(() => finding.value || route.name === 'shelf');
-const { data: shelf } = useQuery({ queryKey: ['shelf'], queryFn: api.shelf, enabled: wanted });
 useCommands(() => [
   { group: 'Go to', name: 'Shelf', run: () => void router.push('/') },
   { group: 'Help', name: 'Keys and help', hint: '?', run: () => (help.value = true) },
-  ...(shelf.value?.models ?? []).map((m) => ({ group: 'Model', name: m.name, hint: m.main, run: () => void router.push(`/bench/${m.revision}`) })),
 ]);
 /** Whether a sheet was ever opened: from then on it stays, so that it can close in its own time. */
 const [sought, helped] = [once(finding), once(help)];

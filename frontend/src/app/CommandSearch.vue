@@ -1,12 +1,29 @@
 <script setup lang="ts">
 import Dialog from 'primevue/dialog';
 import { computed, nextTick, ref, watch } from 'vue';
+import { keepPreviousData, useQuery } from '@tanstack/vue-query';
+import { useRouter } from 'vue-router';
+import { api } from '../api/client';
 import { commands, matching, type Command } from './commands';
 
 const visible = defineModel<boolean>('visible', { required: true });
 const typed = ref('');
 const at = ref(0);
-const found = computed(() => matching(commands.value, typed.value));
+/** What the Shelf is searched for, once the typing rests: it holds more models than one page tells of. */
+const sought = ref('');
+let resting = 0;
+watch(typed, (text) => {
+  window.clearTimeout(resting);
+  resting = window.setTimeout(() => (sought.value = text.trim().split(/\s+/)[0] ?? ''), 150);
+});
+const router = useRouter();
+const { data: shelf } = useQuery({
+  queryKey: computed(() => ['shelf', 'found', sought.value]), queryFn: () => api.shelf(sought.value), enabled: visible, placeholderData: keepPreviousData,
+});
+const models = computed<Command[]>(() =>
+  (shelf.value?.models ?? []).map((m) => ({ group: 'Model', name: m.name, hint: m.main, run: () => void router.push(`/bench/${m.revision}`) })),
+);
+const found = computed(() => matching([...commands.value, ...models.value], typed.value));
 watch(visible, () => {
   typed.value = '';
   at.value = 0;

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
 import Dialog from 'primevue/dialog';
 import { useToast } from 'primevue/usetoast';
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { api, type ShelfModel } from '../api/client';
 import { jobs } from '../api/jobs';
 import { useKeys } from '../app/keys';
@@ -13,29 +13,42 @@ import ShelfItem from './ShelfItem.vue';
 
 const queries = useQueryClient();
 const toast = useToast();
-const { data, error, isPending, refetch } = useQuery({ queryKey: ['shelf'], queryFn: api.shelf });
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: api.catalogue, staleTime: Infinity });
 const show = ref<'all' | 'held' | 'fit'>('all');
 const find = ref('');
 const zone = ref<InstanceType<typeof DropZone>>();
 const leaving = ref<ShelfModel | null>(null);
 
-const models = computed(() => data.value?.models ?? []);
-const held = (m: ShelfModel) => m.verdicts.some((v) => v.counts && v.counts.stop > 0);
-const fit = (m: ShelfModel) => m.verdicts.every((v) => v.counts && v.counts.stop === 0 && !v.not_looked_at.length);
-const shown = computed(() =>
-  models.value.filter((m) => (show.value === 'all' || (show.value === 'held' ? held(m) : fit(m))) && m.name.toLowerCase().includes(find.value.toLowerCase())),
-);
+/** What is searched for, once the typing rests. */
+const sought = ref('');
+let resting = 0;
+watch(find, (text) => {
+  window.clearTimeout(resting);
+  resting = window.setTimeout(() => (sought.value = text.trim()), 200);
+});
+const { data, error, isPending, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useInfiniteQuery({
+  queryKey: computed(() => ['shelf', 'pages', sought.value, show.value]),
+  queryFn: ({ pageParam }) => api.shelf(sought.value, show.value, pageParam),
+  initialPageParam: 0,
+  getNextPageParam: (last, all) => {
+    const shown = all.reduce((n, p) => n + p.models.length, 0);
+    return last.models.length && shown < last.found ? shown : undefined;
+  },
+  placeholderData: keepPreviousData,
+});
+// Between two pages something may have been touched and so moved: each model is shown once.
+const shown = computed(() => [...new Map((data.value?.pages ?? []).flatMap((p) => p.models).map((m) => [m.id, m])).values()]);
+const found = computed(() => data.value?.pages.at(-1)?.found ?? 0);
+const totals = computed(() => data.value?.pages.at(-1)?.totals);
 const filters = computed(() => [
-  { key: 'all' as const, label: 'Everything', n: models.value.length },
-  { key: 'held' as const, label: 'Held', n: models.value.filter(held).length },
-  { key: 'fit' as const, label: 'Fit everywhere', n: models.value.filter(fit).length },
+  { key: 'all' as const, label: 'Everything', n: totals.value?.models ?? 0 },
+  { key: 'held' as const, label: 'Held', n: totals.value?.held ?? 0 },
+  { key: 'fit' as const, label: 'Fit everywhere', n: totals.value?.fit ?? 0 },
 ]);
-const triangles = computed(() => models.value.reduce((s, m) => s + (m.triangles ?? 0), 0));
-const reading = computed(() => models.value.filter((m) => m.state === 'waiting' || m.state === 'running').length);
+const reading = computed(() => totals.value?.reading ?? 0);
 /** A drop that failed made no model, so it is told of here. */
 const lostDrops = computed(() => jobs.jobs.filter((j) => j.kind === 'intake' && j.state === 'failed'));
-const stopsOn = (slug: string) => models.value.filter((m) => (m.verdicts.find((v) => v.sheet === slug)?.counts?.stop ?? 0) > 0).length;
+const stopsOn = (slug: string) => totals.value?.stops[slug] ?? 0;
 
 const remove = useMutation({
   mutationFn: (m: ShelfModel) => api.removeModel(m.id),
@@ -60,7 +73,7 @@ useKeys('Shelf', [
       <div class="right">
         <div class="line">
           <h1>Shelf</h1>
-          <span class="faded">{{ models.length }} {{ models.length === 1 ? 'model' : 'models' }} · {{ triangles.toLocaleString('en') }} triangles<template v-if="reading"> · {{ reading }} still being read</template></span>
+          <span class="faded">{{ (totals?.models ?? 0).toLocaleString('en') }} {{ totals?.models === 1 ? 'model' : 'models' }} · {{ (totals?.triangles ?? 0).toLocaleString('en') }} triangles<template v-if="reading"> · {{ reading }} still being read</template></span>
           <span class="grow" />
           <div class="filters" role="group" aria-label="Show">
             <button v-for="f in filters" :key="f.key" :aria-pressed="show === f.key" @click="show = f.key">{{ f.label }} <span class="mono faded">{{ f.n }}</span></button>
@@ -81,7 +94,7 @@ useKeys('Shelf', [
     <p v-for="j in lostDrops" :key="j.id" class="lost" role="alert"><ResultMark result="stop" /> <b>{{ j.title }}</b> did not work: {{ j.error }}</p>
     <div v-if="error" class="empty"><ResultMark result="stop" :size="22" /><p>{{ error.message }}</p><button class="btn" @click="refetch()">Try again</button></div>
     <div v-else-if="isPending" class="empty faded"><ResultMark result="pending" :size="22" /><p>Looking along the shelf …</p></div>
-    <div v-else-if="!models.length" class="empty">
+    <div v-else-if="!totals?.models" class="empty">
       <p class="display big">The shelf is empty.</p>
       <p class="faded">Drop a model with its textures anywhere on this page: glTF, OBJ, USD, COLLADA, 3MF, PLY, STL or OFF, a folder or a zip.</p>
     </div>
@@ -89,6 +102,7 @@ useKeys('Shelf', [
     <ul v-else class="shelf">
       <ShelfItem v-for="m in shown" :key="m.id" :model="m" @remove="leaving = m" @again="again.mutate(m)" />
     </ul>
+    <p v-if="hasNextPage" class="more"><button class="btn" :disabled="isFetchingNextPage" @click="fetchNextPage()">Show more</button><span class="faded">{{ shown.length.toLocaleString('en') }} of {{ found.toLocaleString('en') }} shown</span></p>
 
     <Dialog :visible="!!leaving" modal :header="`Take ${leaving?.name} off the shelf?`" @update:visible="leaving = null">
       <p>Its revisions, mends and exports here go with it. The files on your own disk stay as they are.</p>
@@ -117,6 +131,7 @@ h1 { font: 600 22px/1.1 var(--hl-font-display); }
   /* One plank a row: 190 of picture, then the board. */
   background: repeating-linear-gradient(var(--hl-paper) 0 186px, #1e2a2f 186px 187.4px, #dccfb4 187.4px 196px, #b9ab8c 196px 197px, rgba(70, 55, 30, 0.1) 197px 201px, transparent 201px 324px); }
 .shelf > * { height: 298px; }
+.more { display: flex; align-items: baseline; justify-content: center; gap: 12px; padding: 26px 0 10px; }
 .lost { margin-top: 10px; padding: 6px 10px; border: 1px solid var(--hl-rule); border-left: 4px solid var(--hl-stop-mark); background: #fdf6f3; }
 .empty { display: flex; flex-direction: column; align-items: center; gap: 10px; padding: 120px 40px; text-align: center; }
 .big { font-size: 22px; font-weight: 600; }

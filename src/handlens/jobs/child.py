@@ -153,11 +153,13 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, measure, and make the display copy."""
     from ..core import formats
+    from ..core.checks import judge
     from ..core.display import display_copy, reduced_copy
     from ..core.measures import Measures, collect
     from ..core.measures.known import Known
-    from ..core.report import source
+    from ..core.report import report, source
     from ..core.rules import shipped
+    from ..core.rules.intent import intent_from_json
 
     began = time.perf_counter()
     package, scene, mended, runs = _read_and_mend(request)
@@ -174,9 +176,13 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     if reduced:
         (out / "full-stage.bin").write_bytes(full)
     drawn = time.perf_counter()
+    tell("judging", 0.9)
+    where, intent = source(package, request["main"], scene), intent_from_json(json.dumps(request["intent"]))
+    reports = {x.slug: report(where, measures, judge(measures, x, intent), with_indices=False) for x in shipped()}
     tell("storing", 0.95)
     return {
-        "source": source(package, request["main"], scene),
+        "judgements": {"intent": request["intent"], "reports": reports},
+        "source": where,
         "runs": [asdict(r) for r in runs],
         "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
         "lost": formats.lost_by_sheet(mended, {x.slug: x.export for x in shipped()}),

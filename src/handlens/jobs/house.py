@@ -11,7 +11,7 @@ import psycopg
 from procrastinate.jobs import Job as Queued
 from sqlalchemy import text
 
-from ..store import sweep
+from ..store import cards, sweep
 from ..store.database import database_url, session
 from ..store.models import Job
 from ..store.queue import abandoned, deliver, settle
@@ -62,6 +62,7 @@ async def keep_house(app: procrastinate.App) -> None:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
                 await _again(app, job)
             await asyncio.to_thread(_settle_abandoned)
+            await asyncio.to_thread(_renew_cards)
             if loop.time() - swept >= _SWEEP:
                 swept = loop.time()
                 await asyncio.to_thread(sweep.all_of_it)
@@ -94,3 +95,9 @@ def _settle_abandoned() -> None:
                 log.warning("job %s was lost on its way and is put on the queue again", job.id)
                 job.state, job.phase, job.share = "waiting", "waiting", 0.0
                 deliver(s, job)
+
+
+def _renew_cards() -> None:
+    """A few at a time: after a new version all of them are stale."""
+    with session() as s:
+        cards.renew_stale(s, 5)

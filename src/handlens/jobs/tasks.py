@@ -9,7 +9,7 @@ from typing import Any
 import procrastinate
 from sqlalchemy.orm import Session
 
-from ..store import contents
+from ..store import cards, contents, shelf
 from ..store.lost_images import from_earlier
 from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile
 from ..store.queue import connector_options, want_inspection
@@ -65,6 +65,7 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
             revision.files.append(RevisionFile(path=path, content_id=stored[place].id))
         s.flush()
         want_inspection(s, revision, [])
+        cards.renew(s, model)
     s.delete(drop)
     s.flush()
 
@@ -104,6 +105,7 @@ def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> di
         raise Failed("The model was taken off the shelf.")
     request = {"what": "inspect", **_lay_out(s, revision, inspection.tape, folder)}
     request["former"] = names_before(s, revision)
+    request["intent"] = revision.model.intent
     known = measured_before(s, revision)
     if known is not None:
         (folder / "known.bin").write_bytes(known)
@@ -122,6 +124,11 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
     inspection.measured = result["measured"]
     inspection.source, inspection.runs, inspection.seconds = result["source"], result["runs"], result["seconds"]
     inspection.lost, inspection.state, inspection.error = result["lost"], "done", None
+    s.flush()
+    revision = s.get_one(Revision, inspection.revision_id)
+    shelf.keep_judgements(s, inspection, result["judgements"])
+    if revision.model.revisions[-1].id == revision.id:
+        cards.renew(s, revision.model)
 
 
 # --- compare ------------------------------------------------------------------------------------------

@@ -58,6 +58,7 @@ class Model(Base):
     """One thing on the Shelf, over all its revisions. sheet: slug of the rule sheet on its Bench."""
 
     __tablename__ = "model"
+    __table_args__ = (Index("model_touched", "touched", "id"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(Text)
     sheet: Mapped[str] = mapped_column(Text, default="realtime-engine")
@@ -69,6 +70,23 @@ class Model(Base):
         cascade="all, delete-orphan", order_by="Revision.number", back_populates="model"
     )
     waivers: Mapped[list[Waiver]] = relationship(cascade="all, delete-orphan", order_by="Waiver.id")
+
+
+class Card(Base):
+    """What the Shelf says of a model, as it was last judged. version: of the records and the sheets; inspection: the one that it is of;
+    verdicts: [{"sheet", "counts", "not_looked_at"}]; held: some sheet stops it; fit: every sheet lets it pass, and all was looked at.
+    """
+
+    __tablename__ = "card"
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), primary_key=True)
+    version: Mapped[str] = mapped_column(String(64))
+    inspection_id: Mapped[int | None]
+    triangles: Mapped[int | None] = mapped_column(BigInteger)
+    longest_m: Mapped[float | None]
+    unit_stated: Mapped[bool] = mapped_column(default=False)
+    held: Mapped[bool] = mapped_column(default=False)
+    fit: Mapped[bool] = mapped_column(default=False)
+    verdicts: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Waiver(Base):
@@ -139,7 +157,7 @@ class Inspection(Base):
     """
 
     __tablename__ = "inspection"
-    __table_args__ = (UniqueConstraint("revision_id", "tape_key"),)
+    __table_args__ = (UniqueConstraint("revision_id", "tape_key"), Index("inspection_state", "state"))
     id: Mapped[int] = mapped_column(primary_key=True)
     revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"))
     tape_key: Mapped[str] = mapped_column(String(64))
@@ -148,7 +166,8 @@ class Inspection(Base):
     error: Mapped[str | None] = mapped_column(Text)
     source: Mapped[dict[str, Any] | None]
     runs: Mapped[list[Any]] = mapped_column(default=list)
-    measures: Mapped[bytes | None] = mapped_column(LargeBinary)
+    # Megabytes of it: loaded only where someone asks.
+    measures: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
     full_stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
     measured: Mapped[dict[str, Any] | None]

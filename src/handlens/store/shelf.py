@@ -94,7 +94,7 @@ def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Inte
 
     Element indices are left out of the kept report: they are fetched by themselves, as binary.
     """
-    digest = hashlib.sha256(msgspec.json.encode([VERSION, sheet, intent])).hexdigest()
+    digest = _judged_by(sheet, intent)
     kept = s.scalar(
         select(Judgement).where(Judgement.inspection_id == inspection.id, Judgement.sheet == sheet.slug, Judgement.key == digest)
     )
@@ -107,6 +107,20 @@ def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Inte
     row = {"inspection_id": inspection.id, "sheet": sheet.slug, "key": digest, "report": tree}
     s.execute(insert(Judgement).values(row).on_conflict_do_nothing())
     return tree
+
+
+def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
+    return hashlib.sha256(msgspec.json.encode([VERSION, sheet, intent])).hexdigest()
+
+
+def keep_judgements(s: Session, inspection: Inspection, told: dict[str, Any]) -> None:
+    """Keep reports that were made beside a reading. told: {"intent": the one that was held to, "reports": by sheet}."""
+    intent = intent_from_json(json.dumps(told["intent"]))
+    rows = [
+        {"inspection_id": inspection.id, "sheet": x.slug, "key": _judged_by(x, intent), "report": told["reports"][x.slug]}
+        for x in shipped()
+    ]
+    s.execute(insert(Judgement).values(rows).on_conflict_do_nothing())
 
 
 def reasons_of(model: Model) -> dict[str, str]:

@@ -18,7 +18,7 @@ from ..core.mends import find_mend
 from ..core.mends.arrival import changed_names, renamer
 from ..core.price import price
 from ..core.report import with_waivers
-from ..store import shelf
+from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Revision
 from ..store.queue import want_comparison, want_inspection
@@ -147,7 +147,7 @@ class Tape(MethodView):
             if shelf.slips_of(s, revision) != json.loads(json.dumps(slips)):
                 _only_of(s, revision, tape["version"])
                 shelf.change_tape(s, revision, slips)
-            want_inspection(s, revision, slips)
+            _renewed(s, revision, slips)
             return _bench(s, revision)
 
 
@@ -211,8 +211,15 @@ def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:
             refuse(409, "There is nothing to undo." if step < 0 else "There is nothing to redo.")
         revision.tape_at = to
         s.flush()
-        want_inspection(s, revision, shelf.slips_of(s, revision))
+        _renewed(s, revision, shelf.slips_of(s, revision))
         return _bench(s, revision)
+
+
+def _renewed(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+    """Ask for the reading of another state of the tape; where there is one the Shelf says so at once."""
+    inspection, _ = want_inspection(s, revision, slips)
+    if inspection.state == "done":
+        cards.renew(s, revision.model)
 
 
 @blueprint.post("/revisions/<int:revision_id>/tape/undo")

@@ -7,17 +7,14 @@ from typing import Any
 from flask import Response, request
 from flask.views import MethodView
 from flask_smorest import Blueprint
-from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from ..core.measures import Measures
-from ..core.report import with_waivers
 from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
-from ..store import contents, shelf
+from ..store import cards, contents, shelf
 from ..store.database import session
-from ..store.models import Export, Model, Revision, Waiver, now
+from ..store.models import Model, Revision, Waiver
 from . import schemas
 from .find import refuse, row
 
@@ -25,50 +22,12 @@ blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Sh
 
 
 @blueprint.get("/shelf")
+@blueprint.arguments(schemas.ShelfQuery, location="query")
 @blueprint.response(200, schemas.Shelf)
-def whole_shelf() -> dict[str, Any]:
+def whole_shelf(query: dict[str, Any]) -> dict[str, Any]:
+    """A page of the Shelf, with totals over all of it."""
     with session() as s:
-        models = s.scalars(select(Model).order_by(Model.touched.desc(), Model.id.desc())).all()
-        return {"models": [_entry(s, m) for m in models if m.revisions]}
-
-
-def _entry(s: Session, model: Model) -> dict[str, Any]:
-    revision = model.revisions[-1]
-    wanted = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
-    done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(s, revision)
-    intent = shelf.intent_of(model)
-    reasons = shelf.reasons_of(model)
-    judged = [] if done is None else [(sheet.slug, shelf.judgement(s, done, sheet, intent)) for sheet in shipped()]
-    reports = {slug: with_waivers(tree, reasons) for slug, tree in judged}
-    facts = next(iter(reports.values()))["facts"] if reports else None
-    bounds = facts["bounds"] if facts else None
-    unit = (facts["unit_metres"] or 1.0) if facts else 1.0
-    exports = select(func.count(Export.id)).where(Export.revision_id == revision.id, Export.state == "done")
-    return {
-        "id": model.id,
-        "name": model.name,
-        "revision": revision.id,
-        "number": revision.number,
-        "main": revision.main,
-        "state": wanted.state if wanted is not None else "waiting",
-        "error": wanted.error if wanted is not None else None,
-        "sheet": model.sheet,
-        "longest_m": max(bounds["size"]) * unit if bounds else None,
-        "unit_stated": bool(facts and facts["unit_metres"] is not None),
-        "triangles": facts["triangles"] if facts else None,
-        "stage": done.id if done is not None else None,
-        "thumbnail": revision.thumbnail_id is not None,
-        "verdicts": [
-            {
-                "sheet": x.slug,
-                "code": x.code,
-                "counts": reports[x.slug]["verdict"] if reports else None,
-                "not_looked_at": reports[x.slug]["not_looked_at"] if reports else [],
-            }
-            for x in shipped()
-        ],
-        "exported": bool(s.scalar(exports)),
-    }
+        return cards.page(s, query["search"].strip(), query["show"], query["first"])._asdict()
 
 
 @blueprint.route("/models/<int:model_id>")
@@ -94,6 +53,7 @@ class OneModel(MethodView):
                     if lost:
                         refuse(422, f"The intent speaks of {lost[0]!r}, which is no part of the model.")
                 model.intent = wanted
+                cards.renew(s, model)
             if "name" in change:
                 model.name = change["name"].strip() or model.name
 
@@ -116,12 +76,11 @@ class Waivers(MethodView):
         with session() as s:
             model = row(s, Model, model_id, "model")
             number = model.revisions[-1].number if model.revisions else 0
-            waiver = insert(Waiver).values(
-                model_id=model.id, finding=wish["finding"], reason=reason, number=number, created=now()
-            )
-            s.execute(
-                waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_={"reason": reason, "number": number})
-            )
+            waiver = insert(Waiver).values(model_id=model.id, finding=wish["finding"], reason=reason, number=number)
+            again = {"reason": reason, "number": number}
+            s.execute(waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_=again))
+            s.expire(model, ["waivers"])
+            cards.renew(s, model)
 
     @blueprint.arguments(schemas.WaiverQuery, location="query")
     @blueprint.response(204)
@@ -130,6 +89,8 @@ class Waivers(MethodView):
         with session() as s:
             model = row(s, Model, model_id, "model")
             model.waivers = [w for w in model.waivers if w.finding != query["finding"]]
+            s.flush()
+            cards.renew(s, model)
 
 
 @blueprint.route("/revisions/<int:revision_id>/thumbnail")

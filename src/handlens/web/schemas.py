@@ -45,8 +45,25 @@ class ShelfModel(Schema):
     exported = fields.Boolean(required=True)
 
 
+class ShelfTotals(Schema):
+    models = fields.Integer(required=True)
+    triangles = fields.Integer(required=True)
+    held = fields.Integer(required=True, metadata={"description": "models that some sheet stops"})
+    fit = fields.Integer(required=True, metadata={"description": "models that every sheet lets pass"})
+    reading = fields.Integer(required=True)
+    stops = fields.Dict(keys=fields.String(), values=fields.Integer(), required=True, metadata={"description": "by sheet"})
+
+
 class Shelf(Schema):
     models = fields.List(fields.Nested(ShelfModel), required=True)
+    found = fields.Integer(required=True, metadata={"description": "how many the search met, on all pages"})
+    totals = fields.Nested(ShelfTotals, required=True)
+
+
+class ShelfQuery(Strict):
+    search = fields.String(load_default="", validate=validate.Length(max=200))
+    show = fields.String(load_default="all", validate=validate.OneOf(["all", "held", "fit"]))
+    first = fields.Integer(load_default=0, validate=validate.Range(0, 10_000_000))
 
 
 class Expected(Strict):

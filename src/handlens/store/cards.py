@@ -1,0 +1,157 @@
+"""The Shelf, a page at a time: what it says of a model is kept when the model is judged."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import cache
+from typing import Any, NamedTuple
+
+import msgspec
+from sqlalchemy import Select, and_, func, or_, select
+from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy.orm import Session
+
+from ..core.measures.records import VERSION
+from ..core.report import with_waivers
+from ..core.rules import shipped
+from . import shelf
+from .models import Card, Export, Inspection, Model, Revision, TapeState
+
+#: Models on a page.
+PAGE = 60
+
+
+@cache
+def card_version() -> str:
+    """Digest of what a card depends on beside its model: the records and the sheets of this version."""
+    return hashlib.sha256(msgspec.json.encode([VERSION, shipped()])).hexdigest()
+
+
+def renew(s: Session, model: Model) -> None:
+    """Judge the newest reading of a model's newest revision under every sheet, and keep what the Shelf says of it."""
+    revision = model.revisions[-1] if model.revisions else None
+    if revision is None:
+        return
+    wanted = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
+    done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(s, revision)
+    row: dict[str, Any] = {
+        "model_id": model.id, "version": card_version(), "inspection_id": done.id if done else None, "triangles": None, "longest_m": None,
+        "unit_stated": False, "held": False, "fit": False,
+        "verdicts": [{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in shipped()],
+    }  # fmt: skip
+    if done is not None:
+        intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
+        trees = {x.slug: with_waivers(shelf.judgement(s, done, x, intent), reasons) for x in shipped()}
+        row |= _said(trees)
+    changed = {k: v for k, v in row.items() if k != "model_id"}
+    s.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))
+
+
+def _said(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    facts = next(iter(trees.values()))["facts"]
+    bounds, unit = facts["bounds"], facts["unit_metres"]
+    counts = [tree["verdict"] for tree in trees.values()]
+    verdicts = [
+        {"sheet": x.slug, "code": x.code, "counts": trees[x.slug]["verdict"], "not_looked_at": trees[x.slug]["not_looked_at"]}
+        for x in shipped()
+    ]
+    return {
+        "triangles": facts["triangles"],
+        "longest_m": max(bounds["size"]) * (unit or 1.0) if bounds else None,
+        "unit_stated": unit is not None,
+        "held": any(c["stop"] for c in counts),
+        "fit": all(not c["stop"] and not tree["not_looked_at"] for c, tree in zip(counts, trees.values(), strict=True)),
+        "verdicts": verdicts,
+    }
+
+
+def renew_stale(s: Session, most: int) -> int:
+    """Renew cards that are missing or of another version; returns how many there were, at most `most`."""
+    stale = select(Model).outerjoin(Card).where(or_(Card.model_id.is_(None), Card.version != card_version())).limit(most)
+    models = s.scalars(stale).all()
+    for model in models:
+        renew(s, model)
+    return len(models)
+
+
+class Page(NamedTuple):
+    """models: entries of a page; totals: over everything that is on the Shelf; found: how many the search met in all."""
+
+    models: list[dict[str, Any]]
+    found: int
+    totals: dict[str, Any]
+
+
+def page(s: Session, search: str, show: str, first: int) -> Page:
+    """A page of the Shelf, what was touched last first. show: all, held or fit; first: how many come before."""
+    wanted = select(Model).outerjoin(Card).where(select(Revision.id).where(Revision.model_id == Model.id).exists())
+    if search:
+        escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        named = select(Revision.id).where(Revision.model_id == Model.id, Revision.main.ilike(f"%{escaped}%")).exists()
+        wanted = wanted.where(or_(Model.name.ilike(f"%{escaped}%"), named))
+    if show != "all":
+        wanted = wanted.where(Card.held if show == "held" else Card.fit)
+    found = s.scalar(select(func.count()).select_from(wanted.subquery())) or 0
+    models = list(s.scalars(wanted.order_by(Model.touched.desc(), Model.id.desc()).offset(first).limit(PAGE)))
+    return Page(_entries(s, models), found, _totals(s))
+
+
+def _totals(s: Session) -> dict[str, Any]:
+    stops = [
+        func.count().filter(Card.verdicts[k]["counts"]["stop"].as_integer() > 0).label(f"stops_{k}")
+        for k in range(len(shipped()))
+    ]
+    on = select(Revision.id).where(Revision.model_id == Model.id).exists()
+    sums = (
+        func.count(Model.id), func.coalesce(func.sum(Card.triangles), 0), func.count().filter(Card.held), func.count().filter(Card.fit),
+    )  # fmt: skip
+    row = s.execute(select(*sums, *stops).select_from(Model).outerjoin(Card).where(on)).one()
+    reading = s.scalar(select(func.count()).where(Inspection.state.in_(["waiting", "running"])).select_from(Inspection)) or 0
+    return {
+        "models": row[0], "triangles": int(row[1] or 0), "held": row[2], "fit": row[3], "reading": reading,
+        "stops": {x.slug: row[4 + k] for k, x in enumerate(shipped())},
+    }  # fmt: skip
+
+
+def _newest(ids: list[int]) -> Select[Revision]:
+    return (
+        select(Revision)
+        .where(Revision.model_id.in_(ids))
+        .ext(distinct_on(Revision.model_id))
+        .order_by(Revision.model_id, Revision.number.desc())
+    )
+
+
+def _entries(s: Session, models: list[Model]) -> list[dict[str, Any]]:
+    ids = [m.id for m in models]
+    cards = {c.model_id: c for c in s.scalars(select(Card).where(Card.model_id.in_(ids)))}
+    revisions = {r.model_id: r for r in s.scalars(_newest(ids))}
+    numbers = [r.id for r in revisions.values()]
+    tapes = select(TapeState.revision_id, TapeState.slips).join(
+        Revision, and_(Revision.id == TapeState.revision_id, Revision.tape_at == TapeState.number)
+    )
+    slips = {row.revision_id: row.slips for row in s.execute(tapes.where(Revision.id.in_(numbers)))}
+    columns = (Inspection.revision_id, Inspection.tape_key, Inspection.state, Inspection.error)
+    states = {
+        (row.revision_id, row.tape_key): (row.state, row.error)
+        for row in s.execute(select(*columns).where(Inspection.revision_id.in_(numbers)))
+    }
+    exported = set(
+        s.scalars(select(Export.revision_id).where(Export.revision_id.in_(numbers), Export.state == "done").distinct())
+    )
+    nothing = Card(
+        unit_stated=False, verdicts=[{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in shipped()]
+    )
+    out = []
+    for model in models:
+        revision, card = revisions[model.id], cards.get(model.id, nothing)
+        state, error = states.get((revision.id, shelf.tape_key(slips.get(revision.id, []))), ("waiting", None))
+        out.append(
+            {
+                "id": model.id, "name": model.name, "revision": revision.id, "number": revision.number, "main": revision.main, "state": state,
+                "error": error, "sheet": model.sheet, "longest_m": card.longest_m, "unit_stated": card.unit_stated, "triangles": card.triangles,
+                "stage": card.inspection_id, "thumbnail": revision.thumbnail_id is not None, "verdicts": card.verdicts,
+                "exported": revision.id in exported,
+            }
+        )  # fmt: skip
+    return out
