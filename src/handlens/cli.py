@@ -411,5 +411,10 @@ def _mends(args: argparse.Namespace) -> int:
     return 0
 
 
+def guarded_main() -> int:
+    """The command line in a child with limits, locked in to what its call names."""
+    return guarded(lambda scratch: main(scratch=scratch))
+
+
 if __name__ == "__main__":
-    sys.exit(guarded(lambda scratch: main(scratch=scratch)))
+    sys.exit(guarded_main())

@@ -23,6 +23,7 @@ def guarded(run: Callable[[Path], int]) -> int:
 
     Forked before anything heavy is imported, so it costs next to nothing.
     """
+    _all_open()
     sys.stdout.flush()
     with tempfile.TemporaryDirectory(prefix="handlens-", ignore_cleanup_errors=True) as scratch:
         return _guarded(run, Path(scratch))
@@ -63,6 +64,17 @@ def _guarded(run: Callable[[Path], int], scratch: Path) -> int:
         return code
     print(f"handlens: {_why(-code)}", file=sys.stderr)
     return 130 if -code in _TOLD else 2
+
+
+def _all_open() -> None:
+    """Where a stream was closed by whoever called, what is said there goes nowhere: a file must not get its number."""
+    for number, name in ((0, "stdin"), (1, "stdout"), (2, "stderr")):
+        if getattr(sys, name) is None:
+            nowhere = os.open(os.devnull, os.O_RDWR)
+            if nowhere != number:
+                os.dup2(nowhere, number)
+                os.close(nowhere)
+            setattr(sys, name, os.fdopen(number, "r" if number == 0 else "w", closefd=False))
 
 
 def _limit() -> None:

@@ -3,9 +3,11 @@
 import faulthandler
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -269,3 +271,96 @@ def test_a_mistake_of_our_own_is_one_sentence(capfd):
 def test_a_command_keeps_its_code_and_its_output(capfd):
     assert guarded(lambda scratch: print("out") or 1) == 1
     assert capfd.readouterr().out == "out\n"
+
+
+# --- where it writes, what it reads -------------------------------------------------------------------
+
+
+def _export(crate, *args, capsys):
+    return run("export", str(crate), "--format", "glb", *args, capsys=capsys)
+
+
+def test_only_plain_files_and_new_names_are_written(crate, tmp_path, capsys):
+    there = tmp_path / "there.json"
+    there.write_text("kept")
+    link = tmp_path / "link.json"
+    link.symlink_to(there)
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+    for place, words in (
+        (link, "is a link"),
+        (pipe, "is no plain file"),
+        (tmp_path, "is a folder"),
+        (tmp_path / ("x" * 256), "longer than"),
+    ):
+        assert cli.main(["inspect", str(crate), "--json", str(place)]) == 2
+        assert words in capsys.readouterr().err
+    for name in ("link.glb", "pipe.glb"):
+        (tmp_path / name).symlink_to(there) if name == "link.glb" else os.mkfifo(tmp_path / name)
+        assert cli.main(["export", str(crate), "--format", "glb", "--out", str(tmp_path / name)]) == 2
+        assert capsys.readouterr().err.count("\n") == 1
+    assert there.read_text() == "kept"
+    assert pipe.is_fifo()
+
+
+def test_two_formats_at_once_are_refused(crate, tmp_path, capsys):
+    assert cli.main(["export", str(crate), "--format", "obj", "--out", str(tmp_path / "x.glb")]) == 2
+    assert capsys.readouterr().err == "handlens: x.glb says .glb and --format says obj; name one format.\n"
+    assert not (tmp_path / "x.glb").exists()
+
+
+def test_what_is_no_file_is_not_waited_for(tmp_path, capsys):
+    os.mkfifo(tmp_path / "pipe.glb")
+    for name in ("inspect", "mend", "export"):
+        more = {
+            "inspect": [],
+            "mend": ["--mend", "placement.home", "--out", "x.glb"],
+            "export": ["--format", "glb", "--out", "x.glb"],
+        }[name]
+        assert cli.main([name, str(tmp_path / "pipe.glb"), *more]) == 2
+        assert "is no plain file" in capsys.readouterr().err
+
+
+def _own(*args: str, **more) -> subprocess.Popen:
+    env = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"}
+    return subprocess.Popen(
+        [sys.executable, "-m", "handlens", *args], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=env, **more
+    )
+
+
+def test_a_stop_at_any_moment_is_no_traceback_and_takes_the_child_along(crate, tmp_path):
+    slow = tmp_path / "slow.obj"
+    slow.write_text("".join(f"v {k} 0 0{' 1 1 1' if k % 2 else ''}\n" for k in range(300_000)) + "f 1 2 3\n")
+    for number, wait in ((signal.SIGINT, 0.1), (signal.SIGINT, 0.8), (signal.SIGTERM, 0.8), (signal.SIGKILL, 0.8)):
+        process = _own("inspect", str(slow), start_new_session=True)
+        time.sleep(wait)
+        process.send_signal(number) if number == signal.SIGKILL else os.killpg(process.pid, number)
+        told = process.communicate(timeout=20)[1]
+        assert "Traceback" not in told, (number, wait, told)
+        left = subprocess.run(["pgrep", "-f", str(slow)], capture_output=True, text=True).stdout
+        assert left == "", (number, wait)
+
+
+def test_a_closed_output_is_no_traceback(crate):
+    done = subprocess.run(
+        ["bash", "-c", f"{sys.executable} -m handlens inspect {crate} >&-"], capture_output=True, text=True,
+        env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+    )  # fmt: skip
+    assert "Traceback" not in done.stderr
+
+
+def test_it_is_locked_in_to_what_its_call_names(crate, tmp_path):
+    """A folder beside the model is read, another one is not, whatever a file makes a library do: here a rule sheet that is a link."""
+    secret, given = tmp_path / "secret", tmp_path / "given"
+    for folder in (secret, given, tmp_path / "out"):
+        folder.mkdir()
+    (secret / "words.json").write_text('{"secret": 1}')
+    shutil.copy(crate, given / "a.obj")
+    (given / "sheet.json").symlink_to(secret / "words.json")
+    process = _own(
+        "inspect", str(given / "a.obj"), "--rules", str(given / "sheet.json"), "--json", str(tmp_path / "out" / "r.json")
+    )
+    assert "cannot be read" in process.communicate()[1]
+    process = _own("inspect", str(given / "a.obj"), "--json", str(tmp_path / "out" / "r.json"))
+    process.communicate()
+    assert (tmp_path / "out" / "r.json").is_file()

@@ -11,7 +11,7 @@ from handlens.core import formats
 from handlens.core.checks import judge
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
-from handlens.core.measures.slots import alike
+from handlens.core.measures.slots import _rounded
 from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
@@ -74,8 +74,8 @@ def test_materials_that_say_the_same():
         (None, None, True), ("x", "y", False), ([1], [1, 2], False),
     ],
 )  # fmt: skip
-def test_alike(a, b, same):
-    assert alike(a, b) is same
+def test_what_says_the_same(a, b, same):
+    assert (_rounded(a) == _rounded(b) and type(_rounded(a)) is type(_rounded(b))) is same
 
 
 def test_materials_with_different_images_are_not_the_same():

@@ -148,3 +148,31 @@ def test_layers_of_a_package_find_each_other(tmp_path):
         scene = formats.read(FolderPackage(tmp_path), "b.usda")
         assert scene.problems == (), named
         assert len(scene.meshes) >= 2, named
+
+
+def _nested(folder: Path, depth: int, each: int, how: str) -> None:
+    """Layers that lead to the next one `each` times over."""
+    for k in range(depth):
+        rows = "".join(f'    def Xform "c{j}" (\n        {how} = @./l{k + 1}.usda@\n    )\n    {{\n    }}\n' for j in range(each))
+        (folder / f"l{k}.usda").write_text(f'#usda 1.0\n(\n    defaultPrim = "R"\n)\ndef Xform "R"\n{{\n{rows}}}\n')
+    (folder / f"l{depth}.usda").write_text(PLANTED.replace('defaultPrim = "S"', 'defaultPrim = "S"'))
+
+
+@pytest.mark.parametrize("how", ["references", "payload", "prepend references"])
+def test_layers_that_grow_without_bound_are_refused_before_they_do(how, tmp_path):
+    _nested(tmp_path, 8, 10, how)
+    with pytest.raises(InputError, match=r"grows to more than 400,000 prims through its references"):
+        formats.read(FolderPackage(tmp_path), "l0.usda")
+    _nested(tmp_path, 3, 10, how)
+    assert sum(n.mesh is not None for n in formats.read(FolderPackage(tmp_path), "l0.usda").nodes) == 1000
+
+
+def test_references_within_one_layer_grow_too_and_circles_end(tmp_path):
+    rows = "".join(
+        f'def Xform "a{k}"\n{{\n' + "".join(f'    def Xform "c{j}" (\n        references = </a{k + 1}>\n    )\n    {{\n    }}\n' for j in range(10)) + "}\n"
+        for k in range(8)
+    )  # fmt: skip
+    with pytest.raises(InputError, match="grows to more than"):
+        _read(tmp_path, f'#usda 1.0\n{rows}def Xform "a8"\n{{\n}}\n', "usda")
+    (tmp_path / "b.usda").write_text(_by("reference", ".").replace("./p.usda", "./a.usda").replace("def Mesh", "def Mesh", 1))
+    assert len(_read(tmp_path, _by("reference", ".").replace("./p.usda", "./b.usda"), "usda").meshes) == 1

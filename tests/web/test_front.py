@@ -149,7 +149,7 @@ def test_a_sender_that_falls_silent_or_trickles_is_let_go(monkeypatch):
 
 
 def test_a_full_disk_is_said_before_the_file_is_taken(monkeypatch):
-    monkeypatch.setattr("handlens.web.room.RESERVE_BYTES", 1 << 60)
+    monkeypatch.setattr("handlens.store.room.RESERVE_BYTES", 1 << 60)
     sent, behind = _through_the_front([b"x" * (1 << 19)], method="PUT", path="/api/drops/1/files")
     assert (sent[0]["status"], behind) == (507, [])
     assert "stay free for the database" in json.loads(sent[1]["body"])["detail"]

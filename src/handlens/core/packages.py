@@ -355,6 +355,8 @@ def open_package(path: Path) -> tuple[Package, str | None]:
         raise InputError(f"There is no file or folder at {path}.")
     if path.is_dir():
         return FolderPackage(path), None
+    if not path.is_file():
+        raise InputError(f"{path} is no plain file; send a model file, a folder or a zip.")
     if path.suffix.lower() in ARCHIVES or (path.suffix.lower() not in _MODEL_ZIPS and _starts_with(path, b"PK\x03\x04")):
         return ZipPackage(path), None
     return FilePackage(path), path.name

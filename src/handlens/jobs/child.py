@@ -82,6 +82,12 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     if not models:
         listed = {n: p for _, files in found for n, p in files.items()}
         raise no_model({n: p.stat().st_size for n, p in listed.items()}, lambda n: listed[n].read_bytes())
+    rows = sum(len(m["files"]) for _, m in models)
+    if rows > limits.MAX_SHELF_FILES:
+        raise InputError(
+            f"These {len(models):,} models with what each may use would be {rows:,} files on the shelf, of which {limits.MAX_SHELF_FILES:,} at once "
+            "are taken; send them folder by folder, each with its own textures."
+        )
     # The one that stands for the drop where only one can: nearest the top, then the largest, whichever package it is in.
     models.sort(key=lambda m: m[1]["order"])
     twins = [m["main"].rpartition("/")[2] for _, m in models]

@@ -26,12 +26,20 @@ from ..store.queue import settle, settle_subject
 log = logging.getLogger("handlens.worker")
 _POLL = 0.25
 _SOURCE = Path(__file__).parents[2]
+#: How often a job is begun whose child is killed.
+_TRIES = 3
+#: Lays out what a child needs and makes its request.
+Prepare = Callable[[Session, dict[str, Any], Path], dict[str, Any]]
 #: Stores what a child made.
 Keep = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 
 
 class Stopped(Exception):
     """The user asked for the job to be stopped."""
+
+
+class Killed(Exception):
+    """The child was killed from outside, by the system or by someone; nothing that it did is kept."""
 
 
 class Failed(Exception):
@@ -114,6 +122,8 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str
             process.returncode,
             _tail(folder / "errors"),
         )
+        if process.returncode == -signal.SIGKILL:
+            raise Killed
         raise Failed(_why(process.returncode))
     result: dict[str, Any] = json.loads(result_file.read_text())
     if "error" in result:
@@ -191,22 +201,25 @@ def _keep(job_id: int, keep: Keep, result: dict[str, Any], folder: Path) -> None
 
 async def run(
     job_id: int,
-    prepare: Callable[[Session, dict[str, Any], Path], dict[str, Any]],
+    prepare: Prepare,
     keep: Keep,
 ) -> None:
     """Run a job from its row to its end: `prepare` lays files out and makes the request, `keep` stores the result."""
     subject = await asyncio.to_thread(_begin, job_id)
     if subject is None:
         return
-    folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
     try:
-        give_to_nobody(folder)
-        request = await asyncio.to_thread(_in_session, prepare, subject, folder)
-        result = await _child(job_id, folder, request)
-        await asyncio.to_thread(_keep, job_id, keep, result, folder)
+        for left in reversed(range(_TRIES)):
+            try:
+                await _once(job_id, subject, prepare, keep)
+                break
+            except Killed:
+                # Once may be chance; what kills every try is the job itself.
+                if not left:
+                    raise Failed(_why(-signal.SIGKILL)) from None
     except Stopped:
         await asyncio.to_thread(_end, job_id, "cancelled")
-    except Failed as error:
+    except (Failed, limits.InputError) as error:
         await asyncio.to_thread(_end, job_id, "failed", str(error))
     except OperationalError:
         # The database went away: the job stays as it is, and is put on the queue again by whoever keeps house then.
@@ -214,6 +227,16 @@ async def run(
     except Exception:
         log.exception("job %s failed", job_id)
         await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
+
+
+async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Keep) -> None:
+    """One try, in a folder of its own. Raises Stopped, Failed or Killed."""
+    folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
+    try:
+        give_to_nobody(folder)
+        request = await asyncio.to_thread(_in_session, prepare, subject, folder)
+        result = await _child(job_id, folder, request)
+        await asyncio.to_thread(_keep, job_id, keep, result, folder)
     finally:
         await asyncio.to_thread(shutil.rmtree, folder, True)
 

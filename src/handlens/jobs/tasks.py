@@ -42,7 +42,7 @@ def _lay_out_drop(s: Session, subject: dict[str, Any], folder: Path) -> dict[str
 
 
 def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    drop = s.get(Drop, subject["drop"])
+    drop = s.get(Drop, subject["drop"], with_for_update=True)
     if drop is None:
         return
     places = dict.fromkeys(place for found in result["models"] for place in found["files"].values())

@@ -6,18 +6,21 @@ import hashlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, select, text
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from ..core import limits
 from ..core.limits import InputError
+from .database import engine
 from .models import Chunk, Content
+from .room import no_room
 
 CHUNK = 1 << 20
 
 
 def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_FILE_BYTES) -> Content:
-    """Store a stream. Bytes that are there already are not stored again. Raises InputError where it is too long.
+    """Store a stream. Bytes that are there already are not stored again. Raises InputError where it is too long, or the disk too full.
 
     Runs inside the caller's transaction, so a broken upload leaves nothing behind.
     """
@@ -31,6 +34,8 @@ def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_
         if total > most:
             raise InputError(f"{label} is larger than {most >> 20:,} MiB, the most that is taken.")
         held += piece
+        if len(held) >= CHUNK and (full := no_room(len(held))):
+            raise InputError(full)
         while len(held) >= CHUNK:
             _add(s, content, number, bytes(held[:CHUNK]))
             del held[:CHUNK]
@@ -93,6 +98,33 @@ def write_to(s: Session, content_id: int, path: Path) -> None:
     with path.open("wb") as f:
         for piece in stream(s, content_id):
             f.write(piece)
+
+
+def give_back() -> bool:
+    """Give the disk back what deleted contents took, where that is more than what is still there; returns whether it was.
+
+    A plain VACUUM only marks room as free for what comes next. The whole table is written anew (PostgreSQL documentation, VACUUM
+    FULL), which takes as much room for a while and lets nobody read meanwhile, so it waits for no lock longer than a moment.
+    """
+    with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as c:
+        held, used = c.execute(
+            text("SELECT pg_total_relation_size('content_chunk'), (SELECT coalesce(sum(bytes), 0) FROM content)")
+        ).one()
+        idle = int(held) - int(used)
+        if idle < max(_IDLE_BYTES, int(used)) or no_room(int(used) * 2):
+            return False
+        c.execute(text("SET lock_timeout = '2s'"))
+        try:
+            c.execute(text("VACUUM FULL content_chunk"))
+        except OperationalError:
+            return False
+        finally:
+            c.execute(text("RESET lock_timeout"))
+        return True
+
+
+#: Room that is free in the table from which on it is given back.
+_IDLE_BYTES = 256 << 20
 
 
 def sweep(s: Session) -> int:

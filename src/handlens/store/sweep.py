@@ -25,7 +25,9 @@ def all_of_it() -> int:
         with session() as s:
             some(s)
     with session() as s:
-        return contents.sweep(s)
+        gone = contents.sweep(s)
+    contents.give_back()
+    return gone
 
 
 def _drops(s: Session) -> None:

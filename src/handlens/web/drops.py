@@ -15,7 +15,7 @@ from ..core.format_table import MODEL_ENDINGS
 from ..core.no_model import no_model
 from ..store import contents
 from ..store.database import session
-from ..store.models import Content, Drop, DropFile, Model
+from ..store.models import Content, Drop, DropFile, Job, Model
 from ..store.queue import enqueue
 from . import schemas
 from .find import refuse, row
@@ -97,6 +97,15 @@ def close(drop_id: int) -> Any:
     """All files are there: make models of them."""
     with session() as s:
         drop = row(s, Drop, drop_id, "drop")
+        s.refresh(drop, with_for_update=True)
+        # Whoever did not hear the answer asks again: it is still the same drop.
+        begun = s.scalar(
+            select(Job).where(
+                Job.kind == "intake", Job.subject["drop"].as_integer() == drop_id, Job.state.in_(["waiting", "running"])
+            )
+        )
+        if begun is not None:
+            return begun
         if not drop.files:
             refuse(422, "No file arrived; drop a model file with its textures.")
         names = [f.path for f in drop.files]

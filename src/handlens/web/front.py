@@ -11,11 +11,11 @@ import tempfile
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
+from ..store.room import no_room
 from .bodies import most_bytes, too_large
 from .events import PATH as EVENTS
 from .events import Events
 from .origins import refusal
-from .room import no_room
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]

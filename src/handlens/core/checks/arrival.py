@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -229,16 +230,69 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     for group in _same_shape(m):
-        placed: list[PartFigures] = []
-        for p in group:
-            twin = next((q for q in placed if _same_bounds(p, q)), None)
-            if twin is None:
-                placed.append(p)
+        for first, twins in _in_one_place(group):
+            # A crowd in one place is one thing to tell, and one to mend.
+            if len(twins) > _CROWD:
+                yield Finding(
+                    f"{len(twins):,} more stand exactly where {first.name} does", value(len(twins) + 1, "count"), value(1, "count"), len(twins),
+                    first.name, first.node, nodes([first.node, *(p.node for p in twins)]), key=place(m, first.node),
+                )  # fmt: skip
                 continue
-            yield Finding(
-                f"{p.name} stands exactly where {twin.name} does", value(2, "count"), value(1, "count"), 1, p.name, p.node,
-                nodes([twin.node, p.node]), key=place(m, p.node),
-            )  # fmt: skip
+            for p in twins:
+                yield Finding(
+                    f"{p.name} stands exactly where {first.name} does", value(2, "count"), value(1, "count"), 1, p.name, p.node,
+                    nodes([first.node, p.node]), key=place(m, p.node),
+                )  # fmt: skip
+
+
+#: Copies in one place up to which each is told by itself.
+_CROWD = 8
+
+
+def _in_one_place(group: list[PartFigures]) -> list[tuple[PartFigures, list[PartFigures]]]:
+    """Parts of the same shape with those that stand where they do, each part with the first in its place.
+
+    Only parts whose low corners fall into the same cell of a grid, or into cells side by side, are compared.
+    """
+    cells: dict[tuple[int, ...], list[int]] = {}
+    found: list[tuple[PartFigures, list[PartFigures]]] = []
+    for p in group:
+        at = _cell(p)
+        near = [] if at is None else [k for cell in _around(p, at) for k in cells.get(cell, ())]
+        twin = next((k for k in sorted(near) if _same_bounds(p, found[k][0])), None)
+        if twin is not None:
+            found[twin][1].append(p)
+        elif at is not None:
+            cells.setdefault(at, []).append(len(found))
+            found.append((p, []))
+    return [entry for entry in found if entry[1]]
+
+
+def _cell(p: PartFigures, power: int | None = None) -> tuple[int, ...] | None:
+    """The cell that a part's low corner lies in, of a grid as wide as a power of two that is above twice the tolerance for a part of
+    its size; None where its place is no number."""
+    low, high = p.bounds_min, p.bounds_max
+    assert low is not None
+    assert high is not None
+    size = math.dist(low, high) or 1.0
+    if not (all(map(math.isfinite, low)) and math.isfinite(size)):
+        return None
+    power = math.ceil(math.log2(2e-5 * size)) if power is None else power
+    width = 2.0**power
+    return (power, *(math.floor(v / width) for v in low))
+
+
+def _around(p: PartFigures, cell: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
+    """A part's cell and those about it; and those of the next grid where its size is that of a part which falls into that one."""
+    exact = math.log2(2e-5 * (math.dist(p.bounds_min or (), p.bounds_max or ()) or 1.0))
+    for grid in {cell[0], math.ceil(exact - 1e-3), math.ceil(exact + 1e-3)}:
+        _, *at = _cell(p, grid) or cell
+        yield from (
+            (grid, x, y, z)
+            for x in (at[0] - 1, at[0], at[0] + 1)
+            for y in (at[1] - 1, at[1], at[1] + 1)
+            for z in (at[2] - 1, at[2], at[2] + 1)
+        )
 
 
 @check("arrival.copies-stored", title="The same mesh stored more than once", result="note")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import inspect
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
@@ -182,9 +183,22 @@ def value(amount: Any, unit: str) -> dict[str, Any]:
 
 def place(m: Measures, node: int) -> str:
     """A key for a node that outlives a new revision: its name, with its number only where others share the name."""
-    names = [n.name for n in m.nodes if n.index == node]
-    name = names[0] if names else f"node[{node}]"
-    return name if sum(n.name == name for n in m.nodes) == 1 else f"{name}~{node}"
+    names, shared = _names(m)
+    name = names.get(node, f"node[{node}]")
+    return name if shared.get(name) == 1 else f"{name}~{node}"
+
+
+#: Names of the nodes that were asked for last: a check asks for each of its findings.
+_asked: tuple[list[Any], dict[int, str], Counter[str]] = ([], {}, Counter())
+
+
+def _names(m: Measures) -> tuple[dict[int, str], Counter[str]]:
+    """Names by node, and how many nodes have each."""
+    global _asked
+    asked = _asked
+    if asked[0] is not m.nodes:
+        _asked = asked = (m.nodes, {n.index: n.name for n in m.nodes}, Counter(n.name for n in m.nodes))
+    return asked[1], asked[2]
 
 
 def nodes(indices: list[int], uv_set: int | None = None) -> Elements:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -228,14 +229,15 @@ class _Copy:
         out = matrix(base.transform if self.scene.v_down else turned_over(base.transform, False), True)
         return [float(x) for x in out.reshape(-1)] if np.isfinite(out).all() else None
 
+    @cached_property
+    def drawn(self) -> set[int]:
+        """Images that the stage shows."""
+        shows = lambda m, t: t.role == "base-colour" or (t.role == "emissive" and max(m.emissive) > 0)
+        return {t.image for m in self.scene.materials for t in m.inputs if t.image is not None and shows(m, t)}
+
     def image(self, k: int) -> dict[str, Any] | None:
         """A reduced PNG of an image for the stage; None where it is missing or cannot be opened."""
-        used = any(
-            t.image == k and (t.role == "base-colour" or (t.role == "emissive" and max(m.emissive) > 0))
-            for m in self.scene.materials
-            for t in m.inputs
-        )
-        data = self.scene.images[k].bytes() if used else None
+        data = self.scene.images[k].bytes() if k in self.drawn else None
         if data is None:
             return None
         from PIL import Image as Pillow

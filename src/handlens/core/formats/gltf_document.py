@@ -48,6 +48,10 @@ KNOWN = {
 }
 
 
+#: Bytes of values that a file may state without storing them (glTF 2.0 §3.6.2.2: zeros), and how many times its own size more.
+_UNSTORED, _UNSTORED_TIMES = 64 << 20, 50
+
+
 class Document:
     """One glTF file with its buffers. `label` names it in messages."""
 
@@ -55,6 +59,8 @@ class Document:
         self.package, self.path, self.label = package, path, path.rpartition("/")[2]
         self.chunk: memoryview | None = None
         self.json = self._decode(data)
+        self._arrays: dict[str, list[dict[str, Any]]] = {}
+        self.stored, self._unstored = len(data), 0
         self.used_files: list[tuple[str, str]] = []
         self._buffers: dict[int, memoryview] = {}
         self._check_version()
@@ -130,11 +136,13 @@ class Document:
     # --- typed views on the JSON -------------------------------------------------------------
 
     def array(self, key: str) -> list[dict[str, Any]]:
-        """A top-level array of objects; absent means empty."""
-        value = self.json.get(key, [])
-        if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
-            raise InputError(f"{self.label}: {key} is not a list of objects.")
-        return value
+        """A top-level array of objects; absent means empty. Looked through once: it is asked for again for each of its items."""
+        if key not in self._arrays:
+            value = self.json.get(key, [])
+            if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
+                raise InputError(f"{self.label}: {key} is not a list of objects.")
+            self._arrays[key] = value
+        return self._arrays[key]
 
     def fail(self, where: str, what: str) -> InputError:
         return InputError(f"{self.label}: {where} {what}.")
@@ -239,6 +247,7 @@ class Document:
         if "bufferView" not in entry:
             if count > limits.MAX_FILE_BYTES // 16:
                 raise self.fail(label, f"asks for {count:,} zero elements")
+            self._spend(count * n * np.dtype(kind).itemsize, label, count)
             return np.zeros((count, n), kind)
         data, stride = self.view(self.integer(entry, "bufferView", label), label)
         start = self.integer(entry, "byteOffset", label, 0)
@@ -256,6 +265,12 @@ class Document:
             return _matrices(data, start, stride, count, kind, n)
         raw = np.ndarray((count, n), np.dtype(kind).newbyteorder("<"), data, start, (stride, size))
         return raw.astype(kind, copy=False)
+
+    def _spend(self, size: int, label: str, count: int) -> None:
+        """Take note of values that a file states without storing any: they may not outgrow it without bound."""
+        self._unstored += size
+        if self._unstored > _UNSTORED + _UNSTORED_TIMES * self.stored:
+            raise self.fail(label, f"states {count:,} values and stores none of them, which no model of use does")
 
     def _sparse(self, sparse: Any, label: str, base: Array, kind: type[Any], n: int, count: int) -> Array:
         """§3.6.2.3: replaces single elements."""

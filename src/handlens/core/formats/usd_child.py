@@ -13,6 +13,7 @@ from pxr import Usd, UsdGeom, UsdLux, UsdShade, UsdSkel
 
 from ..limits import InputError, plural
 from ..scene.model import Array
+from .usd_growth import MOST, grown
 from .usd_layers import Layers
 from .usd_looks import camera, light
 from .usd_materials import Materials
@@ -33,6 +34,10 @@ def read_stage(request: dict[str, Any]) -> bytes:
     layers = Layers(Path(request["root"]), request["packages"], request["label"])
     try:
         first = layers.open(request["file"])
+        if first and grown(layers.held, request["file"]) > MOST:
+            raise InputError(
+                f"{request['label']} grows to more than {MOST:,} prims through its references; export it flattened, or with fewer."
+            )
         stage = Usd.Stage.Open(first, Usd.Stage.LoadAll) if first else None
         if stage is None:
             raise damaged

@@ -306,12 +306,19 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
     up = parents(scene)
     joints = {j for s in scene.skins for j in s.joints}
     driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
+    apart: dict[bytes, Polar] = {}
+
+    def taken_apart(linear: Array) -> Polar:
+        """Most nodes of a large scene are turned and scaled like another."""
+        key = linear.tobytes()
+        return apart.get(key) or apart.setdefault(key, Polar(linear))
+
     out = []
     for i in order:
         n = scene.nodes[i]
-        whole = Polar(world[i][:3, :3])
+        whole = taken_apart(world[i][:3, :3])
         # Where the file stores a triple, its own numbers are what counts: 1, -1, -1 is a scale, not a half turn.
-        local = Polar(n.local[:3, :3] if n.matrix is not None else quaternion_matrix(n.rotation))
+        local = taken_apart(n.local[:3, :3] if n.matrix is not None else quaternion_matrix(n.rotation))
         scale = local.scale.tolist() if n.matrix is not None else [float(s) for s in n.scale]
         kind = (
             "mesh"

@@ -25,6 +25,8 @@ SAMPLES, FEWEST, MOST = 12_000, 8, 2_000
 RAYS, VIEWS = 4, 6
 #: Triangles over all instances up to which rays are cast.
 TRIANGLES_UP_TO = 6_000_000
+#: Parts that are judged one by one.
+PARTS_UP_TO = 20_000
 #: A side wins where it is seen this many times more often than the other, and by more than chance (standard deviations).
 _RATIO, _CHANCE = 1.5, 3.0
 #: Share of the rays from a side that must get out for that side to count as seen at all.

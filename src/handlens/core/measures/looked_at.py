@@ -10,7 +10,7 @@ import numpy as np
 from ..scene import Scene
 from ..scene.model import Array
 from ..scene.transforms import apply, walk, world_matrices
-from .facing import TRIANGLES_UP_TO, Facing, Placed, Side, facing, place, plainly_outward, ray_scene
+from .facing import PARTS_UP_TO, TRIANGLES_UP_TO, Facing, Placed, Side, facing, place, plainly_outward, ray_scene
 from .holes import Holes
 from .patches import Patches
 from .records import FacingFigures, SideFigures, WalkFigures
@@ -18,9 +18,9 @@ from .walk_round import DIRECTIONS, walk_round
 
 
 def too_many(scene: Scene) -> bool:
-    """Whether a scene has more triangles, over all instances, than rays are cast against."""
-    total = sum(scene.meshes[n.mesh].triangle_count for i in walk(scene) if (n := scene.nodes[i]).mesh is not None)
-    return total > TRIANGLES_UP_TO
+    """Whether a scene has more triangles, over all instances, than rays are cast against, or more parts than are judged."""
+    counts = [scene.meshes[n.mesh].triangle_count for i in walk(scene) if (n := scene.nodes[i]).mesh is not None]
+    return sum(counts) > TRIANGLES_UP_TO or len(counts) > PARTS_UP_TO
 
 
 def facing_key(scene: Scene, contents: Sequence[str]) -> str:

@@ -43,8 +43,12 @@ class RayScene:
             unit[~good] = 0.0
         if not np.isfinite(size):
             triangles = triangles[:0]  # beyond what a double can measure, nothing can be looked at
-        usable = triangles if good.all() else triangles[good[triangles].all(axis=1)]
-        self.number = None if len(usable) == len(triangles) else np.flatnonzero(good[triangles].all(axis=1)).astype(np.int32)
+        kept_ones: Array | None = None if good.all() else np.flatnonzero(good[triangles].all(axis=1)).astype(np.int32)
+        usable = triangles if kept_ones is None else triangles[kept_ones]
+        single = _single(unit, usable)
+        if single is not None:
+            usable, kept_ones = usable[single], single if kept_ones is None else kept_ones[single]
+        self.number = kept_ones
         self._points, self._triangles = unit, triangles
         shown = unit if kept is points else unit[good]
         self.unit_box = (shown.min(axis=0), shown.max(axis=0)) if len(shown) else (np.zeros(3), np.zeros(3))
@@ -78,6 +82,23 @@ class RayScene:
             return np.zeros(len(origins), bool)
         far = None if reach is None else np.ascontiguousarray(reach, np.float32)
         return self._scene.run(_floats(origins), _floats(directions), far, query="OCCLUDED") >= 0
+
+
+def _single(points: Array, triangles: Array) -> Array | None:
+    """(n,) int32 triangles without those that lie exactly in the place of an earlier one, which no ray can tell from it but has to
+    pass one by one; None where there are hardly any."""
+    if len(triangles) < _CROWD:
+        return None
+    some = triangles[:: max(len(triangles) // 20_000, 1)]
+    middles = points[some].sum(axis=1)
+    if len(np.unique(middles, axis=0)) > 0.5 * len(some):
+        return None
+    corners = points[triangles].reshape(len(triangles), 9)
+    return np.sort(np.unique(corners, axis=0, return_index=True)[1]).astype(np.int32)
+
+
+#: Triangles below which even as many in one place cost nothing.
+_CROWD = 1_000
 
 
 def _floats(values: Array) -> Array:

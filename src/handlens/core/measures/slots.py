@@ -51,29 +51,27 @@ def users_of(m: Measures, images: Array) -> Array:
 def equal_materials(scene: Scene) -> dict[int, int]:
     """For each material that says the same as an earlier one, but for its name, that earlier one's number."""
     out: dict[int, int] = {}
-    kept: list[int] = []
+    first: dict[Any, int] = {}
     for k, m in enumerate(scene.materials):
         if not m.defined:
             continue
-        twin = next((j for j in kept if alike(_told(scene, scene.materials[j]), _told(scene, m))), None)
-        if twin is None:
-            kept.append(k)
-        else:
+        twin = first.setdefault(_rounded(_told(scene, m)), k)
+        if twin != k:
             out[k] = twin
     return out
 
 
-def alike(a: Any, b: Any) -> bool:
-    """Whether two descriptions say the same, numbers within a thousandth."""
-    if isinstance(a, bool) or isinstance(b, bool):
-        return a is b
-    if isinstance(a, int | float) and isinstance(b, int | float):
-        return abs(a - b) <= _SAME
-    if isinstance(a, Mapping) and isinstance(b, Mapping):
-        return a.keys() == b.keys() and all(alike(a[k], b[k]) for k in a)
-    if isinstance(a, list | tuple) and isinstance(b, list | tuple):
-        return len(a) == len(b) and all(alike(x, y) for x, y in zip(a, b, strict=True))
-    return bool(a == b)
+def _rounded(a: Any) -> Any:
+    """A description that can be looked up, the same for those whose numbers are the same to a thousandth."""
+    if isinstance(a, bool) or a is None or isinstance(a, str):
+        return a
+    if isinstance(a, int | float):
+        return round(a / _SAME) if -1e15 < a < 1e15 else repr(a)
+    if isinstance(a, Mapping):
+        return frozenset((key, _rounded(value)) for key, value in a.items())
+    if isinstance(a, list | tuple):
+        return tuple(_rounded(x) for x in a)
+    return repr(a)
 
 
 def _told(scene: Scene, m: Material) -> list[Any]:
