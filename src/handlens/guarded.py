@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import resource
 import signal
@@ -53,7 +54,7 @@ def _guarded(run: Callable[[Path], int], scratch: Path) -> int:
             _flush()
             os._exit(code)
     ends = (signal.SIGTERM, signal.SIGHUP)
-    previous = [signal.signal(one, lambda number, frame: os.kill(child, number)) for one in ends]
+    previous = [signal.signal(one, lambda number, frame: _pass_on(child, number)) for one in ends]
     try:
         status = _ended(child)
     finally:
@@ -64,6 +65,11 @@ def _guarded(run: Callable[[Path], int], scratch: Path) -> int:
         return code
     print(f"handlens: {_why(-code)}", file=sys.stderr)
     return 130 if -code in _TOLD else 2
+
+
+def _pass_on(child: int, number: int) -> None:
+    with contextlib.suppress(ProcessLookupError):  # it had the same signal, and is gone already
+        os.kill(child, number)
 
 
 def _all_open() -> None:

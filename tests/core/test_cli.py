@@ -355,12 +355,10 @@ def test_it_is_locked_in_to_what_its_call_names(crate, tmp_path):
     for folder in (secret, given, tmp_path / "out"):
         folder.mkdir()
     (secret / "words.json").write_text('{"secret": 1}')
-    shutil.copy(crate, given / "a.obj")
+    model = Path(shutil.copy(crate, given / crate.name))
     (given / "sheet.json").symlink_to(secret / "words.json")
-    process = _own(
-        "inspect", str(given / "a.obj"), "--rules", str(given / "sheet.json"), "--json", str(tmp_path / "out" / "r.json")
-    )
+    process = _own("inspect", str(model), "--rules", str(given / "sheet.json"), "--json", str(tmp_path / "out" / "r.json"))
     assert "cannot be read" in process.communicate()[1]
-    process = _own("inspect", str(given / "a.obj"), "--json", str(tmp_path / "out" / "r.json"))
+    process = _own("inspect", str(model), "--json", str(tmp_path / "out" / "r.json"))
     process.communicate()
     assert (tmp_path / "out" / "r.json").is_file()
