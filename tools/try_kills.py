@@ -45,6 +45,13 @@ def until(work, wanted: threading.Event):
     raise SystemExit
 
 
+def _command(process: int) -> str:
+    try:
+        return Path(f"/proc/{process}/cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
+    except OSError:
+        return ""
+
+
 class Starter:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
@@ -58,8 +65,13 @@ class Starter:
         )
 
     def processes(self, word: str) -> list[int]:
-        found = subprocess.run(["pgrep", "-f", word], capture_output=True, text=True).stdout.split()
-        return [int(x) for x in found if int(x) != os.getpid()]
+        """Processes of this very Hand Lens, by a word of their command: others may run on the machine."""
+        own, waiting = [], [self.process.pid]
+        while waiting:
+            told = subprocess.run(["pgrep", "-P", str(waiting.pop())], capture_output=True, text=True).stdout.split()
+            own += [int(x) for x in told]
+            waiting += [int(x) for x in told]
+        return [n for n in own if word in _command(n)]
 
     def kill(self, what: str) -> bool:
         words = {

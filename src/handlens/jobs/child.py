@@ -176,7 +176,8 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     measured = time.perf_counter()
     tell("drawing", 0.75)
     (out / "measures.bin").write_bytes(measures.to_bytes())
-    full = display_copy(mended)
+    full = display_copy(mended, lambda share: tell("drawing", 0.75 + 0.1 * share))
+    tell("drawing what is light enough for the stage", 0.85)
     reduced = reduced_copy(full)
     (out / "stage.bin").write_bytes(reduced or full)
     if reduced:

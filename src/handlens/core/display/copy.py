@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cached_property
 from typing import Any
 
@@ -27,17 +27,27 @@ from .shading import heaviest, shading_normals, usable
 VERSION = 6
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
+_LIKE_AN_IMAGE = 50_000
 
 
-def display_copy(scene: Scene) -> bytes:
-    """The binary display copy of a scene, in metres with Y up; an unstated unit is drawn as metres."""
-    return _Copy(scene).build()
+def display_copy(scene: Scene, progress: Callable[[float], None] = lambda share: None) -> bytes:
+    """The binary display copy of a scene, in metres with Y up; an unstated unit is drawn as metres. progress: told the share done."""
+    return _Copy(scene, progress).build()
 
 
 class _Copy:
-    def __init__(self, scene: Scene) -> None:
+    def __init__(self, scene: Scene, progress: Callable[[float], None]) -> None:
         self.scene, _ = in_colour(scene)
         self.out = Sections()
+        self.progress, self.done = progress, 0
+        # A picture costs about as much as so many triangles.
+        self.total = max(sum(m.triangle_count for m in scene.meshes) + _LIKE_AN_IMAGE * len(scene.images), 1)
+
+    def step(self, triangles: int, share: float) -> None:
+        """Tell how far a mesh of so many triangles has come."""
+        self.progress(min((self.done + triangles * share) / self.total, 1.0))
+        if share == 1.0:
+            self.done += triangles
 
     def build(self) -> bytes:
         s = self.scene
@@ -96,8 +106,11 @@ class _Copy:
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
         normals = mesh.normals if usable(mesh) else shading_normals(mesh, points)
         layers = [*([normals] if normals is not None else []), *mesh.uvs[:MOST_SETS], *mesh.colours[:1]]
+        self.step(mesh.triangle_count, 0.2)
         triangles, face = triangulate(mesh)
+        self.step(mesh.triangle_count, 0.35)
         used, index = split_vertices(mesh, layers, triangles.reshape(-1))
+        self.step(mesh.triangle_count, 0.7)
         stored = mesh.corners[used]
         rest = np.setdiff1d(np.arange(len(points)), mesh.corners)
         vertex = np.concatenate([stored, rest]).astype(np.int64)
@@ -127,6 +140,7 @@ class _Copy:
             entry["weight"] = self.out.array(heaviest(mesh)[vertex], np.float32)
             if node.skin is not None:
                 entry["joints"] = self.joints(mesh, node.skin, vertex)
+        self.step(mesh.triangle_count, 0.85)
         if len(order) > LIGHT_OVER:
             light, groups = light_index((points - centre)[vertex], index.reshape(-1, 3)[order], entry["groups"])
             entry["light"] = {"index": self.out.array(light, np.uint32), "groups": groups}
@@ -134,6 +148,7 @@ class _Copy:
             place = np.zeros(len(points), np.int64)
             place[vertex[::-1]] = np.arange(len(vertex))[::-1]
             entry["lines"] = self.out.array(place[mesh.lines], np.uint32)
+        self.step(mesh.triangle_count, 1.0)
         return entry
 
     def uvs(self, layer: Layer, used: Array, count: int) -> Array:
@@ -237,6 +252,7 @@ class _Copy:
 
     def image(self, k: int) -> dict[str, Any] | None:
         """A reduced PNG of an image for the stage; None where it is missing or cannot be opened."""
+        self.step(_LIKE_AN_IMAGE, 1.0)
         data = self.scene.images[k].bytes() if k in self.drawn else None
         if data is None:
             return None
