@@ -1,0 +1,178 @@
+"""Keeping house: nothing stays under way without a living worker, nothing is kept twice, nothing stays that nobody wants."""
+
+from __future__ import annotations
+
+import os
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import func, select, text, update
+
+from conftest import drop, settled, wait_for
+from handlens.core.limits import InputError
+from handlens.store import cards, contents, sweep
+from handlens.store.database import engine, session
+from handlens.store.models import Card, Chunk, Content, Drop, DropFile, Export, ExportFile, Inspection, Job, Model, Revision, now
+from handlens.store.queue import deliver, want_export, want_inspection
+
+pytestmark = pytest.mark.usefixtures("worker")
+OBJ = b"o sail\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+
+
+def _model(client, name: str) -> int:
+    drop(client, {f"{name}.obj": OBJ + f"# {name}\n".encode()})
+    return settled(client, name.replace("_", " ").capitalize())["revision"]
+
+
+def _state(job: int) -> str:
+    with session() as s:
+        return s.get_one(Job, job).state
+
+
+@pytest.mark.parametrize(("wanted_stopped", "end"), [(False, "failed"), (True, "cancelled")])
+def test_a_job_that_the_queue_knows_nothing_of_comes_to_an_end(client, wanted_stopped, end):
+    with session() as s:
+        job = Job(
+            kind="inspect",
+            title="Lost",
+            subject={"inspection": 2**30, "revision": 2**30},
+            state="running",
+            stop_wanted=wanted_stopped,
+        )
+        s.add(job)
+        s.flush()
+        s.execute(text("UPDATE job SET updated = now() - interval '1 minute' WHERE id = :k"), {"k": job.id})
+        number = job.id
+    assert wait_for(lambda: _state(number) == end, 15)
+    if not wanted_stopped:
+        with session() as s:
+            assert s.get_one(Job, number).error == "The model was taken off the shelf."
+
+
+def test_what_is_delivered_twice_is_kept_once(client):
+    revision = _model(client, "house_twice")
+    with session() as s:
+        export, job = want_export(s, s.get_one(Revision, revision), [], "glb", "realtime-engine")
+        deliver(s, job)
+        numbers = export.id, job.id
+    assert wait_for(lambda: _state(numbers[1]) == "done")
+    with session() as s:
+        deliver(s, s.get_one(Job, numbers[1]))
+    with session() as s:
+        queued = text("SELECT count(*) FROM queue.procrastinate_jobs WHERE status IN ('todo', 'doing')")
+        assert wait_for(lambda: s.execute(queued).scalar() == 0)
+        assert s.scalar(select(func.count(ExportFile.id)).where(ExportFile.export_id == numbers[0])) == 1
+        assert s.get_one(Export, numbers[0]).state == "done"
+
+
+def test_a_drop_that_is_closed_twice_becomes_one_model(client):
+    made = client.post("/api/drops", json={}).json["id"]
+    client.put(f"/api/drops/{made}/files", query_string={"path": "house_once.obj"}, data=OBJ)
+    answers = [client.post(f"/api/drops/{made}/close") for _ in range(3)]
+    assert {a.status_code for a in answers} <= {202, 404}
+    assert len({a.json["id"] for a in answers if a.status_code == 202}) == 1
+    settled(client, "House once")
+    with session() as s:
+        assert s.scalar(select(func.count(Model.id)).where(Model.name == "House once")) == 1
+
+
+def test_what_nobody_wants_is_swept_and_the_rest_is_not(client):
+    revision = _model(client, "house_swept")
+    slips = [{"mend": "arrival.rename", "params": {"search": "s", "replace": "t", "pattern": False}, "on": True}]
+    kept = [{**slips[0], "params": {**slips[0]["params"], "replace": "k"}}]
+    client.put(f"/api/revisions/{revision}/tape", json={"slips": kept})
+    with session() as s:
+        trial, _ = want_inspection(s, s.get_one(Revision, revision), slips)
+        trial_id = trial.id
+    done = lambda: {state for (state,) in _states(revision)}
+    assert wait_for(lambda: done() == {"done"})
+    with session() as s:
+        old, fresh = Drop(created=now() - timedelta(days=2)), Drop()
+        s.add_all([old, fresh])
+        s.flush()
+        content = contents.put_bytes(s, b"given up", "x")
+        s.add(DropFile(drop_id=old.id, path="x", content_id=content.id))
+        drops, number = (old.id, fresh.id), content.id
+        s.execute(update(Inspection).where(Inspection.revision_id == revision).values(created=now() - timedelta(hours=3)))
+    sweep.all_of_it()
+    with session() as s:
+        assert s.get(Drop, drops[0]) is None
+        assert s.get(Drop, drops[1]) is not None
+        assert s.get(Content, number) is None
+        assert s.get(Inspection, trial_id) is None
+        assert s.scalar(select(func.count(Inspection.id)).where(Inspection.revision_id == revision)) == 2
+
+
+def _states(revision: int):
+    with session() as s:
+        return s.execute(select(Inspection.state).where(Inspection.revision_id == revision)).all()
+
+
+def test_the_disk_is_given_back(client, monkeypatch):
+    monkeypatch.setattr(contents, "_IDLE_BYTES", 8 << 20)
+    size = lambda: engine().connect().execute(text("SELECT pg_total_relation_size('content_chunk')")).scalar()
+    with session() as s:
+        for k in range(4):
+            contents.put_bytes(s, os.urandom(8 << 20) + bytes([k]), "x")
+    full = size()
+    sweep.all_of_it()
+    assert size() < full - (24 << 20)
+    with session() as s:
+        orphans = select(func.count(Chunk.content_id)).where(Chunk.content_id.not_in(select(Content.id)))
+        assert s.scalar(orphans) == 0
+
+
+def test_a_full_disk_is_said_where_results_are_kept_too(database, monkeypatch):
+    monkeypatch.setattr("handlens.store.room.RESERVE_BYTES", 1 << 60)
+    with pytest.raises(InputError, match="stay free for the database"), session() as s:
+        contents.put_bytes(s, bytes(2 << 20), "x")
+
+
+# --- the Shelf ----------------------------------------------------------------------------------------
+
+
+def test_the_shelf_comes_a_page_at_a_time_from_what_was_kept(client, monkeypatch):
+    for k in range(3):
+        _model(client, f"house_page_{k}")
+    whole = client.get("/api/shelf", query_string={"search": "house page"}).json
+    monkeypatch.setattr(cards, "PAGE", 2)
+    ask = lambda first: client.get("/api/shelf", query_string={"search": "HOUSE page", "first": first}).json
+    pages = ask(0), ask(2), ask(4)
+    assert [len(p["models"]) for p in pages] == [2, 1, 0]
+    assert [m["id"] for p in pages for m in p["models"]] == [m["id"] for m in whole["models"]]
+    assert {p["found"] for p in pages} == {3}
+    assert client.get("/api/shelf", query_string={"search": "house%page"}).json["found"] == 0
+    with session() as s:
+        assert pages[0]["totals"]["models"] == s.scalar(select(func.count(func.distinct(Revision.model_id))))
+    held = client.get("/api/shelf", query_string={"show": "held"}).json
+    assert held["found"] == held["totals"]["held"]
+    assert all(any(v["counts"] and v["counts"]["stop"] for v in m["verdicts"]) for m in held["models"])
+
+
+def test_no_look_at_the_shelf_judges_or_loads_measures(client, monkeypatch):
+    _model(client, "house_looked_at")
+    seen: list[str] = []
+    from sqlalchemy import event
+
+    listen = lambda conn, cursor, statement, *_: seen.append(statement)
+    event.listen(engine(), "before_cursor_execute", listen)
+    monkeypatch.setattr("handlens.store.shelf.judge", lambda *_: pytest.fail("judged while looking"))
+    try:
+        assert client.get("/api/shelf").json["models"]
+    finally:
+        event.remove(engine(), "before_cursor_execute", listen)
+    assert not [x for x in seen if "inspection.measures" in x]
+    assert len(seen) < 20, "one look is a few questions, however many models there are"
+
+
+def test_cards_of_another_version_are_renewed(client):
+    revision = _model(client, "house_renewed")
+    with session() as s:
+        model = s.get_one(Revision, revision).model_id
+        s.execute(update(Card).where(Card.model_id == model).values(version="old", triangles=7, verdicts=[]))
+    assert wait_for(lambda: _triangles(model) == 1, 20)
+
+
+def _triangles(model: int) -> int | None:
+    with session() as s:
+        return s.get_one(Card, model).triangles
