@@ -18,7 +18,9 @@ from ..core.parent import end_with_parent
 #: Seconds before a part is started again, for the first end and the ones after it.
 DELAYS = (0.5, 1.0, 2.0, 4.0, 8.0, 15.0)
 #: Ends within so many seconds count together; after more than this many of them the rest is stopped too.
-WITHIN, MOST = 300.0, 6
+WITHIN, MOST = 180.0, 8
+#: A part that ran for so long had started well: its ends before that count no more.
+WELL = 30.0
 
 
 class GivenUp(Exception):
@@ -37,6 +39,7 @@ class Part:
     log: Path
     ends: list[float] = field(default_factory=list)
     again_at: float | None = None
+    begun: float = 0.0
     reason: str = ""
 
     def alive(self) -> bool:
@@ -46,6 +49,8 @@ class Part:
         """Look after it; returns whether it runs. Raises GivenUp."""
         if self.again_at is None:
             if self.alive():
+                if now - self.begun > WELL:
+                    self.ends.clear()
                 return True
             self.ends = [t for t in self.ends if now - t < WITHIN] + [now]
             if len(self.ends) > MOST:
@@ -53,7 +58,7 @@ class Part:
                 raise GivenUp(f"{times}: {self.reason}" if self.reason else f"{times}; {self.log} says why.")
             self.again_at = now + DELAYS[min(len(self.ends), len(DELAYS)) - 1]
         if now >= self.again_at:
-            self.again_at = None
+            self.again_at, self.begun = None, now
             try:
                 self.begin()
             except Exception as error:

@@ -124,7 +124,6 @@ def _newest(ids: list[int]) -> Select[Revision]:
 
 def _entries(s: Session, models: list[Model]) -> list[dict[str, Any]]:
     ids = [m.id for m in models]
-    cards = {c.model_id: c for c in s.scalars(select(Card).where(Card.model_id.in_(ids)))}
     revisions = {r.model_id: r for r in s.scalars(_newest(ids))}
     numbers = [r.id for r in revisions.values()]
     tapes = select(TapeState.revision_id, TapeState.slips).join(
@@ -136,6 +135,8 @@ def _entries(s: Session, models: list[Model]) -> list[dict[str, Any]]:
         (row.revision_id, row.tape_key): (row.state, row.error)
         for row in s.execute(select(*columns).where(Inspection.revision_id.in_(numbers)))
     }
+    # After the states: a reading that ends between the two looks then has its card, and none is done without one.
+    cards = {c.model_id: c for c in s.scalars(select(Card).where(Card.model_id.in_(ids)))}
     exported = set(
         s.scalars(select(Export.revision_id).where(Export.revision_id.in_(numbers), Export.state == "done").distinct())
     )
