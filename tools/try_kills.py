@@ -194,6 +194,8 @@ def main(kills: int, seed: int) -> int:
         took = time.monotonic() - last
         with psycopg.connect(url) as c:
             models = c.execute("SELECT count(*) FROM model").fetchone()[0]
+            for kind, error in c.execute("SELECT kind, error FROM job WHERE state = 'failed'"):
+                print(f"  failed: {kind}: {error}")
         print(
             f"{kills} kills, {len(made)} drops, {models} models, {len(exported)} exports; settled {took:.0f} s after the last kill"
         )
