@@ -76,9 +76,8 @@ def main(minutes: float, people: int, models: int) -> int:
         began = time.monotonic()
         fill(models)
         print(f"{models} models dropped in {time.monotonic() - began:.0f} s", flush=True)
-        while (totals := ask("GET", "/api/shelf")["totals"])["models"] < models * 0.995 or totals["reading"]:
-            time.sleep(5)
-        print(f"all of them read {time.monotonic() - began:.0f} s after the first was dropped", flush=True)
+        # The crowd comes while the queue is full, and stays until after it is empty.
+        reading = lambda: ask("GET", "/api/shelf")["totals"]
         web = starter.processes(f"handlens.web.serve {try_kills.PORT}")[0]
         ended, waits, failed = threading.Event(), defaultdict(list), Counter()
         crowd = [threading.Thread(target=person, args=(k, ended, waits, failed), daemon=True) for k in range(people)]
@@ -88,6 +87,9 @@ def main(minutes: float, people: int, models: int) -> int:
         for _ in range(int(minutes * 6)):
             time.sleep(10)
             held.append(memory_mib(web))
+            if len(held) % 6 == 0:
+                totals = reading()
+                print(f"  minute {len(held) // 6}: {totals['models']} models, {totals['reading']} still being read", flush=True)
         ended.set()
         for p in crowd:
             p.join(30)

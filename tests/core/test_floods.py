@@ -110,3 +110,16 @@ def test_more_parts_than_are_looked_at_are_said_not_to_be(monkeypatch):
     assert "Facing" not in looked.unlooked
     monkeypatch.setattr("handlens.core.measures.looked_at.PARTS_UP_TO", 4)
     assert "Facing" in judge(collect(made), load_sheet(None), Intent()).unlooked
+
+
+def test_a_model_that_is_too_large_for_the_machine_is_said_to_be_before_it_is_measured(tmp_path, monkeypatch, capsys):
+    from handlens import cli
+
+    (tmp_path / "a.obj").write_text("o a\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    assert cli.main(["inspect", str(tmp_path / "a.obj")]) == 0
+    monkeypatch.setattr("handlens.core.limits.CHILD_MEMORY_BYTES", 600)
+    capsys.readouterr()
+    assert cli.main(["inspect", str(tmp_path / "a.obj")]) == 2
+    assert capsys.readouterr().err.startswith(
+        "handlens: The model is too large for this machine: 1 triangle on 3 vertices take about"
+    )

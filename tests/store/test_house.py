@@ -122,6 +122,21 @@ def test_the_disk_is_given_back(client, monkeypatch):
         assert s.scalar(orphans) == 0
 
 
+def test_a_crowd_of_models_that_share_a_crowd_of_files_is_refused_in_a_sentence(tmp_path, capsys):
+    from handlens.jobs.child import intake
+
+    for k in range(145):
+        (tmp_path / f"boat_{k}.obj").write_bytes(OBJ)
+        (tmp_path / f"net_{k}.png").write_bytes(b"x")
+    with pytest.raises(
+        InputError, match=r"^These 145 models with what each may use would be 2\d,\d{3} files on the shelf, of which 20,000"
+    ):
+        intake({"folder": str(tmp_path)}, tmp_path / "out")
+    for k in range(5, 145):
+        (tmp_path / f"net_{k}.png").unlink()
+    assert len(intake({"folder": str(tmp_path)}, tmp_path / "out")["models"]) == 145
+
+
 def test_a_full_disk_is_said_where_results_are_kept_too(database, monkeypatch):
     monkeypatch.setattr("handlens.store.room.RESERVE_BYTES", 1 << 60)
     with pytest.raises(InputError, match="stay free for the database"), session() as s:

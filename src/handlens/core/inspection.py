@@ -7,6 +7,7 @@ from pathlib import Path
 
 from . import formats, packages
 from .beside import with_neighbours
+from .fits import check_fits
 from .limits import InputError
 from .packages import FilePackage, FolderPackage, Package
 from .scene import Scene
@@ -24,7 +25,7 @@ def open_scene(path: str | Path, search: list[str] | None = None) -> tuple[Packa
         package = SearchPackage(package, _folders(search))
     if main is None:
         main = packages.model_files(package)[0]
-    return package, main, with_neighbours(formats.read(package, main), package, main)
+    return package, main, with_neighbours(_read(package, main), package, main)
 
 
 def open_to_mend(path: str | Path, search: list[str] | None = None) -> tuple[Package, str, Scene]:
@@ -32,8 +33,14 @@ def open_to_mend(path: str | Path, search: list[str] | None = None) -> tuple[Pac
     package, main = packages.open_package(Path(path))
     if main is None:
         main = packages.model_files(package)[0]
-    scene = formats.read(package, main)
+    scene = _read(package, main)
     return package, main, with_neighbours(scene, package, main, [("search", FolderPackage(f)) for f in _folders(search or [])])
+
+
+def _read(package: Package, main: str) -> Scene:
+    scene = formats.read(package, main)
+    check_fits(scene)
+    return scene
 
 
 def _folders(search: list[str]) -> list[Path]:

@@ -142,13 +142,16 @@ def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
 def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
     from ..core import formats, packages
     from ..core.beside import with_neighbours
+    from ..core.fits import check_fits
     from ..core.measures.side_files import all_names
     from ..core.mends import apply_tape
 
     package = packages.FolderPackage(Path(request["folder"]))
     tell(phase, 0.02)
     more = [("an earlier upload", packages.FolderPackage(Path(request["more"])))] if request.get("more") else []
-    scene = with_neighbours(formats.read(package, request["main"]), package, request["main"], more)
+    read = formats.read(package, request["main"])
+    check_fits(read)
+    scene = with_neighbours(read, package, request["main"], more)
     tell("mending", 0.3)
     mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
     if mended.beside:

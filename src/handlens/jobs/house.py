@@ -9,7 +9,6 @@ import shutil
 import procrastinate
 import psycopg
 from procrastinate.jobs import Job as Queued
-from sqlalchemy import text
 
 from ..store import cards, sweep
 from ..store.database import database_url, session
@@ -87,7 +86,6 @@ def _give_up(job_id: int) -> None:
 def _settle_abandoned() -> None:
     """Jobs that count as under way but that the queue knows nothing of: stopped where that was wished, else put on it again."""
     with session() as s:
-        s.execute(text("SELECT 1"))
         for job in abandoned(s):
             if job.stop_wanted:
                 settle(s, job, "cancelled", "Stopped by you.")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import shutil
 
 from ..core import limits
 from ..core.parent import end_with_parent
 from .house import keep_house, take_over
-from .running import dismiss
+from .running import dismiss, work_folder
 from .tasks import STALLED_SECONDS, app
 
 
@@ -24,6 +25,7 @@ async def _serve() -> None:
         finally:
             house.cancel()
             await dismiss()
+            shutil.rmtree(work_folder(), ignore_errors=True)
 
 
 def main() -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from ..limits import plural
 from ..measures import Measures
+from ..patterns import compiled
 from ..rules import Intent, RuleSheet
 from ..rules.sheet import Names
 from .registry import Finding, Skipped, check, nodes, value
@@ -101,8 +102,8 @@ def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(f"{sheet.name} takes any name")
         return
     names = dict.fromkeys([p.name for p in m.parts] + [x.name for x in m.materials if x.name])
-    allowed = re.compile(f"^[{rules.allowed}]*$") if rules.allowed else None
-    bad = [n for n in names if (allowed and not allowed.match(n)) or (rules.longest and len(n) > rules.longest)]
+    allowed = compiled(f"[{rules.allowed}]*", sheet.name) if rules.allowed else None
+    bad = [n for n in names if (allowed and not allowed.fullmatch(n)) or (rules.longest and len(n) > rules.longest)]
     if bad:
         wanted = " and ".join(
             filter(
@@ -113,7 +114,8 @@ def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 ],
             )
         )
-        owners = [p.node for p in m.parts if p.name in bad]
+        wrong = set(bad)
+        owners = [p.node for p in m.parts if p.name in wrong]
         yield Finding(
             f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}",
             value(bad[0], "text"),

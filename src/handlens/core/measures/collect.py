@@ -85,7 +85,9 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         progress("measuring meshes", 0.7 * k / len(scene.meshes))
         digest = content_key(mesh) if known is not None else None
         taken = known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
-        meshes.append(taken or replace(_mesh(mesh, k, arrays, k in twins, alone, seen if whole else None), content=digest))
+        step = lambda share, k=k: progress("measuring meshes", 0.7 * (k + share) / len(scene.meshes))
+        made = taken or _mesh(mesh, k, arrays, k in twins, alone, seen if whole else None, step)
+        meshes.append(made if taken else replace(made, content=digest))
     progress("looking at it from all round", 0.7)
     looked = seen.look(meshes, known, arrays) if whole else ([], None, None)
     progress("placing parts", 0.9)
@@ -156,17 +158,29 @@ class _Seen:
         return *look(self.scene, self.patches, self.holes, arrays), key
 
 
-def _mesh(mesh: Mesh, number: int, arrays: dict[str, Array], may_have_twin: bool, alone: bool, seen: _Seen | None) -> MeshFigures:
-    """seen: where looking at the whole model finds what it needs; None where only counts are wanted."""
+def _mesh(
+    mesh: Mesh,
+    number: int,
+    arrays: dict[str, Array],
+    may_have_twin: bool,
+    alone: bool,
+    seen: _Seen | None,
+    step: Callable[[float], None],
+) -> MeshFigures:
+    """seen: where looking at the whole model finds what it needs; None where only counts are wanted. step: told the share done."""
     top = surface(mesh, corners=seen is not None)
+    step(0.2)
     shape, uvs = NO_SURFACE, list[UvFigures]()
     if seen is not None:
         joined = patches(mesh, top.edges)
+        step(0.3)
         put: dict[str, Array] = {}
         shape, rims = surface_figures(mesh, top, joined, put)
+        step(0.6)
         uvs = uv_figures(mesh, top.edges, top.flat, put, seen.areas)
         arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
         seen.patches[number], seen.holes[number] = joined, rims
+        step(0.9)
     good = finite_points(mesh.positions)
     broken = len(mesh.positions) - len(good)
     if broken:

@@ -121,6 +121,8 @@ def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     sheet: RuleSheet = msgspec.convert(tree, RuleSheet)
     if sheet.names.materials:
         compiled(sheet.names.materials, label)
+    if sheet.names.allowed:
+        compiled(f"[{sheet.names.allowed}]*", label)
     return sheet
 
 
