@@ -84,7 +84,8 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
           <ul class="mono small"><li v-for="f in data.files" :key="f.path">{{ f.path }} <span class="faded">{{ megabytes(f.bytes) }}</span></li></ul>
         </div>
         <div class="acts">
-          <a class="btn main big" :href="`/api/exports/${data.id}/download`" :download="data.download">Download {{ data.download }}</a>
+          <p v-if="data.proof && !data.proof.proved" class="warned">The file is not what was checked here. Look at what differs before you pass it on.</p>
+          <a class="btn big" :class="{ main: data.proof?.proved }" :href="`/api/exports/${data.id}/download`" :download="data.download">Download {{ data.download }}{{ data.proof && !data.proof.proved ? ' all the same' : '' }}</a>
           <RouterLink class="btn big" :to="`/bench/${data.revision}`">Back to the Bench</RouterLink>
         </div>
       </aside>
@@ -93,6 +94,7 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
 </template>
 
 <style scoped>
+.warned { flex-basis: 100%; margin: 0 0 4px; color: var(--hl-stop-text); }
 .page { height: 100%; display: flex; flex-direction: column; }
 .route { height: var(--hl-route-h); flex: none; display: grid; grid-template-columns: 300px 1fr auto; align-items: center; padding: 0 16px; border-bottom: 1px solid var(--hl-rule); }
 .route > :last-child { justify-self: end; }
