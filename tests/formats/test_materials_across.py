@@ -13,8 +13,8 @@ from handlens.core import formats
 from handlens.core.colour import converted
 from handlens.core.format_table import BY_NAME
 from handlens.core.formats.opacity import mode_of
-from handlens.core.scene import Material
-from scenes import cube, read_files, scene, triangles_of
+from handlens.core.scene import Image, Material, TextureInput
+from scenes import cube, read_files, round_trip, scene, triangles_of
 
 #: What each format says of a material, besides its colour and opacity.
 SAYS = {
@@ -108,3 +108,18 @@ def test_where_an_image_takes_the_colours_place_it_is_white(name, tmp_path):
     )
     # glTF 2.0 §5.22: white where nothing is stated.
     assert document["materials"][0]["pbrMetallicRoughness"].get("baseColorFactor", [1.0] * 4)[:3] == [1.0, 1.0, 1.0]
+
+
+@pytest.mark.parametrize("name", ["usdz", "usda", "3mf", "dae", "obj", "glb"])
+def test_a_material_whose_only_picture_cannot_come_along_is_proved(name, tmp_path):
+    """Blended by a picture that no package may hold: without it nothing is left to be seen through, and that is said."""
+    spoilt = Image("image:0", "spoilt.png", "spoilt.png", "found", "spoilt.png", None, lambda: b"no picture")
+    tar = Material(
+        "material:0", "tar", (0.0, 0.0, 0.0, 1.0), alpha_mode="blend", inputs=(TextureInput("base-colour", ("base-colour",), 0),)
+    )
+    made = scene(replace(cube(), slot_materials=(0,)), materials=(tar,), images=(spoilt,), format="dae")
+    back, proof = round_trip(made, name, tmp_path)
+    assert [r for r in proof.rows if r.result == "stop"] == []
+    if name == "usdz":
+        assert back.materials[0].alpha_mode == "opaque"
+        assert any("nothing of it can be seen through" in r.remark for r in proof.rows)
