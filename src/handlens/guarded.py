@@ -26,8 +26,13 @@ def guarded(run: Callable[[Path], int]) -> int:
     """
     _all_open()
     sys.stdout.flush()
-    with tempfile.TemporaryDirectory(prefix="handlens-", ignore_cleanup_errors=True) as scratch:
-        return _guarded(run, Path(scratch))
+    try:
+        scratch = tempfile.TemporaryDirectory(prefix="handlens-", ignore_cleanup_errors=True)
+    except OSError as error:
+        print(f"handlens: There is no place for temporary files: {error.strerror}.", file=sys.stderr)
+        return 2
+    with scratch as folder:
+        return _guarded(run, Path(folder))
 
 
 def _guarded(run: Callable[[Path], int], scratch: Path) -> int:

@@ -17,7 +17,8 @@ def lock_in(args: argparse.Namespace, scratch: Path) -> None:
     given += [Path(folder) for folder in getattr(args, "search", ())]
     told = [value for name in _WRITTEN if isinstance(value := getattr(args, name, None), str) and value != "-"]
     load_ahead({str(p): p.stat().st_size for p in given if p.is_file()} | _inside(given))
-    confine([_readable(p) for p in given], [scratch, *(_writable(Path(t), t) for t in told)])
+    # What a link leads to is what the call names, too.
+    confine([*(_readable(p) for p in given), *(p.resolve() for p in given)], [scratch, *(_writable(Path(t), t) for t in told)])
 
 
 def _inside(given: list[Path]) -> dict[str, int]:

@@ -362,3 +362,11 @@ def test_it_is_locked_in_to_what_its_call_names(crate, tmp_path):
     process = _own("inspect", str(model), "--json", str(tmp_path / "out" / "r.json"))
     process.communicate()
     assert (tmp_path / "out" / "r.json").is_file()
+
+
+def test_a_model_that_is_a_link_is_read(crate, tmp_path):
+    link = tmp_path / "elsewhere" / f"link{crate.suffix}"
+    link.parent.mkdir()
+    link.symlink_to(crate)
+    process = _own("inspect", str(link))
+    assert (process.communicate()[1], process.returncode in (0, 1)) == ("", True)

@@ -17,7 +17,7 @@ PLANTED = f"""#usda 1.0
 (
     defaultPrim = "S"
 )
-def Xform "S"
+def Scope "S"
 {{
     def Mesh "planted"
     {{{TRIANGLE}
@@ -31,7 +31,7 @@ CLIP = """#usda 1.0
     startTimeCode = 0
     endTimeCode = 2
 )
-def Xform "S"
+def Scope "S"
 {
     def Mesh "m"
     {
@@ -42,7 +42,7 @@ def Xform "S"
     }
 }
 """
-MANIFEST = '#usda 1.0\ndef Xform "S"\n{\n    def Mesh "m"\n    {\n        point3f[] points\n    }\n}\n'
+MANIFEST = '#usda 1.0\ndef Scope "S"\n{\n    def Mesh "m"\n    {\n        point3f[] points\n    }\n}\n'
 OWN = f'def Mesh "own"\n{{{TRIANGLE}\n    point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]\n}}\n'
 CLIPPED = f'{{\n    def Mesh "m"\n    {{{TRIANGLE}\n        point3f[] points\n    }}\n}}\n'
 
@@ -54,15 +54,15 @@ def _by(arc: str, folder: str) -> str:
         return f"#usda 1.0\n(\n    subLayers = [\n        {there}\n    ]\n)\n{OWN}"
     if arc == "clip":
         told = f'asset[] assetPaths = [@{folder}/clip.1.usda@]\n asset manifestAssetPath = @{folder}/man.usda@\n string primPath = "/S"\n double2[] active = [(0, 0)]\n double2[] times = [(0, 0), (1, 1)]'
-        return f'#usda 1.0\n{OWN}def Xform "R" (\n clips = {{\n dictionary default = {{\n {told}\n }}\n }}\n)\n{CLIPPED}'
+        return f'#usda 1.0\n{OWN}def Scope "R" (\n clips = {{\n dictionary default = {{\n {told}\n }}\n }}\n)\n{CLIPPED}'
     if arc == "clip template":
         told = f'string templateAssetPath = "{folder}/clip.#.usda"\n double templateStartTime = 1\n double templateEndTime = 1\n double templateStride = 1\n asset manifestAssetPath = @{folder}/man.usda@\n string primPath = "/S"'
-        return f'#usda 1.0\n{OWN}def Xform "R" (\n clips = {{\n dictionary default = {{\n {told}\n }}\n }}\n)\n{CLIPPED}'
+        return f'#usda 1.0\n{OWN}def Scope "R" (\n clips = {{\n dictionary default = {{\n {told}\n }}\n }}\n)\n{CLIPPED}'
     if arc == "variant":
         inner = f'    variantSet "v" = {{\n        "a" (\n            references = {there}\n        ) {{\n        }}\n    }}\n'
-        return f'#usda 1.0\n{OWN}def Xform "R" (\n    variants = {{\n        string v = "a"\n    }}\n    prepend variantSets = "v"\n)\n{{\n{inner}}}\n'
+        return f'#usda 1.0\n{OWN}def Scope "R" (\n    variants = {{\n        string v = "a"\n    }}\n    prepend variantSets = "v"\n)\n{{\n{inner}}}\n'
     words = {"reference": "references", "prepended reference": "prepend references", "payload": "payload"}[arc]
-    return f'#usda 1.0\n{OWN}def Xform "R" (\n    {words} = {there}\n)\n{{\n}}\n'
+    return f'#usda 1.0\n{OWN}def Scope "R" (\n    {words} = {there}\n)\n{{\n}}\n'
 
 
 ARCS = ("sublayer", "reference", "prepended reference", "payload", "variant", "clip", "clip template")
@@ -153,8 +153,8 @@ def test_layers_of_a_package_find_each_other(tmp_path):
 def _nested(folder: Path, depth: int, each: int, how: str) -> None:
     """Layers that lead to the next one `each` times over."""
     for k in range(depth):
-        rows = "".join(f'    def Xform "c{j}" (\n        {how} = @./l{k + 1}.usda@\n    )\n    {{\n    }}\n' for j in range(each))
-        (folder / f"l{k}.usda").write_text(f'#usda 1.0\n(\n    defaultPrim = "R"\n)\ndef Xform "R"\n{{\n{rows}}}\n')
+        rows = "".join(f'    def Scope "c{j}" (\n        {how} = @./l{k + 1}.usda@\n    )\n    {{\n    }}\n' for j in range(each))
+        (folder / f"l{k}.usda").write_text(f'#usda 1.0\n(\n    defaultPrim = "R"\n)\ndef Scope "R"\n{{\n{rows}}}\n')
     (folder / f"l{depth}.usda").write_text(PLANTED.replace('defaultPrim = "S"', 'defaultPrim = "S"'))
 
 
@@ -169,10 +169,10 @@ def test_layers_that_grow_without_bound_are_refused_before_they_do(how, tmp_path
 
 def test_references_within_one_layer_grow_too_and_circles_end(tmp_path):
     rows = "".join(
-        f'def Xform "a{k}"\n{{\n' + "".join(f'    def Xform "c{j}" (\n        references = </a{k + 1}>\n    )\n    {{\n    }}\n' for j in range(10)) + "}\n"
+        f'def Scope "a{k}"\n{{\n' + "".join(f'    def Scope "c{j}" (\n        references = </a{k + 1}>\n    )\n    {{\n    }}\n' for j in range(10)) + "}\n"
         for k in range(8)
     )  # fmt: skip
     with pytest.raises(InputError, match="grows to more than"):
-        _read(tmp_path, f'#usda 1.0\n{rows}def Xform "a8"\n{{\n}}\n', "usda")
+        _read(tmp_path, f'#usda 1.0\n{rows}def Scope "a8"\n{{\n}}\n', "usda")
     (tmp_path / "b.usda").write_text(_by("reference", ".").replace("./p.usda", "./a.usda").replace("def Mesh", "def Mesh", 1))
     assert len(_read(tmp_path, _by("reference", ".").replace("./p.usda", "./b.usda"), "usda").meshes) == 1

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..core import limits
 from ..core.limits import InputError
-from .database import engine
+from .database import engine, session
 from .models import Chunk, Content
 from .room import no_room
 
@@ -45,7 +45,8 @@ def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_
     name = digest.hexdigest()
     # Two uploads of the same bytes may end at once: the lock lets the second see the first.
     s.execute(select(_lock(name)))
-    twin = s.scalar(select(Content).where(Content.sha256 == name))
+    # Held until the caller refers to it: nobody may sweep it away meanwhile, since as yet it may be nobody's.
+    twin = s.scalar(select(Content).where(Content.sha256 == name).with_for_update(read=True, key_share=True))
     if twin is not None:
         s.execute(delete(Content).where(Content.id == content.id))
         s.expunge(content)
@@ -87,6 +88,12 @@ def stream(s: Session, content_id: int) -> Iterator[bytes]:
     while (data := s.scalar(select(Chunk.data).where(Chunk.content_id == content_id, Chunk.number == number))) is not None:
         yield data
         number += 1
+
+
+def sent(content_id: int) -> Iterator[bytes]:
+    """The content in a session of its own, for an answer that goes out after the request's has ended."""
+    with session() as s:
+        yield from stream(s, content_id)
 
 
 def read(s: Session, content_id: int) -> bytes:
@@ -134,7 +141,7 @@ def sweep(s: Session) -> int:
     users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Revision.thumbnail_id]
     users += [Inspection.stage_id, Inspection.full_stage_id, Export.stage_id]
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
-    gone = list(s.scalars(orphan))
+    gone = list(s.scalars(orphan.with_for_update(skip_locked=True)))
     if gone:
         s.execute(delete(Content).where(Content.id.in_(gone)))
     return len(gone)

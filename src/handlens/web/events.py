@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import json
-import logging
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
+
+from sqlalchemy.exc import SQLAlchemyError
 
 from .jobs import recent
 from .parts import troubles
 
-log = logging.getLogger("handlens.web")
 PATH = "/api/jobs/stream"
 #: Seconds between two looks, and after which a silent stream says that it is still there.
 _EVERY, _STILL = 0.4, 15.0
@@ -32,9 +32,8 @@ def _look() -> str:
     missing = troubles()
     try:
         jobs = recent()
-    except Exception:
+    except SQLAlchemyError:
         # Without its database the page still says why; the supervisor starts it again.
-        log.warning("the jobs cannot be read", exc_info=True)
         return json.dumps({"jobs": None, "troubles": missing or ["The database does not answer; it is tried again."]})
     return json.dumps({"jobs": jobs, "troubles": missing})
 

@@ -76,7 +76,7 @@ def stage(export_id: int) -> Response:
         if export.stage_id is None:
             refuse(404, "What was read back does not differ, so there is nothing to lay beside.")
         content_id = export.stage_id
-    return Response(_one(content_id), mimetype="application/octet-stream")
+    return Response(contents.sent(content_id), mimetype="application/octet-stream")
 
 
 @blueprint.get("/exports/<int:export_id>/download")
@@ -89,15 +89,10 @@ def download(export_id: int) -> Response:
             refuse(404, "This export is not written yet.")
         name = _name(export)
         files = [(f.path, f.content_id) for f in export.files]
-    body = _one(files[0][1]) if len(files) == 1 else _zip(files)
+    body = contents.sent(files[0][1]) if len(files) == 1 else _zip(files)
     answer = Response(body, mimetype="application/octet-stream")
     answer.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
     return answer
-
-
-def _one(content_id: int) -> Iterator[bytes]:
-    with session() as s:
-        yield from contents.stream(s, content_id)
 
 
 class _Pipe(io.RawIOBase):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 from flask import Response, request
@@ -34,11 +33,7 @@ def stage(inspection_id: int) -> Response:
             refuse(404, "The model has not been read yet.")
         content_id = inspection.stage_id
 
-    def pieces() -> Iterator[bytes]:
-        with session() as own:
-            yield from contents.stream(own, content_id)
-
-    answer = Response(pieces(), mimetype="application/octet-stream")
+    answer = Response(contents.sent(content_id), mimetype="application/octet-stream")
     answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return answer
 

@@ -6,6 +6,7 @@ other way round (a turned face), then near by (a corner that moved); the rest is
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -125,13 +126,7 @@ class _Work:
 
     def by_place(self, reverse: bool) -> None:
         ids_a, ids_b = self.places()
-        left, right = np.flatnonzero(self.face < 0), np.flatnonzero(self.free)
-        counts_a, counts_b = self.a.corner_counts[left], self.b.corner_counts[right]
-        for n in np.intersect1d(np.unique(counts_a), np.unique(counts_b)).tolist():
-            if not n:
-                continue
-            fa, fb = left[counts_a == n], right[counts_b == n]
-            ca, cb = _square(self.a, fa, n), _square(self.b, fb, n)
+        for n, fa, fb, ca, cb in self._left_over():
             if reverse:
                 cb = cb[:, ::-1]
             ca, cb = _first_first(ca, ids_a), _first_first(cb, ids_b)
@@ -144,6 +139,15 @@ class _Work:
             if reverse:
                 self.turned.append(fa[ia])
 
+    def _left_over(self) -> Iterator[tuple[int, Array, Array, Array, Array]]:
+        """Faces of both meshes that have no partner yet, by their number of corners: that, the faces, and the corners of each."""
+        left, right = np.flatnonzero(self.face < 0), np.flatnonzero(self.free)
+        counts_a, counts_b = self.a.corner_counts[left], self.b.corner_counts[right]
+        for n in np.intersect1d(np.unique(counts_a), np.unique(counts_b)).tolist():
+            if n:
+                fa, fb = left[counts_a == n], right[counts_b == n]
+                yield n, fa, fb, _square(self.a, fa, n), _square(self.b, fb, n)
+
     def _take_square(self, fa: Array, fb: Array, ca: Array, cb: Array) -> None:
         self.face[fa] = fb
         self.free[fb] = False
@@ -153,13 +157,7 @@ class _Work:
 
     def near_by(self) -> None:
         """Faces of as many corners whose middles lie nearest to each other, or that have the same place in the file."""
-        left, right = np.flatnonzero(self.face < 0), np.flatnonzero(self.free)
-        counts_a, counts_b = self.a.corner_counts[left], self.b.corner_counts[right]
-        for n in np.intersect1d(np.unique(counts_a), np.unique(counts_b)).tolist():
-            if not n:
-                continue
-            fa, fb = left[counts_a == n], right[counts_b == n]
-            ca, cb = _square(self.a, fa, n), _square(self.b, fb, n)
+        for n, fa, fb, ca, cb in self._left_over():
             pa, pb = self.a.positions[self.a.corners[ca]], self.b.positions[self.b.corners[cb]]
             ia, ib = _nearest(pa.mean(axis=1), pb.mean(axis=1))
             pairs = [(ia, ib)]
