@@ -350,18 +350,33 @@ def test_a_closed_output_is_no_traceback(crate):
 
 
 def test_it_is_locked_in_to_what_its_call_names(crate, tmp_path):
-    """A folder beside the model is read, another one is not, whatever a file makes a library do: here a rule sheet that is a link."""
-    secret, given = tmp_path / "secret", tmp_path / "given"
-    for folder in (secret, given, tmp_path / "out"):
+    """The model's folder is read, another one is not; a sheet that is a link is read, since the call names it, and its neighbours are not."""
+    secret, given, out = tmp_path / "secret", tmp_path / "given", tmp_path / "out"
+    for folder in (secret, given, out):
         folder.mkdir()
     (secret / "words.json").write_text('{"secret": 1}')
+    (secret / "more.json").write_text("{}")
     model = Path(shutil.copy(crate, given / crate.name))
     (given / "sheet.json").symlink_to(secret / "words.json")
-    process = _own("inspect", str(model), "--rules", str(given / "sheet.json"), "--json", str(tmp_path / "out" / "r.json"))
-    assert "cannot be read" in process.communicate()[1]
-    process = _own("inspect", str(model), "--json", str(tmp_path / "out" / "r.json"))
+    code = (
+        "import sys; from argparse import Namespace; from pathlib import Path; from handlens.locked import lock_in\n"
+        "model, sheet, out, scratch, *rest = sys.argv[1:]\n"
+        "lock_in(Namespace(path=model, rules=sheet or None, json=out), Path(scratch))\n"
+        "for place in rest:\n    try:\n        Path(place).read_bytes(); print('read')\n    except OSError as error:\n        print('cannot be read', error.strerror)\n"
+    )
+    for sheet, wanted in (
+        ("", ["read", "cannot be read", "cannot be read"]),
+        (given / "sheet.json", ["read", "read", "cannot be read"]),
+    ):
+        places = [model, secret / "words.json", secret / "more.json"]
+        told = subprocess.run(
+            [sys.executable, "-c", code, *map(str, (model, sheet, out / "r.json", out, *places))], capture_output=True, text=True,
+            env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+        )  # fmt: skip
+        assert [line.partition(" Permission")[0] for line in told.stdout.splitlines()] == wanted, told.stderr
+    process = _own("inspect", str(model), "--json", str(out / "r.json"))
     process.communicate()
-    assert (tmp_path / "out" / "r.json").is_file()
+    assert (out / "r.json").is_file()
 
 
 def test_a_model_that_is_a_link_is_read(crate, tmp_path):
