@@ -49,6 +49,21 @@ def test_a_job_that_the_queue_knows_nothing_of_comes_to_an_end(client, wanted_st
             assert s.get_one(Job, number).error == "The model was taken off the shelf."
 
 
+def test_a_job_that_was_begun_too_often_is_given_up_and_one_that_is_done_is_not(client):
+    from handlens.jobs.house import MOST_TRIES, _give_up
+
+    with session() as s:
+        jobs = [Job(kind="inspect", title="Often", subject={}, state=state) for state in ("running", "done")]
+        s.add_all(jobs)
+        s.flush()
+        numbers = [j.id for j in jobs]
+    for k in numbers:
+        _give_up(k)
+    assert [_state(k) for k in numbers] == ["failed", "done"]
+    with session() as s:
+        assert s.get_one(Job, numbers[0]).error == f"It was begun {MOST_TRIES} times and never came to an end; the log says why."
+
+
 def test_what_is_delivered_twice_is_kept_once(client):
     revision = _model(client, "house_twice")
     with session() as s:

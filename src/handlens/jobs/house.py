@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import shutil
+from collections.abc import Awaitable
 
 import procrastinate
 import psycopg
@@ -57,17 +58,26 @@ async def keep_house(app: procrastinate.App) -> None:
     swept = -_SWEEP
     loop = asyncio.get_running_loop()
     while True:
-        try:
-            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
-                await _again(app, job)
-            await asyncio.to_thread(_settle_abandoned)
-            await asyncio.to_thread(_renew_cards)
-            if loop.time() - swept >= _SWEEP:
-                swept = loop.time()
-                await asyncio.to_thread(sweep.all_of_it)
-        except Exception:
-            log.warning("keeping house was cut short", exc_info=True)
+        work: list[Awaitable[object]] = [
+            _take_up_stalled(app),
+            asyncio.to_thread(_settle_abandoned),
+            asyncio.to_thread(_renew_cards),
+        ]
+        if loop.time() - swept >= _SWEEP:
+            swept = loop.time()
+            work.append(asyncio.to_thread(sweep.all_of_it))
+        # What one of them trips over must not keep the others from their turn.
+        for one in work:
+            try:
+                await one
+            except Exception:
+                log.warning("keeping house was cut short", exc_info=True)
         await asyncio.sleep(_EVERY)
+
+
+async def _take_up_stalled(app: procrastinate.App) -> None:
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
+        await _again(app, job)
 
 
 async def _again(app: procrastinate.App, job: Queued) -> None:
@@ -79,7 +89,7 @@ async def _again(app: procrastinate.App, job: Queued) -> None:
 def _give_up(job_id: int) -> None:
     with session() as s:
         job = s.get(Job, job_id, with_for_update=True)
-        if job is not None:
+        if job is not None and job.state in ("waiting", "running"):
             settle(s, job, "failed", f"It was begun {MOST_TRIES} times and never came to an end; the log says why.")
 
 
