@@ -10,8 +10,10 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from sqlalchemy.exc import OperationalError
 
 from conftest import wait_for
+from handlens.launch import __main__ as launched
 from handlens.launch.claim import Claimed, began, claim, tell
 from handlens.launch.cluster import Cluster, free_port
 from handlens.launch.parts import GivenUp, Part
@@ -87,6 +89,26 @@ def test_ends_that_are_far_apart_do_not_add_up(tmp_path):
     assert len(begun) > 50
 
 
+def test_what_ends_before_the_first_answer_is_started_again(tmp_path):
+    begun: list[float] = []
+    part = Part("database", lambda: begun.append(1), lambda: 1 if begun else None, lambda: None, tmp_path / "log")
+    tries = []
+
+    def work() -> None:
+        tries.append(1)
+        if not begun:
+            raise OperationalError("SELECT 1", {}, Exception("gone"))
+
+    launched._whatever_ends(work, [part])
+    assert (len(tries), len(begun)) == (2, 1)
+    # One that cannot start is not tried for minutes.
+    fallen = _part([False], begun, tmp_path / "log")
+    with pytest.raises(launched.CannotStart, match=r"^The worker did not start; .*log says why\.$"):
+        while True:
+            launched._tend_first([fallen])
+    assert len(begun) < 6
+
+
 def test_a_child_ends_with_its_parent():
     code = "from handlens.core.parent import end_with_parent; import time; end_with_parent(); print('there', flush=True); time.sleep(600)"
     outer = f"import subprocess, sys, time; p = subprocess.Popen([sys.executable, '-c', {code!r}], stdout=subprocess.PIPE); p.stdout.readline(); print(p.pid, flush=True); time.sleep(600)"
@@ -118,6 +140,18 @@ def _comes_in(*at: str, **more: str) -> str:
     env = {"PATH": os.environ["PATH"], **more}
     done = subprocess.run(["psql", *at, "-X", "-A", "-t", "-c", "SELECT current_user"], capture_output=True, text=True, env=env)
     return done.stdout.strip() or done.stderr.strip()
+
+
+def test_a_making_that_was_cut_off_is_begun_anew():
+    with tempfile.TemporaryDirectory() as folder:
+        left = Path(folder) / "database.making"
+        left.mkdir()
+        (left / "PG_VERSION").write_text("15")
+        cluster = Cluster(Path(folder), free_port(9950))
+        cluster.start()
+        cluster.stop()
+        assert not left.exists()
+        assert (cluster.base / "PG_VERSION").exists()
 
 
 def test_nobody_comes_in_without_the_secret_and_our_role_owns_nothing_else():

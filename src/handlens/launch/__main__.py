@@ -8,8 +8,11 @@ import signal
 import sys
 import time
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 from typing import TextIO
+
+from sqlalchemy.exc import OperationalError
 
 from .claim import Claimed, claim, tell
 from .cluster import Cluster, ClusterError, free_port
@@ -17,6 +20,8 @@ from .parts import Child, GivenUp, Part, look_after, tell_state
 
 ROOT = Path(__file__).parents[3]
 _FIRST_ANSWER_SECONDS = 60
+#: A part that ends more often than so before the first answer does not start on this machine: no use to try on for minutes.
+_FIRST_ENDS = 3
 
 
 class CannotStart(Exception):
@@ -70,7 +75,7 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO
     cluster.start()
     state = folder / "state.json"
     os.environ |= {"HANDLENS_DATABASE": cluster.url, "HANDLENS_DATA": str(folder), "HANDLENS_STATE": str(state)}
-    _prepare()
+    _whatever_ends(_prepare, parts)
     port = free_port(args.port)
     if port != args.port:
         print(f"Port {args.port} is taken by another program, so it is {port} this time.", file=sys.stderr)
@@ -85,7 +90,7 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO
     if not args.no_demo:
         from ..jobs.demo import load_once
 
-        load_once(ROOT / "demo" / "models")
+        _whatever_ends(lambda: load_once(ROOT / "demo" / "models"), parts)
 
     def changed(up: dict[str, bool]) -> None:
         tell_state(state, up)
@@ -107,13 +112,36 @@ def _prepare() -> None:
         want_missing(s)
 
 
+def _whatever_ends(work: Callable[[], object], parts: list[Part]) -> None:
+    """Do what can be done twice; where the database ends under it, it is started again and the work done again.
+
+    Raises CannotStart, and what `work` raises while the database runs.
+    """
+    while True:
+        try:
+            work()
+            return
+        except OperationalError:
+            if parts[0].alive():
+                raise
+            while not _tend_first(parts):
+                time.sleep(0.1)
+
+
+def _tend_first(parts: list[Part]) -> bool:
+    """Start again what ended before all of it had started once; whether everything runs. Raises CannotStart, GivenUp."""
+    up = [part.tend(time.monotonic()) for part in parts]
+    for part in parts:
+        if len(part.ends) > _FIRST_ENDS:
+            raise CannotStart(f"The {part.name} did not start; {part.reason or f'{part.log} says why.'}")
+    return all(up)
+
+
 def _wait(address: str, parts: list[Part], log: Path) -> None:
     """Wait for the web server's first answer. Raises CannotStart."""
     end = time.monotonic() + _FIRST_ANSWER_SECONDS
     while time.monotonic() < end:
-        fallen = next((p.name for p in parts if not p.alive()), None)
-        if fallen:
-            raise CannotStart(f"The {fallen} did not start; {log} says why.")
+        _tend_first(parts)
         try:
             with urllib.request.urlopen(address, timeout=2) as answer:
                 if answer.status == 200:

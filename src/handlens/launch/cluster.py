@@ -73,7 +73,7 @@ class Cluster:
         return {} if self.user is None else {"user": self.user.pw_uid, "group": self.user.pw_gid, "extra_groups": []}
 
     def _run(self, *command: str, given: str | None = None) -> subprocess.CompletedProcess[str]:
-        env = {"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8", "HOME": str(self.base)}
+        env = {"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8", "HOME": str(self.folder)}
         return subprocess.run(command, capture_output=True, text=True, env=env, cwd="/", input=given, **self._as_owner())  # type: ignore[call-overload,no-any-return]
 
     @property
@@ -137,19 +137,24 @@ class Cluster:
         raise ClusterError(_why(tail[-1] if tail else "it did not answer", self.base))
 
     def _make(self) -> None:
-        self.base.mkdir(parents=True, exist_ok=True)
-        if any(self.base.iterdir()):
+        """Made under another name, which a making that was cut off leaves behind, and given its own when it is whole."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        if self.base.exists() and any(self.base.iterdir()):
             raise ClusterError(f"{self.base} is not empty and holds no database; choose another --data folder.")
+        making = self.base.with_suffix(".making")
+        shutil.rmtree(making, ignore_errors=True)
+        making.mkdir()
         if self.user is not None:
-            shutil.chown(self.base, self.user.pw_uid, self.user.pw_gid)
+            shutil.chown(making, self.user.pw_uid, self.user.pw_gid)
             self._let_through()
         done = self._run(
-            str(self.bin / "initdb"), "-D", str(self.base), "-U", _ADMIN, "--auth-local=peer", "--auth-host=scram-sha-256",
+            str(self.bin / "initdb"), "-D", str(making), "-U", _ADMIN, "--auth-local=peer", "--auth-host=scram-sha-256",
             "-E", "UTF8", "--no-locale", "--no-sync",
         )  # fmt: skip
         if done.returncode:
-            raise ClusterError(_why(done.stderr.strip().splitlines()[-1], self.base))
-        (self.base / MARK).touch()
+            raise ClusterError(_why((done.stderr.strip() or "its making was ended").splitlines()[-1], self.base))
+        (making / MARK).touch()
+        making.replace(self.base)
 
     def _write_access(self, former: bool = False) -> None:
         """Who may come in: the administrator by the kernel's word, our role by its secret, nobody else."""
