@@ -119,6 +119,7 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("a", metavar="A")
     p.add_argument("b", metavar="B")
     p.add_argument("--json", metavar="FILE|-")
+    _rules(p, "whose unit and axis a file is read in that states none")
     p.set_defaults(run=_prove)
 
     p = commands.add_parser("rules", help="the shipped rule sheets")
@@ -135,7 +136,11 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _rules(p: argparse.ArgumentParser) -> None:
+def _rules(p: argparse.ArgumentParser, why: str = "") -> None:
+    """Options that say by what is judged; with `why`, only the sheet is asked for."""
+    if why:
+        p.add_argument("--rules", metavar="NAME_OR_FILE", help=f"a rule sheet, {why} (default: realtime-engine)")
+        return
     p.add_argument("--rules", metavar="NAME_OR_FILE", help="a rule sheet's name, slug or JSON file (default: realtime-engine)")
     p.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
 
@@ -269,15 +274,20 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
 
 def _mend(args: argparse.Namespace) -> int:
     from .core import formats
+    from .core.rules import load_sheet
+    from .core.rules.export import ExportOptions
     from .core.writing import changed_files
 
     _, path, _, scene, runs = _mended(args)
     out, format_name = _target(args.out, path, scene.format)
-    files = formats.write(scene, format_name, out.stem)
+    # A format that cannot state its unit is written in the one in which the destination will read it; nothing else is changed.
+    sheet = load_sheet(args.rules)
+    options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
+    files = formats.write(scene, format_name, out.stem, options)
     files |= {path: data for path, data in changed_files(scene).items() if path not in files}
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
     write_files(placed, _inputs(args.path, path))
-    lost = formats.what_is_lost(scene, format_name)
+    lost = formats.what_is_lost(scene, format_name, options)
     tree = {
         "schema": 1,
         "mends": [
@@ -299,7 +309,7 @@ def _mend(args: argparse.Namespace) -> int:
         for sentence in lost:
             print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")
-    return 0
+    return 0 if all(r.applied for r in runs) else 1
 
 
 def _export(args: argparse.Namespace) -> int:
@@ -308,7 +318,7 @@ def _export(args: argparse.Namespace) -> int:
     from .core.rules import load_intent, load_sheet
     from .core.writing import write_as
 
-    options, _ = _options(load_sheet(args.rules).export, args), load_intent(args.intent)
+    options, _ = _options(load_sheet(args.rules).writes, args), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
     out, ending = _target(args.out, path, format_name)
@@ -340,8 +350,10 @@ def _options(wanted: ExportOptions, args: argparse.Namespace) -> ExportOptions:
 def _prove(args: argparse.Namespace) -> int:
     from .core.inspection import open_scene
     from .core.proof import prove
+    from .core.rules import load_sheet
 
-    proof = prove(open_scene(args.a)[2], open_scene(args.b)[2])
+    options = load_sheet(args.rules).writes
+    proof = prove(open_scene(args.a)[2], open_scene(args.b)[2], options)
     if args.json:
         _write_json(args.json, proof.to_json(), [args.a, args.b])
     if args.json != "-":

@@ -16,7 +16,8 @@ from .proof.compared import Part
 from .scene import Scene
 from .scene.axes import to_y_up
 from .scene.model import Array
-from .scene.transforms import apply, world_matrices
+from .scene.skinning import standing
+from .scene.transforms import world_matrices
 
 #: Rows of the proof that the parts have said already.
 _SAID = {
@@ -113,7 +114,7 @@ class _Differences:
             words = f"{change:+,} triangles" if change else f"{len(faces.gone):,} faces gone, {len(faces.new):,} new"
             yield Difference("Parts", name, _triangles(both.a, i), _triangles(both.b, j), words, j, _few(faces.new))
             return
-        pa, pb = apply(self.world_a[i], a.positions), apply(self.world_b[j], b.positions)
+        pa, pb = standing(both.a, i, self.world_a), standing(both.b, j, self.world_b)
         box_a, box_b = _box(pa[a.corners]), _box(pb[b.corners])
         if not len(a.corners) or not np.isfinite([box_a, box_b]).all():
             return

@@ -195,7 +195,7 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
         "source": where,
         "runs": [asdict(r) for r in runs],
         "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
-        "lost": formats.lost_by_sheet(mended, {x.slug: x.export for x in shipped()}),
+        "lost": formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()}),
         "seconds": {"read": round(read - began, 3), "measure": round(measured - read, 3), "draw": round(drawn - measured, 3)},
     }
 
@@ -209,7 +209,7 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
 
     _, _, mended, runs = _read_and_mend(request)
     tell("writing", 0.4)
-    options = load_sheet(request["sheet"]).export
+    options = load_sheet(request["sheet"]).writes
     made = write_as(mended, request["format"], request["stem"], options)
     folder = out / "files"
     folder.mkdir()

@@ -17,8 +17,8 @@ from ..formats.uv_transform import matrix, turned_over
 from ..scene import Layer, Material, Mesh, Node, Scene, TextureInput
 from ..scene.axes import to_y_up
 from ..scene.model import Array
-from ..scene.skinning import morph_weights, posed, shaped
-from ..scene.transforms import apply, parents, walk, world_matrices
+from ..scene.skinning import morph_weights, posed, shaped, standing
+from ..scene.transforms import parents, walk, world_matrices
 from ..scene.triangles import triangulate
 from ..sections import Sections
 from .light import LIGHT_OVER, MOST_SETS, light_index
@@ -54,8 +54,8 @@ class _Copy:
         world = _world_y_up(s)
         placed = [(i, m) for i in walk(s) if (m := s.nodes[i].mesh) is not None and len(s.meshes[m].positions)]
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
-        for i, m in placed:
-            p = apply(world[i], s.meshes[m].positions)
+        for i, _ in placed:
+            p = standing(s, i, world)
             p = p[np.isfinite(p).all(axis=1)]
             if len(p):
                 low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))

@@ -12,7 +12,8 @@ from ..formats.opacity import mode_of
 from ..scene import Mesh, Scene
 from ..scene.finite import finite_points
 from ..scene.model import Array
-from ..scene.transforms import Polar, apply, parents, quaternion_matrix, walk, world_matrices
+from ..scene.skinning import standing
+from ..scene.transforms import Polar, parents, quaternion_matrix, walk, world_matrices
 from .alpha_apart import alpha_apart
 from .draw_order import draw_orders
 from .holes import Holes, holes
@@ -93,7 +94,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
     progress("placing parts", 0.9)
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     flat = [m.surface.flat for m in meshes]
-    parts = [_part(scene, i, world[i], upright, flat) for i in placed]
+    parts = [_part(scene, i, world, upright, flat) for i in placed]
     pictures, shown = _pictures(scene, progress, seen.areas if whole else None)
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
@@ -266,15 +267,15 @@ def _shape_key(mesh: Mesh) -> str:
     return digest.hexdigest()
 
 
-def _part(scene: Scene, node: int, matrix: Array, upright: int, flat_meshes: list[bool]) -> PartFigures:
-    n = scene.nodes[node]
+def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list[bool]) -> PartFigures:
+    n, matrix = scene.nodes[node], world[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]
     low = high = None
     farthest = sweep = needed = 0.0
     if len(mesh.positions):
         with np.errstate(invalid="ignore", over="ignore"):
-            points = apply(matrix, mesh.positions)
+            points = standing(scene, node, world)
         points = finite_points(points)
         if len(points):
             a, b = points.min(axis=0), points.max(axis=0)

@@ -11,7 +11,7 @@ from ..formats.opacity import mode_of
 from ..scene import Scene
 from ..scene.finite import finite_points
 from ..scene.model import Array
-from ..scene.transforms import apply
+from ..scene.skinning import standing
 from ..scene.triangles import fan
 from .records import DrawOrderFigures
 from .topology import surface
@@ -71,7 +71,7 @@ def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
         return None
     corners, face = fan(mesh)
     corners = corners[np.isin(mesh.slots[face], blended)] if len(mesh.slots) else corners
-    points = apply(world[node], mesh.positions)
+    points = standing(scene, node, world)
     if not len(corners) or len(finite_points(points)) != len(points):
         return None
     # Welded, so that pieces hang together across seams.

@@ -14,7 +14,8 @@ import numpy as np
 
 from ..scene import Mesh, Scene
 from ..scene.model import Array
-from ..scene.transforms import apply, walk, world_matrices
+from ..scene.skinning import joint_matrices, standing
+from ..scene.transforms import walk, world_matrices
 from ..scene.triangles import triangulate
 from .patches import Patches, volumes_and_area
 from .rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
@@ -93,9 +94,17 @@ def place(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
             corners, face = triangulate(mesh)
             cut[k] = mesh.corners[corners], face
         with np.errstate(all="ignore"):
-            mirrored = bool(np.linalg.det(world[i][:3, :3]) < 0)
-        out.append(Placed(i, mesh, patches[k], mirrored, apply(world[i], mesh.positions), *cut[k]))
+            mirrored = bool(np.linalg.det(part_frame(scene, i, world)[:3, :3]) < 0)
+        out.append(Placed(i, mesh, patches[k], mirrored, standing(scene, i, world), *cut[k]))
     return out
+
+
+def part_frame(scene: Scene, node: int, world: Array) -> Array:
+    """(4, 4) matrix by which a part's surface comes into the world: its node's, or of a skinned one its first joint's."""
+    n = scene.nodes[node]
+    if n.skin is None or not scene.skins[n.skin].joints:
+        return world[node]
+    return joint_matrices(scene.skins[n.skin], world)[0]
 
 
 def ray_scene(parts: list[Placed]) -> RayScene:

@@ -9,8 +9,9 @@ import numpy as np
 
 from ..scene import Scene
 from ..scene.model import Array
+from ..scene.skinning import joint_matrices
 from ..scene.transforms import apply, walk, world_matrices
-from .facing import PARTS_UP_TO, TRIANGLES_UP_TO, Facing, Placed, Side, facing, place, plainly_outward, ray_scene
+from .facing import PARTS_UP_TO, TRIANGLES_UP_TO, Facing, Placed, Side, facing, part_frame, place, plainly_outward, ray_scene
 from .holes import Holes
 from .patches import Patches
 from .records import FacingFigures, SideFigures, WalkFigures
@@ -32,6 +33,8 @@ def facing_key(scene: Scene, contents: Sequence[str]) -> str:
         if n.mesh is not None:
             digest.update(f"{i} {n.mesh} {_slots_both(scene, n.mesh)}".encode())
             digest.update(np.ascontiguousarray(world[i]).tobytes())
+            if n.skin is not None:
+                digest.update(np.ascontiguousarray(joint_matrices(scene.skins[n.skin], world)).tobytes())
     return digest.hexdigest()
 
 
@@ -49,7 +52,7 @@ def look(
     if rays is None:
         return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [])
     world = world_matrices(scene)
-    middles = [apply(world[p.node], holes[_mesh_number(scene, p)].middles) for p in parts]
+    middles = [apply(part_frame(scene, p.node, world), holes[_mesh_number(scene, p)].middles) for p in parts]
     owner = np.repeat([p.node for p in parts], [len(m) for m in middles])
     seen = walk_round(parts, rays, both, np.concatenate(middles))
     worst = None if seen.worst is None else seen.worst.tolist()

@@ -67,7 +67,10 @@ def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
     good = (w.joints >= 0) & (w.joints < len(within))
     moves = np.zeros(len(w.joints))
     moves[good] = within[w.joints[good]]
-    share = np.bincount(owner, w.weights * moves, len(w.starts) - 1)[np.diff(w.starts) > 0]
+    # Weights that do not sum to 1 are another matter, told where weights are.
+    total = np.bincount(owner, w.weights, len(w.starts) - 1)
+    with np.errstate(all="ignore"):
+        share = (np.bincount(owner, w.weights * moves, len(w.starts) - 1) / total)[(np.diff(w.starts) > 0) & (total > 0)]
     finite = share[np.isfinite(share)]
     return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
 

@@ -13,7 +13,8 @@ from ..lengths import metres
 from ..limits import InputError, MendError, plural
 from ..scene import Channel, Node, Scene, Skin
 from ..scene.model import Array, frozen
-from ..scene.transforms import apply, parents, walk, world_matrices
+from ..scene.skinning import standing
+from ..scene.transforms import parents, walk, world_matrices
 from .choice import PARTS, chosen_nodes
 from .home import placed_within, translated_before
 from .registry import Figure, Outcome, Parameter, mend
@@ -93,7 +94,7 @@ def _point(scene: Scene, node: int, world: Array, name: str, at: str) -> Array |
         i = stack.pop()
         number = scene.nodes[i].mesh
         if number is not None and len(scene.meshes[number].positions):
-            p = apply(world[i], scene.meshes[number].positions)
+            p = standing(scene, i, world)
             p = p[np.isfinite(p).all(axis=1)]
             if len(p):
                 low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))

@@ -10,6 +10,7 @@ import numpy as np
 from ..limits import MendError, plural
 from ..scene import Channel, Node, Scene, Skin
 from ..scene.model import Array, frozen
+from ..scene.skinning import joint_matrices
 from ..scene.through import through, unit
 from ..scene.transforms import Polar, matrix_quaternion, parents, quaternion_product, world_matrices
 from .choice import PARTS, chosen_nodes
@@ -37,7 +38,9 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     turns where the determinant is negative, and joints, bind matrices and clips follow.
 
     With K the linear part that a node gives up and K_p its parent's, every local matrix L becomes K_p L K⁻¹, at rest
-    and in every keyframe alike, mesh positions become K p, and a bind matrix B becomes K_joint B K_mesh⁻¹.
+    and in every keyframe alike, mesh positions become K p, and a bind matrix B becomes K_joint B K_mesh⁻¹. A skinned surface is
+    where World_joint B p is, whatever its own node says (glTF 2.0 §3.7.3.3): its K_mesh is the linear part of that, so that
+    vertices are stored as they stand and bind matrices hold no scale.
     """
     plan = _Plan(scene, chosen_nodes(scene, parts, below=True))
     if not plan.changes:
@@ -47,7 +50,7 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     nodes = [plan.node(i) for i in range(len(scene.nodes))]
     meshes, skins = list(scene.meshes), list(scene.skins)
     # A mesh or skin that some node uses as it is stays itself; nodes that need it otherwise get copies.
-    same = [n for i, n in enumerate(scene.nodes) if _is_identity(plan.given[i])]
+    same = [n for i, n in enumerate(scene.nodes) if n.mesh is not None and _is_identity(plan.mesh_given(i))]
     unchanged = np.eye(3).tobytes()
     taken: dict[int, bytes] = {n.mesh: unchanged for n in same if n.mesh is not None}
     copies: dict[tuple[int, bytes], int] = {}
@@ -56,7 +59,7 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     for i, n in enumerate(scene.nodes):
         if n.mesh is None:
             continue
-        k = plan.given[i]
+        k = plan.mesh_given(i)
         key = k.tobytes()
         if taken.setdefault(n.mesh, key) == key:
             meshes[n.mesh] = through(scene.meshes[n.mesh], k) if (n.mesh, key) not in copies else meshes[n.mesh]
@@ -127,9 +130,39 @@ class _Plan:
                 # Kept: only the parent's even scale is passed on, its turn goes into this node's own rotation.
                 whole = np.eye(3) * _even_scale(above)
             self.given[i] = np.eye(3) if _is_identity(whole) else whole
-        self.changes = any(not _is_identity(k) for k in self.given) or any(
+        self.skinned = {i: k for i in range(len(scene.nodes)) if i in chosen and (k := self._surface(i)) is not None}
+        self.changes = any(not _is_identity(k) for k in (*self.given, *self.skinned.values())) or any(
             not _is_identity(n.local[:3, :3]) for i, n in enumerate(scene.nodes) if i in chosen and i not in self.kept
         )
+
+    def mesh_given(self, i: int) -> Array:
+        """(3, 3) what the vertices of a node's mesh are multiplied by."""
+        return self.skinned.get(i, self.given[i])
+
+    def _surface(self, i: int) -> Array | None:
+        """(3, 3) the linear part by which a skinned mesh comes into the world; None where its own node's is to be taken.
+
+        Where the joints agree, as in the pose that the skin was bound in, it is theirs. Where they are posed it is the scale in
+        the middle of theirs, with the quarter turns of the first joint alone: a bent limb must not turn what is stored.
+        """
+        n = self.scene.nodes[i]
+        if n.skin is None or n.mesh is None or (weights := self.scene.meshes[n.mesh].weights) is None:
+            return None
+        skin = self.scene.skins[n.skin]
+        if not skin.joints or not set(skin.joints) <= self.chosen or (np.diff(weights.starts) == 0).any():
+            return None
+        linear = joint_matrices(skin, self.world)[:, :3, :3]
+        sizes = np.cbrt(np.linalg.det(linear)) if np.isfinite(linear).all() else np.zeros(1)
+        if (sizes <= 1e-12).any():
+            return None
+        if np.abs(linear - linear[0]).max() <= 1e-5 * np.abs(linear).max():
+            found = linear[0]
+        else:
+            turn = _rotation(linear[0])
+            straight = np.rint(turn)
+            found = float(np.median(sizes)) * (straight if np.linalg.det(straight) > 0.5 else np.eye(3))
+        near: Array = np.eye(3) if np.abs(found - np.eye(3)).max() <= 1e-5 else found
+        return near
 
     def _parent(self, i: int) -> Array:
         return self.given[self.up[i]] if self.up[i] >= 0 else np.eye(3)

@@ -15,7 +15,7 @@ import numpy as np
 from ..format_table import BY_NAME
 from ..formats.held import Held, Said, hold
 from ..formats.held.steps import Target
-from ..rules.export import ExportOptions
+from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
 from . import clips, frame, images, materials, morphs, optics, side_files, skins, slots, surface, tree
 from .compared import Compared
@@ -40,10 +40,14 @@ class Proof:
         return {"schema": 1, "proved": self.proved, "verdict": counts, "rows": [r.to_json() for r in self.rows]}
 
 
-def prove(a: Scene, b: Scene) -> Proof:
-    """Compare any two scenes. Nothing was said beforehand but what the format of the second cannot hold."""
+def prove(a: Scene, b: Scene, options: ExportOptions = PLAIN) -> Proof:
+    """Compare any two scenes. Nothing was said beforehand but what the format of the second cannot hold.
+
+    options: how it was to be written, of which the unit and axis count that its format cannot state.
+    """
     form = BY_NAME[b.format]
-    target = Target(form, ExportOptions(), single=BY_NAME[a.format].single)
+    unstated = ExportOptions(unstated_unit=options.unstated_unit, unstated_axis=options.unstated_axis)
+    target = Target(form, unstated, single=BY_NAME[a.format].single)
     held = hold(a, target, free=True)
     return prove_held(held, b, a.format)
 

@@ -9,6 +9,7 @@ import numpy as np
 from ..scene import Scene
 from ..scene.axes import to_y_up
 from ..scene.model import Array
+from ..scene.skinning import standing
 from ..scene.transforms import apply, walk, world_matrices
 from .compared import Compared
 from .rows import Row, differs, same
@@ -67,7 +68,10 @@ def _box(scene: Scene) -> Array | None:
             continue
         mesh = scene.meshes[m]
         points = mesh.positions if len(mesh.positions) <= 2 * len(mesh.corners) else mesh.positions[np.unique(mesh.corners)]
-        p = points if (world[i] == np.eye(4)).all() else apply(world[i], points)
+        if scene.nodes[i].skin is not None and mesh.weights is not None:
+            p = standing(scene, i, world)
+        else:
+            p = points if (world[i] == np.eye(4)).all() else apply(world[i], points)
         p = p if (turn == np.eye(3)).all() else p @ turn.T
         with np.errstate(all="ignore"):
             box = _ends(p)

@@ -12,7 +12,8 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True):
 
     triangulate: polygons are cut into triangles. images: as-format puts them where the format's own way is; embedded and beside
     say where, where the format allows both; none leaves them out. folder: a folder for images beside, in which {model} stands
-    for the model's name. material_library: whether an OBJ brings its library.
+    for the model's name. material_library: whether an OBJ brings its library. unstated_unit, unstated_axis: what numbers are in
+    where the format cannot say it, which is how the destination will read them; no sheet's JSON has them, `RuleSheet.writes` does.
     """
 
     unit: Literal["m", "cm", "mm"] | None = None
@@ -21,6 +22,8 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True):
     images: Literal["as-format", "embedded", "beside", "none"] = "as-format"
     folder: str = ""
     material_library: bool = True
+    unstated_unit: Literal["m", "cm", "mm"] | None = None
+    unstated_axis: Literal["Y", "Z"] | None = None
 
 
 #: As the format has it by itself.

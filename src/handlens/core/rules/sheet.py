@@ -104,6 +104,11 @@ class RuleSheet(msgspec.Struct, frozen=True):
     def unit_metres(self) -> float:
         return UNITS[self.unit]
 
+    @property
+    def writes(self) -> ExportOptions:
+        """How files are written for it: as `export` says, and in its own unit and axis where a format cannot state any."""
+        return msgspec.structs.replace(self.export, unstated_unit=self.unit, unstated_axis=self.up_axis)
+
 
 def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     """Validate against the schema and read. Raises InputError naming the place that is wrong."""

@@ -5,18 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from .model import Array, Scene
-from .transforms import apply, walk, world_matrices
+from .skinning import standing
+from .transforms import walk, world_matrices
 
 
 def world_bounds(scene: Scene, world: Array | None = None) -> tuple[Array, Array] | None:
-    """((3,), (3,)) lowest and highest finite world coordinate over every mesh instance, skins not evaluated; None if empty."""
+    """((3,), (3,)) lowest and highest finite world coordinate over every mesh instance, skins evaluated (glTF 2.0 §3.7.3.3); None if empty."""
     world = world_matrices(scene) if world is None else world
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for i in walk(scene):
         m = scene.nodes[i].mesh
         if m is None or not len(scene.meshes[m].positions):
             continue
-        points = apply(world[i], scene.meshes[m].positions)
+        points = standing(scene, i, world)
         points = points[np.isfinite(points).all(axis=1)]
         if len(points):
             low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))

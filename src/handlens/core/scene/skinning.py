@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from .model import Array, Channel, Clip, Scene
+from .model import Array, Channel, Clip, Scene, Skin
 from .transforms import apply, compose, parents, world_matrices
+
+#: Weights that are worked through together.
+_AT_A_TIME = 1 << 18
 
 
 def morph_weights(scene: Scene, node: int) -> tuple[float, ...]:
@@ -44,18 +47,40 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
     if n.skin is None or mesh.weights is None:
         return rigid
     skin, w = scene.skins[n.skin], mesh.weights
-    joints = np.array([world[j] for j in skin.joints])
-    if skin.inverse_bind is not None:
-        joints = joints @ skin.inverse_bind
-    owner = np.repeat(np.arange(len(mesh.positions)), np.diff(w.starts))
-    blended = np.zeros((len(mesh.positions), 4, 4))
-    np.add.at(blended, owner, joints[w.joints] * w.weights[:, None, None].astype(np.float64))
-    homogeneous = np.column_stack([positions, np.ones(len(positions))])
-    skinned = np.einsum("vij,vj->vi", blended, homogeneous)
-    free = np.bincount(owner, weights=np.abs(w.weights), minlength=len(mesh.positions)) == 0
-    out = skinned[:, :3]
+    joints = joint_matrices(skin, world)
+    count = len(mesh.positions)
+    owner = np.repeat(np.arange(count), np.diff(w.starts))
+    out = np.zeros((count, 3))
+    # So many weights at a time: their matrices would fill many times the memory of the mesh.
+    for begin in range(0, len(owner), _AT_A_TIME):
+        part = slice(begin, begin + _AT_A_TIME)
+        named = w.joints[part]
+        known = (named >= 0) & (named < len(joints))
+        whose = owner[part][known]
+        m = joints[named[known]]
+        moved = np.einsum("eij,ej->ei", m[:, :3, :3], positions[whose]) + m[:, :3, 3]
+        moved *= w.weights[part][known, None].astype(np.float64)
+        for axis in range(3):
+            out[:, axis] += np.bincount(whose, weights=moved[:, axis], minlength=count)
+    free = np.bincount(owner, weights=np.abs(w.weights), minlength=count) == 0
     out[free] = rigid[free]
     return out
+
+
+def joint_matrices(skin: Skin, world: Array) -> Array:
+    """(J, 4, 4) World_j · InverseBind_j of a skin's joints."""
+    joints = world[np.array(skin.joints, np.int64)].reshape(-1, 4, 4)
+    return joints if skin.inverse_bind is None else joints @ skin.inverse_bind
+
+
+def standing(scene: Scene, node: int, world: Array) -> Array:
+    """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere."""
+    n = scene.nodes[node]
+    assert n.mesh is not None
+    mesh = scene.meshes[n.mesh]
+    if n.skin is None or mesh.weights is None:
+        return apply(world[node], mesh.positions)
+    return posed(scene, node, world)
 
 
 def pose_at(scene: Scene, clip: Clip, seconds: float) -> Array:

@@ -33,8 +33,9 @@ def wanted_unit(scene: Scene, target: Target) -> float | None:
     form, own = target.format, scene.unit_metres
     if form.fixed_unit:
         return 1.0
-    if target.options.unit and own is not None:
-        own = UNITS[target.options.unit]
+    wanted = target.options.unit or (target.options.unstated_unit if target.lacks("unit") else None)
+    if wanted and own is not None:
+        own = UNITS[wanted]
     if form.name == "3mf":
         known = own is not None and any(abs(m - own) < 1e-9 * m for m in THREEMF_UNITS.values())
         return own if known else 0.001
@@ -48,7 +49,8 @@ def wanted_axis(scene: Scene, target: Target) -> str | None:
     if form.name in ("usda", "usdz"):
         axis = target.options.up_axis if scene.up_axis else None
         return axis or ("Y" if scene.up_axis in (None, "X") else scene.up_axis)
-    return target.options.up_axis if scene.up_axis and target.options.up_axis else scene.up_axis
+    axis = target.options.up_axis or (target.options.unstated_axis if target.lacks("up axis") else None)
+    return axis if scene.up_axis and axis else scene.up_axis
 
 
 def _tell_frame(scene: Scene, target: Target) -> list[Said]:
@@ -57,7 +59,7 @@ def _tell_frame(scene: Scene, target: Target) -> list[Said]:
     if unit is not None and unit != scene.unit_metres:
         if scene.unit_metres is None:
             text = f"No unit is stated, so the numbers count as {unit_words(unit)}."
-        elif target.options.unit or target.format.name != "3mf":
+        elif target.options.unit or target.lacks("unit") or target.format.name != "3mf":
             named = next((UNIT_WORDS[k] for k, m in UNITS.items() if m == unit), unit_words(unit))
             text = f"Lengths are written in {named}."
         else:
