@@ -16,16 +16,18 @@ from pathlib import Path
 from typing import Any
 
 from handlens.core import proof
+from handlens.core.calls import call_text
 from handlens.core.checks import judge
 from handlens.core.checks.registry import Finding
 from handlens.core.inspection import open_scene
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
+from handlens.core.measures.known import Known
 from handlens.core.mends import apply_mend
-from handlens.core.mends.registry import call_text
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import RuleSheet
 from handlens.core.scene import Scene
+from handlens.core.trials import with_trials
 
 
 def played(
@@ -57,7 +59,9 @@ def tried(path: str, play: bool) -> dict[str, Any]:
         _, _, scene = open_scene(path)
     except InputError as error:
         return {"path": path, "unread": str(error)}
-    measures = collect(scene)
+    measures = collect(scene, known=Known())
+    bare = {f.id: f for f in judge(measures, load_sheet(None), Intent()).findings}
+    measures = with_trials(scene, measures, shipped(), Intent(), work=float("inf"))
     judged = {s.slug: judge(measures, s, Intent()) for s in shipped()}
     first = judged["realtime-engine"]
     told: dict[str, Any] = {
@@ -65,8 +69,22 @@ def tried(path: str, play: bool) -> dict[str, Any]:
         "seconds": round(time.monotonic() - began, 2),
         "verdicts": {slug: j.verdict() for slug, j in judged.items()},
         "unlooked": list(first.unlooked),
+        "dropped": [
+            [t.call, t.refused, t.gone, t.came.get("realtime-engine")]
+            for t in measures.trials
+            if t.refused or not t.gone or t.came.get("realtime-engine")
+        ],
         "findings": [
-            {"check": f.check, "id": f.id, "result": f.result, "title": f.title, "count": f.count} for f in first.findings
+            {
+                "check": f.check,
+                "id": f.id,
+                "result": f.result,
+                "title": f.title,
+                "count": f.count,
+                "thought_of": len(bare[f.id].mends),
+                "offered": len(f.mends),
+            }
+            for f in first.findings
         ],
     }
     if play:

@@ -213,14 +213,18 @@ def _inspect(args: argparse.Namespace) -> int:
     from .core.checks import judge
     from .core.inspection import open_scene
     from .core.measures import collect
+    from .core.measures.known import Known
     from .core.rules import load_intent, load_sheet
+    from .core.trials import with_trials
 
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     package, path, scene = open_scene(args.path, args.search)
     read = time.perf_counter()
-    measures = collect(scene)
+    measures = collect(scene, known=Known())
     measured = time.perf_counter()
     check_parts(intent, measures, args.intent)
+    measures = with_trials(scene, measures, [sheet], intent)
+    tried = time.perf_counter()
     judgement = judge(measures, sheet, intent)
     verdict = judgement.verdict()
     if args.json:
@@ -229,7 +233,8 @@ def _inspect(args: argparse.Namespace) -> int:
         tree["seconds"] = {
             "read": round(read - began, 3),
             "measure": round(measured - read, 3),
-            "judge": round(now - measured, 3),
+            "try": round(tried - measured, 3),
+            "judge": round(now - tried, 3),
         }
         _write_json(args.json, tree, [args.path])
     if args.json != "-":

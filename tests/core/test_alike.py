@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from handlens.core.calls import split_names
 from handlens.core.checks import judge
 from handlens.core.checks.alike import kinds, together
 from handlens.core.measures import collect
 from handlens.core.mends import apply_mend, call_text, parse_call
-from handlens.core.mends.registry import split_names
 from handlens.core.report import report
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node

@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from handlens.core.calls import call_text
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures.topology import surface
 from handlens.core.mends import all_mends, apply_mend, apply_tape, parse_call
-from handlens.core.mends.registry import call_text, find_mend
+from handlens.core.mends.registry import find_mend
 from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
 from handlens.core.scene.skinning import pose_at, posed
 from handlens.core.scene.transforms import Polar, compose, matrix_quaternion, quaternion_matrix, walk, world_matrices

@@ -119,7 +119,10 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
         "why": f.why,
         "count": f.count,
         "elements": elements,
-        "mends": [{"mend": name, "params": params} for name, params in f.mends],
+        "mends": [
+            {"mend": name, "params": params, "tried": costs is not None, "costs": list(costs or ())}
+            for (name, params), costs in zip(f.mends, f.costs, strict=True)
+        ],
         "waived": None,
     }
 

@@ -169,6 +169,7 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     from ..core.report import report, source
     from ..core.rules import shipped
     from ..core.rules.intent import intent_from_json
+    from ..core.trials import with_trials
 
     began = time.perf_counter()
     package, scene, mended, runs = _read_and_mend(request)
@@ -178,7 +179,6 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     measures = collect(mended, lambda phase, share: tell(phase, 0.35 + 0.35 * share), known)
     measured = time.perf_counter()
     tell("drawing", 0.75)
-    (out / "measures.bin").write_bytes(measures.to_bytes())
     full = display_copy(mended, lambda share: tell("drawing", 0.75 + 0.1 * share))
     tell("drawing what is light enough for the stage", 0.85)
     reduced = reduced_copy(full)
@@ -186,17 +186,29 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     if reduced:
         (out / "full-stage.bin").write_bytes(full)
     drawn = time.perf_counter()
-    tell("judging", 0.9)
-    where, intent = source(package, request["main"], scene), intent_from_json(json.dumps(request["intent"]))
+    tell("trying what is offered", 0.88)
+    intent = intent_from_json(json.dumps(request["intent"]))
+    measures = with_trials(
+        mended, measures, shipped(), intent, progress=lambda share: tell("trying what is offered", 0.88 + 0.08 * share)
+    )
+    (out / "measures.bin").write_bytes(measures.to_bytes())
+    tried = time.perf_counter()
+    tell("judging", 0.96)
+    where = source(package, request["main"], scene)
     reports = {x.slug: report(where, measures, judge(measures, x, intent), with_indices=False) for x in shipped()}
-    tell("storing", 0.95)
+    tell("storing", 0.97)
     return {
         "judgements": {"intent": request["intent"], "reports": reports},
         "source": where,
         "runs": [asdict(r) for r in runs],
         "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
         "lost": formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()}),
-        "seconds": {"read": round(read - began, 3), "measure": round(measured - read, 3), "draw": round(drawn - measured, 3)},
+        "seconds": {
+            "read": round(read - began, 3),
+            "measure": round(measured - read, 3),
+            "draw": round(drawn - measured, 3),
+            "try": round(tried - drawn, 3),
+        },
     }
 
 

@@ -158,6 +158,11 @@ class MendCall(Schema):
     params = fields.Dict(required=True)
 
 
+class Offer(MendCall):
+    tried = fields.Boolean(required=True)
+    costs = fields.List(fields.String(), required=True)
+
+
 class Finding(Schema):
     id = fields.String(required=True)
     check = fields.String(required=True)
@@ -171,7 +176,7 @@ class Finding(Schema):
     why = fields.String(required=True)
     count = fields.Integer(required=True, allow_none=True)
     elements = fields.Nested(Elements, required=True, allow_none=True)
-    mends = fields.List(fields.Nested(MendCall), required=True)
+    mends = fields.List(fields.Nested(Offer), required=True)
     waived = fields.String(required=True, allow_none=True)
 
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import logging
 from dataclasses import dataclass
+from dataclasses import replace as replace_fields
 
 from msgspec.structs import replace
 
+from ..calls import call_text
 from ..measures import Measures
+from ..measures.records import TrialFigures
 from ..rules import Intent, RuleSheet
 from .registry import STATIONS, Finding, Skipped, all_checks, settle
 
@@ -37,6 +40,7 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     skipped: list[tuple[str, str]] = []
     checks = all_checks()
     things = things_of(measures, intent)
+    tried = {t.call: t for t in measures.trials}
     unlooked = _to_look_at(measures) - {c.station for c in checks}
     for registered in checks:
         if registered.result_on(sheet) == "off":
@@ -51,13 +55,25 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
         reasons = [f.because for f in found if isinstance(f, Skipped)]
         if any(isinstance(f, Skipped) and f.unseen for f in found):
             unlooked.add(registered.station)
-        real = [settle(f, registered, sheet) for f in found if isinstance(f, Finding)]
+        real = [offered(settle(f, registered, sheet), tried, sheet) for f in found if isinstance(f, Finding)]
         findings += real
         if reasons and not real:
             skipped.append((registered.id, reasons[0]))
         elif not real:
             clear.append(registered.id)
     return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s for s in STATIONS if s in unlooked))
+
+
+def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) -> Finding:
+    """The finding with those of its mends that take it away and bring no other, and what each costs; ones that nobody tried stay."""
+    kept, costs = [], list[tuple[str, ...] | None]()
+    for call in finding.mends:
+        trial = tried.get(call_text(*call))
+        if trial is not None and (trial.refused is not None or finding.id not in trial.gone or trial.came.get(sheet.slug)):
+            continue
+        kept.append(call)
+        costs.append(None if trial is None else tuple(trial.costs))
+    return replace_fields(finding, mends=tuple(kept), costs=tuple(costs))
 
 
 #: Stations at which only what is of the thing counts.

@@ -67,7 +67,10 @@ class Elements:
 
 @dataclass(frozen=True)
 class Finding:
-    """One thing a check found. `key` tells apart the findings of one check and is stable between revisions."""
+    """One thing a check found. `key` tells apart the findings of one check and is stable between revisions.
+
+    costs: beside each of `mends` what it was found to cost, None where nobody has tried it yet.
+    """
 
     title: str
     measured: Any = None
@@ -81,6 +84,7 @@ class Finding:
     result: str = ""
     check: str = ""
     why: str = ""
+    costs: tuple[tuple[str, ...] | None, ...] = ()
 
     @property
     def id(self) -> str:

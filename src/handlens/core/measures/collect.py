@@ -21,7 +21,7 @@ from .known import Known, content_key
 from .looked_at import facing_key, look, too_many
 from .nudge import nudges
 from .patches import Patches, patches
-from .pictures import Picture, header, picture
+from .pictures import PictureFigures, header, picture, seen_before
 from .precision import float32_spacing
 from .records import (
     ClipFigures,
@@ -380,20 +380,29 @@ def _pictures(scene: Scene, progress: Progress, areas: UvAreas | None) -> tuple[
     users, roles = _image_users(scene), _image_roles(scene)
     for k, image in enumerate(scene.images):
         progress("opening images", 0.9 + 0.1 * k / len(scene.images))
-        figures, pixels = picture(image, roles[k]) if areas is not None else Picture(header(image))
+        told = seen_before(image, roles[k]) if areas is not None else header(image)
+        if told is None or (areas is not None and _shows_through(told)):
+            figures, pixels = picture(image, roles[k])
+        else:
+            figures, pixels = told, None
         out.append(
             ImageFigures(
                 image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable,
                 look=figures.look, roles=roles[k],
             )
         )  # fmt: skip
-        if pixels is None or areas is None or figures.look is None or not (figures.look.alpha or figures.look.dark > 0.05):
+        if pixels is None or areas is None or not _shows_through(figures):
             continue
         for number, material in enumerate(scene.materials):
             colour = base_colour(material)
             if colour is not None and colour.image == k and (seen := shown(scene, number, pixels, areas)) is not None:
                 found[number] = seen
     return out, found
+
+
+def _shows_through(figures: PictureFigures) -> bool:
+    """Whether it matters which of its pixels faces show: some are see-through, or black."""
+    return figures.look is not None and (figures.look.alpha is not None or figures.look.dark > 0.05)
 
 
 def _image_roles(scene: Scene) -> list[list[str]]:

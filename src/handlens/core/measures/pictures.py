@@ -7,6 +7,7 @@ import io
 import warnings
 from collections.abc import Callable, Collection
 from typing import Any, NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -56,7 +57,18 @@ def picture(image: Image, roles: Collection[str] = ()) -> Picture:
 
     roles: what materials use it as; only a normal map is looked at as one.
     """
-    return _opened(image, lambda opened, alpha, data: _whole(opened, alpha, data, roles))
+    made = _opened(image, lambda opened, alpha, data: _whole(opened, alpha, data, roles))
+    _seen.setdefault(image, {})[tuple(roles)] = made.figures
+    return made
+
+
+#: Figures of images that were looked at, for as long as each is held: after a mend most of them are the very same.
+_seen: WeakKeyDictionary[Image, dict[tuple[str, ...], PictureFigures]] = WeakKeyDictionary()
+
+
+def seen_before(image: Image, roles: Collection[str] = ()) -> PictureFigures | None:
+    """The figures of an image that `picture` has told already; None where it has not."""
+    return _seen.get(image, {}).get(tuple(roles))
 
 
 def _opened(image: Image, measure: Callable[[Any, bool, bytes], tuple[float, LookFigures | None, Array | None]]) -> Picture:

@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 10
+VERSION = 11
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -387,6 +387,18 @@ class ClipFigures(msgspec.Struct, frozen=True):
     channels: int
 
 
+class TrialFigures(msgspec.Struct, frozen=True):
+    """A mend that was offered, played on a copy. call: as the command line takes it. refused: why it does not apply. gone: ids of
+    the findings that it was offered for and takes away. came: titles of those that come with it, by the sheet that has them.
+    """
+
+    call: str
+    refused: str | None
+    gone: list[str]
+    came: dict[str, list[str]]
+    costs: list[str]
+
+
 class ProblemRecord(msgspec.Struct, frozen=True):
     kind: str
     text: str
@@ -426,6 +438,8 @@ class Measures(msgspec.Struct, frozen=True):
     borrowed: list[tuple[str, str, str]]
     #: Digest of all that the two above were taken from; kept only where measures are to be used again.
     facing_key: str | None = None
+    #: What came of mends that checks offered, where that was tried.
+    trials: list[TrialFigures] = []
     version: int = VERSION
 
     def array(self, key: str) -> Array:

@@ -1,0 +1,180 @@
+"""Every mend that is offered is played on a copy first: it is offered only where its finding goes and no other comes.
+
+What a mend does hangs on the model alone, what it is worth on the sheet: the figures say, sheet by sheet, what came. Mends of one
+kind for several parts are played together; only where that is not clean is each played by itself.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from .calls import call_text
+from .checks import Judgement, judge
+from .checks.registry import Finding
+from .limits import InputError, MendError, plural
+from .measures import Measures, collect
+from .measures.known import Known
+from .measures.records import TrialFigures
+from .mends import Outcome, apply_mend
+from .rules import Intent, RuleSheet
+from .scene import Scene
+
+#: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
+#: when somebody looks at them.
+WORK = 1_000_000
+#: What a play costs beside, and what looking at the model from all round does.
+_PLAY, _LOOK = 1_000, 20_000
+_RANK = {"note": 0, "caution": 1, "stop": 2}
+
+Call = tuple[str, dict[str, Any]]
+Progress = Callable[[float], None]
+
+
+def with_trials(
+    scene: Scene,
+    measures: Measures,
+    sheets: Sequence[RuleSheet],
+    intent: Intent,
+    work: float = WORK,
+    progress: Progress = lambda _: None,
+) -> Measures:
+    """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
+
+    work: how much trying may cost; more for trying everything.
+    """  # fmt: skip
+    tries = _Tries(scene, measures, sheets, intent, work, progress)
+    return replace(measures, trials=tries.all())
+
+
+class _Tries:
+    def __init__(
+        self, scene: Scene, measures: Measures, sheets: Sequence[RuleSheet], intent: Intent, work: float, progress: Progress
+    ) -> None:
+        self.scene, self.measures, self.sheets, self.intent = scene, measures, sheets, intent
+        self.work, self.progress = work, progress
+        self.before = [judge(measures, sheet, intent) for sheet in sheets]
+        self.findings: dict[str, list[tuple[int, Finding]]] = {}
+        self.calls: dict[str, Call] = {}
+        for k, judged in enumerate(self.before):
+            for f in judged.findings:
+                for call in f.mends:
+                    text = call_text(*call)
+                    self.calls.setdefault(text, call)
+                    self.findings.setdefault(text, []).append((k, f))
+        self.left = work
+
+    def all(self) -> list[TrialFigures]:
+        """First each mend for all parts that it is offered for, then what was not clean there, part by part."""
+        kinds: dict[str, list[str]] = {}
+        for text in sorted(self.calls, key=self.urgency):
+            kinds.setdefault(self.calls[text][0], []).append(text)
+        done: list[TrialFigures] = []
+        alone: list[str] = []
+        for n, together in enumerate(kinds.values()):
+            self.progress(0.5 * n / len(kinds))
+            if self.left <= 0:
+                break
+            told = self.figures(together, *self.play(together))
+            clean = [t for t in told if len(together) == 1 or t.refused is not None or (t.gone and not t.came)]
+            done += clean
+            alone += [t.call for t in told if t not in clean]
+        for n, text in enumerate(alone):
+            self.progress(0.5 + 0.5 * n / len(alone))
+            if self.left <= 0:
+                break
+            done += self.figures([text], *self.play([text]))
+        return done
+
+    def urgency(self, text: str) -> int:
+        return -max(_RANK[f.result] for _, f in self.findings[text])
+
+    def charge(self, after: Measures) -> None:
+        """Take what a play did cost off what is left: meshes that it did not touch cost nothing."""
+        held = {x.content for x in self.measures.meshes}
+        self.left -= _PLAY + sum(x.triangles for x in after.meshes if x.content not in held)
+        if after.facing_key != self.measures.facing_key:
+            self.left -= _LOOK + sum(after.meshes[p.mesh].triangles for p in after.parts)
+
+    def play(self, texts: list[str]) -> tuple[Scene, dict[str, tuple[Outcome, Scene]], dict[str, str]]:
+        """The scene after calls in order, the outcome of each with the scene that it was played on, and why others do not apply."""
+        scene = self.scene
+        outcomes: dict[str, tuple[Outcome, Scene]] = {}
+        refused: dict[str, str] = {}
+        for text in texts:
+            try:
+                made = apply_mend(scene, *self.calls[text])
+            except (MendError, InputError) as error:
+                refused[text] = str(error)
+            except Exception as error:
+                # A mend that falls must not take the inspection along; it is not offered.
+                logging.getLogger(__name__).exception("trying %s failed", text)
+                refused[text] = f"The mend itself failed: {type(error).__name__}."
+            else:
+                outcomes[text] = made, scene
+                scene = made.scene
+        return scene, outcomes, refused
+
+    def figures(
+        self, texts: list[str], scene: Scene, outcomes: dict[str, tuple[Outcome, Scene]], refused: dict[str, str]
+    ) -> list[TrialFigures]:
+        after: list[Judgement] = []
+        if outcomes:
+            measures = collect(scene, known=Known(self.measures))
+            self.charge(measures)
+            after = [judge(measures, sheet, self.intent) for sheet in self.sheets]
+        left = [{f.id for f in j.findings} for j in after]
+        came = [_came(b, a) for b, a in zip(self.before, after, strict=False)]
+        told = []
+        for text in texts:
+            if text in refused:
+                told.append(TrialFigures(text, refused[text], [], {}, []))
+                continue
+            outcome, on = outcomes[text]
+            own = self.findings[text]
+            stays = {f.id for k, f in own if f.id in left[k]}
+            # What came to another part is another call's doing, where several were played.
+            nodes = {f.node for _, f in own}
+            blamed = {
+                sheet.slug: titles
+                for sheet, found in zip(self.sheets, came, strict=True)
+                if (titles := [f.title for f in found if len(outcomes) == 1 or f.node is None or f.node in nodes or f.node >= len(self.scene.nodes)])
+            }  # fmt: skip
+            gone = sorted({f.id for _, f in own} - stays)
+            told.append(TrialFigures(text, None, gone, blamed, [*_costs(on, outcome.scene), *outcome.remarks]))
+        return told
+
+
+def _came(before: Judgement, after: Judgement) -> list[Finding]:
+    """Findings that were not there before, or are worse: of another severity, or of more elements.
+
+    One that is told of the same node, or in the same words, is the same under another name.
+    """
+    known = {f.id: f for f in before.findings}
+    same = {(f.check, f.node): f for f in before.findings if f.node is not None}
+    words = {(f.check, f.title): f for f in before.findings}
+    out = []
+    for f in after.findings:
+        was = known.get(f.id) or (None if f.node is None else same.get((f.check, f.node))) or words.get((f.check, f.title))
+        if was is None or _RANK[f.result] > _RANK[was.result] or (f.count or 0) > (was.count or 0):
+            out.append(f)
+    return out
+
+
+def _costs(before: Scene, after: Scene) -> list[str]:
+    """What a mend takes away or adds, in words."""
+    faces = lambda s: sum(s.meshes[n.mesh].face_count for n in s.nodes if n.mesh is not None)
+    parts = lambda s: sum(n.mesh is not None for n in s.nodes)
+    told = []
+    for what, count in (("face", faces), ("part", parts), ("stored mesh", lambda s: len(s.meshes))):
+        change = count(after) - count(before)
+        if change:
+            words = plural(abs(change), what, "stored meshes" if what == "stored mesh" else None)
+            told.append(f"{words} {'fewer' if change < 0 else 'more'}")
+    return told
+
+
+__all__ = ["WORK", "with_trials"]

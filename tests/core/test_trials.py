@@ -1,0 +1,90 @@
+"""Offers that were tried: what does not help is not offered, on any model, and what helps says what it costs."""
+
+from dataclasses import replace
+
+import pytest
+
+from handlens.core.checks import judge
+from handlens.core.checks.judge import offered
+from handlens.core.checks.registry import Finding
+from handlens.core.inspection import open_scene
+from handlens.core.measures import Measures, collect
+from handlens.core.measures.known import Known
+from handlens.core.measures.records import TrialFigures
+from handlens.core.mends import apply_mend
+from handlens.core.report import finding_json
+from handlens.core.rules import Intent, load_sheet, shipped
+from handlens.core.trials import with_trials
+from scenes import cube, mesh, scene
+
+OTHERS = [
+    "OBJ/spider.obj", "OBJ/WusonOBJ.obj", "Collada/duck.dae", "Collada/cameras.dae", "Collada/teapots.DAE", "PLY/Wuson.ply", "STL/sphereWithHole.stl",
+    "OFF/Wuson.off", "glTF2/BoxTextured-glTF/BoxTextured.gltf", "glTF2/textureTransform/TextureTransformTest.gltf", "STL/3DSMaxExport.STL",
+    "OBJ/box.obj", "Collada/ConcavePolygon.dae",
+]  # fmt: skip
+
+
+def tried(made, work=float("inf"), sheets=None, intent=None):
+    measures = collect(made, known=Known())
+    return with_trials(made, measures, sheets or [load_sheet(None)], intent or Intent(), work)
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_every_offer_takes_its_finding_away_and_brings_none(models, name):
+    made = open_scene(models / name)[2]
+    sheet = load_sheet(None)
+    before = judge(tried(made), sheet, Intent()).findings
+    known = {f.id for f in before} | {(f.check, f.node) for f in before if f.node is not None} | {f.title for f in before}
+    for f in before:
+        for call in f.mends:
+            after = judge(collect(apply_mend(made, *call).scene), sheet, Intent()).findings
+            assert f.id not in {x.id for x in after}, (f.title, call)
+            came = [x.title for x in after if not {x.id, (x.check, x.node), x.title} & known]
+            assert not came, (f.title, call)
+
+
+def test_what_is_refused_stays_or_brings_another_is_not_offered():
+    sheet = load_sheet(None)
+    finding = Finding("x", mends=(("a.b", {}),), check="a.c", key="k")
+    trial = TrialFigures("a.b", None, ["a.c:k"], {}, ["3 faces fewer"])
+    kept = lambda t: offered(finding, {"a.b": t}, sheet)
+    assert kept(trial).mends
+    assert finding_json(replace(kept(trial), result="note"))["mends"] == [
+        {"mend": "a.b", "params": {}, "tried": True, "costs": ["3 faces fewer"]}
+    ]
+    assert offered(finding, {}, sheet).costs == (None,)
+    for worse in (
+        {"refused": "No."},
+        {"gone": []},
+        {"came": {"realtime-engine": ["another"]}},
+    ):
+        assert not kept(TrialFigures(**{**{n: getattr(trial, n) for n in trial.__struct_fields__}, **worse})).mends
+    # What comes only under another sheet is that sheet's business.
+    assert kept(TrialFigures("a.b", None, ["a.c:k"], {"block-world": ["another"]}, [])).mends
+
+
+def test_trials_are_kept_with_the_measures_and_cost_no_more_than_allowed():
+    twice = mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], [[0, 1, 2], [0, 1, 2], [1, 3, 2]])
+    made = scene(twice, cube(at=(5, 0, 0)))
+    measures = tried(made)
+    call = next(t for t in measures.trials if t.call.startswith("surface.clean"))
+    assert call.gone
+    assert "1 face fewer" in call.costs
+    assert Measures.from_bytes(measures.to_bytes()).trials == measures.trials
+    assert not tried(made, work=0).trials
+    # One sheet's word on a model is not another's: each is asked.
+    assert tried(made, sheets=shipped()).trials
+
+
+def test_a_mend_that_falls_is_not_offered(monkeypatch):
+    from handlens.core import trials
+
+    def falls(*_):
+        raise RuntimeError
+
+    made = scene(mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2], [0, 1, 2]]))
+    monkeypatch.setattr(trials, "apply_mend", falls)
+    measures = tried(made)
+    assert measures.trials
+    assert all(t.refused and "RuntimeError" in t.refused for t in measures.trials)
+    assert not any(f.mends for f in judge(measures, load_sheet(None), Intent()).findings)
