@@ -17,7 +17,7 @@ from typing import Any
 
 from handlens.core import proof
 from handlens.core.calls import call_text
-from handlens.core.checks import judge
+from handlens.core.checks import Judgement, judge
 from handlens.core.checks.registry import Finding
 from handlens.core.inspection import open_scene
 from handlens.core.limits import InputError, MendError
@@ -27,11 +27,11 @@ from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import RuleSheet
 from handlens.core.scene import Scene
-from handlens.core.trials import with_trials
+from handlens.core.trials import came, with_trials
 
 
 def played(
-    scene: Scene, before: dict[str, Finding], finding: Finding, call: tuple[str, dict[str, Any]], sheet: RuleSheet
+    scene: Scene, before: Judgement, finding: Finding, call: tuple[str, dict[str, Any]], sheet: RuleSheet
 ) -> dict[str, Any]:
     """What an offer does: whether its finding goes, what comes, what else differs by the proof's comparison."""
     told = {"finding": finding.id, "title": finding.title, "mend": call_text(*call)}
@@ -39,16 +39,14 @@ def played(
         outcome = apply_mend(scene, *call)
     except (MendError, InputError) as error:
         return told | {"refused": str(error)}
-    after = {f.id: f for f in judge(collect(outcome.scene), sheet, Intent()).findings}
+    judged = judge(collect(outcome.scene), sheet, Intent())
+    after = {f.id: f for f in judged.findings}
     left = after.get(finding.id)
     return told | {
         "gone": left is None,
         "left": None if left is None else left.title,
-        "came": [f.title for key, f in after.items() if key not in before],
-        "grew": [
-            f"{before[key].title} → {f.title}" for key, f in after.items() if key in before and (f.count or 0) > (before[key].count or 0)
-        ],
-        "went": [f.id for key, f in before.items() if key not in after and key != finding.id],
+        "came": [f.title for f in came(before, judged)],
+        "went": [f.id for f in before.findings if f.id not in after and f.id != finding.id],
         "differs": sorted({f"{r.group}: {r.what}" for r in proof.compare(scene, outcome.scene, True) if r.result == "stop"}),
     }  # fmt: skip
 
@@ -88,8 +86,8 @@ def tried(path: str, play: bool) -> dict[str, Any]:
         ],
     }
     if play:
-        sheet, before = load_sheet(None), {f.id: f for f in first.findings}
-        told["plays"] = [played(scene, before, f, call, sheet) for f in first.findings for call in f.mends]
+        sheet = load_sheet(None)
+        told["plays"] = [played(scene, first, f, call, sheet) for f in first.findings for call in f.mends]
     return told
 
 

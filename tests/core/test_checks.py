@@ -155,7 +155,7 @@ def test_each_classic_factor_is_recognised(factor):
     found = findings(made, intent='{"expected": {"height_m": 1.8}}')
     assert found["size.undeclared-unit"][0].result == "caution"
     assert found["size.undeclared-unit"][0].measured == {"value": factor, "unit": "factor"}
-    assert found["size.undeclared-unit"][0].mends == (("size.scale", {"factor": factor}),)
+    assert found["size.undeclared-unit"][0].mends == (("size.scale", {"factor": factor, "unit": "m"}),)
     assert "size.expected" not in found
 
 

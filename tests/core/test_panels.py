@@ -105,13 +105,13 @@ def test_facing_tells_faces_that_look_away():
 
 
 def test_surface_tells_openings_and_what_is_for_nothing():
-    """A cube without its lid has one opening, whose corners lie √2 apart; a face that is there twice is for nothing."""
+    """A cube without its lid has one opening, one metre wide; a face that is there twice is for nothing."""
     pot = mesh(CUBE_POINTS, [*CUBE_FACES[1:], CUBE_FACES[1]], "pot")
     told = opened(scene(pot))["Surface"]
     assert row(told, "pot")["spare"] == "1"
     whole = opened(scene(mesh(CUBE_POINTS, CUBE_FACES[1:], "pot")))["Surface"]
     assert row(whole, "pot")["open"] == "1"
-    assert row(whole, "pot")["largest"] == "1.41 m"
+    assert row(whole, "pot")["largest"] == "1.00 m"
     pentagon = mesh([[0, 0, 0], [2, 0, 0], [2, 1, 0], [1, 2, 0], [0, 1, 0]], [[0, 1, 2, 3, 4]], "sign")
     assert row(opened(scene(pentagon))["Surface"], "sign")["many"] == "1"
 

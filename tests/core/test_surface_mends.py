@@ -323,7 +323,8 @@ def test_splitting_by_slot():
 def test_removing_what_nobody_sees():
     box = scene(cube("shell", 4.0, (-2, -2, -2)), cube("stone", 1.0, (-0.5, -0.5, -0.5)))
     outcome = apply_mend(box, "surface.remove-unseen", {})
-    assert [m.face_count for m in outcome.scene.meshes] == [6, 0]
+    assert [m.face_count for m in outcome.scene.meshes] == [6]
+    assert [n.name for n in outcome.scene.nodes] == ["shell"]
     assert outcome.figures[0].before == "12"
     assert world_bounds(outcome.scene)[0].tolist() == [-2, -2, -2]
     with pytest.raises(MendError):

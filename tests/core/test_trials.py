@@ -14,7 +14,7 @@ from handlens.core.measures.records import TrialFigures
 from handlens.core.mends import apply_mend
 from handlens.core.report import finding_json
 from handlens.core.rules import Intent, load_sheet, shipped
-from handlens.core.trials import with_trials
+from handlens.core.trials import came, with_trials
 from scenes import cube, mesh, scene
 
 OTHERS = [
@@ -33,14 +33,12 @@ def tried(made, work=float("inf"), sheets=None, intent=None):
 def test_every_offer_takes_its_finding_away_and_brings_none(models, name):
     made = open_scene(models / name)[2]
     sheet = load_sheet(None)
-    before = judge(tried(made), sheet, Intent()).findings
-    known = {f.id for f in before} | {(f.check, f.node) for f in before if f.node is not None} | {f.title for f in before}
-    for f in before:
+    before = judge(tried(made), sheet, Intent())
+    for f in before.findings:
         for call in f.mends:
-            after = judge(collect(apply_mend(made, *call).scene), sheet, Intent()).findings
-            assert f.id not in {x.id for x in after}, (f.title, call)
-            came = [x.title for x in after if not {x.id, (x.check, x.node), x.title} & known]
-            assert not came, (f.title, call)
+            after = judge(collect(apply_mend(made, *call).scene), sheet, Intent())
+            assert f.id not in {x.id for x in after.findings}, (f.title, call)
+            assert not [x.title for x in came(before, after)], (f.title, call)
 
 
 def test_what_is_refused_stays_or_brings_another_is_not_offered():

@@ -7,7 +7,7 @@ import pytest
 from core.test_offers import LISTED, MAY_STAY, demo, weight
 from handlens.core import formats
 from handlens.core.checks import judge
-from handlens.core.format_table import WRITERS
+from handlens.core.format_table import BY_NAME, WRITERS
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.mends import apply_mend
@@ -53,7 +53,8 @@ def test_mends_hold_in_the_file_that_is_written(name, tmp_path):
             tried[f.check, f.mends[0][0]] += 1
             here = weight(judge(collect(mended), sheet, intent).findings, f)
             there = weight(judge(collect(through(mended, name, folder / str(k))), sheet, intent).findings, f)
-            if there > here:
+            # A unit that was stated is not lost: there is no place for it.
+            if there > here and not (f.check == "size.undeclared-unit" and "unit" not in BY_NAME[name].holds):
                 words = CANNOT.get((name, f.check))
                 assert words is not None, (f.check, f.title, f.mends[0], here, there)
                 assert words in " ".join(formats.what_is_lost(mended, name))

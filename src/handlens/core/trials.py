@@ -28,6 +28,8 @@ from .scene import Scene
 WORK = 1_000_000
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000
+#: Checks whose counts come from rays, and by what share those differ between two readings of one surface.
+_SAMPLED = {"facing.walk-round": 0.1, "surface.unseen": 0.1, "see-through.draw-order": 0.1}
 _RANK = {"note": 0, "caution": 1, "stop": 2}
 
 Call = tuple[str, dict[str, Any]]
@@ -71,7 +73,9 @@ class _Tries:
         """First each mend for all parts that it is offered for, then what was not clean there, part by part."""
         kinds: dict[str, list[str]] = {}
         for text in sorted(self.calls, key=self.urgency):
-            kinds.setdefault(self.calls[text][0], []).append(text)
+            mend, params = self.calls[text]
+            # Only what is kept to some parts or materials can be played after another without getting in its way.
+            kinds.setdefault(mend if params.keys() & {"parts", "materials"} else text, []).append(text)
         done: list[TrialFigures] = []
         alone: list[str] = []
         for n, together in enumerate(kinds.values()):
@@ -79,7 +83,7 @@ class _Tries:
             if self.left <= 0:
                 break
             told = self.figures(together, *self.play(together))
-            clean = [t for t in told if len(together) == 1 or t.refused is not None or (t.gone and not t.came)]
+            clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]
             done += clean
             alone += [t.call for t in told if t not in clean]
         for n, text in enumerate(alone):
@@ -127,7 +131,7 @@ class _Tries:
             self.charge(measures)
             after = [judge(measures, sheet, self.intent) for sheet in self.sheets]
         left = [{f.id for f in j.findings} for j in after]
-        came = [_came(b, a) for b, a in zip(self.before, after, strict=False)]
+        new = [came(b, a) for b, a in zip(self.before, after, strict=False)]
         told = []
         for text in texts:
             if text in refused:
@@ -140,7 +144,7 @@ class _Tries:
             nodes = {f.node for _, f in own}
             blamed = {
                 sheet.slug: titles
-                for sheet, found in zip(self.sheets, came, strict=True)
+                for sheet, found in zip(self.sheets, new, strict=True)
                 if (titles := [f.title for f in found if len(outcomes) == 1 or f.node is None or f.node in nodes or f.node >= len(self.scene.nodes)])
             }  # fmt: skip
             gone = sorted({f.id for _, f in own} - stays)
@@ -148,7 +152,7 @@ class _Tries:
         return told
 
 
-def _came(before: Judgement, after: Judgement) -> list[Finding]:
+def came(before: Judgement, after: Judgement) -> list[Finding]:
     """Findings that were not there before, or are worse: of another severity, or of more elements.
 
     One that is told of the same node, or in the same words, is the same under another name.
@@ -156,12 +160,26 @@ def _came(before: Judgement, after: Judgement) -> list[Finding]:
     known = {f.id: f for f in before.findings}
     same = {(f.check, f.node): f for f in before.findings if f.node is not None}
     words = {(f.check, f.title): f for f in before.findings}
+    things = {_thing(f): f for f in before.findings}
     out = []
     for f in after.findings:
-        was = known.get(f.id) or (None if f.node is None else same.get((f.check, f.node))) or words.get((f.check, f.title))
-        if was is None or _RANK[f.result] > _RANK[was.result] or (f.count or 0) > (was.count or 0):
+        was = (
+            known.get(f.id)
+            or (None if f.node is None else same.get((f.check, f.node)))
+            or words.get((f.check, f.title))
+            or things.get(_thing(f))
+        )
+        allowed = (was.count or 0) * (1 + (_SAMPLED.get(f.check, 0.0))) if was is not None else 0
+        if was is None or _RANK[f.result] > _RANK[was.result] or (f.count or 0) > allowed:
             out.append(f)
     return out
+
+
+def _thing(f: Finding) -> tuple[str, str, bytes]:
+    """What a finding without a part is told of: the same images, materials or files, whatever they are called."""
+    if f.node is not None or f.elements is None or f.elements.kind in ("faces", "vertices", "edges", "nodes"):
+        return f.id, "", b""
+    return f.check, f.elements.kind, f.elements.indices.tobytes()
 
 
 def _costs(before: Scene, after: Scene) -> list[str]:
@@ -177,4 +195,4 @@ def _costs(before: Scene, after: Scene) -> list[str]:
     return told
 
 
-__all__ = ["WORK", "with_trials"]
+__all__ = ["WORK", "came", "with_trials"]

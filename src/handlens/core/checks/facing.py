@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from ..figures import percent
 from ..headings import heading
 from ..limits import plural
 from ..measures import Measures
 from ..measures.records import FacingFigures, SideFigures
+from ..measures.surface_figures import SMALL
 from ..rules import Intent, RuleSheet
-from .parts import counted, first_parts, of_mesh, seen_from
+from .parts import counted, first_parts, of_mesh, seen_from, unit_of
 from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
@@ -176,8 +178,22 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     yield Finding(
         f"{percent(share)} of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
         value(share, "share"), value(0.0, "share"), w.backs, names.get(w.open_holes[0]) if w.open_holes else None,
-        w.open_holes[0] if w.open_holes else None, nodes(w.open_holes) if w.open_holes else None, (("surface.fill", {}), ("facing.double-sided", {})),
+        w.open_holes[0] if w.open_holes else None, nodes(w.open_holes) if w.open_holes else None, (*_filled(m, w.open_holes), ("facing.double-sided", {})),
     )  # fmt: skip
+
+
+def _filled(m: Measures, open_parts: list[int]) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The offer to fill small openings of parts that one looks into; what is open on a large scale is meant to be, as a cup is."""
+    found = [p for p in m.parts if p.node in set(open_parts)]
+    small = [
+        h * unit_of(m) * p.enlarges
+        for p in found
+        for h in m.meshes[p.mesh].surface.holes
+        if h < SMALL * m.meshes[p.mesh].surface.size
+    ]
+    if not small:
+        return ()
+    return (("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [place(m, p.node) for p in found]}),)
 
 
 @check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))

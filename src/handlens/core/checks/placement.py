@@ -44,6 +44,18 @@ def _rigged(m: Measures) -> set[int]:
     return out
 
 
+def above_parts(m: Measures) -> set[int]:
+    """Nodes that show a mesh or have one below them; what only holds a camera or a light may stand as it likes."""
+    by_index = {n.index: n.parent for n in m.nodes}
+    out: set[int] = set()
+    for p in m.parts:
+        i = p.node
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = by_index.get(i, -1)
+    return out
+
+
 def _names(found: list[NodeFigures]) -> str:
     return ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
 
@@ -117,7 +129,8 @@ def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(f"{sheet.name} takes any node rotation")
         return
     rigged = _rigged(m)
-    turned = [n for n in m.nodes if n.angle > 0.01 and n.index not in rigged and n.kind in ("mesh", "group")]
+    shown = above_parts(m)
+    turned = [n for n in m.nodes if n.angle > 0.01 and n.index not in rigged and n.kind in ("mesh", "group") and n.index in shown]
     found = turned if sheet.node_rotation == "zero" else [n for n in turned if n.quarter_turn]
     if found:
         worst = max(found, key=lambda n: n.angle)

@@ -60,6 +60,23 @@ def _reason(a: AlphaFigures) -> str:
     return f"{percent(a.gone)} of its pixels are gone, {percent(a.solid)} solid, and the rest are rims"
 
 
+@check("see-through.invisible", title="Nothing of it is drawn", result="stop", mends=("see-through.set",))
+def invisible(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Materials of opacity 0 that faces use.
+
+    Why: the faces are there, are loaded, and nobody sees them. Some programs write 0 for "not see-through at all", and mean solid.
+    Measured: the material's opacity as its format defines it, under half a step of 8 bits, where it is not drawn solid in spite of it.
+    Source: Wavefront MTL, statement d (1.0 is opaque); COLLADA 1.4.1, chapter 4, "Determining Transparency (Opacity)"; glTF 2.0 §3.9.4. That solid is often meant is common practice, no published source.
+    """
+    for k, x in enumerate(m.materials):
+        if x.used_by_faces and x.opacity < 0.5 / 255 and x.drawn != "opaque":
+            yield Finding(
+                f"{_name(x, k)} has an opacity of 0: {plural(x.used_by_faces, 'face is', 'faces are')} invisible", value(x.opacity, "factor"), value(1.0, "factor"),
+                x.used_by_faces, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="opaque"),
+                result="note" if intent.kind == "effect" else "",
+            )  # fmt: skip
+
+
 @check("see-through.ignored", title="See-through pixels drawn solid", result="stop", mends=("see-through.set",))
 def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Opaque materials over an image of which the faces show see-through pixels.

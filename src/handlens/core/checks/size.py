@@ -141,11 +141,13 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"The unit is not stated; read in metres it stands {tall}, as expected",
             value(1.0, "factor"),
             value(1.0, "factor"),
+            mends=(("size.scale", {"factor": 1.0 / sheet.unit_metres, "unit": sheet.unit}),),
             result="note",
         )
         return
     factor = likely_factor(m, sheet, intent)
-    mends = (("size.scale", {"factor": factor}),) if factor != 1.0 else ()
+    # In the destination's own unit, so that nothing is left to be converted on the way.
+    mends = (("size.scale", {"factor": factor / sheet.unit_metres, "unit": sheet.unit}),)
     says = (
         f"× {factor:.4g} would make it {metres(_height(m, sheet) * factor)}"
         if factor != 1.0

@@ -147,7 +147,7 @@ def empty_input(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
-@check("slots.no-uv-set", title="Input without its UV set", result="caution", mends=("slots.switch-off",))
+@check("slots.no-uv-set", title="Input without its UV set", result="caution", mends=("slots.first-uvs",))
 def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that are laid out by a UV set which a mesh that uses the material does not have.
 
@@ -161,6 +161,7 @@ def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(
             f"{plural(len(found), 'input needs', 'inputs need')} a UV set that is not there: {i.role} of {m.materials[k].name} needs set {i.uv_set + 1}",
             value(len(found), "count"), value(0, "count"), len(found), elements=_materials(sorted({k for k, _ in found})),
+            mends=(("slots.first-uvs", {}),),
         )  # fmt: skip
 
 

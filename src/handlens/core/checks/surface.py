@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from ..figures import about, within
 from ..limits import plural
 from ..measures import Measures
-from ..measures.doubles import SHARES
 from ..measures.records import PartFigures, SurfaceFigures
+from ..measures.surface_figures import SMALL
 from ..rules import Intent, RuleSheet
+from ..scene.model import Array
 from .parts import counted, first_parts, kind_of, of_mesh, unit_of
 from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
@@ -144,18 +147,17 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points on the rims of the surface that lie next to each other without being one.
 
     Why: a hairline of background shows through the seam, and normals, reductions and hulls treat it as two edges.
-    Measured: points on open edges with another such point within a thousandth of the mesh's diagonal; the distance told is that within which nine in ten of them lie.
-    Source: common practice, no published source.
+    Measured: open edges that become one edge of two faces when ends within a thousandth of the mesh's diagonal are joined, nearest first; the distance told is the greatest between what belongs together.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 8.2 (stitching of boundaries); the limit is common practice.
     """
     for p, mesh in first_parts(m):
         s = mesh.surface
         if s.doubles[-1]:
             unit = unit_of(m) * p.enlarges
-            counts = "; ".join(f"{n:,} {within(x * s.size * unit)}" for n, x in zip(s.doubles, SHARES, strict=True) if n)
             apart = s.apart * unit * 1000
             n = s.doubles[-1]
             yield Finding(
-                f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {counts}",
+                f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {within(s.apart * unit)}",
                 value(apart, "mm"), value(0, "mm"), n, p.name, p.node, of_mesh(m, p, "doubles", "vertices"),
                 (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [place(m, p.node)]}),),
                 key=place(m, p.node),
@@ -198,7 +200,7 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rims: edges with a face on one side only, gathered into openings.
 
     Why: an opening that is not meant shows the far inside, which is not drawn, so one sees straight through.
-    Measured: welded edges with one face, joined where they share a point; size is the diagonal of the rim's box. A small opening, under a tenth of the mesh, is a caution.
+    Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (boundary edges).
     """
     for p, mesh in first_parts(m):
@@ -206,14 +208,31 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if not s.hole_count or s.flat or s.hole_count > max(mesh.faces // 4, 1):
             continue  # a cut-out or a heap of single faces is all rim
         unit = unit_of(m) * p.enlarges
-        small = [h for h in s.holes if h < 0.1 * s.size]
-        sizes = ", ".join(about(h * unit) for h in s.holes[:3]) + (" …" if s.hole_count > 3 else "")
-        yield Finding(
-            f"{plural(s.hole_count, 'opening')} in {p.name}, {sizes} across",
-            value(s.holes[0] * unit * 1000, "mm"), value(0.0, "mm"), s.hole_count, p.name, p.node, of_mesh(m, p, "open", "edges"),
-            (("surface.fill", {"across_mm": float(f"{small[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),) if small else (),
-            key=place(m, p.node), result="caution" if small and kind_of(intent, p.name) not in ("foliage", "effect") else "",
-        )  # fmt: skip
+        small = [h for h in s.holes if h < SMALL * s.size]
+        # Of so many that not all are kept, the smallest are the ones left out.
+        few = s.hole_count - (len(s.holes) - len(small))
+        rims = m.array(f"mesh:{p.mesh}:open").reshape(-1, 2)
+        little = m.array(f"mesh:{p.mesh}:open-small").reshape(-1, 2)
+        for count, widest, which, key in (
+            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), place(m, p.node)),
+            (few, small, little, f"{place(m, p.node)}/small"),
+        ):
+            if not count or not widest:
+                continue
+            tiny = key.endswith("/small")
+            sizes = ", ".join(about(h * unit) for h in widest[:3]) + (" …" if count > 3 else "")
+            yield Finding(
+                f"{plural(count, 'small opening' if tiny else 'opening')} in {p.name}, {sizes} across",
+                value(widest[0] * unit * 1000, "mm"), value(0.0, "mm"), count, p.name, p.node, Elements("edges", which.reshape(-1)),
+                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),) if tiny else (),
+                key=key, result="caution" if tiny and kind_of(intent, p.name) not in ("foliage", "effect") else "",
+            )  # fmt: skip
+
+
+def _others(edges: Array, without: Array) -> Array:
+    """(n, 2) edges that are not among some others."""
+    listed = {tuple(x) for x in without.tolist()}
+    return np.array([x for x in edges.tolist() if tuple(x) not in listed], np.int32).reshape(-1, 2)
 
 
 @check("surface.flat", title="Flat cut-outs", result="note")

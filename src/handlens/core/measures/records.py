@@ -22,8 +22,8 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
 
     by_corners: faces of 5 and more corners. most_bent: greatest distance of a corner off its face's plane.
     fan_out, diagonals: what cutting makes of them, as `polygons.Polygons` has it. holes: across, the
-    largest first, at most 200. doubles: rim points with another within each of `doubles.SHARES` of `size`, the box's diagonal; nine in
-    ten of them lie no further `apart`.
+    largest first, at most 200. doubles: points of seams that were not joined, within each of `doubles.SHARES` of `size`, the box's diagonal; none
+    of them lies further `apart` from what it belongs to.
     soft: edges that could be meant smooth or sharp, counted where no normals say so. feature: length that all but the shortest hundredth of the edges reach. two_faced: faces back to back with one of another slot. flat: whether all points lie in one plane.
     """
 

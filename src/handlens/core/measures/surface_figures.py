@@ -7,7 +7,8 @@ import numpy as np
 from ..scene import Mesh
 from ..scene.finite import finite_points
 from ..scene.model import Array
-from .doubles import SHARES, close_points
+from .adjacency import face_of_corner
+from .doubles import SHARES, close_seams
 from .holes import Holes, holes, pinched, welded_positions
 from .normals import normals
 from .patches import Patches
@@ -15,6 +16,8 @@ from .polygons import doubled, needles, polygons
 from .records import SurfaceFigures
 from .topology import Topology
 
+#: Openings under this share of the mesh's size are small.
+SMALL = 0.1
 #: Sizes of holes that are kept one by one.
 _HOLES_KEPT = 200
 #: All points of a flat mesh lie within this share of its size of one plane.
@@ -40,7 +43,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     rims = holes(mesh, top.edges, top.ids)
     welded = welded_positions(mesh, top.ids)
     size = _size(mesh.positions)
-    near, distance = close_points(welded, np.unique(rims.pairs), size)
+    near, distance = close_seams(welded, rims.pairs, size, top.ids[mesh.corners], face_of_corner(mesh))
     crowded = top.edges.pairs(np.flatnonzero(top.edges.uses > 2))
     thin, pinch = needles(mesh, top), pinched(mesh, top.edges, patches, top.ids)
     first = np.zeros(len(welded), np.int32)
@@ -49,7 +52,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     for name, found in {
         "many": np.flatnonzero(mesh.corner_counts > 4) if shapes.by_corners else (), "concave": shapes.concave, "crossing": shapes.crossing, "bent": shapes.bent, "needles": thin, "alike": twice.alike,
         "opposed": twice.opposed, "two-faced": two_faced, "zero-area": np.flatnonzero(top.flat), "crowded": stored(crowded), "pinched": stored(pinch),
-        "open": stored(rims.pairs), "doubles": stored(near), "disagreeing": stored(patches.disagreeing),
+        "open": stored(rims.pairs), "open-small": stored(rims.pairs[rims.across[rims.hole] < SMALL * size]) if len(rims.pairs) else (), "doubles": stored(near), "disagreeing": stored(patches.disagreeing),
         "normals-broken": lit.broken, "normals-uneven": lit.uneven, "normals-opposed": lit.opposed, "smeared": stored(lit.smeared),
     }.items():  # fmt: skip
         if len(found):
@@ -58,7 +61,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
         by_corners=shapes.by_corners, concave=len(shapes.concave), crossing=len(shapes.crossing), bent=len(shapes.bent),
         most_bent=shapes.most_bent, fan_out=shapes.fan_out, diagonals=shapes.diagonals, needles=len(thin), alike=len(twice.alike), opposed=len(twice.opposed), two_faced=len(two_faced), crowded=len(crowded),
         pinched=len(pinch), open_edges=len(rims.pairs), hole_count=len(rims.across), holes=rims.across[:_HOLES_KEPT].tolist(),
-        doubles=[int((distance <= share * size).sum()) for share in SHARES], apart=float(np.quantile(distance, 0.9)) if len(distance) else 0.0, patches=patches.number,
+        doubles=[int((distance <= share * size).sum()) for share in SHARES], apart=float(distance.max(initial=0.0)), patches=patches.number,
         non_orientable=int((~patches.orientable).sum()), disagreeing=len(patches.disagreeing), normals_missing=lit.missing,
         normals_broken=len(lit.broken), normals_uneven=len(lit.uneven), normals_opposed=len(lit.opposed), smeared=len(lit.smeared) // 2, soft=lit.soft,
         size=size, feature=_feature(mesh, top), flat=_is_flat(mesh, size),

@@ -199,10 +199,18 @@ def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
     if not held:
         raise MendError("These nodes hold no geometry to remove.")
     before = sum(n.mesh is not None for n in scene.nodes)
-    bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in held else n for i, n in enumerate(scene.nodes)))
-    used = {n.mesh for n in bare.nodes}
-    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k not in used})
-    return Outcome(_drop(after, _still_bare(after, held)), (Figure("parts", f"{before:,}", f"{before - len(held):,}"),))
+    return Outcome(without_parts(scene, held), (Figure("parts", f"{before:,}", f"{before - len(held):,}"),))
+
+
+def without_parts(scene: Scene, held: list[int]) -> Scene:
+    """The scene without the meshes of some nodes, and without those nodes that then hold nothing."""
+    if not held:
+        return scene
+    gone = set(held)
+    bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in gone else n for i, n in enumerate(scene.nodes)))
+    before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
+    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
+    return _drop(after, _still_bare(after, held))
 
 
 @mend(

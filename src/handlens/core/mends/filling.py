@@ -6,11 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..measures.adjacency import face_of_corner, next_corner
+from ..measures.adjacency import Edges, face_of_corner, joined_faces, next_corner
+from ..measures.holes import widths
 from ..measures.topology import surface
 from ..scene import Layer, Mesh
 from ..scene.model import Array, frozen
-from ..scene.triangles import clip_ears
+from ..scene.triangles import clip_ears, corner_normals_of_turn
 
 
 def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
@@ -30,9 +31,10 @@ def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
     corners: list[Array] = []
     owners: list[int] = []
     skipped = sum(_across(mesh, rim) <= across for rim in branching)
+    sheets = flat_sheets(mesh, top.edges)
     closed = 0
     for rim in loops:
-        if _across(mesh, rim) > across:
+        if _across(mesh, rim) > across or _outlines(mesh, rim, sheets[face[rim[0]]]):
             continue
         back = rim[::-1]
         ears = clip_ears(mesh.positions[mesh.corners[back]])
@@ -74,8 +76,31 @@ def _flat_normals(mesh: Mesh, new: Array) -> Layer | None:
 
 
 def _across(mesh: Mesh, rim: Array) -> float:
+    return float(widths(mesh.positions[mesh.corners[rim]], np.zeros(len(rim), np.int64), 1)[0])
+
+
+def flat_sheets(mesh: Mesh, edges: Edges) -> Array:
+    """(F,) float64 area of the flat piece that each face belongs to, 0 for faces of pieces that are not flat.
+
+    A piece hangs together over edges; it is flat where its area is all but the length of the sum of its faces' area vectors.
+    """
+    turn = corner_normals_of_turn(mesh)[1] / 2
+    label = joined_faces(edges.across, mesh.starts)
+    count = int(label.max(initial=-1)) + 1
+    whole = np.stack([np.bincount(label, turn[:, k], count) for k in range(3)], axis=1)
+    area = np.bincount(label, np.linalg.norm(turn, axis=1), count)
+    flat = np.linalg.norm(whole, axis=1) >= 0.9999 * area
+    found: Array = np.where(flat, area, 0.0)[label]
+    return found
+
+
+def _outlines(mesh: Mesh, rim: Array, sheet: float) -> bool:
+    """Whether a rim runs round a flat piece rather than round an opening in it: it spans at least as much as the piece has."""
+    if not sheet:
+        return False
     p = mesh.positions[mesh.corners[rim]]
-    return float(np.linalg.norm(p.max(axis=0) - p.min(axis=0)))
+    spans = float(np.linalg.norm(np.cross(p - p[0], np.roll(p, -1, axis=0) - p[0]).sum(axis=0))) / 2
+    return spans >= 0.999 * sheet
 
 
 def _loops(sides: Array, begin: Array, end: Array) -> tuple[list[Array], list[Array]]:

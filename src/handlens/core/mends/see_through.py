@@ -104,8 +104,11 @@ def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
 
 def with_mode(m: Material, mode: str, cutoff: float | None) -> Material:
     """A material drawn another way (glTF 2.0 §3.9.4)."""
-    inputs = tuple(t for t in m.inputs if t.role != "alpha") if mode == "opaque" else m.inputs
-    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs)
+    solid = mode == "opaque"
+    inputs = tuple(t for t in m.inputs if t.role != "alpha") if solid else m.inputs
+    # Where it is drawn solid its opacity counts for nothing, and formats without modes would draw by it.
+    colour = (*m.base_colour[:3], 1.0) if solid else m.base_colour
+    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs, base_colour=colour)
 
 
 @mend(

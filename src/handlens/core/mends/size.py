@@ -6,6 +6,7 @@ import numpy as np
 
 from ..lengths import metres
 from ..limits import MendError
+from ..rules.sheet import UNITS
 from ..scene import Scene
 from ..scene.axes import turn_between
 from ..scene.bounds import world_bounds
@@ -32,16 +33,30 @@ def _sides(scene: Scene) -> str:
     keeps="proportions, node scales, normals, UVs, weights, poses and clips",
     costs="nothing but the size; positions are multiplied in 64-bit floats",
     safe=False,
-    parameters=[Parameter("factor", "number", "what every length is multiplied by", zero=False)],
+    parameters=[
+        Parameter("factor", "number", "what every length is multiplied by", zero=False),
+        Parameter(
+            "unit",
+            "choice",
+            "what one unit is from then on, where the file states none",
+            ("as-it-is", "m", "cm", "mm"),
+            "as-it-is",
+        ),
+    ],
 )
-def scale(scene: Scene, factor: float) -> Outcome:
+def scale(scene: Scene, factor: float, unit: str = "as-it-is") -> Outcome:
     """Multiply every length of the model about the origin: positions, node translations, bind matrices, clips, morph targets.
 
-    No node is given a scale. The unit that the file states stays as it is.
+    No node is given a scale. The unit that the file states stays as it is; where it states none, `unit` may say what its numbers
+    are afterwards, and every format that can states it.
     """
     if factor < 0:
         raise MendError("A negative factor would mirror the model; use a factor above 0.")
-    after = conjugate(scene, np.eye(3), factor)
+    if unit != "as-it-is" and scene.unit_metres is not None:
+        raise MendError("The file states its unit already.")
+    after = conjugate(scene, np.eye(3), factor) if factor != 1.0 else scene
+    if unit != "as-it-is":
+        after = after.with_(unit_metres=UNITS[unit])
     return Outcome(
         after,
         (Figure("longest side", _longest(scene), _longest(after)), Figure("sides in file units", _sides(scene), _sides(after))),

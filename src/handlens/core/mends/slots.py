@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from ..formats.held.uv_sets import by_first
 from ..limits import MendError, plural
 from ..measures.slots import equal_materials, out_of_range
 from ..scene import Material, Mesh, Scene
@@ -45,14 +46,29 @@ def merge_equal(scene: Scene) -> Outcome:
     safe=True,
 )
 def remove_unused(scene: Scene) -> Outcome:
-    """Drop materials that no face uses, and slots without faces."""
+    """Drop materials that no face uses, the images that only they use, and slots without faces."""
     meshes = tuple(_only_used_slots(m) for m in scene.meshes)
     used = {k for m in meshes for k in m.slot_materials}
     gone = {k for k in range(len(scene.materials)) if k not in used}
     if not gone:
         raise MendError("Every material is used.")
     after = _without(scene.with_(meshes=meshes), gone)
-    return Outcome(after, (Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}"),))
+    figures = [Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}")]
+    before = {t.image for m in scene.materials for t in m.inputs}
+    left = {t.image for m in after.materials for t in m.inputs}
+    theirs = {k for k in range(len(scene.images)) if k in before and k not in left}
+    if theirs:
+        after = without_images(after, theirs)
+        figures.append(Figure("images", f"{len(scene.images):,}", f"{len(after.images):,}"))
+    return Outcome(after, tuple(figures))
+
+
+def without_images(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without images that no material uses."""
+    kept = [k for k in range(len(scene.images)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    plugged = lambda m: replace(m, inputs=tuple(replace(t, image=None if t.image is None else number[t.image]) for t in m.inputs))
+    return scene.with_(images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(m) for m in scene.materials))
 
 
 @mend(
@@ -84,6 +100,17 @@ def switch_off(scene: Scene) -> Outcome:
         raise MendError("Every input has an image.")
     materials = tuple(_plugged(m) for m in scene.materials)
     return Outcome(scene.with_(materials=materials), (Figure(f"{plural(count, 'empty input')}", f"{count:,}", "0"),))
+
+
+@mend(
+    "slots.first-uvs", title="Lay on by the first UV set", keeps="pictures, their wrapping and every UV", costs="where a further set was to come, its own layout", safe=False,
+)  # fmt: skip
+def first_uvs(scene: Scene) -> Outcome:
+    """Give inputs that name a UV set which is not there the first one: formats number sets from 0 or from 1, and it is mixed up."""
+    after, count = by_first(scene)
+    if not count:
+        raise MendError("Every input names a UV set that is there, or its meshes have none.")
+    return Outcome(after, (Figure("inputs without their UV set", f"{count:,}", "0"),))
 
 
 @mend(

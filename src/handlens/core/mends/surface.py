@@ -20,6 +20,7 @@ from ..scene.recut import only_faces, only_used_values, only_vertices, recut, us
 from ..scene.transforms import world_matrices
 from ..scene.triangles import triangulate
 from ..scene.welding import welded
+from .arrival import without_parts
 from .choice import PARTS, chosen_meshes, chosen_nodes
 from .filling import filled
 from .registry import Figure, Outcome, Parameter, mend
@@ -65,18 +66,21 @@ def cut(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "surface.weld", title="Join close points", keeps=f"{_LAYERS}, seams of UVs included", costs="detail finer than the distance", safe=False,
-    parameters=[Parameter("distance_mm", "number", "points closer than this become one, in millimetres", zero=False), PARTS],
+    "surface.weld", title="Join close points", keeps=f"{_LAYERS}, seams of UVs included", costs="points move by up to the distance, none by more", safe=False,
+    parameters=[
+        Parameter("distance_mm", "number", "points closer than this become one, in millimetres", zero=False),
+        Parameter("collapse", "flag", "whether the ends of one edge are joined too, so that small faces go", default=False), PARTS,
+    ],
 )  # fmt: skip
-def weld(scene: Scene, distance_mm: float, parts: Sequence[str] = ()) -> Outcome:
-    """Make points that lie closer together than a distance into one, the first of them; faces that collapse by it go.
+def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequence[str] = ()) -> Outcome:
+    """Make points that lie closer together than a distance into one, the first of them, nearest pairs first.
 
-    Only positions are joined. What differs across a seam, UVs, normals and colours, still does.
+    Points of one face stay apart, so that no face goes that has an area, unless `collapse` says so. Only positions are joined. What differs across a seam, UVs, normals and colours, still does.
     """
     scale = mesh_units(scene)
     chosen = set(chosen_meshes(scene, parts))
     meshes = tuple(
-        welded(m, abs(distance_mm) / 1000 / scale[k]) if k in chosen and len(m.positions) else m
+        welded(m, abs(distance_mm) / 1000 / scale[k], collapse) if k in chosen and len(m.positions) else m
         for k, m in enumerate(scene.meshes)
     )
     after = scene.with_(meshes=meshes)
@@ -147,7 +151,9 @@ def _of_dropped(mesh: Mesh, keep: Array) -> Array:
     parameters=[Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9, zero=False), PARTS],
 )  # fmt: skip
 def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
-    """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open."""
+    """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open, and so do the outlines of
+    flat sheets, which would only get a second skin.
+    """
     scale = mesh_units(scene)
     chosen = set(chosen_meshes(scene, parts))
     meshes, closed, left = list(scene.meshes), 0, 0
@@ -194,7 +200,12 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
             meshes[number] = only_vertices(made, used_vertices(made) | ~used_vertices(scene.meshes[number]))
     if not gone:
         raise MendError("Everything can be seen from outside.")
-    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("triangles that nobody sees", f"{gone:,}", "0"),))
+    # A part of which nothing is left goes; what hangs on its node stays where it is.
+    hollow = {
+        k for k, m in enumerate(meshes) if not m.face_count and scene.meshes[k].face_count and not len(m.lines) + len(m.points)
+    }
+    after = without_parts(scene.with_(meshes=tuple(meshes)), [i for i, n in enumerate(scene.nodes) if n.mesh in hollow])
+    return Outcome(after, (Figure("triangles that nobody sees", f"{gone:,}", "0"),))
 
 
 @mend(

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..measures.adjacency import Edges, face_of_corner, next_corner
 from ..scene.model import Array, Mesh, frozen
-from ..scene.recut import more_vertices
+from ..scene.recut import more_vertices, only_vertices, used_vertices
 from ..scene.triangles import corner_normals_of_turn
 
 
@@ -40,7 +40,12 @@ def untangled(mesh: Mesh, ids: Array, edges: Edges, gap: float) -> Mesh:
     made = more_vertices(mesh, pair[:, 0], mesh.positions[pair[:, 0]] + gap * toward)
     corners = made.corners.copy()
     corners[corner[moving]] = len(mesh.positions) + row.reshape(-1)
-    return replace(made, corners=frozen(corners))
+    moved = replace(made, corners=frozen(corners))
+    # A vertex all of whose corners were moved draws nothing any more.
+    spare = np.zeros(len(made.positions), bool)
+    spare[: len(mesh.positions)] = used_vertices(mesh)
+    spare &= ~used_vertices(moved)
+    return only_vertices(moved, ~spare) if spare.any() else moved
 
 
 def _joined_corners(mesh: Mesh, edges: Edges) -> Array:

@@ -16,12 +16,12 @@ from ...rules.export import ExportOptions
 from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.conjugate import conjugate
-from . import frame, letters, looks, numbers, optics, pictures, rig, surface, threemf, tree
+from . import frame, letters, looks, numbers, optics, pictures, rig, surface, threemf, tree, uv_sets
 from .steps import Said, Step, Target
 
 #: In this order: what is left out of the tree first, then the frame, the rig, the surface, the looks, and how parts are laid out.
 STEPS: tuple[Step, ...] = (
-    *letters.STEPS, *pictures.FIRST, *tree.STEPS, *rig.STEPS, *optics.STEPS, *frame.STEPS, *surface.STEPS, *looks.STEPS, *pictures.STEPS, *looks.LAST, *threemf.STEPS, *tree.FLAT,
+    *letters.STEPS, *pictures.FIRST, *tree.STEPS, *rig.STEPS, *optics.STEPS, *frame.STEPS, *surface.STEPS, *uv_sets.STEPS, *looks.STEPS, *pictures.STEPS, *looks.LAST, *threemf.STEPS, *tree.FLAT,
     *surface.LAST, *numbers.STEPS,
 )  # fmt: skip
 

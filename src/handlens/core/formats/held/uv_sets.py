@@ -1,0 +1,49 @@
+"""Pictures that name a UV set which the meshes do not have: written by the first one, and said so."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ...limits import plural
+from ...scene import Material, Scene, TextureInput
+from .steps import Said, Step, Target
+
+
+def fewest_sets(scene: Scene) -> dict[int, int]:
+    """For each material that faces use, the fewest UV sets of any mesh with faces of it."""
+    found: dict[int, int] = {}
+    for mesh in scene.meshes:
+        for slot in set(mesh.slots.tolist()):
+            material = mesh.slot_materials[slot] if slot < len(mesh.slot_materials) else -1
+            if material >= 0:
+                found[material] = min(found.get(material, len(mesh.uvs)), len(mesh.uvs))
+    return found
+
+
+def is_lost(t: TextureInput, sets: int | None) -> bool:
+    """Whether an input names a set that is not there although there is one."""
+    return t.image is not None and sets is not None and 0 < sets <= t.uv_set
+
+
+def by_first(scene: Scene) -> tuple[Scene, int]:
+    """The scene in which such inputs name the first set, and how many they are."""
+    sets = fewest_sets(scene)
+    count = 0
+    changed: list[Material] = []
+    for k, m in enumerate(scene.materials):
+        lost = [is_lost(t, sets.get(k)) for t in m.inputs]
+        count += sum(lost)
+        inputs = tuple(replace(t, uv_set=0) if bad else t for t, bad in zip(m.inputs, lost, strict=True))
+        changed.append(replace(m, inputs=inputs) if any(lost) else m)
+    return (scene.with_(materials=tuple(changed)), count) if count else (scene, 0)
+
+
+def _tell(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials"):
+        return []
+    n = by_first(scene)[1]
+    text = f"{plural(n, 'picture names', 'pictures name')} a UV set that is not there, and {'is' if n == 1 else 'are'} laid on by the first."
+    return [Said("Materials", "UV sets of pictures", text, f"{n:,}", "0")] if n else []
+
+
+STEPS = (Step("UV sets that are not there", _tell, lambda s, _: by_first(s)[0], choice=True),)
