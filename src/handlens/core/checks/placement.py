@@ -186,25 +186,35 @@ def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
-@check("placement.far", title="Far from the origin", result="stop", mends=("placement.home",))
+@check("placement.far", title="Far out", result="stop", mends=("placement.home",))
 def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """Parts that stand where neighbouring 32-bit floats are further apart than the sheet allows.
+    """Parts that stand, or whose vertices or nodes are stored, where neighbouring 32-bit floats are further apart than the sheet allows.
 
-    Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves.
-    Measured: the gap between 32-bit floats at the part's farthest coordinate, in millimetres; over a tenth of the limit is a caution.
+    Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves. That a far node brings far vertices back does not help: each number is rounded by itself.
+    Measured: the gap between 32-bit floats at the part's farthest coordinate in the world, among its stored vertices, and at the translation of each node above it, in millimetres; over a tenth of the limit is a caution.
     Source: IEEE 754-2019, binary32: 24 significant bits.
     """
     unit = 1.0 if m.unit_metres is None else m.unit_metres
     limit = sheet.limits.float_spacing_mm
     bad = [p for p in m.parts if p.spacing * unit * 1000 > limit / 10]
-    if bad:
-        worst = max(bad, key=lambda p: p.spacing)
+    names = {n.index: n.name for n in m.nodes}
+    for where in ("world", "stored", "link"):
+        found = [p for p in bad if p.coarse == where]
+        if not found:
+            continue
+        worst = max(found, key=lambda p: p.spacing)
         gap = worst.spacing * unit * 1000
-        title = f"{plural(len(bad), 'part stands', 'parts stand')} up to {metres(worst.farthest * unit)} out, where positions jump by {metres(gap / 1000)}"
+        away = metres(worst.distance * unit)
+        many = len(found) > 1
+        words = {
+            "world": f"{plural(len(found), 'part stands', 'parts stand')} up to {away} out",
+            "stored": f"The vertices of {f'{len(found):,} parts' if many else worst.name} lie up to {away} from {'their' if many else 'its'} own pivot",
+            "link": f"{names.get(worst.coarse_node, worst.name)} is {away} from what it hangs on",
+        }[where]
+        damage = "; what was finer is rounded away already" if any(p.rounded for p in found) else ""
         yield Finding(
-            title, value(gap, "mm"), value(limit, "mm"), len(bad), worst.name, worst.node, nodes([p.node for p in bad]),
-            (("placement.home", {}),),
-            result="" if gap > limit else "caution",
+            f"{words}, where positions jump by {metres(gap / 1000)}{damage}", value(gap, "mm"), value(limit, "mm"), len(found), worst.name, worst.node,
+            nodes([p.node for p in found]), (("placement.home", {}),), key="" if where == "world" else where, result="" if gap > limit else "caution",
         )  # fmt: skip
 
 

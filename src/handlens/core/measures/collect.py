@@ -22,7 +22,7 @@ from .looked_at import facing_key, look, too_many
 from .nudge import nudges
 from .patches import Patches, patches
 from .pictures import PictureFigures, header, picture, seen_before
-from .precision import float32_spacing
+from .precision import Worst, coarsest, links, rounded
 from .records import (
     ClipFigures,
     FacingFigures,
@@ -94,7 +94,8 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
     progress("placing parts", 0.9)
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     flat = [m.surface.flat for m in meshes]
-    parts = [_part(scene, i, world, upright, flat) for i in placed]
+    coarse = links(scene, order, parents(scene), world)
+    parts = [_part(scene, i, world, upright, flat, coarse[i]) for i in placed]
     pictures, shown = _pictures(scene, progress, seen.areas if whole else None)
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
@@ -267,7 +268,7 @@ def _shape_key(mesh: Mesh) -> str:
     return digest.hexdigest()
 
 
-def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list[bool]) -> PartFigures:
+def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list[bool], link: Worst) -> PartFigures:
     n, matrix = scene.nodes[node], world[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]
@@ -284,6 +285,8 @@ def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list
             flat = np.delete(points, upright, axis=1)
             sweep = _reach(flat, np.delete(matrix[:3, 3], upright))
             needed = _reach(flat, np.delete((a + b) / 2, upright))
+    own = finite_points(mesh.positions)
+    worst = coarsest(farthest, own, matrix, link, node)
     return PartFigures(
         node=node,
         name=scene.part_name(node),
@@ -291,7 +294,11 @@ def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list
         bounds_min=low,
         bounds_max=high,
         farthest=farthest,
-        spacing=float32_spacing(farthest),
+        spacing=worst.spacing,
+        distance=_finite(worst.distance, 0.0),
+        coarse=worst.where,
+        coarse_node=worst.node,
+        rounded=worst.where != "link" and rounded(own),
         skinned=n.skin is not None,
         pivot=[float(v) for v in matrix[:3, 3]],
         sweep=sweep,

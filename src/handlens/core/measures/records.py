@@ -92,7 +92,11 @@ class MeshFigures(msgspec.Struct, frozen=True):
 
 
 class PartFigures(msgspec.Struct, frozen=True):
-    """One mesh instance in the scene."""
+    """One mesh instance in the scene.
+
+    spacing: gap of 32-bit floats where its numbers are coarsest, `distance` out: in the world, among its own stored vertices, or at
+    the link of `coarse_node`, as `coarse` says. rounded: its shape is made of fewer than a thousand such steps already.
+    """
 
     node: int
     name: str
@@ -101,6 +105,10 @@ class PartFigures(msgspec.Struct, frozen=True):
     bounds_max: list[float] | None
     farthest: float
     spacing: float
+    distance: float
+    coarse: str
+    coarse_node: int
+    rounded: bool
     skinned: bool
     #: World place of its own origin; radius that it sweeps when turned about the upright through it, and the least it could.
     pivot: list[float]

@@ -12,7 +12,8 @@ from ..limits import MendError, plural
 from ..scene import Channel, Node, Scene
 from ..scene.bounds import world_bounds
 from ..scene.model import Array, frozen
-from ..scene.transforms import parents
+from ..scene.skinning import standing
+from ..scene.transforms import parents, walk, world_matrices
 from .registry import Figure, Outcome, Parameter, mend
 
 #: Key in the file's extras under which the removed offset is remembered, in file units.
@@ -30,7 +31,8 @@ _FAR = 20.0
     parameters=[Parameter("back", "flag", "put it back where it was before it was brought home", default=False)],
 )
 def home(scene: Scene, back: bool) -> Outcome:
-    """Move the whole model rigidly so that the middle of its base is at the origin, and pull pivots that were left far out to their geometry.
+    """Move the whole model rigidly so that the middle of its base is at the origin, and pull pivots that were left far out to
+    their geometry, those of groups too, so that no number on the way to a part is larger than it has to be.
 
     The offset is computed and removed in 64-bit floats. Pivots of skinned or animated parts stay where they are in the model.
     """
@@ -52,7 +54,7 @@ def home(scene: Scene, back: bool) -> Outcome:
     unit = scene.unit_metres or 1.0
     figures = (
         Figure("middle of the base to origin", metres(float(np.linalg.norm(offset)) * unit), metres(0.0)),
-        Figure("pivots left far out", plural(count, "part"), plural(0, "part")),
+        Figure("pivots left far out", plural(count, "node"), plural(0, "node")),
     )
     return Outcome(after, figures)
 
@@ -92,36 +94,100 @@ def shifted(scene: Scene, by: Array) -> Scene:
 
 
 def _pull_pivots(scene: Scene) -> tuple[Scene, int]:
-    """Move the pivots of parts that stand far from their geometry to the middle of its box; how many were moved.
+    """Move the pivots of nodes that stand far from what they show, or what hangs on them, to the middle of its box; how many.
 
-    With c the middle, mesh positions become p - c, the node's local matrix L becomes L T(c), and its children's T(-c) L.
+    With c the middle in the node's own frame, its local matrix L becomes L T(c), its mesh positions p - c, and the local matrices
+    of its children T(-c) L: all of it stays where it is, and the numbers on the way there become small.
     """
-    driven = {c.node for clip in scene.clips for c in clip.channels}
-    joints = {j for s in scene.skins for j in s.joints}
+    world = world_matrices(scene)
+    moves = _moves(scene, world)
+    meshes, nodes = list(scene.meshes), list(scene.nodes)
+    made: dict[tuple[int, bytes], int] = {}
     users: dict[int, list[int]] = {}
     for i, n in enumerate(scene.nodes):
         if n.mesh is not None:
             users.setdefault(n.mesh, []).append(i)
-    meshes, nodes = list(scene.meshes), list(scene.nodes)
-    count = 0
-    for k, owners in users.items():
-        mesh = scene.meshes[k]
-        held = any(i in driven or i in joints or scene.nodes[i].skin is not None for i in owners)
-        finite = mesh.positions[np.isfinite(mesh.positions).all(axis=1)]
-        if held or not len(finite):
+    for i, by in moves.items():
+        nodes[i] = placed_within(nodes[i], by)
+        number = scene.nodes[i].mesh
+        if number is None:
             continue
-        low, high = finite.min(axis=0), finite.max(axis=0)
-        middle = (low + high) / 2
-        size = float(np.linalg.norm(high - low))
-        if float(np.linalg.norm(middle)) <= _FAR * max(size, 1e-12):
+        key = (number, by.tobytes())
+        if key not in made:
+            mesh = replace(scene.meshes[number], positions=frozen(scene.meshes[number].positions - by))
+            alone = all(k in moves and moves[k].tobytes() == key[1] for k in users[number])
+            made[key] = number if alone else len(meshes)
+            if alone:
+                meshes[number] = mesh
+            else:
+                meshes.append(replace(mesh, id=f"{mesh.id}/{scene.nodes[i].id}"))
+        nodes[i] = replace(nodes[i], mesh=made[key])
+    for i, by in moves.items():
+        for child in scene.nodes[i].children:
+            nodes[child] = translated_before(nodes[child], -by)
+    return scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)), len(moves)
+
+
+def _moves(scene: Scene, world: Array) -> dict[int, Array]:
+    """For each node whose pivot is far out, (3,) how far it is moved in its own frame."""
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    joints = {j for s in scene.skins for j in s.joints}
+    boxes = _boxes(scene, world)
+    held = {
+        n.mesh for i, n in enumerate(scene.nodes) if n.mesh is not None and (n.skin is not None or i in driven or i in joints)
+    }
+    out: dict[int, Array] = {}
+    own: dict[int, Array | None] = {}
+    for i in walk(scene):
+        n = scene.nodes[i]
+        if i not in boxes or i in driven or i in joints or n.mesh in held:
             continue
-        meshes[k] = replace(mesh, positions=frozen(mesh.positions - middle))
-        for i in owners:
-            nodes[i] = placed_within(nodes[i], middle)
-            for child in nodes[i].children:
-                nodes[child] = translated_before(nodes[child], -middle)
-        count += len(owners)
-    return scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)), count
+        if n.mesh is not None:
+            # Parts of one mesh go on sharing it where what is far is its own vertices.
+            if n.mesh not in own:
+                own[n.mesh] = _middle_if_far(scene.meshes[n.mesh].positions)
+            by = own[n.mesh]
+            if by is not None:
+                out[i] = by
+            continue
+        low, high = boxes[i]
+        origin = world[i][:3, 3]
+        middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
+        linear = world[i][:3, :3]
+        if float(np.linalg.norm(middle - origin)) > _FAR * max(size, 1e-12) and abs(np.linalg.det(linear)) > 1e-300:
+            out[i] = np.linalg.solve(linear, middle - origin)
+    return out
+
+
+def _middle_if_far(points: Array) -> Array | None:
+    """(3,) the middle of the box of vertices, where it is far from their origin for their size."""
+    finite = points[np.isfinite(points).all(axis=1)]
+    if not len(finite):
+        return None
+    low, high = finite.min(axis=0), finite.max(axis=0)
+    middle: Array = (low + high) / 2
+    return middle if float(np.linalg.norm(middle)) > _FAR * max(float(np.linalg.norm(high - low)), 1e-12) else None
+
+
+def _boxes(scene: Scene, world: Array) -> dict[int, tuple[Array, Array]]:
+    """The world box of what each node and all below it show; nodes above nothing have none."""
+    up = parents(scene)
+    out: dict[int, tuple[Array, Array]] = {}
+    for i in reversed(walk(scene)):
+        if scene.nodes[i].mesh is not None:
+            points = standing(scene, i, world)
+            points = points[np.isfinite(points).all(axis=1)]
+            if len(points):
+                _widen(out, i, points.min(axis=0), points.max(axis=0))
+        if i in out and up[i] >= 0:
+            _widen(out, up[i], *out[i])
+    return out
+
+
+def _widen(boxes: dict[int, tuple[Array, Array]], node: int, low: Array, high: Array) -> None:
+    if node in boxes:
+        low, high = np.minimum(low, boxes[node][0]), np.maximum(high, boxes[node][1])
+    boxes[node] = (low, high)
 
 
 def placed_within(n: Node, by: Array) -> Node:
