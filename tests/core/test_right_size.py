@@ -124,3 +124,46 @@ def test_the_command_line_proves_by_the_sheet(tmp_path, capsys):
     assert main(["prove", str(tmp_path / "m.obj"), str(tmp_path / "n.obj")]) == 1  # only the name
     assert main(["mend", duck, "--mend", "surface.weld:distance_mm=0.001", "--out", str(tmp_path / "o.dae")]) == 1
     capsys.readouterr()
+
+
+def test_parts_that_are_scaled_to_nothing_are_told_and_shown_again():
+    nodes = (
+        Node("n0", "bench", mesh=0),
+        *(Node(f"n{k}", f"slat_{k}", scale=(0.0, 0.0, 0.0), mesh=0) for k in range(1, 90)),
+    )
+    made = scene(cube("slat"), nodes=nodes)
+    found = findings(made)
+    told = found["placement.collapsed"][0]
+    assert (told.result, told.count) == ("stop", 89)
+    assert told.title.startswith("89 of 90 parts are scaled to nothing: slat_1,")
+    assert not any("0 m" in f.title for several in found.values() for f in several)
+    for mend, params in told.mends:
+        assert "placement.collapsed" not in findings(apply_mend(made, mend, params).scene)
+    assert "placement.collapsed" not in findings(scene(cube("slat", 0.001), cube("quay", 100.0)))
+    flat = scene(cube("slat"), nodes=(Node("n", "slat", scale=(1.0, 0.0, 1.0), mesh=0),))
+    assert "scaled to no thickness" in findings(flat)["placement.collapsed"][0].title
+
+
+def test_a_stated_size_far_from_anything_is_questioned_with_what_would_explain_it():
+    found = findings(scene(cube("engine", 743.0)))["size.extreme"][0]
+    assert found.result == "caution"
+    assert (
+        found.title
+        == "Its largest side is 743 m; it would be 7.43 m as centimetres read as metres or 0.74 m as millimetres read as metres"
+    )
+    assert [params["factor"] for _, params in found.mends] == [0.01, 0.001]
+    for mend in found.mends:
+        assert "size.extreme" not in findings(apply_mend(scene(cube("engine", 743.0)), *mend).scene)
+    assert "size.extreme" not in findings(scene(cube("hall", 120.0)))
+    assert "size.extreme" in findings(scene(cube("pail", 120.0)), intent='{"kind": "prop"}')
+    assert "size.extreme" not in findings(scene(cube("hall", 120.0)), intent='{"kind": "building"}')
+
+
+def test_a_hall_whose_unit_is_not_stated_is_not_shrunk_on_a_guess():
+    hall = scene(cube("hall", 150.0), unit_metres=None, format="obj")
+    assert findings(hall)["size.undeclared-unit"][0].mends == (("size.scale", {"factor": 1.0, "unit": "m"}),)
+    after = apply_mend(hall, "size.scale", {"factor": 1.0, "unit": "m"}).scene
+    assert after.unit_metres == 1.0
+    assert "size.undeclared-unit" not in findings(after)
+    stated = findings(scene(cube("hall", 1700.0), unit_metres=None, format="obj"), intent='{"expected": {"height_m": 17}}')
+    assert stated["size.undeclared-unit"][0].mends[0][1] == {"factor": 0.01, "unit": "m"}

@@ -14,11 +14,13 @@ UP = {"X": 0, "Y": 1, "Z": 2}
 
 
 def first_parts(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
-    """The first part that shows each mesh: what is wrong with a mesh is told once."""
-    seen: set[int] = set()
+    """The first part that shows each mesh at a size: what is wrong with a mesh is told once."""
+    first: dict[int, PartFigures] = {}
     for p in m.parts:
-        if p.mesh not in seen:
-            seen.add(p.mesh)
+        if p.mesh not in first or (p.enlarges > 0 and not first[p.mesh].enlarges > 0):
+            first[p.mesh] = p
+    for p in m.parts:
+        if first[p.mesh] is p:
             yield p, m.meshes[p.mesh]
 
 

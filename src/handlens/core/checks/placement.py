@@ -140,6 +140,30 @@ def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
+@check("placement.collapsed", title="Scaled to nothing", result="stop", mends=("placement.restore-scale", "arrival.remove-parts"))
+def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose node, or one above it, is scaled to nothing along an axis or altogether.
+
+    Why: they are there, are loaded, and nobody sees them; whatever reads a size or a direction off them gets none.
+    Measured: greatest and least length of the columns of the part's world matrix, under a millionth of the greatest of any part. A clip may scale them up: then it is a note.
+    Source: glTF 2.0 §3.5.3: a node all of whose scale is zero need not be drawn; the limit is common practice.
+    """
+    whole = max((p.enlarges for p in m.parts), default=0.0)
+    gone = [p for p in m.parts if p.shrinks <= 1e-6 * whole or not p.enlarges > 0]
+    if not gone:
+        return
+    by_index = {n.index: n for n in m.nodes}
+    grown = all(any(by_index[i].driven for i in _above(m, p.node) if i in by_index) for p in gone)
+    flat = all(p.enlarges > 0 for p in gone)
+    listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
+    parts = [place(m, p.node) for p in gone]
+    yield Finding(
+        f"{len(gone):,} of {plural(len(m.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
+        value(0.0, "factor"), value(1.0, "factor"), len(gone), gone[0].name, gone[0].node, nodes([p.node for p in gone]),
+        (("placement.restore-scale", {"parts": parts}), ("arrival.remove-parts", {"parts": parts})), result="note" if grown else "",
+    )  # fmt: skip
+
+
 @check("placement.inverse-pair", title="Scales that cancel out in the chain", result="caution", mends=("placement.bake",))
 def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A node scaled by some factor above another scaled by its inverse, so that the whole looks right.

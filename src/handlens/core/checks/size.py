@@ -41,9 +41,13 @@ PLAUSIBLE = {
     "room": (1.8, 60.0),
     "building": (2.0, 600.0),
     "foliage": (0.05, 40.0),
-    "prop": (0.02, 30.0),
+    "prop": (0.01, 30.0),
     "effect": (0.02, 50.0),
 }
+#: Sizes that most things are of: what an undeclared unit is guessed by. Common practice, no published source.
+USUAL = (0.02, 60.0)
+#: Sizes that nothing is known against where no kind is given: from a button to the longest halls. Common practice, no published source.
+ORDINARY = (0.01, 300.0)
 
 
 class Explanation(NamedTuple):
@@ -89,7 +93,7 @@ def explanations(m: Measures, sheet: RuleSheet, intent: Intent) -> list[Explanat
     if size is None:
         return []
     wanted = wanted_ratio(m, sheet, intent)
-    low, high = PLAUSIBLE.get(intent.kind or "", (0.02, 60.0))
+    low, high = PLAUSIBLE.get(intent.kind or "", USUAL)
     largest = max(size)
     out = []
     for factor, words in CLASSIC:
@@ -146,8 +150,11 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
         return
     factor = likely_factor(m, sheet, intent)
+    # What may well be as large as it reads is not shrunk on a guess: a hall is no toy.
+    size = max(size_metres(m) or [0.0])
+    offered = factor if can_judge(intent) or not ORDINARY[0] <= size <= ORDINARY[1] else 1.0
     # In the destination's own unit, so that nothing is left to be converted on the way.
-    mends = (("size.scale", {"factor": factor / sheet.unit_metres, "unit": sheet.unit}),)
+    mends = (("size.scale", {"factor": offered / sheet.unit_metres, "unit": sheet.unit}),)
     says = (
         f"× {factor:.4g} would make it {metres(_height(m, sheet) * factor)}"
         if factor != 1.0
@@ -286,22 +293,25 @@ def character(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check("size.extreme", title="Hardly anything is this size", result="caution", mends=("size.scale",))
 def extreme(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """The unit is stated, nothing is expected, and the largest side is under a centimetre or over a kilometre.
+    """The unit is stated, no size is expected, and the largest side is far from that of anything of its kind.
 
     Why: at such sizes cameras clip it, shadows and physics break, and it was probably meant otherwise.
-    Measured: the largest world side in metres.
+    Measured: the largest world side in metres, against what is known of the intent's kind, or from a centimetre to 300 metres where none is given; factors that would explain it are told.
     Source: common practice, no published source.
     """
     size = size_metres(m)
-    if size is None or m.unit_metres is None or intent.expected.given():
+    if size is None or m.unit_metres is None or intent.expected.given() or intent.kind == "character":
         yield Skipped("it is asked where the unit is stated and no size is expected")
         return
     largest = max(size)
-    if 0 < largest < 0.01 or largest > 1000:
-        factor = likely_factor(m, sheet, intent)
-        yield Finding(
-            f"Its largest side is {metres(largest)}",
-            value(largest, "m"),
-            value(0.01 if largest < 0.01 else 1000.0, "m"),
-            mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else (),
-        )
+    low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
+    if not largest or low <= largest <= high:
+        return
+    fitting = [e for e in explanations(m, sheet, intent) if e.fits and e.factor != 1.0][:2]
+    words = " or ".join(f"{metres(max(e.gives))} as {e.words}" for e in fitting)
+    yield Finding(
+        f"Its largest side is {metres(largest)}{f'; it would be {words}' if words else ''}",
+        value(largest, "m"),
+        value(low if largest < low else high, "m"),
+        mends=tuple(("size.scale", {"factor": e.factor}) for e in fitting),
+    )

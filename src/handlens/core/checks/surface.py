@@ -152,7 +152,7 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for p, mesh in first_parts(m):
         s = mesh.surface
-        if s.doubles[-1]:
+        if s.doubles[-1] and p.enlarges > 0:
             unit = unit_of(m) * p.enlarges
             apart = s.apart * unit * 1000
             n = s.doubles[-1]
@@ -205,8 +205,8 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for p, mesh in first_parts(m):
         s = mesh.surface
-        if not s.hole_count or s.flat or s.hole_count > max(mesh.faces // 4, 1):
-            continue  # a cut-out or a heap of single faces is all rim
+        if not s.hole_count or s.flat or s.hole_count > max(mesh.faces // 4, 1) or not p.enlarges > 0:
+            continue  # a cut-out or a heap of single faces is all rim, and what is scaled to nothing has no size
         unit = unit_of(m) * p.enlarges
         small = [h for h in s.holes if h < SMALL * s.size]
         # Of so many that not all are kept, the smallest are the ones left out.

@@ -16,6 +16,7 @@ from ..scene.skinning import standing
 from ..scene.transforms import Polar, parents, quaternion_matrix, walk, world_matrices
 from .alpha_apart import alpha_apart
 from .draw_order import draw_orders
+from .facing import part_frame
 from .holes import Holes, holes
 from .known import Known, content_key
 from .looked_at import facing_key, look, too_many
@@ -286,6 +287,9 @@ def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list
             sweep = _reach(flat, np.delete(matrix[:3, 3], upright))
             needed = _reach(flat, np.delete((a + b) / 2, upright))
     own = finite_points(mesh.positions)
+    # A skinned part is as large as its joints make it, whatever its own node says.
+    frame = part_frame(scene, node, world) if n.skin is not None and mesh.weights is not None else matrix
+    sizes = np.linalg.norm(frame[:3, :3], axis=0)
     worst = coarsest(farthest, own, matrix, link, node)
     return PartFigures(
         node=node,
@@ -303,7 +307,8 @@ def _part(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list
         pivot=[float(v) for v in matrix[:3, 3]],
         sweep=sweep,
         needed=needed,
-        enlarges=_finite(np.linalg.norm(matrix[:3, :3], axis=0).mean(), 1.0),
+        enlarges=_finite(sizes.mean(), 1.0),
+        shrinks=_finite(sizes.min(), 1.0),
         card=flat_meshes[n.mesh] and mesh.triangle_count <= _CARD and any(_cut_out(scene, m) for m in mesh.slot_materials),
     )
 

@@ -114,8 +114,9 @@ class PartFigures(msgspec.Struct, frozen=True):
     pivot: list[float]
     sweep: float
     needed: float
-    #: How many times its mesh it is: the mean length of its world matrix's columns.
+    #: How many times its mesh it is: the mean length of its world matrix's columns; and the least of them.
     enlarges: float
+    shrinks: float
     #: Flat, of few faces, and cut out by its material: what stands for a card that turns to the camera.
     card: bool
 

@@ -92,6 +92,39 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     return Outcome(after, tuple(figures), (plan.reason(),) if plan.kept else ())
 
 
+@mend(
+    "placement.restore-scale",
+    title="Give back a size that was scaled away",
+    keeps="every other transform",
+    costs="what was hidden by scaling it to nothing is seen",
+    safe=False,
+    parameters=[PARTS],
+)
+def restore_scale(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Set scales of 0 to 1, on chosen nodes and on those that they hang on; what a clip scales is left to the clip."""
+    up = parents(scene)
+    driven = {c.node for clip in scene.clips for c in clip.channels if c.path == "scale"}
+    wanted = set()
+    for i in chosen_nodes(scene, parts):
+        while i >= 0 and i not in wanted:
+            wanted.add(i)
+            i = up[i]
+    nodes, count = list(scene.nodes), 0
+    for i in sorted(wanted - driven):
+        n = scene.nodes[i]
+        if n.matrix is None and any(s == 0 for s in n.scale):
+            nodes[i] = replace(n, scale=(n.scale[0] or 1.0, n.scale[1] or 1.0, n.scale[2] or 1.0))
+            count += 1
+        elif n.matrix is not None and not n.matrix[:3, :3].any():
+            whole = n.matrix.copy()
+            whole[:3, :3] = np.eye(3)
+            nodes[i] = replace(n, matrix=frozen(whole))
+            count += 1
+    if not count:
+        raise MendError("No scale of these nodes is 0, or a clip drives it.")
+    return Outcome(scene.with_(nodes=tuple(nodes)), (Figure("nodes scaled to nothing", f"{count:,}", "0"),))
+
+
 def _unbaked(scene: Scene) -> int:
     return sum(1 for n in scene.nodes if np.abs(n.local[:3, :3] - np.eye(3)).max() > _TOLERANCE)
 
