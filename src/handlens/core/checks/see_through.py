@@ -46,6 +46,11 @@ def _apart(x: MaterialFigures) -> bool:
     return any(i.role == "alpha" and i.image is not None for i in x.inputs)
 
 
+def _holds_else(a: AlphaFigures) -> bool:
+    """Whether a channel of alpha holds something else: nothing of it is solid, and nothing is gone."""
+    return a.histogram[-1] == 0 and a.gone < 0.001
+
+
 def _one(k: int) -> Elements:
     return Elements("materials", np.array([k], np.int32))
 
@@ -82,12 +87,12 @@ def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Opaque materials over an image of which the faces show see-through pixels.
 
     Why: leaves, lashes and flames come in as solid boxes, in whatever colour lies under what was see-through.
-    Measured: alpha of every pixel of the image, and of 16,384 places on the faces that show it. A caution where the format cannot say how a material is drawn.
+    Measured: alpha of every pixel of the image, and of 16,384 places on the faces that show it. A channel with nothing solid and nothing gone holds something else. A caution where the format cannot say how a material is drawn.
     Source: glTF 2.0 §3.9.4: in mode OPAQUE, the default, "the alpha value is ignored"; the limits are common practice.
     """
     for k, x, i in painted(m):
         a = alpha_of(x, i)
-        if a is None or x.drawn != "opaque" or a.mode == "opaque" or (x.alpha_mode is None and _apart(x)):
+        if a is None or x.drawn != "opaque" or a.mode == "opaque" or (x.alpha_mode is None and _apart(x)) or _holds_else(a):
             continue
         yield Finding(
             f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}", value(x.alpha_mode or "not stated", "text"), value(a.mode, "text"),

@@ -13,6 +13,8 @@ GONE, SOLID = 25, 230
 STRAY = 0.001
 #: Of the pixels that are not solid, the share that may fade away from any rim before it counts as a gradient.
 _FADING = 0.15
+#: Outermost pixels of a picture in which alpha says nothing.
+_RIM = 2
 #: Pixels on either side of a rim over which a smoothed cut-out may fade.
 _REACH = 2
 
@@ -33,8 +35,12 @@ def alpha_figures(pixels: Array) -> AlphaFigures:
         between = (a > GONE) & (a < SOLID)
         near = _spread(a <= GONE) & _spread(a >= SOLID)
         fading = int(np.count_nonzero(between & ~near))
-    # A touch of see-through everywhere, or in a few pixels only, is not meant.
+    # A touch of see-through everywhere, in a few pixels only, or in the outermost ones that resizing mixes with nothing, is not
+    # meant.
     faint = int(counts[:250].sum())
+    inner = a[_RIM:-_RIM, _RIM:-_RIM]
+    if inner.size and int(np.count_nonzero(inner < 250)) <= STRAY * total:
+        faint = min(faint, int(STRAY * total))
     mode = "opaque" if faint <= STRAY * total else "blend" if fading > _FADING * max(total - solid, 1) else "mask"
     return AlphaFigures(
         mode=mode,

@@ -180,7 +180,7 @@ def _mesh(
         put: dict[str, Array] = {}
         shape, rims = surface_figures(mesh, top, joined, put)
         step(0.6)
-        uvs = uv_figures(mesh, top.edges, top.flat, put, seen.areas)
+        uvs = uv_figures(mesh, top.edges, top.flat, put, seen.areas, seen.scene.v_down)
         arrays.update({f"mesh:{number}:{name}": found for name, found in put.items()})
         seen.patches[number], seen.holes[number] = joined, rims
         step(0.9)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from ..scene.model import Array
@@ -9,39 +11,81 @@ from .records import NormalMapFigures
 
 #: A direction counts as one where its length is within this of 1: eight bits a channel leave about half of it.
 _NEAR_UNIT = 0.15
-_WINDOW = 512
+#: Sides of the squares that are looked at, and how many of them along each side of a large picture.
+_SIDE, _SQUARES = 256, 4
+#: The sum of all squares' answers must be this many of its standard errors away from none.
+_SURE = 3.0
 
 
 def normal_map(pixels: Array) -> NormalMapFigures:
-    """Look at the middle 512 × 512 pixels of (H, W, 4) uint8 as directions, each channel from -1 to 1 (glTF 2.0 §3.9.3).
+    """Look at up to 16 squares of 256 pixels, spread over (H, W, 4) uint8, as directions: each channel from -1 to 1 (glTF 2.0 §3.9.3).
 
     Green is told by integrability: the slopes of a height field have no curl (Frankot and Chellappa 1988), so of the two
-    signs of green the right one leaves less of it. Undecided where the two differ by less than a third.
+    signs of green the right one leaves less of it. Differences are taken over squares of four pixels, so that noise says
+    nothing for either sign. Undecided where the two differ by less than a third, or the squares do not agree.
     """
-    high, wide = pixels.shape[:2]
-    top, left = max((high - _WINDOW) // 2, 0), max((wide - _WINDOW) // 2, 0)
-    window = pixels[top : top + _WINDOW, left : left + _WINDOW, :3]
-    # 127 or 128 stand for nothing: with 127.5 as zero neither is off by more than half a step.
-    n = window.astype(np.float64) / 127.5 - 1
-    length = np.linalg.norm(n, axis=2)
+    unit = outward = count = 0
+    flat = True
+    curls: list[tuple[float, float]] = []
+    for window in _windows(pixels):
+        # 127 or 128 stand for nothing: with 127.5 as zero neither is off by more than half a step.
+        n = window[:, :, :3].astype(np.float64) / 127.5 - 1
+        length = np.linalg.norm(n, axis=2)
+        unit += int((np.abs(length - 1) <= _NEAR_UNIT).sum())
+        outward += int((n[:, :, 2] > 0).sum())
+        count += length.size
+        flat &= bool((np.abs(n[:, :, :2]) <= 3 / 127.5).all())
+        curls += _curls(n)
     return NormalMapFigures(
-        unit=float((np.abs(length - 1) <= _NEAR_UNIT).mean()) if length.size else 0.0,
-        outward=float((n[:, :, 2] > 0).mean()) if length.size else 0.0,
-        flat=bool((np.abs(n[:, :, :2]) <= 3 / 127.5).all()),
-        green=_green(n),
-        looked_at=int(length.size),
-    )
+        unit=unit / count if count else 0.0, outward=outward / count if count else 0.0, flat=flat, green=_green(curls), looked_at=count,
+    )  # fmt: skip
 
 
-def _green(n: Array) -> str:
+def _windows(pixels: Array) -> Iterator[Array]:
+    """Squares at equal steps over a picture; the whole of one that is no larger than they are."""
+    high, wide = pixels.shape[:2]
+    starts = []
+    for size in (high, wide):
+        many = min(_SQUARES, -(-size // _SIDE))
+        starts.append(sorted({int(x) for x in np.linspace(0, max(size - _SIDE, 0), many)}))
+    for top in starts[0]:
+        for left in starts[1]:
+            yield pixels[top : top + _SIDE, left : left + _SIDE]
+
+
+def _curls(n: Array) -> list[tuple[float, float]]:
+    """Squared curl of the slopes with green up and with green down, of each quarter of a window."""
     if n.shape[0] < 8 or n.shape[1] < 8:
-        return "undecided"
+        return []
     z = np.maximum(n[:, :, 2], 0.1)
     across, along = n[:, :, 0] / z, n[:, :, 1] / z
-    # Rows run down. With green up, the slope down the rows is +along, and that across is -across.
-    one = np.diff(across, axis=0)[:, :-1]
-    other = np.diff(along, axis=1)[:-1]
-    up, down = float(np.square(one + other).sum()), float(np.square(one - other).sum())
-    if max(up, down) < 1e-3 * n.shape[0] * n.shape[1] * 1e-2 or min(up, down) > 0.67 * max(up, down):
+    # Rows run down. With green up, the slope down the rows is +along, and that across is -across. Both differences are taken at
+    # the middle of the same four pixels: neighbours alone would share one, and noise in it would speak for green down.
+    down = lambda x: (x[1:, 1:] + x[1:, :-1] - x[:-1, 1:] - x[:-1, :-1]) / 2
+    right = lambda x: (x[1:, 1:] + x[:-1, 1:] - x[1:, :-1] - x[:-1, :-1]) / 2
+    one, other = down(across), right(along)
+    up, low = np.square(one + other), np.square(one - other)
+    h, w = up.shape[0] // 2, up.shape[1] // 2
+    quarters = [
+        (slice(0, h), slice(0, w)),
+        (slice(0, h), slice(w, None)),
+        (slice(h, None), slice(0, w)),
+        (slice(h, None), slice(w, None)),
+    ]
+    return [(float(up[q].mean()), float(low[q].mean())) for q in quarters]
+
+
+def _green(curls: list[tuple[float, float]]) -> str:
+    if not curls:
         return "undecided"
-    return "up" if up < down else "down"
+    up, down = np.array(curls).T
+    if max(up.mean(), down.mean()) < 1e-5 or min(up.sum(), down.sum()) > 0.67 * max(up.sum(), down.sum()):
+        return "undecided"
+    # Each square weighs as much as it has relief; they have to say the same.
+    lean = (down - up) / (up + down + 1e-12)
+    relief = up + down
+    mean = float((lean * relief).sum() / relief.sum())
+    error = float(np.sqrt((relief**2 * (lean - mean) ** 2).sum()) / relief.sum())
+    if abs(mean) <= _SURE * error:
+        return "undecided"
+    return "up" if mean > 0 else "down"

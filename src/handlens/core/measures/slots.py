@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from ..formats.opacity import mode_of
-from ..scene import Material, Scene, TextureInput
+from ..scene import Image, Material, Scene, TextureInput
 from ..scene.model import Array
 from .alpha_apart import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
@@ -75,13 +77,28 @@ def _rounded(a: Any) -> Any:
 
 
 def _told(scene: Scene, m: Material) -> list[Any]:
-    """All that a material says but its name; an image by what it refers to, so that two entries of one file count as one."""
+    """All that a material says but its name; an image by what it refers to or holds, so that two entries of one count as one,
+    and a sampler by what it comes to: left out, wrapping repeats (glTF 2.0 §5.27).
+    """
     inputs = [
-        (t.role, t.path, None if t.image is None else scene.images[t.image].reference or t.image, t.uv_set, dict(t.sampler), t.transform, t.scale, t.channel, dict(t.options))
+        (t.role, t.path, None if t.image is None else _picture(scene.images[t.image]), t.uv_set, {"wrapS": 10497, "wrapT": 10497, **t.sampler}, t.transform, t.scale, t.channel, dict(t.options))
         for t in m.inputs
     ]  # fmt: skip
     shared = [m.base_colour, m.metallic, m.roughness, m.emissive, m.alpha_mode, m.alpha_cutoff, m.double_sided]
     return [*shared, inputs, dict(m.source)]
+
+
+#: Digests of embedded images, for as long as each is held.
+_digests: WeakKeyDictionary[Image, str] = WeakKeyDictionary()
+
+
+def _picture(image: Image) -> str:
+    """What tells an image from others: where it is, or what it holds where it is inside the file."""
+    if image.status != "embedded" or image.load is None:
+        return image.reference or image.id
+    if image not in _digests:
+        _digests[image] = hashlib.sha256(image.load()).hexdigest()
+    return _digests[image]
 
 
 def _use(scene: Scene) -> tuple[list[int], list[int | None]]:

@@ -30,17 +30,27 @@ TILES = 4.0
 OVERLAP = 0.01
 
 
-def uv_figures(mesh: Mesh, edges: Edges, flat: Array, arrays: dict[str, Array], areas: UvAreas) -> list[UvFigures]:
+def uv_figures(
+    mesh: Mesh, edges: Edges, flat: Array, arrays: dict[str, Array], areas: UvAreas, v_down: bool = False
+) -> list[UvFigures]:
     """One record a UV set; elements are put among `arrays` as "uv0:outside" and so on, faces as int32.
 
-    edges: of the faces that have an area. flat: (F,) faces without. areas: where those of the sets are kept.
+    edges: of the faces that have an area. flat: (F,) faces without. areas: where those of the sets are kept. v_down: whether v counts downwards, so that what runs
+    the right way round on the picture has a negative area in the numbers.
     """
     triangles = fan(mesh)
-    return [_set(mesh, k, triangles, areas.twice(mesh, k), edges, flat, arrays) for k in range(len(mesh.uvs))]
+    return [_set(mesh, k, triangles, areas.twice(mesh, k), edges, flat, arrays, v_down) for k in range(len(mesh.uvs))]
 
 
 def _set(
-    mesh: Mesh, k: int, triangles: tuple[Array, Array], twice: Array, edges: Edges, flat: Array, arrays: dict[str, Array]
+    mesh: Mesh,
+    k: int,
+    triangles: tuple[Array, Array],
+    twice: Array,
+    edges: Edges,
+    flat: Array,
+    arrays: dict[str, Array],
+    v_down: bool,
 ) -> UvFigures:
     layer = mesh.uvs[k]
     owner = face_of_corner(mesh)
@@ -59,7 +69,7 @@ def _set(
         "missing": np.flatnonzero(_marked(mesh, owner, lost)) if lacks else np.zeros(0, int),
         "not-finite": np.flatnonzero(_marked(mesh, owner, broken)) if lacks else np.zeros(0, int),
         "outside": np.flatnonzero(_marked(mesh, owner, of_value(out))) if out.any() else np.zeros(0, int),
-        "flat": np.flatnonzero(usable & (whole <= NO_AREA) & ~flat), "mirrored": np.flatnonzero(usable & (signed < -NO_AREA)),
+        "flat": np.flatnonzero(usable & (whole <= NO_AREA) & ~flat), "mirrored": np.flatnonzero(usable & ((-signed if v_down else signed) < -NO_AREA)),
         "overlapping": np.zeros(0, int),
     }  # fmt: skip
     inside = layer.values[finite]
