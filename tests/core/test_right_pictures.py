@@ -9,7 +9,7 @@ from PIL import Image as Pillow
 from handlens.core.measures.alpha import alpha_figures
 from handlens.core.measures.normal_maps import normal_map
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from scenes import findings, mesh, scene
+from scenes import findings, mesh, read_files, scene
 
 
 def bumps(size: int, seed: int = 1, noise: float = 0.0) -> np.ndarray:
@@ -121,3 +121,30 @@ def test_mirrored_faces_are_those_that_run_the_other_way_round_on_the_picture(fo
     made = scene(mesh(points, faces, uvs=(layer,)), format=form, v_down=down).with_(materials=(bare,), images=(image,))
     told = findings(made)["textures.uv-mirrored"][0]
     assert told.elements.indices.tolist() == [2]
+
+
+OBJ = "mtllib models/crate.mtl\no crate\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl wood\nf 1/1 2/2 3/3\n"
+
+
+def test_a_way_that_goes_up_is_found_in_the_whole_folder(tmp_path):
+    library = "newmtl wood\nKd 1 1 1\nmap_Kd ../tex/wood.png\nmap_Ks file://../tex/wood.png\nmap_Ka gone.png\n"
+    data = png(Pillow.new("RGB", (4, 4)))
+    files = {"models/crate.mtl": library, "crate.obj": OBJ, "tex/wood.png": data}
+    made = read_files(tmp_path, files, "crate.obj")
+    status = {i.reference: (i.status, i.found_at) for i in made.images}
+    assert status["../tex/wood.png"] == ("found", "tex/wood.png")
+    assert status["file://../tex/wood.png"] == ("absolute", "tex/wood.png")
+    # Light of a room that is not there: nobody sees that its picture is missing.
+    told = findings(made)["textures.missing"]
+    assert [(f.result, f.key) for f in told] == [("note", "gone.png")]
+
+
+def test_one_file_that_is_missing_is_one_finding():
+    lost = tuple(Image(f"i{k}", "default.png", "default.png", "missing") for k in range(5))
+    bare = Material("m", "coat", inputs=(TextureInput("base-colour", ("x",), 2),))
+    made = scene(mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2]])).with_(materials=(bare,), images=lost)
+    found = findings(made)
+    assert [(f.result, f.count) for f in found["textures.missing"]] == [("stop", 5)]
+    assert "textures.unused" not in found
+    idle = findings(made.with_(materials=(Material("m", "coat"),)))["textures.missing"][0]
+    assert (idle.result, idle.title) == ("note", "default.png did not come along; no material uses it")

@@ -120,13 +120,17 @@ class Package:
         with a drive letter is "absolute" even where a file of that name lies beside; `path` then says where.
         """
         text = reference.strip().replace("\\", "/")
-        if text.lower().startswith("file:"):
-            text = "/" + text[5:].lstrip("/")
-        absolute = text.startswith("/") or bool(re.match(r"^[A-Za-z]:", text))
+        led = text.lower().startswith("file:")
+        if led:
+            rest = text[5:].lstrip("/")
+            # Some write file: before a way that is relative all the same.
+            text = rest if rest.startswith(("./", "../")) else "/" + rest
+        rooted = text.startswith("/") or bool(re.match(r"^[A-Za-z]:", text))
+        absolute = rooted or led
         folder = str(PurePosixPath(beside).parent)
         candidates = []
         for form in dict.fromkeys((text, unquote(text))):
-            relative = PurePosixPath(form).name if absolute else form
+            relative = PurePosixPath(form).name if rooted else form
             candidates.append(_join(folder, relative))
         for candidate in candidates:
             if candidate and self.has(candidate):

@@ -18,6 +18,8 @@ Found = Iterator[Finding | Skipped]
 
 #: Roles whose numbers are colours that are seen; all others are data, which must not be treated as sRGB.
 COLOUR_ROLES = frozenset({"base-colour", "emissive", "specular", "ambient", "sheenColor", "specularColor"})
+#: Roles that no destination of today draws: a picture that is missing there changes nothing that is seen (common practice).
+UNSEEN_ROLES = frozenset({"ambient", "reflection", "decal"})
 #: An image is no normal map where fewer of its pixels than this are directions, or look outward.
 DIRECTIONS = 0.6
 _PNG_LIKE = {"png": (".png",), "jpeg": (".jpg", ".jpeg"), "webp": (".webp",), "bmp": (".bmp",), "tga": (".tga",), "tiff": (".tif", ".tiff"), "gif": (".gif",), "dds": (".dds",), "ktx2": (".ktx2",)}  # fmt: skip
@@ -37,6 +39,25 @@ def used_in(m: Measures, k: int) -> str:
     return f", used by {', '.join(users[:3])}{' …' if len(users) > 3 else ''}" if users else ""
 
 
+def _by_reference(m: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[list[int]]:
+    """Images by what they refer to: one file that several entries name is told once."""
+    groups: dict[str, list[int]] = {}
+    for k, i in enumerate(m.images):
+        if wrong(i):
+            groups.setdefault(i.reference, []).append(k)
+    yield from groups.values()
+
+
+def _users(m: Measures, found: list[int]) -> str:
+    users = list(dict.fromkeys(u or "a material" for k in found for u in m.images[k].used_by))
+    return f", used by {', '.join(users[:3])}{' …' if len(users) > 3 else ''}" if users else "; no material uses it"
+
+
+def _is_seen(m: Measures, found: list[int]) -> bool:
+    """Whether a destination would draw any of some images: one is used, and as more than the light of a room that is not there."""
+    return any(set(m.images[k].roles) - UNSEEN_ROLES for k in found)
+
+
 def _each(m: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[tuple[int, ImageFigures]]:
     for k, i in enumerate(m.images):
         if wrong(i):
@@ -48,14 +69,18 @@ def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References to images that did not come along.
 
     Why: the surface comes in white, grey, or in whatever colour the destination gives to what it cannot find.
-    Measured: the reference as written, percent-decoded, and in any letter case, against the files that came.
+    Measured: the reference as written, percent-decoded, and in any letter case, against the files that came. A note where no material uses it, or only as light of a room that is not there.
     Source: RFC 3986 §5 (relative references); glTF 2.0 §2.8; common practice elsewhere.
     """
-    for k, _ in _each(m, lambda i: i.status == "missing"):
+    for found in _by_reference(m, lambda i: i.status == "missing"):
+        k = found[0]
         out = spelling(m.images[k].reference).outside
+        words = "leads out of the package: send the folder above it too" if out else "did not come along"
         yield Finding(
-            f"{name_of(m, k)} {'leads out of the package' if out else 'did not come along'}{used_in(m, k)}", value("missing", "text"),
-            value("found", "text"), 1, elements=images([k]), key=name_of(m, k), mends=(("textures.find", {}),),
+            f"{name_of(m, k)} {words}{_users(m, found)}", value("missing", "text"),
+            value("found", "text"), len(found), elements=images(found), key=name_of(m, k),
+            mends=(("textures.find", {}),) if any(m.images[k].used_by for k in found) else (("arrival.remove", {"what": "unused"}),),
+            result="" if _is_seen(m, found) else "note",
         )  # fmt: skip
 
 
@@ -72,11 +97,13 @@ def absolute(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: the reference's beginning.
     Source: RFC 3986 §4.2 and §4.3; glTF 2.0 §2.8 (relative paths); common practice elsewhere.
     """
-    for k, i in _each(m, lambda i: i.status == "absolute"):
+    for found in _by_reference(m, lambda i: i.status == "absolute"):
+        k, i = found[0], m.images[found[0]]
         there = f"; it lies beside as {i.found_at}" if i.found_at else "; it did not come along either"
         yield Finding(
-            f"{name_of(m, k)} is a place on one machine{there}", value(i.reference, "text"), value(i.found_at or "a relative path", "text"), 1,
-            elements=images([k]), key=name_of(m, k), mends=(("textures.find", {}),), result="stop" if i.found_at is None else "",
+            f"{name_of(m, k)} is a place on one machine{there}", value(i.reference, "text"), value(i.found_at or "a relative path", "text"), len(found),
+            elements=images(found), key=name_of(m, k), mends=(("textures.find", {}),),
+            result="" if i.found_at is not None else "stop" if _is_seen(m, found) else "note",
         )  # fmt: skip
 
 
@@ -88,9 +115,10 @@ def other_case(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: the reference against the files that came, once as written and once with case folded.
     Source: Unicode 15, section 5.18 (case folding); which systems fold is common practice, no published source.
     """
-    for k, i in _each(m, lambda i: i.status == "other-case"):
+    for found in _by_reference(m, lambda i: i.status == "other-case"):
+        k, i = found[0], m.images[found[0]]
         yield Finding(
-            f"{name_of(m, k)} lies there as {i.found_at}", value(i.reference, "text"), value(i.found_at, "text"), 1, elements=images([k]),
+            f"{name_of(m, k)} lies there as {i.found_at}", value(i.reference, "text"), value(i.found_at, "text"), len(found), elements=images(found),
             key=name_of(m, k), mends=(("textures.find", {}),),
         )  # fmt: skip
 
@@ -103,13 +131,14 @@ def spelled(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: the reference as written, for images that were found.
     Source: RFC 3986 §2.1 and §3.3; glTF 2.0 §2.8 asks for URIs, where percent signs are right.
     """
-    for k, i in _each(m, lambda i: i.status == "found"):
+    for found in _by_reference(m, lambda i: i.status == "found"):
+        k, i = found[0], m.images[found[0]]
         how = spelling(i.reference)
         percent = how.percent and m.format not in URIS
         if how.backslash or percent:
             words = "backslashes" if how.backslash else "percent signs"
             yield Finding(
-                f"{name_of(m, k)} is written with {words}", value(i.reference, "text"), value(i.found_at, "text"), 1, elements=images([k]),
+                f"{name_of(m, k)} is written with {words}", value(i.reference, "text"), value(i.found_at, "text"), len(found), elements=images(found),
                 key=name_of(m, k), mends=(("textures.find", {}),),
             )  # fmt: skip
 
@@ -282,7 +311,7 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: materials that use each image.
     Source: common practice, no published source.
     """
-    found = [k for k, i in enumerate(m.images) if not i.used_by]
+    found = [k for k, i in enumerate(m.images) if not i.used_by and (i.found_at or i.status == "embedded")]
     if found:
         names = ", ".join(name_of(m, k) for k in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
