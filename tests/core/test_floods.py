@@ -15,6 +15,7 @@ from handlens.core.checks.arrival import _in_one_place, _same_bounds
 from handlens.core.limits import InputError
 from handlens.core.measures import collect, rays
 from handlens.core.measures.records import PartFigures
+from handlens.core.mends import apply_mend
 from handlens.core.packages import FolderPackage
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
@@ -78,12 +79,13 @@ def test_copies_in_one_place_are_those_that_a_comparison_of_all_with_all_finds(s
 
 def test_a_crowd_in_one_place_is_one_finding():
     crowd = lambda n: scene(cube(), nodes=tuple(Node(f"n{k}", f"crate {k}", mesh=0) for k in range(n)))
-    few = findings(crowd(4))["arrival.copies-in-place"]
-    assert [f.title for f in few] == [f"crate {k} stands exactly where crate 0 does" for k in (1, 2, 3)]
+    one = findings(crowd(2))["arrival.copies-in-place"]
+    assert [f.title for f in one] == ["crate 1 stands exactly where crate 0 does"]
     many = findings(crowd(300))["arrival.copies-in-place"]
-    assert [f.title for f in many] == ["299 more stand exactly where crate 0 does"]
-    assert many[0].count == 299
-    assert len(many[0].elements.indices) == 300
+    assert [f.title for f in many] == ["299 parts stand exactly where others do: crate 1 where crate 0 does …"]
+    assert many[0].count == len(many[0].elements.indices) == 299
+    alone = apply_mend(crowd(300), *many[0].mends[0]).scene
+    assert [n.name for n in alone.nodes] == ["crate 0"]
 
 
 def test_faces_in_one_place_are_met_by_rays_as_if_each_were_there(monkeypatch):

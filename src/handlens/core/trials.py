@@ -30,6 +30,8 @@ WORK = 1_000_000
 _PLAY, _LOOK = 1_000, 20_000
 #: Checks whose counts come from rays, and by what share those differ between two readings of one surface.
 _SAMPLED = {"facing.walk-round": 0.1, "surface.unseen": 0.1, "see-through.draw-order": 0.1}
+#: Checks told of pairs of parts, which go by other names once one is split.
+_OF_PARTS = ("see-through.draw-order",)
 _RANK = {"note": 0, "caution": 1, "stop": 2}
 
 Call = tuple[str, dict[str, Any]]
@@ -162,7 +164,10 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
     words = {(f.check, f.title): f for f in before.findings}
     things = {_thing(f): f for f in before.findings}
     out = []
+    rest = _rest(before, after)
     for f in after.findings:
+        if f.check in rest:
+            continue
         was = (
             known.get(f.id)
             or (None if f.node is None else same.get((f.check, f.node)))
@@ -173,6 +178,14 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
         if was is None or _RANK[f.result] > _RANK[was.result] or (f.count or 0) > allowed:
             out.append(f)
     return out
+
+
+def _rest(before: Judgement, after: Judgement) -> set[str]:
+    """Checks of which what is left is the rest of what was there, under other names: less than half of it by measure and count."""
+    weight = lambda judged, check: sum(
+        float(f.measured["value"]) * (f.count or 1) for f in judged.findings if f.check == check and f.measured is not None
+    )
+    return {check for check in _OF_PARTS if 2 * weight(after, check) < weight(before, check)}
 
 
 def _thing(f: Finding) -> tuple[str, str, bytes]:

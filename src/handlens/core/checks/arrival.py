@@ -183,7 +183,7 @@ def detail_levels(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )  # fmt: skip
 
 
-@check("arrival.hidden", title="Hidden nodes", result="note")
+@check("arrival.hidden", title="Hidden nodes", result="note", mends=("arrival.remove",))
 def hidden(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that the file marks as not visible.
 
@@ -199,6 +199,7 @@ def hidden(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=nodes(found),
+            mends=(("arrival.remove", {"what": "hidden"}),),
         )
 
 
@@ -221,7 +222,7 @@ def unplaced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.copies-in-place", title="Two copies in the same place", result="caution")
+@check("arrival.copies-in-place", title="Second copies in the same place", result="caution", mends=("arrival.remove-parts",))
 def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts with the same faces in the same place as another part.
 
@@ -229,24 +230,17 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: equal shape (positions to 1e-5 of the size) and equal world bounds (to 1e-5 of the size).
     Source: common practice, no published source.
     """
-    for group in _same_shape(m):
-        for first, twins in _in_one_place(group):
-            # A crowd in one place is one thing to tell, and one to mend.
-            if len(twins) > _CROWD:
-                yield Finding(
-                    f"{len(twins):,} more stand exactly where {first.name} does", value(len(twins) + 1, "count"), value(1, "count"), len(twins),
-                    first.name, first.node, nodes([first.node, *(p.node for p in twins)]), key=place(m, first.node),
-                )  # fmt: skip
-                continue
-            for p in twins:
-                yield Finding(
-                    f"{p.name} stands exactly where {first.name} does", value(2, "count"), value(1, "count"), 1, p.name, p.node,
-                    nodes([first.node, p.node]), key=place(m, p.node),
-                )  # fmt: skip
-
-
-#: Copies in one place up to which each is told by itself.
-_CROWD = 8
+    pairs = [(first, p) for group in _same_shape(m) for first, twins in _in_one_place(group) for p in twins]
+    if not pairs:
+        return
+    # However many parts a second copy of a whole has, it is one thing to tell, and one to mend.
+    first, twin = pairs[0]
+    stands = f"{twin.name} stands" if len(pairs) == 1 else f"{len(pairs):,} parts stand"
+    where = f"{first.name} does" if len(pairs) == 1 else f"others do: {twin.name} where {first.name} does"
+    yield Finding(
+        f"{stands} exactly where {where}{' …' if len(pairs) > 1 else ''}", value(len(pairs), "count"), value(0, "count"), len(pairs), twin.name, twin.node,
+        nodes([p.node for _, p in pairs]), (("arrival.remove-parts", {"parts": [place(m, p.node) for _, p in pairs]}),),
+    )  # fmt: skip
 
 
 def _in_one_place(group: list[PartFigures]) -> list[tuple[PartFigures, list[PartFigures]]]:

@@ -267,7 +267,7 @@ def ground(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))
 
 
-@check("placement.double-move", title="Driven twice, or left behind", result="caution", mends=())
+@check("placement.double-move", title="Driven twice, or left behind", result="caution", mends=("placement.one-drive",))
 def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts that travel other than one unit when a group is moved by one unit.
 
@@ -286,6 +286,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             now = worst.get(n.part)
             if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
                 worst[n.part] = n
+    parts = [place(m, part) for part in worst]
     for part, n in worst.items():
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
@@ -297,7 +298,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             title = f"{name} travels {n.applied:.3g} units when {group} is moved by one, where its own node carries it as well as its joints"
         yield Finding(
             title, value(n.low if behind else n.applied, "units"), value(1.0, "units"), 1, name, part, nodes([part, n.group]),
-            key=place(m, part), result="" if behind or n.off else "note",
+            tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")), key=place(m, part), result="" if behind or n.off else "note",
         )  # fmt: skip
 
 

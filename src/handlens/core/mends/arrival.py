@@ -16,7 +16,7 @@ from ..scene.transforms import parents
 from .choice import PARTS, chosen_nodes
 from .registry import Figure, Outcome, Parameter, mend
 
-_LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused")
+_LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "groups")
 
 
 @mend(
@@ -28,8 +28,18 @@ _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused")
     parameters=[Parameter("what", "choice", "which leftovers", _LEFTOVERS)],
 )
 def remove(scene: Scene, what: str) -> Outcome:
-    """Take out cameras, lights, line elements, nodes that hold nothing, or materials and images that nothing uses."""
-    return {"cameras": _cameras, "lights": _lights, "lines": _lines, "empties": _empties, "unused": _unused}[what](scene)
+    """Take out cameras, lights, line elements, nodes that hold nothing, materials and images that nothing uses, what is hidden, or
+    groups of one without a transform of their own.
+    """
+    return {
+        "cameras": _cameras,
+        "lights": _lights,
+        "lines": _lines,
+        "empties": _empties,
+        "unused": _unused,
+        "hidden": _hidden,
+        "groups": _groups,
+    }[what](scene)
 
 
 def _cameras(scene: Scene) -> Outcome:
@@ -116,6 +126,56 @@ def _empties(scene: Scene) -> Outcome:
     if not gone:
         raise MendError("There is no empty node to remove.")
     return Outcome(_drop(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),))
+
+
+def _hidden(scene: Scene) -> Outcome:
+    """Hidden nodes with all below them; such as a skin or a clip needs stay, without their mesh."""
+    hidden = {i for i, n in enumerate(scene.nodes) if n.hidden}
+    if not hidden:
+        raise MendError("No node is hidden.")
+    below, stack = set(hidden), list(hidden)
+    while stack:
+        for child in scene.nodes[stack.pop()].children:
+            if child not in below:
+                below.add(child)
+                stack.append(child)
+    bare = scene.with_(
+        nodes=tuple(
+            replace(n, mesh=None, skin=None, camera=None, light=None, hidden=False) if i in below else n
+            for i, n in enumerate(scene.nodes)
+        )
+    )
+    before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
+    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
+    return Outcome(_drop(after, _still_bare(after, sorted(below))), (Figure("hidden nodes", f"{len(hidden):,}", "0"),))
+
+
+def _groups(scene: Scene) -> Outcome:
+    """Groups that hold one node and move it nowhere: what they hold takes their place, and their name where it has none."""
+    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    plain = lambda n: n.mesh is None and n.camera is None and n.light is None and not n.hidden and not n.extras
+    spare = {
+        i for i, n in enumerate(scene.nodes)
+        if plain(n) and len(n.children) == 1 and i not in joints and i not in driven and bool((n.local == np.eye(4)).all())
+    }  # fmt: skip
+    if not spare:
+        raise MendError("No group holds one node alone without moving it.")
+
+    def held(i: int) -> int:
+        while i in spare:
+            i = scene.nodes[i].children[0]
+        return i
+
+    names: dict[int, str] = {}
+    for i in spare:
+        names.setdefault(held(i), scene.nodes[i].name)
+    nodes = tuple(
+        replace(n, children=() if i in spare else tuple(held(c) for c in n.children), name=n.name or names.get(i, ""))
+        for i, n in enumerate(scene.nodes)
+    )
+    after = scene.with_(nodes=nodes, roots=tuple(held(r) for r in scene.roots))
+    return Outcome(_drop(after, set(spare)), (Figure("groups of one", f"{len(spare):,}", "0"),))
 
 
 def _drop(scene: Scene, gone: set[int]) -> Scene:

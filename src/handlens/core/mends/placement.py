@@ -10,11 +10,12 @@ import numpy as np
 from ..limits import MendError, plural
 from ..scene import Channel, Node, Scene, Skin
 from ..scene.model import Array, frozen
-from ..scene.skinning import joint_matrices
+from ..scene.skinning import joint_matrices, posed
 from ..scene.through import through, unit
-from ..scene.transforms import Polar, matrix_quaternion, parents, quaternion_product, world_matrices
+from ..scene.transforms import Polar, apply, matrix_quaternion, parents, quaternion_product, world_matrices
 from .choice import PARTS, chosen_nodes
-from .registry import Figure, Outcome, mend
+from .registry import Figure, Outcome, Parameter, mend
+from .splitting import without_unplaced
 
 _TOLERANCE = 1e-6
 #: Turns a quaternion x, y, z, w into its inverse.
@@ -90,6 +91,83 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     if len(meshes) > len(scene.meshes):
         figures.append(Figure("meshes stored", f"{len(scene.meshes):,}", f"{len(meshes):,}"))
     return Outcome(after, tuple(figures), (plan.reason(),) if plan.kept else ())
+
+
+@mend(
+    "placement.one-drive",
+    title="Leave one drive",
+    keeps="where everything stands, UVs, normals' match with the surface, names",
+    costs="joints: parts no longer hang in their groups; node: they no longer follow their joints",
+    safe=False,
+    parameters=[
+        Parameter(
+            "keep", "choice", "joints: the skin alone moves it; node: its own node alone does", ("joints", "node"), "joints"
+        ),
+        PARTS,
+    ],
+)
+def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
+    """Have skinned parts moved by one thing alone: by their joints, taken out of all groups, or by their node, without their skin.
+
+    By their joints they hang on nothing and their node stands at rest, as the specification has it that it counts for nothing
+    (glTF 2.0 §3.7.3.3). By their node they are stored as they stand.
+    """
+    chosen = [
+        i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None and scene.nodes[i].skin is not None
+    ]
+    if not chosen:
+        raise MendError("None of these parts is skinned.")
+    after = _by_joints(scene, chosen) if keep == "joints" else _by_node(scene, chosen)
+    return Outcome(
+        after, (Figure(f"parts moved by their {'joints' if keep == 'joints' else 'node'} alone", "0", f"{len(chosen):,}"),)
+    )
+
+
+def _by_joints(scene: Scene, chosen: list[int]) -> Scene:
+    up = parents(scene)
+    joints = {j for s in scene.skins for j in s.joints}
+    nodes, roots = list(scene.nodes), list(scene.roots)
+    clips = scene.clips
+    for i in chosen:
+        n = nodes[i]
+        if n.children or i in joints:
+            # What hangs on it stays there, below a group of its name.
+            nodes[i] = replace(n, mesh=None, skin=None, morph_weights=())
+            roots.append(len(nodes))
+            nodes.append(
+                Node(f"{n.id}/skinned", n.name, mesh=n.mesh, skin=n.skin, morph_weights=n.morph_weights, extras=n.extras)
+            )
+            continue
+        if up[i] >= 0:
+            above = nodes[up[i]]
+            nodes[up[i]] = replace(above, children=tuple(c for c in above.children if c != i))
+            roots.append(i)
+        nodes[i] = replace(n, translation=(0.0, 0.0, 0.0), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0), matrix=None)
+        moves = ("translation", "rotation", "scale")
+        clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.node != i or x.path not in moves)) for c in clips)
+    return scene.with_(nodes=tuple(nodes), roots=tuple(roots), clips=clips)
+
+
+def _by_node(scene: Scene, chosen: list[int]) -> Scene:
+    world = world_matrices(scene)
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    for i in chosen:
+        n = nodes[i]
+        assert n.mesh is not None
+        assert n.skin is not None
+        if abs(np.linalg.det(world[i][:3, :3])) < 1e-300:
+            raise MendError(f"{scene.part_name(i)} has a node that is scaled to nothing: it could be moved by nothing.")
+        mesh = scene.meshes[n.mesh]
+        home = np.linalg.inv(world[i])
+        # Normals go as the surface of the first joint does; where joints turn apart they are made anew by whoever wants them exact.
+        frame = (home @ joint_matrices(scene.skins[n.skin], world)[0])[:3, :3]
+        turned = through(replace(mesh, morphs=()), frame) if np.linalg.det(frame) > 0 else mesh
+        flat = replace(n, morph_weights=())
+        points = apply(home, posed(scene.with_(nodes=(*scene.nodes[:i], flat, *scene.nodes[i + 1 :])), i, world))
+        morphs = tuple(replace(m, positions=frozen(m.positions @ frame.T)) for m in mesh.morphs)
+        meshes.append(replace(turned, id=f"{mesh.id}/{n.id}", positions=frozen(points), weights=None, morphs=morphs))
+        nodes[i] = replace(n, mesh=len(meshes) - 1, skin=None)
+    return without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes)))
 
 
 @mend(

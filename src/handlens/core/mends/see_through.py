@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -15,11 +16,13 @@ from ..limits import MendError, plural
 from ..measures.alpha import STRAY, alpha_figures
 from ..measures.draw_order import draw_orders
 from ..measures.pictures import glows, picture
+from ..measures.records import DrawOrderFigures
 from ..measures.shown import base_colour, shown
 from ..measures.uv_area import UvAreas
 from ..scene import Material, Scene
 from ..scene.model import Array
-from ..scene.transforms import apply, walk, world_matrices
+from ..scene.skinning import standing
+from ..scene.transforms import walk, world_matrices
 from .choice import PARTS, chosen_nodes
 from .registry import Figure, Outcome, Parameter, mend
 from .repaint import pixels_of, repainted
@@ -28,6 +31,8 @@ from .splitting import pieces, split_parts
 _MATERIALS = Parameter(
     "materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=()
 )
+#: Pieces up to which taking a part apart into them is tried.
+_FEW = 4
 #: The filter of the standard that takes the nearest texel, without mips (glTF 2.0 §5.27).
 _NEAREST = 9728
 
@@ -227,42 +232,96 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
 @mend(
     "see-through.halve", title="Split what wraps another", keeps="every face with all that hangs on it; none is cut", costs="a part, and so a draw call, more for each half",
     safe=False, parameters=[
-        Parameter("by", "choice", "plane: faces to either side of the enclosed part's middle; piece: connected pieces", ("plane", "piece"), "plane"),
+        Parameter("by", "choice", "best: what leaves least wrong of all of these; plane: faces to either side of the other part's middle; piece: connected pieces", ("best", "plane", "piece"), "best"),
         Parameter("axis", "choice", "square to which axis the plane stands; auto takes the side from which most is wrong", ("auto", "x", "y", "z"), "auto"), PARTS,
     ],
 )  # fmt: skip
 def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcome:
-    """Make two parts of a blended part that encloses or wraps another, so that one half is drawn before and one after it."""
-    world = world_matrices(scene)
-    placed = [i for i in walk(scene) if scene.nodes[i].mesh is not None]
-    before = draw_orders(scene, world, placed)
+    """Make two parts of a blended part that encloses or wraps another, so that one half is drawn before and one after it.
+
+    Of parts that are named, only those are split. With by=best every way is tried on each of two, and the one kept that leaves
+    the least in the wrong order.
+    """
     chosen = chosen_nodes(scene, parts)
-    about = {
-        d.outer: d for d in sorted(before, key=lambda d: d.wrong) if d.outer in chosen and (by == "piece" or d.first != d.second)
-    }
-    if not about:
+    before = draw_orders(scene, world_matrices(scene), _placed(scene))
+    pairs = [
+        d
+        for d in sorted(before, key=lambda d: -d.wrong)
+        if {d.first, d.second} & chosen and (by != "plane" or d.first != d.second)
+    ]
+    if not pairs:
         raise MendError("None of these blended parts encloses or wraps another.")
-
-    def labels(node: int) -> Array | None:
-        mesh = scene.meshes[scene.nodes[node].mesh or 0]
-        if by == "piece":
-            return pieces(mesh)
-        d = about[node]
-        inner = d.second if d.first == node else d.first
-        points = apply(world[inner], scene.meshes[scene.nodes[inner].mesh or 0].positions)
-        middle = (points.min(axis=0) + points.max(axis=0)) / 2
-        square = np.abs(d.worst).argmax() if axis == "auto" else "xyz".index(axis)
-        place = apply(world[node], mesh.positions)[mesh.corners][:, square]
-        sums = np.add.reduceat(place, mesh.starts[:-1]) if (mesh.corner_counts > 0).all() else None
-        return None if sums is None else (sums / mesh.corner_counts > middle[square]).astype(np.int32)
-
-    after, made = split_parts(scene, sorted(about), labels)
-    if not made:
-        raise MendError("They cannot be split that way: all faces lie on one side, or are one piece.")
-    now = draw_orders(after, world_matrices(after), [i for i in walk(after) if after.nodes[i].mesh is not None])
+    after, done = scene, set[int]()
+    for d in pairs:
+        if {d.first, d.second} & done or not d.wrong:
+            continue
+        made = _best_halves(after, d, by, axis, chosen)
+        if made is not None:
+            after, split = made
+            done.add(split)
+    if not done:
+        raise MendError("They cannot be split in a way that leaves less of it: all faces lie on one side, or are one piece.")
+    now = draw_orders(after, world_matrices(after), _placed(after))
     share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
+    remarks = (
+        (f"{share(now)} of the rays that meet two are still drawn in the wrong order.",) if any(d.wrong for d in now) else ()
+    )
     return Outcome(
         after,
         (Figure("rays on which the order is wrong", share(before), share(now)), Figure("parts", count(scene), count(after))),
+        remarks,
     )
+
+
+def _placed(scene: Scene) -> list[int]:
+    return [i for i in walk(scene) if scene.nodes[i].mesh is not None]
+
+
+def _best_halves(scene: Scene, d: DrawOrderFigures, by: str, axis: str, chosen: set[int]) -> tuple[Scene, int] | None:
+    """The scene with one part of a pair split in the way that leaves the least wrong, and which was; None where no way leaves less."""
+    world = world_matrices(scene)
+    best: tuple[float, int, Scene, int] | None = None
+    for node in dict.fromkeys((d.outer, d.first, d.second)):
+        if node not in chosen:
+            continue
+        for way in _ways(scene, d, node, world, by, axis):
+            after, made = split_parts(scene, [node], partial(_same, way))
+            if not made:
+                continue
+            involved = {d.first, d.second, *range(len(scene.nodes), len(after.nodes))}
+            left = draw_orders(after, world_matrices(after), [i for i in _placed(after) if i in involved])
+            wrong = sum(x.wrong for x in left) / max(sum(x.both for x in left), 1)
+            found = (round(wrong, 4), len(after.nodes), after, node)
+            if best is None or found[:2] < best[:2]:
+                best = found
+        # A way that is asked for is taken as it is.
+    if best is None or (by == "best" and best[0] >= d.wrong / max(d.both, 1)):
+        return None
+    return best[2], best[3]
+
+
+def _same(label: Array, _: int) -> Array:
+    return label
+
+
+def _ways(scene: Scene, d: DrawOrderFigures, node: int, world: Array, by: str, axis: str) -> Iterator[Array]:
+    """(F,) labels of the faces of a part, for each way in which it may be split."""
+    mesh = scene.meshes[scene.nodes[node].mesh or 0]
+    if by in ("best", "piece"):
+        label = pieces(mesh)
+        # Halves of a heap of pieces are no halves.
+        if by == "piece" or len(np.unique(label)) <= _FEW:
+            yield label
+    if by == "piece" or (d.first == d.second and by == "plane") or not (mesh.corner_counts > 0).all():
+        return
+    other = d.second if d.first == node else d.first
+    points = standing(scene, other, world)
+    middle = (points.min(axis=0) + points.max(axis=0)) / 2
+    place = standing(scene, node, world)[mesh.corners]
+    centres = np.add.reduceat(place, mesh.starts[:-1]) / mesh.corner_counts[:, None]
+    auto = int(np.abs(d.worst).argmax())
+    for k in [auto] if by == "plane" and axis == "auto" else range(3) if axis == "auto" else ["xyz".index(axis)]:
+        label = (centres[:, k] > middle[k]).astype(np.int32)
+        if 0 < label.sum() < len(label):
+            yield label
