@@ -6,11 +6,13 @@ its materials. Paths are general: an element of a list is *, whichever it is, so
 
 from __future__ import annotations
 
+import json
 import re
 from bisect import bisect_right
 from collections.abc import Iterator
 from html import unescape
 from typing import NamedTuple
+from xml.parsers import expat
 
 #: Most values that are looked at in one file.
 MOST = 50_000
@@ -71,6 +73,47 @@ def decoded(data: bytes) -> tuple[str, str]:
         return data.decode("utf-8"), "utf-8"
     except UnicodeDecodeError:
         return data.decode("latin-1"), "latin-1"
+
+
+def ill_formed(text: str, ending: str) -> tuple[int, int, str] | None:
+    """Where and why a text breaks the grammar of its kind, line and column from 1; None where it keeps it, or its kind has none."""
+    if not text.strip():
+        return None
+    if ending.lower() == ".json":
+        try:
+            json.loads(text)
+        except json.JSONDecodeError as error:
+            return error.lineno, error.colno, error.msg
+        except (ValueError, RecursionError):
+            return 1, 1, "nested too deep, or a number too long"
+    if ending.lower() == ".xml":
+        parser = expat.ParserCreate()
+        # Entities of its own are not followed: a few lines of them can stand for gigabytes.
+        parser.EntityDeclHandler = _no_entities
+        try:
+            parser.Parse(
+                text.encode("utf-8", "replace")
+                if not _DECLARED.match(text)
+                else _DECLARED.sub("<?xml version='1.0'?>", text, count=1).encode("utf-8", "replace"),
+                True,
+            )
+        except expat.ExpatError as error:
+            return error.lineno, error.offset + 1, expat.ErrorString(error.code)
+        except _Entities:
+            return None
+    return None
+
+
+class _Entities(Exception):
+    pass
+
+
+def _no_entities(*_: object) -> None:
+    raise _Entities
+
+
+#: The declaration may name another encoding; the text has been decoded by then.
+_DECLARED = re.compile(r"<\?xml[^>]*\?>")
 
 
 class Lines:

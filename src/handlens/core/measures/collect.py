@@ -39,7 +39,7 @@ from .records import (
     WalkFigures,
 )
 from .shown import base_colour, shown
-from .side_files import borrowed, side_uses
+from .side_files import borrowed, broken_files, side_uses
 from .slots import material_figures
 from .surface_figures import NO_SURFACE, surface_figures
 from .texel_density import densities
@@ -129,6 +129,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         draw_orders=draw_orders(scene, world, placed) if whole else [],
         side_uses=side_uses(scene) if whole else [],
         side_files=[n.path for n in scene.beside if n.role == "side-file"],
+        side_broken=broken_files(scene) if whole else [],
         borrowed=borrowed(scene) if whole else [],
         facing_key=looked[2],
     )

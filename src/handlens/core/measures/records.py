@@ -323,6 +323,15 @@ class SideUse(msgspec.Struct, frozen=True):
     meant: str | None
 
 
+class SideBroken(msgspec.Struct, frozen=True):
+    """A side file that is not well-formed: where reading it stops, line and column from 1, and why."""
+
+    file: str
+    line: int
+    column: int
+    why: str
+
+
 class ImageFigures(msgspec.Struct, frozen=True):
     reference: str
     status: str
@@ -443,6 +452,7 @@ class Measures(msgspec.Struct, frozen=True):
     draw_orders: list[DrawOrderFigures]
     side_uses: list[SideUse]
     side_files: list[str]
+    side_broken: list[SideBroken]
     #: References of the model itself that name what belongs to a sibling: (what it is, the reference, the sibling).
     borrowed: list[tuple[str, str, str]]
     #: Digest of all that the two above were taken from; kept only where measures are to be used again.

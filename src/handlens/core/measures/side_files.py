@@ -9,22 +9,36 @@ from pathlib import PurePosixPath
 from ..format_table import MODEL_ENDINGS
 from ..packages import IMAGE_ENDINGS
 from ..scene import Neighbour, Scene
-from ..side_text import Lines, Value, decoded, values
-from .records import SideUse
+from ..side_text import Lines, Value, decoded, ill_formed, values
+from .records import SideBroken, SideUse
 
 #: Most uses that are kept in all.
 _MOST = 4_000
 #: Letters from which on a name may be one edit away and still be meant.
 _LONG = 5
+_NUMBER = re.compile(r"[-+]?[\d.,:;%eE+\-\s]+")
 _FILES = (*MODEL_ENDINGS, *sorted(IMAGE_ENDINGS))
+
+
+#: What a key's last word says of the kind of name that stands under it (common practice, no published source).
+_KEYS = (
+    ("material", ("material", "paint", "shader", "surface", "skin")),
+    ("image", ("texture", "image", "picture", "map", "bitmap")),
+    ("joint", ("joint", "bone")),
+    ("clip", ("clip", "anim", "motion", "action")),
+    ("part", ("mesh", "part", "node", "object")),
+    ("model", ("model", "file", "asset", "src", "source")),
+)
 
 
 def side_uses(scene: Scene) -> list[SideUse]:
     """Every use of a name of the model in its side files, and every value beside them that is under the same key.
 
-    state: exact; case (but for letter case); near (one edit away, under a key under which names stand to the letter elsewhere);
-    former (a name of before, which nothing bears any more); no-file (looks like a file and is none that came); other-variant (names what belongs to a sibling model, in the entry of
-    this one); other (under the key of a name, but none).
+    state: exact; case (but for letter case); near (one edit away, under a key under which names stand to the letter elsewhere, or
+    the same word as one that is); former (a name of before, which nothing bears any more); no-file (looks like a file and is none
+    that came); other-variant (names what belongs to a sibling model, in the entry of this one); other (under the key of a name,
+    but none); lacking (under a key that takes materials, in an entry that names this model, and none of its names); unbound (any
+    other value under a key, of which only the intent tells).
     """
     names = _names(scene)
     there = _files(scene)
@@ -40,6 +54,15 @@ def side_uses(scene: Scene) -> list[SideUse]:
     return out[:_MOST]
 
 
+def broken_files(scene: Scene) -> list[SideBroken]:
+    """Side files that are not well-formed by their own kind's grammar (XML 1.0, RFC 8259), each with the place where reading stops."""
+    out = []
+    for n in scene.beside:
+        if n.role == "side-file" and (found := ill_formed(text_of(n), PurePosixPath(n.path).suffix)) is not None:
+            out.append(SideBroken(n.path, *found))
+    return out
+
+
 def text_of(n: Neighbour) -> str:
     """A side file's text, its encoding found out; empty where it cannot be read."""
     try:
@@ -48,7 +71,7 @@ def text_of(n: Neighbour) -> str:
         return ""
 
 
-def _spaced(text: str, found: list[Value], names: dict[str, str]) -> list[Value]:
+def _spaced(text: str, found: list[Value], names: Iterable[str]) -> list[Value]:
     """Names of several words where they stand unquoted in running text, of which each word is a value by itself."""
     if any(v.path for v in found):
         return []
@@ -100,9 +123,9 @@ def _words(stem: str) -> set[str]:
     return {w for w in re.split(r"[\W_]+|(?<=[a-z])(?=[A-Z])", stem) if w} if stem else set()
 
 
-def _names(scene: Scene) -> dict[str, str]:
-    """What the model calls things, each with what it is: the first of these kinds where several share a name."""
-    out: dict[str, str] = {}
+def _names(scene: Scene) -> dict[str, tuple[str, ...]]:
+    """What the model calls things, each with all the kinds of things that bear the name, the first of these kinds first."""
+    out: dict[str, tuple[str, ...]] = {}
     joints = {j for s in scene.skins for j in s.joints}
     main = PurePosixPath(scene.main)
     listed = [("model", main.name), ("model", main.stem)] if scene.main else []
@@ -113,8 +136,8 @@ def _names(scene: Scene) -> dict[str, str]:
         path = PurePosixPath((i.found_at or i.reference).replace("\\", "/"))
         listed += [("image", path.name), ("image", path.stem)]
     for kind, name in listed:
-        if len(name) > 1 and not name.isdigit():
-            out.setdefault(name, kind)
+        if len(name) > 1 and not name.isdigit() and kind not in out.get(name, ()):
+            out[name] = (*out.get(name, ()), kind)
     return out
 
 
@@ -132,27 +155,29 @@ def _uses(
     file: str,
     text: str,
     found: list[Value],
-    names: dict[str, str],
+    names: dict[str, tuple[str, ...]],
     there: set[str],
     others: dict[str, str],
     former: frozenset[str],
 ) -> list[SideUse]:
-    folded = {n.casefold(): n for n in names}
-    by_letters: dict[int, list[str]] = {}
-    for n in names:
-        by_letters.setdefault(len(n), []).append(n)
-    exact = {v.path for v in found if _exact(v.text, names) or v.text in former}
-    mine = {
-        v.entry
-        for v in found
-        if names.get(PurePosixPath(v.text.replace("\\", "/")).name) == "model" or names.get(v.text) == "model"
-    }
-    # An entry that names a sibling is the sibling's: what nearly sounds like this model there is not meant for it.
-    theirs = {v.entry for v in found if PurePosixPath(v.text.replace("\\", "/")).name in others.values()} - mine
-    lines = Lines(text)
-    out = []
+    match = _Match(names, there)
+    resolved: dict[str, list[tuple[str, ...]]] = {}
     for v in found:
-        state, meant = _state(v, names, folded, by_letters, there, v.path in exact and v.path != "")
+        name = match.exact(v.text)
+        if name is not None or v.text in former:
+            resolved.setdefault(v.path, []).append(names[name] if name is not None else ())
+    kinds = {path: _kind_of(path, bearers) for path, bearers in resolved.items()}
+    last = lambda v: PurePosixPath(v.text.replace("\\", "/")).name
+    mine = {v.entry for v in found if "model" in names.get(last(v), ()) or "model" in names.get(v.text, ())}
+    # An entry that names a sibling is the sibling's: what nearly sounds like this model there is not meant for it.
+    theirs = {v.entry for v in found if last(v) in others.values()} - mine
+    lines = Lines(text)
+    out: list[SideUse] = []
+    meant_by: dict[str, str] = {}
+    told: list[tuple[Value, str, str | None, str]] = []
+    for v in found:
+        kind = kinds.get(v.path) or _word_of(v.path)
+        state, meant = match.state(v, v.path != "" and v.path in resolved, kind)
         if v.text in former and state != "exact":
             state, meant = "former", None
         if v.entry in theirs and state in ("near", "case", "former"):
@@ -161,41 +186,93 @@ def _uses(
             word = next((w for w in _words(PurePosixPath(v.text).stem) if w in others), None)
             if word is not None:
                 state, meant = "other-variant", others[word]
+        if state == "near" and meant:
+            meant_by[v.text] = meant
+        told.append((v, state, meant, kind))
+    spare = _MOST // 2
+    for v, state, meant, kind in told:
+        if state in ("", "other") and v.text in meant_by and v.entry not in theirs:
+            # The same wrong word is as wrong where nothing else says so.
+            state, meant = "near", meant_by[v.text]
+        if state in ("", "other") and v.path and kind == "material" and v.entry in mine and not _plain_value(v.text):
+            state = "lacking"
+        elif state == "" and v.path and spare > 0 and not _plain_value(v.text):
+            state, spare = "unbound", spare - 1
         if state:
             line, column = lines.at(v.start)
-            out.append(SideUse(file, line, column, v.path, v.text, names.get(meant or v.text, ""), state, meant))
+            bears = names.get(meant or v.text, ())
+            said = kind if kind in bears or (state in ("other", "lacking", "unbound") and kind) else bears[0] if bears else ""
+            out.append(SideUse(file, line, column, v.path, v.text, said, state, meant))
     return out
 
 
-def _exact(text: str, names: dict[str, str]) -> str | None:
-    """The name that a value says to the letter, on its own or as the last piece of a path."""
-    if text in names:
-        return text
-    last = PurePosixPath(text.replace("\\", "/")).name
-    return last if last in names and names[last] in ("image", "model") else None
+def _plain_value(text: str) -> bool:
+    """Whether a value is a number, a switch or a sentence rather than a name."""
+    return (
+        len(text) > 80
+        or text.lower() in ("true", "false", "yes", "no", "on", "off", "null", "none")
+        or bool(_NUMBER.fullmatch(text))
+    )
 
 
-def _state(
-    v: Value, names: dict[str, str], folded: dict[str, str], by_letters: dict[int, list[str]], there: set[str], known_key: bool
-) -> tuple[str, str | None]:
-    if (name := _exact(v.text, names)) is not None:
-        return "exact", name
-    last = PurePosixPath(v.text.replace("\\", "/")).name
-    if v.text.casefold() in folded:
-        return "case", folded[v.text.casefold()]
-    is_file = last.lower().endswith(_FILES) and len(last) > 4
-    if is_file and last in there:
+def _kind_of(path: str, bearers: list[tuple[str, ...]]) -> str:
+    """The kind of name that stands under a key: one that all its names share, what its word says first."""
+    shared = set.intersection(*(set(b) for b in bearers if b)) if any(bearers) else set()
+    word = _word_of(path)
+    return word if word in shared or not shared else next((k for b in bearers for k in b if k in shared), "")
+
+
+def _word_of(path: str) -> str:
+    """What the last word of a key's path says of the kind of name under it, "" where it says nothing."""
+    last = re.split(r"[/@.\[\]:*]+", path.lower().rstrip("/@.[]:*"))[-1]
+    return next((kind for kind, words in _KEYS if any(w in last for w in words)), "")
+
+
+class _Match:
+    """Values against names. by kind: a key that takes names of one kind is not held against those of another."""
+
+    def __init__(self, names: dict[str, tuple[str, ...]], there: set[str]) -> None:
+        self.names, self.there = names, there
+        self.folded: dict[str, list[str]] = {}
+        self.by_letters: dict[int, list[str]] = {}
+        for n in names:
+            self.folded.setdefault(n.casefold(), []).append(n)
+            self.by_letters.setdefault(len(n), []).append(n)
+
+    def exact(self, text: str) -> str | None:
+        """The name that a value says to the letter, on its own or as the last piece of a path."""
+        if text in self.names:
+            return text
+        last = PurePosixPath(text.replace("\\", "/")).name
+        return last if {"image", "model"} & set(self.names.get(last, ())) else None
+
+    def suits(self, name: str, kind: str) -> bool:
+        return not kind or kind in self.names[name]
+
+    def case(self, text: str, kind: str) -> str | None:
+        return next((n for n in self.folded.get(text.casefold(), ()) if self.suits(n, kind)), None)
+
+    def state(self, v: Value, known_key: bool, kind: str) -> tuple[str, str | None]:
+        if (name := self.exact(v.text)) is not None:
+            return "exact", name
+        last = PurePosixPath(v.text.replace("\\", "/")).name
+        # A path is held against files whatever its key is called.
+        if (name := self.case(v.text, kind)) is not None:
+            return "case", name
+        is_file = last.lower().endswith(_FILES) and len(last) > 4
+        if is_file and last in self.there:
+            return ("other", None) if known_key else ("", None)
+        if is_file and (name := self.case(last, "")) is not None:
+            return "case", name
+        if len(v.text) >= _LONG and (known_key or is_file):
+            for size in (len(v.text) - 1, len(v.text), len(v.text) + 1):
+                wanted = (n for n in self.by_letters.get(size, []) if self.suits(n, "" if is_file else kind))
+                near = next((n for n in wanted if one_edit(v.text, n)), None)
+                if near is not None:
+                    return "near", near
+        if is_file:
+            return "no-file", None
         return ("other", None) if known_key else ("", None)
-    if is_file and last.casefold() in folded:
-        return "case", folded[last.casefold()]
-    if len(v.text) >= _LONG and (known_key or is_file):
-        for size in (len(v.text) - 1, len(v.text), len(v.text) + 1):
-            near = next((n for n in by_letters.get(size, []) if one_edit(v.text, n)), None)
-            if near is not None:
-                return "near", near
-    if is_file:
-        return "no-file", None
-    return ("other", None) if known_key else ("", None)
 
 
 def one_edit(a: str, b: str) -> bool:
