@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
+
 from ..figures import percent
 from ..headings import heading
 from ..limits import plural
@@ -12,13 +14,15 @@ from ..measures import Measures
 from ..measures.records import FacingFigures, SideFigures
 from ..measures.surface_figures import SMALL
 from ..rules import Intent, RuleSheet
-from .parts import counted, first_parts, of_mesh, seen_from, unit_of
+from .parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
 #: Below this confidence faces that look away are a caution, not a stop.
 SURE = 0.7
+#: Share of what can be seen of a part under which faces that look away are met by nobody.
+NEVER_MET = 2e-5
 #: Share of the rays all round that may meet a back before it is told.
 BACKS = 0.002
 #: Makes normals anew, hard where faces meet at more than this.
@@ -41,8 +45,10 @@ def _too_large(m: Measures) -> Skipped | None:
     return None if m.facing or not m.parts else Skipped("the model has more triangles than rays are cast against", unseen=True)
 
 
-def _shares(side: SideFigures) -> str:
-    return f"{percent(side.wrong / side.judged)} of its area" if side.judged > 0 else "its area"
+def share_of(side: SideFigures) -> float:
+    """Share of the whole of a part, what could not be judged included, that is turned away."""
+    whole = side.judged + side.undecided + side.hidden
+    return side.wrong / whole if whole > 0 else 0.0
 
 
 @check("facing.inward", title="Faces turned away", result="stop", mends=("facing.outward", "facing.inward", "facing.turn"))
@@ -50,7 +56,7 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose front cannot be seen from where the part is looked at.
 
     Why: a destination that draws one side shows a hole there, and the far inside through it; one tiny hole is enough.
-    Measured: winding solved over the edges that two faces share; then rays from samples of each patch on both sides, the side from which more get out of the model being its outside; closed patches by their signed volume; stored normals where both sides are seen alike. Looked at from inside, rays to places within the model instead.
+    Measured: winding solved over the edges that two faces share; then rays from samples of each patch on both sides, the side from which more get out of the model being its outside; closed patches by their signed volume; stored normals where both sides are seen alike. Looked at from inside, rays to places within the model instead. What only looks away to someone far below is undecided. A note where under 0.002 % of what can be seen of the part is of such faces.
     Source: Takayama et al. 2014, "A simple method for correcting facet orientations in polygon meshes based on ray casting", JCGT 3(4).
     """
     if sheet.receiver.back_faces == "shown":
@@ -64,13 +70,21 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if not count:
             continue
         key = f"part:{f.node}:{'out' if name == 'outside' else 'in'}"
+        faces = m.array(key)
+        if kind_of(intent, part) in ("room", "building") and side.floors:
+            # Nobody goes round below a room: its floor is right.
+            faces = np.setdiff1d(faces, m.array(f"part:{f.node}:floor"))
+            count -= side.floors
+            if count <= 0:
+                continue
         unsure = side.confidence < SURE
-        share = side.wrong / side.judged if side.judged > 0 else 0.0
+        share = share_of(side)
         yield Finding(
-            f"{plural(count, 'face')} of {part} {'looks' if count == 1 else 'look'} {'inward' if name == 'outside' else 'outward'}, {_shares(side)}"
+            f"{plural(count, 'face')} of {part} {'looks' if count == 1 else 'look'} {'inward' if name == 'outside' else 'outward'}, {percent(share)} of its area"
             + (f"; {100 * side.confidence:.0f} % sure" if unsure else ""),
-            value(share, "share"), value(0.0, "share"), count, part, f.node, Elements("faces", m.array(key)),
-            ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node), result="caution" if unsure else "",
+            value(share, "share"), value(0.0, "share"), count, part, f.node, Elements("faces", faces),
+            ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
+            result="note" if side.met < NEVER_MET else "caution" if unsure else "",
         )  # fmt: skip
 
 
@@ -126,7 +140,7 @@ def winding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             side = seen_from(intent, p.name)
             yield counted(
                 m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} neighbours wound against each other", "disagreeing", "edges",
-                TURN.get(side, "facing.outward"),
+                "" if side == "inverted" else TURN.get(side, "facing.outward"),
             )  # fmt: skip
 
 
@@ -165,20 +179,24 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
         return
     w = m.walk
-    share = w.backs / w.rays if w.rays else 0.0
-    if share <= BACKS and not w.open_holes:
-        return
     names = {n.index: n.name for n in m.nodes}
-    through = ", ".join(names[i] for i in w.open_holes[:3]) + (" …" if len(w.open_holes) > 3 else "")
+    # Backs of what is turned inward on purpose are meant to be seen.
+    meant = {p.node for p in m.parts if seen_from(intent, p.name) != "outside"}
+    backs = w.backs - sum(n for node, n in w.backs_of.items() if node in meant)
+    open_holes = [i for i in w.open_holes if i not in meant]
+    share = backs / w.rays if w.rays else 0.0
+    if share <= BACKS and not open_holes:
+        return
+    through = ", ".join(names[i] for i in open_holes[:3]) + (" …" if len(open_holes) > 3 else "")
     where = (
         f"; most from {heading(w.worst, m.up_axis or sheet.up_axis)}, {percent(w.worst_share)} there"
-        if w.worst and w.backs
+        if w.worst and backs and not meant
         else ""
     )
     yield Finding(
         f"{percent(share)} of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
-        value(share, "share"), value(0.0, "share"), w.backs, names.get(w.open_holes[0]) if w.open_holes else None,
-        w.open_holes[0] if w.open_holes else None, nodes(w.open_holes) if w.open_holes else None, (*_filled(m, w.open_holes), ("facing.double-sided", {})),
+        value(share, "share"), value(0.0, "share"), backs, names.get(open_holes[0]) if open_holes else None,
+        open_holes[0] if open_holes else None, nodes(open_holes) if open_holes else None, (*_filled(m, open_holes), ("facing.double-sided", {})),
     )  # fmt: skip
 
 

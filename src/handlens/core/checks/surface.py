@@ -13,7 +13,7 @@ from ..measures.records import PartFigures, SurfaceFigures
 from ..measures.surface_figures import SMALL
 from ..rules import Intent, RuleSheet
 from ..scene.model import Array
-from .parts import counted, first_parts, kind_of, of_mesh, unit_of
+from .parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
@@ -275,12 +275,16 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped("parts of it are see-through, and what lies behind them is seen")
         return
     total = sum(m.meshes[p.mesh].triangles for p in m.parts)
-    hidden = sum(f.unseen_triangles for f in m.facing)
+    names = {p.node: p.name for p in m.parts}
+    # A shell that the intent says is inside on purpose is there to be found.
+    free = [f for f in m.facing if seen_from(intent, names[f.node]) == "outside"]
+    hidden = sum(f.unseen_triangles for f in free)
     if hidden and hidden > UNSEEN * total:
-        worst = max(m.facing, key=lambda f: f.unseen_triangles)
-        name = next(p.name for p in m.parts if p.node == worst.node)
+        worst = max(free, key=lambda f: f.unseen_triangles)
+        name = names[worst.node]
+        parts = [] if len(free) == len(m.facing) else [place(m, f.node) for f in free if f.unseen]
         yield Finding(
             f"{hidden:,} of {total:,} triangles lie where nobody can see them, most in {name}",
             value(hidden, "triangles"), value(0, "triangles"), hidden, name, worst.node,
-            Elements("faces", m.array(f"part:{worst.node}:unseen")), (("surface.remove-unseen", {}),),
+            Elements("faces", m.array(f"part:{worst.node}:unseen")), (("surface.remove-unseen", {"parts": parts} if parts else {}),),
         )  # fmt: skip

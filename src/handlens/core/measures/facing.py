@@ -32,6 +32,10 @@ PARTS_UP_TO = 20_000
 _RATIO, _CHANCE = 1.5, 3.0
 #: Share of the rays from a side that must get out for that side to count as seen at all.
 _SEEN = 0.004
+#: A ray goes down where it falls by more than this share of its way: who looks along it backwards stands below.
+_DOWN = -0.02
+#: Faces turned away that are looked from, and looks from each.
+_TURNED, _LOOKS = 400, 32
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,7 +56,8 @@ class Side:
     """What one way of looking says of a part: faces to be turned, and how sure that is.
 
     turned: (n,) int32 faces whose front looks away. judged, undecided, hidden: areas in the world. wrong: area of `turned`.
-    confidence: area-weighted, of those judged, 0.5 (a guess) to 1.
+    confidence: area-weighted, of those judged, 0.5 (a guess) to 1. met: share of the part that is of faces to be
+    turned and can be seen. floors: (n,) int32 of them, those that only look wrong from below, where nobody stands below a floor.
     """
 
     turned: Array = field(default_factory=lambda: np.zeros(0, np.int32))
@@ -61,6 +66,8 @@ class Side:
     hidden: float = 0.0
     wrong: float = 0.0
     confidence: float = 1.0
+    met: float = 0.0
+    floors: Array = field(default_factory=lambda: np.zeros(0, np.int32))
 
 
 @dataclass
@@ -128,14 +135,19 @@ def plainly_outward(parts: list[Placed]) -> float | None:
     return area if (float(volumes[0]) > 0) != p.mirrored else None
 
 
-def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None) -> list[Facing]:
-    """Judge every part. rays: all triangles of the model; None where `plainly_outward` gave the area."""
+def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None, upright: int = 1) -> list[Facing]:
+    """Judge every part. rays: all triangles of the model; None where `plainly_outward` gave the area. upright: axis that is up."""
     if rays is None:
         assert area is not None
         return [_plain(p, area) for p in parts]
     samples = _samples(parts, rays)
-    votes = _votes(samples, rays)
-    return [_part(p, k, samples, votes) for k, p in enumerate(parts)]
+    votes = _votes(samples, rays, upright)
+    found = [_part(p, k, samples, votes) for k, p in enumerate(parts)]
+    for p, f in zip(parts, found, strict=True):
+        f.outside.met = _met(p, f.outside, rays)
+        # Within, what can be seen at all is what was judged.
+        f.inside.met = f.inside.wrong / max(f.inside.judged + f.inside.undecided + f.inside.hidden, 1e-300)
+    return found
 
 
 def _plain(p: Placed, area: float) -> Facing:
@@ -241,28 +253,35 @@ def _barycentric(number: int, count: int) -> tuple[Array, Array]:
 
 @dataclass
 class _Votes:
-    """By patch: rays that got out from the front and from the back of its winding, and viewpoints within seen by each."""
+    """By patch: rays that got out from the front and from the back of its winding, those among them that do not go down, and
+    viewpoints within seen by each.
+    """
 
     cast: Array
     front: Array
     back: Array
+    front_level: Array
+    back_level: Array
     front_within: Array
     back_within: Array
     rays: int
 
 
-def _votes(s: _Samples, rays: RayScene) -> _Votes:
+def _votes(s: _Samples, rays: RayScene, upright: int) -> _Votes:
     total, n = len(s.sampled), len(s.patch)
     number = np.repeat(np.arange(n) * RAYS, RAYS) + np.tile(np.arange(RAYS), n)
     owner, places, normals = (np.repeat(x, RAYS, axis=0) for x in (s.patch, s.places, s.normals))
-    counts = []
+    counts, level = [], []
     for side in (1.0, -1.0):
         towards = hemisphere_directions(normals * side, number)
         out = ~rays.blocked(places + normals * (side * OFFSET), towards)
         counts.append(np.bincount(owner[out], minlength=total))
+        level.append(np.bincount(owner[out & (towards[:, upright] > _DOWN)], minlength=total))
     views = viewpoints(rays)
     front, back, cast = _within(s, rays, views, total)
-    return _Votes(np.bincount(owner, minlength=total), counts[0], counts[1], front, back, 2 * len(owner) + cast)
+    return _Votes(
+        np.bincount(owner, minlength=total), counts[0], counts[1], level[0], level[1], front, back, 2 * len(owner) + cast
+    )
 
 
 def viewpoints(rays: RayScene) -> Array:
@@ -317,6 +336,14 @@ def _part(p: Placed, k: int, s: _Samples, v: _Votes) -> Facing:
     stored = _greater_part(p, area, patch_area)
     seen = (front + back) > np.maximum(_SEEN * 2 * cast, 0.5)
     outside = _decide(front, back, seen, volume, normals, stored, p)
+    within = v.front_within[here] + v.back_within[here] > 0
+    level = _decide(v.front_level[here], v.back_level[here], seen, volume, normals, stored, p)
+    # What looks away only to someone far below it, and has its front towards somebody all the same: the floor of a hall that is
+    # open at the sides is right, that of a closed room may be.
+    below = (outside != 0) & (volume == 0) & (np.sign(level) != np.sign(outside))
+    other = np.where(outside > 0, back, front)
+    outside = np.where(below & (other > np.maximum(_SEEN * cast, 0.5)), 0.0, outside)
+    floor = below & within & (outside != 0)
     within_seen = (v.front_within[here] + v.back_within[here]) > 0
     no_volume = np.zeros(p.patches.number)
     inside = _decide(v.front_within[here], v.back_within[here], within_seen, no_volume, normals, stored, p)
@@ -326,8 +353,8 @@ def _part(p: Placed, k: int, s: _Samples, v: _Votes) -> Facing:
     label = p.patches.label
     return Facing(
         p.node,
-        _side(p, outside, seen, area, patch_area),
-        _side(p, inside, within_seen, area, patch_area),
+        _side(p, outside, seen, area, patch_area, floor),
+        _side(p, inside, within_seen, area, patch_area, np.zeros_like(floor)),
         np.flatnonzero(both[label]).astype(np.int32),
         np.flatnonzero(hidden[label]).astype(np.int32),
         v.rays,
@@ -386,7 +413,8 @@ def _decide(front: Array, back: Array, seen: Array, volume: Array, normals: Arra
     return np.where(seen & p.patches.orientable, out, 0.0)
 
 
-def _side(p: Placed, says: Array, seen: Array, area: Array, patch_area: Array) -> Side:
+def _side(p: Placed, says: Array, seen: Array, area: Array, patch_area: Array, floor: Array) -> Side:
+    """floor: (P,) patches that only look wrong from below."""
     right = np.where(p.patches.turned, -1.0, 1.0) * np.sign(says)[p.patches.label]
     turned = np.flatnonzero(right < 0).astype(np.int32)
     judged = says != 0
@@ -398,4 +426,28 @@ def _side(p: Placed, says: Array, seen: Array, area: Array, patch_area: Array) -
         float(patch_area[~seen].sum()),
         float(area[turned].sum()),
         float((np.abs(says) * patch_area)[judged].sum() / weight) if weight > 0 else 1.0,
+        floors=turned[floor[p.patches.label[turned]]],
     )
+
+
+def _met(p: Placed, side: Side, rays: RayScene) -> float:
+    """Share of a part that is of turned faces and can be seen: their area, as far as looks from where their front ought to be get
+    out of the model. Up to `_TURNED` of them are looked from, evenly spread.
+    """
+    whole = side.judged + side.undecided + side.hidden
+    if not len(side.turned) or not whole > 0:
+        return 0.0
+    cross, area = _areas(p)
+    turned = np.zeros(p.mesh.face_count, bool)
+    turned[side.turned] = True
+    mine = np.flatnonzero(turned[p.face] & (area > 0))
+    if not len(mine):
+        return 0.0
+    some = mine[np.linspace(0, len(mine) - 1, min(len(mine), _TURNED)).astype(np.int64)]
+    middle = rays.to_unit(p.points[p.triangles[some]].mean(axis=1))
+    ought = -cross[some] / (2 * area[some])[:, None]
+    number = np.arange(len(some) * _LOOKS)
+    normals = np.repeat(ought, _LOOKS, axis=0)
+    free = ~rays.blocked(np.repeat(middle, _LOOKS, axis=0) + normals * OFFSET, hemisphere_directions(normals, number))
+    out = free.reshape(-1, _LOOKS).mean(axis=1)
+    return side.wrong / whole * float((out * area[some]).sum() / area[some].sum())

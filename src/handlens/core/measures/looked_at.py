@@ -17,6 +17,9 @@ from .patches import Patches
 from .records import FacingFigures, SideFigures, WalkFigures
 from .walk_round import DIRECTIONS, walk_round
 
+#: Number of the axis that is up.
+UPRIGHT = {"X": 0, "Y": 1, "Z": 2}
+
 
 def too_many(scene: Scene) -> bool:
     """Whether a scene has more triangles, over all instances, than rays are cast against, or more parts than are judged."""
@@ -48,16 +51,26 @@ def look(
     area = plainly_outward(parts)
     rays = ray_scene(parts) if area is None else None
     both = [drawn_both(scene, p) for p in parts]
-    figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays, area), both, strict=True)]
+    upright = UPRIGHT[scene.up_axis or "Y"]
+    figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays, area, upright), both, strict=True)]
     if rays is None:
-        return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [])
+        return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [], {})
     world = world_matrices(scene)
     middles = [apply(part_frame(scene, p.node, world), holes[_mesh_number(scene, p)].middles) for p in parts]
     owner = np.repeat([p.node for p in parts], [len(m) for m in middles])
     seen = walk_round(parts, rays, both, np.concatenate(middles))
     worst = None if seen.worst is None else seen.worst.tolist()
     through = sorted({int(n) for n in owner[seen.open_holes]})
-    return figures, WalkFigures(DIRECTIONS, seen.rays, seen.backs, worst, seen.worst_share, len(owner), through)
+    return figures, WalkFigures(
+        DIRECTIONS,
+        seen.rays,
+        seen.backs,
+        worst,
+        seen.worst_share,
+        len(owner),
+        through,
+        {parts[k].node: n for k, n in seen.backs_of.items()},
+    )
 
 
 def drawn_both(scene: Scene, p: Placed) -> Array:
@@ -83,6 +96,7 @@ def _record(p: Placed, f: Facing, both: Array, arrays: dict[str, Array]) -> Faci
     for name, found in (
         ("out", f.outside.turned),
         ("in", f.inside.turned),
+        ("floor", f.outside.floors),
         ("both", f.both[~both[f.both]]),
         ("unseen", f.hidden),
     ):
@@ -97,4 +111,6 @@ def _record(p: Placed, f: Facing, both: Array, arrays: dict[str, Array]) -> Faci
 
 
 def _side(s: Side, both: Array) -> SideFigures:
-    return SideFigures(len(s.turned), int(both[s.turned].sum()), s.wrong, s.judged, s.undecided, s.hidden, s.confidence)
+    return SideFigures(
+        len(s.turned), int(both[s.turned].sum()), s.wrong, s.judged, s.undecided, s.hidden, s.confidence, s.met, len(s.floors)
+    )

@@ -123,7 +123,8 @@ class PartFigures(msgspec.Struct, frozen=True):
 
 class SideFigures(msgspec.Struct, frozen=True):
     """A part looked at from outside, or from within. turned: faces whose front looks away; covered: of these, drawn from both
-    sides. Areas in the world: wrong (of the turned), judged, undecided, hidden. confidence: 0.5 (a guess) to 1.
+    sides; floors: of these, that look wrong only from below. Areas in the world: wrong (of the turned), judged, undecided, hidden.
+    confidence: 0.5 (a guess) to 1. met: share of what can be seen of the part that is of turned faces.
     """
 
     turned: int
@@ -133,6 +134,8 @@ class SideFigures(msgspec.Struct, frozen=True):
     undecided: float
     hidden: float
     confidence: float
+    met: float
+    floors: int
 
 
 class FacingFigures(msgspec.Struct, frozen=True):
@@ -148,7 +151,9 @@ class FacingFigures(msgspec.Struct, frozen=True):
 
 
 class WalkFigures(msgspec.Struct, frozen=True):
-    """The walk-round test. worst: direction towards the viewer in world axes. open_holes: nodes of holes that show a back."""
+    """The walk-round test. worst: direction towards the viewer in world axes. open_holes: nodes of holes that show a back.
+    backs_of: backs by the part that they are of.
+    """
 
     directions: int
     rays: int
@@ -157,6 +162,7 @@ class WalkFigures(msgspec.Struct, frozen=True):
     worst_share: float
     holes: int
     open_holes: list[int]
+    backs_of: dict[int, int]
 
 
 class NodeFigures(msgspec.Struct, frozen=True):

@@ -21,7 +21,7 @@ class WalkRound:
     """rays: those that met the model. backs: of these, met the back of a face that is drawn from one side only.
 
     worst: unit vector from the model towards the place where the most backs are met, None where none is; worst_share: there.
-    open_holes: (n,) positions in the holes given through which a back is met.
+    open_holes: (n,) positions in the holes given through which a back is met. backs_of: backs by the position of their part.
     """
 
     rays: int
@@ -29,6 +29,7 @@ class WalkRound:
     worst: Array | None
     worst_share: float
     open_holes: Array
+    backs_of: dict[int, int]
 
 
 def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], holes: Array) -> WalkRound:
@@ -39,15 +40,24 @@ def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], h
     """
     fronts = _Fronts(rays, parts, double_sided)
     met, backs = np.zeros(DIRECTIONS, np.int64), np.zeros(DIRECTIONS, np.int64)
+    of_parts = np.zeros(len(parts), np.int64)
     views = sphere_directions(DIRECTIONS)
     for k, view in enumerate(views):
-        hit, back = _look(rays, _screen(view), np.tile(-view, (ACROSS * ACROSS, 1)), fronts)
+        hit, back, part = _look(rays, _screen(view), np.tile(-view, (ACROSS * ACROSS, 1)), fronts)
         met[k], backs[k] = hit.sum(), back.sum()
+        of_parts += np.bincount(part[back], minlength=len(parts))
     share = backs / np.maximum(met, 1)
     worst = int(share.argmax())
     found, towards = _through(rays, holes[:HOLES], fronts)
     direction = views[worst] if backs.sum() else towards
-    return WalkRound(int(met.sum()), int(backs.sum()), direction, float(share[worst]), found)
+    return WalkRound(
+        int(met.sum()),
+        int(backs.sum()),
+        direction,
+        float(share[worst]),
+        found,
+        {k: n for k, n in enumerate(of_parts.tolist()) if n},
+    )
 
 
 class _Fronts:
@@ -78,13 +88,14 @@ def _screen(view: Array) -> Array:
     return view + u.reshape(-1, 1) * across + v.reshape(-1, 1) * along
 
 
-def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array]:
-    """(n,) whether each ray meets anything, and whether that is a back that is not drawn."""
+def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array, Array]:
+    """(n,) whether each ray meets anything, whether that is a back that is not drawn, and the part that it is of."""
     hit = rays.first(starts, directions)
     met = hit.triangle >= 0
     back = np.zeros(len(met), bool)
     back[met] = fronts.back(hit.triangle[met], directions[met])
-    return met, back
+    part = np.searchsorted(fronts.begins, hit.triangle, side="right") - 1
+    return met, back, part
 
 
 def _through(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Array | None]:
@@ -95,7 +106,7 @@ def _through(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Arra
     middles = np.repeat(rays.to_unit(holes), RAYS_A_HOLE, axis=0)
     from_ = np.tile(views, (len(holes), 1))
     # Past the hole's own middle: what lies before it would hide it.
-    met, back = _look(rays, middles + 2 * from_, -from_, fronts)
+    met, back, _ = _look(rays, middles + 2 * from_, -from_, fronts)
     beyond = rays.first(middles + 2 * from_, -from_).distance > 2 - 1e-4
     seen = (met & back & beyond).reshape(len(holes), RAYS_A_HOLE)
     found = np.flatnonzero(seen.any(axis=1))

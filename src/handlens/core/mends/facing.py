@@ -10,6 +10,7 @@ import numpy as np
 from ..figures import percent
 from ..limits import InputError, MendError, plural
 from ..measures.facing import facing, place, plainly_outward, ray_scene
+from ..measures.looked_at import UPRIGHT
 from ..measures.patches import patches
 from ..measures.topology import surface
 from ..scene import Scene
@@ -125,8 +126,8 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     area = plainly_outward(placed)
     rays = ray_scene(placed) if area is None else None
     votes: dict[int, Array] = {}
-    areas = {"before": 0.0, "unsure": 0.0, "judged": 0.0}
-    for p, f in zip(placed, facing(placed, rays, area), strict=True):
+    areas = {"before": 0.0, "unsure": 0.0, "judged": 0.0, "hidden": 0.0}
+    for p, f in zip(placed, facing(placed, rays, area, UPRIGHT[scene.up_axis or "Y"]), strict=True):
         number = scene.nodes[p.node].mesh
         if p.node not in chosen or number is None:
             continue
@@ -138,6 +139,7 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
         vote += wants
         areas["before"] += says.wrong
         areas["unsure"] += says.undecided
+        areas["hidden"] += says.hidden
         areas["judged"] += says.judged
     meshes = list(scene.meshes)
     count = 0
@@ -147,7 +149,8 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
         meshes[number] = turned_faces(meshes[number], mask) if mask.any() else meshes[number]
     if not count:
         raise MendError(f"No face {'looks' if side == 'outside' else 'that can be seen from within looks'} away.")
-    share = areas["before"] / areas["judged"] if areas["judged"] else 0.0
+    whole = areas["judged"] + areas["unsure"] + areas["hidden"]
+    share = areas["before"] / whole if whole else 0.0
     remarks = []
     if areas["unsure"] > 0:
         remarks.append("Patches that look the same from both sides and have no normals were left as they are.")

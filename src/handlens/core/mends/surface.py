@@ -10,6 +10,7 @@ import numpy as np
 from ..lengths import metres
 from ..limits import MendError, plural
 from ..measures.facing import facing, place, plainly_outward, ray_scene
+from ..measures.looked_at import UPRIGHT
 from ..measures.patches import patches
 from ..measures.polygons import doubled
 from ..measures.topology import surface
@@ -184,7 +185,7 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     placed = place(scene, found)
     seen: dict[int, Array] = {}
     if placed and plainly_outward(placed) is None:
-        for p, f in zip(placed, facing(placed, ray_scene(placed)), strict=True):
+        for p, f in zip(placed, facing(placed, ray_scene(placed), None, UPRIGHT[scene.up_axis or "Y"]), strict=True):
             number = scene.nodes[p.node].mesh
             assert number is not None
             mask = np.ones(p.mesh.face_count, bool)
