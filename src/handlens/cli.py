@@ -318,6 +318,7 @@ def _mend(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
+    from .core.format_table import WRITERS
     from .core.inspection import open_scene
     from .core.packages import FilePackage
     from .core.rules import load_intent, load_sheet
@@ -326,6 +327,8 @@ def _export(args: argparse.Namespace) -> int:
     options, _ = _options(load_sheet(args.rules).writes, args), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
+    if format_name not in WRITERS:
+        raise InputError(f"The format {format_name} cannot be written; use one of: {', '.join(WRITERS)}.")
     out, ending = _target(args.out, path, format_name)
     if ending != format_name:
         raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
@@ -374,16 +377,15 @@ def _target(out: str, model: str, format_name: str) -> tuple[Path, str]:
     """The main file to write. A folder, or a name without an ending, takes the model's own name."""
     path = Path(out)
     ending = path.suffix.lower().lstrip(".")
-    if path.is_dir() or not ending or out.endswith(("/", os.sep)):
-        stem = Path(model).stem
-        return path / f"{stem}.{format_name}", format_name
     from .core.format_table import WRITERS
 
+    if path.is_dir() or not ending or out.endswith(("/", os.sep)):
+        # What can only be read is written as the nearest that can be.
+        written = format_name if format_name in WRITERS else {"usdc": "usda"}.get(format_name, "obj")
+        return path / f"{Path(model).stem}.{written}", written
     if ending not in WRITERS:
         raise InputError(f"{path.name}: .{ending} cannot be written; use one of: {', '.join(WRITERS)}.")
-    if ending != format_name and format_name in WRITERS and ending in WRITERS:
-        return path, ending
-    return path, format_name
+    return path, ending
 
 
 def _rules_list(args: argparse.Namespace) -> int:

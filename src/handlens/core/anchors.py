@@ -6,10 +6,14 @@ Sides are told as somebody says who faces the model's front: +Z where Y is up (g
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from .scene.model import Array
 
+#: What nodes without content are called that say where something is to be put or aimed (common practice, no published source).
+_PLACE = re.compile(r"socket|target|anchor|attach|mount|snap|locator|spawn|hook|muzzle|marker|grip", re.IGNORECASE)
 _HEIGHTS = {"base": 0.0, "middle": 0.5, "top": 1.0}
 _DEPTHS = {"front": 1.0, "": 0.5, "back": 0.0}
 _WIDTHS = {"left": 0.0, "": 0.5, "right": 1.0}
@@ -31,3 +35,8 @@ def anchor(low: Array, high: Array, name: str, up: str) -> Array:
     across, height, depth = ANCHORS[name]
     share = {"Y": (across, height, depth), "Z": (across, 1 - depth, height), "X": (height, across, depth)}[up]
     return np.asarray(low) + np.array(share) * (np.asarray(high) - np.asarray(low))
+
+
+def is_place(name: str) -> bool:
+    """Whether a node without content is named as a place at which something is put, or aimed."""
+    return bool(_PLACE.search(name))

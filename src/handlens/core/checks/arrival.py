@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..anchors import is_place
 from ..format_table import BY_NAME
 from ..limits import plural
 from ..measures import Measures
@@ -154,10 +155,10 @@ def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that hold no mesh, camera, light or joint, and nothing below them does.
 
     Why: they arrive as stray objects that somebody has to delete.
-    Measured: nodes of the scene without content.
+    Measured: nodes of the scene without content, but for those whose name says that something is to be put or aimed there.
     Source: common practice, no published source.
     """
-    found = [n for n in bare(m) if "lod" not in n.name.casefold()]
+    found = [n for n in bare(m) if "lod" not in n.name.casefold() and not is_place(n.name)]
     if found:
         names = ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(

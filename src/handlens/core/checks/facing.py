@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from ..faces import face_text
 from ..figures import percent
 from ..headings import heading
 from ..limits import plural
@@ -27,6 +29,10 @@ NEVER_MET = 2e-5
 BACKS = 0.002
 #: Makes normals anew, hard where faces meet at more than this.
 _LIT = ("facing.normals", {"angle": 40})
+#: Share of a part's faces from which on all of its normals are made anew rather than those of the faces.
+_MANY = 0.25
+#: Letters up to which faces are named one by one.
+_NAMED = 2_000
 TURN = {"outside": "facing.outward", "inside": "facing.inward"}
 
 
@@ -229,7 +235,12 @@ def back_to_back(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )  # fmt: skip
 
 
-@check("facing.normals-opposed", title="Normals against their faces", result="caution", mends=("facing.normals", "facing.turn"))
+@check(
+    "facing.normals-opposed",
+    title="Normals against their faces",
+    result="caution",
+    mends=("facing.turn", "facing.turn-normals", "facing.normals"),
+)
 def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that all of their own stored normals point away from.
 
@@ -239,10 +250,21 @@ def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for p, mesh in first_parts(m):
         if n := mesh.surface.normals_opposed:
-            yield counted(
+            found = counted(
                 m, p, n, f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} against {'its' if n == 1 else 'their'} normals", "normals-opposed", "faces",
-                _LIT,
             )  # fmt: skip
+            parts = [place(m, p.node)]
+            named = face_text(np.sort(m.array(f"mesh:{p.mesh}:normals-opposed")))
+            few = tuple((mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
+            # For a few faces nobody wants all the others lit anew.
+            whole = (_LIT[0], {**_LIT[1], "parts": parts})
+            yield replace(
+                found,
+                mends=(
+                    *(few if len(named) < _NAMED else ()),
+                    *((whole,) if n > _MANY * mesh.faces or len(named) >= _NAMED else ()),
+                ),
+            )
 
 
 @check("facing.normals-broken", title="Normals that are none", result="caution", mends=("facing.normals",))

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from ..anchors import is_place
 from ..limits import InputError, MendError, plural
 from ..patterns import MOST_LETTERS, compiled, replaced
 from ..scene import Mesh, Node, Scene
@@ -122,10 +123,18 @@ def _still_bare(scene: Scene, candidates: list[int]) -> set[int]:
 
 def _empties(scene: Scene) -> Outcome:
     holds = _holds(scene)
+    up = parents(scene)
+    # A place to put something at is there to be empty; what it hangs on stays with it.
+    places = {i for i, n in enumerate(scene.nodes) if i not in holds and is_place(n.name)}
+    for i in list(places):
+        while i >= 0 and i not in holds:
+            holds.add(i)
+            i = up[i]
     gone = {i for i in range(len(scene.nodes)) if i not in holds}
     if not gone:
         raise MendError("There is no empty node to remove.")
-    return Outcome(_drop(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),))
+    remarks = (f"{plural(len(places), 'node', 'nodes')} named as a place to put something at stayed.",) if places else ()
+    return Outcome(_drop(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),), remarks)
 
 
 def _hidden(scene: Scene) -> Outcome:

@@ -7,15 +7,16 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..faces import face_mask
 from ..figures import percent
 from ..limits import InputError, MendError, plural
 from ..measures.facing import facing, place, plainly_outward, ray_scene
 from ..measures.looked_at import UPRIGHT
 from ..measures.patches import patches
 from ..measures.topology import surface
-from ..scene import Scene
-from ..scene.model import Array
-from ..scene.recut import turned_faces
+from ..scene import Layer, Scene
+from ..scene.model import Array, frozen
+from ..scene.recut import only_used_values, turned_faces
 from ..scene.smoothing import smooth_normals
 from .choice import PARTS, chosen_meshes, chosen_nodes
 from .registry import Figure, Outcome, Parameter, mend
@@ -104,17 +105,31 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     return Outcome(scene.with_(meshes=tuple(meshes)), figures, ("Stored tangents went with the old normals.",) if lost else ())
 
 
-def face_mask(text: str, total: int) -> Array:
-    """(total,) bool of faces named as "3;7-11"; all where the text is empty. Raises InputError."""
-    if not text.strip():
-        return np.ones(total, bool)
-    mask = np.zeros(total, bool)
-    for piece in text.replace(" ", "").split(";"):
-        low, dash, high = piece.partition("-")
-        if not low.isdigit() or (dash and not high.isdigit()):
-            raise InputError(f"facing.turn: {piece!r} is no face; write them as 3;7-11.")
-        mask[int(low) : int(high if dash else low) + 1] = True
-    return mask
+@mend(
+    "facing.turn-normals", title="Turn normals", keeps="shape, winding, UVs, colours, weights, slots and all other normals", costs="nothing", safe=False,
+    parameters=[Parameter("faces", "text", "of which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
+)  # fmt: skip
+def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
+    """Point the stored normals of faces to their other side, and leave the faces as they are."""
+    meshes = list(scene.meshes)
+    count = 0
+    for k in chosen_meshes(scene, parts):
+        mesh = meshes[k]
+        mask = face_mask(faces, mesh.face_count)
+        if mesh.normals is None or not mask.any():
+            continue
+        corner = np.repeat(mask, mesh.corner_counts) & (mesh.normals.index >= 0)
+        count += int(mask.sum())
+        # Values that other faces share stay what they are: the turned ones come behind them.
+        used, place = np.unique(mesh.normals.index[corner], return_inverse=True)
+        index = mesh.normals.index.copy()
+        index[corner] = len(mesh.normals.values) + place.reshape(-1)
+        values = np.concatenate([mesh.normals.values, -mesh.normals.values[used]])
+        made = replace(mesh, normals=Layer(frozen(values), frozen(index.astype(np.int32))), tangents=None)
+        meshes[k] = only_used_values(replace(made, morphs=tuple(replace(m, normals=None) for m in mesh.morphs)))
+    if not count:
+        raise MendError("There are no such faces with normals.")
+    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces with turned normals", "0", f"{count:,}"),))
 
 
 def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from .flips import THIN, less_thin, thinness
 from .model import Array, Mesh
 
 
@@ -12,7 +13,7 @@ def triangulate(mesh: Mesh) -> tuple[Array, Array]:
 
     Returns corners (T, 3) int64 (positions in mesh.corners) and faces (T,) int32 (polygon of each triangle).
     Convex polygons are fanned from their first corner; others are cut by ear clipping in their own plane
-    (mapbox-earcut). Where that gives up (zero area, NaN) the polygon is fanned, so that the count stays n - 2.
+    (mapbox-earcut). Diagonals that leave a triangle thin or without area are exchanged for better ones. Where that gives up (zero area, NaN) the polygon is fanned, so that the count stays n - 2.
     """
     out, face = fan(mesh)
     if mesh.only_triangles:
@@ -23,7 +24,23 @@ def triangulate(mesh: Mesh) -> tuple[Array, Array]:
         ears = clip_ears(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]])
         if ears is not None and len(ears) == n[f] - 2:
             out[first[f] : first[f] + len(ears)] = ears + mesh.starts[f]
+    for f in _thinly_cut(mesh, out, face, n).tolist():
+        here = slice(first[f], first[f] + n[f] - 2)
+        out[here] = (
+            less_thin(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]], out[here] - mesh.starts[f])
+            + mesh.starts[f]
+        )
     return out, face
+
+
+def _thinly_cut(mesh: Mesh, corners: Array, face: Array, counts: Array) -> Array:
+    """Polygons of which some triangle is thin or has no area although the polygon has one: another cut may be better."""
+    many = np.flatnonzero(counts[face] > 3)
+    if not len(many):
+        return np.zeros(0, np.int64)
+    with np.errstate(all="ignore"):
+        thin = thinness(*(mesh.positions[mesh.corners[corners[many, k]]] for k in range(3))) < THIN
+    return np.unique(face[many[thin]])
 
 
 def fan(mesh: Mesh) -> tuple[Array, Array]:
