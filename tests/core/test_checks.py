@@ -190,7 +190,7 @@ def test_unit_and_axis_of_the_destination():
     assert {"size.unit", "size.up-axis"} <= set(findings(scene(cube()), "modelling-room"))
     assert not {"size.unit", "size.up-axis"} & set(findings(scene(cube())))
     stated = scene(cube()).with_(format="dae", up_axis="Z")
-    assert findings(stated)["size.up-axis"][0].result == "caution"
+    assert findings(stated)["size.up-axis"][0].result == "note"
 
 
 def test_characters_and_extremes():

@@ -36,7 +36,7 @@ def facts(m: Measures) -> dict[str, Any]:
     return {
         "unit_metres": unit,
         "up_axis": m.up_axis,
-        "nodes": len(m.nodes),
+        "nodes": sum(not n.held for n in m.nodes),
         "meshes": len(m.meshes),
         "parts": len(m.parts),
         "triangles": sum(x.triangles for x in placed),

@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+import numpy as np
+
 from ..limits import plural
 from ..measures import Measures
 from ..patterns import compiled
 from ..rules import Intent, RuleSheet
 from ..rules.sheet import Names
-from .registry import Finding, Skipped, check, nodes, value
+from .registry import Elements, Finding, Skipped, check, nodes, value
 
 Found = Iterator[Finding | Skipped]
 
@@ -84,7 +86,15 @@ def name_clash(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             short = normalised(name, sheet.names)
             if short in kept:
                 title = f"The {what} {kept[short]} and {name} become one name there"
-                yield Finding(title, value(f"{kept[short]} / {name}", "text"), value(short, "text"), 2, key=f"{what}-{name}")
+                both = (kept[short], name)
+                where = (
+                    nodes([p.node for p in m.parts if p.name in both])
+                    if what == "parts"
+                    else Elements("materials", np.array([k for k, x in enumerate(m.materials) if x.name in both], np.int32))
+                )
+                yield Finding(
+                    title, value(f"{kept[short]} / {name}", "text"), value(short, "text"), 2, elements=where, key=f"{what}-{name}"
+                )
             else:
                 kept[short] = name
 

@@ -320,3 +320,19 @@ def smeared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 m, p, n, f"{plural(n, 'sharp edge')} of {p.name} {'is' if n == 1 else 'are'} lit as if smooth", "smeared", "edges",
                 _LIT,
             )  # fmt: skip
+
+
+@check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",))
+def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Curved meshes whose stored normals make every edge hard.
+
+    Why: a ball comes in as a cut stone; each point is stored once for each of its faces, which costs several times the vertices.
+    Measured: edges whose faces meet at 1° to 60°, where they are the greater part of all edges, over 95 % of which have another normal on either side; from 32 faces on.
+    Source: glTF 2.0 §3.7.2.1 (normals are stored by vertex); that it may be meant is common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
+            yield Finding(
+                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are lit hard", value(mesh.surface.faceted, "share"), value(0.0, "share"),
+                mesh.faces, p.name, p.node, nodes([p.node]), ((_LIT[0], {**_LIT[1], "parts": [place(m, p.node)]}),), key=place(m, p.node),
+            )  # fmt: skip

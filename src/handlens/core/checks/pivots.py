@@ -100,3 +100,34 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         (("pivots.set", {"anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre", "parts": ";".join(place(m, p.node) for p in found)}),),
         result="note" if together else "",
     )  # fmt: skip
+
+
+@check("pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",))
+def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose pivot lies above or below the whole model, by more than their own size.
+
+    Why: put on a floor by its pivot such a part floats in the air or sinks out of sight, although it turns where it stands.
+    Measured: height of the pivot over the model's top or under its base, over the part's own greatest side; a pivot at the foot of the whole is where it belongs. Where all pivots lie in one point, as when everything was left at the origin, that is told by pivots.far or by Placement.
+    Source: common practice, no published source.
+    """
+    up = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    free = free_parts(m)
+    places = np.array([p.pivot for p in free])
+    if len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free):
+        return
+    lowest = min((p.bounds_min[up] for p in free if p.bounds_min is not None), default=0.0)
+    highest = max((p.bounds_max[up] for p in free if p.bounds_max is not None), default=0.0)
+    for p in free:
+        assert p.bounds_min is not None
+        assert p.bounds_max is not None
+        low, high, at = lowest, highest, p.pivot[up]
+        off = max(at - high, low - at)
+        size = max(b - a for a, b in zip(p.bounds_min, p.bounds_max, strict=True))
+        if size > 0 and off > size and spin(p) <= FAR:
+            unit = unit_of(m)
+            anchor_name = intent.of_part(p.name).pivot
+            named = anchor_name if anchor_name in ANCHORS else "base-centre"
+            yield Finding(
+                f"The pivot of {p.name} lies {metres(off * unit)} {'above' if at > high else 'below'} it", value(off * unit, "m"), value(0.0, "m"), 1,
+                p.name, p.node, nodes([p.node]), (("pivots.set", {"anchor": named, "parts": [place(m, p.node)]}),), key=place(m, p.node),
+            )  # fmt: skip

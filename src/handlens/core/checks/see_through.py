@@ -203,6 +203,17 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}", value(black, "share"), value(0.0, "share"), look.sampled,
                 elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"),
             )  # fmt: skip
+    for k, x in enumerate(m.materials):
+        lit = next((i for i in x.inputs if i.role == "emissive" and i.image is not None), None)
+        bare = not any(i.role == "base-colour" and i.image is not None for i in x.inputs)
+        if lit is None or lit.image is None or not bare or not x.used_by_faces or x.drawn == "blend" or x.tint > 0.05:
+            continue
+        look = m.images[lit.image].look
+        if look is not None and look.alpha is None and glows(look):
+            yield Finding(
+                f"{m.images[lit.image].reference} is a glow on black without alpha, shone by {_name(x, k)}", value(look.dark, "share"), value(0.0, "share"),
+                look.sampled, elements=_one(k), key=f"glow/{_name(x, k)}", mends=for_materials(m, [k], "see-through.from-brightness", by="greatest"),
+            )  # fmt: skip
 
 
 @check("see-through.premultiplied", title="Colours multiplied by alpha", result="caution", mends=("see-through.divide",))

@@ -8,7 +8,6 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from ..format_table import BY_NAME
 from ..lengths import metres
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
@@ -202,7 +201,7 @@ def undeclared_up(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("size.up-axis", title="Another up axis", result="caution", mends=("size.up-axis",))
+@check("size.up-axis", title="Another up axis", result="note", mends=("size.up-axis",))
 def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states another up axis than the destination's.
 
@@ -213,11 +212,9 @@ def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if m.up_axis is None:
         yield Skipped("the file states no up axis")
     elif m.up_axis != sheet.up_axis:
-        # A format with a fixed axis is converted by whoever reads it; that is worth knowing, no more.
-        fixed = BY_NAME[m.format].fixed_axis
         yield Finding(
             f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}", value(m.up_axis, "text"), value(sheet.up_axis, "text"),
-            mends=(("size.up-axis", {"to": sheet.up_axis}),), result="note" if fixed else "",
+            mends=(("size.up-axis", {"to": sheet.up_axis}),),
         )  # fmt: skip
 
 

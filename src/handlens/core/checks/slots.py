@@ -298,7 +298,8 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             said = f"highlight {x.highlight:g}, exponent {x.shine:g}" if bright else f"roughness {x.roughness:g}"
             yield Finding(
                 f"{x.name or f'material {k}'} shines like a mirror: {said}", value(said, "text"), value("rougher", "text"), 1,
-                elements=_materials([k]), key=x.name or str(k), mends=for_materials(m, [k], "slots.set", roughness=0.5),
+                elements=_materials([k]), key=x.name or str(k),
+                mends=(*for_materials(m, [k], "slots.set", roughness=0.5), *(for_materials(m, [k], "slots.set", highlight=0.2) if bright else ())),
             )  # fmt: skip
 
 

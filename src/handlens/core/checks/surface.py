@@ -18,6 +18,8 @@ from .registry import Elements, Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
+#: A polygon bent by more than this share of its own size is another surface by each cut, and not only another crease.
+BENT_FAR = 0.1
 #: Share of a destination's triangles that may lie where nobody sees them before it is told.
 UNSEEN = 0.02
 
@@ -27,7 +29,7 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Polygons that turn inwards, cross themselves or are bent, so that each program's triangles give another surface.
 
     Why: stray triangles stick out of a concave polygon that is cut into a fan, and a bent one gets a crease along whichever diagonal is drawn.
-    Measured: corners that turn against the polygon's normal by Newell; sides that cross seen along it; distance of corners from the mean plane over 1 % of the polygon's size.
+    Measured: corners that turn against the polygon's normal by Newell; sides that cross seen along it; distance of corners from the mean plane over 1 % of the polygon's size, a note up to a tenth of it.
     Source: Sutherland et al. 1974 (Newell's normal); triangulation of simple polygons: de Berg et al., "Computational Geometry", chapter 3.
     """
     for p, mesh in first_parts(m):
@@ -45,7 +47,7 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     value(s.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
                     value(0.0, "mm") if name == "bent" else value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "faces"),
                     (("surface.triangulate", {"parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
-                    result="note" if name == "bent" else "",
+                    result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
                 )  # fmt: skip
 
 

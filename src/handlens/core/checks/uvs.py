@@ -17,6 +17,9 @@ from .registry import Finding, Skipped, check, nodes, place, value
 
 Found = Iterator[Finding | Skipped]
 
+#: Wrapping that holds an image at its edge (glTF 2.0 §5.27: CLAMP_TO_EDGE).
+CLAMP = 33071
+
 #: How many times the density of the finest tenth may be that of the coarsest, within a part and between parts.
 SPREAD = 4.0
 
@@ -100,14 +103,21 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose UVs leave the first tile.
 
     Why: the image repeats there, which may be meant; where one image is baked or packed for the whole part, it shows the neighbour's.
-    Measured: UVs of each corner, a thousandth outside allowed, where the sheet does not let images repeat.
+    Measured: UVs of each corner, a thousandth outside allowed, where the sheet does not let images repeat, or a material holds its image at the edge.
     Source: glTF 2.0 §3.8.4.4 (wrapping modes); common practice elsewhere.
     """
-    if sheet.textures.tiling:
+    clamped = {
+        (k, x) for k, x in ((i.uv_set, n) for n, mat in enumerate(m.materials) for i in mat.inputs if i.image is not None and CLAMP in i.sampler.values())
+    }  # fmt: skip
+    if sheet.textures.tiling and not clamped:
         yield Skipped(f"{sheet.name} lets images repeat")
         return
-    for p, _, k, u in _sets(m):
-        if u.outside:
+    for p, mesh, k, u in _sets(m):
+        if u.outside and sheet.textures.tiling:
+            used = {mesh.slot_materials[s] for s, n in enumerate(mesh.slot_faces) if n and s < len(mesh.slot_materials)}
+            if any((k, x) in clamped for x in used):
+                yield _faces(m, p, k, u.outside, "lie outside 0 to 1, where the image does not repeat", "outside")
+        elif u.outside:
             where = f"{place(m, p.node)}"
             mends = (("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
             yield _faces(m, p, k, u.outside, "lie outside 0 to 1", "outside", mends)

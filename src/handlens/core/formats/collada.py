@@ -14,7 +14,7 @@ import numpy as np
 from ..limits import InputError, plural
 from ..packages import Package
 from ..scene import Camera, Light, Node, Problem, Scene
-from ..scene.model import Array, Mesh, Skin, frozen
+from ..scene.model import HELD, Array, Mesh, Skin, frozen
 from ..scene.transforms import decompose
 from .collada_clips import read_clips
 from .collada_lights import camera_of, light_of
@@ -47,6 +47,8 @@ class _Draft:
     camera: int | None = None
     light: int | None = None
     extras: dict[str, str] = field(default_factory=dict)
+    #: Whether the file has no node of its own for it: one of several things that hang on one.
+    beside: bool = False
 
 
 class _Reader:
@@ -175,7 +177,7 @@ class _Reader:
         draft = self.drafts[number]
         if getattr(draft, what) is None:
             return draft
-        extra = _Draft("", "", "")
+        extra = _Draft("", "", "", beside=True)
         draft.children.append(len(self.drafts))
         self.drafts.append(extra)
         return extra
@@ -267,8 +269,8 @@ class _Reader:
                 # A triple that is stored is kept as it stands: taking a matrix apart would lose mirrored axes.
                 s = tuple(map(float, next(v for _, k, v in d.transforms if k == "scale")))
                 r = decompose(product([x for x in d.transforms if x[1] == "rotate"]))[1]
-            return Node(f"node:{number}", d.name, t, r, s, **held)  # type: ignore[arg-type]
-        return Node(f"node:{number}", d.name, matrix=frozen(matrix), **held)  # type: ignore[arg-type]
+            return Node(f"node:{number}{HELD * d.beside}", d.name, t, r, s, **held)  # type: ignore[arg-type]
+        return Node(f"node:{number}{HELD * d.beside}", d.name, matrix=frozen(matrix), **held)  # type: ignore[arg-type]
 
 
 # --- transforms -----------------------------------------------------------------------------------

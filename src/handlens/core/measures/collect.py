@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from ..formats.opacity import mode_of
 from ..scene import Mesh, Scene
 from ..scene.finite import finite_points
-from ..scene.model import Array
+from ..scene.model import HELD, Array
 from ..scene.skinning import standing
 from ..scene.transforms import Polar, parents, quaternion_matrix, walk, world_matrices
 from .alpha_apart import alpha_apart
@@ -220,6 +220,7 @@ def _mesh(
         not_finite=broken,
         uv_sets=len(mesh.uvs),
         slot_faces=[int(n) for n in slot_faces],
+        slot_materials=list(mesh.slot_materials),
         unassigned_faces=int(sum(slot_faces[k] for k in undone)),
         influences_max=influences,
         weights_off=off,
@@ -377,6 +378,7 @@ def _nodes(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
                 hidden=n.hidden,
                 named=bool(n.name),
                 driven=i in driven,
+                held=n.id.endswith(HELD),
                 place=[float(v) if np.isfinite(v) else 0.0 for v in world[i][:3, 3]],
             )
         )

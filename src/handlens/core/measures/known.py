@@ -73,6 +73,7 @@ class Known:
         return replace(
             figures,
             name=mesh.name,
+            slot_materials=list(mesh.slot_materials),
             shape_key=figures.shape_key if twin else None,
             pieces=figures.pieces if alone else None,
         )

@@ -22,7 +22,7 @@ class Normals(NamedTuple):
 
     missing: whether some corner has none. broken: vertices whose normal is zero or no number. uneven: vertices whose normal is
     not of length 1. opposed: faces that lie against the normals of all their corners. smeared: welded vertex pairs, flat, of
-    edges sharper than 80° that are lit as smooth. soft: where normals are missing, edges whose faces meet at 1° to 60°.
+    edges sharper than 80° that are lit as smooth. faceted: share of the edges whose faces meet at 1° to 60° that are lit hard. soft: where normals are missing, edges whose faces meet at 1° to 60°.
     """
 
     missing: bool
@@ -31,6 +31,7 @@ class Normals(NamedTuple):
     opposed: Array
     smeared: Array
     soft: int = 0
+    faceted: float = 0.0
 
 
 def normals(mesh: Mesh, edges: Edges) -> Normals:
@@ -49,7 +50,7 @@ def normals(mesh: Mesh, edges: Edges) -> Normals:
         broken = np.unique(mesh.corners[has & bad[at]]).astype(np.int32)
         uneven = np.unique(mesh.corners[has & off[at] & ~bad[at]]).astype(np.int32)
     opposed = _opposed(mesh)
-    return Normals(bool((layer.index < 0).any()), broken, uneven, opposed, _smeared(mesh, edges, bad))
+    return Normals(bool((layer.index < 0).any()), broken, uneven, opposed, _smeared(mesh, edges, bad), 0, _faceted(mesh, edges))
 
 
 def _opposed(mesh: Mesh) -> Array:
@@ -130,3 +131,24 @@ def _smeared(mesh: Mesh, edges: Edges, bad: Array) -> Array:
         same &= (i >= 0) & (j >= 0) & ~bad[i] & ~bad[j] & close
     wanted = np.searchsorted(edges.begins, first[same])
     return edges.pairs(wanted).reshape(-1).astype(np.int32)
+
+
+def _faceted(mesh: Mesh, edges: Edges) -> float:
+    """Share of softly bent edges at which both ends have another normal on either side, of 50,000 evenly chosen ones at most."""
+    layer = mesh.normals
+    assert layer is not None
+    assert edges.corner is not None
+    first, cosine = _bends(mesh, edges)
+    soft = (cosine < np.cos(np.radians(1))) & (cosine > np.cos(np.radians(60)))
+    first = first[soft]
+    first = first[:: max(len(first) // 50_000, 1)]
+    if not len(first) or soft.mean() < 0.5:
+        return 0.0
+    a, b = edges.corner[first], edges.corner[first + 1]
+    after = next_corner(mesh)
+    hard = np.ones(len(a), bool)
+    for one, other in ((a, after[b]), (after[a], b)):
+        i, j = layer.index[one], layer.index[other]
+        with np.errstate(all="ignore"):
+            hard &= (i >= 0) & (j >= 0) & (np.einsum("ij,ij->i", layer.values[i], layer.values[j]) < np.cos(np.radians(0.9)))
+    return float(hard.mean())

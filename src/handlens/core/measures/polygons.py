@@ -23,7 +23,8 @@ class Polygons(NamedTuple):
     """Polygons of a mesh that are hard to cut. All (n,) int32 faces.
 
     by_corners: how many faces have 5, 6, 7, … corners. concave: a corner turns inwards. crossing: sides cross each other.
-    bent: a corner lies off the mean plane by more than 1 % of the face's size. most_bent: greatest such distance, mesh units.
+    bent: a corner lies off the mean plane by more than 1 % of the face's size. most_bent: greatest such distance, mesh units;
+    bent_share: greatest as a share of the polygon's own size.
     What common ways of cutting make of them: fan_out, how many of those that turn inwards get a triangle outside themselves
     when cut into a fan about their first corner; diagonals, how far apart the two diagonals of a bent quad pass, mesh units.
     """
@@ -33,6 +34,7 @@ class Polygons(NamedTuple):
     crossing: Array
     bent: Array
     most_bent: float
+    bent_share: float
     fan_out: int = 0
     diagonals: float = 0.0
 
@@ -41,7 +43,7 @@ def polygons(mesh: Mesh) -> Polygons:
     """Look at every face of more than three corners."""
     none = np.zeros(0, np.int32)
     if mesh.only_triangles or not mesh.face_count:
-        return Polygons({}, none, none, none, 0.0)
+        return Polygons({}, none, none, none, 0.0, 0.0)
     n = mesh.corner_counts
     sizes, many = np.unique(n[n > 4], return_counts=True)
     by_corners = {int(a): int(b) for a, b in zip(sizes, many, strict=True)}
@@ -50,7 +52,8 @@ def polygons(mesh: Mesh) -> Polygons:
     off, size = _off_plane(mesh)
     bent = np.flatnonzero((n > 3) & (off > BENT * size)).astype(np.int32)
     most = float(off[bent].max(initial=0.0))
-    return Polygons(by_corners, inward, crossing, bent, most, _fan_out(mesh, inward), _diagonals(mesh, bent[n[bent] == 4]))
+    share = float((off[bent] / size[bent]).max(initial=0.0))
+    return Polygons(by_corners, inward, crossing, bent, most, share, _fan_out(mesh, inward), _diagonals(mesh, bent[n[bent] == 4]))
 
 
 def _fan_out(mesh: Mesh, faces: Array) -> int:

@@ -20,11 +20,11 @@ VERSION = 11
 class SurfaceFigures(msgspec.Struct, frozen=True):
     """The surface of one mesh: how many of each, the elements being kept as arrays under the same names. Lengths in mesh units.
 
-    by_corners: faces of 5 and more corners. most_bent: greatest distance of a corner off its face's plane.
+    by_corners: faces of 5 and more corners. most_bent: greatest distance of a corner off its face's plane, bent_share: as a share of the face.
     fan_out, diagonals: what cutting makes of them, as `polygons.Polygons` has it. holes: across, the
     largest first, at most 200. doubles: points of seams that were not joined, within each of `doubles.SHARES` of `size`, the box's diagonal; none
     of them lies further `apart` from what it belongs to.
-    soft: edges that could be meant smooth or sharp, counted where no normals say so. feature: length that all but the shortest hundredth of the edges reach. two_faced: faces back to back with one of another slot. flat: whether all points lie in one plane.
+    soft: edges that could be meant smooth or sharp, counted where no normals say so; faceted: share of them that normals make hard. feature: length that all but the shortest hundredth of the edges reach. two_faced: faces back to back with one of another slot. flat: whether all points lie in one plane.
     """
 
     by_corners: dict[int, int]
@@ -32,6 +32,7 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
     crossing: int
     bent: int
     most_bent: float
+    bent_share: float
     fan_out: int
     diagonals: float
     needles: int
@@ -54,6 +55,7 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
     normals_opposed: int
     smeared: int
     soft: int
+    faceted: float
     size: float
     feature: float
     flat: bool
@@ -77,6 +79,7 @@ class MeshFigures(msgspec.Struct, frozen=True):
     not_finite: int
     uv_sets: int
     slot_faces: list[int]
+    slot_materials: list[int]
     unassigned_faces: int
     influences_max: int
     weights_off: int
@@ -182,6 +185,8 @@ class NodeFigures(msgspec.Struct, frozen=True):
     hidden: bool
     named: bool
     driven: bool
+    #: Whether the file has no node of its own for it.
+    held: bool
     #: World place of its origin.
     place: list[float]
 

@@ -26,9 +26,9 @@ _FLAT = 1e-4
 
 #: What stands where a surface was not measured.
 NO_SURFACE = SurfaceFigures(
-    by_corners={}, concave=0, crossing=0, bent=0, most_bent=0.0, fan_out=0, diagonals=0.0, needles=0, alike=0, opposed=0, two_faced=0,
+    by_corners={}, concave=0, crossing=0, bent=0, most_bent=0.0, bent_share=0.0, fan_out=0, diagonals=0.0, needles=0, alike=0, opposed=0, two_faced=0,
     crowded=0, pinched=0, open_edges=0, hole_count=0, holes=[], doubles=[0] * len(SHARES), apart=0.0, patches=0, non_orientable=0, disagreeing=0,
-    normals_missing=False, normals_broken=0, normals_uneven=0, normals_opposed=0, smeared=0, soft=0, size=0.0, feature=0.0, flat=False,
+    normals_missing=False, normals_broken=0, normals_uneven=0, normals_opposed=0, smeared=0, soft=0, faceted=0.0, size=0.0, feature=0.0, flat=False,
 )  # fmt: skip
 
 
@@ -59,11 +59,11 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
             put[name] = np.ascontiguousarray(found, np.int32)
     return SurfaceFigures(
         by_corners=shapes.by_corners, concave=len(shapes.concave), crossing=len(shapes.crossing), bent=len(shapes.bent),
-        most_bent=shapes.most_bent, fan_out=shapes.fan_out, diagonals=shapes.diagonals, needles=len(thin), alike=len(twice.alike), opposed=len(twice.opposed), two_faced=len(two_faced), crowded=len(crowded),
+        most_bent=shapes.most_bent, bent_share=shapes.bent_share, fan_out=shapes.fan_out, diagonals=shapes.diagonals, needles=len(thin), alike=len(twice.alike), opposed=len(twice.opposed), two_faced=len(two_faced), crowded=len(crowded),
         pinched=len(pinch), open_edges=len(rims.pairs), hole_count=len(rims.across), holes=rims.across[:_HOLES_KEPT].tolist(),
         doubles=[int((distance <= share * size).sum()) for share in SHARES], apart=float(distance.max(initial=0.0)), patches=patches.number,
         non_orientable=int((~patches.orientable).sum()), disagreeing=len(patches.disagreeing), normals_missing=lit.missing,
-        normals_broken=len(lit.broken), normals_uneven=len(lit.uneven), normals_opposed=len(lit.opposed), smeared=len(lit.smeared) // 2, soft=lit.soft,
+        normals_broken=len(lit.broken), normals_uneven=len(lit.uneven), normals_opposed=len(lit.opposed), smeared=len(lit.smeared) // 2, soft=lit.soft, faceted=lit.faceted,
         size=size, feature=_feature(mesh, top), flat=_is_flat(mesh, size),
     ), rims  # fmt: skip
 

@@ -33,6 +33,8 @@ _MATERIALS = Parameter(
 )
 #: Pieces up to which taking a part apart into them is tried.
 _FEW = 4
+#: Where a material's picture of its colour is plugged in (glTF 2.0 §5.22).
+_COLOUR = ("pbrMetallicRoughness", "baseColorTexture")
 #: The filter of the standard that takes the nearest texel, without mips (glTF 2.0 §5.27).
 _NEAREST = 9728
 
@@ -133,7 +135,8 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
     images, changed, made, names = list(scene.images), list(scene.materials), {}, []
     for k in _chosen(scene, materials):
         m = scene.materials[k]
-        colour = base_colour(m)
+        # A picture that only shines stands for the colour of what shines by it.
+        colour = base_colour(m) or next((t for t in m.inputs if t.role == "emissive" and t.image is not None), None)
         if colour is None or colour.image is None or scene.images[colour.image].load is None:
             continue
         look = picture(scene.images[colour.image]).figures.look
@@ -149,6 +152,9 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
             for t in m.inputs
             if t.role != "alpha"
         )
+        if base_colour(m) is None:
+            # Alpha is read off the picture of the colour alone (glTF 2.0 §3.9.4); black, so that it is the glow that is seen.
+            inputs = (*inputs, replace(colour, role="base-colour", path=_COLOUR, image=made[colour.image]))
         changed[k] = with_mode(replace(m, inputs=inputs), "blend", None)
     if not made:
         raise MendError(

@@ -121,6 +121,7 @@ def first_uvs(scene: Scene) -> Outcome:
         Parameter("metallic", "number", "metalness, 0 to 1; -1 leaves it", default=-1.0),
         Parameter("normal", "number", "strength of its normal map; -1 leaves it", default=-1.0),
         Parameter("tint", "number", "grey that its image is multiplied by, 1 as it is painted; -1 leaves its colour", default=-1.0),
+        Parameter("highlight", "number", "grey of the highlight that a material library states; -1 leaves it", default=-1.0),
         Parameter("glow", "number", "grey that the image of its glow is multiplied by; -1 leaves it", default=-1.0),
     ],
 )  # fmt: skip
@@ -132,6 +133,7 @@ def set_values(
     normal: float,
     tint: float = -1.0,
     glow: float = -1.0,
+    highlight: float = -1.0,
 ) -> Outcome:
     """Set roughness, metalness, the strength of normal maps or what images are multiplied by; a highlight of a material library is set aside by a roughness."""
     wanted = {
@@ -140,6 +142,7 @@ def set_values(
         "normal": normal,
         "tint": min(tint, 1.0),
         "glow": min(glow, 1.0),
+        "highlight": min(highlight, 1.0),
     }
     wanted = {k: v for k, v in wanted.items() if v >= 0}
     if not wanted:
@@ -197,6 +200,10 @@ def _with_values(m: Material, wanted: Mapping[str, float]) -> Material:
     source: Mapping[str, Any] = m.source
     if "statements" in source and "roughness" in wanted:
         source = {**source, "statements": [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]}
+    if "statements" in source and "highlight" in wanted and "roughness" not in wanted:
+        amount = " ".join([f"{wanted['highlight']:g}"] * 3)
+        lines = [f"Ks {amount}" if str(x).split()[:1] == ["Ks"] else x for x in source["statements"]]
+        source = {**source, "statements": lines}
     inputs = tuple(replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in m.inputs)
     made = replace(
         m, roughness=wanted.get("roughness", m.roughness), metallic=wanted.get("metallic", m.metallic), inputs=inputs, source=source,

@@ -125,6 +125,10 @@ class Mesh:
         return [*self.uvs, *self.colours, *single]
 
 
+#: Ends the id of a node that the file has none for: one of several things that hang on one node there.
+HELD = "/held"
+
+
 @dataclass(frozen=True, eq=False)
 class Node:
     """A node of the tree. Either TRS (rotation as quaternion x, y, z, w) or a column-vector 4x4 matrix."""
