@@ -30,7 +30,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     ends = local[pairs]
     ends = ends[(ends >= 0).all(axis=1)]
     joined = np.sort(first[ends], axis=1)
-    _, which, uses = np.unique(joined, axis=0, return_inverse=True, return_counts=True)
+    _, which, uses = np.unique(joined[:, 0] * len(rim) + joined[:, 1], return_inverse=True, return_counts=True)
     seam = (uses[which.reshape(-1)] == 2) & (joined[:, 0] != joined[:, 1])
     told = np.unique(ends[seam])
     told = told[np.bincount(first, minlength=len(rim))[first[told]] > 1]

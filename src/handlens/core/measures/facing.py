@@ -22,6 +22,8 @@ from .rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_dire
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
 SAMPLES, FEWEST, MOST = 12_000, 8, 2_000
+#: The fewest of all: three times four rays that all get out of one side are more than chance.
+LEAST = 3
 #: Rays from each side of a sample, and viewpoints inside the model that each sample is tried against.
 RAYS, VIEWS = 4, 6
 #: Triangles over all instances up to which rays are cast.
@@ -217,11 +219,13 @@ def _shares(area: Array) -> Array:
     """(P,) samples of each patch: by the root of its area, so that small ones get some; the largest first where all cannot."""
     many = np.zeros(len(area), np.int64)
     alive = np.flatnonzero(area > 0)
-    room = 8 * SAMPLES // FEWEST
+    # Of many patches each gets as few as can still tell one side from the other, and all together twice what others get.
+    fewest = FEWEST if len(alive) <= 2 * SAMPLES // FEWEST else LEAST
+    room = 2 * SAMPLES // fewest
     if len(alive) > room:
         alive = alive[np.argsort(-area[alive], kind="stable")[:room]]
     root = np.sqrt(area[alive])
-    many[alive] = np.clip(np.rint(SAMPLES * root / max(root.sum(), 1e-300)), FEWEST, MOST)
+    many[alive] = np.clip(np.rint(SAMPLES * root / max(root.sum(), 1e-300)), fewest, MOST)
     return many
 
 

@@ -43,7 +43,7 @@ def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], h
     of_parts = np.zeros(len(parts), np.int64)
     views = sphere_directions(DIRECTIONS)
     for k, view in enumerate(views):
-        hit, back, part = _look(rays, _screen(view), np.tile(-view, (ACROSS * ACROSS, 1)), fronts)
+        hit, back, part, _ = _look(rays, _screen(view), np.tile(-view, (ACROSS * ACROSS, 1)), fronts)
         met[k], backs[k] = hit.sum(), back.sum()
         of_parts += np.bincount(part[back], minlength=len(parts))
     share = backs / np.maximum(met, 1)
@@ -88,14 +88,14 @@ def _screen(view: Array) -> Array:
     return view + u.reshape(-1, 1) * across + v.reshape(-1, 1) * along
 
 
-def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array, Array]:
-    """(n,) whether each ray meets anything, whether that is a back that is not drawn, and the part that it is of."""
+def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array, Array, Array]:
+    """(n,) whether each ray meets anything, whether that is a back that is not drawn, the part that it is of, and how far off."""
     hit = rays.first(starts, directions)
     met = hit.triangle >= 0
     back = np.zeros(len(met), bool)
     back[met] = fronts.back(hit.triangle[met], directions[met])
     part = np.searchsorted(fronts.begins, hit.triangle, side="right") - 1
-    return met, back, part
+    return met, back, part, hit.distance
 
 
 def _through(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Array | None]:
@@ -106,8 +106,8 @@ def _through(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Arra
     middles = np.repeat(rays.to_unit(holes), RAYS_A_HOLE, axis=0)
     from_ = np.tile(views, (len(holes), 1))
     # Past the hole's own middle: what lies before it would hide it.
-    met, back, _ = _look(rays, middles + 2 * from_, -from_, fronts)
-    beyond = rays.first(middles + 2 * from_, -from_).distance > 2 - 1e-4
+    met, back, _, distance = _look(rays, middles + 2 * from_, -from_, fronts)
+    beyond = distance > 2 - 1e-4
     seen = (met & back & beyond).reshape(len(holes), RAYS_A_HOLE)
     found = np.flatnonzero(seen.any(axis=1))
     return found, views[int(seen[found[0]].argmax())] if len(found) else None

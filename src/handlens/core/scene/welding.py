@@ -12,7 +12,7 @@ from .recut import only_used_values, only_vertices, recut
 #: Neighbours of a point that are looked at in one round; what is left comes in the next.
 _NEIGHBOURS = 4
 #: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
-_PAIRS = 400_000
+_PAIRS = 4_000
 
 
 def close_groups(points: Array, distance: float, at: Array, face: Array, collapse: bool = False) -> Array:
@@ -72,7 +72,8 @@ def _near_pairs(points: Array, heads: Array, distance: float) -> Array:
     gap, two = gaps.reshape(-1), other.reshape(-1)
     kept = np.isfinite(gap) & (gap <= distance) & (one != np.minimum(two, len(heads) - 1))
     pair = np.sort(np.stack([heads[one[kept]], heads[two[kept]]], axis=1), axis=1)
-    pair, where = np.unique(pair, axis=0, return_index=True)
+    _, where = np.unique(pair[:, 0] * len(points) + pair[:, 1], return_index=True)
+    pair = pair[where]
     gap = gap[kept][where]
     order = np.argsort(gap, kind="stable")
     return pair[order]
