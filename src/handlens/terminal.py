@@ -6,10 +6,12 @@ import shlex
 from collections.abc import Iterator
 from typing import Any
 
+from .core.calls import call_text
 from .core.checks import RESULTS, STATIONS
 from .core.checks.alike import MANY, kinds
+from .core.figures import plain
+from .core.lengths import metres
 from .core.limits import plural
-from .core.mends import call_text
 from .core.proof import Proof
 
 #: Titles of one kind that are listed; the rest are counted.
@@ -19,10 +21,11 @@ _LISTED = 5
 def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
     """A report in lines. tree: as `core.report.report` makes it."""
     f, v = tree["facts"], tree["verdict"]
-    size = "no size" if f["bounds"] is None else " × ".join(f"{x:.4g}" for x in f["bounds"]["size"])
-    unit = "m" if f["unit_metres"] == 1 else "units, not stated" if f["unit_metres"] is None else f"× {f['unit_metres']:g} m"
+    sides = f["bounds"]["size"] if f["bounds"] is not None else []
+    told = [metres(x * f["unit_metres"]) for x in sides] if f["unit_metres"] is not None else [plain(x) for x in sides]
+    size = f"{' × '.join(told)}{' units, not stated' if f['unit_metres'] is None else ''}" if sides else "without a size"
     lines = [
-        f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size} {unit}",
+        f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size}",
         f"{sheet}: {plural(v['stop'], 'stop')}, {plural(v['caution'], 'caution')}, {plural(v['note'], 'note')}",
         *([f"Not looked at: {' and '.join(tree['not_looked_at'])}"] if tree["not_looked_at"] else []),
     ]
@@ -41,7 +44,7 @@ def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
 def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Iterator[str]:
     shown = findings if len(findings) <= _LISTED + 1 else findings[:_LISTED]
     for f in shown:
-        yield f"  {f['result']:8}{f['title']}"
+        yield f"  {f['result']:8}{f['title']}{' (follows from another)' if f['under'] else ''}"
     if len(shown) < len(findings):
         yield f"{'':10}and {len(findings) - len(shown):,} more of this kind, all of them in --json"
     # Reasons may differ within a kind; each is told once.

@@ -23,6 +23,26 @@ def percent(share: float) -> str:
     return f"{100 * share:.3g} %" if share < 9.995 else f"{100 * share:,.0f} %"
 
 
+def plain(amount: float) -> str:
+    """A number of three significant digits, without an exponent: "34,100", "4.2", "0.00254", "under 0.000001"."""
+    if amount == 0 or not math.isfinite(amount):
+        return f"{amount:g}"
+    size = abs(amount)
+    if size < 1e-6:
+        return "under 0.000001"
+    if size >= 1000:
+        rounded = float(f"{amount:.3g}")
+        return f"{rounded:,.0f}"
+    digits = max(2 - math.floor(math.log10(size)), 0)
+    text = f"{amount:.{digits}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def percent_of(share: float) -> str:
+    """A share as `percent` has it, for a place where the sign stands by itself."""
+    return percent(share).removesuffix(" %")
+
+
 def about(amount: float) -> str:
     """A length given in metres, "under 0.01 mm" where it is less than that."""
     return f"under {metres(_SMALL)}" if 0 < abs(amount) < _SMALL else metres(amount)

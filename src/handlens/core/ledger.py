@@ -14,7 +14,7 @@ from .checks.budget import draw_calls, draw_calls_of, texture_memory, triangles,
 from .checks.placement import is_scaled, is_uneven
 from .checks.side_files import used_names
 from .checks.size import can_judge, explanations, size_metres, wanted_ratio
-from .figures import percent
+from .figures import percent, plain
 from .lengths import metres
 from .limits import plural
 from .measures import Measures
@@ -147,16 +147,19 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     if best is not None:
         headline.append(
             figure(
-                f"× {best.factor:.4g}", "", f"likeliest factor, gives {metres(best.gives[axis])}", "clear" if best.fits else None
+                f"× {plain(best.factor)}",
+                "",
+                f"likeliest factor, gives {metres(best.gives[axis])}",
+                "clear" if best.fits else None,
             )
         )
     readings = [
         {
             "cells": {
                 "reading": "Unit",
-                "file": "not stated" if m.unit_metres is None else f"{m.unit_metres:g} m",
+                "file": "not stated" if m.unit_metres is None else metres(m.unit_metres),
                 "there": UNIT_WORDS[sheet.unit],
-                "turn": "?" if m.unit_metres is None else f"× {m.unit_metres / sheet.unit_metres:g}",
+                "turn": "?" if m.unit_metres is None else f"× {plain(m.unit_metres / sheet.unit_metres)}",
             }
         },
         {
@@ -175,7 +178,7 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
     factors = [
         {
             "cells": {
-                "factor": f"× {e.factor:.4g}",
+                "factor": f"× {plain(e.factor)}",
                 "words": e.words,
                 "gives": metres(e.gives[axis]),
                 **({"fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)} if judged else {}),
@@ -210,7 +213,7 @@ def _fit(gives: float, wanted: float | None, fits: bool) -> str:
     if wanted is None:
         return "unlikely"
     ratio = gives / wanted if wanted else 0.0
-    return f"{ratio:,.3g}× too tall" if ratio > 1 else "too short" if ratio == 0 else f"{1 / ratio:,.3g}× too short"
+    return f"{plain(ratio)}× too tall" if ratio > 1 else "too short" if ratio == 0 else f"{plain(1 / ratio)}× too short"
 
 
 def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
@@ -233,7 +236,7 @@ def _placement(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
         result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
         rows.append({
             "cells": {
-                "part": n.name, "scale": _triple(n.scale), "turn": f"{n.angle:.4g}°",
+                "part": n.name, "scale": _triple(n.scale), "turn": f"{plain(n.angle)}°",
                 "far": metres(p.farthest * unit) if p else "", "gap": metres(own / 1000) if own is not None else "", "share": _of_finest(m, p),
             },
             "node": n.index, "result": result, "uneven": is_uneven(n), "mirrored": n.mirrored,
@@ -278,9 +281,9 @@ def _chain_table(m: Measures) -> list[dict[str, Any]]:
         if len(scaled) < 2:
             continue
         products = np.cumprod([abs(x.scale[0]) for x in scaled])
-        words = " → ".join(f"{x.name} × {abs(x.scale[0]):.3g}" for x in scaled)
+        words = " → ".join(f"{x.name} × {plain(abs(x.scale[0]))}" for x in scaled)
         rows.append({
-            "cells": {"chain": words, "running": " → ".join(f"{p:.3g}" for p in products)},
+            "cells": {"chain": words, "running": " → ".join(plain(p) for p in products)},
             "node": n.index, "result": "caution" if abs(products[-1] - 1) < 1e-3 else "note",
         })  # fmt: skip
     return (
@@ -296,8 +299,8 @@ def _nudge_table(m: Measures) -> list[dict[str, Any]]:
     rows = [
         {
             "cells": {
-                "group": names[n.group], "part": names[n.part], "spec": f"{n.low:.3g}" if n.low == n.high else f"{n.low:.3g} to {n.high:.3g}",
-                "applied": f"{n.applied:.3g}", "joints": f"{n.joints_within} of {n.joints}",
+                "group": names[n.group], "part": names[n.part], "spec": plain(n.low) if n.low == n.high else f"{plain(n.low)} to {plain(n.high)}",
+                "applied": plain(n.applied), "joints": f"{n.joints_within} of {n.joints}",
             },
             "node": n.part, "result": "clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
         }
@@ -309,8 +312,8 @@ def _nudge_table(m: Measures) -> list[dict[str, Any]]:
 
 def _triple(scale: list[float]) -> str:
     if max(scale) - min(scale) <= 1e-4 * max(map(abs, scale)):
-        return f"{scale[0]:.4g}"
-    return " × ".join(f"{s:.3g}" for s in scale)
+        return plain(scale[0])
+    return " × ".join(plain(s) for s in scale)
 
 
 def _budget(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from .anchors import ANCHORS
 from .checks.facing import BACKS
 from .checks.parts import first_parts, seen_from, unit_of
 from .checks.pivots import FAR, free_parts, spin, wanted
-from .figures import percent
+from .figures import percent, percent_of, plain
 from .headings import heading
 from .lengths import metres
 from .limits import plural
@@ -34,7 +34,7 @@ def pivots_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any
         named = ought.get(p.node)
         rows.append({
             "cells": {
-                "part": p.name, "sweeps": metres(p.sweep * unit), "needs": metres(p.needed * unit), "spin": f"{spin(p):.3g}",
+                "part": p.name, "sweeps": metres(p.sweep * unit), "needs": metres(p.needed * unit), "spin": plain(spin(p)),
                 "anchor": named[0].replace("-", " ") if named else "", "off": metres(named[1] * unit) if named else "",
             },
             "node": p.node, "result": "caution" if spin(p) > FAR else "clear", "spin": spin(p),
@@ -46,11 +46,11 @@ def pivots_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any
     anchored = intent.pivot in ANCHORS
     return {
         "about": "what each part turns about",
-        "line": f"sweeps up to {worst:,.3g} times" if free else "nothing is placed by its own node",
+        "line": f"sweeps up to {plain(worst)} times" if free else "nothing is placed by its own node",
         "limit": f"{intent.pivot.replace('-', ' ')} wanted" if anchored and intent.pivot else f"at most {FAR:g} times",
         "meter": worst / FAR if free else None,
         "headline": [
-            figure(f"{worst:,.3g}", "×", "widest sweep over what is needed", "caution" if worst > FAR else "clear"),
+            figure(plain(worst), "×", "widest sweep over what is needed", "caution" if worst > FAR else "clear"),
             figure(f"{far:,}", "", "parts swing far out", "caution" if far else "clear"),
             length(off * unit, "pivot to where it is wanted") if anchored else figure("–", "", "no pivot is named in the intent"),
         ],
@@ -87,9 +87,9 @@ def facing_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any
         "limit": f"seen from {SEEN_WORDS[intent.seen_from]}",
         "meter": None,
         "headline": [
-            figure(f"{100 * share:.3g}", "%", "of the area looks away", "stop" if share > 0 else "clear"),
+            figure(percent_of(share), "%", "of the area looks away", "stop" if share > 0 else "clear"),
             figure(f"{away:,}", "", "parts with faces turned away", "stop" if away else "clear"),
-            figure(f"{100 * backs:.3g}", "%", f"of looks meet a back{', most from ' + worst if worst else ''}", "caution" if backs > BACKS else "clear")
+            figure(percent_of(backs), "%", f"of looks meet a back{', most from ' + worst if worst else ''}", "caution" if backs > BACKS else "clear")
             if intent.seen_from == "outside"
             else figure("–", "", "not walked round: it is not seen from outside"),
             figure(f"{edges:,}", "", "edges wound against each other", "caution" if edges else "clear"),

@@ -9,7 +9,7 @@ from .checks.parts import unit_of
 from .checks.see_through import SEEN, WRONG, painted
 from .checks.uvs import density_words as density
 from .checks.uvs import used_sets
-from .figures import percent
+from .figures import percent, plain
 from .measures import Measures
 from .panel import figure, table
 from .rules import Intent, RuleSheet
@@ -72,12 +72,12 @@ def textures_panel(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, A
     return {
         "about": "images, and how they lie on the surface",
         "line": f"{lost:,} of {len(m.images):,} missing" if lost else f"{len(m.images):,} {'image' if len(m.images) == 1 else 'images'}, all there" if m.images else "no images",
-        "limit": f"{memory / 2**20:,.3g} MiB loaded" if memory else None,
+        "limit": f"{plain(memory / 2**20)} MiB loaded" if memory else None,
         "meter": memory / limit if limit and memory else None,
         "headline": [
             figure(f"{lost:,}", "", "images missing", "stop" if lost else "clear"),
             figure(f"{astray:,}", "", "found under another name", "caution" if astray else "clear"),
-            figure(f"{memory / 2**20:,.3g}", "MiB", "once loaded, with mips", "caution" if limit and memory > limit else "clear"),
+            figure(plain(memory / 2**20), "MiB", "once loaded, with mips", "caution" if limit and memory > limit else "clear"),
             figure(density(pixels) if middle else "–", "px/m" if middle else "", "in the middle of the model"),
         ],
         "tables": [

@@ -124,6 +124,9 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
             for (name, params), costs in zip(f.mends, f.costs, strict=True)
         ],
         "waived": None,
+        "under": f.under or None,
+        **({} if f.samples is None else {"samples": f.samples}),
+        **({} if f.confidence is None else {"confidence": round(f.confidence, 4)}),
     }
 
 

@@ -178,6 +178,9 @@ class Finding(Schema):
     elements = fields.Nested(Elements, required=True, allow_none=True)
     mends = fields.List(fields.Nested(Offer), required=True)
     waived = fields.String(required=True, allow_none=True)
+    under = fields.String(required=True, allow_none=True)
+    samples = fields.Integer()
+    confidence = fields.Float()
 
 
 class HeadFigure(Schema):

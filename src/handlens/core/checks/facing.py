@@ -90,7 +90,7 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             + (f"; {100 * side.confidence:.0f} % sure" if unsure else ""),
             value(share, "share"), value(0.0, "share"), count, part, f.node, Elements("faces", faces),
             ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
-            result="note" if side.met < NEVER_MET else "caution" if unsure else "",
+            result="note" if side.met < NEVER_MET else "caution" if unsure else "", confidence=side.confidence,
         )  # fmt: skip
 
 
@@ -203,7 +203,16 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         f"{percent(share)} of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
         value(share, "share"), value(0.0, "share"), backs, names.get(open_holes[0]) if open_holes else None,
         open_holes[0] if open_holes else None, nodes(open_holes) if open_holes else None, (*_filled(m, open_holes), ("facing.double-sided", {})),
+        why=_CARDS if _all_flat(m, set(w.backs_of) - meant) else "", samples=w.rays,
     )  # fmt: skip
+
+
+#: Why backs of parts without thickness are seen.
+_CARDS = "From behind, a flat part that is drawn from one side is not there at all: it vanishes as one walks round it."
+
+
+def _all_flat(m: Measures, parts: set[int]) -> bool:
+    return bool(parts) and all(m.meshes[p.mesh].surface.flat for p in m.parts if p.node in parts)
 
 
 def _filled(m: Measures, open_parts: list[int]) -> tuple[tuple[str, dict[str, Any]], ...]:

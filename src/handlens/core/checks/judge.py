@@ -12,6 +12,7 @@ from ..calls import call_text
 from ..measures import Measures
 from ..measures.records import TrialFigures
 from ..rules import Intent, RuleSheet
+from .causes import folded
 from .registry import STATIONS, Finding, Skipped, all_checks, settle
 
 
@@ -61,6 +62,7 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
             skipped.append((registered.id, reasons[0]))
         elif not real:
             clear.append(registered.id)
+    findings = folded(findings)
     return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s for s in STATIONS if s in unlooked))
 
 

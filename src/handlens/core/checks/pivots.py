@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..anchors import ANCHORS, anchor
+from ..figures import plain
 from ..lengths import metres
 from ..limits import plural
 from ..measures import Measures
@@ -19,6 +20,8 @@ Found = Iterator[Finding | Skipped]
 
 #: A pivot stands where it is wanted within this share of the part's diagonal.
 NEAR = 0.02
+#: Up to this many times it is awkward; past it a part swings out of sight.
+WILD = 10.0
 #: A pivot is far off where turning about it sweeps this many times the circle that is needed.
 FAR = 4.0
 
@@ -83,7 +86,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that swing far out when they are turned about their pivot.
 
     Why: such a part is awkward to place, turn and scale: it runs off instead of turning where it stands.
-    Measured: radius swept about the upright through the pivot over the radius needed about the box's middle, over 4. Where all pivots lie in one point, as when everything was left at the origin, that is one note.
+    Measured: radius swept about the upright through the pivot over the radius needed about the box's middle, over 4; a note up to 10. Where all pivots lie in one point, as when everything was left at the origin, that is told.
     Source: common practice, no published source.
     """
     free = free_parts(m)
@@ -95,10 +98,10 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     together = len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free)
     words = "all pivots lie in one point" if together else f"{plural(len(found), 'part swings', 'parts swing')} far out"
     yield Finding(
-        f"{words[0].upper()}{words[1:]}: turned about it, {worst.name} sweeps {spin(worst):,.3g} times the circle that it needs",
+        f"{words[0].upper()}{words[1:]}: turned about it, {worst.name} sweeps {plain(spin(worst))} times the circle that it needs",
         value(spin(worst), "factor"), value(1.0, "factor"), len(found), worst.name, worst.node, nodes([p.node for p in found]),
         (("pivots.set", {"anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre", "parts": ";".join(place(m, p.node) for p in found)}),),
-        result="note" if together else "",
+        result="note" if spin(worst) <= WILD else "",
     )  # fmt: skip
 
 

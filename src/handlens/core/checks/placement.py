@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from ..figures import plain
 from ..lengths import metres
 from ..limits import plural
 from ..measures import Measures
@@ -94,7 +95,7 @@ def uneven(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [n for n in m.nodes if is_uneven(n) and n.index not in rigged]
     if found:
         worst = max(found, key=lambda n: max(map(abs, n.scale)) / max(min(map(abs, n.scale)), 1e-300))
-        text = " × ".join(f"{abs(s):.3g}" for s in worst.scale)
+        text = " × ".join(plain(abs(s)) for s in worst.scale)
         yield Finding(
             f"{plural(len(found), 'node is', 'nodes are')} scaled unevenly: {_names(found)}", value(text, "text"), value("1 × 1 × 1", "text"),
             len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
@@ -184,7 +185,7 @@ def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             product *= factor
             if not is_uneven(above) and abs(factor - 1) >= 0.01 and abs(product - 1) < 1e-3:
                 yield Finding(
-                    f"{above.name} × {factor:.4g} is undone by {n.name} × {own:.4g}", value(factor, "factor"), value(1.0, "factor"),
+                    f"{above.name} × {plain(factor)} is undone by {n.name} × {plain(own)}", value(factor, "factor"), value(1.0, "factor"),
                     2, n.name, n.index, nodes([above.index, n.index]), BAKE, key=place(m, n.index),
                 )  # fmt: skip
                 break
@@ -293,9 +294,9 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if behind and n.joints_within == 0:
             title = f"{name} stays behind when {group} is moved: none of its {n.joints} joints hangs there"
         elif behind:
-            title = f"{name} travels {n.low:.3g} to {n.high:.3g} units when {group} is moved by one: {n.joints_within} of its {n.joints} joints hang there"
+            title = f"{name} travels {plain(n.low)} to {plain(n.high)} units when {group} is moved by one: {n.joints_within} of its {n.joints} joints hang there"
         else:
-            title = f"{name} travels {n.applied:.3g} units when {group} is moved by one, where its own node carries it as well as its joints"
+            title = f"{name} travels {plain(n.applied)} units when {group} is moved by one, where its own node carries it as well as its joints"
         yield Finding(
             title, value(n.low if behind else n.applied, "units"), value(1.0, "units"), 1, name, part, nodes([part, n.group]),
             tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")), key=place(m, part), result="" if behind or n.off else "note",

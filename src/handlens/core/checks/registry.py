@@ -69,7 +69,8 @@ class Elements:
 class Finding:
     """One thing a check found. `key` tells apart the findings of one check and is stable between revisions.
 
-    costs: beside each of `mends` what it was found to cost, None where nobody has tried it yet.
+    costs: beside each of `mends` what it was found to cost, None where nobody has tried it yet. under: id of the finding that it
+    follows from. samples, confidence: of a figure that was sampled, how many samples, and how sure it is, 0.5 (a guess) to 1.
     """
 
     title: str
@@ -85,6 +86,9 @@ class Finding:
     check: str = ""
     why: str = ""
     costs: tuple[tuple[str, ...] | None, ...] = ()
+    under: str = ""
+    samples: int | None = None
+    confidence: float | None = None
 
     @property
     def id(self) -> str:

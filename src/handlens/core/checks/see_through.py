@@ -283,5 +283,5 @@ def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, m.up_axis or sheet.up_axis)}", value(share, "share"),
             value(0.0, "share"), d.both, one, d.first, nodes(sorted({d.first, d.second})),
             (("see-through.halve", {"parts": [place(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
-            f"{place(m, d.first)}/{place(m, d.second)}",
+            f"{place(m, d.first)}/{place(m, d.second)}", samples=d.both,
         )  # fmt: skip

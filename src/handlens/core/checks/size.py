@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
+from ..figures import plain
 from ..lengths import metres
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
@@ -155,7 +156,7 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     # In the destination's own unit, so that nothing is left to be converted on the way.
     mends = (("size.scale", {"factor": offered / sheet.unit_metres, "unit": sheet.unit}),)
     says = (
-        f"× {factor:.4g} would make it {metres(_height(m, sheet) * factor)}"
+        f"× {plain(factor)} would make it {metres(_height(m, sheet) * factor)}"
         if factor != 1.0
         else "check that against what it should be"
     )
@@ -171,7 +172,7 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states a unit other than the one the destination counts in.
 
-    Why: an importer that ignores the stated unit makes it a hundred times too big or too small.
+    Why: an importer that ignores the stated unit makes it too big or too small by the factor between the two.
     Measured: metres a unit as the file states it, against the rule sheet's.
     Source: glTF 2.0 §3.4: all linear distances are in metres; the destination's unit is common practice, no published source.
     """
@@ -180,8 +181,9 @@ def unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     elif abs(m.unit_metres / sheet.unit_metres - 1) > 1e-9:
         factor = m.unit_metres / sheet.unit_metres
         yield Finding(
-            f"The file counts in units of {m.unit_metres:g} m, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {factor:g} on the way",
+            f"The file counts in units of {metres(m.unit_metres)}, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {plain(factor)} on the way",
             value(factor, "factor"), value(1.0, "factor"),
+            why=f"An importer that ignores the stated unit makes it {plain(max(factor, 1 / factor))} times too {'big' if factor < 1 else 'small'}.",
         )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ..figures import plain
 from ..limits import plural
 from ..measures import Measures
 from ..measures.slots import MODELS
@@ -295,7 +296,11 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         bright = x.highlight is not None and x.highlight >= 0.9 and (x.shine or 0) >= 200
         smooth = x.roughness is not None and x.roughness < 0.05 and (x.metallic or 0) < 0.5 and x.drawn != "blend"
         if x.used_by_faces and not mapped and (bright or smooth):
-            said = f"highlight {x.highlight:g}, exponent {x.shine:g}" if bright else f"roughness {x.roughness:g}"
+            said = (
+                f"highlight {plain(x.highlight or 0.0)}, exponent {plain(x.shine or 0.0)}"
+                if bright
+                else f"roughness {plain(x.roughness or 0.0)}"
+            )
             yield Finding(
                 f"{x.name or f'material {k}'} shines like a mirror: {said}", value(said, "text"), value("rougher", "text"), 1,
                 elements=_materials([k]), key=x.name or str(k),

@@ -202,7 +202,7 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rims: edges with a face on one side only, gathered into openings.
 
     Why: an opening that is not meant shows the far inside, which is not drawn, so one sees straight through.
-    Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution.
+    Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution; as a note where the walk-round proved that nobody looks through.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (boundary edges).
     """
     for p, mesh in first_parts(m):
@@ -227,8 +227,17 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 f"{plural(count, 'small opening' if tiny else 'opening')} in {p.name}, {sizes} across",
                 value(widest[0] * unit * 1000, "mm"), value(0.0, "mm"), count, p.name, p.node, Elements("edges", which.reshape(-1)),
                 (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),) if tiny else (),
-                key=key, result="caution" if tiny and kind_of(intent, p.name) not in ("foliage", "effect") else "",
+                key=key, result="caution" if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(m, p.mesh) else "",
             )  # fmt: skip
+
+
+def _never_seen(m: Measures, mesh: int) -> bool:
+    """Whether walking round showed that nobody sees a back through an opening of any part with that mesh."""
+    w = m.walk
+    if w is None or not w.directions or any(f.outside.turned for f in m.facing):
+        return False
+    shown = set(w.open_holes) | set(w.backs_of)
+    return not any(p.node in shown for p in m.parts if p.mesh == mesh)
 
 
 def _others(edges: Array, without: Array) -> Array:

@@ -89,7 +89,11 @@ def _bends(mesh: Mesh, edges: Edges) -> tuple[Array, Array]:
     first = edges.shared.first[~edges.shared.alike]
     face, n = face_of_corner(mesh), _unit(_face_normals(mesh))
     with np.errstate(all="ignore"):
-        return first, np.einsum("ij,ij->i", n[face[edges.corner[first]]], n[face[edges.corner[first + 1]]])
+        a, b = n[face[edges.corner[first]]], n[face[edges.corner[first + 1]]]
+        cosine = np.einsum("ij,ij->i", a, b)
+        # A face without a direction, as one with a corner at infinity, meets its neighbours at no angle.
+        known = (np.einsum("ij,ij->i", a, a) > 0.5) & (np.einsum("ij,ij->i", b, b) > 0.5) & np.isfinite(cosine)
+        return first, np.where(known, cosine, 1.0)
 
 
 def _soft(mesh: Mesh, edges: Edges) -> int:

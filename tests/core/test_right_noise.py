@@ -1,0 +1,129 @@
+"""One cause is one finding, severity goes by consequence, and figures are such as people read."""
+
+import re
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from handlens.core.checks import judge
+from handlens.core.checks.causes import ON_A_PART, ON_THE_WHOLE, folded
+from handlens.core.checks.registry import Finding, all_checks
+from handlens.core.figures import percent, plain
+from handlens.core.measures import collect
+from handlens.core.report import finding_json, report
+from handlens.core.rules import Intent, load_sheet
+from handlens.core.scene import Node
+from handlens.core.scene.recut import only_faces
+from handlens.terminal import findings_text
+from scenes import cube, findings, mesh, scene
+from solids import icosphere
+
+
+def test_what_follows_is_a_note_under_its_first_cause():
+    one = Finding("a", check="surface.doubles", key="k", node=3, result="caution")
+    two = Finding("b", check="surface.pinched", key="k", node=3, result="caution")
+    else_where = Finding("c", check="surface.pinched", key="j", node=4, result="caution")
+    found = folded([one, two, else_where])
+    assert [(f.under, f.result) for f in found] == [("", "caution"), ("surface.doubles:k", "note"), ("", "caution")]
+    chain = [
+        Finding("a", check="surface.duplicates", key="k", node=3, result="caution"),
+        Finding("b", check="surface.crowded-edges", key="k", node=3, result="caution"),
+        replace(two, key="k"),
+    ]
+    assert {f.under for f in folded(chain)[1:]} == {"surface.duplicates:k"}
+
+
+def test_causes_are_checks_that_there_are():
+    known = {c.id for c in all_checks()}
+    for effect, causes in (*ON_A_PART, *ON_THE_WHOLE):
+        assert {effect, *causes} <= known
+        assert effect not in causes
+
+
+def test_doubled_faces_are_told_once():
+    ball = icosphere(2)
+    twice = replace(
+        ball, corners=np.concatenate([ball.corners, ball.corners[:30]]), starts=np.arange(ball.face_count + 11) * 3,
+        slots=np.concatenate([ball.slots, ball.slots[:10]]) if len(ball.slots) else ball.slots,
+    )  # fmt: skip
+    found = findings(scene(twice))
+    loud = [f.check for several in found.values() for f in several if f.result != "note"]
+    assert loud == ["surface.duplicates"]
+    assert {f.under for f in found["surface.crowded-edges"]} == {"surface.duplicates:float"}
+
+
+def test_an_opening_that_nobody_looks_through_is_a_note():
+    """A hole in a ball within a closed box: small enough to be a caution where it can be seen."""
+    ball = icosphere(3)
+    torn = only_faces(ball, np.arange(ball.face_count) != 7)
+    small = lambda made: next(f for f in findings(made)["surface.holes"] if f.id.endswith("/small"))
+    assert small(scene(torn)).result in ("caution", "note")
+    assert "facing.walk-round" in findings(scene(torn))
+    hidden = scene(torn, cube("case", 8.0, (-4, -4, -4)))
+    assert small(hidden).result == "note"
+    assert not small(hidden).under
+
+
+@pytest.mark.parametrize("sheet", ["block-world", "creator-platform-strict", "ar-viewing"])
+def test_above_a_gates_own_limit_is_a_stop(sheet):
+    crowd = scene(icosphere(5), nodes=tuple(Node(f"n{k}", f"float_{k}", mesh=0) for k in range(20)))
+    found = findings(crowd, sheet)
+    limits = load_sheet(sheet).limits
+    told = {check: several[0].result for check, several in found.items() if check.startswith("budget.")}
+    assert told["budget.triangles-total"] == told["budget.draw-calls"] == "stop"
+    assert limits.triangles_total is not None
+    assert findings(crowd)["budget.triangles-total"][0].result == "caution"
+
+
+@pytest.mark.parametrize(
+    ("amount", "words"),
+    [(34_100.0, "34,100"), (1e6, "1,000,000"), (4.2, "4.2"), (0.00254, "0.00254"), (39.37007874, "39.4"), (100.0, "100"), (0, "0"), (1e-9, "under 0.000001"), (-0.5, "-0.5"), (999.6, "1000")],
+)  # fmt: skip
+def test_numbers_in_words(amount, words):
+    assert plain(amount) == words
+
+
+def test_shares_in_words():
+    assert [percent(x) for x in (1.0, 7.94e-8, 0.246)] == ["100 %", "under 0.01 %", "24.6 %"]
+
+
+EXPONENT = re.compile(r"\d[eE][+-]?\d")
+
+
+@pytest.mark.parametrize("size", [1e-7, 3.3e-3, 1.0, 1234.5, 7.7e6])
+def test_no_figure_has_an_exponent_or_is_no_size(size):
+    crate = replace(cube("crate", size), positions=cube("crate", size).positions + size * 400)
+    for unit in (1.0, 0.001, None):
+        made = scene(crate, unit_metres=unit, format="dae")
+        measures = collect(made)
+        judged = judge(measures, load_sheet(None), Intent())
+        told = [t for f in judged.findings for t in (f.title, f.why)]
+        text = findings_text("crate.dae", "Realtime engine", report({}, measures, judged))
+        for line in [*told, *text.splitlines()]:
+            assert not EXPONENT.search(line), line
+            assert "no size m" not in line
+
+
+def test_a_unit_is_wrong_by_its_own_factor():
+    told = findings(scene(cube(), unit_metres=0.001, format="dae"))["size.unit"][0]
+    assert "1,000 times too big" in told.why
+    assert told.title.endswith("× 0.001 on the way")
+
+
+def test_backs_of_cards_are_not_the_far_wall():
+    card = mesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2, 3]], "card")
+    told = findings(scene(card))["facing.walk-round"][0]
+    assert "far wall" not in told.why
+    assert told.samples
+    assert finding_json(replace(told, costs=(None,) * len(told.mends)))["samples"] == told.samples
+
+
+def test_edges_at_infinity_are_not_sharp():
+    box = cube()
+    points = box.positions.copy()
+    points[7] = np.inf
+    from handlens.core.scene.smoothing import smooth_normals
+
+    lit = replace(box, positions=points, normals=smooth_normals(box, 180)[0])
+    assert all(f.count <= 9 for f in findings(scene(lit)).get("facing.smeared", []))
