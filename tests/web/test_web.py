@@ -355,7 +355,7 @@ def test_what_the_mends_did(client, crate):
 def test_recipes(client):
     wish = {"name": "Quay standard", "slips": [{"mend": "size.scale", "params": {"factor": "100"}, "on": True}]}
     made = client.post("/api/recipes", json=wish)
-    assert made.json["slips"][0]["params"] == {"factor": 100.0}
+    assert made.json["slips"][0]["params"] == {"factor": 100.0, "unit": "as-it-is"}
     client.post("/api/recipes", json={**wish, "slips": [{"mend": "placement.bake", "params": {}, "on": True}]})
     kept = client.get("/api/recipes").json["recipes"]
     assert [(r["name"], r["slips"][0]["mend"]) for r in kept] == [("Quay standard", "placement.bake")]
@@ -422,6 +422,8 @@ def test_a_trial_tells_its_price(client):
     ask = lambda: client.post(f"/api/revisions/{chest['revision']}/try", json=wish).json
     trial = wait_for(lambda: (t := ask())["state"] == "done" and t)
     assert trial["price"] == [{"what": "Meshes stored", "before": "1", "after": "2"}]
+    assert set(trial) >= {"goes", "comes"}
+    assert all(isinstance(t, str) for t in (*trial["goes"], *trial["comes"]))
     # Kept, the same inspection is shown; the mesh that stays as it is was not measured again.
     lay(client, chest, ("placement.bake", {"parts": ["crate"]}, True))
     b = bench(client, chest)

@@ -1668,6 +1668,14 @@ export interface components {
             /** @description UV set that faces or parts are told of, where it is about one */
             uv_set?: number;
         };
+        Offer: {
+            mend: string;
+            params: {
+                [key: string]: unknown;
+            };
+            tried: boolean;
+            costs: string[];
+        };
         Finding: {
             id: string;
             check: string;
@@ -1682,8 +1690,11 @@ export interface components {
             why: string;
             count: number | null;
             elements: components["schemas"]["Elements"] | null;
-            mends: components["schemas"]["MendCall"][];
+            mends: components["schemas"]["Offer"][];
             waived: string | null;
+            under: string | null;
+            samples?: number;
+            confidence?: number;
         };
         Kind: {
             findings: string[];
@@ -1832,6 +1843,10 @@ export interface components {
             verdict: components["schemas"]["Counts"] | null;
             /** @description drawing figures that the mend changes */
             price: components["schemas"]["Figure"][];
+            /** @description findings that are there now and not with the mend */
+            goes: string[];
+            /** @description findings that come with the mend, or get worse */
+            comes: string[];
         };
         TapeStep: {
             /** @default null */

@@ -32,6 +32,11 @@ const forAll = computed(() => {
   const same = left.length === 1 && finding.value.mends.some((m) => m.mend === left[0]!.mend && JSON.stringify(m.params) === JSON.stringify(left[0]!.params));
   return all.value.length > 1 && !finding.value.waived && !same ? left : [];
 });
+/** The finding that this one follows from: mended there, it goes too. */
+const cause = computed(() => (finding.value.under ? props.state.findings.value.find((f) => f.id === finding.value.under) : undefined));
+/** What an offer was found to do when it was tried on a copy. */
+const price = (m: { tried: boolean; costs: string[] }) =>
+  !m.tried ? 'Not tried yet: try it to see what it does' : m.costs.length ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}` : 'Tried: this goes, nothing comes';
 /** The reference of an image that leads nowhere, which is the tail of the finding's id. */
 const lost = computed(() => (finding.value.result === 'stop' && !finding.value.waived && /^textures\.(missing|absolute):/.test(finding.value.id) ? finding.value.id.replace(/^[^:]*:/, '') : ''));
 const waiving = ref(false);
@@ -56,14 +61,14 @@ watch(() => props.state.asked.value, (id) => {
     </div>
     <p v-if="measured && wanted && measured !== wanted" class="mono figures" :title="`${exact(finding.measured)} · ${exact(finding.wanted)}`">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
     <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
-    <p v-else class="why">{{ finding.why }}</p>
+    <p v-else class="why"><span v-if="cause" class="faded">Follows from: {{ cause.title }}. </span>{{ finding.why }}</p>
     <LostImage v-if="lost" :reference="lost" :state="state" />
     <div class="acts">
       <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">{{ shown ? 'Take the mark off' : 'Show it' }}</button>
       <template v-if="!finding.waived">
         <button
           v-for="(m, k) in finding.mends" :key="k" class="btn" :class="state.onTape(m.mend, m.params) ? 'done' : 'main'" :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value"
-          @click="state.put(m.mend, m.params)"
+          :title="price(m)" @click="state.put(m.mend, m.params)"
         >
           {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params) }}
         </button>

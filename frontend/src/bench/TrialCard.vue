@@ -20,6 +20,8 @@ const isLine = (f: { before: string; after: string }) => Math.max(f.before.lengt
 const lines = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter(isLine));
 const figures = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter((f) => !isLine(f)));
 const now = computed(() => props.state.bench.value?.reading?.verdict);
+/** What goes and what comes with it: a mend that only moves the trouble is seen to do so before it is kept. */
+const told = computed(() => ([['Goes', trial.value?.goes ?? []], ['Comes', trial.value?.comes ?? []]] as [string, string[]][]).filter(([, list]) => list.length));
 const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
 </script>
 
@@ -39,6 +41,7 @@ const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
           <tr v-if="!trial!.price.length" class="price"><td>Price to draw</td><td colspan="2" class="num">the same</td></tr>
         </tbody>
       </table>
+      <p v-for="[what, list] in told" :key="what" class="small told"><ResultMark :result="what === 'Goes' ? 'clear' : 'caution'" /> <b>{{ what }}:</b> {{ list.slice(0, 3).join('; ') }}<span v-if="list.length > 3" class="faded" :title="list.join('\n')"> and {{ list.length - 3 }} more</span></p>
       <p v-for="r in trial!.run?.remarks ?? []" :key="r" class="small">{{ r }}</p>
       <p v-if="facts" class="faded small">Keeps {{ facts.keeps }}. Costs {{ facts.costs }}.</p>
     </template>
@@ -62,5 +65,6 @@ del { color: var(--hl-ink-soft); }
 del::before { content: 'was '; color: var(--hl-ink-faded); }
 ins { border-left-color: var(--hl-verdigris); }
 ins::before { content: 'now '; color: var(--hl-ink-faded); }
+.told { overflow-wrap: anywhere; }
 .acts { display: flex; gap: 8px; }
 </style>

@@ -5,10 +5,11 @@ import { computed, ref, shallowRef, watch, type ComputedRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, type Bench, type Finding, type Intent, type Slip } from '../api/client';
 import type { Marked, Spot } from './useEvidence';
+import type { components } from '../api/schema';
 import { useTrial } from './useTrial';
 
 /** Findings of one kind, which stand on one card, and the calls that mend them all. */
-export interface Kind { findings: Finding[]; mends: Finding['mends'] }
+export interface Kind { findings: Finding[]; mends: components['schemas']['Kind']['mends'] }
 export type BenchState = ReturnType<typeof useBench>;
 
 const plainSlips = (bench: Bench | undefined): Slip[] => (bench?.tape ?? []).map(({ mend, params, on }) => ({ mend, params, on }));

@@ -208,4 +208,11 @@ def _costs(before: Scene, after: Scene) -> list[str]:
     return told
 
 
-__all__ = ["WORK", "came", "with_trials"]
+def changes(before: Judgement, after: Judgement) -> tuple[list[str], list[str]]:
+    """Titles of the findings that a mend takes away, and of those that come with it or get worse."""
+    new = came(before, after)
+    left = {f.id for f in after.findings}
+    return [f.title for f in before.findings if f.id not in left], [f.title for f in new]
+
+
+__all__ = ["WORK", "came", "changes", "with_trials"]

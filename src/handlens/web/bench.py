@@ -18,6 +18,7 @@ from ..core.mends import find_mend
 from ..core.mends.arrival import changed_names, renamer
 from ..core.price import price
 from ..core.report import with_waivers
+from ..core.trials import changes
 from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Revision
@@ -162,14 +163,17 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
     with session() as s:
         revision = row(s, Revision, revision_id, "revision")
         inspection, _ = want_inspection(s, revision, slips)
-        verdict, cost = None, []
+        verdict, cost, goes, comes = None, [], list[str](), list[str]()
         if inspection.state == "done":
             model = revision.model
             tree = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
             verdict = with_waivers(tree, shelf.reasons_of(model))["verdict"]
             now = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
             if now is not None and now.state == "done":
-                cost = price(measures_of(now), measures_of(inspection))
+                before, after = measures_of(now), measures_of(inspection)
+                cost = price(before, after)
+                sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
+                goes, comes = changes(judge(before, sheet, intent), judge(after, sheet, intent))
         job = _live_job(s, inspection)
         return {
             "inspection": inspection.id,
@@ -179,6 +183,8 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
             "run": inspection.runs[-1] if inspection.runs else None,
             "verdict": verdict,
             "price": cost,
+            "goes": goes,
+            "comes": comes,
         }
 
 

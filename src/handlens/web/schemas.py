@@ -299,6 +299,12 @@ class Trial(Schema):
     run = fields.Nested(Run, required=True, allow_none=True)
     verdict = fields.Nested(Counts, required=True, allow_none=True)
     price = fields.List(fields.Nested(Figure), required=True, metadata={"description": "drawing figures that the mend changes"})
+    goes = fields.List(
+        fields.String(), required=True, metadata={"description": "findings that are there now and not with the mend"}
+    )
+    comes = fields.List(
+        fields.String(), required=True, metadata={"description": "findings that come with the mend, or get worse"}
+    )
 
 
 class Difference(Schema):
