@@ -30,6 +30,8 @@ WORK = 1_000_000
 _PLAY, _LOOK = 1_000, 20_000
 #: Checks whose counts come from rays, and by what share those differ between two readings of one surface.
 _SAMPLED = {"facing.walk-round": 0.1, "surface.unseen": 0.1, "see-through.draw-order": 0.1}
+#: Checks that say nothing while another finding comes first.
+_MASKED = ("facing.walk-round",)
 #: Checks told of pairs of parts, which go by other names once one is split.
 _OF_PARTS = ("see-through.draw-order",)
 _RANK = {"note": 0, "caution": 1, "stop": 2}
@@ -134,6 +136,7 @@ class _Tries:
             after = [judge(measures, sheet, self.intent) for sheet in self.sheets]
         left = [{f.id for f in j.findings} for j in after]
         new = [came(b, a) for b, a in zip(self.before, after, strict=False)]
+        everyone = {f.node for text in texts for _, f in self.findings[text]}
         told = []
         for text in texts:
             if text in refused:
@@ -142,13 +145,14 @@ class _Tries:
             outcome, on = outcomes[text]
             own = self.findings[text]
             stays = {f.id for k, f in own if f.id in left[k]}
-            # What came to another part is another call's doing, where several were played.
+            # What came to another part is another call's doing, where several were played and one of them was for that part.
             nodes = {f.node for _, f in own}
+            mine = lambda f, nodes=nodes: len(outcomes) == 1 or bool(_parts_of(f) & nodes) or not _parts_of(f) & everyone
             blamed = {
                 sheet.slug: titles
                 for sheet, found in zip(self.sheets, new, strict=True)
-                if (titles := [f.title for f in found if len(outcomes) == 1 or f.node is None or f.node in nodes or f.node >= len(self.scene.nodes)])
-            }  # fmt: skip
+                if (titles := [f.title for f in found if mine(f)])
+            }
             gone = sorted({f.id for _, f in own} - stays)
             told.append(TrialFigures(text, None, gone, blamed, [*_costs(on, outcome.scene), *outcome.remarks]))
         return told
@@ -164,9 +168,10 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
     words = {(f.check, f.title): f for f in before.findings}
     things = {_thing(f): f for f in before.findings}
     out = []
-    rest = _rest(before, after)
+    rest, silent = _rest(before, after), {check for check, _ in before.skipped}
     for f in after.findings:
-        if f.check in rest:
+        # What could not be told before is not new because it can be now.
+        if f.check in rest or (f.check in _MASKED and f.check in silent):
             continue
         was = (
             known.get(f.id)
@@ -178,6 +183,12 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
         if was is None or _RANK[f.result] > _RANK[was.result] or (f.count or 0) > allowed:
             out.append(f)
     return out
+
+
+def _parts_of(f: Finding) -> set[int | None]:
+    """Nodes that a finding is told of."""
+    listed = f.elements.indices.tolist() if f.elements is not None and f.elements.kind == "nodes" else []
+    return {f.node, *listed} - {None} if f.node is not None or listed else set()
 
 
 def _rest(before: Judgement, after: Judgement) -> set[str]:
