@@ -191,6 +191,8 @@ def test_cut_off_glb(tmp_path, cut):
         ({"meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 4}]}]}, "broken-reference"),
         ({"skins": [{"joints": [77]}]}, "broken-reference"),
         ({"materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 3}}}]}, "broken-reference"),
+        ({"materials": [{"pbrMetallicRoughness": ["not an object"]}]}, "broken-reference"),
+        ({"materials": [{"normalTexture": 3}]}, "broken-reference"),
         ({"animations": [{"samplers": [], "channels": [{"sampler": 0, "target": {"path": "scale"}}]}]}, "broken-reference"),
     ],
 )
