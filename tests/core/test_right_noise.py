@@ -1,5 +1,7 @@
 """One cause is one finding, severity goes by consequence, and figures are such as people read."""
 
+import base64
+import json
 import re
 from dataclasses import replace
 
@@ -16,7 +18,7 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
 from handlens.core.scene.recut import only_faces
 from handlens.terminal import findings_text
-from scenes import cube, findings, mesh, scene
+from scenes import cube, findings, mesh, read_files, scene
 from solids import icosphere
 
 
@@ -127,3 +129,25 @@ def test_edges_at_infinity_are_not_sharp():
 
     lit = replace(box, positions=points, normals=smooth_normals(box, 180)[0])
     assert all(f.count <= 9 for f in findings(scene(lit)).get("facing.smeared", []))
+
+
+def test_meshes_over_one_set_of_positions_are_not_stored_many_times(tmp_path):
+    """Eighteen meshes of one accessor, each with a material of its own: the file holds the positions once."""
+    body = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes()
+
+    def tree(accessors):
+        return json.dumps(
+            {
+                "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": list(range(18))}],
+                "nodes": [{"mesh": k, "translation": [2.0 * k, 0, 0]} for k in range(18)],
+                "meshes": [{"primitives": [{"attributes": {"POSITION": k % accessors}}]} for k in range(18)],
+                "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}] * accessors,
+                "bufferViews": [{"buffer": 0, "byteLength": len(body)}],
+                "buffers": [{"byteLength": len(body), "uri": "data:application/octet-stream;base64," + base64.b64encode(body).decode()}],
+            }
+        )  # fmt: skip
+
+    one = read_files(tmp_path / "one", {"fan.gltf": tree(1)}, "fan.gltf")
+    assert "arrival.copies-stored" not in findings(one)
+    many = read_files(tmp_path / "many", {"fan.gltf": tree(3)}, "fan.gltf")
+    assert findings(many)["arrival.copies-stored"][0].measured["value"] == 3

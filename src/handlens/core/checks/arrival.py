@@ -295,14 +295,14 @@ def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand in different places but store the same faces again instead of sharing them.
 
     Why: the file and the memory grow with every copy, and a change has to be made in each.
-    Measured: equal shape (positions to 1e-5 of the size) over distinct mesh data blocks.
+    Measured: equal shape (positions to 1e-5 of the size) over distinct sets of stored positions.
     Source: common practice, no published source.
     """
     if "instances" not in BY_NAME[m.format].holds:
         yield Skipped("the format cannot share a mesh between parts")
         return
     for group in _same_shape(m):
-        blocks = list(dict.fromkeys(p.mesh for p in group))
+        blocks = list(dict.fromkeys(m.meshes[p.mesh].stored_as for p in group))
         apart = any(not _same_bounds(p, group[0]) for p in group[1:])
         if len(blocks) > 1 and apart:
             yield Finding(

@@ -63,6 +63,8 @@ class Document:
         self.stored, self._unstored = len(data), 0
         self.used_files: list[tuple[str, str]] = []
         self._buffers: dict[int, memoryview] = {}
+        #: Positions of meshes by the accessors that they are stored in: meshes of the same ones share them.
+        self.shared: dict[tuple[int, ...], Array] = {}
         self._check_version()
 
     @cached_property

@@ -46,7 +46,9 @@ def read_material(doc: Document, number: int, entry: dict[str, Any], image_count
     for key in ("pbrMetallicRoughness", *(k for o in owners for k in o if k.endswith("Texture"))):
         found = next((o[key] for o in owners if o.get(key) is not None), None)
         if found is not None and not isinstance(found, dict):
-            problems.append(Problem("broken-reference", f"{where} has a {key} that is no object, so nothing of it is read.", where))
+            problems.append(
+                Problem("broken-reference", f"{where} has a {key} that is no object, so nothing of it is read.", where)
+            )
     pbr = pbr if isinstance(pbr, dict) else {}
     base = numbers(doc, pbr, "baseColorFactor", 4, WHITE, where)
     gloss = _gloss(entry)

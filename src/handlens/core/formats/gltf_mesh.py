@@ -63,7 +63,7 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
     return Mesh(
         id=f"mesh:{number}",
         name=entry["name"] if isinstance(entry.get("name"), str) else "",
-        positions=frozen(stored.astype(np.float64)),
+        positions=_shared(doc, raw, positions, stored),
         corners=frozen(corners),
         starts=frozen(np.arange(count + 1, dtype=np.int64) * 3),
         slots=frozen(slots),
@@ -97,6 +97,16 @@ def _run(names: set[str], prefix: str) -> int:
     while f"{prefix}{k}" in names:
         k += 1
     return k
+
+
+def _shared(doc: Document, primitives: list[dict[str, Any]], positions: _Stack, stored: Array) -> Array:
+    """(V, 3) float64 positions, the very same array as that of another mesh over the same accessors.
+
+    Packed geometry has its data beside its accessors, so there the same ones may mean something else.
+    """
+    own = frozen(stored.astype(np.float64))
+    packed = any(isinstance(p.get("extensions"), dict) for p in primitives)
+    return own if packed else doc.shared.setdefault(tuple(positions.offsets), own)
 
 
 def _primitive(doc: Document, entry: dict[str, Any], where: str, positions: _Stack, problems: list[Problem]) -> _Primitive | None:

@@ -81,6 +81,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
     arrays: dict[str, Array] = {}
     twins = _possible_twins(scene)
     meshes = []
+    stored: dict[int, int] = {}
     seen = _Seen(scene)
     alone = len(scene.meshes) == 1
     for k, mesh in enumerate(scene.meshes):
@@ -89,7 +90,8 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         taken = known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
         step = lambda share, k=k: progress("measuring meshes", 0.7 * (k + share) / len(scene.meshes))
         made = taken or _mesh(mesh, k, arrays, k in twins, alone, seen if whole else None, step)
-        meshes.append(made if taken else replace(made, content=digest))
+        first = stored.setdefault(id(mesh.positions), k)
+        meshes.append(replace(made, stored_as=first) if taken else replace(made, content=digest, stored_as=first))
     progress("looking at it from all round", 0.7)
     looked = seen.look(meshes, known, arrays) if whole else ([], None, None)
     progress("placing parts", 0.9)

@@ -90,6 +90,8 @@ class MeshFigures(msgspec.Struct, frozen=True):
     surface: SurfaceFigures
     uvs: list[UvFigures]
     shape_key: str | None = None
+    #: Number of the first mesh that is stored over the very same positions: a file may share them.
+    stored_as: int = 0
     #: Digest of everything that these figures were taken from; kept only where measures are to be used again.
     content: str | None = None
 
