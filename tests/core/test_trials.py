@@ -14,6 +14,7 @@ from handlens.core.measures.records import TrialFigures
 from handlens.core.mends import apply_mend
 from handlens.core.report import finding_json
 from handlens.core.rules import Intent, load_sheet, shipped
+from handlens.core.scene import Camera, Node
 from handlens.core.trials import came, with_trials
 from scenes import cube, mesh, scene
 
@@ -86,3 +87,17 @@ def test_a_mend_that_falls_is_not_offered(monkeypatch):
     assert measures.trials
     assert all(t.refused and "RuntimeError" in t.refused for t in measures.trials)
     assert not any(f.mends for f in judge(measures, load_sheet(None), Intent()).findings)
+
+
+def test_what_would_take_long_to_try_is_offered_untried(monkeypatch):
+    from handlens.core import trials
+
+    twice = mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], [[0, 1, 2], [0, 1, 2], [1, 3, 2]])
+    made = scene(twice, cube(at=(5, 0, 0))).with_(cameras=(Camera("eye", {}),))
+    made = made.with_(nodes=(*made.nodes, Node("n", "eye", camera=0)), roots=(0, 1, 2))
+    calls = lambda work: {t.call.partition(":")[0] for t in tried(made, work).trials}
+    assert calls(1e6) >= {"surface.clean", "arrival.remove"}
+    # A model of more triangles than half of what trying may cost: only what leaves its meshes alone is played.
+    assert calls(10) == {"arrival.remove"}
+    monkeypatch.setattr(trials, "_PIXELS", -1)
+    assert not any(c.startswith("textures.resize") for c in calls(1e6))

@@ -26,6 +26,20 @@ from .scene import Scene
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
 #: when somebody looks at them.
 WORK = 1_000_000
+#: Mends that leave every mesh as it is, so that playing them costs next to nothing however large the model is.
+_LIGHT = (
+    "arrival.",
+    "slots.",
+    "textures.find",
+    "textures.embed",
+    "textures.gather",
+    "textures.merge-equal",
+    "see-through.set",
+    "placement.one-drive",
+)
+#: Mends that paint pictures anew, and pixels of all pictures together from which on that is not done to try them.
+_PAINTING = ("textures.resize", "textures.convert", "textures.turn-green", "see-through.from-brightness", "see-through.divide")
+_PIXELS = 16 << 20
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000
 #: Checks whose counts come from rays, and by what share those differ between two readings of one surface.
@@ -82,10 +96,15 @@ class _Tries:
             kinds.setdefault(mend if params.keys() & {"parts", "materials"} else text, []).append(text)
         done: list[TrialFigures] = []
         alone: list[str] = []
+        large = 2 * sum(self.measures.meshes[p.mesh].triangles for p in self.measures.parts) > self.work
+        full = sum((i.width or 0) * (i.height or 0) for i in self.measures.images) > _PIXELS
         for n, together in enumerate(kinds.values()):
             self.progress(0.5 * n / len(kinds))
             if self.left <= 0:
                 break
+            mend = self.calls[together[0]][0]
+            if (large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
+                continue
             told = self.figures(together, *self.play(together))
             clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]
             done += clean

@@ -161,7 +161,7 @@ def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV islands with less room between them than the sheet wants.
 
-    Why: each halving of the image halves the room, so colours of the neighbour bleed over the seam a few steps away.
+    Why: each halving of the image halves the room, so colours of the neighbour bleed over the seam a few steps away. Laid anew, the islands would no longer lie under what is painted on the image, so the image has to be made anew with them.
     Measured: least distance of covered texels of two islands on a raster of 512 a side, in pixels of the largest image laid on by the set.
     Source: common practice, no published source (two pixels at the size that is looked at).
     """
@@ -184,7 +184,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if u.padding > 0 and room < wanted:
             yield Finding(
                 f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart", value(room, "px"), value(wanted, "px"), u.islands, p.name, p.node,
-                nodes([p.node], k), (("textures.unwrap", {"parts": [place(m, p.node)], "set": float(k + 1), "repack": "true"}),), f"{place(m, p.node)}/{k}",
+                nodes([p.node], k), (), f"{place(m, p.node)}/{k}",
             )  # fmt: skip
 
 

@@ -12,6 +12,8 @@ from .rays import RayScene, sphere_directions
 
 #: Directions from which parallel rays come, and rays along each side of their square.
 DIRECTIONS, ACROSS = 42, 40
+#: Loose pieces from which on half as many rays are cast along each side: they lie through each other, and each ray costs many times more.
+PIECES = 5_000
 #: Holes that rays are aimed at, and rays for each.
 HOLES, RAYS_A_HOLE = 2_000, 16
 
@@ -42,8 +44,10 @@ def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], h
     met, backs = np.zeros(DIRECTIONS, np.int64), np.zeros(DIRECTIONS, np.int64)
     of_parts = np.zeros(len(parts), np.int64)
     views = sphere_directions(DIRECTIONS)
+    loose = sum(p.patches.number for p in parts) > PIECES
+    across, holes = (ACROSS // 2, holes[: HOLES // 4]) if loose else (ACROSS, holes)
     for k, view in enumerate(views):
-        hit, back, part, _ = _look(rays, _screen(view), np.tile(-view, (ACROSS * ACROSS, 1)), fronts)
+        hit, back, part, _ = _look(rays, _screen(view, across), np.tile(-view, (across * across, 1)), fronts)
         met[k], backs[k] = hit.sum(), back.sum()
         of_parts += np.bincount(part[back], minlength=len(parts))
     share = backs / np.maximum(met, 1)
@@ -78,12 +82,12 @@ class _Fronts:
         return (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
 
 
-def _screen(view: Array) -> Array:
-    """(n, 3) starts of parallel rays on a square that covers the unit ball, seen from a direction."""
+def _screen(view: Array, count: int) -> Array:
+    """(n, 3) starts of parallel rays, so many along each side, on a square that covers the unit ball, seen from a direction."""
     across = np.cross(view, [0.0, 1.0, 0.0] if abs(view[1]) < 0.9 else [1.0, 0.0, 0.0])
     across /= np.linalg.norm(across)
     along = np.cross(across, view)
-    steps = (np.arange(ACROSS) + 0.5) / ACROSS - 0.5
+    steps = (np.arange(count) + 0.5) / count - 0.5
     u, v = np.meshgrid(steps, steps)
     return view + u.reshape(-1, 1) * across + v.reshape(-1, 1) * along
 
