@@ -151,3 +151,21 @@ def test_meshes_over_one_set_of_positions_are_not_stored_many_times(tmp_path):
     assert "arrival.copies-stored" not in findings(one)
     many = read_files(tmp_path / "many", {"fan.gltf": tree(3)}, "fan.gltf")
     assert findings(many)["arrival.copies-stored"][0].measured["value"] == 3
+
+
+#: Which check holds each limit.
+HELD_BY = {
+    "triangles_mesh": "budget.triangles-mesh", "triangles_total": "budget.triangles-total", "vertices_mesh": "budget.vertices-mesh",
+    "draw_calls": "budget.draw-calls", "texture_memory_bytes": "budget.texture-memory", "parts": "arrival.crumbs", "float_spacing_mm": "placement.far",
+    "texture_pixels": "textures.size", "texture_file_bytes": "textures.file-size", "slots_mesh": "slots.too-many",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("sheet", ["block-world", "creator-platform-strict", "ar-viewing"])
+def test_every_limit_of_a_gate_stops(sheet):
+    wanted = load_sheet(sheet)
+    by_id = {c.id: c for c in all_checks()}
+    limits = {n: getattr(wanted.limits, n) for n in wanted.limits.__struct_fields__ if n != "scene_triangles"}
+    assert set(limits) == set(HELD_BY)
+    for name, limit in limits.items():
+        assert limit is None or by_id[HELD_BY[name]].result_on(wanted) == "stop", name
