@@ -94,11 +94,14 @@ class _Tries:
             mend, params = self.calls[text]
             # Only what is kept to some parts or materials can be played after another without getting in its way.
             kinds.setdefault(mend if params.keys() & {"parts", "materials"} else text, []).append(text)
+        # What mends a stop first, then what costs next to nothing, then what mends most.
+        light = lambda texts: self.calls[texts[0]][0].startswith(_LIGHT)
+        order = sorted(kinds.values(), key=lambda texts: (self.urgency(texts[0]), not light(texts), -len(texts)))
         done: list[TrialFigures] = []
-        alone: list[str] = []
+        alone: dict[str, TrialFigures] = {}
         large = 2 * sum(self.measures.meshes[p.mesh].triangles for p in self.measures.parts) > self.work
         full = sum((i.width or 0) * (i.height or 0) for i in self.measures.images) > _PIXELS
-        for n, together in enumerate(kinds.values()):
+        for n, together in enumerate(order):
             self.progress(0.5 * n / len(kinds))
             if self.left <= 0:
                 break
@@ -108,12 +111,11 @@ class _Tries:
             told = self.figures(together, *self.play(together))
             clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]
             done += clean
-            alone += [t.call for t in told if t not in clean]
-        for n, text in enumerate(alone):
+            alone |= {t.call: t for t in told if t not in clean}
+        for n, (text, among_others) in enumerate(alone.items()):
             self.progress(0.5 + 0.5 * n / len(alone))
-            if self.left <= 0:
-                break
-            done += self.figures([text], *self.play([text]))
+            # Where there is no time to play it by itself, what it was seen to do among others speaks against it.
+            done += self.figures([text], *self.play([text])) if self.left > 0 else [among_others]
         return done
 
     def urgency(self, text: str) -> int:
