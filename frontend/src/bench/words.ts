@@ -42,6 +42,8 @@ export function mendWords(facts: MendFacts | undefined, id: string, params: Reco
 }
 
 function wholeWords(facts: MendFacts | undefined, id: string, params: Record<string, unknown>): string {
+  const metres: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001 };
+  if (id === 'size.scale' && Math.abs(Number(params.factor) * (metres[String(params.unit)] ?? 0) - 1) < 1e-9) return 'It is in metres';
   if (id === 'size.scale') return `Scale × ${Number(Number(params.factor).toPrecision(6))}`;
   if (id === 'size.up-axis') return `Turn to ${String(params.to)} up`;
   if (id === 'arrival.remove') return `Remove ${String(params.what)}`;

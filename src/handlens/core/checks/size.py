@@ -152,9 +152,11 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     factor = likely_factor(m, sheet, intent)
     # What may well be as large as it reads is not shrunk on a guess: a hall is no toy.
     size = max(size_metres(m) or [0.0])
-    offered = factor if can_judge(intent) or not ORDINARY[0] <= size <= ORDINARY[1] else 1.0
-    # In the destination's own unit, so that nothing is left to be converted on the way.
-    mends = (("size.scale", {"factor": offered / sheet.unit_metres, "unit": sheet.unit}),)
+    known = can_judge(intent) or not ORDINARY[0] <= size <= ORDINARY[1]
+    # In the destination's own unit, so that nothing is left to be converted on the way. Where both may be, both are offered, and
+    # what it reads as comes first.
+    factors = [factor] if known else list(dict.fromkeys((1.0, factor)))
+    mends = tuple(("size.scale", {"factor": x / sheet.unit_metres, "unit": sheet.unit}) for x in factors)
     says = (
         f"× {plain(factor)} would make it {metres(_height(m, sheet) * factor)}"
         if factor != 1.0
