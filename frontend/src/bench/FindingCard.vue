@@ -34,6 +34,7 @@ const forAll = computed(() => {
 });
 /** The finding that this one follows from: mended there, it goes too. */
 const cause = computed(() => (finding.value.under ? props.state.findings.value.find((f) => f.id === finding.value.under) : undefined));
+const origin = computed(() => (!cause.value ? '' : cause.value.station === finding.value.station && props.state.letterOf(cause.value) ? `finding ${props.state.letterOf(cause.value)}` : `a finding at ${cause.value.station}`));
 /** What an offer was found to do when it was tried on a copy. */
 const price = (m: { tried: boolean; costs: string[] }) =>
   !m.tried ? 'Not tried yet: try it to see what it does' : m.costs.length ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}` : 'Tried: this goes, nothing comes';
@@ -61,7 +62,7 @@ watch(() => props.state.asked.value, (id) => {
     </div>
     <p v-if="measured && wanted && measured !== wanted" class="mono figures" :title="`${exact(finding.measured)} · ${exact(finding.wanted)}`">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
     <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
-    <p v-else class="why"><span v-if="cause" class="faded">Follows from: {{ cause.title }}. </span>{{ finding.why }}</p>
+    <p v-else class="why"><span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}</p>
     <LostImage v-if="lost" :reference="lost" :state="state" />
     <div class="acts">
       <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">{{ shown ? 'Take the mark off' : 'Show it' }}</button>

@@ -42,10 +42,12 @@ _PAINTING = ("textures.resize", "textures.convert", "textures.turn-green", "see-
 _PIXELS = 16 << 20
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000
-#: Checks whose counts come from rays, and by what share those differ between two readings of one surface.
-_SAMPLED = {"facing.walk-round": 0.1, "surface.unseen": 0.1, "see-through.draw-order": 0.1}
+#: Checks whose measures come from rays, and by how much those differ between two readings of one surface, beside a tenth.
+_SAMPLED = {"facing.walk-round": 0.002, "surface.unseen": 100.0, "see-through.draw-order": 0.02}
 #: Checks that say nothing while another finding comes first.
 _MASKED = ("facing.walk-round",)
+#: Two meshes that are the same once one is mended were so before but for that; where a mend stores one more, its cost says so.
+_REVEALED = ("arrival.copies-stored",)
 #: Checks told of pairs of parts, which go by other names once one is split.
 _OF_PARTS = ("see-through.draw-order",)
 _RANK = {"note": 0, "caution": 1, "stop": 2}
@@ -192,7 +194,7 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
     rest, silent = _rest(before, after), {check for check, _ in before.skipped}
     for f in after.findings:
         # What could not be told before is not new because it can be now.
-        if f.check in rest or (f.check in _MASKED and f.check in silent):
+        if f.check in rest or f.check in _REVEALED or (f.check in _MASKED and f.check in silent):
             continue
         was = (
             known.get(f.id)
@@ -200,8 +202,7 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
             or words.get((f.check, f.title))
             or things.get(_thing(f))
         )
-        allowed = (was.count or 0) * (1 + (_SAMPLED.get(f.check, 0.0))) if was is not None else 0
-        if was is None or _RANK[f.result] > _RANK[was.result] or (f.count or 0) > allowed:
+        if was is None or _RANK[f.result] > _RANK[was.result] or _grew(was, f):
             out.append(f)
     return out
 
@@ -218,6 +219,14 @@ def _rest(before: Judgement, after: Judgement) -> set[str]:
         float(f.measured["value"]) * (f.count or 1) for f in judged.findings if f.check == check and f.measured is not None
     )
     return {check for check in _OF_PARTS if 2 * weight(after, check) < weight(before, check)}
+
+
+def _grew(was: Finding, now: Finding) -> bool:
+    """Whether there is more of a finding than before. Where rays tell, by its measure: how many meet it hangs on the model's box."""
+    if now.check in _SAMPLED:
+        a, b = (float((f.measured or {}).get("value") or 0.0) for f in (was, now))
+        return b > 1.1 * a + _SAMPLED[now.check]
+    return (now.count or 0) > (was.count or 0)
 
 
 def _thing(f: Finding) -> tuple[str, str, bytes]:
