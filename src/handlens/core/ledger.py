@@ -184,7 +184,7 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
                 **({"fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)} if judged else {}),
             },
             "result": "clear" if e.fits and judged else None,
-            "mend": {"mend": "size.scale", "params": {"factor": e.factor}} if e.factor != 1 else None,
+            "mend": _scale_call(m, sheet, e.factor),
         }
         for e in ranked[:6]
     ]
@@ -205,6 +205,13 @@ def _size(m: Measures, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
             table("What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), *([("fit", "Fit", True)] if judged else [])], factors),
         ],
     }  # fmt: skip
+
+
+def _scale_call(m: Measures, sheet: RuleSheet, factor: float) -> dict[str, Any] | None:
+    """The call that takes a factor for true: where no unit is stated, it is stated by it, in the destination's own."""
+    if m.unit_metres is None:
+        return {"mend": "size.scale", "params": {"factor": factor / sheet.unit_metres, "unit": sheet.unit}}
+    return {"mend": "size.scale", "params": {"factor": factor}} if factor != 1 else None
 
 
 def _fit(gives: float, wanted: float | None, fits: bool) -> str:
