@@ -105,6 +105,6 @@ h3 i { margin-left: auto; font: italic 500 14px var(--hl-font-display); color: v
 .figures { font-size: 12.5px; }
 .why { margin: 1px 0 5px; color: var(--hl-ink-soft); font-size: 12.5px; }
 .acts { display: flex; gap: 6px; margin-top: auto; flex-wrap: wrap; }
-.acts .btn { max-width: 100%; white-space: normal; text-align: left; }
+.acts .btn { max-width: 100%; white-space: normal; text-align: left; height: auto; min-height: 24px; }
 .reason { display: grid; grid-template-columns: auto 1fr; gap: 10px; align-items: center; margin-top: 10px; min-width: 460px; }
 </style>
