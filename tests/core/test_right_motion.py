@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.draw_order import draw_orders
 from handlens.core.mends import apply_mend
@@ -44,6 +45,16 @@ def test_one_drive_stays_for_all_parts_at_once(keep):
     for i in (2, 3):
         assert posed(after, i) == pytest.approx(posed(made, i), abs=1e-9)
     assert {n.skin for n in after.nodes if n.mesh is not None} == ({0} if keep == "joints" else {None})
+
+
+def test_vertices_that_no_joint_carries_are_not_left_behind():
+    made = driven_twice(1)
+    some = replace(made.meshes[0].weights, weights=np.array([0, *[1] * 7], np.float32))
+    bare = made.with_(meshes=(replace(made.meshes[0], weights=some),))
+    with pytest.raises(MendError, match="no joint carries"):
+        apply_mend(bare, "placement.one-drive", {"keep": "joints"})
+    after = apply_mend(bare, "placement.one-drive", {"keep": "node"}).scene
+    assert posed(after, 2) == pytest.approx(posed(bare, 2), abs=1e-9)
 
 
 def test_weights_that_do_not_sum_to_1_are_no_double_move():

@@ -36,6 +36,12 @@ def test_what_follows_is_a_note_under_its_first_cause():
     assert {f.under for f in folded(chain)[1:]} == {"surface.duplicates:k"}
 
 
+def test_no_stop_is_hidden_under_a_lesser_cause():
+    unit = Finding("a", check="size.undeclared-unit", result="caution")
+    size = Finding("b", check="size.expected", result="stop")
+    assert [(f.under, f.result) for f in folded([unit, size])] == [("", "caution"), ("", "stop")]
+
+
 def test_causes_are_checks_that_there_are():
     known = {c.id for c in all_checks()}
     for effect, causes in (*ON_A_PART, *ON_THE_WHOLE):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from .registry import Finding
+from .registry import RESULTS, Finding
 
 #: What follows from what on the same part: (the finding that follows, its causes in the order in which they are looked for).
 ON_A_PART = (
@@ -31,7 +31,8 @@ ON_THE_WHOLE = (
 def folded(findings: Sequence[Finding]) -> list[Finding]:
     """The findings with `under` set on those that follow from another, which are notes then.
 
-    A finding stands under its first cause only; a cause that follows from another itself passes it on.
+    A finding stands under its first cause only; a cause that follows from another itself passes it on. What weighs more than its
+    cause stands by itself: no stop is hidden under a caution.
     """
     by_part: dict[tuple[str, int], Finding] = {}
     by_check: dict[str, Finding] = {}
@@ -44,7 +45,8 @@ def folded(findings: Sequence[Finding]) -> list[Finding]:
     for f in findings:
         causes = [by_part.get((c, f.node)) for c in part_causes.get(f.check, ())] if f.node is not None else []
         causes += [by_check.get(c) for c in whole_causes.get(f.check, ())]
-        cause = next((c for c in causes if c is not None and c.id != f.id), None)
+        weight = RESULTS.index(f.result)
+        cause = next((c for c in causes if c is not None and c.id != f.id and RESULTS.index(c.result) <= weight), None)
         if cause is not None:
             under[f.id] = cause.id
     return [

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..limits import MendError, plural
-from ..scene import Channel, Node, Scene, Skin
+from ..scene import Channel, Node, Scene, Skin, Weights
 from ..scene.model import Array, frozen
 from ..scene.skinning import joint_matrices, posed
 from ..scene.through import through, unit
@@ -117,10 +117,19 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
     ]
     if not chosen:
         raise MendError("None of these parts is skinned.")
+    loose = [i for i in chosen if (w := scene.meshes[scene.nodes[i].mesh or 0].weights) is None or _unweighted(w)]
+    if keep == "joints" and loose:
+        raise MendError(f"{scene.part_name(loose[0])} has vertices that no joint carries: they would stay behind.")
     after = _by_joints(scene, chosen) if keep == "joints" else _by_node(scene, chosen)
     return Outcome(
         after, (Figure(f"parts moved by their {'joints' if keep == 'joints' else 'node'} alone", "0", f"{len(chosen):,}"),)
     )
+
+
+def _unweighted(w: Weights) -> bool:
+    """Whether some vertex has no weight at all."""
+    owner = np.repeat(np.arange(len(w.starts) - 1), np.diff(w.starts))
+    return bool((np.bincount(owner, np.abs(w.weights), len(w.starts) - 1) == 0).any())
 
 
 def _by_joints(scene: Scene, chosen: list[int]) -> Scene:
