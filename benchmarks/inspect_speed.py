@@ -64,7 +64,9 @@ def main() -> None:
     against(folder / "messy.glb", "messy", "20 pieces, 1 % of the faces turned, 300 holes")
     print("## Growth, time less start-up\n")
     print("| triangles | time ratio to 1M | per triangle, ratio to 1M | n log n would be |\n|---|---|---|---|")
-    start = min(run("-c", "import handlens.cli, handlens.core.report, handlens.core.inspection, numpy")[0] for _ in range(5))
+    start = min(
+        run("-c", "import handlens.cli, handlens.core.judge.report, handlens.core.pipeline.opening, numpy")[0] for _ in range(5)
+    )
     times: dict[int, float] = {}
     for size in (10_000, 100_000, 1_000_000, 2_000_000, 4_000_000):
         model = folder / f"{size}.glb"

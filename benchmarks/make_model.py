@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
-from handlens.core.formats.gltf_write import container
+from handlens.core.formats.gltf.write import container
 
 
 def bumpy_sphere(triangles: int) -> tuple[np.ndarray, np.ndarray]:

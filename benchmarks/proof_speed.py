@@ -17,12 +17,12 @@ import numpy as np
 from make_model import write
 
 from handlens.core import formats
+from handlens.core.geometry.recut import only_vertices, recut, used_vertices
 from handlens.core.packages import FilePackage, FolderPackage
+from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove
 from handlens.core.scene import Node, Scene
 from handlens.core.scene.model import Array, Mesh
-from handlens.core.scene.recut import only_vertices, recut, used_vertices
-from handlens.core.writing import write_as
 
 TRIANGLES, REPEATS = 1_000_000, 3
 

@@ -27,7 +27,7 @@ MODELS = Path("/usr/share/assimp/models")
 @pytest.fixture(scope="session", autouse=True)
 def falls() -> Iterator[None]:
     """A check that falls is passed over in life; here it fails the test that ran it."""
-    log = logging.getLogger("handlens.core.checks.judge")
+    log = logging.getLogger("handlens.core.judge.judge")
     log.addHandler(told := _Raising())
     yield
     log.removeHandler(told)

@@ -9,15 +9,15 @@ from typing import Any
 import numpy as np
 
 from handlens.core import formats
-from handlens.core.checks import judge
-from handlens.core.format_table import BY_NAME
+from handlens.core.formats.table import BY_NAME
+from handlens.core.judge import judge
 from handlens.core.measures import Measures, collect
 from handlens.core.packages import FolderPackage
+from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import Proof
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Channel, Clip, Layer, Material, Mesh, Node, Scene, Skin, Weights
-from handlens.core.writing import write_as
 
 CUBE_POINTS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
 #: Quads of the unit cube, wound outwards.
@@ -37,7 +37,7 @@ def cube(name: str = "crate", size: float = 1.0, at: tuple[float, float, float] 
 
 def triangles_of(made: Mesh) -> Mesh:
     """The same surface as triangles."""
-    from handlens.core.scene.triangles import triangulate
+    from handlens.core.geometry.triangles import triangulate
 
     corners, face = triangulate(made)
     return replace(

@@ -29,14 +29,14 @@ from typing import Any
 import numpy as np
 
 from handlens.core import formats
-from handlens.core.checks import judge
-from handlens.core.checks.judge import FAILED
-from handlens.core.format_table import BY_NAME, FORMATS, WRITERS
-from handlens.core.ledger import ledger
+from handlens.core.formats.table import BY_NAME, FORMATS, WRITERS
+from handlens.core.judge import judge
+from handlens.core.judge.judge import FAILED
+from handlens.core.judge.ledger import ledger
+from handlens.core.judge.report import report
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage
-from handlens.core.report import report
 from handlens.core.rules import Intent, shipped
 
 MEMORY = 3 * 1024**3
@@ -140,9 +140,9 @@ def _read(name: str, folder: Path, file: Path) -> None:
     package = FolderPackage(folder)
     if name in ("usda", "usdc", "usdz"):
         # The child's own function, called here: one process an input would take hours.
-        from handlens.core.formats import usd
-        from handlens.core.formats.usd_child import read_stage
-        from handlens.core.sections import Opened
+        from handlens.core.formats.usd.child import read_stage
+        from handlens.core.formats.usd import read as usd
+        from handlens.core.machine.sections import Opened
 
         usd.in_child = lambda task, asked, label, read=(): Opened(read_stage(asked))  # type: ignore[assignment]
         with np.errstate(all="ignore"):

@@ -35,7 +35,7 @@ python_env() {
   [ -x "$venv/bin/python" ] || python3 -m venv "$venv"
   "$venv/bin/python" -m pip install --quiet --disable-pip-version-check --require-hashes -r "$1" 2>&1 | grep -v WARNING >&2 || true
   "$venv/bin/python" -c 'import numpy, msgspec' || { say "The Python packages could not be installed."; exit 1; }
-  PYTHONPATH="$root/src" "$venv/bin/python" -m handlens.core.compiled
+  PYTHONPATH="$root/src" "$venv/bin/python" -m handlens.core.machine.compiled
   printf '%s\n' "$want" >"$stamp"
 }
 

@@ -16,18 +16,18 @@ from pathlib import Path
 from typing import Any
 
 from handlens.core import proof
-from handlens.core.calls import call_text
-from handlens.core.checks import Judgement, judge
-from handlens.core.checks.registry import Finding
-from handlens.core.inspection import open_scene
+from handlens.core.judge import Judgement, judge
+from handlens.core.judge.trials import came, with_trials
+from handlens.core.kit.check import Finding
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
-from handlens.core.mends import apply_mend
+from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import RuleSheet
 from handlens.core.scene import Scene
-from handlens.core.trials import came, with_trials
+from handlens.core.words.calls import call_text
 
 
 def played(

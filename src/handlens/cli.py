@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from . import __version__
-from .core.format_table import WRITABLE
+from .core.formats.table import WRITABLE
 from .core.limits import InputError
 from .guarded import guarded
 from .locked import lock_in
@@ -209,13 +209,12 @@ def _load_ahead(path: str) -> None:
 def _inspect(args: argparse.Namespace) -> int:
     began = time.perf_counter()
     _load_ahead(args.path)
-    from .core import report
-    from .core.checks import judge
-    from .core.inspection import open_scene
+    from .core.judge import judge, report
+    from .core.judge.trials import with_trials
     from .core.measures import collect
     from .core.measures.known import Known
+    from .core.pipeline.opening import open_scene
     from .core.rules import load_intent, load_sheet
-    from .core.trials import with_trials
 
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     package, path, scene = open_scene(args.path, args.search)
@@ -255,11 +254,11 @@ def check_parts(intent: Any, measures: Any, path: str | None) -> None:
 
 
 def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
-    from .core.inspection import open_to_mend
+    from .core.kit.mend import MendRun, apply_mend
     from .core.limits import MendError
-    from .core.mends import apply_mend, parse_call
-    from .core.mends.registry import MendRun
+    from .core.pipeline.opening import open_to_mend
     from .core.rules import load_intent, load_sheet
+    from .core.words.calls import parse_call
 
     load_sheet(args.rules), load_intent(args.intent)
     calls = [parse_call(text) for text in args.mend]
@@ -279,9 +278,9 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
 
 def _mend(args: argparse.Namespace) -> int:
     from .core import formats
+    from .core.pipeline.writing import changed_files
     from .core.rules import load_sheet
     from .core.rules.export import ExportOptions
-    from .core.writing import changed_files
 
     _, path, _, scene, runs = _mended(args)
     out, format_name = _target(args.out, path, scene.format)
@@ -318,11 +317,11 @@ def _mend(args: argparse.Namespace) -> int:
 
 
 def _export(args: argparse.Namespace) -> int:
-    from .core.format_table import WRITERS
-    from .core.inspection import open_scene
+    from .core.formats.table import WRITERS
     from .core.packages import FilePackage
+    from .core.pipeline.opening import open_scene
+    from .core.pipeline.writing import write_as
     from .core.rules import load_intent, load_sheet
-    from .core.writing import write_as
 
     options, _ = _options(load_sheet(args.rules).writes, args), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
@@ -356,7 +355,7 @@ def _options(wanted: ExportOptions, args: argparse.Namespace) -> ExportOptions:
 
 
 def _prove(args: argparse.Namespace) -> int:
-    from .core.inspection import open_scene
+    from .core.pipeline.opening import open_scene
     from .core.proof import prove
     from .core.rules import load_sheet
 
@@ -377,7 +376,7 @@ def _target(out: str, model: str, format_name: str) -> tuple[Path, str]:
     """The main file to write. A folder, or a name without an ending, takes the model's own name."""
     path = Path(out)
     ending = path.suffix.lower().lstrip(".")
-    from .core.format_table import WRITERS
+    from .core.formats.table import WRITERS
 
     if path.is_dir() or not ending or out.endswith(("/", os.sep)):
         # What can only be read is written as the nearest that can be.
@@ -406,7 +405,7 @@ def _rules_show(args: argparse.Namespace) -> int:
 
 
 def _checks(args: argparse.Namespace) -> int:
-    from .core import catalogue
+    from .core.judge import catalogue
 
     listed = catalogue.checks()
     if args.json:
@@ -418,7 +417,7 @@ def _checks(args: argparse.Namespace) -> int:
 
 
 def _mends(args: argparse.Namespace) -> int:
-    from .core import catalogue
+    from .core.judge import catalogue
 
     listed = catalogue.mends()
     if args.json:

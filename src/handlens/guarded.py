@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from .core import limits
-from .core.parent import end_with_parent
+from .core.machine.parent import end_with_parent
 
 #: Signals by which someone says that it shall stop.
 _TOLD = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)

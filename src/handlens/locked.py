@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from .core.compiled_ahead import load_ahead
-from .core.confine import confine
+from .core.machine.compiled_ahead import load_ahead
+from .core.machine.confine import confine
 
 _READ, _WRITTEN = ("path", "a", "b", "rules", "intent"), ("out", "json", "proof")
 

@@ -6,20 +6,20 @@ import shlex
 from collections.abc import Iterator
 from typing import Any
 
-from .core.calls import call_text
-from .core.checks import RESULTS, STATIONS
-from .core.checks.alike import MANY, kinds
-from .core.figures import plain
-from .core.lengths import metres
+from .core.judge.alike import MANY, kinds
+from .core.kit.check import RESULTS, STATIONS
 from .core.limits import plural
 from .core.proof import Proof
+from .core.words.calls import call_text
+from .core.words.figures import plain
+from .core.words.lengths import metres
 
 #: Titles of one kind that are listed; the rest are counted.
 _LISTED = 5
 
 
 def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
-    """A report in lines. tree: as `core.report.report` makes it."""
+    """A report in lines. tree: as `core.judge.report.report` makes it."""
     f, v = tree["facts"], tree["verdict"]
     sides = f["bounds"]["size"] if f["bounds"] is not None else []
     told = [metres(x * f["unit_metres"]) for x in sides] if f["unit_metres"] is not None else [plain(x) for x in sides]

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from handlens.core.measures.adjacency import at_next_corner, edges, face_of_corner, joined_faces, next_corner
-from handlens.core.measures.topology import surface
+from handlens.core.geometry.adjacency import at_next_corner, edges, face_of_corner, joined_faces, next_corner
+from handlens.core.geometry.topology import surface
 from scenes import CUBE_FACES, CUBE_POINTS, mesh
 
 #: Meshes of up to 12 points and 10 faces of 3 to 5 corners, each point at most once a face: crowded edges and turned faces included.

@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from handlens.core.calls import split_names
-from handlens.core.checks import judge
-from handlens.core.checks.alike import kinds, together
+from handlens.core.judge import judge
+from handlens.core.judge.alike import kinds, together
+from handlens.core.judge.report import report
+from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend, call_text, parse_call
-from handlens.core.report import report
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node
+from handlens.core.words.calls import call_text, parse_call, split_names
 from handlens.terminal import findings_text
 from scenes import cube, scene, triangles_of
 

@@ -9,14 +9,14 @@ from PIL import Image as Pillow
 from PIL import ImageDraw, ImageFilter
 
 from handlens.core import formats
-from handlens.core.checks import judge
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.alpha import alpha_figures
-from handlens.core.mends import apply_mend
-from handlens.core.mends.see_through import brightness_as_alpha
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
+from handlens.core.stations.see_through.mends import brightness_as_alpha
 from scenes import mesh, scene
 
 

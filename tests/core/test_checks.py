@@ -6,12 +6,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.checks import STATIONS, all_checks
-from handlens.core.checks.size import CLASSIC, FOOT, INCH
+from handlens.core.judge.report import finding_json
+from handlens.core.kit.check import STATIONS, all_checks
 from handlens.core.measures import collect
-from handlens.core.report import finding_json
 from handlens.core.rules import load_sheet, shipped
 from handlens.core.scene import Camera, Light, Material, Node, Problem, Skin
+from handlens.core.stations.size.checks import CLASSIC, FOOT, INCH
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene
 
 HALF = float(np.sqrt(0.5))

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 
 from handlens.core.display import display_copy, light, marked, reduced_copy
-from handlens.core.formats.uv_transform import placed
+from handlens.core.machine.sections import Opened
 from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, TextureInput, Weights
 from handlens.core.scene.model import frozen
-from handlens.core.sections import Opened
+from handlens.core.surface.uv_transform import placed
 from pictures import textured
 
 

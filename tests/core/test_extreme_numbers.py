@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from handlens import cli
-from handlens.core.checks import judge
 from handlens.core.display import display_copy
-from handlens.core.inspection import open_scene
-from handlens.core.ledger import ledger
+from handlens.core.judge import judge
+from handlens.core.judge.ledger import ledger
 from handlens.core.measures import Measures, collect
+from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, shipped
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes()

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.mends import apply_mend
+from handlens.core.kit.mend import apply_mend
 from handlens.core.scene import Node
 from handlens.core.scene.transforms import apply, world_matrices
 from scenes import cube, findings, round_trip, scene

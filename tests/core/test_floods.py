@@ -10,15 +10,16 @@ import pytest
 from msgspec.structs import replace
 
 from handlens.core import formats
-from handlens.core.checks import judge
-from handlens.core.checks.arrival import _in_one_place, _same_bounds
+from handlens.core.geometry import rays
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError
-from handlens.core.measures import collect, rays
+from handlens.core.measures import collect
 from handlens.core.measures.records import PartFigures
-from handlens.core.mends import apply_mend
 from handlens.core.packages import FolderPackage
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
+from handlens.core.stations.arrival.checks import _in_one_place, _same_bounds
 from scenes import cube, findings, scene
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
-from handlens.core.formats.gltf_write import container
+from handlens.core.formats.gltf.write import container
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from handlens.core.headings import heading
 from handlens.core.scene.axes import turn_between
+from handlens.core.scene.headings import heading
 
 #: Towards the viewer, Y up, the front facing +Z (glTF 2.0 §3.4).
 WORDS = {

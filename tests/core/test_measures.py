@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from handlens.core.geometry.distinct import distinct_rows
+from handlens.core.geometry.topology import connected_pieces, gpu_vertices, surface, zero_area_faces
+from handlens.core.geometry.triangles import triangulate
 from handlens.core.measures import Measures, collect
-from handlens.core.measures.distinct import distinct_rows
 from handlens.core.measures.precision import float32_spacing
-from handlens.core.measures.topology import connected_pieces, gpu_vertices, surface, zero_area_faces
 from handlens.core.scene import Layer, Node
-from handlens.core.scene.triangles import triangulate
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene, triangles_of
 
 
@@ -63,7 +63,7 @@ def test_distinct_rows_agree_with_a_set(rows):
 
 
 def test_colliding_hashes_are_seen(monkeypatch):
-    monkeypatch.setattr("handlens.core.measures.distinct._PRIME", np.uint64(0))  # every row now hashes alike
+    monkeypatch.setattr("handlens.core.geometry.distinct._PRIME", np.uint64(0))  # every row now hashes alike
     assert distinct_rows([np.arange(12.0).reshape(4, 3)])[1] == 4
 
 

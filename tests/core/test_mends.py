@@ -7,14 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from handlens.core.calls import call_text
+from handlens.core.geometry.topology import surface
+from handlens.core.kit.mend import all_mends, apply_mend, apply_tape, find_mend
 from handlens.core.limits import InputError, MendError
-from handlens.core.measures.topology import surface
-from handlens.core.mends import all_mends, apply_mend, apply_tape, parse_call
-from handlens.core.mends.registry import find_mend
 from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
 from handlens.core.scene.skinning import pose_at, posed
 from handlens.core.scene.transforms import Polar, compose, matrix_quaternion, quaternion_matrix, walk, world_matrices
+from handlens.core.words.calls import call_text, parse_call
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene, triangles_of
 
 Y_TO_Z = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
@@ -376,7 +375,7 @@ AWAY = np.array([482_803.21, 37.5, 236_541.87])
 @settings(max_examples=40, deadline=None)
 def test_bringing_home_moves_every_part_alike(seed, in_the_mesh):
     """Survey coordinates on the roots or in the vertices themselves: world positions move by one offset, and back."""
-    from handlens.core.mends.home import shifted
+    from handlens.core.stations.placement.mends_home import shifted
 
     made = random_tree(np.random.default_rng(seed))
     if in_the_mesh:
@@ -421,7 +420,7 @@ def test_children_of_a_pulled_pivot_stay_where_they_are():
 @given(st.integers(0, 10_000))
 @settings(max_examples=20, deadline=None)
 def test_a_rig_comes_home_whole_in_every_pose(seed):
-    from handlens.core.mends.home import shifted
+    from handlens.core.stations.placement.mends_home import shifted
 
     made = shifted(rigged(np.random.default_rng(seed)), np.array([1000.0, 0, 500.0]))
     after = apply_mend(made, "placement.home", {}).scene
@@ -443,7 +442,7 @@ def test_at_home_already():
 def test_the_crane_comes_home_and_is_clear():
     from pathlib import Path
 
-    from handlens.core.inspection import open_scene
+    from handlens.core.pipeline.opening import open_scene
     from scenes import findings
 
     made = open_scene(Path(__file__).parents[2] / "demo" / "models" / "quay_crane")[2]

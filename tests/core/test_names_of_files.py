@@ -7,8 +7,8 @@ from dataclasses import replace
 import pytest
 
 from handlens.core import formats
-from handlens.core.formats.names import as_file
 from handlens.core.scene import Image, Material, TextureInput
+from handlens.core.surface.names import as_file
 from pictures import png
 from scenes import cube, scene
 

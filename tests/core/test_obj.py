@@ -9,11 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from handlens.core import formats
-from handlens.core.formats import obj
-from handlens.core.formats.obj_blocks import BlockParser
-from handlens.core.formats.obj_lines import LineParser
+from handlens.core.formats.obj.blocks import BlockParser
+from handlens.core.formats.obj.lines import LineParser
+from handlens.core.formats.obj import read as obj
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
-from handlens.core.mends import apply_mend
 from scenes import read_files, scene
 
 

@@ -8,15 +8,15 @@ from functools import cache
 import pytest
 
 from conftest import ROOT
-from handlens.core.checks import judge
-from handlens.core.inspection import open_scene
-from handlens.core.ledger import ledger
-from handlens.core.lengths import metres
+from handlens.core.judge import judge
+from handlens.core.judge.ledger import ledger
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend
+from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.intent import intent_from_json
+from handlens.core.words.lengths import metres
 from scenes import scene
 
 DEMO = ROOT / "demo" / "models"

@@ -7,8 +7,9 @@ from pathlib import Path
 import pytest
 
 from handlens.core import formats, limits, packages
+from handlens.core.formats.files import model_files, role_of
 from handlens.core.limits import InputError
-from handlens.core.packages import FolderPackage, ZipPackage, clean_path, model_files, open_package, role_of
+from handlens.core.packages import FolderPackage, ZipPackage, clean_path, open_package
 
 OBJ = "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
 

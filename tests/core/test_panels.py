@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from core.test_alpha import CUT, card
-from handlens.core.checks import judge
-from handlens.core.ledger import ledger
+from handlens.core.judge import judge
+from handlens.core.judge.ledger import ledger
+from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Camera, Image, Layer, Light, Material, Node, TextureInput

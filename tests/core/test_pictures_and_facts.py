@@ -10,16 +10,16 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from handlens.core.checks import judge
-from handlens.core.checks.budget import texture_memory
-from handlens.core.inspection import open_scene
-from handlens.core.ledger import ledger
+from handlens.core.judge import judge
+from handlens.core.judge.ledger import ledger
+from handlens.core.judge.report import facts, source
 from handlens.core.measures import collect, count
 from handlens.core.measures.pictures import picture
-from handlens.core.report import facts, source
+from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Clip, Image, Layer, Material, Morph, Node, TextureInput, Weights
 from handlens.core.scene.model import Channel
+from handlens.core.stations.budget.checks import texture_memory
 from scenes import cube, findings, mesh, read_files, rigged, scene
 
 
@@ -232,7 +232,7 @@ def test_ledger_size_offers_factors_as_mends():
 
 
 def test_waived_findings_do_not_count():
-    from handlens.core.report import report, with_waivers
+    from handlens.core.judge.report import report, with_waivers
 
     m, rules = collect(dressed()), load_sheet(None)
     judged = judge(m, rules, Intent())

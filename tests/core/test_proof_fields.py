@@ -10,10 +10,10 @@ import pytest
 
 from everything import everything, picture
 from handlens.core import scene as types
+from handlens.core.geometry.recut import recut
 from handlens.core.proof import compare
 from handlens.core.proof.rows import Row
 from handlens.core.scene import Channel, Layer, Morph, Neighbour, Scene, Weights
-from handlens.core.scene.recut import recut
 
 Change = Callable[[Scene], Scene]
 

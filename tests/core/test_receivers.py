@@ -10,7 +10,7 @@ import pytest
 
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
-from handlens.core.receivers import log
+from handlens.core.receivers.log import log
 from handlens.core.rules import shipped
 from handlens.core.rules.sheet import Receiver, sheet_from_json
 from handlens.core.scene import Camera, Image, Material, Node, TextureInput

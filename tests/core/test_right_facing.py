@@ -5,8 +5,8 @@ import json
 import numpy as np
 import pytest
 
-from handlens.core.mends import apply_mend
-from handlens.core.scene.recut import turned_faces
+from handlens.core.geometry.recut import turned_faces
+from handlens.core.kit.mend import apply_mend
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
 
 
@@ -55,7 +55,7 @@ def test_a_roof_that_is_turned_over_is_still_told():
 def test_the_share_is_one_of_the_whole_part():
     """Two of six sides lie loose and turned: a third of the area, whatever could not be judged."""
     pieces = [mesh(CUBE_POINTS, [f if k < 4 else f[::-1]], "crate") for k, f in enumerate(CUBE_FACES)]
-    from handlens.core.scene.joining import joined_meshes
+    from handlens.core.geometry.joining import joined_meshes
 
     told = findings(scene(joined_meshes(pieces)))["facing.inward"][0]
     assert told.measured["value"] == pytest.approx(1 / 3, abs=1e-6)
@@ -79,7 +79,7 @@ def shaft():
     low = [[x, 1, z] for x, _, z in lid[4:]]
     sides = mesh(lid[4:] + low, [[0, 4, 5, 1], [1, 5, 6, 2], [2, 6, 7, 3], [3, 7, 4, 0]], "shaft")
     bottom = mesh(low, [[0, 1, 2, 3]], "bottom")
-    from handlens.core.scene.joining import joined_meshes
+    from handlens.core.geometry.joining import joined_meshes
 
     return scene(joined_meshes([outer, top, sides, bottom]))
 

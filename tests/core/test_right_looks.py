@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
-from handlens.core.format_table import WRITERS
-from handlens.core.mends import apply_mend
+from handlens.core.formats.table import WRITERS
+from handlens.core.kit.mend import apply_mend
 from handlens.core.scene import Image, Layer, Material, TextureInput
 from scenes import findings, mesh, read_files, round_trip, scene
 

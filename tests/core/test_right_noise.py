@@ -8,15 +8,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.checks import judge
-from handlens.core.checks.causes import ON_A_PART, ON_THE_WHOLE, folded
-from handlens.core.checks.registry import Finding, all_checks
-from handlens.core.figures import percent, plain
+from handlens.core.geometry.recut import only_faces
+from handlens.core.judge import judge
+from handlens.core.judge.causes import ON_A_PART, ON_THE_WHOLE, folded
+from handlens.core.judge.report import finding_json, report
+from handlens.core.kit.check import Finding, all_checks
 from handlens.core.measures import collect
-from handlens.core.report import finding_json, report
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
-from handlens.core.scene.recut import only_faces
+from handlens.core.words.figures import percent, plain
 from handlens.terminal import findings_text
 from scenes import cube, findings, mesh, read_files, scene
 from solids import icosphere
@@ -131,7 +131,7 @@ def test_edges_at_infinity_are_not_sharp():
     box = cube()
     points = box.positions.copy()
     points[7] = np.inf
-    from handlens.core.scene.smoothing import smooth_normals
+    from handlens.core.geometry.smoothing import smooth_normals
 
     lit = replace(box, positions=points, normals=smooth_normals(box, 180)[0])
     assert all(f.count <= 9 for f in findings(scene(lit)).get("facing.smeared", []))

@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core import report
+from handlens.core.geometry.smoothing import smooth_normals
+from handlens.core.judge import report
+from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend
 from handlens.core.scene import Image, Layer, Material, Node, TextureInput
-from handlens.core.scene.smoothing import smooth_normals
 from scenes import cube, findings, mesh, read_files, scene
 from solids import icosphere
 

@@ -7,14 +7,14 @@ import numpy as np
 import pytest
 
 from handlens.cli import main
+from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend
+from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove
 from handlens.core.rules import load_sheet
 from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed
 from handlens.core.scene.transforms import world_matrices
-from handlens.core.writing import write_as
 from scenes import cube, findings, mesh, read_files, round_trip, scene
 
 #: A quarter turn about X, as a rig made with Z up stands in a scene with Y up; with 0.01, common practice, no published source.

@@ -8,12 +8,13 @@ import jsonschema
 import numpy as np
 import pytest
 
-from handlens.core.checks import STATIONS, judge
 from handlens.core.display import display_copy
-from handlens.core.inspection import open_scene
-from handlens.core.ledger import ledger
+from handlens.core.judge import judge
+from handlens.core.judge.ledger import ledger
+from handlens.core.kit.check import STATIONS
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
+from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.rules.sheet import SCHEMA, SHEETS, sheet_from_json

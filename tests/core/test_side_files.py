@@ -8,15 +8,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from handlens import cli
-from handlens.core.checks import judge
-from handlens.core.inspection import open_scene
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.side_files import all_names, one_edit, variant_words
-from handlens.core.mends import apply_mend
+from handlens.core.packages.side_text import Lines, decoded, values
+from handlens.core.pipeline.opening import open_scene
+from handlens.core.pipeline.writing import changed_files
 from handlens.core.rules import Intent, load_sheet
-from handlens.core.side_text import Lines, decoded, values
-from handlens.core.writing import changed_files
 
 MODEL = "mtllib buoy_green.mtl\no float\nv 0 0 0\nv 1 0 0\nv 1 1 0\nusemtl buoy green\nf 1 2 3\n"
 LIBRARY = "newmtl buoy green\nKd 0.2 0.5 0.3\n"

@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
-from handlens.core.checks import judge
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.slots import _rounded
-from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
 from pictures import png

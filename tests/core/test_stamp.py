@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 
 from everything import everything
-from handlens.core.checks.judge import FAILED, judge
-from handlens.core.checks.judge import __name__ as JUDGE
+from handlens.core.judge.judge import FAILED, judge
+from handlens.core.judge.judge import __name__ as JUDGE
+from handlens.core.judge.report import report
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import content_key
-from handlens.core.report import report
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Mesh, Node

@@ -5,18 +5,18 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.checks import judge
-from handlens.core.headings import heading
-from handlens.core.ledger import ledger
+from handlens.core.geometry.patches import patches, volumes_and_area
+from handlens.core.geometry.rays import RayScene, hemisphere_directions, sequence, sphere_directions
+from handlens.core.geometry.recut import only_faces, turned_faces
+from handlens.core.geometry.topology import surface
+from handlens.core.judge import judge
+from handlens.core.judge.ledger import ledger
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
-from handlens.core.measures.patches import patches, volumes_and_area
-from handlens.core.measures.rays import RayScene, hemisphere_directions, sequence, sphere_directions
-from handlens.core.measures.topology import surface
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Material, Mesh, Node
-from handlens.core.scene.recut import only_faces, turned_faces
+from handlens.core.scene.headings import heading
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene
 from solids import icosphere, torus, unjoined
 
@@ -383,7 +383,7 @@ def test_the_crane_stands_where_floats_are_62_and_a_half_millimetres_apart():
     """IEEE 754 binary32: 24 significant bits, so 2^-4 m between 2^19 and 2^20."""
     from pathlib import Path
 
-    from handlens.core.inspection import open_scene
+    from handlens.core.pipeline.opening import open_scene
 
     m = collect(open_scene(Path(__file__).parents[2] / "demo" / "models" / "quay_crane")[2])
     assert findings(m)["placement.far"][0].measured == {"value": 62.5, "unit": "mm"}

@@ -8,17 +8,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from handlens.core import formats
-from handlens.core.anchors import ANCHORS, anchor
+from handlens.core.geometry.recut import only_faces, turned_faces
+from handlens.core.geometry.topology import surface
+from handlens.core.geometry.triangles import fan
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
-from handlens.core.measures.topology import surface
-from handlens.core.mends import apply_mend
 from handlens.core.scene import Layer, Node
 from handlens.core.scene.bounds import world_bounds
-from handlens.core.scene.recut import only_faces, turned_faces
 from handlens.core.scene.skinning import pose_at, posed
 from handlens.core.scene.transforms import walk, world_matrices
-from handlens.core.scene.triangles import fan
+from handlens.core.words.anchors import ANCHORS, anchor
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene
 from solids import icosphere, torus, unjoined
 

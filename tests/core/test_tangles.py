@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from handlens.core.geometry.topology import surface
+from handlens.core.geometry.triangles import fan
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
-from handlens.core.measures.topology import surface
-from handlens.core.mends import apply_mend
 from handlens.core.scene import Layer, Weights
-from handlens.core.scene.triangles import fan
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
 from solids import icosphere, unjoined
 

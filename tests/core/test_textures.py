@@ -9,20 +9,20 @@ import pytest
 from PIL import Image as Pillow
 
 from handlens.core import formats
-from handlens.core.beside import with_neighbours
-from handlens.core.checks import judge
 from handlens.core.formats import read, write
-from handlens.core.formats.decoded import shown
-from handlens.core.inspection import open_scene, open_to_mend
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
 from handlens.core.measures.normal_maps import normal_map
 from handlens.core.measures.pictures import alike, picture
-from handlens.core.mends import apply_mend
 from handlens.core.packages import FolderPackage, spelling
-from handlens.core.relink import candidates
+from handlens.core.pipeline.beside import with_neighbours
+from handlens.core.pipeline.opening import open_scene, open_to_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Neighbour, TextureInput
+from handlens.core.stations.textures.relink import candidates
+from handlens.core.surface.decoded import shown
 from pictures import png, textured
 from scenes import read_files
 

@@ -4,18 +4,18 @@ from dataclasses import replace
 
 import pytest
 
-from handlens.core.checks import judge
-from handlens.core.checks.judge import offered
-from handlens.core.checks.registry import Finding
-from handlens.core.inspection import open_scene
+from handlens.core.judge import judge
+from handlens.core.judge.judge import offered
+from handlens.core.judge.report import finding_json
+from handlens.core.judge.trials import came, with_trials
+from handlens.core.kit.check import Finding
+from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known
 from handlens.core.measures.records import TrialFigures
-from handlens.core.mends import apply_mend
-from handlens.core.report import finding_json
+from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.scene import Camera, Node
-from handlens.core.trials import came, with_trials
 from scenes import cube, mesh, scene
 
 OTHERS = [
@@ -76,7 +76,7 @@ def test_trials_are_kept_with_the_measures_and_cost_no_more_than_allowed():
 
 
 def test_a_mend_that_falls_is_not_offered(monkeypatch):
-    from handlens.core import trials
+    from handlens.core.judge import trials
 
     def falls(*_):
         raise RuntimeError
@@ -90,7 +90,7 @@ def test_a_mend_that_falls_is_not_offered(monkeypatch):
 
 
 def test_what_would_take_long_to_try_is_offered_untried(monkeypatch):
-    from handlens.core import trials
+    from handlens.core.judge import trials
 
     twice = mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], [[0, 1, 2], [0, 1, 2], [1, 3, 2]])
     made = scene(twice, cube(at=(5, 0, 0))).with_(cameras=(Camera("eye", {}),))

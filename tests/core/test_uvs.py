@@ -10,21 +10,22 @@ from hypothesis import strategies as st
 from msgspec.structs import replace as with_values
 from shapely import LinearRing, Polygon, contains_xy
 
-from handlens.core.checks import judge
+from handlens.core.geometry import uv_raster
+from handlens.core.geometry.topology import surface
+from handlens.core.geometry.triangles import fan
+from handlens.core.geometry.uv_area import doubled_area
+from handlens.core.geometry.uv_islands import islands, layout
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
-from handlens.core.measures import collect, uv_raster
+from handlens.core.measures import collect
 from handlens.core.measures.texel_density import quantiles
-from handlens.core.measures.topology import surface
-from handlens.core.measures.uv_area import doubled_area
-from handlens.core.measures.uv_islands import islands, layout
 from handlens.core.measures.uvs import RESOLUTION
-from handlens.core.mends import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.transforms import world_matrices
-from handlens.core.scene.triangles import fan
-from handlens.core.sweep import sides, wrong_from
+from handlens.core.stations.see_through.sweep import sides, wrong_from
 from pictures import png, textured
 from scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
 from solids import icosphere, torus

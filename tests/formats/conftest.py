@@ -12,11 +12,11 @@ OWN_CHILD = {"test_readers", "test_writing", "test_odd_scenes", "test_opacity", 
 def usd_without_a_child(request, monkeypatch):
     if request.path.stem in OWN_CHILD:
         return
-    from handlens.core.formats import usd
-    from handlens.core.sections import Opened
+    from handlens.core.formats.usd import read as usd
+    from handlens.core.machine.sections import Opened
 
     def here(task, asked, label, read=()):
-        from handlens.core.formats.usd_child import read_stage
+        from handlens.core.formats.usd.child import read_stage
 
         return Opened(read_stage(asked))
 

@@ -11,9 +11,9 @@ from PIL import Image as Pillow
 
 from formats.test_features import _painted
 from handlens.core import formats
-from handlens.core.formats.accepted import PLAIN_KINDS, accepted, left_out, told
-from handlens.core.formats.pictures import media_type
+from handlens.core.formats.held.accepted import PLAIN_KINDS, accepted, left_out, told
 from handlens.core.scene import Image
+from handlens.core.surface.pictures import media_type
 from scenes import read_files, round_trip
 
 PIXELS = np.random.default_rng(8).integers(0, 256, (8, 8, 4)).astype(np.uint8)

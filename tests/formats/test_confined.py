@@ -10,12 +10,12 @@ from pathlib import Path
 
 import pytest
 
-from handlens.core.confine import landlock_version, plain_environment
+from handlens.core.machine.confine import landlock_version, plain_environment
 
 CODE = """
 import json, os, socket, sys
 from pathlib import Path
-from handlens.core.confine import confine
+from handlens.core.machine.confine import confine
 asked = json.load(sys.stdin)
 taken = confine(asked["read"], asked["write"])
 def could(work):
@@ -74,11 +74,11 @@ def test_root_becomes_nobody_where_nobody_can_reach_what_is_needed(tmp_path):
         pytest.skip("only root can become another user")
     import tempfile
 
-    from handlens.core.confine import give_to_nobody, program_places
+    from handlens.core.machine.confine import give_to_nobody, program_places
 
     with tempfile.TemporaryDirectory() as folder:
         give_to_nobody(Path(folder))
-        code = f"import os; from handlens.core.confine import confine; print(confine([], [{folder!r}]), os.geteuid())"
+        code = f"import os; from handlens.core.machine.confine import confine; print(confine([], [{folder!r}]), os.geteuid())"
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, env={**plain_environment(), "PYTHONPATH": "src"}
         )

@@ -14,15 +14,15 @@ from PIL import Image as Picture
 
 from everything import everything
 from handlens.core import formats
-from handlens.core.colour import converted
-from handlens.core.format_table import BY_NAME, FEATURES, FORMATS, WRITERS
 from handlens.core.formats.held import STEPS, hold
-from handlens.core.formats.opacity import in_colour
+from handlens.core.formats.table import BY_NAME, FEATURES, FORMATS, WRITERS
 from handlens.core.packages import FolderPackage
 from handlens.core.proof import ASPECTS, prove, prove_held
 from handlens.core.proof.compared import Compared
 from handlens.core.proof.tolerances import DOUBLE, SINGLE, TOLD
 from handlens.core.scene import Camera, Channel, Clip, Image, Layer, Light, Material, Morph, Node, Scene, TextureInput
+from handlens.core.surface.colour import converted
+from handlens.core.surface.opacity import in_colour
 from scenes import CUBE_POINTS, cube, mesh, rigged, round_trip, scene, triangles_of
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -244,7 +244,7 @@ def table() -> str:
         "|---|" + "---|" * len(FORMATS),
     ]
     for feature in FEATURES:
-        cells = [("r" + "w" * bool(f.writer)) if feature in f.holds else "–" for f in FORMATS]
+        cells = [("r" + "w" * f.written) if feature in f.holds else "–" for f in FORMATS]
         out.append(f"| {feature} | " + " | ".join(cells) + " |")
     return "\n".join(out) + "\n"
 

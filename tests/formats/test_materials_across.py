@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from formats.test_features import _painted
 from handlens.core import formats
-from handlens.core.colour import converted
-from handlens.core.format_table import BY_NAME
-from handlens.core.formats.opacity import mode_of
+from handlens.core.formats.table import BY_NAME
 from handlens.core.scene import Image, Material, TextureInput
+from handlens.core.surface.colour import converted
+from handlens.core.surface.opacity import mode_of
 from scenes import cube, read_files, round_trip, scene, triangles_of
 
 #: What each format says of a material, besides its colour and opacity.

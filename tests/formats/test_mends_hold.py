@@ -6,11 +6,11 @@ import pytest
 
 from core.test_offers import LISTED, MAY_STAY, demo, weight
 from handlens.core import formats
-from handlens.core.checks import judge
-from handlens.core.format_table import BY_NAME, WRITERS
+from handlens.core.formats.table import BY_NAME, WRITERS
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend
 from handlens.core.packages import FolderPackage
 
 #: What a format cannot hold, by check: there the finding comes back, and a sentence with these words says so before writing.

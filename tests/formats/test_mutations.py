@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from handlens.core.format_table import FORMATS
+from handlens.core.formats.table import FORMATS
 
 
 @pytest.mark.parametrize("name", [f.name for f in FORMATS])

@@ -10,14 +10,14 @@ from core.test_every_mend import ODD, odd, whole
 from core.test_offers import looked_over
 from handlens.core import formats
 from handlens.core.display import display_copy, reduced_copy
-from handlens.core.format_table import WRITERS
+from handlens.core.formats.table import WRITERS
+from handlens.core.judge.report import report
 from handlens.core.limits import InputError
+from handlens.core.machine.sections import Opened
 from handlens.core.measures import collect
-from handlens.core.report import report
+from handlens.core.pipeline.writing import write_as
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.export import ExportOptions
-from handlens.core.sections import Opened
-from handlens.core.writing import write_as
 from scenes import round_trip
 
 RUBBISH = re.compile(r"\bNone\b|\b(nan|NaN)\b|<[a-z_]+ object|Traceback")
@@ -93,7 +93,7 @@ def test_checks_and_ledger_hold_together_on_anything(made, sheet):
 
 @pytest.mark.parametrize("made", ODD)
 def test_the_report_of_anything_is_plain_json(made):
-    from handlens.core.checks import judge
+    from handlens.core.judge import judge
     from handlens.terminal import findings_text
 
     m = collect(odd(made))

@@ -12,18 +12,18 @@ from PIL import Image as Pillow
 
 from core.test_alpha import card, leaves, png, smoke
 from handlens.core import formats
-from handlens.core.checks import judge
 from handlens.core.display import display_copy
-from handlens.core.formats.collada_materials import OPAQUE
-from handlens.core.formats.opacity import in_colour, mode_of
-from handlens.core.formats.shine import in_one
+from handlens.core.formats.collada.materials import OPAQUE
+from handlens.core.judge import judge
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
+from handlens.core.machine.sections import Opened
 from handlens.core.measures import collect
-from handlens.core.mends import apply_mend
 from handlens.core.proof import prove
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Material, TextureInput
-from handlens.core.sections import Opened
+from handlens.core.surface.opacity import in_colour, mode_of
+from handlens.core.surface.shine import in_one
 from scenes import read_files
 
 CUT, SOFT = leaves(48), smoke(48, 1)

@@ -10,10 +10,10 @@ import pytest
 import trimesh
 
 from handlens.core import formats
-from handlens.core.format_table import WRITERS
-from handlens.core.inspection import open_scene
+from handlens.core.formats.table import WRITERS
+from handlens.core.judge.report import facts
 from handlens.core.measures import collect
-from handlens.core.report import facts
+from handlens.core.pipeline.opening import open_scene
 from scenes import round_trip
 
 PLAIN = [

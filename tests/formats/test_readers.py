@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
-from handlens.core.format_table import BY_NAME
-from handlens.core.formats.collada_mesh import bridge
-from handlens.core.formats.gltf_write import container
-from handlens.core.formats.ply import strip_triangles
+from handlens.core.formats.collada.mesh import bridge
+from handlens.core.formats.gltf.write import container
+from handlens.core.formats.ply.read import strip_triangles
 from handlens.core.formats.recognise import recognise
-from handlens.core.formats.usd_write import package
+from handlens.core.formats.table import BY_NAME
+from handlens.core.formats.usd.write import package
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import open_package
@@ -146,7 +146,7 @@ def test_a_polygon_with_a_hole_keeps_its_area(tmp_path):
     s = read_files(tmp_path, {"a.dae": dae(holed)}, "a.dae")
     m = s.meshes[0]
     assert (m.face_count, m.triangle_count) == (1, 8)
-    from handlens.core.scene.triangles import triangulate
+    from handlens.core.geometry.triangles import triangulate
 
     t = m.positions[m.corners[triangulate(m)[0]]]
     area = np.linalg.norm(np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]), axis=1).sum() / 2

@@ -11,8 +11,8 @@ from PIL import Image as Pillow
 from formats.test_features import _painted
 from formats.test_opacity import OBJ, picture
 from handlens.core import formats
-from handlens.core.formats.shine import in_one
 from handlens.core.scene import Image, TextureInput
+from handlens.core.surface.shine import in_one
 from scenes import read_files
 
 DICE = np.random.default_rng(4)

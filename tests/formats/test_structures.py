@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from PIL import Image as Pillow
 
 from handlens.core import formats
-from handlens.core.format_table import BY_NAME, WRITERS
-from handlens.core.formats.decoded import opened
+from handlens.core.formats.table import BY_NAME, WRITERS
 from handlens.core.scene import Image, Layer, Material, Mesh, Node, Scene, TextureInput
+from handlens.core.surface.decoded import opened
 from scenes import round_trip
 
 #: Names as people give them: blanks, signs of markup, other alphabets, path signs, nothing at all.

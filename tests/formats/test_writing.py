@@ -10,16 +10,16 @@ import pytest
 from formats.test_features import PENTAGON, _painted, _png
 from handlens import cli
 from handlens.core import formats
-from handlens.core.format_table import BY_NAME, WRITERS
-from handlens.core.formats.uv_transform import placed, turned_over
-from handlens.core.inspection import open_scene
+from handlens.core.formats.table import BY_NAME, WRITERS
+from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError
-from handlens.core.mends import apply_mend
 from handlens.core.packages import FolderPackage
+from handlens.core.pipeline.opening import open_scene
+from handlens.core.pipeline.writing import write_as
 from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.sheet import load_sheet
 from handlens.core.scene import Layer, Material, Node, TextureInput
-from handlens.core.writing import write_as
+from handlens.core.surface.uv_transform import placed, turned_over
 from scenes import cube, read_files, round_trip, scene, triangles_of
 
 

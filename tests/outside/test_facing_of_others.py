@@ -12,11 +12,11 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
+from handlens.core.geometry.patches import patches
+from handlens.core.geometry.recut import turned_faces
+from handlens.core.geometry.topology import surface
 from handlens.core.measures.facing import facing, place, ray_scene
-from handlens.core.measures.patches import patches
-from handlens.core.measures.topology import surface
 from handlens.core.packages import FilePackage
-from handlens.core.scene.recut import turned_faces
 
 SEED = 11
 #: Models with whether their stored normals are left as evidence. The last has a flat ground that is seen alike from both

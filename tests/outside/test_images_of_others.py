@@ -7,9 +7,9 @@ from pathlib import Path
 import pytest
 from PIL import Image as Pillow
 
-from handlens.core.inspection import open_scene
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
+from handlens.core.pipeline.opening import open_scene
 
 #: Endings of models that may name images and that are read here.
 _ENDINGS = {".obj", ".gltf", ".glb", ".dae", ".3mf"}

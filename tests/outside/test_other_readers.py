@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 import trimesh
 
-from handlens.core.inspection import open_scene
+from handlens.core.judge.report import facts
 from handlens.core.measures import collect
-from handlens.core.report import facts
+from handlens.core.pipeline.opening import open_scene
 from scenes import round_trip
 
 OBJ = [

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from conftest import ROOT
-from handlens.core.confine import landlock_version, program_places
+from handlens.core.machine.confine import landlock_version, program_places
 
 #: One for each reader, with layers, libraries, textures and packed geometry; `HANDLENS_TRACE=all` takes every model that there is.
 SOME = (

@@ -3,12 +3,13 @@
 import numpy as np
 import pytest
 
-from handlens.core.formats.uv_transform import placed
-from handlens.core.inspection import open_scene
-from handlens.core.measures import collect, uv_raster
+from handlens.core.geometry import uv_raster
+from handlens.core.geometry.triangles import fan
+from handlens.core.kit.mend import apply_mend
+from handlens.core.measures import collect
 from handlens.core.measures.uvs import RESOLUTION
-from handlens.core.mends import apply_mend
-from handlens.core.scene.triangles import fan
+from handlens.core.pipeline.opening import open_scene
+from handlens.core.surface.uv_transform import placed
 
 LAID = [
     "glTF2/BoxTextured-glTF/BoxTextured.gltf", "Collada/duck.dae", "Collada/cube_with_2UVs.DAE", "OBJ/spider.obj", "PLY/cube_uv.ply",

@@ -110,7 +110,7 @@ def test_what_ends_before_the_first_answer_is_started_again(tmp_path):
 
 
 def test_a_child_ends_with_its_parent():
-    code = "from handlens.core.parent import end_with_parent; import time; end_with_parent(); print('there', flush=True); time.sleep(600)"
+    code = "from handlens.core.machine.parent import end_with_parent; import time; end_with_parent(); print('there', flush=True); time.sleep(600)"
     outer = f"import subprocess, sys, time; p = subprocess.Popen([sys.executable, '-c', {code!r}], stdout=subprocess.PIPE); p.stdout.readline(); print(p.pid, flush=True); time.sleep(600)"
     parent = subprocess.Popen([sys.executable, "-c", outer], stdout=subprocess.PIPE, env={"PYTHONPATH": ":".join(sys.path)})
     child = int(parent.stdout.readline())

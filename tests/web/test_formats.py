@@ -9,7 +9,7 @@ import pytest
 from conftest import drop, settled, wait_for
 from formats.test_features import _painted, _png
 from handlens.core import formats
-from handlens.core.format_table import WRITERS
+from handlens.core.formats.table import WRITERS
 from pictures import png
 from scenes import cube, rigged, scene
 

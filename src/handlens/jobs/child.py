@@ -19,18 +19,18 @@ from pathlib import Path
 from typing import Any
 
 from ..core import limits
-from ..core.compiled_ahead import load_ahead
-from ..core.confine import confine
-from ..core.format_table import MODEL_ENDINGS
+from ..core.formats.table import MODEL_ENDINGS
 from ..core.limits import InputError
-from ..core.parent import end_with_parent
+from ..core.machine.compiled_ahead import load_ahead
+from ..core.machine.confine import confine
+from ..core.machine.parent import end_with_parent
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
 
 
 #: What every inspection imports; loading them takes longer than inspecting a small model does.
-_NEEDED = ("formats.gltf_read", "measures", "mends", "display", "report", "beside", "packages")
+_NEEDED = ("formats.gltf.read", "stations", "judge.report", "display", "pipeline.beside", "packages")
 
 
 def main() -> int:
@@ -69,7 +69,7 @@ def tell(phase: str, share: float) -> None:
 def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Unpack zips, find the model files, and say which files make up each model. Each archive is a package of its own."""
     from ..core import packages
-    from ..core.no_model import no_model
+    from ..core.pipeline.no_model import no_model
 
     source = Path(request["folder"])
     package = packages.FolderPackage(source)
@@ -141,10 +141,10 @@ def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
 
 def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
     from ..core import formats, packages
-    from ..core.beside import with_neighbours
-    from ..core.fits import check_fits
+    from ..core.kit.mend import apply_tape
     from ..core.measures.side_files import all_names
-    from ..core.mends import apply_tape
+    from ..core.pipeline.beside import with_neighbours
+    from ..core.pipeline.fits import check_fits
 
     package = packages.FolderPackage(Path(request["folder"]))
     tell(phase, 0.02)
@@ -162,14 +162,14 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, measure, and make the display copy."""
     from ..core import formats
-    from ..core.checks import judge
     from ..core.display import display_copy, reduced_copy
+    from ..core.judge import judge
+    from ..core.judge.report import report, source
+    from ..core.judge.trials import with_trials
     from ..core.measures import Measures, collect
     from ..core.measures.known import Known
-    from ..core.report import report, source
     from ..core.rules import shipped
     from ..core.rules.intent import intent_from_json
-    from ..core.trials import with_trials
 
     began = time.perf_counter()
     package, scene, mended, runs = _read_and_mend(request)
@@ -216,8 +216,8 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, write, then open the written file afresh and compare."""
     from ..core import packages
     from ..core.display import display_copy, reduced_copy
+    from ..core.pipeline.writing import write_as
     from ..core.rules import load_sheet
-    from ..core.writing import write_as
 
     _, _, mended, runs = _read_and_mend(request)
     tell("writing", 0.4)
@@ -240,7 +240,7 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
 
 def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read two revisions, each with its mends, and say what differs."""
-    from ..core.differences import differences, to_json
+    from ..core.proof.revisions import differences, to_json
 
     _, _, earlier, _ = _read_and_mend(request["earlier"], "reading the earlier revision")
     _, _, later, _ = _read_and_mend(request["later"], "reading the later revision")

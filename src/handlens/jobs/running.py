@@ -18,7 +18,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from ..core import limits
-from ..core.confine import give_to_nobody, plain_environment
+from ..core.machine.confine import give_to_nobody, plain_environment
 from ..store.database import session
 from ..store.models import Job
 from ..store.queue import settle, settle_subject

@@ -7,7 +7,7 @@ import logging
 import shutil
 
 from ..core import limits
-from ..core.parent import end_with_parent
+from ..core.machine.parent import end_with_parent
 from .house import keep_house, take_over
 from .running import dismiss, work_folder
 from .tasks import STALLED_SECONDS, app

@@ -19,7 +19,7 @@ import time
 from pathlib import Path
 from urllib.parse import quote
 
-from ..core.parent import end_with_parent
+from ..core.machine.parent import end_with_parent
 
 MARK = "hand-lens-made-this"
 #: Longest path of a Unix socket (unix(7)), less the name that the server gives its own.

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
 
-from ..core.parent import end_with_parent
+from ..core.machine.parent import end_with_parent
 
 #: Seconds before a part is started again, for the first end and the ones after it.
 DELAYS = (0.5, 1.0, 2.0, 4.0, 8.0, 15.0)

@@ -11,11 +11,11 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from ..core.checks import judge
 from ..core.display import VERSION as DISPLAY_VERSION
+from ..core.judge import judge
+from ..core.judge.report import report
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
-from ..core.report import report
 from ..core.rules import Intent, RuleSheet, shipped
 from ..core.rules.intent import intent_from_json
 from .models import Inspection, Judgement, Model, Revision, TapeState

@@ -10,15 +10,15 @@ from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.checks import judge
-from ..core.checks.alike import kinds
-from ..core.ledger import ledger
+from ..core.judge import judge
+from ..core.judge.alike import kinds
+from ..core.judge.ledger import ledger
+from ..core.judge.price import price
+from ..core.judge.report import with_waivers
+from ..core.judge.trials import changes
+from ..core.kit.mend import find_mend
 from ..core.measures import Measures
-from ..core.mends import find_mend
-from ..core.mends.arrival import changed_names, renamer
-from ..core.price import price
-from ..core.report import with_waivers
-from ..core.trials import changes
+from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Revision

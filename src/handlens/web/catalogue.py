@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 from flask_smorest import Blueprint
 
-from ..core import catalogue
+from ..core.judge import catalogue
 from ..core.rules import shipped
 from ..core.rules.intent import KINDS
 from . import schemas

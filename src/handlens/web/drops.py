@@ -11,8 +11,8 @@ from flask_smorest import Blueprint
 from sqlalchemy import func, select
 
 from ..core import limits, packages
-from ..core.format_table import MODEL_ENDINGS
-from ..core.no_model import no_model
+from ..core.formats.table import MODEL_ENDINGS
+from ..core.pipeline.no_model import no_model
 from ..store import contents
 from ..store.database import session
 from ..store.models import Content, Drop, DropFile, Job, Model

@@ -11,7 +11,7 @@ from urllib.parse import quote
 from flask import Response
 from flask_smorest import Blueprint
 
-from ..core.format_table import WRITERS
+from ..core.formats.table import WRITERS
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Export, Revision

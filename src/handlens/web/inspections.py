@@ -8,12 +8,13 @@ from flask import Response, request
 from flask_smorest import Blueprint
 from sqlalchemy.orm import Session
 
-from ..core.checks import Finding, judge
 from ..core.display import marked
+from ..core.judge import judge
+from ..core.kit.check import Finding
 from ..core.measures import Measures
 from ..core.measures.slots import users_of
-from ..core.receivers import log
-from ..core.sweep import sides
+from ..core.receivers.log import log
+from ..core.stations.see_through.sweep import sides
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Revision

@@ -7,7 +7,7 @@ from typing import Any
 from flask import Response
 from flask_smorest import Blueprint
 
-from ..core.formats.pictures import media_type
+from ..core.surface.pictures import media_type
 from ..store import contents
 from ..store.database import session
 from ..store.lost_images import lost_images

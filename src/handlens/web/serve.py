@@ -17,7 +17,7 @@ import uvicorn
 from a2wsgi import WSGIMiddleware
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
-from ..core.parent import end_with_parent
+from ..core.machine.parent import end_with_parent
 from .app import create_app
 from .events import Events
 from .front import Front

@@ -9,18 +9,18 @@ from typing import Any
 
 import numpy as np
 
-from ..colour import to_shown
-from ..formats.decoded import shown
-from ..formats.opacity import in_colour, mode_of
-from ..formats.split import split_vertices
-from ..formats.uv_transform import matrix, turned_over
+from ..geometry.split import split_vertices
+from ..geometry.triangles import triangulate
+from ..machine.sections import Sections
 from ..scene import Layer, Material, Mesh, Node, Scene, TextureInput
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped, standing
 from ..scene.transforms import parents, walk, world_matrices
-from ..scene.triangles import triangulate
-from ..sections import Sections
+from ..surface.colour import to_shown
+from ..surface.decoded import shown
+from ..surface.opacity import in_colour, mode_of
+from ..surface.uv_transform import matrix, turned_over
 from .light import LIGHT_OVER, MOST_SETS, light_index
 from .shading import heaviest, shading_normals, usable
 

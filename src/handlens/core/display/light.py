@@ -11,9 +11,9 @@ from typing import Any
 
 import numpy as np
 
-from ..measures.distinct import distinct_rows
+from ..geometry.distinct import distinct_rows
+from ..machine.sections import Opened, Sections
 from ..scene.model import Array
-from ..sections import Opened, Sections
 
 #: Triangles of one mesh from which on it carries a light index, and how many that index aims at.
 LIGHT_OVER, LIGHT_AIM = 60_000, 30_000

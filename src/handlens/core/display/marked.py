@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..machine.sections import Opened
 from ..scene.model import Array
-from ..sections import Opened
 
 
 def marked(full: bytes, node: int, kind: str, indices: Array) -> Array:

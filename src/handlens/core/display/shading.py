@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..measures.distinct import distinct_rows
+from ..geometry.distinct import distinct_rows
+from ..geometry.triangles import corner_normals_of_turn
 from ..scene import Layer, Mesh
 from ..scene.model import Array
-from ..scene.triangles import corner_normals_of_turn
 
 _CREASE = np.cos(np.radians(40))
 

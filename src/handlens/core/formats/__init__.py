@@ -8,18 +8,18 @@ from types import ModuleType
 
 import numpy as np
 
-from ..format_table import BY_ENDING, BY_NAME, READABLE, WRITABLE, WRITERS, Format
 from ..limits import InputError
 from ..packages import Package, clean_path
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
 from .held import Held, Target, hold, said
 from .recognise import recognise
+from .table import BY_ENDING, BY_NAME, READABLE, WRITABLE, WRITERS, Format
 
 
-def _module(name: str) -> ModuleType:
+def _module(family: str, does: str) -> ModuleType:
     # Imported when wanted: a run that reads a GLB should not pay for the other formats.
-    return importlib.import_module(f".{name}", __name__)
+    return importlib.import_module(f".{family}.{does}", __name__)
 
 
 def read(package: Package, path: str) -> Scene:
@@ -30,11 +30,10 @@ def read(package: Package, path: str) -> Scene:
         raise InputError(f"{path} is empty (0 bytes); export it again.")
     data = package.read(path)
     found = format_of(data, path)
-    assert found.reader is not None
     try:
         # A file may hold any number, of which the checks tell: nothing is to be said while reading.
         with np.errstate(all="ignore"):
-            scene: Scene = _module(found.reader).read(package, path, data)
+            scene: Scene = _module(found.family, "read").read(package, path, data)
     except RecursionError as error:
         raise InputError(f"{path} is nested too deep to be read.") from error
     except MemoryError as error:
@@ -46,9 +45,9 @@ def format_of(data: bytes, path: str) -> Format:
     """The format of a model file by its content and its ending. Raises InputError with what it is and what to send instead."""
     named = BY_ENDING.get("." + path.rpartition(".")[2].lower())
     found = recognise(data, path) or named
-    if found is None or found.reader is None:
+    if found is None:
         raise InputError(f"{path} is not a model that can be read; export it as one of: {READABLE}.")
-    if named and named.reader != found.reader:
+    if named and named.family != found.family:
         raise InputError(f"{path} is named {named.endings[0]} but holds {found.title}; give it its true ending.")
     return found
 
@@ -61,7 +60,7 @@ def write(scene: Scene, format_name: str, stem: str, options: ExportOptions = PL
 def target(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Target:
     """Where a scene goes. Raises InputError for an unknown format or a folder that leads elsewhere."""
     chosen = BY_NAME.get(format_name)
-    if chosen is None or chosen.writer is None:
+    if chosen is None or not chosen.written:
         raise InputError(f"The format {format_name} cannot be written; use one of: {WRITABLE}.")
     folder = options.folder.replace("{model}", stem).strip("/")
     if folder:
@@ -76,8 +75,7 @@ def held(scene: Scene, format_name: str, stem: str = "model", options: ExportOpt
 
 def write_held(made: Held, where: Target) -> dict[str, bytes]:
     """The files of a scene that was made one that the format can hold, main file first."""
-    assert where.format.writer is not None
-    files: dict[str, bytes] = _module(where.format.writer).write(made.scene, where)
+    files: dict[str, bytes] = _module(where.format.family, "write").write(made.scene, where)
     return files
 
 

@@ -7,8 +7,8 @@ import re
 import struct
 import zipfile
 
-from ..format_table import BY_NAME, READABLE, Format
 from ..limits import InputError
+from .table import BY_NAME, READABLE, Format
 
 #: First bytes of exchange files whose description is not published, in hexadecimal: binary, and the comment of the text kind.
 _CLOSED = (bytes.fromhex("4b61796461726120"), bytes.fromhex("3b2046425820"))

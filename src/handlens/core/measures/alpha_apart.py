@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..formats.decoded import eight_bits, opened
-from ..formats.opacity import alpha_input, in_colour, mode_of
+from ..geometry.uv_area import UvAreas
 from ..scene import Scene
+from ..surface.decoded import eight_bits, opened
+from ..surface.opacity import alpha_input, in_colour, mode_of
 from .alpha import alpha_figures
 from .records import AlphaFigures, ShownFigures
 from .shown import base_colour, shown
-from .uv_area import UvAreas
 
 
 @dataclass(frozen=True)

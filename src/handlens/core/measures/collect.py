@@ -8,20 +8,22 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
-from ..formats.opacity import mode_of
+from ..geometry.finite import finite_points
+from ..geometry.holes import Holes, holes
+from ..geometry.patches import Patches, patches
+from ..geometry.topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
+from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
-from ..scene.finite import finite_points
 from ..scene.model import HELD, Array
 from ..scene.skinning import standing
 from ..scene.transforms import Polar, parents, quaternion_matrix, walk, world_matrices
+from ..surface.opacity import mode_of
 from .alpha_apart import alpha_apart
 from .draw_order import draw_orders
 from .facing import part_frame
-from .holes import Holes, holes
 from .known import Known, content_key
 from .looked_at import facing_key, look, too_many
 from .nudge import nudges
-from .patches import Patches, patches
 from .pictures import PictureFigures, header, picture, seen_before
 from .precision import Worst, coarsest, links, rounded
 from .records import (
@@ -43,8 +45,6 @@ from .side_files import borrowed, broken_files, side_uses
 from .slots import material_figures
 from .surface_figures import NO_SURFACE, surface_figures
 from .texel_density import densities
-from .topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
-from .uv_area import UvAreas
 from .uvs import uv_figures
 
 #: Triangles up to which a flat part may stand for a card.

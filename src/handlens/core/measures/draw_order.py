@@ -7,14 +7,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..formats.opacity import mode_of
+from ..geometry.finite import finite_points
+from ..geometry.topology import surface
+from ..geometry.triangles import fan
 from ..scene import Scene
-from ..scene.finite import finite_points
 from ..scene.model import Array
 from ..scene.skinning import standing
-from ..scene.triangles import fan
+from ..surface.opacity import mode_of
 from .records import DrawOrderFigures
-from .topology import surface
 
 #: Sides from which is looked, and rays from each.
 DIRECTIONS, RAYS = 42, 400
@@ -109,7 +109,7 @@ def _meet(a: _Layer, b: _Layer) -> bool:
 
 
 def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
-    from .rays import RayScene, sphere_directions
+    from ..geometry.rays import RayScene, sphere_directions
 
     low, high = np.minimum(a.low, b.low), np.maximum(a.high, b.high)
     middle, size = (low + high) / 2, float(np.linalg.norm(high - low))

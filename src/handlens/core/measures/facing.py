@@ -12,13 +12,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..geometry.patches import Patches, volumes_and_area
+from ..geometry.rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
+from ..geometry.triangles import triangulate
 from ..scene import Mesh, Scene
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices, standing
 from ..scene.transforms import walk, world_matrices
-from ..scene.triangles import triangulate
-from .patches import Patches, volumes_and_area
-from .rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
 SAMPLES, FEWEST, MOST = 12_000, 8, 2_000

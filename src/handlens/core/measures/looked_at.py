@@ -7,13 +7,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from ..geometry.holes import Holes
+from ..geometry.patches import Patches
 from ..scene import Scene
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import apply, walk, world_matrices
 from .facing import PARTS_UP_TO, TRIANGLES_UP_TO, Facing, Placed, Side, facing, part_frame, place, plainly_outward, ray_scene
-from .holes import Holes
-from .patches import Patches
 from .records import FacingFigures, SideFigures, WalkFigures
 from .walk_round import DIRECTIONS, walk_round
 

@@ -12,10 +12,10 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from .. import limits
-from ..formats.decoded import eight_bits
-from ..formats.pictures import media_type
 from ..scene import Image
 from ..scene.model import Array
+from ..surface.decoded import eight_bits
+from ..surface.pictures import media_type
 from .alpha import alpha_figures
 from .normal_maps import normal_map
 from .records import LookFigures

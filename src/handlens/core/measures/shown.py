@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from ..formats.uv_transform import placed
+from ..geometry.rays import sequence
+from ..geometry.triangles import fan
+from ..geometry.uv_area import UvAreas
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
-from ..scene.triangles import fan
-from .rays import sequence
+from ..surface.uv_transform import placed
 from .records import ShownFigures
-from .uv_area import UvAreas
 
 #: Places at which a material's faces are looked at, spread evenly over their area in the UVs.
 SAMPLES = 16_384

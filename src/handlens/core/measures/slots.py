@@ -9,9 +9,9 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from ..formats.opacity import mode_of
 from ..scene import Image, Material, Scene, TextureInput
 from ..scene.model import Array
+from ..surface.opacity import mode_of
 from .alpha_apart import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..geometry.adjacency import face_of_corner
+from ..geometry.doubles import SHARES, close_seams
+from ..geometry.finite import finite_points
+from ..geometry.holes import Holes, holes, pinched, welded_positions
+from ..geometry.normals import normals
+from ..geometry.patches import Patches
+from ..geometry.polygons import doubled, needles, polygons
+from ..geometry.topology import Topology
 from ..scene import Mesh
-from ..scene.finite import finite_points
 from ..scene.model import Array
-from .adjacency import face_of_corner
-from .doubles import SHARES, close_seams
-from .holes import Holes, holes, pinched, welded_positions
-from .normals import normals
-from .patches import Patches
-from .polygons import doubled, needles, polygons
 from .records import SurfaceFigures
-from .topology import Topology
 
 #: Openings under this share of the mesh's size are small.
 SMALL = 0.1

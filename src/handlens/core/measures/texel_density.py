@@ -6,14 +6,14 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ..formats.uv_transform import enlarges
+from ..geometry.triangles import fan
+from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import apply
-from ..scene.triangles import fan
+from ..surface.uv_transform import enlarges
 from .records import DensityFigures
 from .shown import base_colour
-from .uv_area import UvAreas
 
 _BLOCK = 16_384
 

@@ -6,14 +6,14 @@ from itertools import pairwise
 
 import numpy as np
 
+from ..geometry import uv_raster
+from ..geometry.adjacency import Edges, face_of_corner
+from ..geometry.triangles import fan
+from ..geometry.uv_area import UvAreas
+from ..geometry.uv_islands import NO_AREA, Islands, Layout, islands, layout
 from ..scene import Layer, Mesh
 from ..scene.model import Array
-from ..scene.triangles import fan
-from . import uv_raster
-from .adjacency import Edges, face_of_corner
 from .records import UvFigures
-from .uv_area import UvAreas
-from .uv_islands import NO_AREA, Islands, Layout, islands, layout
 
 #: Texels a side of the raster by which overlap is told, and the fewest where faces are so many and so large in the UVs that the
 #: raster would take longer than everything else: a tile for each square of a terrain, say. Past that overlap is not told.

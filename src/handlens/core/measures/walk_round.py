@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..geometry.rays import RayScene, sphere_directions
 from ..scene.model import Array
 from .facing import Placed
-from .rays import RayScene, sphere_directions
 
 #: Directions from which parallel rays come, and rays along each side of their square.
 DIRECTIONS, ACROSS = 42, 40

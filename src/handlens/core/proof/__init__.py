@@ -12,9 +12,9 @@ from typing import Any
 
 import numpy as np
 
-from ..format_table import BY_NAME
 from ..formats.held import Held, Said, hold
 from ..formats.held.steps import Target
+from ..formats.table import BY_NAME
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
 from . import clips, frame, images, materials, morphs, optics, side_files, skins, slots, surface, tree

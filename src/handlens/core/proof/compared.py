@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..format_table import BY_NAME
+from ..formats.table import BY_NAME
 from ..scene import Layer, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk

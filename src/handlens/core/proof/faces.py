@@ -12,7 +12,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..measures.distinct import distinct_rows
+from ..geometry.distinct import distinct_rows
 from ..scene import Mesh
 from ..scene.model import Array
 

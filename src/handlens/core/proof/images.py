@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from ..formats.decoded import eight_bits, opened
-from ..formats.names import stem_of
 from ..scene import Image
+from ..surface.decoded import eight_bits, opened
+from ..surface.names import stem_of
 from .compared import Compared
 from .pairing import digest, image_name
 from .rows import CLEAR, Row, counted, differs, listed, same

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..measures.distinct import distinct_rows
+from ..geometry.distinct import distinct_rows
+from ..geometry.recut import used_vertices
 from ..scene import Mesh
 from ..scene.model import Array
-from ..scene.recut import used_vertices
 from .compared import Compared, Part
 from .faces import Faces, place_numbers
 from .layers import LayerDifference

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ..lengths import metres
+from ..words.lengths import metres
 
 
 def length(amount: float, unit: float | None) -> str:

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import msgspec
 
-from ..anchors import ANCHORS
 from ..limits import InputError
+from ..words.anchors import ANCHORS
 
 KINDS = ("character", "prop", "room", "building", "foliage", "effect")
 #: "inverted": its faces look inward on purpose, as those of an outline shell do.

@@ -10,7 +10,7 @@ from typing import Any, Literal
 import msgspec
 
 from ..limits import InputError
-from ..patterns import compiled
+from ..words.patterns import compiled
 from .export import ExportOptions
 
 SHEETS = Path(__file__).parent / "sheets"

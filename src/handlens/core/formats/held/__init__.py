@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ...format_table import BY_NAME
 from ...rules.export import ExportOptions
 from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.conjugate import conjugate
+from ..table import BY_NAME
 from . import frame, letters, looks, numbers, optics, pictures, rig, surface, threemf, tree, uv_sets
 from .steps import Said, Step, Target
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...geometry.recut import recut
+from ...geometry.triangles import triangulate
 from ...limits import plural
 from ...rules.sheet import UNIT_WORDS, UNITS
 from ...scene import Mesh, Scene
 from ...scene.axes import turn_between
 from ...scene.conjugate import conjugate
 from ...scene.model import Array
-from ...scene.recut import recut
-from ...scene.triangles import triangulate
 from .steps import Said, Step, Target
 
 _GROUP = "Size"

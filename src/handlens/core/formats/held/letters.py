@@ -29,7 +29,7 @@ def _named(scene: Scene) -> Iterator[Any]:
 
 
 def _tell(scene: Scene, target: Target) -> list[Said]:
-    if target.format.reader == "gltf_read":
+    if target.format.family == "gltf":
         return []
     changed = [name for name in _named(scene) if name and _plain(name) != name]
     if not changed:

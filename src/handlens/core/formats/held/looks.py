@@ -6,17 +6,17 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from ...colour import converted
-from ...format_table import BY_NAME
+from ...geometry.recut import used_materials
 from ...limits import plural
 from ...scene import Layer, Material, Scene, TextureInput
 from ...scene.model import frozen
-from ...scene.recut import used_materials
-from ..gltf_materials import PLACES
-from ..names import in_a_statement
-from ..opacity import alpha_input, in_colour, mode_of, named_apart
-from ..shine import in_one, named_each
-from ..uv_transform import turned_over
+from ...surface.colour import converted
+from ...surface.names import in_a_statement
+from ...surface.opacity import alpha_input, in_colour, mode_of, named_apart
+from ...surface.shine import in_one, named_each
+from ...surface.uv_transform import turned_over
+from ..gltf.materials import PLACES
+from ..table import BY_NAME
 from .steps import Said, Step, Target
 
 _GROUP = "Materials"
@@ -38,7 +38,7 @@ ROLES["gltf"], ROLES["usdz"] = ROLES["glb"], ROLES["usda"]
 
 def native(scene: Scene, target: Target) -> bool:
     """Whether what materials say beside their fields is in this format's own words."""
-    return BY_NAME[scene.format].reader == target.format.reader
+    return BY_NAME[scene.format].family == target.format.family
 
 
 def _changed(change: Callable[[Material], Material]) -> Callable[[Scene, Target], Scene]:
@@ -85,7 +85,7 @@ def _names_alone(scene: Scene, _: Target) -> Scene:
 
 def _unplaced(scene: Scene, target: Target) -> Callable[[TextureInput], bool]:
     """Whether an input has no place. What a format says itself has its own; of others the roles of the table."""
-    if native(scene, target) and target.format.reader == "gltf_read":
+    if native(scene, target) and target.format.family == "gltf":
         return lambda t: not t.path[-1].endswith("Texture") and t.role not in PLACES
     return lambda t: (
         t.role not in ROLES[target.format.name]
@@ -108,7 +108,7 @@ def _tell_roles(scene: Scene, target: Target) -> list[Said]:
 
 def _gathered(scene: Scene, target: Target, t: TextureInput) -> bool:
     """Whether an input is on its way into another's image."""
-    return target.format.reader == "gltf_read" and t.role in ("alpha", "roughness", "metallic")
+    return target.format.family == "gltf" and t.role in ("alpha", "roughness", "metallic")
 
 
 def _without_roles(scene: Scene, target: Target) -> Scene:
@@ -124,7 +124,7 @@ def _doubled(m: Material) -> list[TextureInput]:
 
 
 def _tell_doubled(scene: Scene, target: Target) -> list[Said]:
-    if target.lacks("materials") or (native(scene, target) and target.format.reader == "gltf_read"):
+    if target.lacks("materials") or (native(scene, target) and target.format.family == "gltf"):
         return []
     n = sum(len(_doubled(m)) for m in scene.materials)
     text = f"{plural(n, 'further input')} for what has an image already left out."
@@ -143,14 +143,14 @@ def _gathers(scene: Scene, target: Target) -> bool:
     """Whether alpha has to be in the picture of the base colour: glTF has no other place, other families no words for channels."""
     if target.lacks("see-through images"):
         return False
-    return target.format.reader == "gltf_read" or not native(scene, target)
+    return target.format.family == "gltf" or not native(scene, target)
 
 
 def _tell_gathered(scene: Scene, target: Target) -> list[Said]:
     said = []
     if _gathers(scene, target):
         said += [Said("Images", "Painted pictures", text) for text in in_colour(scene)[1]]
-    if target.format.reader == "gltf_read":
+    if target.format.family == "gltf":
         said += [Said("Images", "Painted pictures", text) for text in in_one(in_colour(scene)[0])[1]]
     return said
 
@@ -158,7 +158,7 @@ def _tell_gathered(scene: Scene, target: Target) -> list[Said]:
 def _with_gathered(scene: Scene, target: Target) -> Scene:
     if _gathers(scene, target):
         scene = in_colour(scene)[0]
-    return in_one(scene)[0] if target.format.reader == "gltf_read" else scene
+    return in_one(scene)[0] if target.format.family == "gltf" else scene
 
 
 def _moded(scene: Scene, target: Target) -> Scene:
@@ -180,7 +180,7 @@ def _solid_alpha(m: Material) -> bool:
 
 
 def _tell_solid(scene: Scene, target: Target) -> list[Said]:
-    if target.lacks("materials") or target.format.reader == "gltf_read":
+    if target.lacks("materials") or target.format.family == "gltf":
         return []
     n = sum(_solid_alpha(m) for m in scene.materials)
     text = f"The opacity of {plural(n, 'material')} that {'is' if n == 1 else 'are'} drawn solid, where it counts for nothing, is left out."
@@ -202,7 +202,7 @@ def _idle_mode(m: Material, target: Target) -> bool:
 
 
 def _tell_idle_modes(scene: Scene, target: Target) -> list[Said]:
-    if target.format.reader == "gltf_read" or target.lacks("materials"):
+    if target.format.family == "gltf" or target.lacks("materials"):
         return []
     n = sum(_idle_mode(m, target) for m in scene.materials)
     text = f"{plural(n, 'material')} blended or cut out though nothing of {'it' if n == 1 else 'them'} can be seen through, written as opaque."
@@ -243,7 +243,7 @@ def _fewer_modes(scene: Scene, target: Target) -> Scene:
 
 def _named_alpha(scene: Scene, target: Target) -> Scene:
     """Formats that say alpha by an input name it; those without modes say nothing else."""
-    if target.format.reader == "gltf_read" or target.lacks("materials"):
+    if target.format.family == "gltf" or target.lacks("materials"):
         return scene
     if not target.lacks("see-through images"):
         path = {"obj": ("map_d",), "dae": ("transparent",)}.get(target.format.name, ("opacity",))
@@ -502,7 +502,7 @@ def _in_words(scene: Scene, target: Target) -> Scene:
         # What says nothing of the material: the library that it is from, the kind of shading that its values stand in.
         bare = lambda m: replace(m, source={k: v for k, v in m.source.items() if k not in ("library", "shading")})
         scene = _changed(lambda m: bare(m) if m.source else m)(scene, target)
-    if target.format.reader == "gltf_read":
+    if target.format.family == "gltf":
         placed = lambda t: t if t.path[-1].endswith("Texture") else replace(t, path=PLACES.get(t.role, t.path))
         return scene.with_(materials=tuple(replace(m, inputs=tuple(placed(t) for t in m.inputs)) for m in scene.materials))
     if target.format.name == "dae":
@@ -515,7 +515,7 @@ def _in_words(scene: Scene, target: Target) -> Scene:
         )
     if target.format.name in ("obj", "usda", "usdz"):
         scene = named_each(scene)
-    if target.format.reader == "usd":
+    if target.format.family == "usd":
         # One channel of a picture: the one that it states, where every channel is the same any.
         single = lambda t: t.role not in ("base-colour", "emissive", "normal", "specular")
         stated = lambda t: replace(t, channel=t.channel.replace("l", "r") or "r") if single(t) else t
@@ -572,7 +572,7 @@ def _idle(scene: Scene) -> list[int]:
 
 
 def _tell_idle(scene: Scene, target: Target) -> list[Said]:
-    if target.lacks("materials") or target.lacks("undefined materials") or target.format.reader == "gltf_read":
+    if target.lacks("materials") or target.lacks("undefined materials") or target.format.family == "gltf":
         return []
     n = len(_idle(scene))
     text = f"{plural(n, 'material that is', 'materials that are')} named but defined nowhere, and that no face has, left out."
@@ -589,7 +589,7 @@ def _without_idle(scene: Scene, _: Target) -> Scene:
 
 def _names_of_undefined(scene: Scene, target: Target) -> Scene:
     """What is defined nowhere is a name and nothing else."""
-    if target.lacks("undefined materials") or target.format.reader == "gltf_read":
+    if target.lacks("undefined materials") or target.format.family == "gltf":
         return scene
     return _changed(lambda m: m if m.defined else Material(m.id, m.name, defined=False))(scene, target)
 
@@ -616,7 +616,7 @@ def in_space(scene: Scene, target: Target) -> Scene:
     def shown(layer: Layer) -> Layer:
         """Linear light in glTF 2.0 §3.7.2.1 and in UsdGeom's displayColor; as they are shown elsewhere (common practice)."""
         values = layer.values.astype(float)
-        from ...colour import to_linear, to_shown
+        from ...surface.colour import to_linear, to_shown
 
         values[:, :3] = (to_linear if wanted else to_shown)(values[:, :3])
         return Layer(frozen(values.astype("float32")), layer.index)

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...lengths import metres
 from ...scene import Scene
 from ...scene.model import frozen
+from ...words.lengths import metres
 from .steps import Said, Step, Target
 
 

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 from ...limits import plural
 from ...scene import Image, Scene
-from ..accepted import PLAIN_KINDS, accepted, left_out, told
-from ..names import file_names
-from ..pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
+from ...surface.names import file_names
+from ...surface.pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
+from .accepted import PLAIN_KINDS, accepted, left_out, told
 from .looks import native
 from .steps import Said, Step, Target
 
@@ -18,7 +18,7 @@ _GROUP = "Images"
 
 def _kinds(scene: Scene, target: Target) -> Collection[str] | None:
     """Media types that go out as they came; None for any."""
-    if target.format.reader == "gltf_read":
+    if target.format.family == "gltf":
         return PLAIN_KINDS | set(BY_EXTENSION) if native(scene, target) else PLAIN_KINDS
     return PLAIN_KINDS if target.format.name in ("3mf", "usdz") else None
 
@@ -124,7 +124,7 @@ def lies_inside(image: Image, target: Target) -> bool:
 
     The wish of the export comes first, then that of a mend, then the format's own way.
     """
-    if target.format.reader != "gltf_read":
+    if target.format.family != "gltf":
         return False
     wish = target.options.images
     own = wish == "embedded" or (target.format.name == "glb" and wish != "beside")
@@ -166,7 +166,7 @@ def _tell_files(scene: Scene, target: Target) -> list[Said]:
 
 def _keeps_names(target: Target) -> bool:
     """Whether an image has a name beside that of its file."""
-    return target.format.reader in ("gltf_read", "collada")
+    return target.format.family in ("gltf", "collada")
 
 
 def _called_by_file(scene: Scene, target: Target) -> Scene:

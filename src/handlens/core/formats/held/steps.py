@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from ...format_table import Format
 from ...rules.export import ExportOptions
 from ...scene import Scene
+from ..table import Format
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 
+from ...geometry.recut import only_vertices, used_vertices
 from ...limits import plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
-from ...scene.recut import only_vertices, used_vertices
-from ..one_set import drawn_set_first, laid_otherwise
+from .one_set import drawn_set_first, laid_otherwise
 from .steps import Said, Step, Target
 
 _GROUP = "Surface"
@@ -210,7 +210,7 @@ def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Array]:
 
 
 def _tell_in_a_row(scene: Scene, target: Target) -> list[Said]:
-    if target.format.reader != "gltf_read":
+    if target.format.family != "gltf":
         return []
     n = sum(int(g.sum()) for m in scene.meshes for group in (m.uvs, m.colours) for g in _leading_gaps(m, group))
     text = f"{plural(n, 'corner has', 'corners have')} a value in a later set but none in an earlier one, which gets zero: sets are numbered in a row."

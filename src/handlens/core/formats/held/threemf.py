@@ -13,7 +13,7 @@ import numpy as np
 from ...limits import plural
 from ...scene import Layer, Material, Mesh, Scene
 from ...scene.model import Array, frozen
-from ..pictures import media_type
+from ...surface.pictures import media_type
 from .steps import Said, Step, Target
 
 _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}

@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 
+from ...geometry.joining import joined_meshes
 from ...limits import plural
 from ...scene import Mesh, Node, Scene
-from ...scene.joining import joined_meshes
 from ...scene.model import frozen
 from ...scene.placed import placed_only, unplaced
 from ...scene.through import through
 from ...scene.transforms import walk, world_matrices
-from ..names import in_a_statement
+from ...surface.names import in_a_statement
 from .steps import Said, Step, Target
 
 _GROUP = "Parts"

@@ -1,0 +1,354 @@
+"""COLLADA 1.4 and 1.5 into the neutral scene. Chapters are those of the specification, release 1.4.1 and 1.5.0 (Khronos).
+
+This module reads the document and its tree of nodes; meshes, materials, rigs and clips have modules of their own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from urllib.parse import unquote
+
+import numpy as np
+
+from ...limits import InputError, plural
+from ...packages import Package
+from ...scene import Camera, Light, Node, Problem, Scene
+from ...scene.model import HELD, Array, Mesh, Skin, frozen
+from ...scene.transforms import decompose
+from ..shared.xml import Element, Numbers, parse_xml
+from .clips import read_clips
+from .lights import camera_of, light_of
+from .materials import Effects
+from .mesh import Geometry, geometry_mesh, read_geometry
+from .rig import Rig, morphs_of, read_rig
+
+#: Nodes that instances of nodes may grow to; a document of a few lines could ask for any number.
+_MOST_NODES = 200_000
+_UP = {"X_UP": "X", "Y_UP": "Y", "Z_UP": "Z"}
+
+
+def read(package: Package, path: str, data: bytes) -> Scene:
+    """Read a COLLADA document. Raises InputError."""
+    return _Reader(package, path, data).scene()
+
+
+@dataclass
+class _Draft:
+    """A node on its way: its transform elements are kept, since clips address them one by one."""
+
+    name: str
+    key: str
+    sid: str
+    transforms: list[tuple[str, str, Array]] = field(default_factory=list)
+    children: list[int] = field(default_factory=list)
+    mesh: int | None = None
+    skin: int | None = None
+    camera: int | None = None
+    light: int | None = None
+    extras: dict[str, str] = field(default_factory=dict)
+    #: Whether the file has no node of its own for it: one of several things that hang on one.
+    beside: bool = False
+
+
+class _Reader:
+    def __init__(self, package: Package, path: str, data: bytes) -> None:
+        self.package, self.path, self.label = package, path, path.rpartition("/")[2]
+        self.root = parse_xml(data, self.label)
+        if self.root.tag != "COLLADA":
+            raise InputError(
+                f"{self.label} begins with <{self.root.tag}>, so it is no COLLADA document; give it its true ending."
+            )
+        self.numbers = Numbers(self.label)
+        self.problems: list[Problem] = []
+        self.by_id: dict[str, Element] = {}
+        for element in self.root.iter():
+            if isinstance(element.tag, str) and (key := element.get("id")):
+                self.by_id.setdefault(key, element)
+        self.effects = Effects(package, path, self.root, self.by_id, self.numbers, self.problems)
+        self.geometries: dict[str, Geometry] = {}
+        self.meshes: list[Mesh] = []
+        self.mesh_numbers: dict[object, int] = {}
+        self.drafts: list[_Draft] = []
+        self.rigs: list[tuple[int, Rig, list[str]]] = []
+        self.cameras: list[Camera] = []
+        self.lights: list[Light] = []
+        self.splines = 0
+
+    def target(self, url: str | None, tag: str) -> Element | None:
+        """The element that a local URL leads to (chapter 3, "Address syntax")."""
+        key = unquote((url or "").strip().lstrip("#"))
+        found = self.by_id.get(key)
+        if found is None or found.tag != tag:
+            where = "another file" if url and "#" in url and not url.startswith("#") else "the document"
+            self.problems.append(Problem("broken-reference", f"{url!r} names a {tag} that is not in {where}.", tag))
+            return None
+        return found
+
+    def scene(self) -> Scene:
+        asset = self.root.find("asset")
+        unit, up = _unit(asset), _UP.get((asset.findtext("up_axis") or "").strip()) if asset is not None else None
+        roots = [self.node(e, 0, ()) for e in self.top_nodes()]
+        skins = self.skins()
+        clips = read_clips(self.root, self.by_id, self.drafts, self.numbers, self.problems)
+        driven = {c.node for clip in clips for c in clip.channels}
+        nodes = tuple(self.finished(i, d, i in driven) for i, d in enumerate(self.drafts))
+        self.counted_problems()
+        return Scene(
+            format="dae", nodes=nodes, roots=tuple(roots), meshes=tuple(self.meshes), materials=self.effects.materials(),
+            images=self.effects.images(), skins=skins, clips=clips, cameras=tuple(self.cameras), lights=tuple(self.lights),
+            unit_metres=unit, up_axis=up, problems=tuple(self.problems), files=tuple(self.effects.files()),
+        )  # fmt: skip
+
+    def counted_problems(self) -> None:
+        if self.numbers.commas:
+            text = f"{self.numbers.commas:,} numbers are written with a decimal comma; they were read as points."
+            self.problems.append(Problem("decimal-comma", text))
+        if self.splines:
+            self.problems.append(Problem("free-form", f"{plural(self.splines, 'spline')} counted but not turned into lines."))
+        bridged = sum(g.bridged for g in self.geometries.values())
+        if bridged:
+            self.problems.append(
+                Problem(
+                    "not-carried", f"{plural(bridged, 'hole')} in polygons bridged to the outline, as a polygon has just one."
+                )
+            )
+        for tag, words in (
+            ("library_physics_scenes", "physics scene"),
+            ("library_force_fields", "force field"),
+            ("library_formulas", "formula"),
+        ):
+            count = sum(len(e) for e in self.root.findall(tag))
+            if count:
+                self.problems.append(Problem("not-carried", f"{plural(count, words)} counted but without a place in a model."))
+
+    # --- nodes --------------------------------------------------------------------------------
+
+    def top_nodes(self) -> list[Element]:
+        chosen = self.root.find("scene/instance_visual_scene")
+        scene = self.target(chosen.get("url"), "visual_scene") if chosen is not None else None
+        if scene is None:
+            scene = self.root.find("library_visual_scenes/visual_scene")
+        if scene is not None:
+            return scene.findall("node")
+        # Without a scene nothing is placed; what the libraries hold is still what came.
+        return [e for library in self.root.findall("library_nodes") for e in library.findall("node")]
+
+    def node(self, element: Element, depth: int, above: tuple[Element, ...]) -> int:
+        number = len(self.drafts)
+        if number >= _MOST_NODES:
+            raise InputError(
+                f"{self.label} grows to more than {_MOST_NODES:,} nodes through its instances; export it with fewer."
+            )
+        if depth > 500 or element in above:
+            raise InputError(f"{self.label}: a node hangs below itself; the node tree runs in a circle, so export it again.")
+        draft = _Draft(_name(element), element.get("id") or "", element.get("sid") or "")
+        self.drafts.append(draft)
+        for child in element:
+            if child.tag in _TRANSFORMS:
+                draft.transforms.append((child.get("sid") or "", child.tag, _values(child, self.numbers)))
+        inner = (*above, element)
+        for child in element:
+            match child.tag:
+                case "node":
+                    draft.children.append(self.node(child, depth + 1, inner))
+                case "instance_node":
+                    found = self.target(child.get("url"), "node")
+                    if found is not None:
+                        draft.children.append(self.node(found, depth + 1, inner))
+                case "instance_geometry" | "instance_controller":
+                    self.hang(number, child)
+                case "instance_camera":
+                    found = self.target(child.get("url"), "camera")
+                    if found is not None:
+                        self.holder(number, "camera").camera = len(self.cameras)
+                        self.cameras.append(Camera(_name(found), camera_of(found, self.numbers)))
+                case "instance_light":
+                    found = self.target(child.get("url"), "light")
+                    if found is not None:
+                        self.holder(number, "light").light = len(self.lights)
+                        self.lights.append(Light(_name(found), light_of(found, self.numbers)))
+                case _:
+                    continue
+        return number
+
+    def holder(self, number: int, what: str) -> _Draft:
+        """The node itself, or a child of it where it already holds one: COLLADA hangs several things on one node."""
+        draft = self.drafts[number]
+        if getattr(draft, what) is None:
+            return draft
+        extra = _Draft("", "", "", beside=True)
+        draft.children.append(len(self.drafts))
+        self.drafts.append(extra)
+        return extra
+
+    def hang(self, number: int, instance: Element) -> None:
+        rig: Rig | None = None
+        if instance.tag == "instance_controller":
+            controller = self.target(instance.get("url"), "controller")
+            if controller is None:
+                return
+            rig = read_rig(controller, self.target, self.numbers, self.problems)
+            source = rig.geometry
+        else:
+            source = self.target(instance.get("url"), "geometry")
+        if source is None:
+            return
+        if source.find("spline") is not None:
+            self.splines += 1
+            return
+        key = source.get("id") or str(id(source))
+        if key not in self.geometries:
+            self.geometries[key] = read_geometry(source, self.target, self.numbers, self.label)
+        geometry = self.geometries[key]
+        binding = self.effects.binding(instance, geometry.symbols)
+        mesh_key = (key, binding, None if rig is None else rig.key)
+        if mesh_key not in self.mesh_numbers:
+            self.mesh_numbers[mesh_key] = len(self.meshes)
+            morphs = morphs_of(rig, geometry, self.geometry_of) if rig else ((), ())
+            weights = rig.weights(len(geometry.positions), self.label) if rig and rig.joints else None
+            self.meshes.append(geometry_mesh(geometry, len(self.meshes), binding, weights, *morphs))
+        holder = self.holder(number, "mesh")
+        holder.mesh = self.mesh_numbers[mesh_key]
+        if rig and rig.joints:
+            roots = [unquote((e.text or "").strip().lstrip("#")) for e in instance.findall("skeleton")]
+            self.rigs.append((next(i for i, d in enumerate(self.drafts) if d is holder), rig, roots))
+
+    def geometry_of(self, url: str) -> Geometry | None:
+        found = self.target(url, "geometry")
+        return None if found is None else read_geometry(found, self.target, self.numbers, self.label)
+
+    # --- skins --------------------------------------------------------------------------------
+
+    def skins(self) -> tuple[Skin, ...]:
+        """Joints are named by sid below the skeleton's root, or by id (chapter 5, `joints`)."""
+        by_id = {d.key: i for i, d in reversed(list(enumerate(self.drafts))) if d.key}
+        out: list[Skin] = []
+        known: dict[object, int] = {}
+        for holder, rig, roots in self.rigs:
+            starts = [by_id[r] for r in roots if r in by_id] or list(range(len(self.drafts)))
+            by_sid: dict[str, int] = {}
+            for start in starts:
+                for i in self.below(start):
+                    by_sid.setdefault(self.drafts[i].sid or self.drafts[i].key, i)
+            joints, lost = [], 0
+            for name in rig.joints:
+                found = by_sid.get(name, by_id.get(name))
+                lost += found is None
+                joints.append(found if found is not None else starts[0] if starts else 0)
+            if lost:
+                text = f"Skin {rig.key} names {plural(lost, 'joint')} that no node is called by."
+                self.problems.append(Problem("broken-reference", text, str(rig.key)))
+            key = (rig.key, tuple(joints))
+            if key not in known:
+                known[key] = len(out)
+                out.append(Skin(f"skin:{len(out)}", rig.name, tuple(joints), frozen(rig.inverse_bind @ rig.bind_shape)))
+            self.drafts[holder].skin = known[key]
+        return tuple(out)
+
+    def below(self, start: int) -> list[int]:
+        out, stack = [], [start]
+        while stack:
+            i = stack.pop()
+            out.append(i)
+            stack.extend(reversed(self.drafts[i].children))
+        return out
+
+    def finished(self, number: int, d: _Draft, driven: bool) -> Node:
+        kinds = [k for _, k, _ in d.transforms]
+        matrix = product(d.transforms)
+        held = {"mesh": d.mesh, "skin": d.skin, "camera": d.camera, "light": d.light, "children": tuple(d.children)}
+        plain = (
+            kinds == sorted(kinds, key=("translate", "rotate", "scale").index)
+            if set(kinds) <= {"translate", "rotate", "scale"}
+            else False
+        )
+        if (plain and kinds.count("translate") <= 1 and kinds.count("scale") <= 1) or driven:
+            t, r, s = decompose(matrix)
+            if plain and "scale" in kinds:
+                # A triple that is stored is kept as it stands: taking a matrix apart would lose mirrored axes.
+                s = tuple(map(float, next(v for _, k, v in d.transforms if k == "scale")))
+                r = decompose(product([x for x in d.transforms if x[1] == "rotate"]))[1]
+            return Node(f"node:{number}{HELD * d.beside}", d.name, t, r, s, **held)  # type: ignore[arg-type]
+        return Node(f"node:{number}{HELD * d.beside}", d.name, matrix=frozen(matrix), **held)  # type: ignore[arg-type]
+
+
+# --- transforms -----------------------------------------------------------------------------------
+
+_TRANSFORMS = {"matrix": 16, "translate": 3, "rotate": 4, "scale": 3, "lookat": 9, "skew": 7}
+
+
+def _name(element: Element) -> str:
+    """A thing's name, or its id where it has none at all."""
+    name = element.get("name")
+    return (element.get("id") or "") if name is None else str(name)
+
+
+def _values(element: Element, numbers: Numbers) -> Array:
+    return numbers.floats(element, _TRANSFORMS[element.tag])
+
+
+def product(transforms: list[tuple[str, str, Array]]) -> Array:
+    """(4, 4) the product of transform elements, each after the one before it (chapter 5, `node`)."""
+    out = np.eye(4)
+    for _, kind, values in transforms:
+        with np.errstate(all="ignore"):
+            out = out @ _MATRIX[kind](values)
+    return out
+
+
+def _translate(v: Array) -> Array:
+    out = np.eye(4)
+    out[:3, 3] = v
+    return out
+
+
+def _rotate(v: Array) -> Array:
+    """An axis and an angle in degrees, counter-clockwise."""
+    length = float(np.linalg.norm(v[:3]))
+    out = np.eye(4)
+    if length:
+        x, y, z = v[:3] / length
+        c, s = float(np.cos(np.radians(v[3]))), float(np.sin(np.radians(v[3])))
+        k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+        out[:3, :3] = np.eye(3) + s * k + (1 - c) * (k @ k)
+    return out
+
+
+def _lookat(v: Array) -> Array:
+    """Eye, point of interest and up vector: the place and orientation of what looks along -Z."""
+    eye, interest, up = v[:3], v[3:6], v[6:]
+    back = eye - interest
+    back = back / (np.linalg.norm(back) or 1)
+    right = np.cross(up, back)
+    right = right / (np.linalg.norm(right) or 1)
+    out = np.eye(4)
+    out[:3, :3] = np.stack([right, np.cross(back, right), back], axis=1)
+    out[:3, 3] = eye
+    return out
+
+
+def _skew(v: Array) -> Array:
+    """An angle in degrees, the axis turned about, and the axis along which things slide."""
+    angle, a, b = float(np.radians(v[0])), v[1:4], v[4:7]
+    b = b / (np.linalg.norm(b) or 1)
+    a = a - b * (a @ b)
+    a = a / (np.linalg.norm(a) or 1)
+    out = np.eye(4)
+    out[:3, :3] += np.tan(angle) * np.outer(b, a)
+    return out
+
+
+_MATRIX: dict[str, Callable[[Array], Array]] = {
+    "matrix": lambda v: v.reshape(4, 4), "translate": _translate, "rotate": _rotate,
+    "scale": lambda v: np.diag([*v, 1.0]), "lookat": _lookat, "skew": _skew,
+}  # fmt: skip
+
+
+def _unit(asset: Element | None) -> float | None:
+    unit = asset.find("unit") if asset is not None else None
+    try:
+        metres = float((unit.get("meter") or "").replace(",", ".")) if unit is not None else 0.0
+    except ValueError:
+        return None
+    return metres if metres > 0 and np.isfinite(metres) else None

@@ -1,0 +1,1 @@
+"""glTF 2.0, in text and binary."""

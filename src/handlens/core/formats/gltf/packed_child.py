@@ -1,0 +1,99 @@
+"""Unpacking compressed glTF geometry with the libraries that define it, inside a child process."""
+
+from __future__ import annotations
+
+import ctypes
+import ctypes.util
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ...limits import MAX_FILE_BYTES, InputError
+from ...machine.sections import Sections
+
+#: Debian's name of the library with its version, else whatever the system calls it.
+_MESHOPT = "libmeshoptimizer.so.2d"
+_FILTERS = {
+    "OCTAHEDRAL": "meshopt_decodeFilterOct",
+    "QUATERNION": "meshopt_decodeFilterQuat",
+    "EXPONENTIAL": "meshopt_decodeFilterExp",
+}
+
+
+def unpack(request: dict[str, Any]) -> bytes:
+    """A container with what each item unpacks to. request: file with all packed pieces, items that say where and how."""
+    data = Path(request["file"]).read_bytes()
+    out = Sections()
+    answers = []
+    for item in request["items"]:
+        piece = data[item["at"] : item["at"] + item["length"]]
+        answers.append(_draco(piece, item, out) if item["kind"] == "draco" else _meshopt(piece, item, out))
+    return out.file({"answers": answers})
+
+
+def _draco(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any]:
+    """KHR_draco_mesh_compression: faces and attributes by their number in the packed mesh."""
+    import DracoPy
+
+    try:
+        mesh = DracoPy.decode(piece)
+    except Exception as error:
+        raise InputError(f"{item['where']} is damaged in its Draco data; export it unpacked.") from error
+    faces = getattr(mesh, "faces", None)
+    found = {int(a["unique_id"]): np.asarray(a["data"]) for a in mesh.attributes}
+    answer: dict[str, Any] = {"attributes": {}, "faces": None}
+    if faces is not None:
+        answer["faces"] = out.array(np.asarray(faces).reshape(-1), np.uint32)
+    for name, number in item["ids"].items():
+        values = found.get(number)
+        if values is not None:
+            whole = values.dtype.kind in "iu"
+            rows = values.reshape(len(values), -1)
+            section = out.array(rows, np.int64 if whole else np.float32)
+            answer["attributes"][name] = {**section, "width": int(rows.shape[1]), "kind": "<i8" if whole else "<f4"}
+    return answer
+
+
+def _meshopt(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any]:
+    """EXT_meshopt_compression: attributes, triangles or indices, and the filters that come after."""
+    count, stride = item["count"], item["stride"]
+    if count * stride > MAX_FILE_BYTES:
+        raise InputError(f"{item['where']} unpacks to more than {MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+    library = _library(item["where"])
+    target = np.zeros(max(count * stride, 1), np.uint8)
+    at = target.ctypes.data_as(ctypes.c_void_p)
+    size = ctypes.c_size_t
+    name = {
+        "ATTRIBUTES": "meshopt_decodeVertexBuffer",
+        "TRIANGLES": "meshopt_decodeIndexBuffer",
+        "INDICES": "meshopt_decodeIndexSequence",
+    }.get(item["mode"])
+    fits = (
+        stride % 4 == 0 and 0 < stride <= 256
+        if item["mode"] == "ATTRIBUTES"
+        else stride in (2, 4) and (item["mode"] != "TRIANGLES" or count % 3 == 0)
+    )
+    if name is None or not fits:
+        raise InputError(f"{item['where']} states a way of packing that does not exist; export it unpacked.")
+    wrong = getattr(library, name)(at, size(count), size(stride), piece, size(len(piece)))
+    if wrong:
+        raise InputError(f"{item['where']} is damaged in its packed data; export it unpacked.")
+    chosen = _FILTERS.get(item["filter"])
+    if chosen:
+        if stride not in {"OCTAHEDRAL": (4, 8), "QUATERNION": (8,), "EXPONENTIAL": tuple(range(4, 257, 4))}[item["filter"]]:
+            raise InputError(f"{item['where']} states a filter that does not fit its stride of {stride}; export it unpacked.")
+        getattr(library, chosen)(at, size(count), size(stride))
+    return out.array(target[: count * stride], np.uint8)
+
+
+def _library(where: str) -> ctypes.CDLL:
+    for name in (_MESHOPT, ctypes.util.find_library("meshoptimizer")):
+        try:
+            if name:
+                return ctypes.CDLL(name)
+        except OSError:
+            continue
+    raise InputError(
+        f"{where} is packed with meshopt, and the library for it (Debian's libmeshoptimizer2d) is not installed; install it or export it unpacked."
+    )

@@ -1,0 +1,1 @@
+"""Wavefront OBJ with its material libraries."""

@@ -1,0 +1,1 @@
+"""The object file format (OFF)."""

@@ -1,0 +1,1 @@
+"""The polygon file format (PLY)."""

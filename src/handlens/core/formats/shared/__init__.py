@@ -1,0 +1,1 @@
+"""What several text formats ask for."""

@@ -1,0 +1,1 @@
+"""USD in text, binary and package."""

@@ -1,0 +1,356 @@
+"""USD in text, binary and package into the neutral scene. The reference library reads it in a child process (usd_child)."""
+
+from __future__ import annotations
+
+import io
+import re
+import tempfile
+import zipfile
+import zlib
+from dataclasses import replace
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import numpy as np
+
+from ...limits import InputError
+from ...machine.native import in_child
+from ...machine.sections import Opened
+from ...packages import Package, checked_entries
+from ...scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, Node, Problem, Scene, Skin, TextureInput
+from ...scene.model import Array, Morph, Weights, frozen
+from ...scene.transforms import Polar, decompose
+from ...surface.pictures import media_type, referenced
+from .tags import UNPACKED
+
+_LAYERS = (".usda", ".usdc", ".usd", ".usdz")
+_ROLES = {
+    "diffuseColor": "base-colour", "emissiveColor": "emissive", "roughness": "roughness", "metallic": "metallic", "normal": "normal",
+    "occlusion": "occlusion", "opacity": "alpha", "specularColor": "specular", "displacement": "displacement", "clearcoat": "clearcoat",
+    "clearcoatRoughness": "clearcoat-roughness",
+}  # fmt: skip
+#: Inputs whose image is multiplied by a field of the neutral material, and the values that fields are for.
+_FACTORS = ("base-colour", "emissive", "alpha", "roughness", "metallic")
+_VALUES = ("diffuseColor", "emissiveColor", "opacity", "opacityThreshold", "roughness", "metallic")
+#: UsdPreviewSurface specification, UsdUVTexture, wrapS and wrapT; glTF 2.0 §5.26 for the numbers.
+_WRAPS = {"repeat": 10497, "mirror": 33648, "clamp": 33071, "black": 33071}
+
+
+def read(package: Package, path: str, data: bytes) -> Scene:
+    """Read a USD file with the layers and images of its package. Raises InputError."""
+    label = path.rpartition("/")[2]
+    with tempfile.TemporaryDirectory(prefix="handlens-usd-") as folder:
+        root = Path(folder).resolve()
+        packages: dict[str, str] = {}
+        for name in package.names():
+            if name == path or name.lower().endswith(_LAYERS):
+                place = root / name
+                place.parent.mkdir(parents=True, exist_ok=True)
+                held = data if name == path else package.read(name)
+                place.write_bytes(held)
+                if format_of(held) == "usdz" and (first := _unpacked(held, place, name)):
+                    packages[str(place)] = first
+        request = {
+            "file": packages.get(str(root / path), str(root / path)),
+            "root": str(root),
+            "packages": packages,
+            "label": label,
+        }
+        answer = in_child("formats.usd.child:read_stage", request, label, read=[root])
+        return _Scene(package, path, label, data, answer, root).scene()
+
+
+def _unpacked(data: bytes, place: Path, label: str) -> str | None:
+    """Unpack a package beside itself; the path of its first layer (USDZ specification, "Default Layer"), None where it has none.
+
+    Of what is no layer the names alone are laid out, for paths to be resolved to. Raises InputError where it is damaged.
+    """
+    folder = place.with_name(place.name + UNPACKED)
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            for name, entry in checked_entries(archive, label).items():
+                at = folder / name
+                at.parent.mkdir(parents=True, exist_ok=True)
+                at.write_bytes(archive.read(entry) if at.suffix.lower() in _LAYERS else b"")
+            first = folder / next((n for n in archive.namelist() if not n.endswith("/")), "")
+    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, ValueError, NotImplementedError, OSError) as error:
+        raise InputError(f"{label} is damaged: it is no readable package; export it again.") from error
+    return str(first) if first.is_file() and first.is_relative_to(folder) else None
+
+
+def format_of(data: bytes) -> str:
+    """usda, usdc or usdz by the first bytes."""
+    return "usdc" if data[:8] == b"PXR-USDC" else "usdz" if data[:4] == b"PK\x03\x04" else "usda"
+
+
+class _Scene:
+    """Makes the scene of a child's answer, checking every index in it."""
+
+    def __init__(self, package: Package, path: str, label: str, data: bytes, answer: Opened, root: Path) -> None:
+        self.package, self.path, self.label, self.data, self.answer, self.root = package, path, label, data, answer, root
+        self.header = answer.header
+        self.problems = [Problem(str(p["kind"]), str(p["text"])) for p in self.header["problems"]]
+        self.files: list[tuple[str, str]] = []
+
+    def array(self, section: dict[str, Any]) -> Array:
+        return np.frombuffer(self.answer.data, section["kind"], section["count"], self.answer.base + section["at"])
+
+    def scene(self) -> Scene:
+        h = self.header
+        images = self.images()
+        kinds = {"mesh": len(h["meshes"]), "skin": len(h["skins"]), "camera": len(h["cameras"]), "light": len(h["lights"])}
+        driven = {c["node"] for c in h["channels"]}
+        shapes = [self.mesh(k, m) for k, m in enumerate(h["meshes"])]
+        nodes = tuple(self.node(i, e, kinds, i in driven, shapes) for i, e in enumerate(h["nodes"]))
+        meshes, nodes = _placed(shapes, nodes)
+        sets = [self.uv_names(m) for m in h["meshes"]]
+        doubled = {k for m in h["meshes"] if m.get("double_sided") for k in m["materials"]}
+        channels = tuple(c for entry in h["channels"] for c in self.channel(entry))
+        used = [
+            n
+            for n in self.package.names()
+            if n != self.path and PurePosixPath(n).name in h["layers"] and n.lower().endswith(_LAYERS)
+        ]
+        return Scene(
+            format=format_of(self.data), nodes=nodes, roots=tuple(h["roots"]), meshes=meshes,
+            materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(h["materials"])), images=images,
+            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])), clips=(Clip("clip:0", str(h["clip"]) or None, channels),) if channels else (),
+            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]), lights=tuple(Light(x.pop("name"), x) for x in h["lights"]),
+            unit_metres=h["unit"] if h["unit"] and h["unit"] > 0 else None, up_axis=h["up"] if h["up"] in ("Y", "Z") else None,
+            problems=tuple(self.problems), files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])), linear=True,
+        )  # fmt: skip
+
+    # --- tree ---------------------------------------------------------------------------------
+
+    def node(self, number: int, e: dict[str, Any], kinds: dict[str, int], driven: bool, meshes: list[Mesh]) -> Node:
+        matrix = np.array(e["matrix"], np.float64).reshape(4, 4)
+        held: dict[str, Any] = {k: e.get(k) for k in kinds if e.get(k) is not None and e[k] < kinds[k]}
+        extras = {"purpose": e["purpose"]} if e["purpose"] not in ("", "default") else {}
+        pieces = [k for k in e.get("pieces", []) if k < kinds["mesh"]]
+        if pieces and "mesh" in held:
+            meshes.append(_together(meshes[held["mesh"]], [meshes[k] for k in pieces]))
+            held["mesh"] = len(meshes) - 1
+        held |= {"children": tuple(e["children"]), "hidden": bool(e["hidden"]), "extras": extras}
+        straight = np.isfinite(matrix).all() and (driven or Polar(matrix[:3, :3]).shear < 1e-9)
+        if straight:
+            t, r, s = decompose(matrix)
+            return Node(f"node:{number}", str(e["name"]), t, r, s, **held)  # type: ignore[arg-type]
+        return Node(f"node:{number}", str(e["name"]), matrix=frozen(matrix), **held)
+
+    def channel(self, e: dict[str, Any]) -> list[Channel]:
+        times = frozen(self.array(e["times"]).astype(np.float32))
+        if "path" in e:
+            width = 4 if e["path"] == "rotation" else 3
+            return [Channel(e["node"], e["path"], times, frozen(self.array(e["values"]).reshape(-1, width).astype(np.float32)))]
+        poses = [decompose(m) for m in self.array(e["matrices"]).reshape(-1, 4, 4)]
+        parts = {p: np.array([pose[k] for pose in poses], np.float32) for k, p in enumerate(("translation", "rotation", "scale"))}
+        turns = parts["rotation"]
+        for k in range(1, len(turns)):
+            if turns[k] @ turns[k - 1] < 0:
+                turns[k] *= -1
+        return [Channel(e["node"], p, times, frozen(v)) for p, v in parts.items() if np.ptp(v, axis=0).max() > 0]
+
+    def skin(self, number: int, s: dict[str, Any]) -> Skin:
+        inverse = np.array(s["inverse"], np.float64).reshape(-1, 4, 4)
+        return Skin(f"skin:{number}", s["name"] or None, tuple(s["joints"]), frozen(inverse), s["root"])
+
+    # --- meshes -------------------------------------------------------------------------------
+
+    def uv_names(self, m: dict[str, Any]) -> list[str]:
+        """Names of UV sets in their order: `st` first, as UsdPreviewSurface's own reader calls it by default."""
+        return sorted((x["name"] for x in m.get("layers", []) if x["role"] == "uv"), key=lambda n: (n not in ("st", "st0"), n))
+
+    def mesh(self, number: int, m: dict[str, Any]) -> Mesh:
+        points = self.array(m["points"]).reshape(-1, 3)
+        more: dict[str, Any] = {}
+        if "lines" in m:
+            more["lines"] = frozen(self.array(m["lines"]).reshape(-1, 2).astype(np.int32))
+        if "dots" in m:
+            more["points"] = frozen(self.array(m["dots"]).astype(np.int32))
+        if "counts" in m:
+            more |= self.faces(m, len(points))
+        return Mesh(f"mesh:{number}", str(m["name"]), frozen(points), **more)
+
+    def faces(self, m: dict[str, Any], total: int) -> dict[str, Any]:
+        counts, corners, slots = self.array(m["counts"]), self.array(m["corners"]), self.array(m["slots"])
+        if (counts < 0).any() or counts.sum() != len(corners):
+            raise InputError(
+                f"{self.label}: {m['name']} counts {int(counts.sum()):,} corners but holds {len(corners):,}; export it again."
+            )
+        if len(corners) and (corners.max() >= total or corners.min() < 0):
+            raise InputError(
+                f"{self.label}: a face of {m['name']} uses point {int(corners.max()):,}, but only {total:,} are there; export it again."
+            )
+        holes = self.array(m["holes"])
+        keep_face = counts >= 3
+        keep_face[holes[(holes >= 0) & (holes < len(counts))]] = False
+        left_out = int(len(counts) - keep_face.sum())
+        if left_out:
+            self.problems.append(
+                Problem(
+                    "thin-face",
+                    f"{left_out:,} faces of {m['name']} are holes or have fewer than three corners and were left out.",
+                )
+            )
+        order = np.flatnonzero(np.repeat(keep_face, counts))
+        counts, slots = counts[keep_face], slots[keep_face]
+        starts = np.concatenate([[0], np.cumsum(counts)])
+        if m["left"]:
+            # The winding of a left-handed mesh runs clockwise seen from the front (UsdGeom, Mesh, orientation): turned, so that it does not.
+            ends = np.repeat(starts[:-1] + starts[1:] - 1, counts)
+            order = order[ends - np.arange(len(order))]
+        if m["subdivision"]:
+            self.problems.append(
+                Problem(
+                    "subdivision",
+                    f"{m['name']} asks to be subdivided ({m['subdivision']}); its control mesh is what was read.",
+                    str(m["name"]),
+                )
+            )
+        layer = lambda x: Layer(
+            frozen(self.array(x["values"]).reshape(-1, x["width"])), frozen(self.array(x["index"])[order].astype(np.int32))
+        )
+        by_name = {x["name"]: layer(x) for x in m["layers"] if x["role"] == "uv"}
+        normals = next((layer(x) for x in m["layers"] if x["role"] == "normal"), None)
+        colours = tuple(
+            Layer(frozen(x.values.astype(np.float32)), x.index) for x in (layer(y) for y in m["layers"] if y["role"] == "colour")
+        )
+        return {
+            "corners": frozen(corners[order].astype(np.int32)), "starts": frozen(starts.astype(np.int64)), "slots": frozen(slots.astype(np.int32)),
+            "slot_materials": tuple(m["materials"]), "uvs": tuple(by_name[n] for n in self.uv_names(m)), "normals": normals, "colours": colours,
+            "weights": self.weights(m, total), "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in m["morphs"]),
+        }  # fmt: skip
+
+    def weights(self, m: dict[str, Any], total: int) -> Weights | None:
+        w = m.get("weights")
+        if w is None:
+            return None
+        joints, amounts = self.array(w["joints"]), self.array(w["weights"])
+        # Entries of weight nought only fill the rows up.
+        keep = amounts != 0
+        owner = np.repeat(np.arange(total), w["wide"])[keep]
+        starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=total))])
+        return Weights(
+            frozen(starts.astype(np.int64)), frozen(joints[keep].astype(np.int32)), frozen(amounts[keep].astype(np.float32))
+        )
+
+    # --- materials ----------------------------------------------------------------------------
+
+    def images(self) -> tuple[Image, ...]:
+        out = []
+        inner: dict[str, zipfile.ZipInfo] = {}
+        archive = None
+        if format_of(self.data) == "usdz":
+            archive = zipfile.ZipFile(io.BytesIO(self.data))
+            inner = checked_entries(archive, self.label)
+        for k, entry in enumerate(self.header["images"]):
+            reference = str(entry["reference"])
+            name = reference.replace("\\", "/").rpartition("/")[2]
+            place = self.inside(str(entry["resolved"]), reference, inner)
+            if archive is not None and place:
+                data = archive.read(inner[place])
+                out.append(Image(f"image:{k}", name, reference, "embedded", None, media_type(data), lambda data=data: data))  # type: ignore[misc]
+                continue
+            image = referenced(self.package, reference, self.path, k)
+            if image.found_at:
+                self.files.append((image.found_at, "image"))
+            out.append(image)
+        return tuple(out)
+
+    def inside(self, resolved: str, reference: str, inner: dict[str, zipfile.ZipInfo]) -> str | None:
+        """The entry of the package that an image is, by where it resolved to or by its reference."""
+        entry = resolved.rpartition(f"{UNPACKED}/")[2] if UNPACKED in resolved else ""
+        for candidate in (
+            entry,
+            reference.removeprefix("./"),
+            *(n for n in inner if n.endswith("/" + reference.removeprefix("./"))),
+        ):
+            if candidate in inner:
+                return candidate
+        return None
+
+    def material(self, number: int, m: dict[str, Any], sets: list[list[str]], doubled: bool) -> Material:
+        """UsdPreviewSurface specification: defaults of its inputs, and opacity with its threshold."""
+        if not m["known"]:
+            return Material(f"material:{number}", m["name"], defined=True, double_sided=doubled)
+        values = m["values"]
+        three = lambda key, default: tuple(values.get(key, default))[:3]
+        one = lambda key, default: float(values.get(key, default))
+        opacity, threshold = one("opacity", 1.0), one("opacityThreshold", 0.0)
+        read = [self.input(e, sets) for e in m["inputs"]]
+        inputs = tuple(t for t, _ in read)
+        see_through = opacity < 1 or any(t.role == "alpha" for t in inputs)
+        mode = "mask" if threshold > 0 else "blend" if see_through else "opaque"
+        tints = {t.role: tint for t, tint in read}
+        r, g, b = tints["base-colour"][:3] if "base-colour" in tints else three("diffuseColor", (0.18, 0.18, 0.18))
+        red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
+        factors = {t.role: tints[t.role]["rgba".find(t.channel or "a")] for t in inputs}
+        return Material(
+            f"material:{number}", m["name"], (float(r), float(g), float(b), factors.get("alpha", opacity)),
+            factors.get("metallic", one("metallic", 0.0)), factors.get("roughness", one("roughness", 0.5)),
+            (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs,
+            source={"values": rest} if (rest := {k: v for k, v in values.items() if k not in _VALUES}) else {},
+        )  # fmt: skip
+
+    def input(self, e: dict[str, Any], sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
+        """An input, and what its image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
+        numbered = re.fullmatch(r"st(\d{1,2})", e["set"])
+        uv = next((names.index(e["set"]) for names in sets if e["set"] in names), int(numbered[1]) if numbered else 0)
+        sampler = {k: _WRAPS[w] for k, w in zip(("wrapS", "wrapT"), e["wrap"], strict=True) if w in _WRAPS}
+        transform = None
+        if e["transform"]:
+            # UsdTransform2d turns in degrees.
+            t = e["transform"]
+            transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
+        role = _ROLES.get(e["name"], e["name"])
+        tint, strength = _scale(e), None
+        options = {k: e[k] for k in ("space", "scale", "bias") if e.get(k)}
+        if role in _FACTORS:
+            options.pop("scale", None)
+        if role == "normal" and np.allclose(e.get("bias") or (), (-tint[0] / 2, -tint[0] / 2, -1, 0)):
+            # Eight bits to -1 … 1, steeper or flatter by its strength (UsdPreviewSurface specification, normal).
+            strength = tint[0] / 2
+            options = {"space": options["space"]} if "space" in options else {}
+        if options.get("space") == space_of(role):
+            del options["space"]
+        channel = e["output"] if e["output"] in ("r", "g", "b", "a") else ""
+        return TextureInput(role, (e["name"],), e["image"], uv, sampler, transform, strength, channel, options), tint
+
+
+def _together(faces: Mesh, more: list[Mesh]) -> Mesh:
+    """A mesh with the lines and points that came as pieces of their own."""
+    positions, lines, points = [faces.positions], [faces.lines], [faces.points]
+    weights = faces.weights
+    at = len(faces.positions)
+    for m in more:
+        positions.append(m.positions)
+        lines.append(m.lines + at)
+        points.append(m.points + at)
+        at += len(m.positions)
+    if weights is not None:
+        idle = np.full(at - len(faces.positions), weights.starts[-1])
+        weights = Weights(frozen(np.concatenate([weights.starts, idle])), weights.joints, weights.weights)
+    return replace(
+        faces, positions=frozen(np.concatenate(positions)), lines=frozen(np.concatenate(lines).astype(np.int32)),
+        points=frozen(np.concatenate(points).astype(np.int32)), weights=weights,
+    )  # fmt: skip
+
+
+def _placed(meshes: list[Mesh], nodes: tuple[Node, ...]) -> tuple[tuple[Mesh, ...], tuple[Node, ...]]:
+    """Without meshes that were only pieces of others."""
+    used = sorted({n.mesh for n in nodes if n.mesh is not None})
+    if len(used) == len(meshes):
+        return tuple(meshes), nodes
+    number = {old: new for new, old in enumerate(used)}
+    made = tuple(replace(meshes[k], id=f"mesh:{number[k]}") for k in used)
+    return made, tuple(n if n.mesh is None else replace(n, mesh=number[n.mesh]) for n in nodes)
+
+
+def space_of(role: str) -> str:
+    """sourceColorSpace of an input: colours as they are shown, all else as numbers (UsdPreviewSurface specification)."""
+    return "sRGB" if role in ("base-colour", "emissive", "specular") else "raw"
+
+
+def _scale(e: dict[str, Any]) -> list[float]:
+    scale = [float(v) for v in e.get("scale") or ()]
+    return [*scale, 1.0, 1.0, 1.0, 1.0][:4] if len(scale) < 4 else scale[:4]

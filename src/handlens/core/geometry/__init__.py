@@ -1,0 +1,1 @@
+"""Algorithms on meshes and arrays that know no scene around them."""

@@ -1,0 +1,41 @@
+"""Seams that were meant to be joined: open edges that lie along each other."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene.model import Array
+from .welding import close_groups
+
+#: Distances, as shares of the mesh's diagonal, at which the doubles are counted for a choice.
+SHARES = (1e-6, 1e-5, 1e-4, 1e-3)
+
+
+def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array) -> tuple[Array, Array]:
+    """Points of open edges that would become one with another open edge if their ends were joined, and how far apart they lie.
+
+    points: (W, 3) welded positions. pairs: (n, 2) positions in it of the ends of open edges. size: diagonal of the mesh.
+    at, face: (m,) welded point and face of each corner. Points are joined as welding joins them, over at most a thousandth of the
+    size; rims that only touch in a point, and edges that would then have more than two faces, are no seams.
+    Returns (k,) positions in `points` and (k,) float64 distances, by position.
+    """
+    rim = np.unique(pairs)
+    rim = rim[np.isfinite(points[rim]).all(axis=1)] if len(rim) else rim
+    if len(rim) < 2 or not size > 0:
+        return np.zeros(0, np.int64), np.zeros(0)
+    local = np.full(len(points), -1, np.int64)
+    local[rim] = np.arange(len(rim))
+    ours = local[at] >= 0
+    first = close_groups(points[rim], SHARES[-1] * size, local[at[ours]], face[ours])
+    ends = local[pairs]
+    ends = ends[(ends >= 0).all(axis=1)]
+    joined = np.sort(first[ends], axis=1)
+    _, which, uses = np.unique(joined[:, 0] * len(rim) + joined[:, 1], return_inverse=True, return_counts=True)
+    seam = (uses[which.reshape(-1)] == 2) & (joined[:, 0] != joined[:, 1])
+    told = np.unique(ends[seam])
+    told = told[np.bincount(first, minlength=len(rim))[first[told]] > 1]
+    away = np.linalg.norm(points[rim[told]] - points[rim[first[told]]], axis=1)
+    # The first of a group is as far off as the others are from it.
+    farthest = np.zeros(len(rim))
+    np.maximum.at(farthest, first[told], away)
+    return rim[told], np.where(first[told] == told, farthest[told], away)

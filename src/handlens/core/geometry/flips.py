@@ -1,0 +1,53 @@
+"""Triangles of one polygon, made less thin by exchanging diagonals (Lawson 1977)."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene.model import Array
+
+#: A triangle is thin where its height is under this share of its longest side.
+THIN = 1 / 500
+#: Rounds over all diagonals: each makes the thinnest of two triangles less thin, so few are needed.
+_ROUNDS = 12
+
+
+def thinness(a: Array, b: Array, c: Array) -> Array:
+    """(n,) height over longest side of triangles given by their corners (n, 3); 0 where one has no area."""
+    sides = np.stack([np.linalg.norm(b - a, axis=-1), np.linalg.norm(c - b, axis=-1), np.linalg.norm(a - c, axis=-1)])
+    longest = sides.max(axis=0)
+    twice = np.linalg.norm(np.cross(b - a, c - a), axis=-1)
+    return np.divide(twice, longest**2, out=np.zeros_like(twice), where=longest > 0)
+
+
+def less_thin(points: Array, triangles: Array) -> Array:
+    """(n - 2, 3) triangles of a polygon with (n, 3) points, as many and wound as before, over the same outline.
+
+    A diagonal is exchanged only where both triangles stay on the polygon's own side and the thinner of the two gets thicker.
+    """
+    normal = np.cross(points - points[0], np.roll(points, -1, axis=0) - points[0]).sum(axis=0)
+    out = [tuple(t) for t in triangles.tolist()]
+    quality = lambda t: float(thinness(*(points[k] for k in t)))
+    facing = lambda t: float(np.cross(points[t[1]] - points[t[0]], points[t[2]] - points[t[0]]) @ normal)
+    for _ in range(_ROUNDS):
+        changed = False
+        sides: dict[tuple[int, int], int] = {}
+        for k, t in enumerate(out):
+            for i in range(3):
+                sides[t[i], t[(i + 1) % 3]] = k
+        for (p, q), k in list(sides.items()):
+            other = sides.get((q, p))
+            if other is None or p > q or sides.get((p, q)) != k or k == other:
+                continue
+            r = next((x for x in out[k] if x not in (p, q)), None)
+            s = next((x for x in out[other] if x not in (p, q)), None)
+            if r is None or s is None or r == s or not {p, q} <= set(out[k]) or not {p, q} <= set(out[other]):
+                continue
+            one, two = (r, s, q), (s, r, p)
+            before, after = min(quality(out[k]), quality(out[other])), min(quality(one), quality(two))
+            if after > before * 1.01 + 1e-12 and facing(one) > 0 and facing(two) > 0:
+                out[k], out[other] = one, two
+                changed = True
+        if not changed:
+            break
+    return np.array(out, np.int64)

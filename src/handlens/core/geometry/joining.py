@@ -1,0 +1,118 @@
+"""Several meshes made one, in the frame of the first."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..scene.model import Array, Layer, Mesh, Scene, frozen
+from ..scene.transforms import apply, world_matrices
+from .recut import turned_faces
+
+
+def joined_nodes(scene: Scene, nodes: list[int]) -> Scene:
+    """The scene with the meshes of nodes joined on the first of them; the others keep their children and lose their mesh.
+
+    Positions and normals go through the matrices between; a mirror turns the winding back. Slots of one material become one.
+    """
+    world = world_matrices(scene)
+    home = np.linalg.pinv(world[nodes[0]])
+    pieces = []
+    for i in nodes:
+        number = scene.nodes[i].mesh
+        assert number is not None
+        pieces.append(_moved(scene.meshes[number], home @ world[i]) if i != nodes[0] else scene.meshes[number])
+    first = scene.nodes[nodes[0]]
+    meshes = (*scene.meshes, joined_meshes(pieces))
+    changed = {nodes[0]: replace(first, mesh=len(meshes) - 1)} | {i: replace(scene.nodes[i], mesh=None) for i in nodes[1:]}
+    return scene.with_(nodes=tuple(changed.get(i, n) for i, n in enumerate(scene.nodes)), meshes=meshes)
+
+
+def _moved(mesh: Mesh, matrix: Array) -> Mesh:
+    linear = matrix[:3, :3]
+    inverse = np.linalg.pinv(linear)
+
+    def directions(layer: Layer | None, through: Array) -> Layer | None:
+        if layer is None:
+            return None
+        v = layer.values.astype(np.float64)
+        v[:, :3] = v[:, :3] @ through.T
+        length = np.linalg.norm(v[:, :3], axis=1, keepdims=True)
+        v[:, :3] = np.divide(v[:, :3], length, out=np.zeros_like(v[:, :3]), where=length > 0)
+        return Layer(frozen(v.astype(np.float32)), layer.index)
+
+    made = replace(
+        mesh, positions=frozen(apply(matrix, mesh.positions)), normals=directions(mesh.normals, inverse.T),
+        tangents=directions(mesh.tangents, linear),
+    )  # fmt: skip
+    if np.linalg.det(linear) >= 0:
+        return made
+    # Turned so that it looks the same without the mirror; normals went by the inverse transpose already.
+    turned = turned_faces(replace(made, normals=None, tangents=None), np.ones(mesh.face_count, bool))
+    back = _reversed_corners(mesh)
+    layer = lambda x: None if x is None else Layer(x.values, frozen(x.index[back]))
+    return replace(turned, normals=layer(made.normals), tangents=layer(made.tangents))
+
+
+def _reversed_corners(mesh: Mesh) -> Array:
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    corner, first = np.arange(len(mesh.corners)), mesh.starts[:-1][face]
+    return np.where(corner == first, first, first + mesh.starts[1:][face] - corner)
+
+
+def joined_meshes(pieces: list[Mesh]) -> Mesh:
+    """Several meshes in one frame as one, in order; slots of one material become one. Weights and morph targets are not carried."""
+    bases = np.cumsum([0, *(len(m.positions) for m in pieces)])
+    materials = list(dict.fromkeys(x for m in pieces for x in m.slot_materials))
+    slots = [np.array([materials.index(x) for x in m.slot_materials] or [0], np.int32)[m.slots] for m in pieces]
+    counts = np.concatenate([m.corner_counts for m in pieces])
+    shift = lambda name: np.concatenate([getattr(m, name) + b for m, b in zip(pieces, bases, strict=False)]).astype(np.int32)
+    smooth = None
+    if any(m.smooth is not None for m in pieces):
+        smooth = frozen(np.concatenate([np.zeros(m.face_count, np.int32) if m.smooth is None else m.smooth for m in pieces]))
+    groups, group_names = _groups(pieces)
+    sets, tints = max(len(m.uvs) for m in pieces), max(len(m.colours) for m in pieces)
+    pick = lambda group, k: _together(pieces, [getattr(m, group)[k] if k < len(getattr(m, group)) else None for m in pieces])
+    return Mesh(
+        id="/".join(m.id for m in pieces[:2]), name=pieces[0].name, positions=frozen(np.concatenate([m.positions for m in pieces])),
+        corners=frozen(shift("corners")), starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)),
+        slots=frozen(np.concatenate(slots)), slot_materials=tuple(materials),
+        uvs=tuple(x for k in range(sets) if (x := pick("uvs", k)) is not None),
+        colours=tuple(x for k in range(tints) if (x := pick("colours", k)) is not None),
+        normals=_together(pieces, [m.normals for m in pieces]), tangents=_together(pieces, [m.tangents for m in pieces]),
+        smooth=smooth, groups=groups, group_names=group_names, lines=frozen(shift("lines").reshape(-1, 2)), points=frozen(shift("points")), extras=pieces[0].extras,
+    )  # fmt: skip
+
+
+def _groups(pieces: list[Mesh]) -> tuple[Array | None, tuple[str, ...]]:
+    """One table of named groups for several meshes; faces of a mesh without any are in the group without a name."""
+    if all(m.groups is None for m in pieces):
+        return None, ()
+    own = [m.group_names if m.groups is not None else ("",) for m in pieces]
+    names = list(dict.fromkeys(name for table in own for name in table))
+    into = [np.array([names.index(name) for name in table], np.int32) for table in own]
+    groups = [
+        np.full(m.face_count, new[0], np.int32) if m.groups is None else new[m.groups]
+        for m, new in zip(pieces, into, strict=True)
+    ]
+    return frozen(np.concatenate(groups)), tuple(names)
+
+
+def _together(pieces: list[Mesh], layers: list[Layer | None]) -> Layer | None:
+    """One layer of several; corners of a mesh that has none get none."""
+    if all(x is None for x in layers):
+        return None
+    width = max(x.values.shape[1] for x in layers if x is not None)
+    values, index, base = [], [], 0
+    for m, x in zip(pieces, layers, strict=True):
+        if x is None:
+            index.append(np.full(len(m.corners), -1, np.int32))
+            continue
+        v = x.values
+        if v.shape[1] < width:
+            v = np.column_stack([v, np.ones((len(v), width - v.shape[1]), v.dtype)])
+        values.append(v)
+        index.append(np.where(x.index >= 0, x.index + base, -1).astype(np.int32))
+        base += len(v)
+    return Layer(frozen(np.concatenate(values)), frozen(np.concatenate(index)))

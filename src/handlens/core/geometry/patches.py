@@ -1,0 +1,111 @@
+"""Connected patches of a surface and how its faces are wound within each."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..scene.model import Array, Mesh
+from .adjacency import Edges, face_of_corner, joined_faces
+from .finite import finite_points
+from .triangles import fan
+
+_BLOCK = 16_384
+
+
+class Patches(NamedTuple):
+    """Faces joined across edges that exactly two of them share.
+
+    label: (F,) int32 patch of each face. turned: (F,) bool, faces wound against the first face of their patch; faces that are
+    left out are patches of their own. orientable: (P,) bool, false where no winding suits all faces. closed: (P,) bool, every
+    edge of it is shared by exactly two faces. disagreeing: (n, 2) int64 welded vertices of edges whose two faces run it in
+    the same direction.
+    """
+
+    label: Array
+    turned: Array
+    orientable: Array
+    closed: Array
+    disagreeing: Array
+
+    @property
+    def number(self) -> int:
+        return len(self.orientable)
+
+
+def patches(mesh: Mesh, edges: Edges) -> Patches:
+    """Solve the relative winding over all edges that two faces share.
+
+    A graph with two nodes a face, "as stored" and "turned": an edge whose faces run it in opposite directions joins like with
+    like, one that they run in the same direction joins each with the other's turned node. Components of the graph are the
+    patches, each in two copies that are each other's mirror; a patch whose copies are one has no winding that suits all.
+    """
+    faces = mesh.face_count
+    assert edges.corner is not None
+    owner, two = face_of_corner(mesh), edges.shared
+    if two.alike.any():
+        label, turned, orientable = _both_ways(faces, owner[two.one], owner[two.other], two.alike)
+    else:
+        label = joined_faces(edges.across, mesh.starts)
+        turned, orientable = np.zeros(faces, bool), np.ones(int(label.max(initial=-1)) + 1, bool)
+    closed = np.ones(len(orientable), bool)
+    loose = np.repeat(edges.uses != 2, edges.uses)
+    closed[label[owner[edges.corner[loose]]]] = False
+    # A face of which no side counts belongs to nothing that could be closed.
+    lone = np.ones(faces, bool)
+    lone[owner[edges.corner]] = False
+    closed[label[lone]] = False
+    return Patches(label, turned, orientable, closed, edges.pairs(np.flatnonzero(edges.uses == 2)[two.alike]))
+
+
+def _components(nodes: int, a: Array, b: Array) -> Array:
+    """(nodes,) int32 component of each node, numbered by their lowest node."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    joins = (np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32)))
+    labels: Array = connected_components(coo_array(joins, shape=(nodes, nodes)).tocsr(), directed=False)[1]
+    return labels
+
+
+def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Array, Array]:
+    crossed = np.where(same, faces, 0)
+    side = _components(2 * faces, np.concatenate([a, a + faces]), np.concatenate([b + crossed, b + faces - crossed]))
+    stored, turned = side[:faces], side[faces:]
+    # The copy that holds the patch's first face as stored is the one to which "turned" is relative.
+    low = np.minimum(stored, turned)
+    _, label = np.unique(low, return_inverse=True)
+    label = label.reshape(-1).astype(np.int32)
+    count = int(label.max(initial=-1)) + 1
+    first = np.full(count, faces)
+    np.minimum.at(first, label, np.arange(faces))
+    orientable = stored[first] != turned[first]
+    return label, (stored != stored[first][label]) & orientable[label], orientable
+
+
+def volumes_and_area(mesh: Mesh, points: Array, patches: Patches) -> tuple[Array, float]:
+    """(P,) six times the signed volume of each patch, turned faces counted the other way, meaningful where it is closed; and the
+    area of all faces.
+
+    points: (V, 3) positions in the frame wanted. The sum of the triple products of fanned triangles about the middle of the
+    box (divergence theorem), in blocks that stay in the cache.
+    """
+    corners, face = fan(mesh)
+    out, area = np.zeros(patches.number), 0.0
+    mixed = bool(patches.turned.any())
+    finite = finite_points(points)
+    middle = (finite.min(axis=0) + finite.max(axis=0)) / 2 if len(finite) else np.zeros(3)
+    for at in range(0, len(face), _BLOCK):
+        some = face[at : at + _BLOCK]
+        a, b, c = (points[mesh.corners[corners[at : at + _BLOCK, k]]] - middle for k in range(3))
+        with np.errstate(all="ignore"):
+            normal = np.cross(b - a, c - a)
+            # a · (b − a) × (c − a) is a · b × c: the other products have a in them twice.
+            product = np.einsum("ij,ij->i", a, normal)
+            area += float(np.sqrt(np.einsum("ij,ij->i", normal, normal)).sum()) / 2
+        if patches.number == 1:
+            out += (np.where(patches.turned[some], -product, product) if mixed else product).sum()
+        else:
+            out += np.bincount(patches.label[some], np.where(patches.turned[some], -product, product), patches.number)
+    return out, area

@@ -1,0 +1,158 @@
+"""New faces from the corners of old ones: everything that hangs on a corner comes along."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..scene.model import Array, Layer, Mesh, Morph, Weights, frozen
+
+
+def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
+    """The mesh whose faces take corners of the old one.
+
+    order: (C',) int64 old corner of each new corner. starts: (F'+1,) first corner of each new face. face: (F',) old face of
+    each new one, whose slot and groups it keeps. Positions, lines and points stay as they are.
+    """
+    layer = lambda x: Layer(x.values, frozen(x.index[order]))
+    return replace(
+        mesh, corners=frozen(mesh.corners[order]), starts=frozen(np.asarray(starts, np.int64)),
+        slots=frozen(mesh.slots[face]) if len(mesh.slots) else mesh.slots, smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
+        groups=None if mesh.groups is None else frozen(mesh.groups[face]),
+        uvs=tuple(layer(u) for u in mesh.uvs), colours=tuple(layer(c) for c in mesh.colours),
+        normals=None if mesh.normals is None else layer(mesh.normals), tangents=None if mesh.tangents is None else layer(mesh.tangents),
+    )  # fmt: skip
+
+
+def only_faces(mesh: Mesh, keep: Array) -> Mesh:
+    """The mesh with the faces of a mask (F,) alone, in their order."""
+    counts = mesh.corner_counts
+    return recut(
+        mesh, np.flatnonzero(np.repeat(keep, counts)), np.concatenate([[0], np.cumsum(counts[keep])]), np.flatnonzero(keep)
+    )
+
+
+def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
+    """The mesh with the faces of a mask (F,) wound the other way, each still beginning at its first corner.
+
+    Stored normals that went with the old winding are turned too, and those that already went against it are kept; the
+    sign of a tangent follows its normal.
+    """
+    counts, starts = mesh.corner_counts, mesh.starts
+    face = np.repeat(np.arange(mesh.face_count), counts)
+    corner = np.arange(len(mesh.corners))
+    first = starts[:-1][face]
+    back = np.where(corner == first, first, first + starts[1:][face] - corner)
+    made = recut(mesh, np.where(turn[face], back, corner), starts, np.arange(mesh.face_count))
+    return _normals_along(made, turn)
+
+
+def _normals_along(mesh: Mesh, turned: Array) -> Mesh:
+    """Turn the normals of faces that were wound anew where they now lie against them."""
+    from .triangles import corner_normals_of_turn
+
+    layer = mesh.normals
+    if layer is None or not len(layer.values):
+        return mesh
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    corners = np.flatnonzero(turned[face] & (layer.index >= 0))
+    if not len(corners):
+        return mesh
+    newell = corner_normals_of_turn(mesh)[1]
+    with np.errstate(all="ignore"):
+        against = np.einsum("ij,ij->i", layer.values[layer.index[corners]].astype(np.float64), newell[face[corners]]) < 0
+    wrong = corners[against]
+    normals = _negated(layer, wrong, slice(0, 3))
+    tangents = mesh.tangents
+    if tangents is not None and tangents.values.shape[1] == 4:
+        tangents = _negated(tangents, wrong[tangents.index[wrong] >= 0], slice(3, 4))
+    return replace(mesh, normals=normals, tangents=tangents)
+
+
+def _negated(layer: Layer, corners: Array, columns: slice) -> Layer:
+    """The layer with some columns negated at some corners; values that other corners use as well stay for them."""
+    if not len(corners):
+        return layer
+    used, local = np.unique(layer.index[corners], return_inverse=True)
+    fresh = layer.values[used].copy()
+    fresh[:, columns] *= -1
+    index = layer.index.copy()
+    index[corners] = len(layer.values) + local.reshape(-1)
+    values = np.concatenate([layer.values, fresh])
+    kept = np.zeros(len(values), bool)
+    kept[index[index >= 0]] = True
+    number = np.cumsum(kept) - 1
+    return Layer(frozen(values[kept]), frozen(np.where(index >= 0, number[index], -1).astype(np.int32)))
+
+
+def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
+    """The mesh with the vertices of a mask (V,) alone, in their order; every face, line and point must use only those."""
+    number = (np.cumsum(keep) - 1).astype(np.int32)
+    weights = mesh.weights
+    if weights is not None:
+        counts = np.diff(weights.starts)
+        entries = np.repeat(keep, counts)
+        starts = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
+        weights = Weights(frozen(starts), frozen(weights.joints[entries]), frozen(weights.weights[entries]))
+    return replace(
+        mesh, positions=frozen(mesh.positions[keep]), corners=frozen(number[mesh.corners]), lines=frozen(number[mesh.lines]),
+        points=frozen(number[mesh.points]), weights=weights,
+        morphs=tuple(Morph(m.name, frozen(m.positions[keep]), m.normals) for m in mesh.morphs),
+    )  # fmt: skip
+
+
+def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
+    """The mesh with more vertices behind its own, which nothing uses yet.
+
+    source: (n,) int64 vertex whose weights and morph offsets each new one takes. positions: (n, 3) float64.
+    """
+    weights = mesh.weights
+    if weights is not None:
+        counts = np.diff(weights.starts)[source]
+        starts = np.concatenate([weights.starts, weights.starts[-1] + np.cumsum(counts)]).astype(np.int64)
+        first = np.cumsum(counts) - counts
+        entry = np.repeat(weights.starts[:-1][source] - first, counts) + np.arange(int(counts.sum()))
+        joined = lambda x: frozen(np.concatenate([x, x[entry]]))
+        weights = Weights(frozen(starts), joined(weights.joints), joined(weights.weights))
+    return replace(
+        mesh, positions=frozen(np.concatenate([mesh.positions, positions])), weights=weights,
+        morphs=tuple(Morph(m.name, frozen(np.concatenate([m.positions, m.positions[source]])), m.normals) for m in mesh.morphs),
+    )  # fmt: skip
+
+
+def used_materials(mesh: Mesh) -> list[int]:
+    """Materials that faces of a mesh have, each once; none for -1."""
+    slots = np.unique(mesh.slots).tolist() if len(mesh.slots) else [0] if mesh.face_count else []
+    return list(dict.fromkeys(m for s in slots if s < len(mesh.slot_materials) and (m := mesh.slot_materials[s]) >= 0))
+
+
+def used_vertices(mesh: Mesh) -> Array:
+    """(V,) bool: vertices of a face, a line or a point."""
+    used = np.zeros(len(mesh.positions), bool)
+    used[mesh.corners] = True
+    used[mesh.lines.reshape(-1)] = True
+    used[mesh.points] = True
+    return used
+
+
+def only_used_values(mesh: Mesh) -> Mesh:
+    """The mesh without layer values that no corner uses any more."""
+
+    def tidy(layer: Layer | None) -> Layer | None:
+        if layer is None:
+            return None
+        kept = np.zeros(len(layer.values), bool)
+        kept[layer.index[layer.index >= 0]] = True
+        if kept.all():
+            return layer
+        number = np.cumsum(kept) - 1
+        return Layer(frozen(layer.values[kept]), frozen(np.where(layer.index >= 0, number[layer.index], -1).astype(np.int32)))
+
+    def several(layers: tuple[Layer, ...]) -> tuple[Layer, ...]:
+        return tuple(x for layer in layers if (x := tidy(layer)) is not None)
+
+    # Offsets of morphed normals lie beside the normals' values, so both are left as they are.
+    morphed = any(m.normals is not None for m in mesh.morphs)
+    normals = mesh.normals if morphed else tidy(mesh.normals)
+    return replace(mesh, uvs=several(mesh.uvs), colours=several(mesh.colours), normals=normals, tangents=tidy(mesh.tangents))

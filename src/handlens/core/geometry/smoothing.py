@@ -1,0 +1,57 @@
+"""Vertex normals worked out from faces, smooth but for hard edges."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene.model import Array, Layer, Mesh, frozen
+from .triangles import corner_normals_of_turn
+
+
+def corner_angles(mesh: Mesh) -> Array:
+    """(C,) float64 inner angle of each face at each of its corners, in radians; 0 where a side has no length."""
+    n, starts = mesh.corner_counts, mesh.starts
+    c = np.arange(len(mesh.corners))
+    face = np.repeat(np.arange(mesh.face_count), n)
+    last = starts[1:][face] - 1
+    after = np.where(c == last, starts[:-1][face], c + 1)
+    before = np.where(c == starts[:-1][face], last, c - 1)
+    p = mesh.positions[mesh.corners]
+    with np.errstate(all="ignore"):
+        u, v = p[after] - p, p[before] - p
+        angle = np.arctan2(np.linalg.norm(np.cross(u, v), axis=1), np.einsum("ij,ij->i", u, v))
+    return np.nan_to_num(angle)
+
+
+def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
+    """A normal layer, and how many edges stay hard.
+
+    Faces of one fan, joined over edges at which they meet at no more than `angle` degrees, share a normal: the sum of their
+    own, weighted by their angle there (Thürmer and Wüthrich 1998). Points are joined by exactly equal positions.
+    """
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    from .adjacency import face_of_corner, next_corner
+    from .topology import surface
+
+    top = surface(mesh, corners=True)
+    newell = corner_normals_of_turn(mesh)[1]
+    length = np.linalg.norm(newell, axis=1, keepdims=True)
+    unit = np.divide(newell, length, out=np.zeros_like(newell), where=length > 0)
+    face, after = face_of_corner(mesh), next_corner(mesh)
+    _, a, b, against = top.edges.shared  # wound against each other: their normals are no measure of a bend
+    with np.errstate(all="ignore"):
+        soft = (np.einsum("ij,ij->i", unit[face[a]], unit[face[b]]) >= np.cos(np.radians(angle)) - 1e-9) & ~against
+    a, b = a[soft], b[soft]
+    total = len(mesh.corners)
+    one, other = np.concatenate([a, after[a]]), np.concatenate([after[b], b])
+    joins = (np.ones(len(one), np.int8), (one.astype(np.int32), other.astype(np.int32)))
+    label = connected_components(coo_array(joins, shape=(total, total)).tocsr(), directed=False)[1]
+    weight = corner_angles(mesh)[:, None] * unit[face]
+    count = int(label.max(initial=-1)) + 1
+    summed = np.stack([np.bincount(label, weight[:, k], count) for k in range(3)], axis=1)
+    size = np.linalg.norm(summed, axis=1, keepdims=True)
+    # Fans that cancel out, and faces without area, take an upright normal: one that is unit beats one that is none.
+    values = np.divide(summed, size, out=np.tile([0.0, 1.0, 0.0], (count, 1)), where=size > 1e-12)
+    return Layer(frozen(values.astype(np.float32)), frozen(label.astype(np.int32))), int((~soft).sum())

@@ -1,0 +1,109 @@
+"""Triangles of a mesh's polygons, each with the corners it came from."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene.model import Array, Mesh
+from .flips import THIN, less_thin, thinness
+
+
+def triangulate(mesh: Mesh) -> tuple[Array, Array]:
+    """Split every polygon into n - 2 triangles, in face order, keeping the winding.
+
+    Returns corners (T, 3) int64 (positions in mesh.corners) and faces (T,) int32 (polygon of each triangle).
+    Convex polygons are fanned from their first corner; others are cut by ear clipping in their own plane
+    (mapbox-earcut). Diagonals that leave a triangle thin or without area are exchanged for better ones. Where that gives up (zero area, NaN) the polygon is fanned, so that the count stays n - 2.
+    """
+    out, face = fan(mesh)
+    if mesh.only_triangles:
+        return out, face
+    n = mesh.corner_counts
+    first = np.cumsum(np.maximum(n - 2, 0)) - np.maximum(n - 2, 0)
+    for f in np.flatnonzero(concave(mesh)):
+        ears = clip_ears(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]])
+        if ears is not None and len(ears) == n[f] - 2:
+            out[first[f] : first[f] + len(ears)] = ears + mesh.starts[f]
+    for f in _thinly_cut(mesh, out, face, n).tolist():
+        here = slice(first[f], first[f] + n[f] - 2)
+        out[here] = (
+            less_thin(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]], out[here] - mesh.starts[f])
+            + mesh.starts[f]
+        )
+    return out, face
+
+
+def _thinly_cut(mesh: Mesh, corners: Array, face: Array, counts: Array) -> Array:
+    """Polygons of which some triangle is thin or has no area although the polygon has one: another cut may be better."""
+    many = np.flatnonzero(counts[face] > 3)
+    if not len(many):
+        return np.zeros(0, np.int64)
+    with np.errstate(all="ignore"):
+        thin = thinness(*(mesh.positions[mesh.corners[corners[many, k]]] for k in range(3))) < THIN
+    return np.unique(face[many[thin]])
+
+
+def fan(mesh: Mesh) -> tuple[Array, Array]:
+    """Triangles of every polygon about its first corner, as `triangulate` returns them, whatever its shape."""
+    faces = mesh.face_count
+    if mesh.only_triangles:
+        return np.arange(3 * faces, dtype=np.int64).reshape(-1, 3), np.arange(faces, dtype=np.int32)
+    spread = np.maximum(mesh.corner_counts - 2, 0)
+    face = np.repeat(np.arange(faces, dtype=np.int32), spread)
+    first = np.cumsum(spread) - spread
+    step = np.arange(len(face), dtype=np.int64) - first[face]
+    start = mesh.starts[:-1][face]
+    return np.stack([start, start + step + 1, start + step + 2], axis=1), face
+
+
+def corner_normals_of_turn(mesh: Mesh) -> tuple[Array, Array]:
+    """For each corner the cross product of its two edges, and for each face its Newell normal.
+
+    Returns ((C, 3), (F, 3)) float64, not normalised. Newell's vector is twice the area (Sutherland et al. 1974).
+    """
+    n, starts = mesh.corner_counts, mesh.starts
+    c = np.arange(len(mesh.corners), dtype=np.int64)
+    face = np.repeat(np.arange(mesh.face_count), n)
+    last = starts[1:][face] - 1
+    following = np.where(c == last, starts[:-1][face], c + 1)
+    before = np.where(c == starts[:-1][face], last, c - 1)
+    p = mesh.positions[mesh.corners]
+    origin = p[starts[:-1][face]] if len(face) else p
+    newell = np.zeros((mesh.face_count, 3))
+    with np.errstate(invalid="ignore", over="ignore"):
+        turn = np.cross(p - p[before], p[following] - p)
+        np.add.at(newell, face, np.cross(p - origin, p[following] - origin))
+    return turn, newell
+
+
+def concave(mesh: Mesh) -> Array:
+    """(F,) bool: faces of four or more corners with a corner that turns against the face's normal."""
+    many = mesh.corner_counts >= 4
+    if not many.any():
+        return many
+    turn, newell = corner_normals_of_turn(mesh)
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    against = np.einsum("ij,ij->i", turn, newell[face]) < 0
+    return many & (np.bincount(face[against], minlength=mesh.face_count) > 0)
+
+
+def clip_ears(points: Array) -> Array | None:
+    """(n - 2, 3) int64 triangles of a polygon (n, 3), cut in its own plane and wound as it is; None where it has none."""
+    import mapbox_earcut
+
+    centre = points[0]
+    rolled = np.roll(points, -1, axis=0)
+    normal = np.cross(points - centre, rolled - centre).sum(axis=0)
+    drop = int(np.abs(normal).argmax())
+    if not np.isfinite(points).all() or normal[drop] == 0:
+        return None
+    flat = np.ascontiguousarray(np.delete(points, drop, axis=1), dtype=np.float64)
+    cut = mapbox_earcut.triangulate_float64(flat, np.array([len(points)], dtype=np.uint32))
+    ears = np.asarray(cut, dtype=np.int64).reshape(-1, 3)
+    if not len(ears):
+        return None
+    # Ear clipping returns a winding of its own; each triangle must run the way its polygon does.
+    a, b, c = points[ears[:, 0]], points[ears[:, 1]], points[ears[:, 2]]
+    turned = np.cross(b - a, c - a) @ normal < 0
+    ears[turned] = ears[turned][:, ::-1]
+    return ears

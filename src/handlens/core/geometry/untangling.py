@@ -1,0 +1,117 @@
+"""A surface taken apart where more than two faces share an edge, and where fans of faces only touch in a point."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..scene.model import Array, Mesh, frozen
+from .adjacency import Edges, face_of_corner, next_corner
+from .recut import more_vertices, only_vertices, used_vertices
+from .triangles import corner_normals_of_turn
+
+
+def untangled(mesh: Mesh, ids: Array, edges: Edges, gap: float) -> Mesh:
+    """The mesh with a point of its own for each fan of faces that meets at a point.
+
+    ids: (V,) welded number of each vertex. edges: of all faces that have an area. gap: how far a fan's new point is moved
+    towards the middle of its faces, in mesh units; the fan that comes first stays where it is. Faces, corners and everything
+    that hangs on them keep their order; new vertices come last, with the weights and morph offsets of those they stood for.
+
+    At a crowded edge two faces stay joined where they belong to one sheet (faces joined over ordinary edges), else the two
+    that bend least, if they are wound alike.
+    """
+    assert edges.corner is not None
+    joins = _joined_corners(mesh, edges)
+    fan = _components(len(mesh.corners), joins)
+    counted = np.zeros(mesh.face_count, bool)
+    counted[face_of_corner(mesh)[edges.corner]] = True
+    corner = np.flatnonzero(np.repeat(counted, mesh.corner_counts))
+    # One row for each vertex and fan that meet; the first fan of a welded point stays.
+    at, fans = mesh.corners[corner], fan[corner]
+    first = np.full(int(ids.max(initial=-1)) + 1, len(mesh.corners))
+    np.minimum.at(first, ids[at], fans)
+    moving = fans != first[ids[at]]
+    if not moving.any():
+        return mesh
+    pair, row = np.unique(np.stack([at[moving], fans[moving]], axis=1), axis=0, return_inverse=True)
+    toward = _towards(mesh, corner[moving], row.reshape(-1), pair)
+    made = more_vertices(mesh, pair[:, 0], mesh.positions[pair[:, 0]] + gap * toward)
+    corners = made.corners.copy()
+    corners[corner[moving]] = len(mesh.positions) + row.reshape(-1)
+    moved = replace(made, corners=frozen(corners))
+    # A vertex all of whose corners were moved draws nothing any more.
+    spare = np.zeros(len(made.positions), bool)
+    spare[: len(mesh.positions)] = used_vertices(mesh)
+    spare &= ~used_vertices(moved)
+    return only_vertices(moved, ~spare) if spare.any() else moved
+
+
+def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
+    """(n, 2) corners that stay one point: both ends of each edge that stays joined."""
+    begins, uses = edges.begins, edges.uses
+    two = begins[:-1][uses == 2]
+    pairs = [np.stack([two, two + 1], axis=1)]
+    crowded = np.flatnonzero(uses > 2)
+    if len(crowded):
+        owner = face_of_corner(mesh)
+        assert edges.corner is not None
+        sheet = _components(mesh.face_count, owner[edges.corner[pairs[0]]])
+        normal = corner_normals_of_turn(mesh)[1]
+        length = np.linalg.norm(normal, axis=1, keepdims=True)
+        normal = np.divide(normal, length, out=np.zeros_like(normal), where=length > 0)
+        found = [_kept(edges, owner, sheet, normal, range(begins[e], begins[e + 1])) for e in crowded.tolist()]
+        pairs.append(np.array([p for several in found for p in several], np.int64).reshape(-1, 2))
+    side = np.concatenate(pairs)
+    return _ends(mesh, edges, side)
+
+
+def _kept(edges: Edges, owner: Array, sheet: Array, normal: Array, sides: range) -> list[tuple[int, int]]:
+    """Pairs of the sides of one crowded edge that stay joined."""
+    assert edges.corner is not None
+    face = {s: int(owner[edges.corner[s]]) for s in sides}
+    groups: dict[int, list[int]] = {}
+    for s in sides:
+        groups.setdefault(int(sheet[face[s]]), []).append(s)
+    out = [(g[0], g[1]) for g in groups.values() if len(g) == 2 and edges.key[g[0]] != edges.key[g[1]]]
+    free = [s for s in sides if not any(s in p for p in out)]
+    pairs = [(a, b) for k, a in enumerate(free) for b in free[k + 1 :] if edges.key[a] != edges.key[b]]
+    best = sorted(pairs, key=lambda p: -float(normal[face[p[0]]] @ normal[face[p[1]]]))
+    # Faces that fold back on each other are left apart.
+    return out + [p for p in best[:1] if float(normal[face[p[0]]] @ normal[face[p[1]]]) > 0.0]
+
+
+def _ends(mesh: Mesh, edges: Edges, side: Array) -> Array:
+    """(n, 2) corners: for pairs of sides (m, 2), those that lie on the same end of the edge."""
+    assert edges.corner is not None
+    following = next_corner(mesh)
+    one, other = edges.corner[side[:, 0]], edges.corner[side[:, 1]]
+    alike = edges.key[side[:, 0]] == edges.key[side[:, 1]]
+    start, end = np.where(alike, other, following[other]), np.where(alike, following[other], other)
+    return np.concatenate([np.stack([one, start], axis=1), np.stack([following[one], end], axis=1)])
+
+
+def _components(nodes: int, joins: Array) -> Array:
+    """(nodes,) the lowest node of each node's component."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    graph = coo_array((np.ones(len(joins), np.int8), (joins[:, 0], joins[:, 1])), shape=(nodes, nodes))
+    label = connected_components(graph.tocsr(), directed=False)[1]
+    first = np.full(int(label.max(initial=-1)) + 1, nodes)
+    np.minimum.at(first, label, np.arange(nodes))
+    return first[label]
+
+
+def _towards(mesh: Mesh, corner: Array, row: Array, pair: Array) -> Array:
+    """(n, 3) unit vectors from the point of each row to the mean of the middles of its faces; zero where that is the point."""
+    face = face_of_corner(mesh)[corner]
+    count = np.maximum(mesh.corner_counts, 1)[:, None]
+    middle = np.add.reduceat(mesh.positions[mesh.corners], mesh.starts[:-1][mesh.corner_counts > 0])
+    whole = np.zeros((mesh.face_count, 3))
+    whole[mesh.corner_counts > 0] = middle
+    away = np.zeros((len(pair), 3))
+    np.add.at(away, row, (whole / count)[face] - mesh.positions[pair[row, 0]])
+    length = np.linalg.norm(away, axis=1, keepdims=True)
+    return np.divide(away, length, out=np.zeros_like(away), where=length > 0)

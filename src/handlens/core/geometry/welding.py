@@ -1,0 +1,184 @@
+"""Points that lie close together, made one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..scene.model import Array, Mesh, frozen
+from .recut import only_used_values, only_vertices, recut
+
+#: Neighbours of a point that are looked at in one round; what is left comes in the next.
+_NEIGHBOURS = 4
+#: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
+_PAIRS = 4_000
+
+
+def close_groups(points: Array, distance: float, at: Array, face: Array, collapse: bool = False) -> Array:
+    """(V,) int64 the first point of each point's group. No point lies further than `distance` from the first of its group.
+
+    points: (V, 3). at, face: (n,) vertex and face of each corner. Points of one face are joined only where they are in one place
+    already, so that no face of any area goes; with `collapse` they are joined like any others. Nearest pairs come first. Points
+    that are no numbers stay by themselves.
+    """
+    first = _in_one_place(points)
+    finite = np.isfinite(points).all(axis=1)
+    incidence = (
+        np.unique(first[at].astype(np.int64) * (int(face.max(initial=0)) + 1) + face) if len(at) else np.zeros(0, np.int64)
+    )
+    faces = int(face.max(initial=0)) + 1
+    while True:
+        heads = np.flatnonzero(finite & (first == np.arange(len(points))))
+        pairs = _near_pairs(points, heads, distance)
+        if not collapse:
+            apart = ~_share_face(pairs, incidence, faces)
+            pairs = pairs[apart]
+        joined = _joined(points, first, pairs, distance, None if collapse else (incidence, faces))
+        if not joined:
+            return first
+        for head, other in joined:
+            first[other] = head
+        first = first[first]
+        if len(at):
+            incidence = np.unique(first[at].astype(np.int64) * faces + face)
+
+
+def _in_one_place(points: Array) -> Array:
+    """(V,) int64 the first of the points in each point's very place."""
+    if not len(points):
+        return np.zeros(0, np.int64)
+    order = np.lexsort((points[:, 2], points[:, 1], points[:, 0]))
+    sorted_points = points[order]
+    new = np.ones(len(points), bool)
+    new[1:] = (sorted_points[1:] != sorted_points[:-1]).any(axis=1)
+    group = np.empty(len(points), np.int64)
+    group[order] = np.cumsum(new) - 1
+    first = np.full(int(group.max()) + 1, len(points))
+    np.minimum.at(first, group, np.arange(len(points)))
+    return first[group]
+
+
+def _near_pairs(points: Array, heads: Array, distance: float) -> Array:
+    """(n, 2) pairs of points no further apart than a distance, nearest first."""
+    from scipy.spatial import cKDTree
+
+    if len(heads) < 2:
+        return np.zeros((0, 2), np.int64)
+    gaps, other = cKDTree(points[heads]).query(
+        points[heads], k=min(_NEIGHBOURS + 1, len(heads)), distance_upper_bound=np.nextafter(distance, np.inf)
+    )
+    one = np.repeat(np.arange(len(heads)), gaps.shape[1])
+    gap, two = gaps.reshape(-1), other.reshape(-1)
+    kept = np.isfinite(gap) & (gap <= distance) & (one != np.minimum(two, len(heads) - 1))
+    pair = np.sort(np.stack([heads[one[kept]], heads[two[kept]]], axis=1), axis=1)
+    _, where = np.unique(pair[:, 0] * len(points) + pair[:, 1], return_index=True)
+    pair = pair[where]
+    gap = gap[kept][where]
+    order = np.argsort(gap, kind="stable")
+    return pair[order]
+
+
+def _share_face(pairs: Array, incidence: Array, faces: int) -> Array:
+    """(n,) bool: pairs of points of which some face has both. incidence: sorted keys, point times faces plus face."""
+    shared = np.zeros(len(pairs), bool)
+    if not len(pairs) or not len(incidence):
+        return shared
+    begin = np.searchsorted(incidence, pairs[:, 0] * faces)
+    count = np.searchsorted(incidence, (pairs[:, 0] + 1) * faces) - begin
+    row = np.repeat(np.arange(len(pairs)), count)
+    within = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    key = incidence[begin[row] + within] % faces + pairs[row, 1] * faces
+    place = np.minimum(np.searchsorted(incidence, key), len(incidence) - 1)
+    shared[row[incidence[place] == key]] = True
+    return shared
+
+
+def _joined(points: Array, first: Array, pairs: Array, distance: float, held: tuple[Array, int] | None) -> list[tuple[int, int]]:
+    """Heads that become one in this round: (the head that stays, the one that goes). held: which faces points belong to."""
+    if len(pairs) > _PAIRS:
+        return _mutual(points, first, pairs, distance)
+    members: dict[int, list[int]] = {}
+    if len(pairs):
+        # Points that were joined in an earlier round have to stay within reach of the new head as well.
+        involved = np.unique(pairs)
+        everyone = np.flatnonzero(np.isin(first, involved))
+        for point in everyone.tolist():
+            members.setdefault(int(first[point]), []).append(point)
+    faces_of: dict[int, set[int]] = {}
+
+    def faces(head: int) -> set[int]:
+        assert held is not None
+        if head not in faces_of:
+            keys, many = held
+            faces_of[head] = set(
+                (keys[np.searchsorted(keys, head * many) : np.searchsorted(keys, (head + 1) * many)] % many).tolist()
+            )
+        return faces_of[head]
+
+    parent: dict[int, int] = {}
+
+    def top(head: int) -> int:
+        while head in parent:
+            head = parent[head]
+        return head
+
+    out = []
+    for one, other in pairs.tolist():
+        a, b = sorted((top(one), top(other)))
+        if a == b or (held is not None and faces(a) & faces(b)):
+            continue
+        if max(float(np.linalg.norm(points[p] - points[a])) for p in members[b]) > distance:
+            continue
+        parent[b] = a
+        members[a] += members.pop(b)
+        if held is not None:
+            faces_of[a] = faces(a) | faces(b)
+        out.append((a, b))
+    # Chains within a round are followed to their ends.
+    return [(top(b), b) for _, b in out]
+
+
+def _mutual(points: Array, first: Array, pairs: Array, distance: float) -> list[tuple[int, int]]:
+    """Pairs of heads each of which is the other's nearest, where all that was joined to the one stays in reach of the other."""
+    best = np.full(len(points), len(pairs), np.int64)
+    np.minimum.at(best, pairs[:, 0], np.arange(len(pairs)))
+    np.minimum.at(best, pairs[:, 1], np.arange(len(pairs)))
+    number = np.arange(len(pairs))
+    both = (best[pairs[:, 0]] == number) & (best[pairs[:, 1]] == number)
+    head = np.arange(len(points))
+    head[pairs[both, 1]] = pairs[both, 0]
+    far = np.linalg.norm(points - points[head[first]], axis=1) > distance
+    bad = np.unique(first[far])
+    good = both & ~np.isin(pairs[:, 1], bad)
+    return [(int(a), int(b)) for a, b in pairs[good].tolist()]
+
+
+def welded(mesh: Mesh, distance: float, collapse: bool = False) -> Mesh:
+    """The mesh with close points made one: the first of each group stays where it is, with its weights and morph offsets.
+
+    Points of one face are left apart unless they are in one place, or `collapse` says so. A corner that comes to lie on the one
+    before it goes; a face of fewer than three corners goes; a line of no length goes.
+    """
+    owner = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    first = close_groups(mesh.positions, distance, mesh.corners, owner, collapse)
+    if (first == np.arange(len(first))).all():
+        return mesh
+    at = first[mesh.corners]
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    start = mesh.starts[:-1][face] if len(face) else face
+    corner = np.arange(len(at))
+    before = np.where(corner == start, mesh.starts[1:][face] - 1, corner - 1) if len(face) else corner
+    collapsed = (at == at[before]) & (first[mesh.corners] != mesh.corners) | (at == at[before]) & (
+        mesh.corners[before] != mesh.corners
+    )
+    counts = np.bincount(face[~collapsed], minlength=mesh.face_count)
+    # A face that was thin before is not this mend's business.
+    keep_face = (counts >= 3) | (counts == mesh.corner_counts)
+    order = np.flatnonzero(~collapsed & keep_face[face])
+    moved = replace(mesh, corners=frozen(at.astype(np.int32)))
+    made = recut(moved, order, np.concatenate([[0], np.cumsum(counts[keep_face])]), np.flatnonzero(keep_face))
+    lines = first[mesh.lines].astype(np.int32).reshape(-1, 2)
+    real = (lines[:, 0] != lines[:, 1]) | (mesh.lines.reshape(-1, 2)[:, 0] == mesh.lines.reshape(-1, 2)[:, 1])
+    made = replace(made, lines=frozen(lines[real]), points=frozen(first[mesh.points].astype(np.int32)))
+    return only_used_values(only_vertices(made, first == np.arange(len(first))))

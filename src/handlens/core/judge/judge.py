@@ -1,0 +1,104 @@
+"""Run every check over measures: milliseconds, because nothing is measured here."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import dataclass
+from dataclasses import replace as replace_fields
+
+from msgspec.structs import replace
+
+from ..kit.check import STATIONS, Finding, Skipped, all_checks, settle
+from ..measures import Measures
+from ..measures.records import TrialFigures
+from ..rules import Intent, RuleSheet
+from ..words.calls import call_text
+from .causes import folded
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """findings in station order; clear: checks that ran and found nothing; skipped: (check, reason). unlooked: stations that
+    have something to look at and were not looked at, as no check is there yet, or one could not look or failed.
+    """
+
+    findings: tuple[Finding, ...]
+    clear: tuple[str, ...]
+    skipped: tuple[tuple[str, str], ...]
+    unlooked: tuple[str, ...] = ()
+
+    def verdict(self) -> dict[str, int]:
+        counts = {"stop": 0, "caution": 0, "note": 0}
+        for f in self.findings:
+            counts[f.result] += 1
+        return counts
+
+
+def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
+    """Judge measures by a sheet and an intent."""
+    findings: list[Finding] = []
+    clear: list[str] = []
+    skipped: list[tuple[str, str]] = []
+    checks = all_checks()
+    things = things_of(measures, intent)
+    tried = {t.call: t for t in measures.trials}
+    unlooked = _to_look_at(measures) - {c.station for c in checks}
+    for registered in checks:
+        if registered.result_on(sheet) == "off":
+            skipped.append((registered.id, f"{sheet.name} does not ask for it"))
+            continue
+        try:
+            found = list(registered.run(things if registered.station in _OF_THINGS else measures, sheet, intent))
+        except Exception as error:
+            # One check that falls must not take the others' answers along; what it was to look at counts as not looked at.
+            logging.getLogger(__name__).exception("the check %s failed", registered.id)
+            found = [Skipped(f"{FAILED}: {type(error).__name__}", unseen=True)]
+        reasons = [f.because for f in found if isinstance(f, Skipped)]
+        if any(isinstance(f, Skipped) and f.unseen for f in found):
+            unlooked.add(registered.station)
+        real = [offered(settle(f, registered, sheet), tried, sheet) for f in found if isinstance(f, Finding)]
+        findings += real
+        if reasons and not real:
+            skipped.append((registered.id, reasons[0]))
+        elif not real:
+            clear.append(registered.id)
+    findings = folded(findings)
+    return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s for s in STATIONS if s in unlooked))
+
+
+def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) -> Finding:
+    """The finding with those of its mends that take it away and bring no other, and what each costs; ones that nobody tried stay."""
+    kept, costs = [], list[tuple[str, ...] | None]()
+    for call in finding.mends:
+        trial = tried.get(call_text(*call))
+        if trial is not None and (trial.refused is not None or finding.id not in trial.gone or trial.came.get(sheet.slug)):
+            continue
+        kept.append(call)
+        costs.append(None if trial is None else tuple(trial.costs))
+    return replace_fields(finding, mends=tuple(kept), costs=tuple(costs))
+
+
+#: Stations at which only what is of the thing counts.
+_OF_THINGS = ("Size", "Budget")
+
+
+def things_of(m: Measures, intent: Intent) -> Measures:
+    """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins."""
+    kept = [p for p in m.parts if intent.of_part(p.name).role not in ("aside", "stand-in")] if intent.parts else m.parts
+    if len(kept) == len(m.parts):
+        return m
+    low = [p.bounds_min for p in kept if p.bounds_min is not None]
+    high = [p.bounds_max for p in kept if p.bounds_max is not None]
+    return replace(
+        m, parts=kept, bounds_min=[min(x) for x in zip(*low, strict=True)] or None, bounds_max=[max(x) for x in zip(*high, strict=True)] or None
+    )  # fmt: skip
+
+
+#: What a check that fell is skipped for.
+FAILED = "the check itself failed"
+
+
+def _to_look_at(m: Measures) -> set[str]:
+    """Stations at which a model has something of its own to be looked at, among those that some have nothing at."""
+    rigged = bool(m.skins) or any(x.influences_max for x in m.meshes)
+    return {name for name, there in (("Skin", rigged), ("Motion", bool(m.clips))) if there}

@@ -1,0 +1,169 @@
+"""The inspection as the contract writes it: facts, findings, what was clear and what was skipped."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from ..formats.files import role_of
+from ..kit.check import Finding
+from ..measures import Measures
+from ..packages import Package
+from ..scene import Scene
+from ..stations.placement.checks import is_scaled, is_uneven
+from . import Judgement
+
+
+def facts(m: Measures) -> dict[str, Any]:
+    """The `facts` object of the contract."""
+    unit = m.unit_metres
+    bounds = None
+    size_m = None
+    if m.bounds_min is not None and m.bounds_max is not None:
+        low, high = np.array(m.bounds_min), np.array(m.bounds_max)
+        bounds = {
+            "min": low.tolist(),
+            "max": high.tolist(),
+            "size": (high - low).tolist(),
+            "centre_distance": float(np.linalg.norm((low + high) / 2)),
+        }
+        size_m = [float(s * unit) for s in high - low] if unit is not None else None
+    placed = [m.meshes[p.mesh] for p in m.parts]
+    with_faces = [x for x in m.meshes if x.faces]
+    total = lambda key: sum(getattr(x, key) for x in m.meshes)
+    return {
+        "unit_metres": unit,
+        "up_axis": m.up_axis,
+        "nodes": sum(not n.held for n in m.nodes),
+        "meshes": len(m.meshes),
+        "parts": len(m.parts),
+        "triangles": sum(x.triangles for x in placed),
+        "triangles_unique": total("triangles"),
+        "faces": total("faces"),
+        "faces_over_4": total("faces_over_4"),
+        "vertices": total("vertices"),
+        "vertices_welded": total("welded"),
+        "gpu_vertices": total("gpu_vertices"),
+        "loose_edges": total("loose_edges"),
+        "loose_points": total("loose_points"),
+        "bounds": bounds,
+        "size_m": size_m,
+        "materials": [
+            {"name": x.name, "used_by_faces": x.used_by_faces, "alpha_mode": x.alpha_mode, "double_sided": x.double_sided}
+            for x in m.materials
+        ],
+        "faces_without_material": total("unassigned_faces"),
+        "images": [
+            {
+                "reference": i.reference,
+                "status": i.status,
+                "found_at": i.found_at,
+                "width": i.width,
+                "height": i.height,
+                "channels": i.channels,
+                "has_alpha": i.has_alpha,
+                "see_through_share": i.see_through_share,
+                "used_by": i.used_by,
+            }
+            for i in m.images
+        ],
+        "uv_sets": max((x.uv_sets for x in m.meshes), default=0),
+        "closed": all(x.closed for x in with_faces) if with_faces else None,
+        "winding_consistent": all(x.winding_consistent for x in with_faces) if with_faces else None,
+        "nodes_scaled": sum(1 for n in m.nodes if is_scaled(n)),
+        "nodes_non_uniform": sum(1 for n in m.nodes if is_uneven(n)),
+        "nodes_mirrored": sum(1 for n in m.nodes if n.mirrored),
+        "skins": [{"joints": len(s.joints), "name": s.name} for s in m.skins],
+        "influences_max": max((x.influences_max for x in m.meshes), default=0),
+        "vertices_weights_off": total("weights_off"),
+        "clips": [{"name": c.name, "seconds": c.seconds, "channels": c.channels} for c in m.clips],
+        "cameras": m.cameras,
+        "lights": m.lights,
+    }
+
+
+def finite(tree: Any) -> Any:
+    """The same tree with numbers that JSON cannot write (infinity, not a number) as null."""
+    if isinstance(tree, float):
+        return tree if math.isfinite(tree) else None
+    if isinstance(tree, dict):
+        return {k: finite(v) for k, v in tree.items()}
+    return [finite(v) for v in tree] if isinstance(tree, list) else tree
+
+
+def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
+    """One finding of the contract. Without indices the elements keep only their kind and total."""
+    elements: dict[str, Any] | None = None
+    if f.elements is not None:
+        elements = {"kind": f.elements.kind, "total": f.elements.total}
+        if f.elements.uv_set is not None:
+            elements["uv_set"] = f.elements.uv_set
+        if with_indices:
+            key = "pairs" if f.elements.kind == "edges" else "indices"
+            flat = f.elements.indices
+            elements[key] = (flat.reshape(-1, 2) if key == "pairs" else flat).tolist()
+            if key == "pairs":
+                elements["indices"] = []
+    return {
+        "id": f.id,
+        "check": f.check,
+        "station": f.station,
+        "result": f.result,
+        "part": f.part,
+        "node": f.node,
+        "title": f.title,
+        "measured": finite(f.measured),
+        "wanted": finite(f.wanted),
+        "why": f.why,
+        "count": f.count,
+        "elements": elements,
+        "mends": [
+            {"mend": name, "params": params, "tried": costs is not None, "costs": list(costs or ())}
+            for (name, params), costs in zip(f.mends, f.costs, strict=True)
+        ],
+        "waived": None,
+        "under": f.under or None,
+        **({} if f.samples is None else {"samples": f.samples}),
+        **({} if f.confidence is None else {"confidence": round(f.confidence, 4)}),
+    }
+
+
+def source(package: Package, path: str, scene: Scene, digest: Callable[[str], str] | None = None) -> dict[str, Any]:
+    """The `source` object: the model file and every file it led to, in the order they were needed."""
+    listed = dict.fromkeys([(path, "model"), *scene.files])
+    seen: dict[str, str] = {}
+    for name, role in listed:
+        seen.setdefault(name, role)
+    hashed = digest or package.sha256
+    return {
+        "path": path,
+        "format": scene.format,
+        "files": [
+            {"path": name, "bytes": package.size(name), "sha256": hashed(name), "role": role or role_of(name)}
+            for name, role in seen.items()
+        ],
+    }
+
+
+def with_waivers(tree: dict[str, Any], reasons: dict[str, str]) -> dict[str, Any]:
+    """A report in which the findings of some ids carry the reason they were waived for, and no longer count."""
+    findings = [{**f, "waived": reasons.get(f["id"])} for f in tree["findings"]]
+    verdict = {k: sum(f["result"] == k and f["waived"] is None for f in findings) for k in ("stop", "caution", "note")}
+    return {**tree, "findings": findings, "verdict": verdict}
+
+
+def report(where: dict[str, Any], m: Measures, judgement: Judgement, *, with_indices: bool = True) -> dict[str, Any]:
+    """The whole `inspect --json` object but for its `seconds` block, and where it says so for the indices of elements."""
+    return {
+        "schema": 1,
+        "source": where,
+        "facts": finite(facts(m)),
+        "findings": [finding_json(f, with_indices=with_indices) for f in judgement.findings],
+        "clear": list(judgement.clear),
+        "skipped": [{"check": check, "because": because} for check, because in judgement.skipped],
+        "verdict": judgement.verdict(),
+        "not_looked_at": list(judgement.unlooked),
+    }

@@ -1,0 +1,259 @@
+"""Every mend that is offered is played on a copy first: it is offered only where its finding goes and no other comes.
+
+What a mend does hangs on the model alone, what it is worth on the sheet: the figures say, sheet by sheet, what came. Mends of one
+kind for several parts are played together; only where that is not clean is each played by itself.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from ..kit.check import Finding
+from ..kit.mend import Outcome, apply_mend
+from ..limits import InputError, MendError, plural
+from ..measures import Measures, collect
+from ..measures.known import Known
+from ..measures.records import TrialFigures
+from ..rules import Intent, RuleSheet
+from ..scene import Scene
+from ..words.calls import call_text
+from . import Judgement, judge
+
+#: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
+#: when somebody looks at them.
+WORK = 1_000_000
+#: Mends that leave every mesh as it is, so that playing them costs next to nothing however large the model is.
+_LIGHT = (
+    "arrival.",
+    "slots.",
+    "textures.find",
+    "textures.embed",
+    "textures.gather",
+    "textures.merge-equal",
+    "see-through.set",
+    "placement.one-drive",
+)
+#: Mends that paint pictures anew, and pixels of all pictures together from which on that is not done to try them.
+_PAINTING = ("textures.resize", "textures.convert", "textures.turn-green", "see-through.from-brightness", "see-through.divide")
+_PIXELS = 16 << 20
+#: What a play costs beside, and what looking at the model from all round does.
+_PLAY, _LOOK = 1_000, 20_000
+#: Checks whose measures come from rays, and by how much those differ between two readings of one surface, beside a tenth.
+_SAMPLED = {"facing.walk-round": 0.002, "surface.unseen": 100.0, "see-through.draw-order": 0.02}
+#: Checks that say nothing while another finding comes first.
+_MASKED = ("facing.walk-round",)
+#: Two meshes that are the same once one is mended were so before but for that; where a mend stores one more, its cost says so.
+_REVEALED = ("arrival.copies-stored",)
+#: Checks told of pairs of parts, which go by other names once one is split.
+_OF_PARTS = ("see-through.draw-order",)
+_RANK = {"note": 0, "caution": 1, "stop": 2}
+
+Call = tuple[str, dict[str, Any]]
+Progress = Callable[[float], None]
+
+
+def with_trials(
+    scene: Scene,
+    measures: Measures,
+    sheets: Sequence[RuleSheet],
+    intent: Intent,
+    work: float = WORK,
+    progress: Progress = lambda _: None,
+) -> Measures:
+    """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
+
+    work: how much trying may cost; more for trying everything.
+    """  # fmt: skip
+    tries = _Tries(scene, measures, sheets, intent, work, progress)
+    return replace(measures, trials=tries.all())
+
+
+class _Tries:
+    def __init__(
+        self, scene: Scene, measures: Measures, sheets: Sequence[RuleSheet], intent: Intent, work: float, progress: Progress
+    ) -> None:
+        self.scene, self.measures, self.sheets, self.intent = scene, measures, sheets, intent
+        self.work, self.progress = work, progress
+        self.before = [judge(measures, sheet, intent) for sheet in sheets]
+        self.findings: dict[str, list[tuple[int, Finding]]] = {}
+        self.calls: dict[str, Call] = {}
+        for k, judged in enumerate(self.before):
+            for f in judged.findings:
+                for call in f.mends:
+                    text = call_text(*call)
+                    self.calls.setdefault(text, call)
+                    self.findings.setdefault(text, []).append((k, f))
+        self.left = work
+
+    def all(self) -> list[TrialFigures]:
+        """First each mend for all parts that it is offered for, then what was not clean there, part by part."""
+        kinds: dict[str, list[str]] = {}
+        for text in sorted(self.calls, key=self.urgency):
+            mend, params = self.calls[text]
+            # Only what is kept to some parts or materials can be played after another without getting in its way.
+            kinds.setdefault(mend if params.keys() & {"parts", "materials"} else text, []).append(text)
+        # What mends a stop first, then what costs next to nothing, then what mends most.
+        light = lambda texts: self.calls[texts[0]][0].startswith(_LIGHT)
+        order = sorted(kinds.values(), key=lambda texts: (self.urgency(texts[0]), not light(texts), -len(texts)))
+        done: list[TrialFigures] = []
+        alone: dict[str, TrialFigures] = {}
+        large = 2 * sum(self.measures.meshes[p.mesh].triangles for p in self.measures.parts) > self.work
+        full = sum((i.width or 0) * (i.height or 0) for i in self.measures.images) > _PIXELS
+        for n, together in enumerate(order):
+            self.progress(0.5 * n / len(kinds))
+            if self.left <= 0:
+                break
+            mend = self.calls[together[0]][0]
+            if (large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
+                continue
+            told = self.figures(together, *self.play(together))
+            clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]
+            done += clean
+            alone |= {t.call: t for t in told if t not in clean}
+        for n, (text, among_others) in enumerate(alone.items()):
+            self.progress(0.5 + 0.5 * n / len(alone))
+            # Where there is no time to play it by itself, what it was seen to do among others speaks against it.
+            done += self.figures([text], *self.play([text])) if self.left > 0 else [among_others]
+        return done
+
+    def urgency(self, text: str) -> int:
+        return -max(_RANK[f.result] for _, f in self.findings[text])
+
+    def charge(self, after: Measures) -> None:
+        """Take what a play did cost off what is left: meshes that it did not touch cost nothing."""
+        held = {x.content for x in self.measures.meshes}
+        self.left -= _PLAY + sum(x.triangles for x in after.meshes if x.content not in held)
+        if after.facing_key != self.measures.facing_key:
+            self.left -= _LOOK + sum(after.meshes[p.mesh].triangles for p in after.parts)
+
+    def play(self, texts: list[str]) -> tuple[Scene, dict[str, tuple[Outcome, Scene]], dict[str, str]]:
+        """The scene after calls in order, the outcome of each with the scene that it was played on, and why others do not apply."""
+        scene = self.scene
+        outcomes: dict[str, tuple[Outcome, Scene]] = {}
+        refused: dict[str, str] = {}
+        for text in texts:
+            try:
+                made = apply_mend(scene, *self.calls[text])
+            except (MendError, InputError) as error:
+                refused[text] = str(error)
+            except Exception as error:
+                # A mend that falls must not take the inspection along; it is not offered.
+                logging.getLogger(__name__).exception("trying %s failed", text)
+                refused[text] = f"The mend itself failed: {type(error).__name__}."
+            else:
+                outcomes[text] = made, scene
+                scene = made.scene
+        return scene, outcomes, refused
+
+    def figures(
+        self, texts: list[str], scene: Scene, outcomes: dict[str, tuple[Outcome, Scene]], refused: dict[str, str]
+    ) -> list[TrialFigures]:
+        after: list[Judgement] = []
+        if outcomes:
+            measures = collect(scene, known=Known(self.measures))
+            self.charge(measures)
+            after = [judge(measures, sheet, self.intent) for sheet in self.sheets]
+        left = [{f.id for f in j.findings} for j in after]
+        new = [came(b, a) for b, a in zip(self.before, after, strict=False)]
+        everyone = {f.node for text in texts for _, f in self.findings[text]}
+        told = []
+        for text in texts:
+            if text in refused:
+                told.append(TrialFigures(text, refused[text], [], {}, []))
+                continue
+            outcome, on = outcomes[text]
+            own = self.findings[text]
+            stays = {f.id for k, f in own if f.id in left[k]}
+            # What came to another part is another call's doing, where several were played and one of them was for that part.
+            nodes = {f.node for _, f in own}
+            mine = lambda f, nodes=nodes: len(outcomes) == 1 or bool(_parts_of(f) & nodes) or not _parts_of(f) & everyone
+            blamed = {
+                sheet.slug: titles
+                for sheet, found in zip(self.sheets, new, strict=True)
+                if (titles := [f.title for f in found if mine(f)])
+            }
+            gone = sorted({f.id for _, f in own} - stays)
+            told.append(TrialFigures(text, None, gone, blamed, [*_costs(on, outcome.scene), *outcome.remarks]))
+        return told
+
+
+def came(before: Judgement, after: Judgement) -> list[Finding]:
+    """Findings that were not there before, or are worse: of another severity, or of more elements.
+
+    One that is told of the same node, or in the same words, is the same under another name.
+    """
+    known = {f.id: f for f in before.findings}
+    same = {(f.check, f.node): f for f in before.findings if f.node is not None}
+    words = {(f.check, f.title): f for f in before.findings}
+    things = {_thing(f): f for f in before.findings}
+    out = []
+    rest, silent = _rest(before, after), {check for check, _ in before.skipped}
+    for f in after.findings:
+        # What could not be told before is not new because it can be now.
+        if f.check in rest or f.check in _REVEALED or (f.check in _MASKED and f.check in silent):
+            continue
+        was = (
+            known.get(f.id)
+            or (None if f.node is None else same.get((f.check, f.node)))
+            or words.get((f.check, f.title))
+            or things.get(_thing(f))
+        )
+        if was is None or _RANK[f.result] > _RANK[was.result] or _grew(was, f):
+            out.append(f)
+    return out
+
+
+def _parts_of(f: Finding) -> set[int | None]:
+    """Nodes that a finding is told of."""
+    listed = f.elements.indices.tolist() if f.elements is not None and f.elements.kind == "nodes" else []
+    return {f.node, *listed} - {None} if f.node is not None or listed else set()
+
+
+def _rest(before: Judgement, after: Judgement) -> set[str]:
+    """Checks of which what is left is the rest of what was there, under other names: less than half of it by measure and count."""
+    weight = lambda judged, check: sum(
+        float(f.measured["value"]) * (f.count or 1) for f in judged.findings if f.check == check and f.measured is not None
+    )
+    return {check for check in _OF_PARTS if 2 * weight(after, check) < weight(before, check)}
+
+
+def _grew(was: Finding, now: Finding) -> bool:
+    """Whether there is more of a finding than before. Where rays tell, by its measure: how many meet it hangs on the model's box."""
+    if now.check in _SAMPLED:
+        a, b = (float((f.measured or {}).get("value") or 0.0) for f in (was, now))
+        return b > 1.1 * a + _SAMPLED[now.check]
+    return (now.count or 0) > (was.count or 0)
+
+
+def _thing(f: Finding) -> tuple[str, str, bytes]:
+    """What a finding without a part is told of: the same images, materials or files, whatever they are called."""
+    if f.node is not None or f.elements is None or f.elements.kind in ("faces", "vertices", "edges", "nodes"):
+        return f.id, "", b""
+    return f.check, f.elements.kind, f.elements.indices.tobytes()
+
+
+def _costs(before: Scene, after: Scene) -> list[str]:
+    """What a mend takes away or adds, in words."""
+    faces = lambda s: sum(s.meshes[n.mesh].face_count for n in s.nodes if n.mesh is not None)
+    parts = lambda s: sum(n.mesh is not None for n in s.nodes)
+    told = []
+    for what, count in (("face", faces), ("part", parts), ("stored mesh", lambda s: len(s.meshes))):
+        change = count(after) - count(before)
+        if change:
+            words = plural(abs(change), what, "stored meshes" if what == "stored mesh" else None)
+            told.append(f"{words} {'fewer' if change < 0 else 'more'}")
+    return told
+
+
+def changes(before: Judgement, after: Judgement) -> tuple[list[str], list[str]]:
+    """Titles of the findings that a mend takes away, and of those that come with it or get worse."""
+    new = came(before, after)
+    left = {f.id for f in after.findings}
+    return [f.title for f in before.findings if f.id not in left], [f.title for f in new]
+
+
+__all__ = ["WORK", "came", "changes", "with_trials"]

@@ -1,0 +1,224 @@
+"""What a check is, and the list of all of them: screen, command line and documentation read the same registration."""
+
+from __future__ import annotations
+
+import importlib
+import inspect
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from ..measures import Measures
+from ..rules import Intent, RuleSheet
+from ..scene.model import Array
+
+STATIONS = (
+    "Arrival",
+    "Size",
+    "Placement",
+    "Pivots",
+    "Facing",
+    "Surface",
+    "Slots",
+    "Textures",
+    "See-through",
+    "Budget",
+    "Skin",
+    "Motion",
+    "Handoff",
+)
+RESULTS = ("stop", "caution", "note")
+#: Modules of this package that register checks, in station order.
+MODULES = (
+    "arrival.checks",
+    "arrival.checks_names",
+    "arrival.checks_side_files",
+    "size.checks",
+    "placement.checks",
+    "pivots.checks",
+    "facing.checks",
+    "surface.checks",
+    "slots.checks",
+    "textures.checks",
+    "textures.checks_uvs",
+    "see_through.checks",
+    "budget.checks",
+)
+
+
+@dataclass(frozen=True)
+class Elements:
+    """Where a finding sits. Edges are pairs of vertices, so `indices` holds twice as many numbers as edges.
+
+    uv_set: which UV set faces or parts are told of, None where it is about none.
+    """
+
+    kind: str
+    indices: Array
+    uv_set: int | None = None
+
+    @property
+    def total(self) -> int:
+        return len(self.indices) // 2 if self.kind == "edges" else len(self.indices)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing a check found. `key` tells apart the findings of one check and is stable between revisions.
+
+    costs: beside each of `mends` what it was found to cost, None where nobody has tried it yet. under: id of the finding that it
+    follows from. samples, confidence: of a figure that was sampled, how many samples, and how sure it is, 0.5 (a guess) to 1.
+    """
+
+    title: str
+    measured: Any = None
+    wanted: Any = None
+    count: int | None = None
+    part: str | None = None
+    node: int | None = None
+    elements: Elements | None = None
+    mends: tuple[tuple[str, dict[str, Any]], ...] = ()
+    key: str = ""
+    result: str = ""
+    check: str = ""
+    why: str = ""
+    costs: tuple[tuple[str, ...] | None, ...] = ()
+    under: str = ""
+    samples: int | None = None
+    confidence: float | None = None
+
+    @property
+    def id(self) -> str:
+        return f"{self.check}:{self.key}" if self.key else self.check
+
+    @property
+    def station(self) -> str:
+        return station_of(self.check)
+
+
+@dataclass(frozen=True)
+class Skipped:
+    """Yielded by a check that cannot judge, with the reason. unseen: there is something to look at, and it was not looked at."""
+
+    because: str
+    unseen: bool = False
+
+
+Judge = Callable[[Measures, RuleSheet, Intent], Iterator[Finding | Skipped]]
+
+
+@dataclass(frozen=True)
+class Check:
+    """A registered check. does, why, measured and source come from the function's docstring."""
+
+    id: str
+    title: str
+    result: str
+    mends: tuple[str, ...]
+    run: Judge
+    does: str = ""
+    why: str = ""
+    measured: str = ""
+    source: str = ""
+
+    @property
+    def station(self) -> str:
+        return station_of(self.id)
+
+    def result_on(self, sheet: RuleSheet) -> str:
+        """The result this check gives on a sheet: stop, caution, note or off."""
+        return sheet.results.get(self.id, self.result)
+
+
+_CHECKS: dict[str, Check] = {}
+
+
+def check(id: str, *, title: str, result: str, mends: tuple[str, ...] = ()) -> Callable[[Judge], Judge]:
+    """Register a check. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines."""
+
+    def register(run: Judge) -> Judge:
+        if id in _CHECKS:
+            raise ValueError(f"the check {id} is registered twice")
+        does, parts = _sections(inspect.getdoc(run) or "")
+        missing = {"why", "measured", "source"} - set(parts)
+        if missing or not does or result not in RESULTS:
+            raise ValueError(f"the check {id} lacks {sorted(missing) or 'a description or a known result'}")
+        _CHECKS[id] = Check(id, title, result, mends, run, does, **parts)
+        return run
+
+    return register
+
+
+def _sections(text: str) -> tuple[str, dict[str, str]]:
+    parts: dict[str, list[str]] = {"does": []}
+    name = "does"
+    for line in text.splitlines():
+        head, colon, rest = line.partition(":")
+        if colon and head in ("Why", "Measured", "Source"):
+            name, line = head.lower(), rest
+            parts[name] = []
+        parts[name].append(line.strip())
+    joined = {k: _capital(" ".join(v).strip()) for k, v in parts.items()}
+    return joined.pop("does"), joined
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def station_of(check_id: str) -> str:
+    slug = check_id.partition(".")[0]
+    return next((s for s in STATIONS if s.lower() == slug), slug.title())
+
+
+def all_checks() -> tuple[Check, ...]:
+    """Every check, in station order and then in order of registration."""
+    for module in MODULES:
+        importlib.import_module(f"handlens.core.stations.{module}")
+    place = {f"handlens.core.stations.{module}": k for k, module in enumerate(MODULES)}
+    return tuple(sorted(_CHECKS.values(), key=lambda c: place[c.run.__module__]))
+
+
+def value(amount: Any, unit: str) -> dict[str, Any]:
+    """A figure as the contract writes it."""
+    if isinstance(amount, (np.integer, np.floating)):
+        amount = amount.item()
+    return {"value": amount, "unit": unit}
+
+
+def place(m: Measures, node: int) -> str:
+    """A key for a node that outlives a new revision: its name, with its number only where others share the name."""
+    names, shared = _names(m)
+    name = names.get(node, f"node[{node}]")
+    return name if shared.get(name) == 1 else f"{name}~{node}"
+
+
+#: Names of the nodes that were asked for last: a check asks for each of its findings.
+_asked: tuple[list[Any], dict[int, str], Counter[str]] = ([], {}, Counter())
+
+
+def _names(m: Measures) -> tuple[dict[int, str], Counter[str]]:
+    """Names by node, and how many nodes have each."""
+    global _asked
+    asked = _asked
+    if asked[0] is not m.nodes:
+        _asked = asked = (m.nodes, {n.index: n.name for n in m.nodes}, Counter(n.name for n in m.nodes))
+    return asked[1], asked[2]
+
+
+def nodes(indices: list[int], uv_set: int | None = None) -> Elements:
+    return Elements("nodes", np.asarray(indices, np.int32), uv_set)
+
+
+def settle(finding: Finding, registered: Check, sheet: RuleSheet) -> Finding:
+    """The finding with its check's id, reason and result filled in. A sheet's own word on a check wins."""
+    override = sheet.results.get(registered.id)
+    return replace(
+        finding,
+        check=registered.id,
+        why=finding.why or registered.why,
+        result=override or finding.result or registered.result,
+    )

@@ -1,0 +1,77 @@
+"""What several stations ask of parts: what is meant by one, and findings that are gathered over meshes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ..measures import Measures
+from ..measures.records import MeshFigures, PartFigures
+from ..rules import Intent
+from .check import Elements, Finding, place, value
+
+UP = {"X": 0, "Y": 1, "Z": 2}
+
+
+def first_parts(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
+    """The first part that shows each mesh at a size: what is wrong with a mesh is told once."""
+    first: dict[int, PartFigures] = {}
+    for p in m.parts:
+        if p.mesh not in first or (p.enlarges > 0 and not first[p.mesh].enlarges > 0):
+            first[p.mesh] = p
+    for p in m.parts:
+        if first[p.mesh] is p:
+            yield p, m.meshes[p.mesh]
+
+
+def of_mesh(m: Measures, p: PartFigures, name: str, kind: str, uv_set: int | None = None) -> Elements:
+    """The elements that a mesh's measure kept under a name."""
+    return Elements(kind, m.array(f"mesh:{p.mesh}:{name}"), uv_set)
+
+
+def seen_from(intent: Intent, name: str) -> str:
+    """How a part is looked at: its own word, else the model's. A shell inside looks inward on purpose."""
+    own = intent.of_part(name)
+    return own.seen_from or ("inverted" if own.role == "inner" else intent.seen_from)
+
+
+def kind_of(intent: Intent, name: str) -> str | None:
+    return intent.of_part(name).kind or intent.kind
+
+
+def unit_of(m: Measures) -> float:
+    """Metres in a file unit; a unit that is not stated is read as a metre, of which Size tells."""
+    return 1.0 if m.unit_metres is None else m.unit_metres
+
+
+def counted(
+    m: Measures,
+    p: PartFigures,
+    count: int,
+    title: str,
+    name: str,
+    kind: str,
+    mend: str | tuple[str, dict[str, Any]] = "",
+    result: str = "",
+) -> Finding:
+    """A finding on one mesh of which none is wanted: how many, and the elements that its measure kept under a name.
+
+    mend: what mends it on this part, by its id, with more parameters where it takes some.
+    """
+    called, more = (mend, {}) if isinstance(mend, str) else mend
+    mends = ((called, {**more, "parts": [place(m, p.node)]}),) if called else ()
+    return Finding(
+        title, value(count, "count"), value(0, "count"), count, p.name, p.node, of_mesh(m, p, name, kind), mends, key=place(m, p.node),
+        result=result,
+    )  # fmt: skip
+
+
+def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The offer of a mend for some materials, as a finding holds it; nothing where their names do not tell them apart.
+
+    Mends name materials: a name that is empty would stand for all of them, and one that others bear for those too.
+    """
+    names, all_names = [m.materials[k].name for k in which], [x.name for x in m.materials]
+    if not all(n and all_names.count(n) == 1 for n in names):
+        return ()
+    return ((mend, {**params, "materials": names}),)

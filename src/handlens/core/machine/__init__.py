@@ -1,0 +1,1 @@
+"""Processes that lock themselves in, what goes between them, and compiled loops."""

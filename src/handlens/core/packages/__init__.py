@@ -1,0 +1,41 @@
+"""What came in, behind one interface that never leaves its root."""
+
+from .containers import (
+    ARCHIVES,
+    IMAGE_ENDINGS,
+    TEXT_ENDINGS,
+    URIS,
+    FilePackage,
+    FolderPackage,
+    Found,
+    ListedPackage,
+    Package,
+    Spelling,
+    ZipPackage,
+    checked_entries,
+    clean_path,
+    in_the_way,
+    is_noise,
+    open_package,
+    spelling,
+)
+
+__all__ = [
+    "ARCHIVES",
+    "IMAGE_ENDINGS",
+    "TEXT_ENDINGS",
+    "URIS",
+    "FilePackage",
+    "FolderPackage",
+    "Found",
+    "ListedPackage",
+    "Package",
+    "Spelling",
+    "ZipPackage",
+    "checked_entries",
+    "clean_path",
+    "in_the_way",
+    "is_noise",
+    "open_package",
+    "spelling",
+]

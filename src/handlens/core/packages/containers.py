@@ -1,0 +1,373 @@
+"""What came in: a file with its neighbours, a folder, or a zip, behind one interface that never leaves its root."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+import stat
+import unicodedata
+import zipfile
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path, PurePosixPath
+from urllib.parse import unquote
+
+from .. import limits
+from ..limits import InputError
+
+IMAGE_ENDINGS = {".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".gif", ".ktx2", ".dds", ".hdr"}
+TEXT_ENDINGS = {".xml", ".json", ".ini", ".csv", ".txt", ".cfg", ".yaml", ".yml", ".toml"}
+#: Models that are zips themselves, and are read whole.
+_MODEL_ZIPS = (".3mf", ".usdz")
+#: Endings of packages that are unpacked: a zip, and a zipped COLLADA document with its images.
+ARCHIVES = (".zip", ".zae")
+_NOISE = re.compile(r"(^|/)(__MACOSX/|\.DS_Store$|Thumbs\.db$|desktop\.ini$|\._[^/]*$)")
+
+
+def clean_path(path: str) -> str:
+    """A package path with forward slashes, checked: no root, no drive, no way up.
+
+    Raises InputError for a path that would leave the package.
+    """
+    text = unicodedata.normalize("NFC", path.replace("\\", "/"))
+    parts = [p for p in text.split("/") if p not in ("", ".")]
+    if text.startswith("/") or re.match(r"^[A-Za-z]:", text) or ".." in parts:
+        raise InputError(f"The path {path!r} leads out of the package; rename the file and send it again.")
+    if not parts or re.search(r"[\x00-\x1f\x7f\ud800-\udfff]", text) or len(text.encode()) > limits.MAX_PATH_BYTES:
+        raise InputError(f"The path {path[:80]!r} cannot be used as a file name; rename the file and send it again.")
+    if any(len(p.encode()) > limits.MAX_NAME_BYTES for p in parts):
+        raise InputError(
+            f"The name {max(parts, key=len)[:40]}… is longer than a file's name may be; shorten it and send it again."
+        )
+    return "/".join(parts)
+
+
+def in_the_way(path: str, others: Iterable[str]) -> str | None:
+    """The path among others that cannot lie beside this one, since one is a file where the other wants a folder."""
+    above = {"/".join(path.split("/")[:k]) for k in range(1, path.count("/") + 1)}
+    return next((o for o in others if o in above or o.startswith(path + "/")), None)
+
+
+def is_noise(path: str) -> bool:
+    """Files that operating systems leave behind and nobody means to send."""
+    return bool(_NOISE.search(path))
+
+
+@dataclass(frozen=True)
+class Found:
+    """Where a reference leads. status: found, other-case, missing or absolute."""
+
+    status: str
+    path: str | None
+
+
+@dataclass(frozen=True)
+class Spelling:
+    """How a reference is written: with backslashes, with percent signs for letters, leading out of its own folder's package."""
+
+    backslash: bool
+    percent: bool
+    outside: bool
+
+
+#: Formats whose references are URIs, where a percent sign stands for a letter by the standard.
+URIS = ("gltf", "glb", "dae")
+
+
+def spelling(reference: str) -> Spelling:
+    """How a reference to a file is written (RFC 3986 §2.1 for percent signs, §5.2.4 for the way up)."""
+    text, depth, lowest = reference.replace("\\", "/"), 0, 0
+    for piece in text.split("/"):
+        depth += 0 if piece in ("", ".") else -1 if piece == ".." else 1
+        lowest = min(lowest, depth)
+    return Spelling("\\" in reference, unquote(text) != text, lowest < 0)
+
+
+class Package:
+    """A tree of files addressed by relative paths with forward slashes."""
+
+    def names(self) -> Sequence[str]:
+        """Every file in the package, sorted."""
+        raise NotImplementedError
+
+    def size(self, path: str) -> int:
+        raise NotImplementedError
+
+    def read(self, path: str) -> bytes:
+        """The whole file. Raises InputError where it cannot be read."""
+        raise NotImplementedError
+
+    def has(self, path: str) -> bool:
+        return path in self.names()
+
+    def sha256(self, path: str) -> str:
+        return hashlib.sha256(self.read(path)).hexdigest()
+
+    @cached_property
+    def _folded(self) -> dict[str, list[str]]:
+        table: dict[str, list[str]] = {}
+        for name in self.names():
+            table.setdefault(name.casefold(), []).append(name)
+        return table
+
+    def find(self, reference: str, beside: str) -> Found:
+        """Resolve a reference made by the file `beside`.
+
+        Tried in order: as written, percent-decoded, then the same with any letter case. An absolute path or one
+        with a drive letter is "absolute" even where a file of that name lies beside; `path` then says where.
+        """
+        text = reference.strip().replace("\\", "/")
+        led = text.lower().startswith("file:")
+        if led:
+            rest = text[5:].lstrip("/")
+            # Some write file: before a way that is relative all the same.
+            text = rest if rest.startswith(("./", "../")) else "/" + rest
+        rooted = text.startswith("/") or bool(re.match(r"^[A-Za-z]:", text))
+        absolute = rooted or led
+        folder = str(PurePosixPath(beside).parent)
+        candidates = []
+        for form in dict.fromkeys((text, unquote(text))):
+            relative = PurePosixPath(form).name if rooted else form
+            candidates.append(_join(folder, relative))
+        for candidate in candidates:
+            if candidate and self.has(candidate):
+                return Found("absolute" if absolute else "found", candidate)
+        for candidate in candidates:
+            others = self._folded.get(candidate.casefold(), []) if candidate else []
+            if others:
+                return Found("absolute" if absolute else "other-case", others[0])
+        return Found("absolute" if absolute else "missing", None)
+
+
+def _join(folder: str, relative: str) -> str | None:
+    parts: list[str] = [] if folder == "." else folder.split("/")
+    for piece in relative.split("/"):
+        if piece in ("", "."):
+            continue
+        if piece == "..":
+            if not parts:
+                return None
+            parts.pop()
+        else:
+            parts.append(piece)
+    return unicodedata.normalize("NFC", "/".join(parts)) if parts else None
+
+
+class ListedPackage(Package):
+    """Names and sizes alone, for questions that need no bytes."""
+
+    def __init__(self, sizes: dict[str, int]) -> None:
+        self.sizes = sizes
+
+    def names(self) -> Sequence[str]:
+        return list(self.sizes)
+
+    def size(self, path: str) -> int:
+        return self.sizes[path]
+
+
+class FolderPackage(Package):
+    """A folder on disk, or one file with its neighbours. Links that lead out of the folder are not followed."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root.resolve()
+
+    @cached_property
+    def _files(self) -> dict[str, Path]:
+        found: dict[str, Path] = {}
+        for base, folders, files in os.walk(self.root):
+            folders[:] = sorted(f for f in folders if not f.startswith("."))
+            for name in files:
+                full = Path(base, name)
+                path = unicodedata.normalize("NFC", full.relative_to(self.root).as_posix())
+                if is_noise(path) or not full.resolve().is_relative_to(self.root):
+                    continue
+                found[path] = full
+                if len(found) > limits.MAX_PACKAGE_FILES:
+                    raise InputError(
+                        f"{self.root.name} holds more than {limits.MAX_PACKAGE_FILES:,} files; "
+                        "point at the model's own folder instead."
+                    )
+        return dict(sorted(found.items()))
+
+    def names(self) -> Sequence[str]:
+        return list(self._files)
+
+    def has(self, path: str) -> bool:
+        return path in self._files
+
+    def size(self, path: str) -> int:
+        return self._files[path].stat().st_size
+
+    def read(self, path: str) -> bytes:
+        full = self._files[path]
+        if full.stat().st_size > limits.MAX_FILE_BYTES:
+            raise InputError(f"{path} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+        try:
+            return full.read_bytes()
+        except OSError as error:
+            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+
+
+class FilePackage(FolderPackage):
+    """One model file; its folder is only listed once a reference has to be looked up."""
+
+    def __init__(self, file: Path) -> None:
+        super().__init__(file.parent)
+        self.file = file
+
+    @cached_property
+    def _files(self) -> dict[str, Path]:
+        # A lone file in a crowded folder must not cost a walk over everything beside it.
+        found = {self.file.name: self.file}
+        budget = limits.MAX_PACKAGE_FILES
+        for base, folders, files in os.walk(self.root):
+            depth = len(Path(base).relative_to(self.root).parts)
+            folders[:] = sorted(f for f in folders if not f.startswith(".")) if depth < 4 else []
+            for name in files:
+                full = Path(base, name)
+                if full.is_symlink() and not full.resolve().is_relative_to(self.root):
+                    continue
+                found[unicodedata.normalize("NFC", full.relative_to(self.root).as_posix())] = full
+            budget -= len(files)
+            if budget < 0:
+                break
+        return found
+
+    def beside(self, below: bool) -> list[str]:
+        """Files of the same folder, sorted; with those of folders below if asked, which may be many."""
+        if below:
+            return sorted(self._files)
+        with os.scandir(self.root) as there:
+            names = sorted(e.name for e in there if e.is_file(follow_symlinks=False) and not e.name.startswith("."))
+        return [unicodedata.normalize("NFC", n) for n in names[: limits.MAX_PACKAGE_FILES] if not is_noise(n)]
+
+    def _direct(self, path: str) -> Path | None:
+        """A file of the same folder, without listing everything below."""
+        if path == self.file.name:
+            return self.file
+        full = self.root / path
+        return full if "/" not in path and full.is_file() and full.resolve().is_relative_to(self.root) else None
+
+    def read(self, path: str) -> bytes:
+        full = self._direct(path)
+        if full is None:
+            return super().read(path)
+        try:
+            if full.stat().st_size > limits.MAX_FILE_BYTES:
+                raise InputError(f"{path} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+            return full.read_bytes()
+        except OSError as error:
+            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+
+    def size(self, path: str) -> int:
+        full = self._direct(path)
+        return super().size(path) if full is None else full.stat().st_size
+
+
+class ZipPackage(Package):
+    """A zip, read in place. Every bound is checked against the directory before anything is unpacked."""
+
+    def __init__(self, file: Path) -> None:
+        self.file = file
+        try:
+            self._zip = zipfile.ZipFile(file)
+        except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
+            raise InputError(f"{file.name} is not a readable zip; pack it again and send it once more.") from error
+        self._entries = checked_entries(self._zip, file.name)
+
+    def names(self) -> Sequence[str]:
+        return list(self._entries)
+
+    def has(self, path: str) -> bool:
+        return path in self._entries
+
+    def size(self, path: str) -> int:
+        return self._entries[path].file_size
+
+    def read(self, path: str) -> bytes:
+        return b"".join(self.stream(path))
+
+    def stream(self, path: str) -> Iterator[bytes]:
+        """The unpacked file in pieces; stops with InputError if it is longer than its directory entry says."""
+        entry, seen = self._entries[path], 0
+        try:
+            with self._zip.open(entry) as source:
+                while piece := source.read(1 << 20):
+                    seen += len(piece)
+                    if seen > entry.file_size:
+                        raise InputError(f"{path} in {self.file.name} unpacks to more than its entry states.")
+                    yield piece
+        except (zipfile.BadZipFile, RuntimeError, EOFError, OSError, NotImplementedError, ValueError) as error:
+            raise InputError(f"{path} in {self.file.name} is damaged or locked; pack the zip again.") from error
+        except Exception as error:  # zlib and lzma raise errors of their own
+            if isinstance(error, InputError):
+                raise
+            raise InputError(f"{path} in {self.file.name} is damaged; pack the zip again.") from error
+
+
+def checked_entries(archive: zipfile.ZipFile, label: str) -> dict[str, zipfile.ZipInfo]:
+    """The files of a zip by clean path. Raises InputError on traversal, bombs, links, locked or doubled entries."""
+    entries: dict[str, zipfile.ZipInfo] = {}
+    total = 0
+    for info in archive.infolist():
+        if info.filename.endswith("/") or is_noise(info.filename):
+            continue
+        path = clean_path(_entry_name(info))
+        if info.flag_bits & 1:
+            raise InputError(f"{label} is locked with a password; send it unlocked.")
+        if stat.S_ISLNK(info.external_attr >> 16):
+            continue
+        total += info.file_size
+        ratio = info.file_size / max(info.compress_size, 1)
+        if total > limits.MAX_PACKAGE_BYTES or (info.file_size > 1 << 20 and ratio > limits.MAX_ZIP_RATIO):
+            raise InputError(
+                f"{label} unpacks to far more than it holds ({path} grows {ratio:,.0f} times); send the files unpacked."
+            )
+        if path in entries:
+            raise InputError(f"{label} holds {path} twice; keep one of them and pack it again.")
+        entries[path] = info
+        if len(entries) > limits.MAX_PACKAGE_FILES:
+            raise InputError(f"{label} holds more than {limits.MAX_PACKAGE_FILES:,} files; pack fewer.")
+    folders = {"/".join(p.split("/")[:k]) for p in entries for k in range(1, p.count("/") + 1)}
+    both = next((p for p in entries if p in folders), None)
+    if both:
+        raise InputError(f"{label} holds {both} both as a file and as a folder; rename one of them and pack it again.")
+    return dict(sorted(entries.items()))
+
+
+def _entry_name(info: zipfile.ZipInfo) -> str:
+    """The name of an entry, with old encodings mended.
+
+    Without the UTF-8 flag the name is code page 437 by the format (APPNOTE 4.4.4, appendix D), but in practice
+    many packers wrote UTF-8 anyway: taken as such where the bytes are valid UTF-8.
+    """
+    if info.flag_bits & 0x800:
+        return info.filename
+    try:
+        return info.filename.encode("cp437").decode("utf-8")
+    except (UnicodeEncodeError, UnicodeDecodeError):
+        return info.filename
+
+
+def open_package(path: Path) -> tuple[Package, str | None]:
+    """The package at a path, and the model file in it where the path names one. Raises InputError."""
+    if not path.exists():
+        raise InputError(f"There is no file or folder at {path}.")
+    if path.is_dir():
+        return FolderPackage(path), None
+    if not path.is_file():
+        raise InputError(f"{path} is no plain file; send a model file, a folder or a zip.")
+    if path.suffix.lower() in ARCHIVES or (path.suffix.lower() not in _MODEL_ZIPS and _starts_with(path, b"PK\x03\x04")):
+        return ZipPackage(path), None
+    return FilePackage(path), path.name
+
+
+def _starts_with(path: Path, magic: bytes) -> bool:
+    try:
+        with path.open("rb") as f:
+            return f.read(len(magic)) == magic
+    except OSError:
+        return False

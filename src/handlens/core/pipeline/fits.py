@@ -1,0 +1,21 @@
+"""Whether this machine can measure a model, asked before it begins: a sentence now, and not a fall after minutes."""
+
+from __future__ import annotations
+
+from .. import limits
+from ..limits import InputError
+from ..scene import Scene
+
+#: Bytes that measuring and drawing take at the least for a triangle and for a vertex (benchmarks/trust.md).
+_A_TRIANGLE, _A_VERTEX = 300, 130
+
+
+def check_fits(scene: Scene) -> None:
+    """Raises InputError where one job may not have the memory that the model asks for."""
+    triangles, vertices = sum(m.triangle_count for m in scene.meshes), sum(len(m.positions) for m in scene.meshes)
+    wanted = triangles * _A_TRIANGLE + vertices * _A_VERTEX
+    if wanted > limits.CHILD_MEMORY_BYTES:
+        raise InputError(
+            f"The model is too large for this machine: {limits.plural(triangles, 'triangle')} on {limits.plural(vertices, 'vertex', 'vertices')} take about {wanted / 1024**3:.1f} GiB, "
+            f"and one job may have {limits.CHILD_MEMORY_BYTES / 1024**3:.1f} GiB; send it in smaller pieces."
+        )

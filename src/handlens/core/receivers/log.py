@@ -1,0 +1,80 @@
+"""Simulated destinations: what each does with the model it is given, line by line, as it would write into its log."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ..limits import plural
+from ..measures import Measures
+from ..rules.sheet import Receiver
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One line of a receiver's log. result: clear (taken as it is), note (left out, harmless) or caution (looks otherwise)."""
+
+    what: str
+    says: str
+    result: str
+
+
+def log(m: Measures, receiver: Receiver) -> list[Entry]:
+    """What a receiver takes, leaves out and draws otherwise than it was built."""
+    return list(_entries(m, receiver))
+
+
+def _entries(m: Measures, r: Receiver) -> Iterator[Entry]:
+    drawn = [m.meshes[p.mesh] for p in m.parts]
+    yield Entry("Parts", f"{plural(len(m.parts), 'part')} taken", "clear")
+    yield _sides(m, r)
+    lines = sum(x.loose_edges for x in drawn)
+    if lines:
+        yield Entry("Loose edges", f"{lines:,} drawn" if r.lines else f"{lines:,} left out", "clear" if r.lines else "caution")
+    bare = sum(x.unassigned_faces for x in drawn)
+    if bare:
+        yield Entry("Faces without material", f"{bare:,} drawn in its own material, {r.default_material}", "caution")
+    lost = [i.reference for i in m.images if i.status in ("missing", "absolute") and i.used_by and i.found_at is None]
+    if lost:
+        more = f" and {len(lost) - 1} more" if len(lost) > 1 else ""
+        yield Entry("Pictures not found", f"{lost[0]}{more}: a paper tile stands in", "caution")
+    yield from _see_through(m, r)
+    mirrored = _mirrored_parts(m)
+    if mirrored:
+        turned = r.mirrored == "turned"
+        words = "turned back as they are drawn" if turned else "drawn inside out"
+        yield Entry("Mirrored parts", f"{mirrored:,} {words}", "clear" if turned else "caution")
+    extra = [plural(n, w) for n, w in ((m.cameras, "camera"), (m.lights, "light")) if n]
+    if extra:
+        yield Entry("Also in the file", f"{' and '.join(extra)} not used", "note")
+
+
+def _sides(m: Measures, r: Receiver) -> Entry:
+    both = [x.name for x in m.materials if x.double_sided and x.used_by_faces]
+    if r.back_faces == "shown":
+        return Entry("Back faces", "drawn", "clear")
+    if r.back_faces == "hidden":
+        words = "not drawn" + (f", although {both[0] or 'a material'} asks for both sides" if both else "")
+        return Entry("Back faces", words, "caution" if both else "clear")
+    return Entry("Back faces", f"drawn on {plural(len(both), 'double-sided material')} alone" if both else "not drawn", "clear")
+
+
+def _see_through(m: Measures, r: Receiver) -> Iterator[Entry]:
+    used = [x for x in m.materials if x.used_by_faces and x.drawn in ("mask", "blend")]
+    blended = sum(x.drawn == "blend" for x in used)
+    if not used:
+        return
+    if r.alpha == "none":
+        yield Entry("See-through materials", f"{len(used):,} drawn opaque", "caution")
+    elif r.alpha == "mask-only" and blended:
+        yield Entry("Blended materials", f"{blended:,} cut out at one half instead", "caution")
+    elif blended and r.draw_order == "by-part":
+        yield Entry("Draw order", f"{plural(blended, 'blended material')} sorted part by part", "note")
+
+
+def _mirrored_parts(m: Measures) -> int:
+    """Parts that an odd number of mirrored nodes stands above."""
+    sign: dict[int, int] = {}
+    for n in m.nodes:  # parents come first
+        sign[n.index] = sign.get(n.parent, 1) * (-1 if n.mirrored else 1)
+    return sum(sign.get(p.node, 1) < 0 for p in m.parts)

@@ -1,0 +1,30 @@
+"""Faces of a part as one text, as calls name them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..limits import InputError
+from .model import Array
+
+
+def face_text(faces: Array) -> str:
+    """Faces, (n,) sorted numbers, as `face_mask` reads them: runs of neighbours as 3-11."""
+    if not len(faces):
+        return ""
+    cut = np.flatnonzero(np.diff(faces) != 1) + 1
+    runs = [(int(r[0]), int(r[-1])) for r in np.split(faces, cut)]
+    return ";".join(str(a) if a == b else f"{a}-{b}" for a, b in runs)
+
+
+def face_mask(text: str, total: int) -> Array:
+    """(total,) bool of faces named as "3;7-11"; all where the text is empty. Raises InputError."""
+    if not text.strip():
+        return np.ones(total, bool)
+    mask = np.zeros(total, bool)
+    for piece in text.replace(" ", "").split(";"):
+        low, dash, high = piece.partition("-")
+        if not low.isdigit() or (dash and not high.isdigit()):
+            raise InputError(f"facing.turn: {piece!r} is no face; write them as 3;7-11.")
+        mask[int(low) : int(high if dash else low) + 1] = True
+    return mask

@@ -1,0 +1,1 @@
+"""The stations of the route, each in a folder of its own."""

@@ -1,0 +1,1 @@
+"""Arrival: what came in the box, and what should not have come."""

@@ -1,0 +1,154 @@
+"""Arrival: names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...kit.check import Elements, Finding, Skipped, check, nodes, value
+from ...limits import plural
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...rules.sheet import Names
+from ...words.patterns import compiled
+
+Found = Iterator[Finding | Skipped]
+
+#: A bare word for a kind of thing, with or without a number: says nothing about what the part is.
+NUMBERED = re.compile(
+    r"^(mesh|node|object|part|group|geometry|default|untitled|shape|solid|surface|polygon|cube|box|sphere|cylinder|cone|"
+    r"plane|circle|item|model)?[ _.\-]*\d*$",
+    re.IGNORECASE,
+)
+
+
+def normalised(name: str, rules: Names) -> str:
+    """A name as the destination would keep it: forbidden characters become underscores, cut to length, case folded."""
+    text = re.sub(f"[^{rules.allowed}]", "_", name) if rules.allowed else name
+    text = text[: rules.longest] if rules.longest else text
+    return text if rules.case_matters else text.casefold()
+
+
+@check("arrival.names-alike", title="Parts with the same name", result="note", mends=("arrival.rename",))
+def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Several parts under exactly the same name.
+
+    Why: scripts, animations and side files that ask for the name get any one of them.
+    Measured: names of the nodes that hold meshes.
+    Source: common practice, no published source.
+    """
+    groups: dict[str, list[int]] = {}
+    named = {n.index for n in m.nodes if n.named}
+    for p in m.parts:
+        if p.node in named:
+            groups.setdefault(p.name, []).append(p.node)
+    for name, indices in groups.items():
+        if len(indices) > 1:
+            yield Finding(
+                f"{len(indices)} parts are all named {name}",
+                value(len(indices), "count"),
+                value(1, "count"),
+                len(indices),
+                name,
+                indices[0],
+                nodes(indices),
+                key=name,
+            )
+
+
+@check("arrival.numbered-names", title="Names that say nothing", result="note", mends=("arrival.rename",))
+def numbered_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Three or more parts, most of them named by a bare word or a number.
+
+    Why: nobody can find a part there, and the next export gives it another number.
+    Measured: part names against a list of bare words, with or without a number.
+    Source: common practice, no published source.
+    """
+    plain = [p for p in m.parts if NUMBERED.match(p.name)]
+    if len(m.parts) >= 3 and len(plain) * 2 > len(m.parts):
+        title = f"{plural(len(plain), 'part')} of {len(m.parts):,} {'has a name' if len(plain) == 1 else 'have names'} like {plain[0].name}"
+        yield Finding(title, value(len(plain), "count"), value(0, "count"), len(plain), elements=nodes([p.node for p in plain]))
+
+
+@check("arrival.name-clash", title="Names that clash there", result="caution", mends=("arrival.rename",))
+def name_clash(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Different names that become the same once the destination has folded letter case, replaced characters and cut to length.
+
+    Why: one of the two is renamed or overwritten on import, and whatever refers to it finds the other.
+    Measured: part and material names, normalised as the rule sheet says.
+    Source: common practice, no published source.
+    """
+    for what, names in (("parts", [p.name for p in m.parts]), ("materials", [x.name for x in m.materials if x.name])):
+        kept: dict[str, str] = {}
+        for name in dict.fromkeys(names):
+            short = normalised(name, sheet.names)
+            if short in kept:
+                title = f"The {what} {kept[short]} and {name} become one name there"
+                both = (kept[short], name)
+                where = (
+                    nodes([p.node for p in m.parts if p.name in both])
+                    if what == "parts"
+                    else Elements("materials", np.array([k for k, x in enumerate(m.materials) if x.name in both], np.int32))
+                )
+                yield Finding(
+                    title, value(f"{kept[short]} / {name}", "text"), value(short, "text"), 2, elements=where, key=f"{what}-{name}"
+                )
+            else:
+                kept[short] = name
+
+
+@check("arrival.illegal-names", title="Names with forbidden characters", result="note", mends=("arrival.rename",))
+def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Names with characters that the destination does not take, or longer than it allows.
+
+    Why: the gate refuses them or replaces the characters, and then names no longer match.
+    Measured: part and material names against the rule sheet's characters and length.
+    Source: common practice, no published source.
+    """
+    rules = sheet.names
+    if rules.allowed is None and rules.longest is None:
+        yield Skipped(f"{sheet.name} takes any name")
+        return
+    names = dict.fromkeys([p.name for p in m.parts] + [x.name for x in m.materials if x.name])
+    allowed = compiled(f"[{rules.allowed}]*", sheet.name) if rules.allowed else None
+    bad = [n for n in names if (allowed and not allowed.fullmatch(n)) or (rules.longest and len(n) > rules.longest)]
+    if bad:
+        wanted = " and ".join(
+            filter(
+                None,
+                [
+                    f"characters {rules.allowed}" if rules.allowed else "",
+                    f"at most {rules.longest} long" if rules.longest else "",
+                ],
+            )
+        )
+        wrong = set(bad)
+        owners = [p.node for p in m.parts if p.name in wrong]
+        yield Finding(
+            f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}",
+            value(bad[0], "text"),
+            value(wanted, "text"),
+            len(bad),
+            elements=nodes(owners) if owners else None,
+        )
+
+
+@check("arrival.joint-prefix", title="A prefix on every joint", result="note", mends=("arrival.rename",))
+def joint_prefix(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """All joints of a skin carry the same prefix before a colon.
+
+    Why: animations made for the bare names do not find their joints.
+    Measured: names of the joints of each skin.
+    Source: common practice, no published source.
+    """
+    for k, skin in enumerate(m.skins):
+        heads = {name.rpartition(":")[0] for name in skin.joint_names}
+        if len(skin.joint_names) > 1 and len(heads) == 1 and "" not in heads:
+            prefix = heads.pop() + ":"
+            yield Finding(
+                f"All {len(skin.joint_names)} joints start with {prefix}", value(prefix, "text"), value("no prefix", "text"),
+                len(skin.joint_names), elements=nodes(skin.joints), mends=(("arrival.rename", {"search": prefix, "replace": ""}),),
+                key=f"skin-{k}",
+            )  # fmt: skip

@@ -1,0 +1,194 @@
+"""Arrival: text files beside the model that use its names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from ...kit.check import Finding, Skipped, check, value
+from ...measures import Measures
+from ...measures.records import SideUse
+from ...rules import Intent, RuleSheet
+
+Found = Iterator[Finding | Skipped]
+
+
+def _place(u: SideUse) -> str:
+    return f"{u.file}, line {u.line}, column {u.column}"
+
+
+def _correct(u: SideUse, to: str, places: int = 1) -> tuple[str, dict[str, Any]]:
+    everywhere = {"everywhere": True} if places > 1 else {}
+    return "arrival.side-file", {"file": u.file, "line": u.line, "column": u.column, "to": to, **everywhere}
+
+
+def _none(m: Measures) -> Skipped | None:
+    return None if m.side_files else Skipped("no text file came along")
+
+
+def _told(m: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
+    return (u for u in m.side_uses if u.state in states)
+
+
+@check(
+    "arrival.side-near-miss",
+    title="Side file all but names a part of the model",
+    result="caution",
+    mends=("arrival.side-file", "arrival.rename"),
+)
+def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Values in a text file that differ from a name of the model in letter case or by one edit, or are a name that it had before.
+
+    Why: names there are compared to the letter; what is bound by this one is not found, and comes in white, unmoving or not at all.
+    Measured: every value against the names of model file, materials, images, parts, joints and clips; one edit only from five letters on, and under keys under which names stand to the letter elsewhere.
+    Source: Damerau 1964 (edit distance); that names are compared to the letter is common practice, no published source.
+    """
+    if (nothing := _none(m)) is not None:
+        yield nothing
+        return
+    for u in _told(m, ("former",)):
+        yield Finding(
+            f"{_place(u)}: {u.text}, which was a name before and is none any more", value(u.text, "text"), value("a name", "text"), 1,
+            key=f"{u.file}/{u.line}/{u.column}",
+        )  # fmt: skip
+    for same in _together(_told(m, ("case", "near"))):
+        u = same[0]
+        how = "other letter case" if u.state == "case" else "one letter off"
+        mends: list[tuple[str, dict[str, Any]]] = []
+        if u.meant:
+            said = u.text.replace("\\", "/").rpartition("/")
+            mends.append(_correct(u, u.text[: len(u.text) - len(said[2])] + u.meant if said[1] else u.meant, len(same)))
+            if u.kind in ("material", "part", "joint", "clip"):
+                mends.append(("arrival.rename", {"search": f"^{re.escape(u.meant)}$", "replace": u.text, "pattern": "true"}))
+        yield Finding(
+            f"{_place(u)}{_elsewhere(same)}: {u.text} for the {u.kind} {u.meant}, {how}", value(u.text, "text"), value(u.meant, "text"), len(same),
+            key=f"{u.file}/{u.line}/{u.column}", mends=tuple(mends),
+        )  # fmt: skip
+
+
+def _together(uses: Iterator[SideUse]) -> list[list[SideUse]]:
+    """Uses of one wrong word for one name in one file."""
+    groups: dict[tuple[str, str, str | None], list[SideUse]] = {}
+    for u in uses:
+        groups.setdefault((u.file, u.text, u.meant), []).append(u)
+    return list(groups.values())
+
+
+def _elsewhere(same: list[SideUse]) -> str:
+    """ " and lines 12 and 40", of the uses after the first."""
+    if len(same) < 2:
+        return ""
+    lines = list(dict.fromkeys(u.line for u in same[1:]))
+    shown = ", ".join(str(x) for x in lines[:3]) + (" …" if len(lines) > 3 else "")
+    return f" and {'line' if len(lines) == 1 else 'lines'} {shown}"
+
+
+@check("arrival.side-broken", title="Side file is not well-formed", result="caution")
+def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Text files beside the model that break the grammar of their kind.
+
+    Why: a reader that keeps to it stops there and takes nothing of the file; one that does not may read something else.
+    Measured: the whole file against its grammar; the first place at which it breaks.
+    Source: XML 1.0 (fifth edition) §2.1 (well-formed documents); RFC 8259 (JSON).
+    """
+    if (nothing := _none(m)) is not None:
+        yield nothing
+        return
+    for x in m.side_broken:
+        yield Finding(
+            f"{x.file} breaks at line {x.line}, column {x.column}: {x.why}", value(x.why, "text"), value("well-formed", "text"), 1, key=x.file,
+        )  # fmt: skip
+
+
+@check("arrival.side-no-file", title="Side file names a file that did not come", result="caution", mends=("arrival.side-file",))
+def no_file(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Values in a text file that read like a model or an image and are none of the files that came along.
+
+    Why: the destination looks for it where the side file says, and finds nothing.
+    Measured: the last piece of each value that ends like a model or an image, against the names of all files.
+    Source: common practice, no published source.
+    """
+    if (nothing := _none(m)) is not None:
+        yield nothing
+        return
+    for u in _told(m, ("no-file",)):
+        yield Finding(
+            f"{_place(u)}: {u.text} did not come along",
+            value(u.text, "text"),
+            value("a file", "text"),
+            1,
+            key=f"{u.file}/{u.line}/{u.column}",
+        )
+
+
+@check(
+    "arrival.side-other-variant",
+    title="Names what belongs to another variant",
+    result="caution",
+    mends=("arrival.side-file", "arrival.rename"),
+)
+def other_variant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Names of a sibling model where this one's are to be expected: in its own entry of a side file, or in the model itself.
+
+    Why: a variant that was copied from another still uses the other's; who changes one there changes both.
+    Measured: words of sibling models' file names that this one's has not (red, where this is the green one), in its images and materials and in every entry that names it.
+    Source: common practice, no published source.
+    """
+    for u in _told(m, ("other-variant",)):
+        yield Finding(
+            f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s", value(u.text, "text"), value("its own", "text"), 1,
+            key=f"{u.file}/{u.line}/{u.column}",
+        )  # fmt: skip
+    for kind, name, sibling in m.borrowed:
+        yield Finding(
+            f"The {kind} {name} sounds like {sibling}'s", value(name, "text"), value("its own", "text"), 1, key=f"{kind}/{name}"
+        )
+    if not m.side_files and not m.borrowed:
+        yield Skipped("no text file and no sibling model came along")
+
+
+@check("arrival.side-unknown", title="Side file names nothing of the model", result="caution", mends=("arrival.side-file",))
+def unknown(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Values that are no name of the model, under keys that the intent says matter, or under keys of materials beside others that are.
+
+    Why: what is bound under that key is not found there.
+    Measured: values under the keys chosen, against all names; without a choice, those under keys that say material, paint or the like, in entries that name this model.
+    Source: common practice, no published source.
+    """
+    if (nothing := _none(m)) is not None:
+        yield nothing
+        return
+    if not intent.side_keys and not any(u.state == "exact" for u in m.side_uses):
+        yield Skipped("no text file names the model, and the intent names no key that matters")
+        return
+    chosen = set(intent.side_keys or ())
+    for u in _told(m, ("other", "lacking", "unbound")):
+        by_choice = f"{u.file}:{u.path}" in chosen or u.path in chosen
+        if by_choice or (not chosen and u.state == "lacking"):
+            what = f"no {u.kind} of the model" if u.kind else "no name of the model"
+            yield Finding(
+                f"{_place(u)}: {u.text} is {what}", value(u.text, "text"), value(f"a {u.kind}" if u.kind else "a name", "text"), 1, key=f"{u.file}/{u.line}/{u.column}"
+            )  # fmt: skip
+
+
+def used_names(m: Measures) -> list[dict[str, Any]]:
+    """Rows for the ledger: every use, what it resolves to and where it stands, what is wrong first."""
+    words = {
+        "exact": "to the letter",
+        "case": "other letter case",
+        "near": "one letter off",
+        "no-file": "no such file",
+        "former": "a name of before",
+        "other-variant": "another's",
+        "other": "no name of the model",
+    }
+    order = ["no-file", "former", "case", "near", "other-variant", "other", "exact"]
+    rows = [
+        {
+            "cells": {"text": u.text, "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–", "how": words[u.state], "place": f"{u.file}:{u.line}:{u.column}", "key": u.path or "–"},
+            "result": "clear" if u.state == "exact" else None if u.state == "other" else "caution", "side_key": f"{u.file}:{u.path}" if u.path else None,
+        }
+        for u in sorted((u for u in m.side_uses if u.state in order), key=lambda u: order.index(u.state))
+    ]  # fmt: skip
+    return rows

@@ -1,0 +1,348 @@
+"""Arrival: take out what should not travel, rename in bulk."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...kit.choice import PARTS, chosen_nodes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...limits import InputError, MendError, plural
+from ...scene import Mesh, Node, Scene
+from ...scene.model import frozen
+from ...scene.transforms import parents
+from ...words.anchors import is_place
+from ...words.patterns import MOST_LETTERS, compiled, replaced
+
+_LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "groups")
+
+
+@mend(
+    "arrival.remove",
+    title="Remove leftovers",
+    keeps="every face and all that belongs to it",
+    costs="what is removed is gone from the export; the original keeps it",
+    safe=True,
+    parameters=[Parameter("what", "choice", "which leftovers", _LEFTOVERS)],
+)
+def remove(scene: Scene, what: str) -> Outcome:
+    """Take out cameras, lights, line elements, nodes that hold nothing, materials and images that nothing uses, what is hidden, or
+    groups of one without a transform of their own.
+    """
+    return {
+        "cameras": _cameras,
+        "lights": _lights,
+        "lines": _lines,
+        "empties": _empties,
+        "unused": _unused,
+        "hidden": _hidden,
+        "groups": _groups,
+    }[what](scene)
+
+
+def _cameras(scene: Scene) -> Outcome:
+    if not scene.cameras:
+        raise MendError("There is no camera to remove.")
+    bare = scene.with_(nodes=tuple(replace(n, camera=None) for n in scene.nodes), cameras=())
+    held = [i for i, n in enumerate(scene.nodes) if n.camera is not None]
+    return Outcome(_drop(bare, _still_bare(bare, held)), (Figure("cameras", f"{len(scene.cameras)}", "0"),))
+
+
+def _lights(scene: Scene) -> Outcome:
+    if not scene.lights:
+        raise MendError("There is no light to remove.")
+    bare = scene.with_(nodes=tuple(replace(n, light=None) for n in scene.nodes), lights=())
+    held = [i for i, n in enumerate(scene.nodes) if n.light is not None]
+    return Outcome(_drop(bare, _still_bare(bare, held)), (Figure("lights", f"{len(scene.lights)}", "0"),))
+
+
+def _lines(scene: Scene) -> Outcome:
+    count = sum(len(m.lines) for m in scene.meshes)
+    if not count:
+        raise MendError("There is no loose edge to remove.")
+    meshes = tuple(_without_lines(m) for m in scene.meshes)
+    hollow = {k for k, m in enumerate(meshes) if not m.face_count and not len(m.points) and len(scene.meshes[k].lines)}
+    nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
+    after = scene.with_(meshes=meshes, nodes=nodes)
+    held = [i for i, n in enumerate(scene.nodes) if n.mesh in hollow]
+    after = _drop(after, _still_bare(after, held))
+    return Outcome(_without_meshes(after, hollow), (Figure("loose edges", f"{count:,}", "0"),))
+
+
+def _without_lines(mesh: Mesh) -> Mesh:
+    """The mesh without its lines and without the vertices that only they used."""
+    if not len(mesh.lines):
+        return mesh
+    only = np.zeros(len(mesh.positions), bool)
+    only[mesh.lines.reshape(-1)] = True
+    only[mesh.corners] = False
+    only[mesh.points] = False
+    none = frozen(np.zeros((0, 2), np.int32))
+    if not only.any():
+        return replace(mesh, lines=none)
+    keep = ~only
+    number = (np.cumsum(keep) - 1).astype(np.int32)
+    changed: dict[str, Any] = {
+        "lines": none,
+        "positions": frozen(mesh.positions[keep]),
+        "corners": frozen(number[mesh.corners]),
+        "points": frozen(number[mesh.points]),
+        "morphs": tuple(replace(m, positions=frozen(m.positions[keep])) for m in mesh.morphs),
+    }
+    if mesh.weights is not None:
+        w = mesh.weights
+        counts = np.diff(w.starts)
+        entry = np.repeat(keep, counts)
+        starts = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
+        changed["weights"] = replace(w, starts=frozen(starts), joints=frozen(w.joints[entry]), weights=frozen(w.weights[entry]))
+    return replace(mesh, **changed)
+
+
+def _holds(scene: Scene) -> set[int]:
+    """Nodes that hold something, drive something or stand above such a node."""
+    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    up = parents(scene)
+    keep: set[int] = set()
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is None and n.camera is None and n.light is None and i not in joints and i not in driven:
+            continue
+        while i >= 0 and i not in keep:
+            keep.add(i)
+            i = up[i]
+    return keep
+
+
+def _still_bare(scene: Scene, candidates: list[int]) -> set[int]:
+    holds = _holds(scene)
+    return {i for i in candidates if i not in holds}
+
+
+def _empties(scene: Scene) -> Outcome:
+    holds = _holds(scene)
+    up = parents(scene)
+    # A place to put something at is there to be empty; what it hangs on stays with it.
+    places = {i for i, n in enumerate(scene.nodes) if i not in holds and is_place(n.name)}
+    for i in list(places):
+        while i >= 0 and i not in holds:
+            holds.add(i)
+            i = up[i]
+    gone = {i for i in range(len(scene.nodes)) if i not in holds}
+    if not gone:
+        raise MendError("There is no empty node to remove.")
+    remarks = (f"{plural(len(places), 'node', 'nodes')} named as a place to put something at stayed.",) if places else ()
+    return Outcome(_drop(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),), remarks)
+
+
+def _hidden(scene: Scene) -> Outcome:
+    """Hidden nodes with all below them; such as a skin or a clip needs stay, without their mesh."""
+    hidden = {i for i, n in enumerate(scene.nodes) if n.hidden}
+    if not hidden:
+        raise MendError("No node is hidden.")
+    below, stack = set(hidden), list(hidden)
+    while stack:
+        for child in scene.nodes[stack.pop()].children:
+            if child not in below:
+                below.add(child)
+                stack.append(child)
+    bare = scene.with_(
+        nodes=tuple(
+            replace(n, mesh=None, skin=None, camera=None, light=None, hidden=False) if i in below else n
+            for i, n in enumerate(scene.nodes)
+        )
+    )
+    before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
+    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
+    return Outcome(_drop(after, _still_bare(after, sorted(below))), (Figure("hidden nodes", f"{len(hidden):,}", "0"),))
+
+
+def _groups(scene: Scene) -> Outcome:
+    """Groups that hold one node and move it nowhere: what they hold takes their place, and their name where it has none."""
+    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    plain = lambda n: n.mesh is None and n.camera is None and n.light is None and not n.hidden and not n.extras
+    spare = {
+        i for i, n in enumerate(scene.nodes)
+        if plain(n) and len(n.children) == 1 and i not in joints and i not in driven and bool((n.local == np.eye(4)).all())
+    }  # fmt: skip
+    if not spare:
+        raise MendError("No group holds one node alone without moving it.")
+
+    def held(i: int) -> int:
+        while i in spare:
+            i = scene.nodes[i].children[0]
+        return i
+
+    names: dict[int, str] = {}
+    for i in spare:
+        names.setdefault(held(i), scene.nodes[i].name)
+    nodes = tuple(
+        replace(n, children=() if i in spare else tuple(held(c) for c in n.children), name=n.name or names.get(i, ""))
+        for i, n in enumerate(scene.nodes)
+    )
+    after = scene.with_(nodes=nodes, roots=tuple(held(r) for r in scene.roots))
+    return Outcome(_drop(after, set(spare)), (Figure("groups of one", f"{len(spare):,}", "0"),))
+
+
+def _drop(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without some nodes; every index that pointed at a node is renumbered. Their children go with them."""
+    if not gone:
+        return scene
+    stack = list(gone)
+    while stack:
+        for child in scene.nodes[stack.pop()].children:
+            if child not in gone:
+                gone.add(child)
+                stack.append(child)
+    kept = [i for i in range(len(scene.nodes)) if i not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+
+    def renumber(n: Node) -> Node:
+        return replace(n, children=tuple(number[c] for c in n.children if c in number))
+
+    return scene.with_(
+        nodes=tuple(renumber(scene.nodes[i]) for i in kept),
+        roots=tuple(number[r] for r in scene.roots if r in number),
+        skins=tuple(
+            replace(s, joints=tuple(number[j] for j in s.joints), skeleton=None if s.skeleton is None else number.get(s.skeleton))
+            for s in scene.skins
+        ),
+        clips=tuple(
+            replace(clip, channels=tuple(replace(c, node=None if c.node is None else number.get(c.node)) for c in clip.channels))
+            for clip in scene.clips
+        ),
+    )
+
+
+def _without_meshes(scene: Scene, gone: set[int]) -> Scene:
+    kept = [k for k in range(len(scene.meshes)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(replace(n, mesh=None if n.mesh is None else number.get(n.mesh)) for n in scene.nodes)
+    return scene.with_(meshes=tuple(scene.meshes[k] for k in kept), nodes=nodes)
+
+
+def _unused(scene: Scene) -> Outcome:
+    used: set[int] = set()
+    for mesh in scene.meshes:
+        counts = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(0, int)
+        used |= {m for m, n in zip(mesh.slot_materials, counts, strict=False) if n and m >= 0}
+    kept = [k for k in range(len(scene.materials)) if k in used]
+    wanted = {t.image for k in kept for t in scene.materials[k].inputs if t.image is not None}
+    images = [k for k in range(len(scene.images)) if k in wanted]
+    lost = len(scene.materials) - len(kept), len(scene.images) - len(images)
+    if not any(lost):
+        raise MendError("Every material and image is used.")
+    number = {old: new for new, old in enumerate(kept)}
+    image_number = {old: new for new, old in enumerate(images)}
+    materials = tuple(
+        replace(m, inputs=tuple(replace(t, image=None if t.image is None else image_number[t.image]) for t in m.inputs))
+        for m in (scene.materials[k] for k in kept)
+    )
+    meshes = tuple(replace(m, slot_materials=tuple(number.get(x, -1) for x in m.slot_materials)) for m in scene.meshes)
+    after = scene.with_(materials=materials, meshes=meshes, images=tuple(scene.images[k] for k in images))
+    return Outcome(
+        after,
+        (
+            Figure("materials", f"{len(scene.materials)}", f"{len(kept)}"),
+            Figure("images", f"{len(scene.images)}", f"{len(images)}"),
+        ),
+    )
+
+
+@mend(
+    "arrival.remove-parts",
+    title="Remove parts",
+    keeps="everything else, with what hangs on the removed parts where it stands",
+    costs="what is removed is gone from the export; the original keeps it",
+    safe=False,
+    parameters=[Parameter("parts", "parts", "which parts")],
+)
+def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
+    """Take the geometry of chosen parts out. Their nodes stay where something hangs on them, drives them or is driven by them."""
+    if not parts:
+        raise MendError("Choose which parts to remove.")
+    held = sorted(i for i in chosen_nodes(scene, parts) if scene.nodes[i].mesh is not None)
+    if not held:
+        raise MendError("These nodes hold no geometry to remove.")
+    before = sum(n.mesh is not None for n in scene.nodes)
+    return Outcome(without_parts(scene, held), (Figure("parts", f"{before:,}", f"{before - len(held):,}"),))
+
+
+def without_parts(scene: Scene, held: list[int]) -> Scene:
+    """The scene without the meshes of some nodes, and without those nodes that then hold nothing."""
+    if not held:
+        return scene
+    gone = set(held)
+    bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in gone else n for i, n in enumerate(scene.nodes)))
+    before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
+    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
+    return _drop(after, _still_bare(after, held))
+
+
+@mend(
+    "arrival.rename",
+    title="Rename by search and replace",
+    keeps="every reference: nodes, meshes, materials, skins and clips are renamed with whatever uses them",
+    costs="side files that use the old names must be changed too",
+    safe=False,
+    parameters=[
+        Parameter("search", "text", "text to look for in every name"),
+        Parameter("replace", "text", "what to put in its place", default=""),
+        Parameter("pattern", "flag", "read the search as a regular expression", default=False),
+        PARTS,
+    ],
+)
+def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequence[str] = ()) -> Outcome:
+    """Search and replace in the names of nodes, meshes, materials, skins and clips.
+
+    Of parts that are named, in the names of their nodes and of meshes that no other node uses.
+    """
+    into = renamer(search, replace, pattern)
+    things = _named_things(scene, chosen_nodes(scene, parts) if parts else None)
+    pairs = changed_names(dict.fromkeys(x.name for chosen in things.values() for x in chosen.values() if x.name), into)
+    if not pairs:
+        raise MendError(f"No name {'of these parts ' if parts else ''}holds {search!r}.")
+    named = {
+        kind: tuple(_with_name(x, into) if k in chosen else x for k, x in enumerate(getattr(scene, kind)))
+        for kind, chosen in things.items()
+    }
+    remarks = [f"{plural(len(pairs), 'name changes', 'names change')}."]
+    blank = [old for old, fresh in pairs if not fresh]
+    if blank:
+        remarks.append(f"{blank[0]} is left without a name.")
+    return Outcome(scene.with_(**named), tuple(Figure("name", old, fresh) for old, fresh in pairs[:200]), tuple(remarks))
+
+
+def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
+    """The function from old name to new. Raises InputError where the search is empty or no valid pattern."""
+    if not search:
+        raise InputError("arrival.rename: search must not be empty.")
+    if len(into) > MOST_LETTERS:
+        raise InputError(f"arrival.rename: more than {MOST_LETTERS} letters in the place of one text are not taken.")
+    if not pattern:
+        return lambda name: name.replace(search, into)
+    expression = compiled(search, "arrival.rename")
+    replaced(expression, into, "", "arrival.rename")
+    return lambda name: replaced(expression, into, name, "arrival.rename")
+
+
+def _named_things(scene: Scene, nodes: set[int] | None) -> dict[str, dict[int, Any]]:
+    """What a rename looks at, by kind and index; of chosen nodes, they and the meshes that are theirs alone."""
+    kinds = ("nodes", "meshes", "materials", "skins", "clips")
+    if nodes is None:
+        return {kind: dict(enumerate(getattr(scene, kind))) for kind in kinds}
+    others = {n.mesh for i, n in enumerate(scene.nodes) if i not in nodes}
+    own = {m for i in nodes if (m := scene.nodes[i].mesh) is not None and m not in others}
+    return {"nodes": {i: scene.nodes[i] for i in nodes}, "meshes": {k: scene.meshes[k] for k in own}}
+
+
+def changed_names(names: Iterable[str], into: Callable[[str], str]) -> list[tuple[str, str]]:
+    """(old, new) for every name that would change."""
+    return [(old, new) for old, new in ((n, into(n)) for n in names) if new != old]
+
+
+def _with_name(thing: Any, into: Callable[[str], str]) -> Any:
+    return thing if not thing.name else replace(thing, name=into(thing.name))

@@ -1,0 +1,1 @@
+"""Budget: what it costs to draw."""

@@ -1,0 +1,171 @@
+"""Budget: what it costs to draw, once and as often as planned."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...measures import Measures
+from ...measures.records import ImageFigures, MeshFigures
+from ...rules import Intent, RuleSheet
+
+Found = Iterator[Finding | Skipped]
+
+
+def triangles(m: Measures) -> int:
+    """Over all instances."""
+    return sum(m.meshes[p.mesh].triangles for p in m.parts)
+
+
+def draw_calls_of(mesh: MeshFigures) -> int:
+    """One for each slot that some face uses."""
+    return sum(1 for n in mesh.slot_faces if n)
+
+
+def draw_calls(m: Measures) -> int:
+    return sum(draw_calls_of(m.meshes[p.mesh]) for p in m.parts)
+
+
+def texture_bytes(image: ImageFigures) -> int:
+    """Memory of an image once loaded: four bytes a pixel, and a third more for its mips."""
+    if image.width is None or image.height is None or not image.used_by:
+        return 0
+    return image.width * image.height * 4 * 4 // 3
+
+
+def texture_memory(m: Measures) -> int:
+    return sum(texture_bytes(i) for i in m.images)
+
+
+@check("budget.triangles-mesh", title="Too many triangles in a mesh", result="caution")
+def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Meshes with more triangles than the destination takes.
+
+    Why: an upload gate refuses the mesh; elsewhere it eats the frame.
+    Measured: triangles after triangulation, a polygon of n corners counting n - 2.
+    Source: common practice, no published source (a creator platform commonly refuses a mesh at 10,000).
+    """
+    limit = sheet.limits.triangles_mesh
+    if limit is None:
+        yield Skipped(f"{sheet.name} sets no limit")
+        return
+    for p in _first_parts(m):
+        count = m.meshes[p.mesh].triangles
+        if count > limit:
+            yield Finding(
+                f"{p.name} has {count:,} triangles",
+                value(count, "triangles"),
+                value(limit, "triangles"),
+                count,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                key=place(m, p.node),
+            )
+
+
+@check("budget.triangles-total", title="Too many triangles in all", result="caution")
+def triangles_total(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The whole model, every instance counted, has more triangles than the destination takes.
+
+    Why: the frame rate falls with each one that is in view.
+    Measured: triangles over all instances.
+    Source: common practice, no published source.
+    """
+    limit = sheet.limits.triangles_total
+    if limit is None:
+        yield Skipped(f"{sheet.name} sets no limit")
+    elif (count := triangles(m)) > limit:
+        yield Finding(f"The model has {count:,} triangles in all", value(count, "triangles"), value(limit, "triangles"), count)
+
+
+@check("budget.vertices-mesh", title="Too many vertices once split", result="caution")
+def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Meshes with more vertices than the destination takes, counted as the graphics card gets them.
+
+    Why: seams and hard edges split vertices, so the card gets more than the modelling package shows; past 65,535 a 16-bit index no longer reaches.
+    Measured: distinct combinations of position, normal, UVs, colour and weights.
+    Source: 16-bit indices reach 65,535 (glTF 2.0 §3.7.2.1 names the largest value of each index type); other limits common practice, no published source.
+    """
+    limit = sheet.limits.vertices_mesh
+    if limit is None:
+        yield Skipped(f"{sheet.name} sets no limit")
+        return
+    for p in _first_parts(m):
+        count = m.meshes[p.mesh].gpu_vertices
+        if count > limit:
+            yield Finding(
+                f"{p.name} gives the card {count:,} vertices",
+                value(count, "vertices"),
+                value(limit, "vertices"),
+                count,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                key=place(m, p.node),
+            )
+
+
+@check("budget.draw-calls", title="Too many draw calls", result="caution")
+def draw_call_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts times the slots each of them uses.
+
+    Why: each is a separate order to the graphics card; many small ones cost more than many triangles.
+    Measured: slots with faces, summed over all instances.
+    Source: common practice, no published source.
+    """
+    limit = sheet.limits.draw_calls
+    if limit is None:
+        yield Skipped(f"{sheet.name} sets no limit")
+    elif (count := draw_calls(m)) > limit:
+        yield Finding(f"The model takes {count:,} draw calls", value(count, "count"), value(limit, "count"), count)
+
+
+@check("budget.texture-memory", title="Textures take too much memory", result="caution")
+def texture_memory_used(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Memory of all images that materials use, unpacked, with mips.
+
+    Why: a small file unpacks to its pixels; past the limit the destination shrinks or drops textures.
+    Measured: width × height × 4 bytes × 4/3 for each image, from its header.
+    Source: a full mip chain adds a third (geometric series of quarters); four bytes a pixel is common practice, no published source.
+    """
+    limit = sheet.limits.texture_memory_bytes
+    if limit is None:
+        yield Skipped(f"{sheet.name} sets no limit")
+    elif (count := texture_memory(m)) > limit:
+        big = max(m.images, key=texture_bytes)
+        yield Finding(
+            f"Textures take {count / 2**20:,.1f} MiB once loaded, {big.reference} alone {texture_bytes(big) / 2**20:,.1f}",
+            value(count, "bytes"), value(limit, "bytes"), len([i for i in m.images if texture_bytes(i)]),
+        )  # fmt: skip
+
+
+def triangles_of_copies(m: Measures, intent: Intent) -> int:
+    """Triangles of the planned scene: of each part as often as the intent says of it, else of the whole."""
+    return sum(m.meshes[p.mesh].triangles * (intent.of_part(p.name).copies or intent.copies) for p in m.parts)
+
+
+@check("budget.copies", title="Too much for the planned copies", result="caution")
+def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Triangles times the copies that the scene is planned to hold.
+
+    Why: what is cheap once is dear two hundred times.
+    Measured: triangles over all instances × copies from the intent.
+    Source: common practice, no published source.
+    """
+    limit = sheet.limits.scene_triangles
+    several = intent.copies > 1 or any(p.copies is not None for p in intent.parts.values())
+    if limit is None or not several:
+        yield Skipped("no copies are planned" if limit is not None else f"{sheet.name} sets no limit")
+    elif (count := triangles_of_copies(m, intent)) > limit:
+        words = f"{intent.copies:,} copies" if intent.copies > 1 else "The planned copies"
+        yield Finding(f"{words} make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count)
+
+
+def _first_parts(m: Measures):  # type: ignore[no-untyped-def]
+    """One part for each mesh: a mesh that stands ten times is reported once."""
+    seen: set[int] = set()
+    for p in m.parts:
+        if p.mesh not in seen:
+            seen.add(p.mesh)
+            yield p

@@ -1,0 +1,1 @@
+"""Facing: which way faces look, and the normals that light them."""

@@ -1,0 +1,347 @@
+"""Facing: which way faces look, and the normals that light them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...kit.check import Elements, Finding, Skipped, check, nodes, place, value
+from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
+from ...limits import plural
+from ...measures import Measures
+from ...measures.records import FacingFigures, SideFigures
+from ...measures.surface_figures import SMALL
+from ...rules import Intent, RuleSheet
+from ...scene.faces import face_text
+from ...scene.headings import heading
+from ...words.figures import percent
+
+Found = Iterator[Finding | Skipped]
+
+#: Below this confidence faces that look away are a caution, not a stop.
+SURE = 0.7
+#: Share of what can be seen of a part under which faces that look away are met by nobody.
+NEVER_MET = 2e-5
+#: Share of the rays all round that may meet a back before it is told.
+BACKS = 0.002
+#: Makes normals anew, hard where faces meet at more than this.
+_LIT = ("facing.normals", {"angle": 40})
+#: Share of a part's faces from which on all of its normals are made anew rather than those of the faces.
+_MANY = 0.25
+#: Letters up to which faces are named one by one.
+_NAMED = 2_000
+TURN = {"outside": "facing.outward", "inside": "facing.inward"}
+
+
+def _judged(m: Measures, intent: Intent) -> Iterator[tuple[FacingFigures, SideFigures, str, str]]:
+    """Parts with a side that they are looked at from: figures, those of that side, the side, the part's name."""
+    names = {p.node: p.name for p in m.parts}
+    for f in m.facing:
+        side = seen_from(intent, names[f.node])
+        if side == "inside":
+            yield f, f.inside, side, names[f.node]
+        elif side == "outside":
+            yield f, f.outside, side, names[f.node]
+
+
+def _too_large(m: Measures) -> Skipped | None:
+    return None if m.facing or not m.parts else Skipped("the model has more triangles than rays are cast against", unseen=True)
+
+
+def share_of(side: SideFigures) -> float:
+    """Share of the whole of a part, what could not be judged included, that is turned away."""
+    whole = side.judged + side.undecided + side.hidden
+    return side.wrong / whole if whole > 0 else 0.0
+
+
+@check("facing.inward", title="Faces turned away", result="stop", mends=("facing.outward", "facing.inward", "facing.turn"))
+def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces whose front cannot be seen from where the part is looked at.
+
+    Why: a destination that draws one side shows a hole there, and the far inside through it; one tiny hole is enough.
+    Measured: winding solved over the edges that two faces share; then rays from samples of each patch on both sides, the side from which more get out of the model being its outside; closed patches by their signed volume; stored normals where both sides are seen alike. Looked at from inside, rays to places within the model instead. What only looks away to someone far below is undecided. A note where under 0.002 % of what can be seen of the part is of such faces.
+    Source: Takayama et al. 2014, "A simple method for correcting facet orientations in polygon meshes based on ray casting", JCGT 3(4).
+    """
+    if sheet.receiver.back_faces == "shown":
+        yield Skipped(f"{sheet.name} draws both sides of every face")
+        return
+    if large := _too_large(m):
+        yield large
+        return
+    for f, side, name, part in _judged(m, intent):
+        count = side.turned - side.covered if sheet.receiver.back_faces == "as-material" else side.turned
+        if not count:
+            continue
+        key = f"part:{f.node}:{'out' if name == 'outside' else 'in'}"
+        faces = m.array(key)
+        if kind_of(intent, part) in ("room", "building") and side.floors:
+            # Nobody goes round below a room: its floor is right.
+            faces = np.setdiff1d(faces, m.array(f"part:{f.node}:floor"))
+            count -= side.floors
+            if count <= 0:
+                continue
+        unsure = side.confidence < SURE
+        share = share_of(side)
+        yield Finding(
+            f"{plural(count, 'face')} of {part} {'looks' if count == 1 else 'look'} {'inward' if name == 'outside' else 'outward'}, {percent(share)} of its area"
+            + (f"; {100 * side.confidence:.0f} % sure" if unsure else ""),
+            value(share, "share"), value(0.0, "share"), count, part, f.node, Elements("faces", faces),
+            ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
+            result="note" if side.met < NEVER_MET else "caution" if unsure else "", confidence=side.confidence,
+        )  # fmt: skip
+
+
+@check("facing.double-sided", title="Double-sided material hides faces turned away", result="caution", mends=("facing.outward",))
+def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces that look away, but are drawn from both sides by their material.
+
+    Why: every pixel there is shaded twice as often, light falls on the wrong side in programs that do not turn the normal, and the holes come back as soon as the material is changed.
+    Measured: faces that look away, as by facing.inward, whose material is double-sided.
+    Source: glTF 2.0 §3.9.6: back-face culling is disabled where doubleSided is true.
+    """
+    for f, side, name, part in _judged(m, intent):
+        if side.covered:
+            yield Finding(
+                f"{plural(side.covered, 'face')} of {part} {'looks' if side.covered == 1 else 'look'} away behind a double-sided material",
+                value(side.covered, "count"), value(0, "count"), side.covered, part, f.node,
+                Elements("faces", m.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
+                ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
+            )  # fmt: skip
+
+
+@check("facing.one-sided", title="Seen from both sides, drawn from one", result="caution", mends=("facing.double-sided",))
+def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts that the intent says are seen from both sides, with open faces whose material is drawn from one.
+
+    Why: a flag, a leaf or a sail vanishes when one walks round to its back.
+    Measured: faces of patches whose front and back both let more than 15 % of the rays out, with a single-sided material.
+    Source: glTF 2.0 §3.9.6.
+    """
+    if sheet.receiver.back_faces == "shown":
+        yield Skipped(f"{sheet.name} draws both sides of every face")
+        return
+    names = {p.node: p.name for p in m.parts}
+    for f in m.facing:
+        if f.both and seen_from(intent, names[f.node]) == "both":
+            yield Finding(
+                f"{plural(f.both, 'face')} of {names[f.node]} can be seen from behind, where nothing is drawn",
+                value(f.both, "count"), value(0, "count"), f.both, names[f.node], f.node, Elements("faces", m.array(f"part:{f.node}:both")),
+                (("facing.double-sided", {"parts": [place(m, f.node)]}),), key=place(m, f.node),
+            )  # fmt: skip
+
+
+@check("facing.winding", title="Neighbours wound against each other", result="caution", mends=("facing.outward", "facing.inward"))
+def winding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Edges that both of their faces run along in the same direction.
+
+    Why: one of the two looks the wrong way, and smooth shading, bevels and reductions go astray along the edge.
+    Measured: edges of the surface, welded by exact position, that exactly two faces share and run in one direction; faces without area left out.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3: neighbouring faces of an oriented surface run their edge in opposite directions.
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.disagreeing:
+            side = seen_from(intent, p.name)
+            yield counted(
+                m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} neighbours wound against each other", "disagreeing", "edges",
+                "" if side == "inverted" else TURN.get(side, "facing.outward"),
+            )  # fmt: skip
+
+
+@check("facing.one-surface", title="A surface with one side only", result="caution")
+def one_surface(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Patches that no winding suits, as a band with half a twist.
+
+    Why: some edge of it always has a front on one side and a back on the other, so part of it is never drawn; cut it open along one edge.
+    Measured: patches whose faces, followed round over shared edges, come back turned.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (orientable surfaces).
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.non_orientable:
+            yield counted(
+                m, p, n, f"{p.name} has {plural(n, 'patch', 'patches')} with one side only", "disagreeing", "edges",
+            )  # fmt: skip
+
+
+@check("facing.walk-round", title="Backs seen on walking round", result="caution", mends=("surface.fill", "facing.double-sided"))
+def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The model shows backs of faces to someone who walks round it, although its faces look the right way: it is open somewhere.
+
+    Why: through an opening one sees the inside of the far wall, which is not drawn, so one looks straight through the model.
+    Measured: parallel rays from 42 directions evenly round the model, 1,600 each, and 16 rays aimed at each of up to 2,000 openings; a ray counts that first meets the back of a single-sided face. Faces that look away are told by facing.inward instead.
+    Source: common practice, no published source.
+    """
+    if intent.seen_from != "outside":
+        yield Skipped("the intent says that it is not looked at from outside")
+        return
+    if sheet.receiver.back_faces == "shown":
+        yield Skipped(f"{sheet.name} draws both sides of every face")
+        return
+    if m.walk is None or any(side.turned for _, side, _, _ in _judged(m, intent)):
+        yield Skipped(
+            "faces look away, which comes first" if m.walk else "the model has more triangles than rays are cast against"
+        )
+        return
+    w = m.walk
+    names = {n.index: n.name for n in m.nodes}
+    # Backs of what is turned inward on purpose are meant to be seen.
+    meant = {p.node for p in m.parts if seen_from(intent, p.name) != "outside"}
+    backs = w.backs - sum(n for node, n in w.backs_of.items() if node in meant)
+    open_holes = [i for i in w.open_holes if i not in meant]
+    share = backs / w.rays if w.rays else 0.0
+    if share <= BACKS and not open_holes:
+        return
+    through = ", ".join(names[i] for i in open_holes[:3]) + (" …" if len(open_holes) > 3 else "")
+    where = (
+        f"; most from {heading(w.worst, m.up_axis or sheet.up_axis)}, {percent(w.worst_share)} there"
+        if w.worst and backs and not meant
+        else ""
+    )
+    yield Finding(
+        f"{percent(share)} of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
+        value(share, "share"), value(0.0, "share"), backs, names.get(open_holes[0]) if open_holes else None,
+        open_holes[0] if open_holes else None, nodes(open_holes) if open_holes else None, (*_filled(m, open_holes), ("facing.double-sided", {})),
+        why=_CARDS if _all_flat(m, set(w.backs_of) - meant) else "", samples=w.rays,
+    )  # fmt: skip
+
+
+#: Why backs of parts without thickness are seen.
+_CARDS = "From behind, a flat part that is drawn from one side is not there at all: it vanishes as one walks round it."
+
+
+def _all_flat(m: Measures, parts: set[int]) -> bool:
+    return bool(parts) and all(m.meshes[p.mesh].surface.flat for p in m.parts if p.node in parts)
+
+
+def _filled(m: Measures, open_parts: list[int]) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The offer to fill small openings of parts that one looks into; what is open on a large scale is meant to be, as a cup is."""
+    found = [p for p in m.parts if p.node in set(open_parts)]
+    small = [
+        h * unit_of(m) * p.enlarges
+        for p in found
+        for h in m.meshes[p.mesh].surface.holes
+        if h < SMALL * m.meshes[p.mesh].surface.size
+    ]
+    if not small:
+        return ()
+    return (("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [place(m, p.node) for p in found]}),)
+
+
+@check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))
+def back_to_back(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces over the same points as another, wound the other way: a second skin that makes a sheet visible from both sides.
+
+    Why: it costs twice the triangles, flickers where light or depth is worked out, and many upload gates count it as an error; a double-sided material does the same with one.
+    Measured: faces over the same welded points in the opposite order.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.opposed:
+            yield counted(
+                m, p, n, f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} back to back with another", "opposed", "faces",
+            )  # fmt: skip
+
+
+@check(
+    "facing.normals-opposed",
+    title="Normals against their faces",
+    result="caution",
+    mends=("facing.turn", "facing.turn-normals", "facing.normals"),
+)
+def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces that all of their own stored normals point away from.
+
+    Why: they are lit from the wrong side: dark in the sun, bright in the shade. Either the face or its normals were turned alone.
+    Measured: the dot product of the face's normal by winding with the stored normal at each corner, below 0 at every one.
+    Source: glTF 2.0 §3.7.2.1: normals are unit vectors of the surface; winding per §3.7.4.
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.normals_opposed:
+            found = counted(
+                m, p, n, f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} against {'its' if n == 1 else 'their'} normals", "normals-opposed", "faces",
+            )  # fmt: skip
+            parts = [place(m, p.node)]
+            named = face_text(np.sort(m.array(f"mesh:{p.mesh}:normals-opposed")))
+            few = tuple((mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
+            # For a few faces nobody wants all the others lit anew.
+            whole = (_LIT[0], {**_LIT[1], "parts": parts})
+            yield replace(
+                found,
+                mends=(
+                    *(few if len(named) < _NAMED else ()),
+                    *((whole,) if n > _MANY * mesh.faces or len(named) >= _NAMED else ()),
+                ),
+            )
+
+
+@check("facing.normals-broken", title="Normals that are none", result="caution", mends=("facing.normals",))
+def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Stored normals that are zero, no numbers, or not of length 1.
+
+    Why: a zero normal is lit black, one that is no number spreads black or white blots, and one that is too long shines too brightly.
+    Measured: length of each stored normal, 1 within 0.01.
+    Source: glTF 2.0 §3.7.2.1: NORMAL holds unit-length vectors.
+    """
+    for p, mesh in first_parts(m):
+        zero, long = mesh.surface.normals_broken, mesh.surface.normals_uneven
+        for n, name, words in ((zero, "normals-broken", "zero or no number"), (long, "normals-uneven", "not of length 1")):
+            if n:
+                yield Finding(
+                    f"{plural(n, 'vertex has', 'vertices have')} normals that are {words} on {p.name}",
+                    value(n, "count"), value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "vertices"),
+                    (("facing.normals", {"angle": 40, "parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
+                    result="" if name == "normals-broken" else "note",
+                )  # fmt: skip
+
+
+@check("facing.normals-missing", title="No normals stored", result="note", mends=("facing.normals",))
+def normals_missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Curved meshes that store no normals.
+
+    Why: each program then makes its own: faceted here, smooth over hard edges there.
+    Measured: meshes without a normal at some corner and with edges whose faces meet at 1° to 60°, which could be meant either way.
+    Source: glTF 2.0 §3.7.2.1: where normals are not given, flat normals are to be calculated.
+    """
+    found = [(p, mesh) for p, mesh in first_parts(m) if mesh.surface.normals_missing and mesh.surface.soft]
+    if found:
+        p = found[0][0]
+        yield Finding(
+            f"{plural(len(found), 'curved mesh stores', 'curved meshes store')} no normals: {p.name}{' …' if len(found) > 1 else ''}",
+            value(len(found), "count"), value(0, "count"), len(found), p.name, p.node, nodes([x.node for x, _ in found]),
+            (("facing.normals", {"angle": 40}),),
+        )  # fmt: skip
+
+
+@check("facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",))
+def smeared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Edges between faces at more than 80° that share their normals at both ends.
+
+    Why: light runs round the corner in stripes and blots, the "weird triangles" of a smooth-shaded box.
+    Measured: edges of two faces that meet at more than 80°, whose stored normals agree across the edge within 2.5° at both ends; told from 3 such edges and 2 % of all on.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        n = mesh.surface.smeared
+        if n >= 3 and n > 0.02 * mesh.faces * 1.5:
+            yield counted(
+                m, p, n, f"{plural(n, 'sharp edge')} of {p.name} {'is' if n == 1 else 'are'} lit as if smooth", "smeared", "edges",
+                _LIT,
+            )  # fmt: skip
+
+
+@check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",))
+def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Curved meshes whose stored normals make every edge hard.
+
+    Why: a ball comes in as a cut stone; each point is stored once for each of its faces, which costs several times the vertices.
+    Measured: edges whose faces meet at 1° to 60°, where they are the greater part of all edges, over 95 % of which have another normal on either side; from 32 faces on.
+    Source: glTF 2.0 §3.7.2.1 (normals are stored by vertex); that it may be meant is common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
+            yield Finding(
+                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are lit hard", value(mesh.surface.faceted, "share"), value(0.0, "share"),
+                mesh.faces, p.name, p.node, nodes([p.node]), ((_LIT[0], {**_LIT[1], "parts": [place(m, p.node)]}),), key=place(m, p.node),
+            )  # fmt: skip

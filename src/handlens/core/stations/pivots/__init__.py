@@ -1,0 +1,1 @@
+"""Pivots: the point that a part turns about and is placed by."""

@@ -1,0 +1,136 @@
+"""Pivots: the point that a part turns about and is placed by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...kit.parts import unit_of
+from ...limits import plural
+from ...measures import Measures
+from ...measures.records import PartFigures
+from ...rules import Intent, RuleSheet
+from ...words.anchors import ANCHORS, anchor
+from ...words.figures import plain
+from ...words.lengths import metres
+
+Found = Iterator[Finding | Skipped]
+
+#: A pivot stands where it is wanted within this share of the part's diagonal.
+NEAR = 0.02
+#: Up to this many times it is awkward; past it a part swings out of sight.
+WILD = 10.0
+#: A pivot is far off where turning about it sweeps this many times the circle that is needed.
+FAR = 4.0
+
+
+def free_parts(m: Measures) -> list[PartFigures]:
+    """Parts that are placed by their own node: skinned ones go where their joints are, and flat points have no size."""
+    joints = {n.index for n in m.nodes if n.is_joint}
+    return [
+        p
+        for p in m.parts
+        if not p.skinned and p.node not in joints and p.bounds_min is not None and p.needed > 0 and np.isfinite(p.pivot).all()
+    ]
+
+
+def spin(p: PartFigures) -> float:
+    """The circle that a part sweeps when turned about its pivot, over the least that it could."""
+    return p.sweep / p.needed if p.needed > 0 else 1.0
+
+
+def wanted(m: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
+    """Pivots that the intent speaks of: node, name, anchor, where it is, where it ought to be, diagonal of the box."""
+    for p in free_parts(m):
+        named = intent.of_part(p.name).pivot or (intent.pivot if len(m.parts) == 1 else None)
+        if named in ANCHORS and p.bounds_min is not None and p.bounds_max is not None:
+            low, high = np.array(p.bounds_min), np.array(p.bounds_max)
+            yield p.node, p.name, named, np.array(p.pivot), anchor(low, high, named, up), float(np.linalg.norm(high - low))
+    roots = [n for n in m.nodes if n.parent < 0]
+    if len(m.parts) > 1 and intent.pivot in ANCHORS and len(roots) == 1 and m.bounds_min is not None and m.bounds_max is not None:
+        low, high = np.array(m.bounds_min), np.array(m.bounds_max)
+        at = np.array(roots[0].place)
+        yield (
+            roots[0].index,
+            roots[0].name,
+            intent.pivot,
+            at,
+            anchor(low, high, intent.pivot, up),
+            float(np.linalg.norm(high - low)),
+        )
+
+
+@check("pivots.anchor", title="Pivot not where it is wanted", result="caution", mends=("pivots.set",))
+def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """A pivot that does not stand at the point that the intent names.
+
+    Why: a thing that stands on a surface is placed by its base and one that hinges by its hinge; elsewhere it sinks in, floats, or swings about nothing.
+    Measured: distance from the node's origin to the named point of its box in the world, over 2 % of the box's diagonal; for several parts under one root, the root's origin and the box of the whole.
+    Source: common practice, no published source.
+    """
+    for node, name, named, at, ought, size in wanted(m, intent, m.up_axis or sheet.up_axis):
+        away = float(np.linalg.norm(at - ought))
+        if NEAR * size < away < np.inf:
+            unit = unit_of(m)
+            yield Finding(
+                f"The pivot of {name} stands {metres(away * unit)} from its {named.replace('-', ' ')}",
+                value(away * unit, "m"), value(0.0, "m"), 1, name, node, nodes([node]),
+                (("pivots.set", {"anchor": named, "parts": [place(m, node)]}),), key=place(m, node),
+            )  # fmt: skip
+
+
+@check("pivots.far", title="Pivot far off its part", result="caution", mends=("pivots.set",))
+def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts that swing far out when they are turned about their pivot.
+
+    Why: such a part is awkward to place, turn and scale: it runs off instead of turning where it stands.
+    Measured: radius swept about the upright through the pivot over the radius needed about the box's middle, over 4; a note up to 10. Where all pivots lie in one point, as when everything was left at the origin, that is told.
+    Source: common practice, no published source.
+    """
+    free = free_parts(m)
+    found = [p for p in free if spin(p) > FAR]
+    if not found:
+        return
+    worst = max(found, key=spin)
+    places = np.array([p.pivot for p in free])
+    together = len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free)
+    words = "all pivots lie in one point" if together else f"{plural(len(found), 'part swings', 'parts swing')} far out"
+    yield Finding(
+        f"{words[0].upper()}{words[1:]}: turned about it, {worst.name} sweeps {plain(spin(worst))} times the circle that it needs",
+        value(spin(worst), "factor"), value(1.0, "factor"), len(found), worst.name, worst.node, nodes([p.node for p in found]),
+        (("pivots.set", {"anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre", "parts": ";".join(place(m, p.node) for p in found)}),),
+        result="note" if spin(worst) <= WILD else "",
+    )  # fmt: skip
+
+
+@check("pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",))
+def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose pivot lies above or below the whole model, by more than their own size.
+
+    Why: put on a floor by its pivot such a part floats in the air or sinks out of sight, although it turns where it stands.
+    Measured: height of the pivot over the model's top or under its base, over the part's own greatest side; a pivot at the foot of the whole is where it belongs. Where all pivots lie in one point, as when everything was left at the origin, that is told by pivots.far or by Placement.
+    Source: common practice, no published source.
+    """
+    up = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    free = free_parts(m)
+    places = np.array([p.pivot for p in free])
+    if len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free):
+        return
+    lowest = min((p.bounds_min[up] for p in free if p.bounds_min is not None), default=0.0)
+    highest = max((p.bounds_max[up] for p in free if p.bounds_max is not None), default=0.0)
+    for p in free:
+        assert p.bounds_min is not None
+        assert p.bounds_max is not None
+        low, high, at = lowest, highest, p.pivot[up]
+        off = max(at - high, low - at)
+        size = max(b - a for a, b in zip(p.bounds_min, p.bounds_max, strict=True))
+        if size > 0 and off > size and spin(p) <= FAR:
+            unit = unit_of(m)
+            anchor_name = intent.of_part(p.name).pivot
+            named = anchor_name if anchor_name in ANCHORS else "base-centre"
+            yield Finding(
+                f"The pivot of {p.name} lies {metres(off * unit)} {'above' if at > high else 'below'} it", value(off * unit, "m"), value(0.0, "m"), 1,
+                p.name, p.node, nodes([p.node]), (("pivots.set", {"anchor": named, "parts": [place(m, p.node)]}),), key=place(m, p.node),
+            )  # fmt: skip

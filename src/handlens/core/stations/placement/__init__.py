@@ -1,0 +1,1 @@
+"""Placement: node transforms, distance from the origin, the ground."""

@@ -1,0 +1,311 @@
+"""Placement: node transforms, distance from the origin, the ground."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+
+from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...limits import plural
+from ...measures import Measures
+from ...measures.records import NodeFigures, NudgeFigures
+from ...rules import Intent, RuleSheet
+from ...words.figures import plain
+from ...words.lengths import metres
+
+Found = Iterator[Finding | Skipped]
+
+#: A scale counts as 1, and axes as equal, within this.
+TOLERANCE = 1e-4
+BAKE: tuple[tuple[str, dict[str, Any]], ...] = (("placement.bake", {}),)
+
+
+def is_scaled(n: NodeFigures) -> bool:
+    """Local scale not 1; a mirrored node counts."""
+    return n.mirrored or max(abs(s - 1) for s in n.scale) > TOLERANCE
+
+
+def is_uneven(n: NodeFigures) -> bool:
+    """Axes of the local scale differ by more than 1e-4 of the largest."""
+    sizes = [abs(s) for s in n.scale]
+    return max(sizes) - min(sizes) > TOLERANCE * max(sizes)
+
+
+def _rigged(m: Measures) -> set[int]:
+    """Joints and the nodes above them: their scale and turn are the Skin station's business."""
+    by_index = {n.index: n for n in m.nodes}
+    out: set[int] = set()
+    for n in m.nodes:
+        i = n.index if n.is_joint else -1
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = by_index[i].parent if i in by_index else -1
+    return out
+
+
+def above_parts(m: Measures) -> set[int]:
+    """Nodes that show a mesh or have one below them; what only holds a camera or a light may stand as it likes."""
+    by_index = {n.index: n.parent for n in m.nodes}
+    out: set[int] = set()
+    for p in m.parts:
+        i = p.node
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = by_index.get(i, -1)
+    return out
+
+
+def _names(found: list[NodeFigures]) -> str:
+    return ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
+
+
+@check("placement.scale", title="Node scale is not 1", result="caution", mends=("placement.bake",))
+def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes whose own scale is even on all axes but not 1.
+
+    Why: the scale is passed on to everything linked below, to physics shapes and to animations, and the size jumps there.
+    Measured: length of each column of the local matrix, 1 within 1e-4.
+    Source: common practice, no published source.
+    """
+    if sheet.node_scale == "any":
+        yield Skipped(f"{sheet.name} takes any node scale")
+        return
+    rigged = _rigged(m)
+    found = [n for n in m.nodes if is_scaled(n) and not is_uneven(n) and not n.mirrored and n.index not in rigged]
+    if found:
+        worst = max(found, key=lambda n: abs(np.log(max(abs(n.scale[0]), 1e-300))))
+        factor = max(worst.scale, key=lambda s: abs(s - 1))
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}", value(factor, "factor"), value(1.0, "factor"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.uneven-scale", title="Uneven node scale", result="caution", mends=("placement.bake",))
+def uneven(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes stretched more along one axis than along another.
+
+    Why: whatever is turned below such a node is sheared, round colliders are not round, and normals light wrongly.
+    Measured: lengths of the columns of the local matrix, equal within 1e-4 of the largest.
+    Source: common practice, no published source.
+    """
+    rigged = _rigged(m)
+    found = [n for n in m.nodes if is_uneven(n) and n.index not in rigged]
+    if found:
+        worst = max(found, key=lambda n: max(map(abs, n.scale)) / max(min(map(abs, n.scale)), 1e-300))
+        text = " × ".join(plain(abs(s)) for s in worst.scale)
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} scaled unevenly: {_names(found)}", value(text, "text"), value("1 × 1 × 1", "text"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.mirrored", title="Mirrored nodes", result="caution", mends=("placement.bake",))
+def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes with a negative scale.
+
+    Why: a mirror turns the winding of everything below it, so a destination that does not allow for it shows the insides.
+    Measured: the sign of the determinant of the local matrix.
+    Source: glTF 2.0 §3.7.4: the winding order follows the sign of the determinant of the node's global transform.
+    """
+    found = [n for n in m.nodes if n.mirrored]
+    if found:
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} mirrored: {_names(found)}", value(-1.0, "factor"), value(1.0, "factor"),
+            len(found), found[0].name, found[0].index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.rotation", title="Rotation left on nodes", result="caution", mends=("placement.bake",))
+def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes that are turned: by quarter turns, as an axis change leaves behind, or at all where the sheet wants none.
+
+    Why: a script that sets the rotation to zero there lays the part on its side, and linked parts swing about the wrong axis.
+    Measured: angle of the local rotation, zero within 0.01°.
+    Source: common practice, no published source.
+    """
+    if sheet.node_rotation == "any":
+        yield Skipped(f"{sheet.name} takes any node rotation")
+        return
+    rigged = _rigged(m)
+    shown = above_parts(m)
+    turned = [n for n in m.nodes if n.angle > 0.01 and n.index not in rigged and n.kind in ("mesh", "group") and n.index in shown]
+    found = turned if sheet.node_rotation == "zero" else [n for n in turned if n.quarter_turn]
+    if found:
+        worst = max(found, key=lambda n: n.angle)
+        yield Finding(
+            f"{plural(len(found), 'node is', 'nodes are')} turned: {_names(found)}", value(round(worst.angle, 3), "degrees"), value(0.0, "degrees"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.collapsed", title="Scaled to nothing", result="stop", mends=("placement.restore-scale", "arrival.remove-parts"))
+def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose node, or one above it, is scaled to nothing along an axis or altogether.
+
+    Why: they are there, are loaded, and nobody sees them; whatever reads a size or a direction off them gets none.
+    Measured: greatest and least length of the columns of the part's world matrix, under a millionth of the greatest of any part. A clip may scale them up: then it is a note.
+    Source: glTF 2.0 §3.5.3: a node all of whose scale is zero need not be drawn; the limit is common practice.
+    """
+    whole = max((p.enlarges for p in m.parts), default=0.0)
+    gone = [p for p in m.parts if p.shrinks <= 1e-6 * whole or not p.enlarges > 0]
+    if not gone:
+        return
+    by_index = {n.index: n for n in m.nodes}
+    grown = all(any(by_index[i].driven for i in _above(m, p.node) if i in by_index) for p in gone)
+    flat = all(p.enlarges > 0 for p in gone)
+    listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
+    parts = [place(m, p.node) for p in gone]
+    yield Finding(
+        f"{len(gone):,} of {plural(len(m.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
+        value(0.0, "factor"), value(1.0, "factor"), len(gone), gone[0].name, gone[0].node, nodes([p.node for p in gone]),
+        (("placement.restore-scale", {"parts": parts}), ("arrival.remove-parts", {"parts": parts})), result="note" if grown else "",
+    )  # fmt: skip
+
+
+@check("placement.inverse-pair", title="Scales that cancel out in the chain", result="caution", mends=("placement.bake",))
+def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """A node scaled by some factor above another scaled by its inverse, so that the whole looks right.
+
+    Why: as soon as something is linked between them, or one of them is reset, it jumps by that factor.
+    Measured: the running product of scales down each chain; a pair counts where both are off by 1 % or more and the product is 1 within 0.1 %.
+    Source: common practice, no published source.
+    """
+    by_index = {n.index: n for n in m.nodes}
+    for n in m.nodes:
+        own = abs(n.scale[0])
+        if not is_scaled(n) or is_uneven(n) or abs(own - 1) < 0.01:
+            continue
+        product, up = own, n.parent
+        while up in by_index:
+            above = by_index[up]
+            factor = abs(above.scale[0])
+            product *= factor
+            if not is_uneven(above) and abs(factor - 1) >= 0.01 and abs(product - 1) < 1e-3:
+                yield Finding(
+                    f"{above.name} × {plain(factor)} is undone by {n.name} × {plain(own)}", value(factor, "factor"), value(1.0, "factor"),
+                    2, n.name, n.index, nodes([above.index, n.index]), BAKE, key=place(m, n.index),
+                )  # fmt: skip
+                break
+            up = above.parent
+
+
+@check("placement.shear", title="Shear that no node can hold", result="caution", mends=("placement.bake",))
+def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts whose world matrix is slanted: an uneven scale above a turned child.
+
+    Why: translation, rotation and scale cannot express it, so a destination that splits the matrix changes the shape.
+    Measured: greatest |cosine| between two columns of the world matrix, 0 within 1e-4.
+    Source: glTF 2.0 §3.5.3: a matrix must be decomposable to translation, rotation and scale.
+    """
+    parts = {p.node for p in m.parts}
+    found = [n for n in m.nodes if n.world_shear > TOLERANCE and n.index in parts]
+    if found:
+        worst = max(found, key=lambda n: n.world_shear)
+        lean = float(np.degrees(np.arcsin(min(worst.world_shear, 1.0))))
+        yield Finding(
+            f"{plural(len(found), 'part is', 'parts are')} sheared: {_names(found)}", value(round(lean, 3), "degrees"), value(0.0, "degrees"),
+            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
+        )  # fmt: skip
+
+
+@check("placement.far", title="Far out", result="stop", mends=("placement.home",))
+def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts that stand, or whose vertices or nodes are stored, where neighbouring 32-bit floats are further apart than the sheet allows.
+
+    Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves. That a far node brings far vertices back does not help: each number is rounded by itself.
+    Measured: the gap between 32-bit floats at the part's farthest coordinate in the world, among its stored vertices, and at the translation of each node above it, in millimetres; over a tenth of the limit is a caution.
+    Source: IEEE 754-2019, binary32: 24 significant bits.
+    """
+    unit = 1.0 if m.unit_metres is None else m.unit_metres
+    limit = sheet.limits.float_spacing_mm
+    bad = [p for p in m.parts if p.spacing * unit * 1000 > limit / 10]
+    names = {n.index: n.name for n in m.nodes}
+    for where in ("world", "stored", "link"):
+        found = [p for p in bad if p.coarse == where]
+        if not found:
+            continue
+        worst = max(found, key=lambda p: p.spacing)
+        gap = worst.spacing * unit * 1000
+        away = metres(worst.distance * unit)
+        many = len(found) > 1
+        words = {
+            "world": f"{plural(len(found), 'part stands', 'parts stand')} up to {away} out",
+            "stored": f"The vertices of {f'{len(found):,} parts' if many else worst.name} lie up to {away} from {'their' if many else 'its'} own pivot",
+            "link": f"{names.get(worst.coarse_node, worst.name)} is {away} from what it hangs on",
+        }[where]
+        damage = "; what was finer is rounded away already" if any(p.rounded for p in found) else ""
+        yield Finding(
+            f"{words}, where positions jump by {metres(gap / 1000)}{damage}", value(gap, "mm"), value(limit, "mm"), len(found), worst.name, worst.node,
+            nodes([p.node for p in found]), (("placement.home", {}),), key="" if where == "world" else where, result="" if gap > limit else "caution",
+        )  # fmt: skip
+
+
+@check("placement.ground", title="Not standing on the ground", result="note")
+def ground(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The lowest point is above or below the ground plane, for things whose pivot belongs at the base.
+
+    Why: dropped on the floor there, it floats or sinks in.
+    Measured: lowest world coordinate along the up axis, 0 within 1 % of the height and 5 mm.
+    Source: common practice, no published source.
+    """
+    if m.bounds_min is None or m.bounds_max is None:
+        return
+    if sheet.ground == "any" and intent.pivot != "base-centre":
+        yield Skipped(f"{sheet.name} does not ask for it, and the intent does not say that it stands on its base")
+        return
+    if intent.pivot not in (None, "base-centre") or intent.kind == "effect":
+        yield Skipped("the intent says that it does not stand on its base")
+        return
+    axis = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    unit = 1.0 if m.unit_metres is None else m.unit_metres
+    low = m.bounds_min[axis] * unit
+    height = (m.bounds_max[axis] - m.bounds_min[axis]) * unit
+    if abs(low) > max(0.01 * height, 0.005):
+        words = "above" if low > 0 else "below"
+        yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))
+
+
+@check("placement.double-move", title="Driven twice, or left behind", result="caution", mends=("placement.one-drive",))
+def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skinned parts that travel other than one unit when a group is moved by one unit.
+
+    Why: a skinned part is carried by its joints. Under a group that moves it stays behind where the joints hang elsewhere, and a receiver that lets the part's own node carry it as well moves it twice.
+    Measured: the nudge test: each group above a skinned part, and the roots of its joints, moved by one unit along each axis; travel of every vertex by the specification's rule, and by that of a receiver that applies the node too. Told as a caution where the part's own node or one above it is moved, turned, scaled or animated, so that receivers show different things; else as a note.
+    Source: glTF 2.0 §3.7.3.3: only the joint transforms are applied to a skinned mesh; the transform of its own node must be ignored.
+    """
+    names = {n.index: n.name for n in m.nodes}
+    worst: dict[int, NudgeFigures] = {}
+    for n in m.nudges:
+        behind = n.low < 0.999 or n.high > 1.001
+        # Above a part, a group ought to carry it; of groups elsewhere only those count that tear it.
+        inside = n.group in _above(m, n.part)
+        counts = behind if inside else (n.high > 0.001 and n.low < 0.999)
+        if counts or (inside and abs(n.applied - 1) > 0.001):
+            now = worst.get(n.part)
+            if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
+                worst[n.part] = n
+    parts = [place(m, part) for part in worst]
+    for part, n in worst.items():
+        group, name = names[n.group], names[part]
+        behind = n.low < 0.999 or n.high > 1.001
+        if behind and n.joints_within == 0:
+            title = f"{name} stays behind when {group} is moved: none of its {n.joints} joints hangs there"
+        elif behind:
+            title = f"{name} travels {plain(n.low)} to {plain(n.high)} units when {group} is moved by one: {n.joints_within} of its {n.joints} joints hang there"
+        else:
+            title = f"{name} travels {plain(n.applied)} units when {group} is moved by one, where its own node carries it as well as its joints"
+        yield Finding(
+            title, value(n.low if behind else n.applied, "units"), value(1.0, "units"), 1, name, part, nodes([part, n.group]),
+            tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")), key=place(m, part), result="" if behind or n.off else "note",
+        )  # fmt: skip
+
+
+def _above(m: Measures, node: int) -> set[int]:
+    by_index = {n.index: n.parent for n in m.nodes}
+    out = {node}
+    while (node := by_index.get(node, -1)) >= 0:
+        out.add(node)
+    return out

@@ -1,0 +1,333 @@
+"""See-through: set how materials are drawn, make alpha of brightness, divide colours, sample nearest, halve what wraps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from ...formats.table import BY_NAME
+from ...geometry.uv_area import UvAreas
+from ...kit.choice import PARTS, chosen_nodes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.repaint import pixels_of, repainted
+from ...kit.splitting import pieces, split_parts
+from ...limits import MendError, plural
+from ...measures.alpha import STRAY, alpha_figures
+from ...measures.draw_order import draw_orders
+from ...measures.pictures import glows, picture
+from ...measures.records import DrawOrderFigures
+from ...measures.shown import base_colour, shown
+from ...scene import Material, Scene
+from ...scene.model import Array
+from ...scene.skinning import standing
+from ...scene.transforms import walk, world_matrices
+from ...surface.channels import LUMA
+from ...surface.opacity import in_colour, mode_of
+from ...words.figures import percent
+
+_MATERIALS = Parameter(
+    "materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=()
+)
+#: Pieces up to which taking a part apart into them is tried.
+_FEW = 4
+#: Where a material's picture of its colour is plugged in (glTF 2.0 §5.22).
+_COLOUR = ("pbrMetallicRoughness", "baseColorTexture")
+#: The filter of the standard that takes the nearest texel, without mips (glTF 2.0 §5.27).
+_NEAREST = 9728
+
+
+def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
+    found = [k for k, m in enumerate(scene.materials) if not materials or m.name in materials]
+    if not found:
+        raise MendError(f"{materials[0]} is not among the materials any more." if materials else "The model has no materials.")
+    return found
+
+
+@mend(
+    "see-through.set", title="Set how a material is drawn", keeps="images and every other value", costs="blending is sorted by part and drawn last; a cut-out has a hard rim",
+    safe=False, parameters=[
+        Parameter("mode", "choice", "auto goes by the alpha of the image that it shows", ("auto", "opaque", "mask", "blend"), "auto"),
+        Parameter("cutoff", "number", "threshold of a cut-out, 0 to 1", default=0.5), _MATERIALS,
+    ],
+)  # fmt: skip
+def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = ()) -> Outcome:
+    """Draw materials opaque, cut out at a threshold, or blended.
+
+    Auto decides from each image's alpha where faces show it: solid but for stray pixels is opaque, two clusters are cut out at
+    the threshold that parts them best, a gradient is blended. Materials without an image stay as they are.
+    """
+    changed, words = list(scene.materials), []
+    used = {m for mesh in scene.meshes for m in mesh.slot_materials}
+    painted, _ = in_colour(scene)
+    for k in _chosen(scene, materials):
+        m = scene.materials[k]
+        if mode == "auto":
+            if k not in used and not materials:
+                continue
+            found = recommended(painted, k)
+            if found is None:
+                continue
+            wanted, at = found
+        else:
+            wanted, at = mode, float(np.clip(cutoff, 0.01, 1.0)) if mode == "mask" else None
+        if mode_of(m) == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6):
+            continue
+        changed[k] = with_mode(m, wanted, at)
+        was = None if m.alpha_mode is None and mode_of(m) == "opaque" else mode_of(m)
+        words.append(Figure(m.name or f"material {k}", _words(was, m.alpha_cutoff), _words(wanted, at)))
+    if not words:
+        raise MendError(
+            "These materials are drawn that way already."
+            if mode != "auto"
+            else "Every material is drawn as its image's alpha asks for."
+        )
+    left = len(words) - 8
+    remarks = (f"{plural(left, 'more material')} set likewise.",) if left > 0 else ()
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(words[:8]), remarks)
+
+
+def _words(mode: str | None, cutoff: float | None) -> str:
+    return f"mask at {0.5 if cutoff is None else cutoff:g}" if mode == "mask" else mode or "not stated"
+
+
+def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
+    """The mode that a material's image asks for and its threshold; None where it has no image that can be opened."""
+    m = scene.materials[material]
+    colour = base_colour(m)
+    if colour is None or colour.image is None or scene.images[colour.image].load is None:
+        return None
+    try:
+        pixels = pixels_of(scene.images[colour.image])
+    except MendError:
+        return None
+    figures = alpha_figures(pixels)
+    if figures.mode == "opaque" or ((s := shown(scene, material, pixels, UvAreas())) is not None and s.see <= 2 * STRAY):
+        return ("opaque", None) if m.base_colour[3] >= 0.999 else None
+    return figures.mode, figures.cutoff
+
+
+def with_mode(m: Material, mode: str, cutoff: float | None) -> Material:
+    """A material drawn another way (glTF 2.0 §3.9.4)."""
+    solid = mode == "opaque"
+    inputs = tuple(t for t in m.inputs if t.role != "alpha") if solid else m.inputs
+    # Where it is drawn solid its opacity counts for nothing, and formats without modes would draw by it.
+    colour = (*m.base_colour[:3], 1.0) if solid else m.base_colour
+    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs, base_colour=colour)
+
+
+@mend(
+    "see-through.from-brightness", title="Make alpha of brightness", keeps="the image that came; a new one is made beside it", costs="a blended material",
+    safe=False, parameters=[
+        Parameter("by", "choice", "luma weighs red, green and blue as the eye does; greatest takes the brightest of them, for coloured glows", ("luma", "greatest"), "luma"),
+        _MATERIALS,
+    ],
+)  # fmt: skip
+def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Outcome:
+    """Give materials a copy of their image whose alpha is its brightness, its colours divided by it, and blend them.
+
+    Over black the copy looks as the image did. Brightness is taken of the stored values, as they are seen.
+    """
+    from PIL import Image as Pillow
+
+    images, changed, made, names = list(scene.images), list(scene.materials), {}, []
+    for k in _chosen(scene, materials):
+        m = scene.materials[k]
+        # A picture that only shines stands for the colour of what shines by it.
+        colour = base_colour(m) or next((t for t in m.inputs if t.role == "emissive" and t.image is not None), None)
+        if colour is None or colour.image is None or scene.images[colour.image].load is None:
+            continue
+        look = picture(scene.images[colour.image]).figures.look
+        if not materials and (look is None or not glows(look)):
+            continue
+        if colour.image not in made:
+            made[colour.image] = len(images)
+            pixels = brightness_as_alpha(pixels_of(scene.images[colour.image]), by)
+            images.append(repainted(scene.images[colour.image], Pillow.fromarray(pixels), "png", "_alpha"))
+            names.append(images[-1].reference)
+        inputs = tuple(
+            replace(t, image=made[colour.image]) if t.image == colour.image and t.role in ("base-colour", "emissive") else t
+            for t in m.inputs
+            if t.role != "alpha"
+        )
+        if base_colour(m) is None:
+            # Alpha is read off the picture of the colour alone (glTF 2.0 §3.9.4); black, so that it is the glow that is seen.
+            inputs = (*inputs, replace(colour, role="base-colour", path=_COLOUR, image=made[colour.image]))
+        changed[k] = with_mode(replace(m, inputs=inputs), "blend", None)
+    if not made:
+        raise MendError(
+            "None of these materials has an image that could be opened." if materials else "No image is a glow on black."
+        )
+    return Outcome(
+        scene.with_(images=tuple(images), materials=tuple(changed)),
+        (Figure("images with alpha made", "0", f"{len(made):,}"),),
+        (f"Made: {', '.join(names)}.",),
+    )
+
+
+def brightness_as_alpha(pixels: Array, by: str) -> Array:
+    """(H, W, 4) uint8 whose alpha is the brightness of each pixel and whose colours, times alpha, are those that were there.
+
+    Where luma is less than the greatest channel the colour cannot be kept whole: it is cut at 255.
+    """
+    rgb = pixels[:, :, :3].astype(np.float64)
+    alpha = rgb.max(axis=2) if by == "greatest" else rgb @ LUMA
+    alpha = np.rint(alpha)
+    colour = np.divide(rgb * 255, alpha[:, :, None], out=np.zeros_like(rgb), where=alpha[:, :, None] > 0)
+    return np.dstack([np.rint(colour).clip(0, 255), alpha]).astype(np.uint8)
+
+
+@mend(
+    "see-through.divide", title="Divide colours by alpha", keeps="alpha, and every solid pixel", costs="colours of all but gone pixels are known to a few levels only",
+    safe=False, parameters=[_MATERIALS],
+)  # fmt: skip
+def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
+    """Undo the multiplication of colours by alpha in the images of materials."""
+    from PIL import Image as Pillow
+
+    images, count = list(scene.images), 0
+    for image in {c.image for k in _chosen(scene, materials) if (c := base_colour(scene.materials[k])) is not None}:
+        assert image is not None
+        if images[image].load is None:
+            continue
+        pixels = pixels_of(images[image])
+        if not materials and not alpha_figures(pixels).premultiplied:
+            continue
+        alpha = pixels[:, :, 3:].astype(np.float64)
+        rgb = np.divide(pixels[:, :, :3] * 255.0, alpha, out=np.zeros(pixels[:, :, :3].shape), where=alpha > 0)
+        images[image] = repainted(
+            images[image], Pillow.fromarray(np.dstack([np.rint(rgb).clip(0, 255), alpha]).astype(np.uint8)), "png"
+        )
+        count += 1
+    if not count:
+        raise MendError("No image of these materials has colours multiplied by alpha.")
+    return Outcome(scene.with_(images=tuple(images)), (Figure("images divided", "0", f"{count:,}"),))
+
+
+@mend(
+    "see-through.nearest",
+    title="Sample the nearest pixel",
+    keeps="the image, and how it repeats",
+    costs="a shimmer where it is seen from afar",
+    safe=False,
+    parameters=[_MATERIALS],
+)
+def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
+    """Draw the images of materials without smoothing, each pixel as a square."""
+    if BY_NAME[scene.format].family != "gltf":
+        raise MendError(f"{BY_NAME[scene.format].title} cannot say how an image is sampled; export as GLB first.")
+    changed, count = list(scene.materials), 0
+    for k in _chosen(scene, materials):
+        m = scene.materials[k]
+        inputs = tuple(
+            replace(t, sampler={**t.sampler, "magFilter": _NEAREST, "minFilter": _NEAREST})
+            if t.role == "base-colour" and t.image is not None and t.sampler.get("magFilter") != _NEAREST
+            else t
+            for t in m.inputs
+        )
+        if any(a is not b for a, b in zip(inputs, m.inputs, strict=True)):
+            changed[k] = replace(m, inputs=inputs)
+            count += 1
+    if not count:
+        raise MendError("None of these materials smooths an image.")
+    return Outcome(scene.with_(materials=tuple(changed)), (Figure("materials that smooth", f"{count:,}", "0"),))
+
+
+@mend(
+    "see-through.halve", title="Split what wraps another", keeps="every face with all that hangs on it; none is cut", costs="a part, and so a draw call, more for each half",
+    safe=False, parameters=[
+        Parameter("by", "choice", "best: what leaves least wrong of all of these; plane: faces to either side of the other part's middle; piece: connected pieces", ("best", "plane", "piece"), "best"),
+        Parameter("axis", "choice", "square to which axis the plane stands; auto takes the side from which most is wrong", ("auto", "x", "y", "z"), "auto"), PARTS,
+    ],
+)  # fmt: skip
+def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcome:
+    """Make two parts of a blended part that encloses or wraps another, so that one half is drawn before and one after it.
+
+    Of parts that are named, only those are split. With by=best every way is tried on each of two, and the one kept that leaves
+    the least in the wrong order.
+    """
+    chosen = chosen_nodes(scene, parts)
+    before = draw_orders(scene, world_matrices(scene), _placed(scene))
+    pairs = [
+        d
+        for d in sorted(before, key=lambda d: -d.wrong)
+        if {d.first, d.second} & chosen and (by != "plane" or d.first != d.second)
+    ]
+    if not pairs:
+        raise MendError("None of these blended parts encloses or wraps another.")
+    after, done = scene, set[int]()
+    for d in pairs:
+        if {d.first, d.second} & done or not d.wrong:
+            continue
+        made = _best_halves(after, d, by, axis, chosen)
+        if made is not None:
+            after, split = made
+            done.add(split)
+    if not done:
+        raise MendError("They cannot be split in a way that leaves less of it: all faces lie on one side, or are one piece.")
+    now = draw_orders(after, world_matrices(after), _placed(after))
+    share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
+    count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
+    remarks = (
+        (f"{share(now)} of the rays that meet two are still drawn in the wrong order.",) if any(d.wrong for d in now) else ()
+    )
+    return Outcome(
+        after,
+        (Figure("rays on which the order is wrong", share(before), share(now)), Figure("parts", count(scene), count(after))),
+        remarks,
+    )
+
+
+def _placed(scene: Scene) -> list[int]:
+    return [i for i in walk(scene) if scene.nodes[i].mesh is not None]
+
+
+def _best_halves(scene: Scene, d: DrawOrderFigures, by: str, axis: str, chosen: set[int]) -> tuple[Scene, int] | None:
+    """The scene with one part of a pair split in the way that leaves the least wrong, and which was; None where no way leaves less."""
+    world = world_matrices(scene)
+    best: tuple[float, int, Scene, int] | None = None
+    for node in dict.fromkeys((d.outer, d.first, d.second)):
+        if node not in chosen:
+            continue
+        for way in _ways(scene, d, node, world, by, axis):
+            after, made = split_parts(scene, [node], partial(_same, way))
+            if not made:
+                continue
+            involved = {d.first, d.second, *range(len(scene.nodes), len(after.nodes))}
+            left = draw_orders(after, world_matrices(after), [i for i in _placed(after) if i in involved])
+            wrong = sum(x.wrong for x in left) / max(sum(x.both for x in left), 1)
+            found = (round(wrong, 4), len(after.nodes), after, node)
+            if best is None or found[:2] < best[:2]:
+                best = found
+        # A way that is asked for is taken as it is.
+    if best is None or (by == "best" and best[0] >= d.wrong / max(d.both, 1)):
+        return None
+    return best[2], best[3]
+
+
+def _same(label: Array, _: int) -> Array:
+    return label
+
+
+def _ways(scene: Scene, d: DrawOrderFigures, node: int, world: Array, by: str, axis: str) -> Iterator[Array]:
+    """(F,) labels of the faces of a part, for each way in which it may be split."""
+    mesh = scene.meshes[scene.nodes[node].mesh or 0]
+    if by in ("best", "piece"):
+        label = pieces(mesh)
+        # Halves of a heap of pieces are no halves.
+        if by == "piece" or len(np.unique(label)) <= _FEW:
+            yield label
+    if by == "piece" or (d.first == d.second and by == "plane") or not (mesh.corner_counts > 0).all():
+        return
+    other = d.second if d.first == node else d.first
+    points = standing(scene, other, world)
+    middle = (points.min(axis=0) + points.max(axis=0)) / 2
+    place = standing(scene, node, world)[mesh.corners]
+    centres = np.add.reduceat(place, mesh.starts[:-1]) / mesh.corner_counts[:, None]
+    auto = int(np.abs(d.worst).argmax())
+    for k in [auto] if by == "plane" and axis == "auto" else range(3) if axis == "auto" else ["xyz".index(axis)]:
+        label = (centres[:, k] > middle[k]).astype(np.int32)
+        if 0 < label.sum() < len(label):
+            yield label

@@ -1,0 +1,1 @@
+"""Size: how big it will stand, and which way up."""

@@ -1,0 +1,318 @@
+"""Size: how big it will stand, and which way up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+
+from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...rules.sheet import UNIT_WORDS
+from ...words.figures import plain
+from ...words.lengths import metres
+
+Found = Iterator[Finding | Skipped]
+
+#: Metres in an inch and a foot: exact by definition (international yard and pound agreement, 1959; NIST SP 811 app. B.8).
+INCH, FOOT = 0.0254, 0.3048
+#: Factors that people meet, with the words for what would explain each.
+CLASSIC = (
+    (1.0, "it truly is this size"),
+    (0.01, "centimetres read as metres"),
+    (100.0, "metres that were shrunk as if centimetres"),
+    (0.001, "millimetres read as metres"),
+    (1000.0, "metres that were shrunk as if millimetres"),
+    (INCH, "inches read as metres"),
+    (1 / INCH, "metres that were shrunk as if inches"),
+    (FOOT, "feet read as metres"),
+    (1 / FOOT, "metres that were shrunk as if feet"),
+    (2.54, "inches written as centimetres"),
+    (1 / 2.54, "centimetres written as inches"),
+    (0.1, "decimetres read as metres"),
+    (10.0, "metres that were shrunk as if decimetres"),
+)
+#: Heights within which a thing of a kind is plausible, in metres. Common practice, no published source.
+PLAUSIBLE = {
+    "character": (0.2, 3.0),
+    "room": (1.8, 60.0),
+    "building": (2.0, 600.0),
+    "foliage": (0.05, 40.0),
+    "prop": (0.01, 30.0),
+    "effect": (0.02, 50.0),
+}
+#: Sizes that most things are of: what an undeclared unit is guessed by. Common practice, no published source.
+USUAL = (0.02, 60.0)
+#: Sizes that nothing is known against where no kind is given: from a button to the longest halls. Common practice, no published source.
+ORDINARY = (0.01, 300.0)
+
+
+class Explanation(NamedTuple):
+    """A factor to multiply by, what would explain it, the sizes it gives in metres, and how far off it still is."""
+
+    factor: float
+    words: str
+    gives: list[float]
+    off: float
+    fits: bool
+
+
+def size_metres(m: Measures) -> list[float] | None:
+    """World size in metres, an undeclared unit read as metres; None without bounds."""
+    if m.bounds_min is None or m.bounds_max is None:
+        return None
+    unit = 1.0 if m.unit_metres is None else m.unit_metres
+    return [(b - a) * unit for a, b in zip(m.bounds_min, m.bounds_max, strict=True)]
+
+
+def wanted_ratio(m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[float, float] | None:
+    """(wanted ÷ measured, worst disagreement between the given dimensions as a factor), None where nothing is expected."""
+    size = size_metres(m)
+    if size is None or not intent.expected.given():
+        return None
+    up = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    depth = 3 - up if up else 2
+    pairs = [(intent.expected.height_m, size[up]), (intent.expected.width_m, size[0]), (intent.expected.depth_m, size[depth])]
+    logs = [np.log(w / s) for w, s in pairs if w is not None and s > 0]
+    if not logs:
+        return None
+    middle = float(np.mean(logs))
+    return float(np.exp(middle)), float(np.exp(max(abs(v - middle) for v in logs)))
+
+
+def explanations(m: Measures, sheet: RuleSheet, intent: Intent) -> list[Explanation]:
+    """The classic factors, the likeliest first, with what the model would measure under each.
+
+    With an expected size, ranked by how near each comes to it; without one, by whether the largest side then falls in
+    what is plausible for the kind, plain reading first. Where neither is given nothing is judged: see `can_judge`.
+    """
+    size = size_metres(m)
+    if size is None:
+        return []
+    wanted = wanted_ratio(m, sheet, intent)
+    low, high = PLAUSIBLE.get(intent.kind or "", USUAL)
+    largest = max(size)
+    out = []
+    for factor, words in CLASSIC:
+        gives = [s * factor for s in size]
+        if wanted is not None:
+            off = float(abs(np.log(wanted[0] / factor)))
+            fits = off <= np.log1p(sheet.size_tolerance)
+        else:
+            value_now = max(largest * factor, 1e-300)
+            off = 0.0 if low <= value_now <= high else float(min(abs(np.log(value_now / low)), abs(np.log(value_now / high))))
+            fits = off == 0.0
+        out.append(Explanation(factor, words, gives, off, fits))
+    return sorted(out, key=lambda e: e.off)
+
+
+def can_judge(intent: Intent) -> bool:
+    """Whether the intent says anything by which a size fits or does not."""
+    return intent.expected.given() or intent.kind is not None
+
+
+def likely_factor(m: Measures, sheet: RuleSheet, intent: Intent) -> float:
+    """The classic factor that explains the size, else exactly wanted ÷ measured, else 1."""
+    ranked = explanations(m, sheet, intent)
+    if ranked and ranked[0].fits:
+        return ranked[0].factor
+    wanted = wanted_ratio(m, sheet, intent)
+    return wanted[0] if wanted else (ranked[0].factor if ranked else 1.0)
+
+
+def _height(m: Measures, sheet: RuleSheet) -> float:
+    size = size_metres(m) or [0.0, 0.0, 0.0]
+    return size[{"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]]
+
+
+@check("size.undeclared-unit", title="The unit is not stated", result="caution", mends=("size.scale",))
+def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The file's format does not say what one unit is.
+
+    Why: the destination takes its own unit, and a model made in another comes in a hundred or a thousand times off.
+    Measured: the size read in metres against the expected size; the likeliest classic factor is named.
+    Source: unit factors from the SI definitions of inch and foot (NIST SP 811); the rest common practice, no published source.
+    """
+    if m.unit_metres is not None or m.bounds_min is None:
+        return
+    wanted = wanted_ratio(m, sheet, intent)
+    tall = metres(_height(m, sheet))
+    if wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance):
+        yield Finding(
+            f"The unit is not stated; read in metres it stands {tall}, as expected",
+            value(1.0, "factor"),
+            value(1.0, "factor"),
+            mends=(("size.scale", {"factor": 1.0 / sheet.unit_metres, "unit": sheet.unit}),),
+            result="note",
+        )
+        return
+    factor = likely_factor(m, sheet, intent)
+    # What may well be as large as it reads is not shrunk on a guess: a hall is no toy.
+    size = max(size_metres(m) or [0.0])
+    known = can_judge(intent) or not ORDINARY[0] <= size <= ORDINARY[1]
+    # In the destination's own unit, so that nothing is left to be converted on the way. Where both may be, both are offered, and
+    # what it reads as comes first.
+    factors = [factor] if known else list(dict.fromkeys((1.0, factor)))
+    mends = tuple(("size.scale", {"factor": x / sheet.unit_metres, "unit": sheet.unit}) for x in factors)
+    says = (
+        f"× {plain(factor)} would make it {metres(_height(m, sheet) * factor)}"
+        if factor != 1.0
+        else "check that against what it should be"
+    )
+    yield Finding(
+        f"The unit is not stated; read in metres it stands {tall}, {says}",
+        value(factor, "factor"),
+        value(1.0, "factor"),
+        mends=mends,
+    )
+
+
+@check("size.unit", title="The unit differs from the destination's", result="note")
+def unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The file states a unit other than the one the destination counts in.
+
+    Why: an importer that ignores the stated unit makes it too big or too small by the factor between the two.
+    Measured: metres a unit as the file states it, against the rule sheet's.
+    Source: glTF 2.0 §3.4: all linear distances are in metres; the destination's unit is common practice, no published source.
+    """
+    if m.unit_metres is None:
+        yield Skipped("the file states no unit")
+    elif abs(m.unit_metres / sheet.unit_metres - 1) > 1e-9:
+        factor = m.unit_metres / sheet.unit_metres
+        yield Finding(
+            f"The file counts in units of {metres(m.unit_metres)}, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {plain(factor)} on the way",
+            value(factor, "factor"), value(1.0, "factor"),
+            why=f"An importer that ignores the stated unit makes it {plain(max(factor, 1 / factor))} times too {'big' if factor < 1 else 'small'}.",
+        )  # fmt: skip
+
+
+@check("size.undeclared-up-axis", title="The up axis is not stated", result="note", mends=("size.up-axis",))
+def undeclared_up(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The file's format does not say which way is up.
+
+    Why: the destination takes its own axis, and a model made for another lies on its back or its side.
+    Measured: whether the file states an up axis.
+    Source: common practice, no published source.
+    """
+    if m.up_axis is None and m.bounds_min is not None:
+        yield Finding(
+            f"The up axis is not stated; {sheet.name} will take {sheet.up_axis} as up",
+            value("not stated", "text"),
+            value(sheet.up_axis, "text"),
+        )
+
+
+@check("size.up-axis", title="Another up axis", result="note", mends=("size.up-axis",))
+def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The file states another up axis than the destination's.
+
+    Why: an importer that does not convert lays the model on its back; one that converts by a rotation leaves a quarter turn on the root.
+    Measured: the stated up axis against the rule sheet's.
+    Source: glTF 2.0 §3.4: +Y is up; the destination's axis is common practice, no published source.
+    """
+    if m.up_axis is None:
+        yield Skipped("the file states no up axis")
+    elif m.up_axis != sheet.up_axis:
+        yield Finding(
+            f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}", value(m.up_axis, "text"), value(sheet.up_axis, "text"),
+            mends=(("size.up-axis", {"to": sheet.up_axis}),),
+        )  # fmt: skip
+
+
+@check("size.expected", title="Not the expected size", result="stop", mends=("size.scale",))
+def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The model measures otherwise than the intent says it should.
+
+    Why: beside everything else there it stands as a giant or a speck; physics and animation are tuned to true size.
+    Measured: world size in metres against the expected dimensions, within the rule sheet's tolerance; within twice it is a caution.
+    Source: common practice, no published source.
+    """
+    yield from _expected_parts(m, sheet, intent)
+    wanted = wanted_ratio(m, sheet, intent)
+    if wanted is None:
+        yield Skipped("no expected size is given")
+        return
+    factor, disagreement = wanted
+    if max(factor, 1 / factor) <= 1 + sheet.size_tolerance:
+        return
+    if m.unit_metres is None and explanations(m, sheet, intent)[0].fits:
+        yield Skipped("the unit is not stated, and a stated one would explain the size")
+        return
+    ranked = explanations(m, sheet, intent)
+    best = ranked[0].factor if ranked and ranked[0].fits else factor
+    height = _height(m, sheet)
+    words = f", as if {ranked[0].words}" if ranked and ranked[0].fits else ""
+    bent = " The given dimensions disagree with each other." if disagreement > 1.25 else ""
+    yield Finding(
+        f"It stands {metres(height)} where {metres(height * factor)} is expected{words}.{bent}".removesuffix("."),
+        value(height, "m"), value(height * factor, "m"),
+        mends=(("size.scale", {"factor": best}),), result="caution" if max(factor, 1 / factor) <= 2 and sheet.results.get("size.expected") is None else "",
+    )  # fmt: skip
+
+
+def _expected_parts(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding]:
+    """Parts of which the intent says how large they are."""
+    for p in m.parts:
+        own = intent.of_part(p.name).expected
+        if not own.given() or p.bounds_min is None or p.bounds_max is None:
+            continue
+        alone = replace(m, bounds_min=p.bounds_min, bounds_max=p.bounds_max)
+        found = wanted_ratio(alone, sheet, Intent(expected=own))
+        if found is None or max(found[0], 1 / found[0]) <= 1 + sheet.size_tolerance:
+            continue
+        height = _height(alone, sheet)
+        yield Finding(
+            f"{p.name} stands {metres(height)} where {metres(height * found[0])} is expected", value(height, "m"), value(height * found[0], "m"),
+            1, p.name, p.node, nodes([p.node]), key=place(m, p.node), result="caution" if max(found[0], 1 / found[0]) <= 2 and sheet.results.get("size.expected") is None else "",
+        )  # fmt: skip
+
+
+@check("size.character", title="Taller than people are", result="caution", mends=("size.scale",))
+def character(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """A character of more than two metres for which no size is expected.
+
+    Why: doors, seats and cameras there are made for people.
+    Measured: world height in metres.
+    Source: an adult stands under 2 m: common practice, no published source.
+    """
+    if intent.kind != "character" or intent.expected.given():
+        yield Skipped("it is asked of characters without an expected size")
+        return
+    height = _height(m, sheet)
+    if height > 2.0:
+        factor = likely_factor(m, sheet, intent)
+        yield Finding(
+            f"The character stands {metres(height)}",
+            value(height, "m"),
+            value(2.0, "m"),
+            mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else (),
+        )
+
+
+@check("size.extreme", title="Hardly anything is this size", result="caution", mends=("size.scale",))
+def extreme(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The unit is stated, no size is expected, and the largest side is far from that of anything of its kind.
+
+    Why: at such sizes cameras clip it, shadows and physics break, and it was probably meant otherwise.
+    Measured: the largest world side in metres, against what is known of the intent's kind, or from a centimetre to 300 metres where none is given; factors that would explain it are told.
+    Source: common practice, no published source.
+    """
+    size = size_metres(m)
+    if size is None or m.unit_metres is None or intent.expected.given() or intent.kind == "character":
+        yield Skipped("it is asked where the unit is stated and no size is expected")
+        return
+    largest = max(size)
+    low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
+    if not largest or low <= largest <= high:
+        return
+    fitting = [e for e in explanations(m, sheet, intent) if e.fits and e.factor != 1.0][:2]
+    words = " or ".join(f"{metres(max(e.gives))} as {e.words}" for e in fitting)
+    yield Finding(
+        f"Its largest side is {metres(largest)}{f'; it would be {words}' if words else ''}",
+        value(largest, "m"),
+        value(low if largest < low else high, "m"),
+        mends=tuple(("size.scale", {"factor": e.factor}) for e in fitting),
+    )

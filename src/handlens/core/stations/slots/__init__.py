@@ -1,0 +1,1 @@
+"""Slots: materials by name and by value, and what is plugged into them."""

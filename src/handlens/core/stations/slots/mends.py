@@ -1,0 +1,249 @@
+"""Slots: merge, remove, assign, switch off."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...formats.held.uv_sets import by_first
+from ...kit.choice import PARTS, chosen_meshes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...limits import MendError, plural
+from ...measures.slots import equal_materials, out_of_range
+from ...scene import Material, Mesh, Scene
+from ...scene.model import frozen
+
+
+@mend(
+    "slots.merge-equal",
+    title="Merge equal materials",
+    keeps="how everything looks",
+    costs="the names of those that are merged into another",
+    safe=True,
+)
+def merge_equal(scene: Scene) -> Outcome:
+    """Give the faces of materials that differ in nothing but their name to the first of them, and drop the others."""
+    twins = equal_materials(scene)
+    if not twins:
+        raise MendError("No two materials say the same.")
+    moved = scene.with_(
+        meshes=tuple(
+            _one_slot_each(replace(m, slot_materials=tuple(twins.get(k, k) for k in m.slot_materials))) for m in scene.meshes
+        )
+    )
+    after = _without(moved, set(twins))
+    return Outcome(after, (Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}"),))
+
+
+@mend(
+    "slots.remove-unused",
+    title="Remove unused materials",
+    keeps="everything that is drawn",
+    costs="materials that no face uses",
+    safe=True,
+)
+def remove_unused(scene: Scene) -> Outcome:
+    """Drop materials that no face uses, the images that only they use, and slots without faces."""
+    meshes = tuple(_only_used_slots(m) for m in scene.meshes)
+    used = {k for m in meshes for k in m.slot_materials}
+    gone = {k for k in range(len(scene.materials)) if k not in used}
+    if not gone:
+        raise MendError("Every material is used.")
+    after = _without(scene.with_(meshes=meshes), gone)
+    figures = [Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}")]
+    before = {t.image for m in scene.materials for t in m.inputs}
+    left = {t.image for m in after.materials for t in m.inputs}
+    theirs = {k for k in range(len(scene.images)) if k in before and k not in left}
+    if theirs:
+        after = without_images(after, theirs)
+        figures.append(Figure("images", f"{len(scene.images):,}", f"{len(after.images):,}"))
+    return Outcome(after, tuple(figures))
+
+
+def without_images(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without images that no material uses."""
+    kept = [k for k in range(len(scene.images)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    plugged = lambda m: replace(m, inputs=tuple(replace(t, image=None if t.image is None else number[t.image]) for t in m.inputs))
+    return scene.with_(images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(m) for m in scene.materials))
+
+
+@mend(
+    "slots.assign", title="Give faces a material", keeps="faces that have one", costs="nothing", safe=False,
+    parameters=[Parameter("material", "text", "name of the material that faces without one take"), PARTS],
+)  # fmt: skip
+def assign(scene: Scene, material: str, parts: Sequence[str] = ()) -> Outcome:
+    """Give a material of the model to every face that has none."""
+    number = next((k for k, m in enumerate(scene.materials) if m.name == material), None)
+    if number is None:
+        raise MendError(f"The model has no material {material!r}.")
+    meshes, count = list(scene.meshes), 0
+    for k in chosen_meshes(scene, parts):
+        mesh = meshes[k]
+        bare = np.isin(mesh.slots, [s for s, m in enumerate(mesh.slot_materials) if m < 0])
+        if bare.any():
+            count += int(bare.sum())
+            meshes[k] = _one_slot_each(replace(mesh, slot_materials=tuple(number if m < 0 else m for m in mesh.slot_materials)))
+    if not count:
+        raise MendError("Every face has a material.")
+    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces without a material", f"{count:,}", "0"),))
+
+
+@mend("slots.switch-off", title="Switch empty inputs off", keeps="every image that is there", costs="nothing", safe=True)
+def switch_off(scene: Scene) -> Outcome:
+    """Take inputs away that have no image behind them, so that nothing waits for one."""
+    count = sum(t.image is None for m in scene.materials for t in m.inputs)
+    if not count:
+        raise MendError("Every input has an image.")
+    materials = tuple(_plugged(m) for m in scene.materials)
+    return Outcome(scene.with_(materials=materials), (Figure(f"{plural(count, 'empty input')}", f"{count:,}", "0"),))
+
+
+@mend(
+    "slots.first-uvs", title="Lay on by the first UV set", keeps="pictures, their wrapping and every UV", costs="where a further set was to come, its own layout", safe=False,
+)  # fmt: skip
+def first_uvs(scene: Scene) -> Outcome:
+    """Give inputs that name a UV set which is not there the first one: formats number sets from 0 or from 1, and it is mixed up."""
+    after, count = by_first(scene)
+    if not count:
+        raise MendError("Every input names a UV set that is there, or its meshes have none.")
+    return Outcome(after, (Figure("inputs without their UV set", f"{count:,}", "0"),))
+
+
+@mend(
+    "slots.set", title="Set a material's values", keeps="its images and its name", costs="the values that it had", safe=False,
+    parameters=[
+        Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
+        Parameter("roughness", "number", "roughness, 0 to 1; -1 leaves it", default=-1.0),
+        Parameter("metallic", "number", "metalness, 0 to 1; -1 leaves it", default=-1.0),
+        Parameter("normal", "number", "strength of its normal map; -1 leaves it", default=-1.0),
+        Parameter("tint", "number", "grey that its image is multiplied by, 1 as it is painted; -1 leaves its colour", default=-1.0),
+        Parameter("highlight", "number", "grey of the highlight that a material library states; -1 leaves it", default=-1.0),
+        Parameter("glow", "number", "grey that the image of its glow is multiplied by; -1 leaves it", default=-1.0),
+    ],
+)  # fmt: skip
+def set_values(
+    scene: Scene,
+    materials: Sequence[str],
+    roughness: float,
+    metallic: float,
+    normal: float,
+    tint: float = -1.0,
+    glow: float = -1.0,
+    highlight: float = -1.0,
+) -> Outcome:
+    """Set roughness, metalness, the strength of normal maps or what images are multiplied by; a highlight of a material library is set aside by a roughness."""
+    wanted = {
+        "roughness": min(roughness, 1.0),
+        "metallic": min(metallic, 1.0),
+        "normal": normal,
+        "tint": min(tint, 1.0),
+        "glow": min(glow, 1.0),
+        "highlight": min(highlight, 1.0),
+    }
+    wanted = {k: v for k, v in wanted.items() if v >= 0}
+    if not wanted:
+        raise MendError("No value is given.")
+    changed, figures = list(scene.materials), []
+    for k, m in enumerate(scene.materials):
+        if materials and m.name not in materials:
+            continue
+        made = _with_values(m, wanted)
+        if made is not m:
+            changed[k] = made
+            figures.append(Figure(m.name or f"material {k}", _values(m), _values(made)))
+    if not figures:
+        raise MendError(
+            "These materials have these values already."
+            if not materials
+            else f"{materials[0]} is not among the materials, or has these values."
+        )
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
+
+
+@mend(
+    "slots.clamp", title="Bring values into their range", keeps="every value that is in its range, images and names", costs="what lay outside, where a destination used it",
+    safe=False,
+)  # fmt: skip
+def clamp(scene: Scene) -> Outcome:
+    """Cut colours, opacity, metalness and roughness off at 0 and 1, where most destinations cut them off themselves."""
+    changed, figures = list(scene.materials), []
+    for k, m in enumerate(scene.materials):
+        was = out_of_range(m)
+        if not was:
+            continue
+        within = lambda v: None if v is None else float(min(max(v, 0.0), 1.0)) if v == v else 1.0
+        r, g, b, a = (float(within(v) or 0.0) for v in m.base_colour)
+        made = replace(m, base_colour=(r, g, b, a), roughness=within(m.roughness), metallic=within(m.metallic))
+        changed[k] = made
+        figures.append(Figure(m.name or f"material {k}", ", ".join(was), "0 to 1"))
+    if not figures:
+        raise MendError("Every value is in its range.")
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
+
+
+def _values(m: Material) -> str:
+    told = [f"{what} {v:g}" for what, v in (("roughness", m.roughness), ("metal", m.metallic)) if v is not None]
+    told += [f"normals × {t.scale:g}" for t in m.inputs if t.role == "normal" and t.scale is not None]
+    tints = (("base-colour", "image", m.base_colour[:3]), ("emissive", "glow", m.emissive))
+    for role, what, tint in tints:
+        if any(t.role == role for t in m.inputs):
+            told.append(f"{what} × {' '.join(f'{v:.3g}' for v in dict.fromkeys(tint))}")
+    return ", ".join(told) or "not stated"
+
+
+def _with_values(m: Material, wanted: Mapping[str, float]) -> Material:
+    """A material with other values; the same one where nothing differs."""
+    source: Mapping[str, Any] = m.source
+    if "statements" in source and "roughness" in wanted:
+        source = {**source, "statements": [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]}
+    if "statements" in source and "highlight" in wanted and "roughness" not in wanted:
+        amount = " ".join([f"{wanted['highlight']:g}"] * 3)
+        lines = [f"Ks {amount}" if str(x).split()[:1] == ["Ks"] else x for x in source["statements"]]
+        source = {**source, "statements": lines}
+    inputs = tuple(replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in m.inputs)
+    made = replace(
+        m, roughness=wanted.get("roughness", m.roughness), metallic=wanted.get("metallic", m.metallic), inputs=inputs, source=source,
+        base_colour=(wanted["tint"],) * 3 + m.base_colour[3:] if "tint" in wanted else m.base_colour,
+        emissive=(wanted["glow"],) * 3 if "glow" in wanted else m.emissive,
+    )  # fmt: skip
+    said = lambda x: (x.roughness, x.metallic, x.base_colour, x.emissive, [t.scale for t in x.inputs], x.source.get("statements"))
+    return m if said(made) == said(m) else made
+
+
+def _plugged(m: Material) -> Material:
+    """A material without its empty inputs."""
+    return replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
+
+
+def _one_slot_each(mesh: Mesh) -> Mesh:
+    """The mesh with one slot a material, in the order in which they are first met."""
+    order = list(dict.fromkeys(mesh.slot_materials))
+    if len(order) == len(mesh.slot_materials):
+        return mesh
+    into = np.array([order.index(m) for m in mesh.slot_materials], np.int32)
+    return replace(mesh, slots=frozen(into[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=tuple(order))
+
+
+def _only_used_slots(mesh: Mesh) -> Mesh:
+    used = (
+        np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) > 0
+        if len(mesh.slots)
+        else np.zeros(len(mesh.slot_materials), bool)
+    )
+    if used.all():
+        return mesh
+    number = (np.cumsum(used) - 1).astype(np.int32)
+    kept = tuple(m for m, keep in zip(mesh.slot_materials, used, strict=True) if keep)
+    return replace(mesh, slots=frozen(number[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=kept)
+
+
+def _without(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without some materials, all references following; nothing may use them any more."""
+    kept = [k for k in range(len(scene.materials)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)} | {-1: -1}
+    meshes = tuple(replace(m, slot_materials=tuple(number[k] for k in m.slot_materials)) for m in scene.meshes)
+    return scene.with_(materials=tuple(scene.materials[k] for k in kept), meshes=meshes)

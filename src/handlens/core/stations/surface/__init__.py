@@ -1,0 +1,1 @@
+"""Surface: polygons, holes, doubles, and how they are mended."""

@@ -1,0 +1,301 @@
+"""Surface: polygons that are cut differently, faces and edges that are there for nothing, and openings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...kit.check import Elements, Finding, Skipped, check, nodes, place, value
+from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
+from ...limits import plural
+from ...measures import Measures
+from ...measures.records import PartFigures, SurfaceFigures
+from ...measures.surface_figures import SMALL
+from ...rules import Intent, RuleSheet
+from ...scene.model import Array
+from ...words.figures import about, within
+
+Found = Iterator[Finding | Skipped]
+
+#: A polygon bent by more than this share of its own size is another surface by each cut, and not only another crease.
+BENT_FAR = 0.1
+#: Share of a destination's triangles that may lie where nobody sees them before it is told.
+UNSEEN = 0.02
+
+
+@check("surface.polygons", title="Polygons that are cut differently everywhere", result="caution", mends=("surface.triangulate",))
+def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Polygons that turn inwards, cross themselves or are bent, so that each program's triangles give another surface.
+
+    Why: stray triangles stick out of a concave polygon that is cut into a fan, and a bent one gets a crease along whichever diagonal is drawn.
+    Measured: corners that turn against the polygon's normal by Newell; sides that cross seen along it; distance of corners from the mean plane over 1 % of the polygon's size, a note up to a tenth of it.
+    Source: Sutherland et al. 1974 (Newell's normal); triangulation of simple polygons: de Berg et al., "Computational Geometry", chapter 3.
+    """
+    for p, mesh in first_parts(m):
+        s = mesh.surface
+        unit = unit_of(m) * p.enlarges
+        for n, name, words in (
+            (s.crossing, "crossing", "crosses itself|cross themselves"),
+            (s.concave, "concave", f"turns inwards{_fan_words(s.fan_out)}|turn inwards{_fan_words(s.fan_out)}"),
+            (s.bent, "bent", _bent_words(s, unit)),
+        ):
+            if n:
+                one, _, many = words.partition("|")
+                yield Finding(
+                    f"{plural(n, 'polygon')} of {p.name} {one if n == 1 else many}",
+                    value(s.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
+                    value(0.0, "mm") if name == "bent" else value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "faces"),
+                    (("surface.triangulate", {"parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
+                    result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
+                )  # fmt: skip
+
+
+def _fan_words(count: int) -> str:
+    return f"; cut into a fan, {count:,} of them {'sticks' if count == 1 else 'stick'} out" if count else ""
+
+
+def _bent_words(s: SurfaceFigures, unit: float) -> str:
+    by = f"by up to {about(s.most_bent * unit)}"
+    cuts = f"; the two cuts of a quad lie up to {about(s.diagonals * unit)} apart" if s.diagonals > 0 else ""
+    return f"is bent {by}{cuts}|are bent {by}{cuts}"
+
+
+@check("surface.many-corners", title="Polygons of more than four corners", result="note", mends=("surface.triangulate",))
+def many_corners(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Polygons with more than four corners.
+
+    Why: a destination cuts them into triangles in its own way, and shading and deformation change with the cut.
+    Measured: corners of each polygon as stored, counted by their number.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        counts = mesh.surface.by_corners
+        if counts:
+            listed = ", ".join(f"{n:,} of {k}" for k, n in sorted(counts.items())[:4]) + (" …" if len(counts) > 4 else "")
+            total = sum(counts.values())
+            yield counted(
+                m, p, total, f"{plural(total, 'polygon')} of {p.name} {'has' if total == 1 else 'have'} more than four corners: {listed}", "many", "faces",
+                "surface.triangulate",
+            )  # fmt: skip
+
+
+@check("surface.zero-area", title="Faces without area", result="caution", mends=("surface.clean",))
+def zero_area(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces that have collapsed to a line or a point.
+
+    Why: nothing of them is drawn, but normals and tangents worked out from them are no numbers and leave black spots around.
+    Measured: area within 1e-12 of the square of the longest side.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.zero_area_faces:
+            yield counted(
+                m, p, n, f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no area", "zero-area", "faces",
+                "surface.clean",
+            )  # fmt: skip
+
+
+@check("surface.needles", title="Needle triangles", result="note", mends=("surface.needles",))
+def needles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Triangles whose height is under a five-hundredth of their longest side.
+
+    Why: they flicker, light up wrongly and cost as much as any other; they come from careless cutting.
+    Measured: height over longest side of the triangles of each face, told from 1 % of the faces on.
+    Source: Shewchuk 2002, "What is a good linear finite element?" (shape measures of triangles); the limit is common practice.
+    """
+    for p, mesh in first_parts(m):
+        n = mesh.surface.needles
+        if n and n > 0.01 * mesh.faces:
+            yield counted(
+                m, p, n, f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}", "needles", "faces", "surface.needles",
+            )  # fmt: skip
+
+
+@check("surface.duplicates", title="Faces there twice", result="caution", mends=("surface.clean",))
+def duplicates(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces over the same points as another, wound alike.
+
+    Why: two surfaces in one place fight for every pixel and flicker as the camera moves, at twice the cost.
+    Measured: faces over the same welded points in the same order.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.alike:
+            yield counted(
+                m, p, n, f"{plural(n, 'face')} of {p.name} {'is' if n == 1 else 'are'} there twice", "alike", "faces",
+                "surface.clean",
+            )  # fmt: skip
+
+
+@check("surface.loose-points", title="Loose points", result="note", mends=("surface.clean",))
+def loose_points(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Points that no face and no line uses.
+
+    Why: they draw nothing, but stretch the bounding box, and with it culling, pivots and the size that is read off.
+    Measured: point elements, and positions that nothing uses.
+    Source: common practice, no published source.
+    """
+    for p, mesh in first_parts(m):
+        if mesh.loose_points and mesh.faces:
+            n = mesh.loose_points
+            yield counted(
+                m, p, n, f"{plural(n, 'loose point')} in {p.name}", "points", "vertices", "surface.clean",
+            )  # fmt: skip
+
+
+@check("surface.doubles", title="Seams that are not joined", result="caution", mends=("surface.weld",))
+def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Points on the rims of the surface that lie next to each other without being one.
+
+    Why: a hairline of background shows through the seam, and normals, reductions and hulls treat it as two edges.
+    Measured: open edges that become one edge of two faces when ends within a thousandth of the mesh's diagonal are joined, nearest first; the distance told is the greatest between what belongs together.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 8.2 (stitching of boundaries); the limit is common practice.
+    """
+    for p, mesh in first_parts(m):
+        s = mesh.surface
+        if s.doubles[-1] and p.enlarges > 0:
+            unit = unit_of(m) * p.enlarges
+            apart = s.apart * unit * 1000
+            n = s.doubles[-1]
+            yield Finding(
+                f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {within(s.apart * unit)}",
+                value(apart, "mm"), value(0, "mm"), n, p.name, p.node, of_mesh(m, p, "doubles", "vertices"),
+                (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [place(m, p.node)]}),),
+                key=place(m, p.node),
+            )  # fmt: skip
+
+
+@check("surface.crowded-edges", title="Edges with more than two faces", result="caution", mends=("surface.take-apart",))
+def crowded(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Edges at which three or more faces meet.
+
+    Why: there is no inside there: facing, smoothing, hulls, printing and reduction all have to guess.
+    Measured: uses of each welded edge, faces without area left out.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (two-manifold surfaces).
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.crowded:
+            yield counted(
+                m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces", "crowded", "edges", "surface.take-apart",
+                result="note" if kind_of(intent, p.name) == "foliage" else "",
+            )  # fmt: skip
+
+
+@check("surface.pinched", title="Points where surfaces only touch", result="note", mends=("surface.take-apart",))
+def pinched(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Points at which more than one fan of faces meets.
+
+    Why: smooth normals are mixed over pieces that have nothing to do with each other, and the surface tears there when it bends.
+    Measured: fans of faces round each welded point, followed across the edges that two faces share.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (non-manifold vertices).
+    """
+    for p, mesh in first_parts(m):
+        if n := mesh.surface.pinched:
+            yield counted(
+                m, p, n, f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch", "pinched", "vertices", "surface.take-apart",
+            )  # fmt: skip
+
+
+@check("surface.holes", title="Openings in the surface", result="note", mends=("surface.fill",))
+def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Rims: edges with a face on one side only, gathered into openings.
+
+    Why: an opening that is not meant shows the far inside, which is not drawn, so one sees straight through.
+    Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution; as a note where the walk-round proved that nobody looks through.
+    Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (boundary edges).
+    """
+    for p, mesh in first_parts(m):
+        s = mesh.surface
+        if not s.hole_count or s.flat or s.hole_count > max(mesh.faces // 4, 1) or not p.enlarges > 0:
+            continue  # a cut-out or a heap of single faces is all rim, and what is scaled to nothing has no size
+        unit = unit_of(m) * p.enlarges
+        small = [h for h in s.holes if h < SMALL * s.size]
+        # Of so many that not all are kept, the smallest are the ones left out.
+        few = s.hole_count - (len(s.holes) - len(small))
+        rims = m.array(f"mesh:{p.mesh}:open").reshape(-1, 2)
+        little = m.array(f"mesh:{p.mesh}:open-small").reshape(-1, 2)
+        for count, widest, which, key in (
+            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), place(m, p.node)),
+            (few, small, little, f"{place(m, p.node)}/small"),
+        ):
+            if not count or not widest:
+                continue
+            tiny = key.endswith("/small")
+            sizes = ", ".join(about(h * unit) for h in widest[:3]) + (" …" if count > 3 else "")
+            yield Finding(
+                f"{plural(count, 'small opening' if tiny else 'opening')} in {p.name}, {sizes} across",
+                value(widest[0] * unit * 1000, "mm"), value(0.0, "mm"), count, p.name, p.node, Elements("edges", which.reshape(-1)),
+                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),) if tiny else (),
+                key=key, result="caution" if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(m, p.mesh) else "",
+            )  # fmt: skip
+
+
+def _never_seen(m: Measures, mesh: int) -> bool:
+    """Whether walking round showed that nobody sees a back through an opening of any part with that mesh."""
+    w = m.walk
+    if w is None or not w.directions or any(f.outside.turned for f in m.facing):
+        return False
+    shown = set(w.open_holes) | set(w.backs_of)
+    return not any(p.node in shown for p in m.parts if p.mesh == mesh)
+
+
+def _others(edges: Array, without: Array) -> Array:
+    """(n, 2) edges that are not among some others."""
+    listed = {tuple(x) for x in without.tolist()}
+    return np.array([x for x in edges.tolist() if tuple(x) not in listed], np.int32).reshape(-1, 2)
+
+
+@check("surface.flat", title="Flat cut-outs", result="note")
+def flat(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts without thickness.
+
+    Why: seen from its edge such a part vanishes, and from behind it is not drawn; one that turned to the camera at home stands still there.
+    Measured: all points within a ten-thousandth of the part's size of one plane.
+    Source: common practice, no published source.
+    """
+    if intent.kind in ("foliage", "effect"):
+        yield Skipped("the intent says that it is made of flat cut-outs")
+        return
+    found = [p for p in m.parts if m.meshes[p.mesh].surface.flat]
+    if found:
+        names = ", ".join(p.name for p in found[:3]) + (" …" if len(found) > 3 else "")
+        yield Finding(
+            f"{plural(len(found), 'part is', 'parts are')} flat: {names}" + _card_words(found), value(len(found), "count"), value(0, "count"), len(found),
+            found[0].name, found[0].node, nodes([p.node for p in found]),
+        )  # fmt: skip
+
+
+def _card_words(found: list[PartFigures]) -> str:
+    cards = sum(p.card for p in found)
+    return f"; {cards:,} of them cut out by a material, as cards that turn to the camera are" if cards else ""
+
+
+@check("surface.unseen", title="Geometry that nobody can see", result="note", mends=("surface.remove-unseen",))
+def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Patches from which no ray gets out of the model.
+
+    Why: their triangles are paid for in every frame and never drawn.
+    Measured: samples of each patch with rays from both sides, none of which leaves the model; told from 2 % of the triangles on.
+    Source: common practice, no published source.
+    """
+    if intent.seen_from != "outside":
+        yield Skipped("the intent says that it is not looked at from outside")
+        return
+    if any(x.used_by_faces and x.drawn in ("mask", "blend") for x in m.materials):
+        yield Skipped("parts of it are see-through, and what lies behind them is seen")
+        return
+    total = sum(m.meshes[p.mesh].triangles for p in m.parts)
+    names = {p.node: p.name for p in m.parts}
+    # A shell that the intent says is inside on purpose is there to be found.
+    free = [f for f in m.facing if seen_from(intent, names[f.node]) == "outside"]
+    hidden = sum(f.unseen_triangles for f in free)
+    if hidden and hidden > UNSEEN * total:
+        worst = max(free, key=lambda f: f.unseen_triangles)
+        name = names[worst.node]
+        parts = [] if len(free) == len(m.facing) else [place(m, f.node) for f in free if f.unseen]
+        yield Finding(
+            f"{hidden:,} of {total:,} triangles lie where nobody can see them, most in {name}",
+            value(hidden, "triangles"), value(0, "triangles"), hidden, name, worst.node,
+            Elements("faces", m.array(f"part:{worst.node}:unseen")), (("surface.remove-unseen", {"parts": parts} if parts else {}),),
+        )  # fmt: skip

@@ -1,0 +1,257 @@
+"""Surface: cut, weld, clean, fill, split and join."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ...geometry.filling import filled
+from ...geometry.joining import joined_nodes
+from ...geometry.patches import patches
+from ...geometry.polygons import doubled
+from ...geometry.recut import only_faces, only_used_values, only_vertices, recut, used_vertices
+from ...geometry.topology import surface
+from ...geometry.triangles import triangulate
+from ...geometry.welding import welded
+from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.splitting import pieces, split_parts, without_unplaced
+from ...limits import MendError, plural
+from ...measures.facing import facing, place, plainly_outward, ray_scene
+from ...measures.looked_at import UPRIGHT
+from ...scene import Mesh, Scene
+from ...scene.model import Array, frozen
+from ...scene.transforms import world_matrices
+from ...words.lengths import metres
+from ..arrival.mends import without_parts
+
+_LAYERS = "UVs, normals, colours, weights and slots at every corner"
+
+
+def _each(scene: Scene, parts: Sequence[str], change: Callable[[Mesh], Mesh]) -> Scene:
+    chosen = set(chosen_meshes(scene, parts))
+    return scene.with_(meshes=tuple(change(m) if k in chosen else m for k, m in enumerate(scene.meshes)))
+
+
+def _count(scene: Scene, what: Callable[[Mesh], int]) -> int:
+    return sum(what(m) for m in scene.meshes)
+
+
+@mend(
+    "surface.triangulate",
+    title="Cut into triangles",
+    keeps=_LAYERS,
+    costs="the polygons as they were drawn",
+    safe=False,
+    parameters=[PARTS],
+)
+def cut(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Cut polygons into triangles, concave ones by clipping ears in their own plane, so that every destination gets the same cut."""
+
+    def change(mesh: Mesh) -> Mesh:
+        if mesh.only_triangles:
+            return mesh
+        corners, face = triangulate(mesh)
+        return recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1) * 3, face)
+
+    after = _each(scene, parts, change)
+    larger = lambda m: int((m.corner_counts > 3).sum())
+    if not (before := _count(scene, larger)) - _count(after, larger):
+        raise MendError("These parts are triangles already.")
+    faces = lambda s: f"{_count(s, lambda m: m.face_count):,}"
+    return Outcome(after, (
+        Figure("polygons of more than three corners", f"{before:,}", f"{_count(after, larger):,}"), Figure("faces", faces(scene), faces(after)),
+    ))  # fmt: skip
+
+
+@mend(
+    "surface.weld", title="Join close points", keeps=f"{_LAYERS}, seams of UVs included", costs="points move by up to the distance, none by more", safe=False,
+    parameters=[
+        Parameter("distance_mm", "number", "points closer than this become one, in millimetres", zero=False),
+        Parameter("collapse", "flag", "whether the ends of one edge are joined too, so that small faces go", default=False), PARTS,
+    ],
+)  # fmt: skip
+def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequence[str] = ()) -> Outcome:
+    """Make points that lie closer together than a distance into one, the first of them, nearest pairs first.
+
+    Points of one face stay apart, so that no face goes that has an area, unless `collapse` says so. Only positions are joined. What differs across a seam, UVs, normals and colours, still does.
+    """
+    scale = mesh_units(scene)
+    chosen = set(chosen_meshes(scene, parts))
+    meshes = tuple(
+        welded(m, abs(distance_mm) / 1000 / scale[k], collapse) if k in chosen and len(m.positions) else m
+        for k, m in enumerate(scene.meshes)
+    )
+    after = scene.with_(meshes=meshes)
+    points = lambda s: _count(s, lambda m: len(m.positions))
+    if points(scene) == points(after):
+        raise MendError(f"No two points lie closer than {metres(abs(distance_mm) / 1000)}.")
+    gone = _count(scene, lambda m: m.face_count) - _count(after, lambda m: m.face_count)
+    figures = [Figure("points", f"{points(scene):,}", f"{points(after):,}")]
+    if gone:
+        figures.append(Figure("faces that collapsed", "0", f"{gone:,}"))
+    return Outcome(after, tuple(figures))
+
+
+def mesh_units(scene: Scene) -> list[float]:
+    """Metres in a unit of each mesh, where it is shown largest."""
+    world = world_matrices(scene)
+    out = [0.0] * len(scene.meshes)
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is not None:
+            with np.errstate(all="ignore"):
+                size = float(np.linalg.norm(world[i][:3, :3], axis=0).max())
+            out[n.mesh] = max(out[n.mesh], size if np.isfinite(size) else 0.0)
+    unit = 1.0 if scene.unit_metres is None else scene.unit_metres
+    return [(x or 1.0) * unit for x in out]
+
+
+@mend(
+    "surface.clean",
+    title="Clear away what draws nothing",
+    keeps=_LAYERS,
+    costs="nothing that is drawn",
+    safe=True,
+    parameters=[PARTS],
+)
+def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Remove faces without area, faces that are there twice, loose points, and points that nothing uses. Lines stay."""
+    figures = {"faces without area": 0, "faces there twice": 0, "loose points": 0}
+
+    def change(mesh: Mesh) -> Mesh:
+        top = surface(mesh)
+        twice = doubled(mesh, top.ids, top.flat).alike
+        keep = ~top.flat
+        figures["faces without area"] += int(top.flat.sum())
+        keep[twice] = False
+        figures["faces there twice"] += len(twice)
+        made = only_used_values(only_faces(mesh, keep)) if not keep.all() else mesh
+        made = replace(made, points=frozen(np.zeros(0, np.int32))) if len(made.points) else made
+        used = used_vertices(made)
+        figures["loose points"] += len(mesh.points) + int((~used & ~_of_dropped(mesh, keep)).sum())
+        return only_vertices(made, used) if not used.all() else made
+
+    after = _each(scene, parts, change)
+    if not any(figures.values()):
+        raise MendError("There is nothing to clear away.")
+    return Outcome(after, tuple(Figure(what, f"{n:,}", "0") for what, n in figures.items() if n))
+
+
+def _of_dropped(mesh: Mesh, keep: Array) -> Array:
+    """(V,) bool: vertices of faces that are dropped, or of point elements, which are counted as such."""
+    out = np.zeros(len(mesh.positions), bool)
+    out[mesh.corners[np.repeat(~keep, mesh.corner_counts)]] = True
+    out[mesh.points] = True
+    return out
+
+
+@mend(
+    "surface.fill", title="Fill openings", keeps="every face that is there", costs="new faces that take slot and UVs from the rim", safe=False,
+    parameters=[Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9, zero=False), PARTS],
+)  # fmt: skip
+def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
+    """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open, and so do the outlines of
+    flat sheets, which would only get a second skin.
+    """
+    scale = mesh_units(scene)
+    chosen = set(chosen_meshes(scene, parts))
+    meshes, closed, left = list(scene.meshes), 0, 0
+    for k in chosen:
+        meshes[k], done, skipped = filled(scene.meshes[k], abs(across_mm) / 1000 / scale[k])
+        closed, left = closed + done, left + skipped
+    if not closed:
+        raise MendError("No opening of that size has a simple rim." if left else "There is no opening of that size.")
+    remarks = (f"{plural(left, 'rim branches and was', 'rims branch and were')} left open.",) if left else ()
+    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("openings filled", "0", f"{closed:,}"),), remarks)
+
+
+@mend(
+    "surface.remove-unseen",
+    title="Remove what nobody sees",
+    keeps="everything that can be seen from outside",
+    costs="the inside",
+    safe=False,
+    parameters=[PARTS],
+)
+def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Remove patches from which no ray gets out of the model, where no part that shows the same mesh has them in sight."""
+    used = {k for m in scene.meshes for k in m.slot_materials if k >= 0}
+    if any(scene.materials[k].alpha_mode in ("mask", "blend") for k in used):
+        raise MendError("Parts of the model are see-through: what lies behind them is seen.")
+    chosen = chosen_nodes(scene, parts)
+    found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
+    placed = place(scene, found)
+    seen: dict[int, Array] = {}
+    if placed and plainly_outward(placed) is None:
+        for p, f in zip(placed, facing(placed, ray_scene(placed), None, UPRIGHT[scene.up_axis or "Y"]), strict=True):
+            number = scene.nodes[p.node].mesh
+            assert number is not None
+            mask = np.ones(p.mesh.face_count, bool)
+            if p.node in chosen:
+                mask[f.hidden] = False
+            seen[number] = seen.get(number, np.zeros(p.mesh.face_count, bool)) | mask
+    meshes = list(scene.meshes)
+    gone = 0
+    for number, keep in seen.items():
+        gone += int((np.maximum(meshes[number].corner_counts - 2, 0))[~keep].sum())
+        if not keep.all():
+            made = only_used_values(only_faces(meshes[number], keep))
+            meshes[number] = only_vertices(made, used_vertices(made) | ~used_vertices(scene.meshes[number]))
+    if not gone:
+        raise MendError("Everything can be seen from outside.")
+    # A part of which nothing is left goes; what hangs on its node stays where it is.
+    hollow = {
+        k for k, m in enumerate(meshes) if not m.face_count and scene.meshes[k].face_count and not len(m.lines) + len(m.points)
+    }
+    after = without_parts(scene.with_(meshes=tuple(meshes)), [i for i, n in enumerate(scene.nodes) if n.mesh in hollow])
+    return Outcome(after, (Figure("triangles that nobody sees", f"{gone:,}", "0"),))
+
+
+@mend(
+    "surface.split", title="Split into parts", keeps=_LAYERS, costs="a part, and so a draw call, for each piece", safe=False,
+    parameters=[Parameter("by", "choice", "what becomes a part of its own", ("piece", "slot", "group"), "piece"), PARTS],
+)  # fmt: skip
+def split(scene: Scene, by: str, parts: Sequence[str] = ()) -> Outcome:
+    """Make each connected piece, or the faces of each slot or named group, a part of its own below the part that it came from."""
+    chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None]
+    mesh_of = lambda i: scene.meshes[scene.nodes[i].mesh or 0]
+    labels: dict[str, Callable[[int], Array | None]] = {
+        "slot": lambda i: mesh_of(i).slots, "piece": lambda i: pieces(mesh_of(i)), "group": lambda i: mesh_of(i).groups,
+    }  # fmt: skip
+    names: dict[str, Callable[[Mesh, int, int], str]] = {
+        "slot": lambda mesh, slot, _: _slot_name(scene, mesh, slot), "group": lambda mesh, group, _: mesh.group_names[group] or "rest",
+    }  # fmt: skip
+    after, done = split_parts(scene, chosen, labels[by], names.get(by))
+    if not done:
+        one = "None of these parts has two groups of faces." if by == "group" else f"These parts are one {by} each."
+        raise MendError(one if chosen else "There are no parts to split.")
+    count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
+    return Outcome(after, (Figure("parts", count(scene), count(after)),))
+
+
+def _slot_name(scene: Scene, mesh: Mesh, slot: int) -> str:
+    material = mesh.slot_materials[slot] if slot < len(mesh.slot_materials) else -1
+    return (scene.materials[material].name if material >= 0 else "") or f"slot{slot}"
+
+
+@mend(
+    "surface.join", title="Join parts", keeps=f"{_LAYERS}, and every world position",
+    costs="the parts can no longer be moved, hidden or replaced one by one", safe=False, parameters=[PARTS],
+)  # fmt: skip
+def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Make one part of several, in the place of the first; skinned, morphed and animated parts stay apart."""
+    chosen = chosen_nodes(scene, parts)
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    free = [
+        i for i, n in enumerate(scene.nodes)
+        if i in chosen and n.mesh is not None and n.skin is None and i not in driven and not scene.meshes[n.mesh].morphs
+    ]  # fmt: skip
+    if len(free) < 2:
+        raise MendError("Fewer than two of these parts can be joined.")
+    after = without_unplaced(scene, joined_nodes(scene, free))
+    left = len([i for i in chosen if scene.nodes[i].mesh is not None]) - len(free)
+    remarks = (f"{plural(left, 'part was', 'parts were')} left apart: skinned, morphed or animated.",) if left else ()
+    count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
+    return Outcome(after, (Figure("parts", count(scene), count(after)),), remarks)

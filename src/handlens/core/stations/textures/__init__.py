@@ -1,0 +1,1 @@
+"""Textures: images, and the UVs that lay them on the surface."""

@@ -1,0 +1,256 @@
+"""Textures, second half: shift UVs into the first tile, copy a set, unwrap or repack one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...geometry.adjacency import face_of_corner
+from ...geometry.distinct import distinct_rows
+from ...geometry.topology import surface
+from ...geometry.triangles import triangulate
+from ...geometry.uv_area import UvAreas
+from ...kit.choice import PARTS, chosen_meshes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...limits import MendError, plural
+from ...measures.uvs import uv_figures
+from ...scene import Layer, Mesh, Scene
+from ...scene.model import Array, frozen
+from ...words.figures import percent
+
+_SET = Parameter("set", "number", "which UV set, the first being 1", default=1.0, zero=False)
+
+
+def _number(set: float, mesh: Mesh, new: bool = False) -> int | None:
+    """The set's index in a mesh; None where it has none of that number, or, if `new`, could not have one."""
+    k = int(set) - 1
+    if set != int(set) or k < 0 or k > 7:
+        raise MendError("UV sets are counted from 1 to 8.")
+    return k if k < len(mesh.uvs) or (new and k == len(mesh.uvs)) else None
+
+
+def _with_set(mesh: Mesh, k: int, layer: Layer) -> Mesh:
+    return replace(mesh, uvs=(*mesh.uvs[:k], layer, *mesh.uvs[k + 1 :]))
+
+
+@mend(
+    "textures.shift-uvs", title="Shift UVs into 0 to 1", keeps="how everything looks where images repeat, and the layout's shape", costs="nothing",
+    safe=True, parameters=[_SET, PARTS],
+)  # fmt: skip
+def shift(scene: Scene, set: float, parts: Sequence[str] = ()) -> Outcome:
+    """Move each UV island by whole tiles, so that it begins in the first one; images that repeat look the same."""
+    meshes, count = list(scene.meshes), 0
+    for number in chosen_meshes(scene, parts):
+        mesh = meshes[number]
+        k = _number(set, mesh)
+        if k is None or not mesh.face_count:
+            continue
+        moved = _shifted(mesh, k)
+        if moved is not None:
+            meshes[number] = _with_set(mesh, k, moved)
+            count += 1
+    if not count:
+        raise MendError("Every island begins in the first tile already.")
+    return Outcome(scene.with_(meshes=tuple(meshes)), (_outside(scene, meshes, set), Figure("meshes shifted", "0", f"{count:,}")))
+
+
+def _outside(scene: Scene, meshes: Sequence[Mesh], set: float) -> Figure:
+    def count(some: Sequence[Mesh]) -> int:
+        total = 0
+        for m in some:
+            k = _number(set, m)
+            if k is not None:
+                uv = m.uvs[k].at_corners()
+                out = (uv < -1e-3).any(axis=1) | (uv > 1 + 1e-3).any(axis=1)
+                total += len(np.unique(face_of_corner(m)[out]))
+        return total
+
+    return Figure("faces outside 0 to 1", f"{count(scene.meshes):,}", f"{count(meshes):,}")
+
+
+def _shifted(mesh: Mesh, k: int) -> Layer | None:
+    """The set with islands moved by whole tiles; None where none has to move."""
+    layer = mesh.uvs[k]
+    at = layer.at_corners().astype(np.float64)
+    island = _islands_of_faces(mesh, at)[face_of_corner(mesh)]
+    good = np.isfinite(at).all(axis=1)
+    low = np.full((int(island.max(initial=-1)) + 1, 2), np.inf)
+    np.minimum.at(low, island[good], at[good])
+    # A hair under a whole number is that number, as rounding leaves it.
+    tile = np.floor(np.where(np.isfinite(low), low, 0.0) + 1e-3)
+    if not tile.any():
+        return None
+    moved = (at - tile[island]).astype(layer.values.dtype)
+    values, index = np.unique(moved[good], axis=0, return_inverse=True)
+    whole = np.full(len(at), -1, np.int32)
+    whole[good] = index.reshape(-1)
+    return Layer(frozen(values), frozen(whole))
+
+
+def _islands_of_faces(mesh: Mesh, at: Array) -> Array:
+    """(F,) islands: faces that share a corner in space and in the UVs."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    top = surface(mesh)
+    ids = distinct_rows([top.ids[mesh.corners], np.nan_to_num(at[:, 0], nan=-9e9), np.nan_to_num(at[:, 1], nan=-9e9)])[0]
+    face = face_of_corner(mesh)
+    total = mesh.face_count + int(ids.max(initial=-1)) + 1
+    graph = coo_array((np.ones(len(ids), np.int8), (face, ids + mesh.face_count)), shape=(total, total))
+    label = connected_components(graph.tocsr(), directed=False)[1][: mesh.face_count]
+    return np.unique(label, return_inverse=True)[1].reshape(-1)
+
+
+@mend(
+    "textures.copy-uvs", title="Copy a UV set", keeps="every other set, and what images are laid on by", costs="the set that was there, where there was one",
+    safe=False, parameters=[
+        Parameter("set", "number", "which UV set is copied, the first being 1", default=1.0, zero=False),
+        Parameter("to", "number", "which one it becomes: one that is there, or the next", default=2.0, zero=False), PARTS,
+    ],
+)  # fmt: skip
+def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outcome:
+    """Make another UV set of one that is there."""
+    meshes, count = list(scene.meshes), 0
+    for number in chosen_meshes(scene, parts):
+        mesh = meshes[number]
+        k, into = _number(set, mesh), _number(to, mesh, new=True)
+        if k is not None and into is not None and k != into and (into >= len(mesh.uvs) or mesh.uvs[into] is not mesh.uvs[k]):
+            meshes[number] = _with_set(mesh, into, mesh.uvs[k])
+            count += 1
+    if not count:
+        raise MendError(f"No part has a UV set {set:g} that could become set {to:g}.")
+    most = lambda some: f"{max(len(m.uvs) for m in some):,}"
+    return Outcome(
+        scene.with_(meshes=tuple(meshes)),
+        (Figure("most UV sets on a mesh", most(scene.meshes), most(meshes)), Figure("meshes with the copy", "0", f"{count:,}")),
+    )
+
+
+@mend(
+    "textures.use-set", title="Choose the UV set of an input", keeps="images and every set", costs="how the image lies on the surface", safe=False,
+    parameters=[
+        Parameter("set", "number", "which UV set, the first being 1", zero=False), Parameter("role", "text", "input, as base-colour or occlusion; all where it is left empty", default=""),
+        Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
+    ],
+)  # fmt: skip
+def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Outcome:
+    """Lay images on by another UV set, which every mesh that uses the material must have."""
+    most = max((len(m.uvs) for m in scene.meshes), default=0)
+    k = int(set) - 1
+    if set != int(set) or not 0 <= k < most:
+        raise MendError(f"No mesh has a UV set {set:g}.")
+    least: dict[int, int] = {}
+    for mesh in scene.meshes:
+        for number in mesh.slot_materials:
+            least[number] = min(least.get(number, 99), len(mesh.uvs))
+    changed, figures, lacking = list(scene.materials), [], 0
+    for n, m in enumerate(scene.materials):
+        about = [t for t in m.inputs if t.image is not None and t.uv_set != k and role in ("", t.role)]
+        if not about or (materials and m.name not in materials):
+            continue
+        if least.get(n, 0) <= k:
+            lacking += 1
+            continue
+        chosen = {id(t) for t in about}
+        inputs = tuple(replace(t, uv_set=k) if id(t) in chosen else t for t in m.inputs)
+        changed[n] = replace(m, inputs=inputs)
+        figures += [Figure(f"{t.role} of {m.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
+    if not figures:
+        raise MendError("Meshes of these materials lack that set." if lacking else "These inputs use that set already.")
+    remarks = (f"{plural(lacking, 'material was', 'materials were')} passed over: a mesh lacks that set.",) if lacking else ()
+    return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]), remarks)
+
+
+@mend(
+    "textures.unwrap", title="Lay UVs anew", keeps="positions, normals, every other UV set, and polygons",
+    costs="the set's old layout: an image that was painted for it no longer fits", safe=False,
+    parameters=[
+        Parameter("set", "number", "which UV set, the first being 1; the next one is made", default=2.0, zero=False),
+        Parameter("repack", "flag", "keep the islands' shapes, bring them to one density and place them anew", default=False),
+        Parameter("padding", "number", "pixels between islands", default=4.0),
+        Parameter("pixels", "number", "side of the image that the padding is meant for", default=1024.0, zero=False), PARTS,
+    ],
+)  # fmt: skip
+def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float, parts: Sequence[str] = ()) -> Outcome:
+    """Lay each part's surface flat in pieces that do not overlap, packed into one tile; or place the pieces that there are.
+
+    By the library xatlas: pieces are cut where the surface bends, flattened by least squares conformal maps (Lévy et al. 2002).
+    """
+    meshes, count = list(scene.meshes), 0
+    before = after = 0.0
+    for number in chosen_meshes(scene, parts):
+        mesh = meshes[number]
+        k = _number(set, mesh, new=not repack)
+        if k is None or not mesh.face_count or not np.isfinite(mesh.positions).all():
+            continue
+        layer = _laid(mesh, mesh.uvs[k] if repack else None, max(int(abs(padding)), 1), int(np.clip(abs(pixels), 64, 8192)))
+        if layer is None:
+            continue
+        if k < len(mesh.uvs):
+            before = max(before, _overlap(mesh, k))
+        meshes[number] = _with_set(mesh, k, layer)
+        after = max(after, _overlap(meshes[number], k))
+        count += 1
+    if not count:
+        raise MendError("None of these parts can be laid flat: no faces with an area, or no such set.")
+    share = lambda x: percent(x)
+    return Outcome(
+        scene.with_(meshes=tuple(meshes)),
+        (Figure("image used more than once", share(before), share(after)), Figure("meshes laid anew", "0", f"{count:,}")),
+    )
+
+
+def _overlap(mesh: Mesh, k: int) -> float:
+    top = surface(mesh, corners=True)
+    return uv_figures(mesh, top.edges, top.flat, {}, UvAreas())[k].overlap or 0.0
+
+
+def _laid(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Layer | None:
+    import xatlas
+
+    corners, _ = triangulate(mesh)
+    top = surface(mesh)
+    # The library wants one vertex a place, and for repacking one a place and UV.
+    if kept is None:
+        ids, points, uv = top.ids[mesh.corners], None, None
+    else:
+        at = kept.at_corners().astype(np.float64)
+        if not np.isfinite(at).all():
+            return None
+        ids = distinct_rows([top.ids[mesh.corners], at[:, 0], at[:, 1]])[0]
+    count = int(ids.max()) + 1
+    points = np.zeros((count, 3), np.float32)
+    points[ids] = mesh.positions[mesh.corners]
+    # In a frame where the part has size 1, so that 32-bit floats are fine enough.
+    points = (points - points.min(axis=0)) / (float(np.ptp(points, axis=0).max()) or 1.0)
+    if kept is not None:
+        uv = np.zeros((count, 2), np.float32)
+        uv[ids] = at
+    triangles = ids[corners].astype(np.uint32)
+    thin = (triangles[:, 0] == triangles[:, 1]) | (triangles[:, 1] == triangles[:, 2]) | (triangles[:, 0] == triangles[:, 2])
+    if thin.all():
+        return None
+    atlas = xatlas.Atlas()
+    atlas.add_mesh(points, triangles, None, uv)
+    chart, pack = xatlas.ChartOptions(), xatlas.PackOptions()
+    chart.use_input_mesh_uvs = kept is not None
+    pack.padding, pack.resolution, pack.bilinear, pack.rotate_charts = padding, pixels, True, True
+    atlas.generate(chart_options=chart, pack_options=pack)
+    if not atlas.atlas_count:
+        return None
+    _, laid, made = atlas[0]
+    return _at_corners(mesh, corners, np.asarray(laid), np.asarray(made, np.float32))
+
+
+def _at_corners(mesh: Mesh, corners: Array, laid: Array, made: Array) -> Layer:
+    """The library's UVs of triangles put back on the polygons' corners; the corner of a polygon takes its first triangle's."""
+    index = np.full(len(mesh.corners), -1, np.int32)
+    # Backwards, so that the first triangle that has a corner is the last to write it.
+    index[corners[::-1].reshape(-1)] = laid[::-1].reshape(-1)
+    used, number = np.unique(index, return_inverse=True)
+    values: Any = made[used[used >= 0]]
+    number = number.reshape(-1) - int(used[0] < 0)
+    return Layer(frozen(values), frozen(number.astype(np.int32)))

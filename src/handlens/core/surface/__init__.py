@@ -1,0 +1,1 @@
+"""Materials, colour, pictures, opacity and shine: how a surface looks."""

@@ -1,0 +1,50 @@
+"""Colour values as linear light and as they are shown. Source: IEC 61966-2-1:1999 (sRGB), equations 5 to 8."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ..scene import Layer, Scene
+from ..scene.model import Array, frozen
+
+
+def to_linear(shown: Sequence[float] | Array) -> Array:
+    """Linear light of values as they are shown, 0 to 1, any shape."""
+    v: Array = np.asarray(shown, np.float64)
+    out: Array = np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0) + 0.055) / 1.055) ** 2.4)
+    return out
+
+
+def to_shown(linear: Sequence[float] | Array) -> Array:
+    """Values as they are shown of linear light, 0 to 1, any shape."""
+    v: Array = np.asarray(linear, np.float64)
+    out: Array = np.where(v <= 0.0031308, v * 12.92, 1.055 * np.maximum(v, 0) ** (1 / 2.4) - 0.055)
+    return out
+
+
+def converted(colour: Sequence[float], linear: bool, wanted_linear: bool) -> tuple[float, ...]:
+    """Red, green and blue of a colour in the other kind of values where the two differ; whatever follows stays."""
+    if linear == wanted_linear:
+        return tuple(colour)
+    return (*(to_linear if wanted_linear else to_shown)(colour[:3]).tolist(), *colour[3:])
+
+
+def vertex_colours_as(scene: Scene, linear: bool, wanted_linear: bool) -> Scene:
+    """The scene with the colours of vertices in the other kind of values where the two differ; alpha stays.
+
+    Source: linear light in glTF 2.0 §3.7.2.1 and in UsdGeom's displayColor; as they are shown in PLY, OBJ, OFF and COLLADA
+    (common practice, no published source).
+    """
+    if linear == wanted_linear or not any(m.colours for m in scene.meshes):
+        return scene
+
+    def turned(layer: Layer) -> Layer:
+        values = layer.values.astype(np.float64)
+        values[:, :3] = (to_linear if wanted_linear else to_shown)(values[:, :3])
+        return Layer(frozen(values.astype(np.float32)), layer.index)
+
+    meshes = tuple(replace(m, colours=tuple(turned(c) for c in m.colours)) if m.colours else m for m in scene.meshes)
+    return scene.with_(meshes=meshes)

@@ -1,0 +1,1 @@
+"""Figures, lengths, directions and calls as people read and write them."""

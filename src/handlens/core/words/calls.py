@@ -1,0 +1,50 @@
+"""A mend with its parameters as one text, as the command line takes it, and back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..limits import InputError
+
+
+def parse_call(text: str) -> tuple[str, dict[str, str]]:
+    """ "id:key=value,key=value" into its pieces; a comma in a value is written as \\,. Raises InputError."""
+    name, colon, rest = text.partition(":")
+    params: dict[str, str] = {}
+    if colon:
+        for piece in _split(rest, ","):
+            key, equals, raw = piece.partition("=")
+            if not equals:
+                raise InputError(f"{text!r}: {piece!r} is not key=value.")
+            params[key.strip()] = raw
+    return name.strip(), params
+
+
+def call_text(id: str, params: dict[str, Any]) -> str:
+    """A call as `parse_call` reads it."""
+    listed = lambda v: ";".join(str(x).replace("\\", "\\\\").replace(";", "\\;") for x in v)
+    text = lambda v: listed(v) if isinstance(v, list | tuple) else str(v).lower() if isinstance(v, bool) else str(v)
+    escaped = lambda v: text(v).replace("\\", "\\\\").replace(",", "\\,")
+    return id + (":" + ",".join(f"{k}={escaped(v)}" for k, v in params.items()) if params else "")
+
+
+def split_names(text: str) -> list[str]:
+    """Names with semicolons between, to the letter, blanks too; \\; is a semicolon and \\\\ a backslash of a name."""
+    return _split(text, ";")
+
+
+def _split(text: str, at: str) -> list[str]:
+    pieces, current, escaped = [], "", False
+    for letter in text:
+        if escaped:
+            # A backslash stands before what would cut, or before another; before anything else it is one.
+            current += letter if letter in (at, "\\") else "\\" + letter
+            escaped = False
+        elif letter == "\\":
+            escaped = True
+        elif letter == at:
+            pieces.append(current)
+            current = ""
+        else:
+            current += letter
+    return [p for p in [*pieces, current + ("\\" if escaped else "")] if p]

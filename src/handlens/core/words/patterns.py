@@ -1,0 +1,41 @@
+"""Regular expressions that users write, in an engine whose time grows with the text and not with the pattern's cunning.
+
+RE2's syntax: what needs looking back and forth (look-around, references inside the pattern) does not exist in it.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from ..limits import InputError
+
+#: Letters of a pattern, and of what is put in its place.
+MOST_LETTERS = 500
+
+
+@lru_cache(maxsize=64)
+def compiled(pattern: str, label: str) -> Any:
+    """The pattern, with `fullmatch` and `sub` as Python's own has them. label: what asks, for messages. Raises InputError."""
+    import re2
+
+    if len(pattern) > MOST_LETTERS:
+        raise InputError(f"{label}: a pattern of more than {MOST_LETTERS} letters is not taken.")
+    options = re2.Options()
+    options.log_errors = False
+    try:
+        return re2.compile(pattern, options)
+    except (re2.error, UnicodeEncodeError) as error:
+        told = error.args[0] if error.args and not isinstance(error, UnicodeEncodeError) else "it holds no proper text"
+        words = told.decode(errors="replace") if isinstance(told, bytes) else str(told)
+        raise InputError(f"{label}: {pattern!r} is no valid pattern: {words}.") from error
+
+
+def replaced(expression: Any, into: str, text: str, label: str) -> str:
+    """A text with what the pattern meets replaced; one that is no proper text stays as it is. Raises InputError."""
+    try:
+        return str(expression.sub(into, text))
+    except UnicodeEncodeError:
+        return text
+    except (IndexError, ValueError, KeyError) as error:
+        raise InputError(f"{label}: {into!r} names a group that the pattern does not have.") from error
