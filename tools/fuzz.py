@@ -140,8 +140,8 @@ def _read(name: str, folder: Path, file: Path) -> None:
     package = FolderPackage(folder)
     if name in ("usda", "usdc", "usdz"):
         # The child's own function, called here: one process an input would take hours.
-        from handlens.core.formats.usd.child import read_stage
         from handlens.core.formats.usd import read as usd
+        from handlens.core.formats.usd.child import read_stage
         from handlens.core.machine.sections import Opened
 
         usd.in_child = lambda task, asked, label, read=(): Opened(read_stage(asked))  # type: ignore[assignment]

@@ -8,7 +8,8 @@ import pytest
 
 from handlens.core.kit.mend import apply_mend
 from handlens.core.scene import Node
-from handlens.core.scene.transforms import apply, world_matrices
+from handlens.core.scene.matrices import apply
+from handlens.core.scene.transforms import world_matrices
 from scenes import cube, findings, round_trip, scene
 
 FAR = 600 * 1609.344

@@ -11,8 +11,9 @@ from handlens.core.geometry.topology import surface
 from handlens.core.kit.mend import all_mends, apply_mend, apply_tape, find_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
+from handlens.core.scene.matrices import Polar, compose, matrix_quaternion, quaternion_matrix
 from handlens.core.scene.skinning import pose_at, posed
-from handlens.core.scene.transforms import Polar, compose, matrix_quaternion, quaternion_matrix, walk, world_matrices
+from handlens.core.scene.transforms import walk, world_matrices
 from handlens.core.words.calls import call_text, parse_call
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene, triangles_of
 

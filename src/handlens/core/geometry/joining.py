@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..scene.matrices import apply
 from ..scene.model import Array, Layer, Mesh, Scene, frozen
-from ..scene.transforms import apply, world_matrices
+from ..scene.transforms import world_matrices
 from .recut import turned_faces
 
 

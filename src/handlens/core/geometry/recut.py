@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Array, Layer, Mesh, Morph, Weights, frozen
+from .triangles import corner_normals_of_turn
 
 
 def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
@@ -50,8 +51,6 @@ def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
 
 def _normals_along(mesh: Mesh, turned: Array) -> Mesh:
     """Turn the normals of faces that were wound anew where they now lie against them."""
-    from .triangles import corner_normals_of_turn
-
     layer = mesh.normals
     if layer is None or not len(layer.values):
         return mesh

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene.model import Array, Layer, Mesh, frozen
+from .adjacency import face_of_corner, next_corner
+from .topology import surface
 from .triangles import corner_normals_of_turn
 
 
@@ -31,9 +33,6 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     """
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
-
-    from .adjacency import face_of_corner, next_corner
-    from .topology import surface
 
     top = surface(mesh, corners=True)
     newell = corner_normals_of_turn(mesh)[1]

@@ -12,6 +12,7 @@ from ..scene import Image, Scene
 from ..scene.model import Array
 from ..surface.decoded import eight_bits, opened, shown
 from ..surface.names import stem_of
+from ..surface.pictures import media_type
 from .mend import Parameter
 
 #: The parameter of every mend that can be kept to some images.
@@ -63,8 +64,6 @@ def encoded(picture: Any, kind: str) -> bytes:
 
 def kind_of(image: Image) -> str:
     """The format in which a changed image is written: its own where that can be written, else PNG."""
-    from ..surface.pictures import media_type
-
     media = media_type(image.bytes() or b"")
     return next((k for k, m in _MEDIA.items() if m == media), "png")
 

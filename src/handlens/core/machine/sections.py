@@ -11,8 +11,10 @@ import struct
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..scene.model import Array
+Array = NDArray[Any]
+
 
 MAGIC = b"HLST"
 

@@ -14,9 +14,10 @@ from ..geometry.patches import Patches, patches
 from ..geometry.topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
 from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
+from ..scene.matrices import Polar, quaternion_matrix
 from ..scene.model import HELD, Array
 from ..scene.skinning import standing
-from ..scene.transforms import Polar, parents, quaternion_matrix, walk, world_matrices
+from ..scene.transforms import parents, walk, world_matrices
 from ..surface.opacity import mode_of
 from .alpha_apart import alpha_apart
 from .draw_order import draw_orders

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..geometry.finite import finite_points
+from ..geometry.rays import RayScene, sphere_directions
 from ..geometry.topology import surface
 from ..geometry.triangles import fan
 from ..scene import Scene
@@ -109,8 +110,6 @@ def _meet(a: _Layer, b: _Layer) -> bool:
 
 
 def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
-    from ..geometry.rays import RayScene, sphere_directions
-
     low, high = np.minimum(a.low, b.low), np.maximum(a.high, b.high)
     middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
     if size <= 0:

@@ -10,9 +10,10 @@ import numpy as np
 from ..geometry.holes import Holes
 from ..geometry.patches import Patches
 from ..scene import Scene
+from ..scene.matrices import apply
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices
-from ..scene.transforms import apply, walk, world_matrices
+from ..scene.transforms import walk, world_matrices
 from .facing import PARTS_UP_TO, TRIANGLES_UP_TO, Facing, Placed, Side, facing, part_frame, place, plainly_outward, ray_scene
 from .records import FacingFigures, SideFigures, WalkFigures
 from .walk_round import DIRECTIONS, walk_round

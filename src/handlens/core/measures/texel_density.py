@@ -9,8 +9,8 @@ import numpy as np
 from ..geometry.triangles import fan
 from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
+from ..scene.matrices import apply
 from ..scene.model import Array
-from ..scene.transforms import apply
 from ..surface.uv_transform import enlarges
 from .records import DensityFigures
 from .shown import base_colour

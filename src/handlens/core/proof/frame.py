@@ -8,9 +8,10 @@ import numpy as np
 
 from ..scene import Scene
 from ..scene.axes import to_y_up
+from ..scene.matrices import apply
 from ..scene.model import Array
 from ..scene.skinning import standing
-from ..scene.transforms import apply, walk, world_matrices
+from ..scene.transforms import walk, world_matrices
 from .compared import Compared
 from .rows import Row, differs, same
 from .tolerances import EXTENT, UNIT

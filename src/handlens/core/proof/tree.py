@@ -8,7 +8,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..formats.held.tree import own_extras
-from ..scene.transforms import Polar, parents
+from ..scene.matrices import Polar
+from ..scene.transforms import parents
 from .compared import Compared
 from .rows import Place, Row, counted, differs, listed, same
 from .tolerances import CUSTOM, MATRIX, MATRIX_LEAST

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from .matrices import matrix_quaternion, quaternion_product
 from .model import Array, Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
-from .transforms import matrix_quaternion, quaternion_product
 
 
 def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:

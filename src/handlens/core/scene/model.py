@@ -14,6 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from .matrices import compose
+
 Array = NDArray[Any]
 
 
@@ -153,8 +155,6 @@ class Node:
         """(4, 4) float64 local matrix."""
         if self.matrix is not None:
             return self.matrix
-        from .transforms import compose
-
         return frozen(compose(self.translation, self.rotation, self.scale))
 
 

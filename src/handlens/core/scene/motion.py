@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from .matrices import compose
 from .model import Array, Channel, Node
-from .transforms import compose
 
 _SMALL = 1e-12
 

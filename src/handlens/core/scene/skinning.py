@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from .matrices import apply, compose
 from .model import Array, Channel, Clip, Scene, Skin
-from .transforms import apply, compose, parents, world_matrices
+from .transforms import parents, world_matrices
 
 #: Weights that are worked through together.
 _AT_A_TIME = 1 << 18

@@ -1,4 +1,4 @@
-"""Matrices and quaternions of the node tree. Column vectors, float64, right-handed."""
+"""The node tree: its order, its parents, and where each node stands in the world."""
 
 from __future__ import annotations
 
@@ -7,131 +7,6 @@ import numpy as np
 from .model import Array, Scene
 
 _IDENTITY = np.eye(4)
-
-
-def quaternion_matrix(q: Array | tuple[float, ...]) -> Array:
-    """(3, 3) rotation of a quaternion x, y, z, w; a zero quaternion gives the identity.
-
-    Source: glTF 2.0 §3.5.3 (unit quaternion, XYZW order); the formula is the standard one (Shoemake 1985).
-    """
-    x, y, z, w = (float(c) for c in q)
-    n = x * x + y * y + z * z + w * w
-    if n == 0 or not np.isfinite(n):
-        return np.eye(3)
-    s = 2.0 / n
-    return np.array(
-        [
-            [1 - s * (y * y + z * z), s * (x * y - z * w), s * (x * z + y * w)],
-            [s * (x * y + z * w), 1 - s * (x * x + z * z), s * (y * z - x * w)],
-            [s * (x * z - y * w), s * (y * z + x * w), 1 - s * (x * x + y * y)],
-        ]
-    )
-
-
-def matrix_quaternion(m: Array) -> tuple[float, float, float, float]:
-    """Quaternion x, y, z, w of a (3, 3) rotation, by the largest component (Shepperd 1978)."""
-    trace = m[0, 0] + m[1, 1] + m[2, 2]
-    four = np.array([m[0, 0], m[1, 1], m[2, 2], trace])
-    k = int(four.argmax())
-    q = np.empty(4)
-    if k == 3:
-        q[3] = 1 + trace
-        q[0], q[1], q[2] = m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1]
-    else:
-        i, j, l = k, (k + 1) % 3, (k + 2) % 3
-        q[i] = 1 - trace + 2 * m[i, i]
-        q[j] = m[j, i] + m[i, j]
-        q[l] = m[l, i] + m[i, l]
-        q[3] = m[l, j] - m[j, l]
-    q /= np.linalg.norm(q)
-    return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
-
-
-def quaternion_product(a: Array, b: Array) -> Array:
-    """Hamilton product of quaternions x, y, z, w, over the last axis."""
-    ax, ay, az, aw = np.moveaxis(np.asarray(a, np.float64), -1, 0)
-    bx, by, bz, bw = np.moveaxis(np.asarray(b, np.float64), -1, 0)
-    return np.stack(
-        [
-            aw * bx + ax * bw + ay * bz - az * by,
-            aw * by - ax * bz + ay * bw + az * bx,
-            aw * bz + ax * by - ay * bx + az * bw,
-            aw * bw - ax * bx - ay * by - az * bz,
-        ],
-        axis=-1,
-    )
-
-
-def compose(t: tuple[float, ...], q: tuple[float, ...], s: tuple[float, ...]) -> Array:
-    """(4, 4) matrix of translation × rotation × scale (glTF 2.0 §3.5.3)."""
-    m = np.eye(4)
-    m[:3, :3] = quaternion_matrix(q) * np.asarray(s, np.float64)
-    m[:3, 3] = t
-    return m
-
-
-def decompose(matrix: Array) -> tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]:
-    """Translation, rotation (x, y, z, w) and scale of a (4, 4) matrix; shear is lost, see Polar.shear."""
-    polar = Polar(matrix[:3, :3])
-    return tuple(map(float, matrix[:3, 3])), matrix_quaternion(polar.rotation), tuple(map(float, polar.scale))
-
-
-class Polar:
-    """A 3x3 linear part taken apart: rotation, signed scale along the columns, and shear.
-
-    mirrored: determinant below zero (one entry of scale is then negative). shear: greatest |cosine| between two columns;
-    0 means that a translation/rotation/scale triple holds the matrix exactly.
-    """
-
-    __slots__ = ("determinant", "mirrored", "rotation", "scale", "shear")
-
-    def __init__(self, linear: Array) -> None:
-        with np.errstate(all="ignore"):
-            lengths = np.linalg.norm(linear, axis=0)
-        if not np.isfinite(linear).all() or not np.isfinite(lengths).all():
-            # Scales piled up beyond what a double holds: there is no turn to speak of, and the size says it all.
-            self.determinant, self.mirrored, self.shear = float("inf"), False, 0.0
-            self.scale, self.rotation = np.full(3, np.inf), np.eye(3)
-            return
-        safe = np.where(lengths > 0, lengths, 1.0)
-        columns = linear / safe
-        self.determinant = float(np.linalg.det(linear))
-        self.mirrored = self.determinant < 0
-        self.scale = lengths.copy()
-        if self.mirrored:
-            # A mirror may be put on any axis; the one that leaves the smallest turn is what somebody meant.
-            axis = int(np.argmin(np.diagonal(columns)))
-            columns = columns.copy()
-            columns[:, axis] = -columns[:, axis]
-            self.scale[axis] = -self.scale[axis]
-        gram = np.abs(columns.T @ columns)
-        flat = (lengths[:, None] > 0) & (lengths[None, :] > 0) & ~np.eye(3, dtype=bool)
-        self.shear = float(gram[flat].max()) if flat.any() else 0.0
-        u, _, vt = np.linalg.svd(columns)
-        rotation = u @ vt
-        if np.linalg.det(rotation) < 0:
-            u[:, 2] = -u[:, 2]
-            rotation = u @ vt
-        self.rotation = rotation
-
-    @property
-    def angle_degrees(self) -> float:
-        """Angle of the rotation, 0 to 180."""
-        c = (np.trace(self.rotation) - 1) / 2
-        axis = np.array(
-            [
-                self.rotation[2, 1] - self.rotation[1, 2],
-                self.rotation[0, 2] - self.rotation[2, 0],
-                self.rotation[1, 0] - self.rotation[0, 1],
-            ]
-        )
-        # atan2 stays accurate at 0 and 180 degrees, where arccos loses half its digits.
-        return float(np.degrees(np.arctan2(np.linalg.norm(axis) / 2, c)))
-
-    def is_quarter_turn(self, tolerance: float = 1e-4) -> bool:
-        """Whether the rotation only permutes axes: what an axis change leaves behind."""
-        r = np.abs(self.rotation)
-        return bool((np.minimum(r, np.abs(1 - r)) < tolerance).all())
 
 
 def walk(scene: Scene) -> list[int]:
@@ -169,11 +44,3 @@ def world_matrices(scene: Scene) -> Array:
             world[i] = world[up[i]] @ scene.nodes[i].local if up[i] >= 0 else scene.nodes[i].local
             stack.extend(scene.nodes[i].children)
     return world
-
-
-def apply(matrix: Array, points: Array) -> Array:
-    """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none. Through the identity, the same array."""
-    if (matrix == _IDENTITY).all():
-        return points
-    with np.errstate(invalid="ignore", over="ignore"):
-        return points @ matrix[:3, :3].T + matrix[:3, 3]

@@ -7,10 +7,13 @@ Sides are told as somebody says who faces the model's front: +Z where Y is up (g
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..scene.model import Array
+Array = NDArray[Any]
+
 
 #: What nodes without content are called that say where something is to be put or aimed (common practice, no published source).
 _PLACE = re.compile(r"socket|target|anchor|attach|mount|snap|locator|spawn|hook|muzzle|marker|grip", re.IGNORECASE)

@@ -15,10 +15,11 @@ import numpy as np
 
 from ...limits import plural
 from ...scene import Channel, Clip, Problem
+from ...scene.matrices import decompose
 from ...scene.model import Array, frozen
-from ...scene.transforms import decompose
 from ..shared.xml import Element, Numbers
 from .mesh import Sources
+from .transforms import product
 
 _MEMBERS = {"X": 0, "Y": 1, "Z": 2, "W": 3, "ANGLE": 3, "R": 0, "G": 1, "B": 2, "A": 3}
 _PATHS = ("translation", "rotation", "scale")
@@ -120,8 +121,6 @@ class _Reader:
 
     def of_node(self, node: int, curves: list[_Curve]) -> list[Channel]:
         """Channels of a node at the union of its curves' keys."""
-        from .read import product
-
         transforms = self.drafts[node].transforms
         times = np.unique(np.concatenate([c.times for c in curves]))
         poses = np.empty((len(times), 10))

@@ -5,7 +5,6 @@ This module reads the document and its tree of nodes; meshes, materials, rigs an
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from urllib.parse import unquote
 
@@ -14,14 +13,15 @@ import numpy as np
 from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Camera, Light, Node, Problem, Scene
+from ...scene.matrices import decompose
 from ...scene.model import HELD, Array, Mesh, Skin, frozen
-from ...scene.transforms import decompose
 from ..shared.xml import Element, Numbers, parse_xml
 from .clips import read_clips
 from .lights import camera_of, light_of
 from .materials import Effects
 from .mesh import Geometry, geometry_mesh, read_geometry
 from .rig import Rig, morphs_of, read_rig
+from .transforms import product
 
 #: Nodes that instances of nodes may grow to; a document of a few lines could ask for any number.
 _MOST_NODES = 200_000
@@ -286,63 +286,6 @@ def _name(element: Element) -> str:
 
 def _values(element: Element, numbers: Numbers) -> Array:
     return numbers.floats(element, _TRANSFORMS[element.tag])
-
-
-def product(transforms: list[tuple[str, str, Array]]) -> Array:
-    """(4, 4) the product of transform elements, each after the one before it (chapter 5, `node`)."""
-    out = np.eye(4)
-    for _, kind, values in transforms:
-        with np.errstate(all="ignore"):
-            out = out @ _MATRIX[kind](values)
-    return out
-
-
-def _translate(v: Array) -> Array:
-    out = np.eye(4)
-    out[:3, 3] = v
-    return out
-
-
-def _rotate(v: Array) -> Array:
-    """An axis and an angle in degrees, counter-clockwise."""
-    length = float(np.linalg.norm(v[:3]))
-    out = np.eye(4)
-    if length:
-        x, y, z = v[:3] / length
-        c, s = float(np.cos(np.radians(v[3]))), float(np.sin(np.radians(v[3])))
-        k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-        out[:3, :3] = np.eye(3) + s * k + (1 - c) * (k @ k)
-    return out
-
-
-def _lookat(v: Array) -> Array:
-    """Eye, point of interest and up vector: the place and orientation of what looks along -Z."""
-    eye, interest, up = v[:3], v[3:6], v[6:]
-    back = eye - interest
-    back = back / (np.linalg.norm(back) or 1)
-    right = np.cross(up, back)
-    right = right / (np.linalg.norm(right) or 1)
-    out = np.eye(4)
-    out[:3, :3] = np.stack([right, np.cross(back, right), back], axis=1)
-    out[:3, 3] = eye
-    return out
-
-
-def _skew(v: Array) -> Array:
-    """An angle in degrees, the axis turned about, and the axis along which things slide."""
-    angle, a, b = float(np.radians(v[0])), v[1:4], v[4:7]
-    b = b / (np.linalg.norm(b) or 1)
-    a = a - b * (a @ b)
-    a = a / (np.linalg.norm(a) or 1)
-    out = np.eye(4)
-    out[:3, :3] += np.tan(angle) * np.outer(b, a)
-    return out
-
-
-_MATRIX: dict[str, Callable[[Array], Array]] = {
-    "matrix": lambda v: v.reshape(4, 4), "translate": _translate, "rotate": _rotate,
-    "scale": lambda v: np.diag([*v, 1.0]), "lookat": _lookat, "skew": _skew,
-}  # fmt: skip
 
 
 def _unit(asset: Element | None) -> float | None:

@@ -20,14 +20,6 @@ ROLES = {
     "occlusionTexture": "occlusion",
     "emissiveTexture": "emissive",
 }
-#: Where an input of another format has its place.
-PLACES: dict[str, tuple[str, ...]] = {
-    "base-colour": ("pbrMetallicRoughness", "baseColorTexture"),
-    "normal": ("normalTexture",),
-    "emissive": ("emissiveTexture",),
-    "metallic-roughness": ("pbrMetallicRoughness", "metallicRoughnessTexture"),
-    "occlusion": ("occlusionTexture",),
-}
 _GLOSS = "KHR_materials_pbrSpecularGlossiness"
 _TRANSFORM = "KHR_texture_transform"
 #: Keys that fields of the neutral material are for.

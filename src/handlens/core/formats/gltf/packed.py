@@ -8,16 +8,13 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from ...limits import InputError
 from ...machine.native import in_child
 from ...scene.model import Array
-
-if TYPE_CHECKING:
-    from .document import Document
 
 DRACO = "KHR_draco_mesh_compression"
 MESHOPT = ("EXT_meshopt_compression",)
@@ -30,7 +27,19 @@ class Unpacked:
         self.accessors, self.views = accessors, views
 
 
-def unpack(doc: Document) -> Unpacked:
+class Source(Protocol):
+    """What unpacking asks of a document."""
+
+    @property
+    def label(self) -> str: ...
+    def array(self, key: str) -> list[dict[str, Any]]: ...
+    def view(self, index: int, where: str) -> tuple[memoryview, int]: ...
+    def buffer(self, index: int) -> memoryview: ...
+    def fail(self, where: str, what: str) -> InputError: ...
+    def integer(self, owner: Mapping[str, Any], key: str, where: str, default: int | None = None) -> int: ...
+
+
+def unpack(doc: Source) -> Unpacked:
     """Unpack all that is packed in a document, in one child process. Raises InputError."""
     items: list[dict[str, Any]] = []
     pieces: list[memoryview] = []

@@ -10,16 +10,23 @@ from ...geometry.recut import used_materials
 from ...limits import plural
 from ...scene import Layer, Material, Scene, TextureInput
 from ...scene.model import frozen
-from ...surface.colour import converted
+from ...surface.colour import converted, to_linear, to_shown
 from ...surface.names import in_a_statement
 from ...surface.opacity import alpha_input, in_colour, mode_of, named_apart
 from ...surface.shine import in_one, named_each
 from ...surface.uv_transform import turned_over
-from ..gltf.materials import PLACES
 from ..table import BY_NAME
 from .steps import Said, Step, Target
 
 _GROUP = "Materials"
+#: Where an input of another format has its place in a material of glTF 2.0 (§3.9).
+PLACES: dict[str, tuple[str, ...]] = {
+    "base-colour": ("pbrMetallicRoughness", "baseColorTexture"),
+    "normal": ("normalTexture",),
+    "emissive": ("emissiveTexture",),
+    "metallic-roughness": ("pbrMetallicRoughness", "metallicRoughnessTexture"),
+    "occlusion": ("occlusionTexture",),
+}
 #: Roles of inputs that each format has a place for, where the scene is not in its own words.
 ROLES: dict[str, frozenset[str]] = {
     "glb": frozenset({"base-colour", "normal", "emissive", "metallic-roughness", "occlusion"}),
@@ -616,8 +623,6 @@ def in_space(scene: Scene, target: Target) -> Scene:
     def shown(layer: Layer) -> Layer:
         """Linear light in glTF 2.0 §3.7.2.1 and in UsdGeom's displayColor; as they are shown elsewhere (common practice)."""
         values = layer.values.astype(float)
-        from ...surface.colour import to_linear, to_shown
-
         values[:, :3] = (to_linear if wanted else to_shown)(values[:, :3])
         return Layer(frozen(values.astype("float32")), layer.index)
 

@@ -8,9 +8,9 @@ import numpy as np
 
 from ...limits import plural
 from ...scene import Channel, Clip, Scene
+from ...scene.matrices import decompose
 from ...scene.model import frozen
 from ...scene.motion import poses
-from ...scene.transforms import decompose
 from .steps import Said, Step, Target
 
 _GROUP = "Skin and motion"

@@ -18,8 +18,8 @@ from ...machine.native import in_child
 from ...machine.sections import Opened
 from ...packages import Package, checked_entries
 from ...scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, Node, Problem, Scene, Skin, TextureInput
+from ...scene.matrices import Polar, decompose
 from ...scene.model import Array, Morph, Weights, frozen
-from ...scene.transforms import Polar, decompose
 from ...surface.pictures import media_type, referenced
 from .tags import UNPACKED
 

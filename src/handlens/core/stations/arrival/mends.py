@@ -10,8 +10,9 @@ import numpy as np
 
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.without import holding, still_bare, without_meshes, without_nodes, without_parts
 from ...limits import InputError, MendError, plural
-from ...scene import Mesh, Node, Scene
+from ...scene import Mesh, Scene
 from ...scene.model import frozen
 from ...scene.transforms import parents
 from ...words.anchors import is_place
@@ -48,7 +49,7 @@ def _cameras(scene: Scene) -> Outcome:
         raise MendError("There is no camera to remove.")
     bare = scene.with_(nodes=tuple(replace(n, camera=None) for n in scene.nodes), cameras=())
     held = [i for i, n in enumerate(scene.nodes) if n.camera is not None]
-    return Outcome(_drop(bare, _still_bare(bare, held)), (Figure("cameras", f"{len(scene.cameras)}", "0"),))
+    return Outcome(without_nodes(bare, still_bare(bare, held)), (Figure("cameras", f"{len(scene.cameras)}", "0"),))
 
 
 def _lights(scene: Scene) -> Outcome:
@@ -56,7 +57,7 @@ def _lights(scene: Scene) -> Outcome:
         raise MendError("There is no light to remove.")
     bare = scene.with_(nodes=tuple(replace(n, light=None) for n in scene.nodes), lights=())
     held = [i for i, n in enumerate(scene.nodes) if n.light is not None]
-    return Outcome(_drop(bare, _still_bare(bare, held)), (Figure("lights", f"{len(scene.lights)}", "0"),))
+    return Outcome(without_nodes(bare, still_bare(bare, held)), (Figure("lights", f"{len(scene.lights)}", "0"),))
 
 
 def _lines(scene: Scene) -> Outcome:
@@ -68,8 +69,8 @@ def _lines(scene: Scene) -> Outcome:
     nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
     after = scene.with_(meshes=meshes, nodes=nodes)
     held = [i for i, n in enumerate(scene.nodes) if n.mesh in hollow]
-    after = _drop(after, _still_bare(after, held))
-    return Outcome(_without_meshes(after, hollow), (Figure("loose edges", f"{count:,}", "0"),))
+    after = without_nodes(after, still_bare(after, held))
+    return Outcome(without_meshes(after, hollow), (Figure("loose edges", f"{count:,}", "0"),))
 
 
 def _without_lines(mesh: Mesh) -> Mesh:
@@ -101,28 +102,8 @@ def _without_lines(mesh: Mesh) -> Mesh:
     return replace(mesh, **changed)
 
 
-def _holds(scene: Scene) -> set[int]:
-    """Nodes that hold something, drive something or stand above such a node."""
-    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
-    driven = {c.node for clip in scene.clips for c in clip.channels}
-    up = parents(scene)
-    keep: set[int] = set()
-    for i, n in enumerate(scene.nodes):
-        if n.mesh is None and n.camera is None and n.light is None and i not in joints and i not in driven:
-            continue
-        while i >= 0 and i not in keep:
-            keep.add(i)
-            i = up[i]
-    return keep
-
-
-def _still_bare(scene: Scene, candidates: list[int]) -> set[int]:
-    holds = _holds(scene)
-    return {i for i in candidates if i not in holds}
-
-
 def _empties(scene: Scene) -> Outcome:
-    holds = _holds(scene)
+    holds = holding(scene)
     up = parents(scene)
     # A place to put something at is there to be empty; what it hangs on stays with it.
     places = {i for i, n in enumerate(scene.nodes) if i not in holds and is_place(n.name)}
@@ -134,7 +115,7 @@ def _empties(scene: Scene) -> Outcome:
     if not gone:
         raise MendError("There is no empty node to remove.")
     remarks = (f"{plural(len(places), 'node', 'nodes')} named as a place to put something at stayed.",) if places else ()
-    return Outcome(_drop(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),), remarks)
+    return Outcome(without_nodes(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),), remarks)
 
 
 def _hidden(scene: Scene) -> Outcome:
@@ -155,8 +136,8 @@ def _hidden(scene: Scene) -> Outcome:
         )
     )
     before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
-    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
-    return Outcome(_drop(after, _still_bare(after, sorted(below))), (Figure("hidden nodes", f"{len(hidden):,}", "0"),))
+    after = without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
+    return Outcome(without_nodes(after, still_bare(after, sorted(below))), (Figure("hidden nodes", f"{len(hidden):,}", "0"),))
 
 
 def _groups(scene: Scene) -> Outcome:
@@ -184,44 +165,7 @@ def _groups(scene: Scene) -> Outcome:
         for i, n in enumerate(scene.nodes)
     )
     after = scene.with_(nodes=nodes, roots=tuple(held(r) for r in scene.roots))
-    return Outcome(_drop(after, set(spare)), (Figure("groups of one", f"{len(spare):,}", "0"),))
-
-
-def _drop(scene: Scene, gone: set[int]) -> Scene:
-    """The scene without some nodes; every index that pointed at a node is renumbered. Their children go with them."""
-    if not gone:
-        return scene
-    stack = list(gone)
-    while stack:
-        for child in scene.nodes[stack.pop()].children:
-            if child not in gone:
-                gone.add(child)
-                stack.append(child)
-    kept = [i for i in range(len(scene.nodes)) if i not in gone]
-    number = {old: new for new, old in enumerate(kept)}
-
-    def renumber(n: Node) -> Node:
-        return replace(n, children=tuple(number[c] for c in n.children if c in number))
-
-    return scene.with_(
-        nodes=tuple(renumber(scene.nodes[i]) for i in kept),
-        roots=tuple(number[r] for r in scene.roots if r in number),
-        skins=tuple(
-            replace(s, joints=tuple(number[j] for j in s.joints), skeleton=None if s.skeleton is None else number.get(s.skeleton))
-            for s in scene.skins
-        ),
-        clips=tuple(
-            replace(clip, channels=tuple(replace(c, node=None if c.node is None else number.get(c.node)) for c in clip.channels))
-            for clip in scene.clips
-        ),
-    )
-
-
-def _without_meshes(scene: Scene, gone: set[int]) -> Scene:
-    kept = [k for k in range(len(scene.meshes)) if k not in gone]
-    number = {old: new for new, old in enumerate(kept)}
-    nodes = tuple(replace(n, mesh=None if n.mesh is None else number.get(n.mesh)) for n in scene.nodes)
-    return scene.with_(meshes=tuple(scene.meshes[k] for k in kept), nodes=nodes)
+    return Outcome(without_nodes(after, set(spare)), (Figure("groups of one", f"{len(spare):,}", "0"),))
 
 
 def _unused(scene: Scene) -> Outcome:
@@ -269,17 +213,6 @@ def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
         raise MendError("These nodes hold no geometry to remove.")
     before = sum(n.mesh is not None for n in scene.nodes)
     return Outcome(without_parts(scene, held), (Figure("parts", f"{before:,}", f"{before - len(held):,}"),))
-
-
-def without_parts(scene: Scene, held: list[int]) -> Scene:
-    """The scene without the meshes of some nodes, and without those nodes that then hold nothing."""
-    if not held:
-        return scene
-    gone = set(held)
-    bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in gone else n for i, n in enumerate(scene.nodes)))
-    before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
-    after = _without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
-    return _drop(after, _still_bare(after, held))
 
 
 @mend(

@@ -13,11 +13,11 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Node, Scene, Skin
 from ...scene.model import Array, frozen
+from ...scene.moved import placed_within, translated_before
 from ...scene.skinning import standing
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS, anchor
 from ...words.lengths import metres
-from ..placement.mends_home import placed_within, translated_before
 
 
 @mend(

@@ -12,10 +12,11 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.splitting import without_unplaced
 from ...limits import MendError, plural
 from ...scene import Channel, Node, Scene, Skin, Weights
+from ...scene.matrices import Polar, apply, matrix_quaternion, quaternion_product
 from ...scene.model import Array, frozen
 from ...scene.skinning import joint_matrices, posed
 from ...scene.through import through, unit
-from ...scene.transforms import Polar, apply, matrix_quaternion, parents, quaternion_product, world_matrices
+from ...scene.transforms import parents, world_matrices
 
 _TOLERANCE = 1e-6
 #: Turns a quaternion x, y, z, w into its inverse.

@@ -12,6 +12,7 @@ from ...limits import MendError, plural
 from ...scene import Channel, Node, Scene
 from ...scene.bounds import world_bounds
 from ...scene.model import Array, frozen
+from ...scene.moved import placed_within, translated_before
 from ...scene.skinning import standing
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.lengths import metres
@@ -188,25 +189,6 @@ def _widen(boxes: dict[int, tuple[Array, Array]], node: int, low: Array, high: A
     if node in boxes:
         low, high = np.minimum(low, boxes[node][0]), np.maximum(high, boxes[node][1])
     boxes[node] = (low, high)
-
-
-def placed_within(n: Node, by: Array) -> Node:
-    """L T(by): the node's own frame is moved, its scale and turn are not."""
-    moved = n.local[:3, :3] @ by + n.local[:3, 3]
-    return _placed(n, moved)
-
-
-def translated_before(n: Node, by: Array) -> Node:
-    """T(by) L."""
-    return _placed(n, n.local[:3, 3] + by)
-
-
-def _placed(n: Node, at: Array) -> Node:
-    if n.matrix is None:
-        return replace(n, translation=tuple(at.tolist()))
-    m = n.matrix.copy()
-    m[:3, 3] = at
-    return replace(n, matrix=frozen(m))
 
 
 def _remembered(scene: Scene) -> list[float] | None:

@@ -18,6 +18,7 @@ from ...geometry.welding import welded
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.splitting import pieces, split_parts, without_unplaced
+from ...kit.without import without_parts
 from ...limits import MendError, plural
 from ...measures.facing import facing, place, plainly_outward, ray_scene
 from ...measures.looked_at import UPRIGHT
@@ -25,7 +26,6 @@ from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
 from ...words.lengths import metres
-from ..arrival.mends import without_parts
 
 _LAYERS = "UVs, normals, colours, weights and slots at every corner"
 

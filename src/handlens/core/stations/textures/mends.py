@@ -14,6 +14,7 @@ from ...kit.repaint import ENDINGS, IMAGES, chosen_images, decoded, each_image, 
 from ...limits import MendError, plural
 from ...packages import URIS, spelling
 from ...scene import Image, Material, Neighbour, Scene
+from ...surface.decoded import eight_bits
 from .relink import candidates
 
 _KEEPS = "every other image, and the file that came"
@@ -163,8 +164,6 @@ def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
     with it.
     """
     from PIL import Image as Pillow
-
-    from ...surface.decoded import eight_bits
 
     remarks = []
 

@@ -1,0 +1,66 @@
+"""Transform elements of a COLLADA node as matrices (1.4.1, chapter 5, `node`)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from ...scene.model import Array
+
+
+def product(transforms: list[tuple[str, str, Array]]) -> Array:
+    """(4, 4) the product of transform elements, each after the one before it (chapter 5, `node`)."""
+    out = np.eye(4)
+    for _, kind, values in transforms:
+        with np.errstate(all="ignore"):
+            out = out @ _MATRIX[kind](values)
+    return out
+
+
+def _translate(v: Array) -> Array:
+    out = np.eye(4)
+    out[:3, 3] = v
+    return out
+
+
+def _rotate(v: Array) -> Array:
+    """An axis and an angle in degrees, counter-clockwise."""
+    length = float(np.linalg.norm(v[:3]))
+    out = np.eye(4)
+    if length:
+        x, y, z = v[:3] / length
+        c, s = float(np.cos(np.radians(v[3]))), float(np.sin(np.radians(v[3])))
+        k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+        out[:3, :3] = np.eye(3) + s * k + (1 - c) * (k @ k)
+    return out
+
+
+def _lookat(v: Array) -> Array:
+    """Eye, point of interest and up vector: the place and orientation of what looks along -Z."""
+    eye, interest, up = v[:3], v[3:6], v[6:]
+    back = eye - interest
+    back = back / (np.linalg.norm(back) or 1)
+    right = np.cross(up, back)
+    right = right / (np.linalg.norm(right) or 1)
+    out = np.eye(4)
+    out[:3, :3] = np.stack([right, np.cross(back, right), back], axis=1)
+    out[:3, 3] = eye
+    return out
+
+
+def _skew(v: Array) -> Array:
+    """An angle in degrees, the axis turned about, and the axis along which things slide."""
+    angle, a, b = float(np.radians(v[0])), v[1:4], v[4:7]
+    b = b / (np.linalg.norm(b) or 1)
+    a = a - b * (a @ b)
+    a = a / (np.linalg.norm(a) or 1)
+    out = np.eye(4)
+    out[:3, :3] += np.tan(angle) * np.outer(b, a)
+    return out
+
+
+_MATRIX: dict[str, Callable[[Array], Array]] = {
+    "matrix": lambda v: v.reshape(4, 4), "translate": _translate, "rotate": _rotate,
+    "scale": lambda v: np.diag([*v, 1.0]), "lookat": _lookat, "skew": _skew,
+}  # fmt: skip

@@ -1,0 +1,76 @@
+"""A scene without some of its nodes or meshes, every index that points at one renumbered."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ..scene import Node, Scene
+from ..scene.transforms import parents
+
+
+def holding(scene: Scene) -> set[int]:
+    """Nodes that hold something, drive something or stand above such a node."""
+    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    up = parents(scene)
+    keep: set[int] = set()
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is None and n.camera is None and n.light is None and i not in joints and i not in driven:
+            continue
+        while i >= 0 and i not in keep:
+            keep.add(i)
+            i = up[i]
+    return keep
+
+
+def still_bare(scene: Scene, candidates: list[int]) -> set[int]:
+    holds = holding(scene)
+    return {i for i in candidates if i not in holds}
+
+
+def without_nodes(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without some nodes; every index that pointed at a node is renumbered. Their children go with them."""
+    if not gone:
+        return scene
+    stack = list(gone)
+    while stack:
+        for child in scene.nodes[stack.pop()].children:
+            if child not in gone:
+                gone.add(child)
+                stack.append(child)
+    kept = [i for i in range(len(scene.nodes)) if i not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+
+    def renumber(n: Node) -> Node:
+        return replace(n, children=tuple(number[c] for c in n.children if c in number))
+
+    return scene.with_(
+        nodes=tuple(renumber(scene.nodes[i]) for i in kept),
+        roots=tuple(number[r] for r in scene.roots if r in number),
+        skins=tuple(
+            replace(s, joints=tuple(number[j] for j in s.joints), skeleton=None if s.skeleton is None else number.get(s.skeleton))
+            for s in scene.skins
+        ),
+        clips=tuple(
+            replace(clip, channels=tuple(replace(c, node=None if c.node is None else number.get(c.node)) for c in clip.channels))
+            for clip in scene.clips
+        ),
+    )
+
+
+def without_meshes(scene: Scene, gone: set[int]) -> Scene:
+    kept = [k for k in range(len(scene.meshes)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    nodes = tuple(replace(n, mesh=None if n.mesh is None else number.get(n.mesh)) for n in scene.nodes)
+    return scene.with_(meshes=tuple(scene.meshes[k] for k in kept), nodes=nodes)
+
+
+def without_parts(scene: Scene, held: list[int]) -> Scene:
+    """The scene without the meshes of some nodes, and without those nodes that then hold nothing."""
+    if not held:
+        return scene
+    gone = set(held)
+    bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in gone else n for i, n in enumerate(scene.nodes)))
+    before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
+    after = without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
+    return without_nodes(after, still_bare(after, held))

@@ -1,0 +1,26 @@
+"""Nodes moved in their own frame, or in the frame that they hang in."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from .model import Array, Node, frozen
+
+
+def placed_within(n: Node, by: Array) -> Node:
+    """L T(by): the node's own frame is moved, its scale and turn are not."""
+    moved = n.local[:3, :3] @ by + n.local[:3, 3]
+    return _placed(n, moved)
+
+
+def translated_before(n: Node, by: Array) -> Node:
+    """T(by) L."""
+    return _placed(n, n.local[:3, 3] + by)
+
+
+def _placed(n: Node, at: Array) -> Node:
+    if n.matrix is None:
+        return replace(n, translation=tuple(at.tolist()))
+    m = n.matrix.copy()
+    m[:3, 3] = at
+    return replace(n, matrix=frozen(m))
