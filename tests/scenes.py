@@ -6,17 +6,20 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME
-from handlens.core.judge import judge
+from handlens.core.judge import Judgement, judge
+from handlens.core.judge.ledger import ledger as entries
 from handlens.core.measures import Measures, collect
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import Proof
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
+from handlens.core.rules.sheet import RuleSheet
 from handlens.core.scene import Channel, Clip, Layer, Material, Mesh, Node, Scene, Skin, Weights
 
 CUBE_POINTS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
@@ -130,3 +133,8 @@ def round_trip(made: Scene, name: str, folder: Path, stem: str = "thing") -> tup
 
 
 __all__ = ["Intent", "cube", "findings", "mesh", "read_files", "rigged", "round_trip", "scene", "triangles_of"]
+
+
+def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judged: Judgement, waived: Any = ()) -> list[dict[str, Any]]:
+    """The ledger as plain data, as the front end gets it."""
+    return msgspec.to_builtins(entries(m, sheet, intent, judged, waived))

@@ -19,11 +19,11 @@ from handlens.core import proof
 from handlens.core.judge import Judgement, judge
 from handlens.core.judge.trials import came, with_trials
 from handlens.core.kit.check import Finding
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import RuleSheet
 from handlens.core.scene import Scene

@@ -254,9 +254,10 @@ def check_parts(intent: Any, measures: Any, path: str | None) -> None:
 
 
 def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
-    from .core.kit.mend import MendRun, apply_mend
+    from .core.kit.mend import MendRun
     from .core.limits import MendError
     from .core.pipeline.opening import open_to_mend
+    from .core.route.tape import apply_mend
     from .core.rules import load_intent, load_sheet
     from .core.words.calls import parse_call
 
@@ -409,10 +410,10 @@ def _checks(args: argparse.Namespace) -> int:
 
     listed = catalogue.checks()
     if args.json:
-        print(json.dumps(listed, indent=2, ensure_ascii=False))
+        print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
         for c in listed:
-            print(f"{c['id']:28}{c['title']}\n{'':28}{c['does']}\n{'':28}Why: {c['why']}")
+            print(f"{c.id:28}{c.title}\n{'':28}{c.does}\n{'':28}Why: {c.why}{_brought_by(c.origin, 28)}")
     return 0
 
 
@@ -421,12 +422,18 @@ def _mends(args: argparse.Namespace) -> int:
 
     listed = catalogue.mends()
     if args.json:
-        print(json.dumps(listed, indent=2, ensure_ascii=False))
+        print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
         for m in listed:
-            call = m["id"] + (":" + ",".join(f"{p['name']}=" for p in m["parameters"]) if m["parameters"] else "")
-            print(f"{call:36}{m['title']}\n{'':36}Keeps: {m['keeps']}.\n{'':36}Costs: {m['costs']}.")
+            call = m.id + (":" + ",".join(f"{p.name}=" for p in m.parameters) if m.parameters else "")
+            says = f"{call:36}{m.title}\n{'':36}Keeps: {m.keeps}.\n{'':36}Costs: {m.costs}."
+            print(says + _brought_by(m.origin, 36))
     return 0
+
+
+def _brought_by(origin: str, indent: int) -> str:
+    """A line that says who brings a check or a mend that is not ours."""
+    return "" if origin == "Hand Lens" else f"\n{'':{indent}}From: {origin}"
 
 
 def guarded_main() -> int:

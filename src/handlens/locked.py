@@ -7,6 +7,7 @@ from pathlib import Path
 
 from .core.machine.compiled_ahead import load_ahead
 from .core.machine.confine import confine
+from .core.route.house import house_folders
 
 _READ, _WRITTEN = ("path", "a", "b", "rules", "intent"), ("out", "json", "proof")
 
@@ -18,7 +19,10 @@ def lock_in(args: argparse.Namespace, scratch: Path) -> None:
     told = [value for name in _WRITTEN if isinstance(value := getattr(args, name, None), str) and value != "-"]
     load_ahead({str(p): p.stat().st_size for p in given if p.is_file()} | _inside(given))
     # What a link leads to is what the call names, too.
-    confine([*(_readable(p) for p in given), *(p.resolve() for p in given)], [scratch, *(_writable(Path(t), t) for t in told)])
+    house = [path for path in house_folders() if path.is_dir()]
+    confine(
+        [*(_readable(p) for p in given), *(p.resolve() for p in given), *house], [scratch, *(_writable(Path(t), t) for t in told)]
+    )
 
 
 def _inside(given: list[Path]) -> dict[str, int]:

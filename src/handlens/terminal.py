@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from typing import Any
 
 from .core.judge.alike import MANY, kinds
-from .core.kit.check import RESULTS, STATIONS
+from .core.kit.check import RESULTS
 from .core.limits import plural
 from .core.proof import Proof
+from .core.route.stations import stations
 from .core.words.calls import call_text
 from .core.words.figures import plain
 from .core.words.lengths import metres
@@ -31,7 +32,7 @@ def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
     ]
     by_id = {x["id"]: x for x in tree["findings"]}
     all_kinds = kinds(tree["findings"])
-    for station in STATIONS:
+    for station in [s.name for s in stations()]:
         here = [k for k in all_kinds if by_id[k["findings"][0]]["station"] == station]
         here.sort(key=lambda k: RESULTS.index(by_id[k["findings"][0]]["result"]))
         if here:

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from handlens.core.judge import judge
 from handlens.core.judge.alike import kinds, together
 from handlens.core.judge.report import report
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node
 from handlens.core.words.calls import call_text, parse_call, split_names

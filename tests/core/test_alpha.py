@@ -10,10 +10,10 @@ from PIL import ImageDraw, ImageFilter
 
 from handlens.core import formats
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.alpha import alpha_figures
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
 from handlens.core.stations.see_through.mends import brightness_as_alpha

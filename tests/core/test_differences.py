@@ -9,11 +9,11 @@ import pytest
 
 from handlens.core.judge.price import price
 from handlens.core.judge.report import facts
-from handlens.core.kit.mend import apply_mend, apply_tape
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known, content_key
 from handlens.core.proof.revisions import differences, to_json
+from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.model import frozen
 from handlens.core.scene.transforms import world_matrices

@@ -10,9 +10,10 @@ import pytest
 
 from core.test_alpha import CUT, card
 from handlens.core import formats
-from handlens.core.kit.mend import all_mends, apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
+from handlens.core.route.stations import all_mends
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Camera, Clip, Image, Layer, Light, Material, Mesh, Node, Scene, TextureInput
 from pictures import png, textured
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene, triangles_of

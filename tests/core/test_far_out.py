@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.kit.mend import apply_mend
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Node
 from handlens.core.scene.matrices import apply
 from handlens.core.scene.transforms import world_matrices

@@ -12,11 +12,11 @@ from msgspec.structs import replace
 from handlens.core import formats
 from handlens.core.geometry import rays
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.records import PartFigures
 from handlens.core.packages import FolderPackage
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
 from handlens.core.stations.arrival.checks import _in_one_place, _same_bounds

@@ -8,8 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from handlens.core.geometry.topology import surface
-from handlens.core.kit.mend import all_mends, apply_mend, apply_tape, find_mend
 from handlens.core.limits import InputError, MendError
+from handlens.core.route.stations import all_mends, find_mend
+from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
 from handlens.core.scene.matrices import Polar, compose, matrix_quaternion, quaternion_matrix
 from handlens.core.scene.skinning import pose_at, posed

@@ -12,8 +12,8 @@ from handlens.core import formats
 from handlens.core.formats.obj import read as obj
 from handlens.core.formats.obj.blocks import BlockParser
 from handlens.core.formats.obj.lines import LineParser
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
+from handlens.core.route.tape import apply_mend
 from scenes import read_files, scene
 
 

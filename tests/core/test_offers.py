@@ -9,15 +9,14 @@ import pytest
 
 from conftest import ROOT
 from handlens.core.judge import judge
-from handlens.core.judge.ledger import ledger
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.words.lengths import metres
-from scenes import scene
+from scenes import ledger, scene
 
 DEMO = ROOT / "demo" / "models"
 LISTED = json.loads((DEMO / "manifest.json").read_text())["models"]

@@ -11,16 +11,15 @@ import pytest
 from PIL import Image as Pillow
 
 from handlens.core.judge import judge
-from handlens.core.judge.ledger import ledger
 from handlens.core.judge.report import facts, source
 from handlens.core.measures import collect, count
+from handlens.core.measures.drawing import texture_memory
 from handlens.core.measures.pictures import picture
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Clip, Image, Layer, Material, Morph, Node, TextureInput, Weights
 from handlens.core.scene.model import Channel
-from handlens.core.stations.budget.checks import texture_memory
-from scenes import cube, findings, mesh, read_files, rigged, scene
+from scenes import cube, findings, ledger, mesh, read_files, rigged, scene
 
 
 def encoded(drawn, form="PNG", **more):

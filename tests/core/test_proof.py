@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from handlens.core import formats
-from handlens.core.kit.mend import apply_mend
 from handlens.core.proof import prove
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, Node, TextureInput
 from scenes import cube, mesh, rigged, round_trip, scene, triangles_of
 

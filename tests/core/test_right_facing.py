@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from handlens.core.geometry.recut import turned_faces
-from handlens.core.kit.mend import apply_mend
+from handlens.core.route.tape import apply_mend
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from handlens.core import formats
 from handlens.core.formats.table import WRITERS
-from handlens.core.kit.mend import apply_mend
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, TextureInput
 from scenes import findings, mesh, read_files, round_trip, scene
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from handlens.cli import main
 from handlens.core.geometry.triangles import corner_normals_of_turn, triangulate
 from handlens.core.geometry.welding import close_groups, welded
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Node
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
 from solids import icosphere, unjoined

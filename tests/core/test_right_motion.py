@@ -6,10 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.draw_order import draw_orders
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Channel, Clip, Material, Node, Skin, Weights
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import world_matrices

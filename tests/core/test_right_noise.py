@@ -12,8 +12,9 @@ from handlens.core.geometry.recut import only_faces
 from handlens.core.judge import judge
 from handlens.core.judge.causes import ON_A_PART, ON_THE_WHOLE, folded
 from handlens.core.judge.report import finding_json, report
-from handlens.core.kit.check import Finding, all_checks
+from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
+from handlens.core.route.stations import all_checks
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
 from handlens.core.words.figures import percent, plain

@@ -7,8 +7,8 @@ import pytest
 
 from handlens.core.geometry.smoothing import smooth_normals
 from handlens.core.judge import report
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, Node, TextureInput
 from scenes import cube, findings, mesh, read_files, scene
 from solids import icosphere

@@ -4,10 +4,10 @@ import json
 
 import pytest
 
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
 from handlens.core.packages.side_text import ill_formed
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.tape import apply_mend
 from scenes import findings
 
 OBJ = "mtllib buoy.mtl\no buoy_float\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl tarred_rope\nf 1 2 3\n"

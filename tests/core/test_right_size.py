@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 
 from handlens.cli import main
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import load_sheet
 from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed

@@ -10,16 +10,15 @@ import pytest
 
 from handlens.core.display import display_copy
 from handlens.core.judge import judge
-from handlens.core.judge.ledger import ledger
-from handlens.core.kit.check import STATIONS
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.stations import stations
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.rules.sheet import SCHEMA, SHEETS, sheet_from_json
 from handlens.core.scene import Node
-from scenes import cube, findings, rigged, scene
+from scenes import cube, findings, ledger, rigged, scene
 
 DEMO = Path(__file__).parents[2] / "demo"
 MODELS = json.loads((DEMO / "models" / "manifest.json").read_text())["models"]
@@ -85,7 +84,7 @@ def test_ledger_covers_every_station():
     m = collect(scene(cube(), nodes=(Node("n", "crate", scale=(2.0,) * 3, mesh=0),)))
     for sheet in shipped():
         rows = ledger(m, sheet, Intent(), judge(m, sheet, Intent()))
-        assert [r["name"] for r in rows] == list(STATIONS)
+        assert [r["name"] for r in rows] == [s.name for s in stations()]
         assert [r["name"] for r in rows if r["inspected"]] == [
             "Arrival",
             "Size",

@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from handlens import cli
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.side_files import all_names, one_edit, variant_words
 from handlens.core.packages.side_text import Lines, decoded, values
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.pipeline.writing import changed_files
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 
 MODEL = "mtllib buoy_green.mtl\no float\nv 0 0 0\nv 1 0 0\nv 1 1 0\nusemtl buoy green\nf 1 2 3\n"

@@ -9,10 +9,10 @@ import pytest
 
 from handlens.core import formats
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.slots import _rounded
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
 from pictures import png

@@ -14,6 +14,7 @@ from handlens.core.judge.report import report
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import content_key
+from handlens.core.route.stations import stations
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Mesh, Node
@@ -33,13 +34,13 @@ def test_what_nobody_looks_at_is_named():
 def test_a_check_that_falls_leaves_its_station_unlooked_and_the_others_whole(monkeypatch):
     m = collect(scene(cube()))
     before = judge(m, SHEET, Intent())
-    checks = judge.__globals__["all_checks"]()
-    one = next(c for c in checks if c.station == "Facing")
+    station = next(s for s in stations() if s.slug == "facing")
+    one, *rest = station.checks
 
     def fall(*_):
         raise ZeroDivisionError
 
-    monkeypatch.setitem(judge.__globals__, "all_checks", lambda: [replace(c, run=fall) if c is one else c for c in checks])
+    monkeypatch.setitem(station.__dict__, "checks", (replace(one, run=fall), *rest))
     monkeypatch.setattr(logging.getLogger(JUDGE), "handlers", [])
     after = judge(m, SHEET, Intent())
     assert after.unlooked == ("Facing",)

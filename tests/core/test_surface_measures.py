@@ -10,14 +10,13 @@ from handlens.core.geometry.rays import RayScene, hemisphere_directions, sequenc
 from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.geometry.topology import surface
 from handlens.core.judge import judge
-from handlens.core.judge.ledger import ledger
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Material, Mesh, Node
 from handlens.core.scene.headings import heading
-from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene
+from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, ledger, mesh, rigged, scene
 from solids import icosphere, torus, unjoined
 
 INSIDE = '{"seen_from": "inside"}'

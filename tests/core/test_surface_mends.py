@@ -11,9 +11,9 @@ from handlens.core import formats
 from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.geometry.topology import surface
 from handlens.core.geometry.triangles import fan
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Node
 from handlens.core.scene.bounds import world_bounds
 from handlens.core.scene.skinning import pose_at, posed

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from handlens.core.geometry.topology import surface
 from handlens.core.geometry.triangles import fan
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Weights
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
 from solids import icosphere, unjoined

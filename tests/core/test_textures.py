@@ -11,7 +11,6 @@ from PIL import Image as Pillow
 from handlens.core import formats
 from handlens.core.formats import read, write
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
 from handlens.core.measures.normal_maps import normal_map
@@ -19,6 +18,7 @@ from handlens.core.measures.pictures import alike, picture
 from handlens.core.packages import FolderPackage, spelling
 from handlens.core.pipeline.beside import with_neighbours
 from handlens.core.pipeline.opening import open_scene, open_to_mend
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Neighbour, TextureInput
 from handlens.core.stations.textures.relink import candidates

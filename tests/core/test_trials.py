@@ -9,11 +9,11 @@ from handlens.core.judge.judge import offered
 from handlens.core.judge.report import finding_json
 from handlens.core.judge.trials import came, with_trials
 from handlens.core.kit.check import Finding
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known
 from handlens.core.measures.records import TrialFigures
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.scene import Camera, Node
 from scenes import cube, mesh, scene

@@ -16,11 +16,11 @@ from handlens.core.geometry.triangles import fan
 from handlens.core.geometry.uv_area import doubled_area
 from handlens.core.geometry.uv_islands import islands, layout
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.texel_density import quantiles
 from handlens.core.measures.uvs import RESOLUTION
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node

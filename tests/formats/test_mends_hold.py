@@ -8,10 +8,10 @@ from core.test_offers import LISTED, MAY_STAY, demo, weight
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME, WRITERS
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage
+from handlens.core.route.tape import apply_mend
 
 #: What a format cannot hold, by check: there the finding comes back, and a sentence with these words says so before writing.
 CANNOT = {

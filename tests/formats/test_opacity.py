@@ -15,11 +15,11 @@ from handlens.core import formats
 from handlens.core.display import display_copy
 from handlens.core.formats.collada.materials import OPAQUE
 from handlens.core.judge import judge
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
 from handlens.core.measures import collect
 from handlens.core.proof import prove
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Material, TextureInput
 from handlens.core.surface.opacity import in_colour, mode_of

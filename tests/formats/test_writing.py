@@ -11,11 +11,11 @@ from formats.test_features import PENTAGON, _painted, _png
 from handlens import cli
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME, WRITERS
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import InputError
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.pipeline.writing import write_as
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.sheet import load_sheet
 from handlens.core.scene import Layer, Material, Node, TextureInput

@@ -11,10 +11,10 @@ from handlens.core import formats
 from handlens.core.geometry.recut import turned_faces
 from handlens.core.geometry.topology import surface
 from handlens.core.geometry.triangles import triangulate
-from handlens.core.kit.mend import apply_mend
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.packages import FilePackage
+from handlens.core.route.tape import apply_mend
 from handlens.core.scene.bounds import world_bounds
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import walk, world_matrices

@@ -5,10 +5,10 @@ import pytest
 
 from handlens.core.geometry import uv_raster
 from handlens.core.geometry.triangles import fan
-from handlens.core.kit.mend import apply_mend
 from handlens.core.measures import collect
 from handlens.core.measures.uvs import RESOLUTION
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.tape import apply_mend
 from handlens.core.surface.uv_transform import placed
 
 LAID = [

@@ -24,13 +24,14 @@ from ..core.limits import InputError
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
 from ..core.machine.parent import end_with_parent
+from ..core.route.stations import stations
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
 
 
 #: What every inspection imports; loading them takes longer than inspecting a small model does.
-_NEEDED = ("formats.gltf.read", "stations", "judge.report", "display", "pipeline.beside", "packages")
+_NEEDED = ("formats.gltf.read", "route.stations", "judge.report", "display", "pipeline.beside", "packages")
 
 
 def main() -> int:
@@ -48,8 +49,10 @@ def main() -> int:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     out = Path(request["out"])
     load_ahead({p.name: p.stat().st_size for p in path.parent.rglob("*") if p.is_file()})
-    confine([path.parent], [path.parent / "tmp", out])
     try:
+        # The house's own code lies elsewhere: it is loaded before this process locks itself in.
+        stations()
+        confine([path.parent], [path.parent / "tmp", out])
         result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare}[request["what"]](request, out)
     except InputError as error:
         result = {"error": str(error)}
@@ -141,10 +144,10 @@ def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
 
 def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
     from ..core import formats, packages
-    from ..core.kit.mend import apply_tape
     from ..core.measures.side_files import all_names
     from ..core.pipeline.beside import with_neighbours
     from ..core.pipeline.fits import check_fits
+    from ..core.route.tape import apply_tape
 
     package = packages.FolderPackage(Path(request["folder"]))
     tell(phase, 0.02)

@@ -19,6 +19,7 @@ from sqlalchemy.orm import Session
 
 from ..core import limits
 from ..core.machine.confine import give_to_nobody, plain_environment
+from ..core.route.house import FOLDERS
 from ..store.database import session
 from ..store.models import Job
 from ..store.queue import settle, settle_subject
@@ -55,8 +56,8 @@ _SPARES = 2
 
 
 def _settings() -> dict[str, str]:
-    """Limits that the environment states hold for children too; nothing else of it is theirs to know."""
-    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB")}
+    """Limits and house checks that the environment states hold for children too; nothing else of it is theirs to know."""
+    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB") or k == FOLDERS}
 
 
 async def _start() -> asyncio.subprocess.Process:

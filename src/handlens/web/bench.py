@@ -16,8 +16,8 @@ from ..core.judge.ledger import ledger
 from ..core.judge.price import price
 from ..core.judge.report import with_waivers
 from ..core.judge.trials import changes
-from ..core.kit.mend import find_mend
 from ..core.measures import Measures
+from ..core.route.stations import find_mend
 from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
 from ..store.database import session

@@ -9,7 +9,7 @@ from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 
-from ..core.kit.mend import find_mend
+from ..core.route.stations import find_mend
 from ..store.database import session
 from ..store.models import Recipe
 from . import schemas

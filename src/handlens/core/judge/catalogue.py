@@ -1,39 +1,96 @@
-"""Lists of all checks and mends as plain data: the command line, the web and the documentation print the same."""
+"""What there is, as plain records: the command line, the web and the documentation print the same."""
 
 from __future__ import annotations
 
 from typing import Any
 
+import msgspec
+
 from ..formats.table import WRITERS
-from ..kit.check import all_checks, station_of
-from ..kit.mend import all_mends
+from ..kit.check import origin_of, station_of
+from ..route.stations import all_checks, all_mends, stations
 from ..rules import shipped
 
 
-def checks() -> list[dict[str, Any]]:
+class StationEntry(msgspec.Struct, frozen=True):
+    """One station of the route."""
+
+    number: int
+    slug: str
+    name: str
+
+
+class CheckEntry(msgspec.Struct, frozen=True):
+    """One check. origin: who brings it. results: what it gives at most, by the slug of each shipped sheet."""
+
+    id: str
+    station: str
+    title: str
+    does: str
+    why: str
+    measured: str
+    source: str
+    mends: list[str]
+    results: dict[str, str]
+    origin: str
+
+
+class ParameterEntry(msgspec.Struct, frozen=True):
+    """One parameter of a mend. default: None where it must be given."""
+
+    name: str
+    kind: str
+    says: str
+    choices: list[str]
+    default: Any
+    zero: bool
+
+
+class MendEntry(msgspec.Struct, frozen=True):
+    """One mend. origin: who brings it."""
+
+    id: str
+    station: str
+    title: str
+    does: str
+    keeps: str
+    costs: str
+    safe: bool
+    parameters: list[ParameterEntry]
+    origin: str
+
+
+class FormatEntry(msgspec.Struct, frozen=True):
+    """One format that can be written."""
+
+    name: str
+    short: str
+    says: str
+
+
+def route() -> list[StationEntry]:
+    """Every station, in order."""
+    return [StationEntry(number, s.slug, s.name) for number, s in enumerate(stations(), 1)]
+
+
+def checks() -> list[CheckEntry]:
     """Every check with its result on each shipped sheet."""
+    on = lambda c: {s.slug: c.result_on(s) for s in shipped()}
     return [
-        {
-            "id": c.id, "station": c.station, "title": c.title, "does": c.does, "why": c.why, "measured": c.measured, "source": c.source,
-            "mends": list(c.mends), "results": {s.slug: c.result_on(s) for s in shipped()},
-        }
+        CheckEntry(c.id, c.station, c.title, c.does, c.why, c.measured, c.source, list(c.mends), on(c), origin_of(c.run))
         for c in all_checks()
-    ]  # fmt: skip
+    ]
 
 
-def mends() -> list[dict[str, Any]]:
+def mends() -> list[MendEntry]:
     """Every mend with its parameters."""
+    takes = lambda m: [ParameterEntry(p.name, p.kind, p.says, list(p.choices), p.default, p.zero) for p in m.parameters]
     return [
-        {
-            "id": m.id, "station": station_of(m.id), "title": m.title, "does": m.says, "keeps": m.keeps, "costs": m.costs, "safe": m.safe,
-            "parameters": [
-                {"name": p.name, "kind": p.kind, "says": p.says, "choices": list(p.choices), "default": p.default, "zero": p.zero} for p in m.parameters
-            ],
-        }
+        MendEntry(m.id, station_of(m.id), m.title, m.says, m.keeps, m.costs, m.safe, takes(m), origin_of(m.run))
         for m in all_mends()
-    ]  # fmt: skip
+    ]
 
 
-def formats() -> list[dict[str, Any]]:
+def formats() -> list[FormatEntry]:
     """Every format that can be written."""
-    return [{"name": f.name, "short": f.short, "says": f.says} for f in WRITERS.values()]
+    return [FormatEntry(f.name, f.short, f.says) for f in WRITERS.values()]

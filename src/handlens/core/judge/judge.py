@@ -8,9 +8,10 @@ from dataclasses import replace as replace_fields
 
 from msgspec.structs import replace
 
-from ..kit.check import STATIONS, Finding, Skipped, all_checks, settle
+from ..kit.check import Finding, Skipped, settle
 from ..measures import Measures
 from ..measures.records import TrialFigures
+from ..route.stations import stations
 from ..rules import Intent, RuleSheet
 from ..words.calls import call_text
 from .causes import folded
@@ -39,23 +40,23 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     findings: list[Finding] = []
     clear: list[str] = []
     skipped: list[tuple[str, str]] = []
-    checks = all_checks()
+    route = stations()
     things = things_of(measures, intent)
     tried = {t.call: t for t in measures.trials}
-    unlooked = _to_look_at(measures) - {c.station for c in checks}
-    for registered in checks:
+    unlooked = {s.slug for s in route if not s.checks and (s.concerns is None or s.concerns(measures))}
+    for station, registered in ((s, c) for s in route for c in s.checks):
         if registered.result_on(sheet) == "off":
             skipped.append((registered.id, f"{sheet.name} does not ask for it"))
             continue
         try:
-            found = list(registered.run(things if registered.station in _OF_THINGS else measures, sheet, intent))
+            found = list(registered.run(things if station.of_things else measures, sheet, intent))
         except Exception as error:
             # One check that falls must not take the others' answers along; what it was to look at counts as not looked at.
             logging.getLogger(__name__).exception("the check %s failed", registered.id)
             found = [Skipped(f"{FAILED}: {type(error).__name__}", unseen=True)]
         reasons = [f.because for f in found if isinstance(f, Skipped)]
         if any(isinstance(f, Skipped) and f.unseen for f in found):
-            unlooked.add(registered.station)
+            unlooked.add(station.slug)
         real = [offered(settle(f, registered, sheet), tried, sheet) for f in found if isinstance(f, Finding)]
         findings += real
         if reasons and not real:
@@ -63,7 +64,7 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
         elif not real:
             clear.append(registered.id)
     findings = folded(findings)
-    return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s for s in STATIONS if s in unlooked))
+    return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s.name for s in route if s.slug in unlooked))
 
 
 def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) -> Finding:
@@ -76,10 +77,6 @@ def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) 
         kept.append(call)
         costs.append(None if trial is None else tuple(trial.costs))
     return replace_fields(finding, mends=tuple(kept), costs=tuple(costs))
-
-
-#: Stations at which only what is of the thing counts.
-_OF_THINGS = ("Size", "Budget")
 
 
 def things_of(m: Measures, intent: Intent) -> Measures:
@@ -96,9 +93,3 @@ def things_of(m: Measures, intent: Intent) -> Measures:
 
 #: What a check that fell is skipped for.
 FAILED = "the check itself failed"
-
-
-def _to_look_at(m: Measures) -> set[str]:
-    """Stations at which a model has something of its own to be looked at, among those that some have nothing at."""
-    rigged = bool(m.skins) or any(x.influences_max for x in m.meshes)
-    return {name for name, there in (("Skin", rigged), ("Motion", bool(m.clips))) if there}

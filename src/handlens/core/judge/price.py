@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..kit.mend import Figure
 from ..measures import Measures
-from ..stations.budget.checks import draw_calls, texture_memory, triangles
+from ..measures.drawing import draw_calls, texture_memory, triangles
 
 
 def price(before: Measures, after: Measures) -> list[Figure]:

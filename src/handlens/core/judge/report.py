@@ -11,9 +11,9 @@ import numpy as np
 from ..formats.files import role_of
 from ..kit.check import Finding
 from ..measures import Measures
+from ..measures.records import is_scaled, is_uneven
 from ..packages import Package
 from ..scene import Scene
-from ..stations.placement.checks import is_scaled, is_uneven
 from . import Judgement
 
 

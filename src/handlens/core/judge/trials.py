@@ -13,11 +13,12 @@ from typing import Any
 from msgspec.structs import replace
 
 from ..kit.check import Finding
-from ..kit.mend import Outcome, apply_mend
+from ..kit.mend import Outcome
 from ..limits import InputError, MendError, plural
 from ..measures import Measures, collect
 from ..measures.known import Known
 from ..measures.records import TrialFigures
+from ..route.tape import apply_mend
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
 from ..words.calls import call_text

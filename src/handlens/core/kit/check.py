@@ -1,8 +1,7 @@
-"""What a check is, and the list of all of them: screen, command line and documentation read the same registration."""
+"""What a check is, and what it finds: screen, command line and documentation read the same declaration."""
 
 from __future__ import annotations
 
-import importlib
 import inspect
 from collections import Counter
 from collections.abc import Callable, Iterator
@@ -15,38 +14,7 @@ from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from ..scene.model import Array
 
-STATIONS = (
-    "Arrival",
-    "Size",
-    "Placement",
-    "Pivots",
-    "Facing",
-    "Surface",
-    "Slots",
-    "Textures",
-    "See-through",
-    "Budget",
-    "Skin",
-    "Motion",
-    "Handoff",
-)
 RESULTS = ("stop", "caution", "note")
-#: Modules of this package that register checks, in station order.
-MODULES = (
-    "arrival.checks",
-    "arrival.checks_names",
-    "arrival.checks_side_files",
-    "size.checks",
-    "placement.checks",
-    "pivots.checks",
-    "facing.checks",
-    "surface.checks",
-    "slots.checks",
-    "textures.checks",
-    "textures.checks_uvs",
-    "see_through.checks",
-    "budget.checks",
-)
 
 
 @dataclass(frozen=True)
@@ -112,7 +80,7 @@ Judge = Callable[[Measures, RuleSheet, Intent], Iterator[Finding | Skipped]]
 
 @dataclass(frozen=True)
 class Check:
-    """A registered check. does, why, measured and source come from the function's docstring."""
+    """One check. does, why, measured and source come from the function's docstring."""
 
     id: str
     title: str
@@ -133,23 +101,17 @@ class Check:
         return sheet.results.get(self.id, self.result)
 
 
-_CHECKS: dict[str, Check] = {}
+def check(id: str, *, title: str, result: str, mends: tuple[str, ...] = ()) -> Callable[[Judge], Check]:
+    """Make a check of a function. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines."""
 
-
-def check(id: str, *, title: str, result: str, mends: tuple[str, ...] = ()) -> Callable[[Judge], Judge]:
-    """Register a check. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines."""
-
-    def register(run: Judge) -> Judge:
-        if id in _CHECKS:
-            raise ValueError(f"the check {id} is registered twice")
+    def made(run: Judge) -> Check:
         does, parts = _sections(inspect.getdoc(run) or "")
         missing = {"why", "measured", "source"} - set(parts)
         if missing or not does or result not in RESULTS:
             raise ValueError(f"the check {id} lacks {sorted(missing) or 'a description or a known result'}")
-        _CHECKS[id] = Check(id, title, result, mends, run, does, **parts)
-        return run
+        return Check(id, title, result, mends, run, does, **parts)
 
-    return register
+    return made
 
 
 def _sections(text: str) -> tuple[str, dict[str, str]]:
@@ -169,17 +131,20 @@ def _capital(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def station_of(check_id: str) -> str:
-    slug = check_id.partition(".")[0]
-    return next((s for s in STATIONS if s.lower() == slug), slug.title())
+def slug_of(id: str) -> str:
+    """The slug of the station of a check or a mend: the part of its id before the dot."""
+    return id.partition(".")[0]
 
 
-def all_checks() -> tuple[Check, ...]:
-    """Every check, in station order and then in order of registration."""
-    for module in MODULES:
-        importlib.import_module(f"handlens.core.stations.{module}")
-    place = {f"handlens.core.stations.{module}": k for k, module in enumerate(MODULES)}
-    return tuple(sorted(_CHECKS.values(), key=lambda c: place[c.run.__module__]))
+def station_of(id: str) -> str:
+    """The name of the station of a check or a mend: its slug with a capital."""
+    return slug_of(id).capitalize()
+
+
+def origin_of(run: Callable[..., Any]) -> str:
+    """Who brings a check or a mend: us, or the folder or package that its module was loaded from."""
+    root, _, rest = run.__module__.partition(".")
+    return "Hand Lens" if root == "handlens" else rest.partition(".")[0] if root == "handlens_house" else root
 
 
 def value(amount: Any, unit: str) -> dict[str, Any]:

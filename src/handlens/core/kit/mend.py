@@ -1,33 +1,14 @@
-"""What a mend is, and the list of all of them."""
+"""What a mend is, and what it makes of a scene."""
 
 from __future__ import annotations
 
-import importlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
-from ..limits import InputError, MendError
+from ..limits import InputError
 from ..scene import Scene
 from ..words.calls import split_names
-
-MODULES = (
-    "size.mends",
-    "placement.mends",
-    "placement.mends_home",
-    "pivots.mends",
-    "facing.mends",
-    "surface.mends",
-    "surface.mends_tangles",
-    "slots.mends",
-    "textures.mends",
-    "textures.mends_uvs",
-    "see_through.mends",
-    "arrival.mends",
-    "arrival.mends_side_files",
-)
 
 
 @dataclass(frozen=True)
@@ -133,70 +114,13 @@ class MendRun:
     before: int | None = None
 
 
-_MENDS: dict[str, Mend] = {}
-
-
 def mend(
     id: str, *, title: str, keeps: str, costs: str, safe: bool, parameters: Sequence[Parameter] = ()
-) -> Callable[[Callable[..., Outcome]], Callable[..., Outcome]]:
-    """Register a mend; the first paragraph of its docstring says what it does."""
+) -> Callable[[Callable[..., Outcome]], Mend]:
+    """Make a mend of a function; the first paragraph of its docstring says what it does."""
 
-    def register(run: Callable[..., Outcome]) -> Callable[..., Outcome]:
+    def made(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
-        _MENDS[id] = Mend(id, title, says, keeps, costs, safe, tuple(parameters), run)
-        return run
+        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run)
 
-    return register
-
-
-def all_mends() -> tuple[Mend, ...]:
-    for module in MODULES:
-        importlib.import_module(f"handlens.core.stations.{module}")
-    return tuple(_MENDS.values())
-
-
-def find_mend(id: str) -> Mend:
-    """The mend of that id. Raises InputError."""
-    found = next((m for m in all_mends() if m.id == id), None)
-    if found is None:
-        raise InputError(f"There is no mend {id!r}; `handlens mends` lists them.")
-    return found
-
-
-def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
-    """Apply one mend. Raises InputError for a wrong call, MendError where it does not apply."""
-    chosen = find_mend(id)
-    with np.errstate(all="ignore"):  # a file may hold any number
-        return chosen.run(scene, **chosen.read(params))
-
-
-def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tuple[Scene, list[MendRun]]:
-    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it.
-
-    Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs.
-    """
-    runs: list[MendRun] = []
-    scenes = [scene]
-    for id, params in tape:
-        try:
-            outcome = apply_mend(scenes[-1], id, params)
-        except (MendError, InputError) as error:
-            runs.append(MendRun(id, params, False, because=str(error), before=_conflict(scenes, runs, id, params)))
-            scenes.append(scenes[-1])
-            continue
-        scenes.append(outcome.scene)
-        runs.append(MendRun(id, params, True, outcome.figures, outcome.remarks))
-    return scenes[-1], runs
-
-
-def _conflict(scenes: list[Scene], runs: list[MendRun], id: str, params: dict[str, Any]) -> int | None:
-    """The latest earlier slip before which a mend still applies, if there is one."""
-    for k in range(len(runs) - 1, -1, -1):
-        if not runs[k].applied:
-            continue
-        try:
-            apply_mend(scenes[k], id, params)
-        except (MendError, InputError):
-            continue
-        return k
-    return None
+    return made

@@ -193,6 +193,21 @@ class NodeFigures(msgspec.Struct, frozen=True):
     place: list[float]
 
 
+#: How far scales may lie from 1, or apart, and still count as that: what formats round to.
+TOLERANCE = 1e-4
+
+
+def is_scaled(n: NodeFigures) -> bool:
+    """Local scale not 1; a mirrored node counts."""
+    return n.mirrored or max(abs(s - 1) for s in n.scale) > TOLERANCE
+
+
+def is_uneven(n: NodeFigures) -> bool:
+    """Axes of the local scale differ by more than 1e-4 of the largest."""
+    sizes = [abs(s) for s in n.scale]
+    return max(sizes) - min(sizes) > TOLERANCE * max(sizes)
+
+
 class NudgeFigures(msgspec.Struct, frozen=True):
     """How far a skinned part travels when a group is moved by one unit: least and most over its vertices by the
     specification's rule, and the most where a receiver moves the part with its own node as well. off: the part's own node or

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
+
 from ..limits import InputError
+
+
+class Call(msgspec.Struct, frozen=True):
+    """One mend with its parameters."""
+
+    mend: str
+    params: dict[str, Any]
 
 
 def parse_call(text: str) -> tuple[str, dict[str, str]]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from ...kit.check import Finding, Skipped, check, value
+from ...kit.panel import Row
 from ...measures import Measures
 from ...measures.records import SideUse
 from ...rules import Intent, RuleSheet
@@ -172,7 +173,7 @@ def unknown(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )  # fmt: skip
 
 
-def used_names(m: Measures) -> list[dict[str, Any]]:
+def used_names(m: Measures) -> list[Row]:
     """Rows for the ledger: every use, what it resolves to and where it stands, what is wrong first."""
     words = {
         "exact": "to the letter",
@@ -185,10 +186,10 @@ def used_names(m: Measures) -> list[dict[str, Any]]:
     }
     order = ["no-file", "former", "case", "near", "other-variant", "other", "exact"]
     rows = [
-        {
-            "cells": {"text": u.text, "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–", "how": words[u.state], "place": f"{u.file}:{u.line}:{u.column}", "key": u.path or "–"},
-            "result": "clear" if u.state == "exact" else None if u.state == "other" else "caution", "side_key": f"{u.file}:{u.path}" if u.path else None,
-        }
+        Row(
+            cells={"text": u.text, "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–", "how": words[u.state], "place": f"{u.file}:{u.line}:{u.column}", "key": u.path or "–"},
+            result="clear" if u.state == "exact" else None if u.state == "other" else "caution", side_key=f"{u.file}:{u.path}" if u.path else None,
+        )
         for u in sorted((u for u in m.side_uses if u.state in order), key=lambda u: order.index(u.state))
     ]  # fmt: skip
     return rows

@@ -6,35 +6,10 @@ from collections.abc import Iterator
 
 from ...kit.check import Finding, Skipped, check, nodes, place, value
 from ...measures import Measures
-from ...measures.records import ImageFigures, MeshFigures
+from ...measures.drawing import draw_calls, texture_bytes, texture_memory, triangles
 from ...rules import Intent, RuleSheet
 
 Found = Iterator[Finding | Skipped]
-
-
-def triangles(m: Measures) -> int:
-    """Over all instances."""
-    return sum(m.meshes[p.mesh].triangles for p in m.parts)
-
-
-def draw_calls_of(mesh: MeshFigures) -> int:
-    """One for each slot that some face uses."""
-    return sum(1 for n in mesh.slot_faces if n)
-
-
-def draw_calls(m: Measures) -> int:
-    return sum(draw_calls_of(m.meshes[p.mesh]) for p in m.parts)
-
-
-def texture_bytes(image: ImageFigures) -> int:
-    """Memory of an image once loaded: four bytes a pixel, and a third more for its mips."""
-    if image.width is None or image.height is None or not image.used_by:
-        return 0
-    return image.width * image.height * 4 * 4 // 3
-
-
-def texture_memory(m: Measures) -> int:
-    return sum(texture_bytes(i) for i in m.images)
 
 
 @check("budget.triangles-mesh", title="Too many triangles in a mesh", result="caution")

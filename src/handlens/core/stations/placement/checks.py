@@ -10,7 +10,7 @@ import numpy as np
 from ...kit.check import Finding, Skipped, check, nodes, place, value
 from ...limits import plural
 from ...measures import Measures
-from ...measures.records import NodeFigures, NudgeFigures
+from ...measures.records import TOLERANCE, NodeFigures, NudgeFigures, is_scaled, is_uneven
 from ...rules import Intent, RuleSheet
 from ...words.figures import plain
 from ...words.lengths import metres
@@ -18,19 +18,7 @@ from ...words.lengths import metres
 Found = Iterator[Finding | Skipped]
 
 #: A scale counts as 1, and axes as equal, within this.
-TOLERANCE = 1e-4
 BAKE: tuple[tuple[str, dict[str, Any]], ...] = (("placement.bake", {}),)
-
-
-def is_scaled(n: NodeFigures) -> bool:
-    """Local scale not 1; a mirrored node counts."""
-    return n.mirrored or max(abs(s - 1) for s in n.scale) > TOLERANCE
-
-
-def is_uneven(n: NodeFigures) -> bool:
-    """Axes of the local scale differ by more than 1e-4 of the largest."""
-    sizes = [abs(s) for s in n.scale]
-    return max(sizes) - min(sizes) > TOLERANCE * max(sizes)
 
 
 def _rigged(m: Measures) -> set[int]:

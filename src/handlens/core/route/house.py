@@ -1,0 +1,95 @@
+"""House checks: a team's own checks and stations, from folders and from installed packages.
+
+The environment's HANDLENS_HOUSE names folders, with a colon between. A folder in one of them with a `station.py` is a station, as ours
+are; a Python file in one of them holds checks and mends for stations that there are. An installed package offers a `Station` by
+the entry point group `handlens.stations`.
+"""
+
+from __future__ import annotations
+
+import importlib.util
+import os
+import sys
+from importlib.metadata import entry_points
+from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+from ..kit.check import slug_of
+from ..kit.station import Station, checks_in, mends_in
+from ..limits import InputError
+
+#: Names of the environment's value and of the entry points.
+FOLDERS, GROUP = "HANDLENS_HOUSE", "handlens.stations"
+#: Package that modules of folders are loaded under.
+_ROOM = "handlens_house"
+
+
+def house_folders() -> list[Path]:
+    """The folders that the environment names."""
+    return [Path(p).resolve() for p in os.environ.get(FOLDERS, "").split(os.pathsep) if p]
+
+
+def house_stations() -> list[Station]:
+    """Stations of the house, and ours with more checks and mends, in the order in which they are found. Raises InputError."""
+    found = [s for folder in house_folders() for s in _in_folder(folder)]
+    for point in sorted(entry_points(group=GROUP), key=lambda p: p.name):
+        found.append(_station(point.name, _loaded(point.name, point.load)))
+    return found
+
+
+def _in_folder(folder: Path) -> list[Station]:
+    if not folder.is_dir():
+        raise InputError(f"There is no folder {folder} with house checks; {FOLDERS} names it.")
+    out: list[Station] = []
+    for path in sorted(folder.iterdir()):
+        if (path / "station.py").is_file():
+            out.append(_station(str(path), getattr(_module(folder, path / "station.py", path), "STATION", None)))
+        elif path.suffix == ".py" and not path.name.startswith("_"):
+            out += _more_of_ours(_module(folder, path, None))
+    return out
+
+
+def _more_of_ours(module: ModuleType) -> list[Station]:
+    """What a module adds to stations that there are, a station each."""
+    checks, mends = checks_in(module), mends_in(module)
+    ids = [c.id for c in checks] + [m.id for m in mends]
+    return [
+        Station(slug, 0, tuple(c for c in checks if slug_of(c.id) == slug), tuple(m for m in mends if slug_of(m.id) == slug))
+        for slug in dict.fromkeys(map(slug_of, ids))
+    ]
+
+
+def _module(folder: Path, path: Path, package: Path | None) -> ModuleType:
+    """A file loaded as `handlens_house.<folder>.<file>`, or as the module of a package that its siblings can be imported from."""
+    name = f"{_ROOM}.{folder.name}.{(package or path).stem}"
+    for parent in (_ROOM, f"{_ROOM}.{folder.name}"):
+        sys.modules.setdefault(parent, ModuleType(parent))
+    if package is not None:
+        holder = ModuleType(name)
+        holder.__path__ = [str(package)]
+        sys.modules[name] = holder
+        name = f"{name}.station"
+    spec = importlib.util.spec_from_file_location(name, path)
+    assert spec is not None
+    assert spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    sys.modules[name] = module
+    _loaded(str(path), lambda: spec.loader.exec_module(module))
+    return module
+
+
+def _loaded(what: str, load: Any) -> Any:
+    try:
+        return load()
+    except Exception as error:
+        raise InputError(f"The house checks in {what} cannot be loaded: {type(error).__name__}: {error}") from error
+
+
+def _station(where: str, found: Any) -> Station:
+    if not isinstance(found, Station):
+        raise InputError(f"{where} offers no station: it must hold a Station named STATION.")
+    wrong = [x for x in found.ids if slug_of(x) != found.slug]
+    if wrong:
+        raise InputError(f"{where}: the id {wrong[0]} does not begin with the station's {found.slug}.")
+    return found

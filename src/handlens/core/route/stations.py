@@ -1,0 +1,67 @@
+"""The route: every station in order. A station is found by its folder; nothing lists it by hand."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections import Counter
+from functools import cache
+
+from .. import stations as _ours
+from ..kit.check import Check
+from ..kit.mend import Mend
+from ..kit.station import Station
+from ..limits import InputError
+from .house import house_stations
+
+
+@cache
+def stations() -> tuple[Station, ...]:
+    """Every station in the order of the route, ours and the house's. Raises InputError where one of the house cannot be loaded."""
+    ours = [
+        importlib.import_module(f"{_ours.__name__}.{m.name}.station").STATION
+        for m in pkgutil.iter_modules(_ours.__path__)
+        if m.ispkg
+    ]
+    found: dict[str, Station] = {}
+    for station in [*sorted(ours, key=lambda s: s.place), *house_stations()]:
+        known = found.get(station.slug)
+        found[station.slug] = station if known is None else known.with_more(station)
+    _refuse_twins("check", [c.id for s in found.values() for c in s.checks])
+    _refuse_twins("mend", [m.id for s in found.values() for m in s.mends])
+    return tuple(sorted(found.values(), key=lambda s: s.place))
+
+
+def _refuse_twins(what: str, ids: list[str]) -> None:
+    twin = next((id for id, times in Counter(ids).items() if times > 1), None)
+    if twin is not None:
+        raise InputError(f"The {what} {twin} is there twice: each needs an id of its own.")
+
+
+def all_checks() -> tuple[Check, ...]:
+    """Every check, in the order of the route and then as they stand in their modules."""
+    return tuple(c for s in stations() for c in s.checks)
+
+
+def all_mends() -> tuple[Mend, ...]:
+    """Every mend, in the order of the route."""
+    return tuple(m for s in stations() for m in s.mends)
+
+
+@cache
+def _by_id() -> dict[str, Mend]:
+    return {m.id: m for m in all_mends()}
+
+
+def find_mend(id: str) -> Mend:
+    """The mend of that id. Raises InputError."""
+    found = _by_id().get(id)
+    if found is None:
+        raise InputError(f"There is no mend {id!r}; `handlens mends` lists them.")
+    return found
+
+
+def forget() -> None:
+    """Look for stations anew when they are asked for next: after the house's folders changed."""
+    stations.cache_clear()
+    _by_id.cache_clear()

@@ -1,0 +1,52 @@
+"""Mends played: one, or a whole tape of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from ..kit.mend import MendRun, Outcome
+from ..limits import InputError, MendError
+from ..scene import Scene
+from .stations import find_mend
+
+
+def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
+    """Apply one mend. Raises InputError for a wrong call, MendError where it does not apply."""
+    chosen = find_mend(id)
+    with np.errstate(all="ignore"):  # a file may hold any number
+        return chosen.run(scene, **chosen.read(params))
+
+
+def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tuple[Scene, list[MendRun]]:
+    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it.
+
+    Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs.
+    """
+    runs: list[MendRun] = []
+    scenes = [scene]
+    for id, params in tape:
+        try:
+            outcome = apply_mend(scenes[-1], id, params)
+        except (MendError, InputError) as error:
+            runs.append(MendRun(id, params, False, because=str(error), before=_conflict(scenes, runs, id, params)))
+            scenes.append(scenes[-1])
+            continue
+        scenes.append(outcome.scene)
+        runs.append(MendRun(id, params, True, outcome.figures, outcome.remarks))
+    return scenes[-1], runs
+
+
+def _conflict(scenes: list[Scene], runs: list[MendRun], id: str, params: dict[str, Any]) -> int | None:
+    """The latest earlier slip before which a mend still applies, if there is one."""
+    for k in range(len(runs) - 1, -1, -1):
+        if not runs[k].applied:
+            continue
+        try:
+            apply_mend(scenes[k], id, params)
+        except (MendError, InputError):
+            continue
+        return k
+    return None

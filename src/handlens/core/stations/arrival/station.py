@@ -1,0 +1,9 @@
+from __future__ import annotations
+
+from ...kit.station import Station, checks_in, mends_in
+from . import checks, checks_names, checks_side_files, mends, mends_side_files
+from .panel import panel
+
+STATION = Station(
+    "arrival", 10, checks=checks_in(checks, checks_names, checks_side_files), mends=mends_in(mends, mends_side_files), panel=panel
+)

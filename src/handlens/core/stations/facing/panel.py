@@ -1,0 +1,59 @@
+"""What the ledger shows for Facing."""
+
+from __future__ import annotations
+
+from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.parts import first_parts, seen_from
+from ...measures import Measures
+from ...measures.records import SideFigures
+from ...rules import Intent, RuleSheet
+from ...scene.headings import heading
+from ...words.figures import percent, percent_of
+from .checks import BACKS
+
+SEEN_WORDS = {"outside": "outside", "inside": "inside", "both": "both sides", "inverted": "outside, inverted on purpose"}
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    names = {p.node: p for p in m.parts}
+    rows, wrong, judged = [], 0.0, 0.0
+    for f in m.facing:
+        p = names[f.node]
+        side = seen_from(intent, p.name)
+        s = f.inside if side == "inside" else f.outside
+        surface = m.meshes[p.mesh].surface
+        if side in ("outside", "inside"):
+            wrong, judged = wrong + s.wrong, judged + s.judged
+        share = s.wrong / s.judged if s.judged > 0 else 0.0
+        rows.append(Row(
+            cells={
+                "part": p.name, "from": side, "away": f"{s.turned:,}" if side in ("outside", "inside") else "–", "share": percent(share) if side in ("outside", "inside") else "–",
+                "sure": f"{100 * s.confidence:.0f} %" if s.judged > 0 else "–", "unsure": _percent(s.undecided, s), "winding": f"{surface.disagreeing:,}",
+            },
+            node=f.node, result="stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
+        ))  # fmt: skip
+    away = sum(r.result == "stop" for r in rows)
+    share = wrong / judged if judged > 0 else 0.0
+    backs = m.walk.backs / m.walk.rays if m.walk and m.walk.rays else 0.0
+    worst = heading(m.walk.worst, m.up_axis or sheet.up_axis) if m.walk and m.walk.worst and m.walk.backs else ""
+    edges = sum(mesh.surface.disagreeing for _, mesh in first_parts(m))
+    return Panel(
+        about="which way faces look, and what that hides",
+        line=f"{percent(share)} looks away" if m.facing else "too large for rays" if m.parts else "nothing to look at",
+        limit=f"seen from {SEEN_WORDS[intent.seen_from]}",
+        meter=None,
+        headline=[
+            Figure(percent_of(share), "%", "of the area looks away", "stop" if share > 0 else "clear"),
+            Figure(f"{away:,}", "", "parts with faces turned away", "stop" if away else "clear"),
+            Figure(percent_of(backs), "%", f"of looks meet a back{', most from ' + worst if worst else ''}", "caution" if backs > BACKS else "clear")
+            if intent.seen_from == "outside"
+            else Figure("–", "", "not walked round: it is not seen from outside"),
+            Figure(f"{edges:,}", "", "edges wound against each other", "caution" if edges else "clear"),
+        ],
+        tables=[table("parts", "By part", [("part", "Part", False), ("from", "Seen from", False), ("away", "Faces away", True), ("share", "Of its area", True), ("sure", "Sure", True), ("unsure", "Undecided", True), ("winding", "Edges", True)], worst_first(rows))],
+    )  # fmt: skip
+
+
+def _percent(area: float, s: SideFigures) -> str:
+    whole = s.judged + s.undecided + s.hidden
+    return percent(area / whole) if whole > 0 else "–"

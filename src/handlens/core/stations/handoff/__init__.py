@@ -1,0 +1,1 @@
+"""Handoff: what was written, and whether it proved."""

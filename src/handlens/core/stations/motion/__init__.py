@@ -1,0 +1,1 @@
+"""Motion: clips, and what they drive."""

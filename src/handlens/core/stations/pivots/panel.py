@@ -1,0 +1,46 @@
+"""What the ledger shows for Pivots."""
+
+from __future__ import annotations
+
+from ...kit.panel import Figure, Panel, Row, length, table
+from ...kit.parts import unit_of
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...words.anchors import ANCHORS
+from ...words.figures import plain
+from ...words.lengths import metres
+from .checks import FAR, free_parts, spin, wanted
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    unit, free = unit_of(m), free_parts(m)
+    ought = {
+        node: (name, ((at - to) ** 2).sum() ** 0.5) for node, _, name, at, to, _ in wanted(m, intent, m.up_axis or sheet.up_axis)
+    }
+    rows: list[Row] = []
+    for p in free:
+        named = ought.get(p.node)
+        rows.append(Row(
+            cells={
+                "part": p.name, "sweeps": metres(p.sweep * unit), "needs": metres(p.needed * unit), "spin": plain(spin(p)),
+                "anchor": named[0].replace("-", " ") if named else "", "off": metres(named[1] * unit) if named else "",
+            },
+            node=p.node, result="caution" if spin(p) > FAR else "clear", weight=spin(p),
+        ))  # fmt: skip
+    rows.sort(key=lambda r: -r.weight)
+    worst = max((spin(p) for p in free), default=1.0)
+    off = max((x[1] for x in ought.values()), default=0.0)
+    far = sum(spin(p) > FAR for p in free)
+    anchored = intent.pivot in ANCHORS
+    return Panel(
+        about="what each part turns about",
+        line=f"sweeps up to {plain(worst)} times" if free else "nothing is placed by its own node",
+        limit=f"{intent.pivot.replace('-', ' ')} wanted" if anchored and intent.pivot else f"at most {FAR:g} times",
+        meter=worst / FAR if free else None,
+        headline=[
+            Figure(plain(worst), "×", "widest sweep over what is needed", "caution" if worst > FAR else "clear"),
+            Figure(f"{far:,}", "", "parts swing far out", "caution" if far else "clear"),
+            length(off * unit, "pivot to where it is wanted") if anchored else Figure("–", "", "no pivot is named in the intent"),
+        ],
+        tables=[table("parts", "By part", [("part", "Part", False), ("sweeps", "Sweeps", True), ("needs", "Needs", True), ("spin", "Times", True), ("anchor", "Wanted at", False), ("off", "Off by", True)], rows)],
+    )  # fmt: skip

@@ -1,0 +1,112 @@
+"""What the ledger shows for Placement."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...kit.panel import Figure, Panel, Row, Table, length, table, worst_first
+from ...measures import Measures
+from ...measures.records import PartFigures, is_scaled
+from ...rules import Intent, RuleSheet
+from ...words.figures import percent, plain
+from ...words.lengths import metres
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    scaled = sum(is_scaled(n) for n in m.nodes)
+    turned = sum(n.angle > 0.01 for n in m.nodes)
+    unit = m.unit_metres or 1.0
+    gap = max((p.spacing for p in m.parts), default=0.0) * unit * 1000
+    away = 0.0
+    if m.bounds_min is not None and m.bounds_max is not None:
+        away = float(np.linalg.norm((np.array(m.bounds_min) + np.array(m.bounds_max)) / 2)) * unit
+    limit = sheet.limits.float_spacing_mm
+    spacing = {p.node: p for p in m.parts}
+    rows: list[Row] = []
+    for n in m.nodes:
+        p = spacing.get(n.index)
+        off = is_scaled(n) or n.angle > 0.01
+        if not (p or off):
+            continue
+        own = p.spacing * unit * 1000 if p else None
+        result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
+        rows.append(Row(
+            cells={
+                "part": n.name, "scale": _triple(n.scale), "turn": f"{plain(n.angle)}°",
+                "far": metres(p.farthest * unit) if p else "", "gap": metres(own / 1000) if own is not None else "", "share": _of_finest(m, p),
+            },
+            node=n.index, result=result,
+        ))  # fmt: skip
+    rows = worst_first(rows)
+    return Panel(
+        about="where it stands, and what its nodes carry",
+        line=f"{scaled:,} scaled, {turned:,} turned" if scaled or turned else f"{metres(away)} from the origin",
+        limit=f"{metres(gap / 1000)} steps" if gap > limit / 10 else "× 1, 0°",
+        meter=gap / limit if np.isfinite(gap) else 1e9,
+        headline=[
+            Figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
+            Figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
+            length(away, "middle to origin"),
+            length(gap / 1000, "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
+        ],
+        tables=[table("parts", "By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True), ("share", "Of finest edge", True)], rows), *_chain_table(m), *_nudge_table(m)],
+    )  # fmt: skip
+
+
+def _of_finest(m: Measures, p: PartFigures | None) -> str:
+    """Steps of a 32-bit float where a part stands, as a share of its finest edges: at one, the shape is gone."""
+    if p is None:
+        return ""
+    feature = m.meshes[p.mesh].surface.feature * p.enlarges
+    return percent(p.spacing / feature) if feature > 0 else ""
+
+
+def _chain_table(m: Measures) -> list[Table]:
+    """Chains of nodes whose scales are not 1, from the root down, with the running product; nothing where there are none."""
+    by_index = {n.index: n for n in m.nodes}
+    inner = {n.parent for n in m.nodes if is_scaled(n)}
+    rows = []
+    for n in m.nodes:
+        if not is_scaled(n) or n.index in inner:
+            continue
+        chain, up = [n], n.parent
+        while up in by_index:
+            chain.append(by_index[up])
+            up = by_index[up].parent
+        scaled = [x for x in reversed(chain) if is_scaled(x)]
+        if len(scaled) < 2:
+            continue
+        products = np.cumprod([abs(x.scale[0]) for x in scaled])
+        words = " → ".join(f"{x.name} × {plain(abs(x.scale[0]))}" for x in scaled)
+        rows.append(Row(
+            cells={"chain": words, "running": " → ".join(plain(p) for p in products)},
+            node=n.index, result="caution" if abs(products[-1] - 1) < 1e-3 else "note",
+        ))  # fmt: skip
+    return (
+        [table("chains", "Chains of scale", [("chain", "From the root down", False), ("running", "Running product", True)], rows)]
+        if rows
+        else []
+    )
+
+
+def _nudge_table(m: Measures) -> list[Table]:
+    """How far skinned parts travel with each group that is moved by one unit; nothing where no part is skinned."""
+    names = {n.index: n.name for n in m.nodes}
+    rows = [
+        Row(
+            cells={
+                "group": names[n.group], "part": names[n.part], "spec": plain(n.low) if n.low == n.high else f"{plain(n.low)} to {plain(n.high)}",
+                "applied": plain(n.applied), "joints": f"{n.joints_within} of {n.joints}",
+            },
+            node=n.part, result="clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
+        )
+        for n in m.nudges
+    ]  # fmt: skip
+    columns = [("group", "Moved by one", False), ("part", "Travels", False), ("spec", "By the rule", True), ("applied", "Node too", True), ("joints", "Joints there", True)]  # fmt: skip
+    return [table("nudges", "Nudge test", columns, rows)] if rows else []
+
+
+def _triple(scale: list[float]) -> str:
+    if max(scale) - min(scale) <= 1e-4 * max(map(abs, scale)):
+        return plain(scale[0])
+    return " × ".join(plain(s) for s in scale)

@@ -1,0 +1,7 @@
+from __future__ import annotations
+
+from ...kit.station import Station, checks_in, mends_in
+from . import checks, mends
+from .panel import panel
+
+STATION = Station("see-through", 90, checks=checks_in(checks), mends=mends_in(mends), panel=panel)

@@ -1,0 +1,113 @@
+"""What the ledger shows for Size."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...kit.panel import Figure, Panel, Row, table
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...rules.sheet import UNIT_WORDS
+from ...words.calls import Call
+from ...words.figures import plain
+from ...words.lengths import metres
+from .checks import can_judge, explanations, size_metres, wanted_ratio
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    size = size_metres(m)
+    axis = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    wanted = wanted_ratio(m, sheet, intent)
+    ranked = explanations(m, sheet, intent)
+    tall = size[axis] if size else 0.0
+    fits = wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance)
+    judged = can_judge(intent)
+    best = ranked[0] if ranked and judged else None
+    shown, unit = metres(tall).rsplit(" ", 1) if size else ("–", "")
+    expected = metres(tall * wanted[0]).rsplit(" ", 1) if wanted else ["not given", ""]
+    headline = [
+        Figure(
+            shown,
+            unit,
+            "tall, read in metres" if m.unit_metres is None else "tall",
+            None if wanted is None else "clear" if fits else "stop",
+        ),
+        Figure(expected[0], expected[1], "expected"),
+    ]
+    if best is not None:
+        headline.append(
+            Figure(
+                f"× {plain(best.factor)}",
+                "",
+                f"likeliest factor, gives {metres(best.gives[axis])}",
+                "clear" if best.fits else None,
+            )
+        )
+    readings = [
+        Row(
+            cells={
+                "reading": "Unit",
+                "file": "not stated" if m.unit_metres is None else metres(m.unit_metres),
+                "there": UNIT_WORDS[sheet.unit],
+                "turn": "?" if m.unit_metres is None else f"× {plain(m.unit_metres / sheet.unit_metres)}",
+            }
+        ),
+        Row(
+            cells={
+                "reading": "Up axis",
+                "file": m.up_axis or "not stated",
+                "there": sheet.up_axis,
+                "turn": "?" if m.up_axis is None else "none" if m.up_axis == sheet.up_axis else "90° about X",
+            }
+        ),
+    ]
+    if size:
+        readings.append(
+            Row(cells={"reading": "Size X, Y, Z", "file": " × ".join(metres(v) for v in size), "there": "", "turn": ""})
+        )
+    factors = [
+        Row(
+            cells={
+                "factor": f"× {plain(e.factor)}",
+                "words": e.words,
+                "gives": metres(e.gives[axis]),
+                **({"fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)} if judged else {}),
+            },
+            result="clear" if e.fits and judged else None,
+            mend=_scale_call(m, sheet, e.factor),
+        )
+        for e in ranked[:6]
+    ]
+    columns = [
+        ("reading", "Reading", False),
+        ("file", "The file", False),
+        ("there", "Destination", False),
+        ("turn", "On the way", True),
+    ]
+    return Panel(
+        about="how big it will stand, and which way up",
+        line=f"{metres(tall)} tall" if size else "nothing to measure",
+        limit=f"{metres(tall * wanted[0])}" if wanted else "no size given",
+        meter=1 / wanted[0] if wanted else None,
+        headline=headline,
+        tables=[
+            table("readings", "Readings", columns, readings),
+            table("explanations", "What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), *([("fit", "Fit", True)] if judged else [])], factors),
+        ],
+    )  # fmt: skip
+
+
+def _scale_call(m: Measures, sheet: RuleSheet, factor: float) -> Call | None:
+    """The call that takes a factor for true: where no unit is stated, it is stated by it, in the destination's own."""
+    if m.unit_metres is None:
+        return Call("size.scale", {"factor": factor / sheet.unit_metres, "unit": sheet.unit})
+    return Call("size.scale", {"factor": factor}) if factor != 1 else None
+
+
+def _fit(gives: float, wanted: float | None, fits: bool) -> str:
+    if fits:
+        return "fits"
+    if wanted is None:
+        return "unlikely"
+    ratio = gives / wanted if wanted else 0.0
+    return f"{plain(ratio)}× too tall" if ratio > 1 else "too short" if ratio == 0 else f"{plain(1 / ratio)}× too short"

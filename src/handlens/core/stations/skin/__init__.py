@@ -1,0 +1,1 @@
+"""Skin: joints, bind matrices and weights."""

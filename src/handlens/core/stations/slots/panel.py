@@ -1,0 +1,46 @@
+"""What the ledger shows for Slots."""
+
+from __future__ import annotations
+
+from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.parts import first_parts
+from ...limits import plural
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    bare = sum(mesh.unassigned_faces for _, mesh in first_parts(m))
+    unused = sum(x.defined and not x.used_by_faces for x in m.materials)
+    equal = sum(x.same_as is not None for x in m.materials)
+    empty = sum(i.image is None for x in m.materials for i in x.inputs)
+    rows = []
+    for k, x in enumerate(m.materials):
+        odd = (
+            not x.defined
+            or x.same_as is not None
+            or bool(x.out_of_range)
+            or any(i.image is None or i.set_missing for i in x.inputs)
+        )
+        rows.append(Row(
+            cells={
+                "material": x.name or f"material {k}", "faces": f"{x.used_by_faces:,}", "inputs": ", ".join(i.role.replace("-", " ") for i in x.inputs) or "–",
+                "mode": x.alpha_mode or ("not stated" if x.drawn == "opaque" else x.drawn), "sides": "both" if x.double_sided else "one",
+                "same": "" if x.same_as is None else m.materials[x.same_as].name or f"material {x.same_as}",
+            },
+            result="caution" if odd else "note" if not x.used_by_faces else "clear",
+        ))  # fmt: skip
+    return Panel(
+        about="materials, and what is plugged into them",
+        line=plural(len(m.materials), "material") if m.materials else "no materials",
+        limit=f"{bare:,} faces without" if bare else None,
+        meter=None,
+        headline=[
+            Figure(f"{len(m.materials):,}", "", "materials"),
+            Figure(f"{bare:,}", "", "faces without one", "caution" if bare else "clear"),
+            Figure(f"{equal:,}", "", "say the same as another", "caution" if equal else "clear"),
+            Figure(f"{unused:,}", "", "used by no face", "note" if unused else "clear"),
+            Figure(f"{empty:,}", "", "inputs without an image", "caution" if empty else "clear"),
+        ],
+        tables=[table("materials", "Materials", [("material", "Material", False), ("faces", "Faces", True), ("inputs", "Plugged in", False), ("mode", "See-through", False), ("sides", "Drawn from", False), ("same", "Same as", False)], worst_first(rows))],
+    )  # fmt: skip

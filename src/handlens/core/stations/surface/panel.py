@@ -1,0 +1,42 @@
+"""What the ledger shows for Surface."""
+
+from __future__ import annotations
+
+from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.parts import first_parts, unit_of
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...words.lengths import metres
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    rows = []
+    total = {"odd": 0, "open": 0, "spare": 0, "seams": 0}
+    for p, mesh in first_parts(m):
+        s = mesh.surface
+        odd, spare = s.concave + s.crossing + s.bent, mesh.zero_area_faces + s.alike + (mesh.loose_points if mesh.faces else 0)
+        total["odd"] += odd
+        total["open"] += s.hole_count
+        total["spare"] += spare
+        total["seams"] += s.doubles[-1]
+        unit = unit_of(m) * p.enlarges
+        rows.append(Row(
+            cells={
+                "part": p.name, "many": f"{sum(s.by_corners.values()):,}", "odd": f"{odd:,}", "spare": f"{spare:,}", "crowded": f"{s.crowded:,}",
+                "open": f"{s.hole_count:,}", "largest": metres(s.holes[0] * unit) if s.holes else "", "seams": f"{s.doubles[-1]:,}",
+            },
+            node=p.node, result="caution" if spare or s.doubles[-1] or s.concave or s.crossing or s.crowded else "note" if odd or s.hole_count else "clear",
+        ))  # fmt: skip
+    return Panel(
+        about="polygons, seams, openings and leftovers",
+        line=f"{total['spare']:,} to clear away, {total['open']:,} open" if total["spare"] or total["open"] else "whole and clean",
+        limit=f"{total['seams']:,} rim points apart" if total["seams"] else None,
+        meter=None,
+        headline=[
+            Figure(f"{total['odd']:,}", "", "polygons that cut differently", "caution" if total["odd"] else "clear"),
+            Figure(f"{total['spare']:,}", "", "faces and points for nothing", "caution" if total["spare"] else "clear"),
+            Figure(f"{total['open']:,}", "", "openings", "note" if total["open"] else "clear"),
+            Figure(f"{total['seams']:,}", "", "rim points not joined", "caution" if total["seams"] else "clear"),
+        ],
+        tables=[table("meshes", "By mesh", [("part", "Part", False), ("many", "Over 4 corners", True), ("odd", "Cut differently", True), ("spare", "For nothing", True), ("crowded", "Crowded edges", True), ("open", "Openings", True), ("largest", "Largest", True), ("seams", "Apart", True)], worst_first(rows))],
+    )  # fmt: skip

@@ -1,0 +1,7 @@
+from __future__ import annotations
+
+from ...kit.station import Station, checks_in, mends_in
+from . import checks, mends, mends_tangles
+from .panel import panel
+
+STATION = Station("surface", 60, checks=checks_in(checks), mends=mends_in(mends, mends_tangles), panel=panel)

@@ -1,0 +1,108 @@
+"""Stations and checks of the house: a folder is all that it takes, and what is wrong with it is one sentence."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from handlens.core import formats
+from handlens.core.judge import judge
+from handlens.core.judge.trials import with_trials
+from handlens.core.limits import InputError
+from handlens.core.measures import collect
+from handlens.core.route.house import FOLDERS, GROUP
+from handlens.core.route.stations import all_checks, forget, stations
+from handlens.core.route.tape import apply_mend
+from handlens.core.rules import Intent, load_sheet, shipped
+from handlens.core.scene import Node
+from scenes import cube, ledger, scene
+
+HOUSE = Path(__file__).parent / "house"
+SHEET = load_sheet(None)
+
+
+@pytest.fixture
+def house(monkeypatch):
+    """Our stations with those of a folder; without them again afterwards."""
+
+    def use(folder):
+        monkeypatch.setenv(FOLDERS, str(folder))
+        forget()
+
+    yield use
+    monkeypatch.delenv(FOLDERS, raising=False)
+    forget()
+
+
+def lanterns():
+    return scene(cube(), nodes=(Node("node:0", "lantern", mesh=0),))
+
+
+def test_a_station_of_a_folder_stands_on_the_route_and_judges(house):
+    before = [s.slug for s in stations()]
+    house(HOUSE)
+    assert [s.slug for s in stations()] == [*before[:10], "lanterns", *before[10:]]
+    m = with_trials(lanterns(), collect(lanterns()), shipped(), Intent())
+    judged = judge(m, SHEET, Intent())
+    found = next(f for f in judged.findings if f.station == "Lanterns")
+    assert (found.result, found.mends, found.costs) == ("stop", (("lanterns.number", {}),), ((),))
+    entry = next(e for e in ledger(m, SHEET, Intent(), judged) if e["slug"] == "lanterns")
+    assert (entry["number"], entry["line"], entry["counts"]["stop"]) == (11, "1 lanterns", 1)
+    assert entry["tables"][0]["rows"][0]["key"] == "lantern"
+    lit = collect(apply_mend(lanterns(), "lanterns.number", {}).scene)
+    assert "lanterns.unnumbered" in judge(lit, SHEET, Intent()).clear
+
+
+def test_a_check_of_a_file_joins_the_station_of_its_id(house):
+    house(HOUSE)
+    mine = [c.id for c in stations()[0].checks]
+    assert mine[-1] == "arrival.quay"
+    assert "arrival.quay" in [f.check for f in judge(collect(lanterns()), SHEET, Intent()).findings]
+
+
+def test_the_command_line_lists_where_they_come_from_and_judges_by_them(house, tmp_path):
+    (tmp_path / "lantern.glb").write_bytes(next(iter(formats.write(lanterns(), "glb", "lantern").values())))
+    run = lambda *call: subprocess.run(
+        [sys.executable, "-m", "handlens", *call],
+        capture_output=True,
+        text=True,
+        env={**os.environ, FOLDERS: str(HOUSE)},
+        check=False,
+    )
+    listed = {c["id"]: c for c in json.loads(run("checks", "--json").stdout)}
+    assert (listed["lanterns.unnumbered"]["origin"], listed["size.undeclared-unit"]["origin"]) == ("house", "Hand Lens")
+    told = run("inspect", str(tmp_path / "lantern.glb"))
+    assert told.returncode == 1, told.stderr
+    assert "A lantern has no number" in told.stdout
+
+
+@pytest.mark.parametrize(
+    ("file", "text", "says"),
+    [
+        ("broken.py", "this is no Python", "cannot be loaded: SyntaxError"),
+        ("twice.py", (HOUSE / "names.py").read_text().replace("arrival.quay", "arrival.remarks"), "is there twice"),
+        ("gulls/station.py", "STATION = 3", "must hold a Station"),
+        ("gulls/station.py", (HOUSE / "lanterns/station.py").read_text().replace('"lanterns"', '"gulls"'), "does not begin with"),
+    ],
+)
+def test_what_cannot_be_used_is_one_sentence(house, tmp_path, file, text, says):
+    shutil.copytree(HOUSE / "lanterns", tmp_path / "gulls")
+    (tmp_path / "gulls/station.py").unlink()
+    (tmp_path / file).write_text(text.replace("arrival.remarks", all_checks()[0].id))
+    house(tmp_path)
+    with pytest.raises(InputError, match=says):
+        stations()
+
+
+def test_an_installed_package_offers_its_station(house, tmp_path, monkeypatch):
+    shutil.copytree(HOUSE / "lanterns", tmp_path / "quayside")
+    (tmp_path / "quayside-1.dist-info").mkdir()
+    (tmp_path / "quayside-1.dist-info/METADATA").write_text("Metadata-Version: 2.1\nName: quayside\nVersion: 1\n")
+    (tmp_path / "quayside-1.dist-info/entry_points.txt").write_text(f"[{GROUP}]\nlanterns = quayside.station:STATION\n")
+    monkeypatch.syspath_prepend(str(tmp_path))
+    forget()
+    assert "lanterns" in [s.slug for s in stations()]
