@@ -13,6 +13,8 @@ from handlens.core import formats
 from handlens.core.formats.table import BY_NAME
 from handlens.core.judge import Judgement, judge
 from handlens.core.judge.ledger import ledger as entries
+from handlens.core.judge.ledger import recounted
+from handlens.core.judge.report import report, with_waivers
 from handlens.core.measures import Measures, collect
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
@@ -137,4 +139,5 @@ __all__ = ["Intent", "cube", "findings", "mesh", "read_files", "rigged", "round_
 
 def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judged: Judgement, waived: Any = ()) -> list[dict[str, Any]]:
     """The ledger as plain data, as the front end gets it."""
-    return msgspec.to_builtins(entries(m, sheet, intent, judged, waived))
+    told = with_waivers(report({}, m, judged, with_indices=False), dict.fromkeys(waived, "so wanted"))
+    return msgspec.to_builtins(recounted(entries(m, sheet, intent, judged), told))

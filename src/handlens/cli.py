@@ -210,31 +210,23 @@ def _inspect(args: argparse.Namespace) -> int:
     began = time.perf_counter()
     _load_ahead(args.path)
     from .core.judge import judge, report
-    from .core.judge.trials import with_trials
-    from .core.measures import collect
-    from .core.measures.known import Known
+    from .core.pipeline.inspecting import inspect
     from .core.pipeline.opening import open_scene
     from .core.rules import load_intent, load_sheet
+    from .core.scene.transforms import walk
 
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     package, path, scene = open_scene(args.path, args.search)
     read = time.perf_counter()
-    measures = collect(scene, known=Known())
-    measured = time.perf_counter()
-    check_parts(intent, measures, args.intent)
-    measures = with_trials(scene, measures, [sheet], intent)
-    tried = time.perf_counter()
+    check_parts(intent, [scene.part_name(i) for i in walk(scene) if scene.nodes[i].mesh is not None], args.intent)
+    inspected = inspect(scene, [sheet], intent)
+    measures, tried = inspected.measures, time.perf_counter()
     judgement = judge(measures, sheet, intent)
     verdict = judgement.verdict()
     if args.json:
         tree = report.report(report.source(package, path, scene), measures, judgement)
         now = time.perf_counter()
-        tree["seconds"] = {
-            "read": round(read - began, 3),
-            "measure": round(measured - read, 3),
-            "try": round(tried - measured, 3),
-            "judge": round(now - tried, 3),
-        }
+        tree["seconds"] = {"read": round(read - began, 3), **inspected.seconds, "judge": round(now - tried, 3)}
         _write_json(args.json, tree, [args.path])
     if args.json != "-":
         print(findings_text(path, sheet.name, report.report({}, measures, judgement, with_indices=False)))
@@ -242,9 +234,8 @@ def _inspect(args: argparse.Namespace) -> int:
     return 1 if worst >= _RANK[args.fail_on] else 0
 
 
-def check_parts(intent: Any, measures: Any, path: str | None) -> None:
-    """Raises InputError where the intent speaks of parts that the model does not have."""
-    names = [p.name for p in measures.parts]
+def check_parts(intent: Any, names: Sequence[str], path: str | None) -> None:
+    """Raises InputError where the intent speaks of parts that are not among the names of a model's."""
     lost = intent.without(names)
     if lost:
         known = ", ".join(dict.fromkeys(names[:8])) + (" …" if len(names) > 8 else "")
@@ -254,26 +245,18 @@ def check_parts(intent: Any, measures: Any, path: str | None) -> None:
 
 
 def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
-    from .core.kit.mend import MendRun
-    from .core.limits import MendError
     from .core.pipeline.opening import open_to_mend
-    from .core.route.tape import apply_mend
+    from .core.route.tape import apply_tape
     from .core.rules import load_intent, load_sheet
     from .core.words.calls import parse_call
 
     load_sheet(args.rules), load_intent(args.intent)
     calls = [parse_call(text) for text in args.mend]
     package, path, before = open_to_mend(args.path, args.search)
-    scene, runs = before, []
-    for name, params in calls:
-        try:
-            outcome = apply_mend(scene, name, params)
-        except MendError as error:
-            runs.append(MendRun(name, params, False, because=str(error)))
-            print(f"handlens: {name} was passed over: {error}", file=sys.stderr)
-            continue
-        scene = outcome.scene
-        runs.append(MendRun(name, params, True, outcome.figures, outcome.remarks))
+    scene, runs = apply_tape(before, calls, refuse_wrong_calls=True)
+    for run in runs:
+        if not run.applied:
+            print(f"handlens: {run.mend} was passed over: {run.because}", file=sys.stderr)
     return package, path, before, scene, runs
 
 

@@ -7,7 +7,7 @@ writes errors beside the request and leaves result.json and further files in the
 
 from __future__ import annotations
 
-import importlib
+import contextlib
 import json
 import os
 import resource
@@ -18,25 +18,42 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from ..core import limits
+import msgspec
+
+from ..core import formats, limits, packages
+from ..core.display import display_copy, reduced_copy
 from ..core.formats.table import MODEL_ENDINGS
+from ..core.judge.kept import judged
+from ..core.judge.report import source
+from ..core.kit.mend import MendRun
 from ..core.limits import InputError
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
 from ..core.machine.parent import end_with_parent
+from ..core.measures import Measures
+from ..core.measures.drawing import drawing
+from ..core.measures.side_files import all_names, variant_words
+from ..core.packages import Package
+from ..core.pipeline import inspecting
+from ..core.pipeline.no_model import no_model
+from ..core.pipeline.opening import open_main
+from ..core.pipeline.writing import write_as
+from ..core.proof.revisions import differences, to_json
 from ..core.route.stations import stations
+from ..core.route.tape import apply_tape
+from ..core.rules import load_sheet, shipped
+from ..core.rules.intent import intent_from_json
+from ..core.scene import Scene
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
 
 
-#: What every inspection imports; loading them takes longer than inspecting a small model does.
-_NEEDED = ("formats.gltf.read", "route.stations", "judge.report", "display", "pipeline.beside", "packages")
-
-
 def main() -> int:
-    for name in _NEEDED:
-        importlib.import_module(f"handlens.core.{name}")
+    # Loading what jobs ask for takes longer than inspecting a small model does: it is done while nothing is asked yet.
+    formats.load("glb")
+    with contextlib.suppress(InputError):
+        stations()
     end_with_parent(signal.SIGKILL)
     path = Path(sys.stdin.readline().strip())
     if not path.is_file():
@@ -50,7 +67,7 @@ def main() -> int:
     out = Path(request["out"])
     load_ahead({p.name: p.stat().st_size for p in path.parent.rglob("*") if p.is_file()})
     try:
-        # The house's own code lies elsewhere: it is loaded before this process locks itself in.
+        # The house's own code lies elsewhere: it is loaded before this process locks itself in, and what is wrong with it is told.
         stations()
         confine([path.parent], [path.parent / "tmp", out])
         result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare}[request["what"]](request, out)
@@ -71,8 +88,6 @@ def tell(phase: str, share: float) -> None:
 
 def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Unpack zips, find the model files, and say which files make up each model. Each archive is a package of its own."""
-    from ..core import packages
-    from ..core.pipeline.no_model import no_model
 
     source = Path(request["folder"])
     package = packages.FolderPackage(source)
@@ -115,7 +130,6 @@ def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
 
 def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]:
     """Other colourings and the like of one model, which its side files may mix up with it; only small ones, and a few."""
-    from ..core.measures.side_files import variant_words
 
     near = [m for m in models if m != main and m.rpartition("/")[0] == main.rpartition("/")[0] and variant_words(main, [m])]
     return [m for m in near if files[m].stat().st_size < _VARIANT_BYTES][:8]
@@ -123,7 +137,6 @@ def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]
 
 def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
     """The files of a zip by their paths in it."""
-    from ..core import packages
 
     package = packages.ZipPackage(archive)
     listed = package.names()
@@ -142,19 +155,12 @@ def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
 # --- inspect, export ----------------------------------------------------------------------------------
 
 
-def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any, Any, Any, list[Any]]:
-    from ..core import formats, packages
-    from ..core.measures.side_files import all_names
-    from ..core.pipeline.beside import with_neighbours
-    from ..core.pipeline.fits import check_fits
-    from ..core.route.tape import apply_tape
-
+def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Package, Scene, Scene, list[MendRun]]:
+    """The package of a request, its scene as it came and with its tape played, and what each slip did."""
     package = packages.FolderPackage(Path(request["folder"]))
     tell(phase, 0.02)
     more = [("an earlier upload", packages.FolderPackage(Path(request["more"])))] if request.get("more") else []
-    read = formats.read(package, request["main"])
-    check_fits(read)
-    scene = with_neighbours(read, package, request["main"], more)
+    scene = open_main(package, request["main"], more)
     tell("mending", 0.3)
     mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
     if mended.beside:
@@ -163,64 +169,46 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Any
 
 
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
-    """Read, mend, measure, and make the display copy."""
-    from ..core import formats
-    from ..core.display import display_copy, reduced_copy
-    from ..core.judge import judge
-    from ..core.judge.report import report, source
-    from ..core.judge.trials import with_trials
-    from ..core.measures import Measures, collect
-    from ..core.measures.known import Known
-    from ..core.rules import shipped
-    from ..core.rules.intent import intent_from_json
-
+    """Read, mend, measure, try what is offered, judge, and make the display copy."""
     began = time.perf_counter()
     package, scene, mended, runs = _read_and_mend(request)
     read = time.perf_counter()
-    earlier = Path(request["known"]).read_bytes() if request.get("known") else None
-    known = Known(Measures.from_bytes(earlier) if earlier else None)
-    measures = collect(mended, lambda phase, share: tell(phase, 0.35 + 0.35 * share), known)
-    measured = time.perf_counter()
-    tell("drawing", 0.75)
-    full = display_copy(mended, lambda share: tell("drawing", 0.75 + 0.1 * share))
-    tell("drawing what is light enough for the stage", 0.85)
+    earlier = Measures.from_bytes(Path(request["known"]).read_bytes()) if request.get("known") else None
+    intent = intent_from_json(json.dumps(request["intent"]))
+    inspected = inspecting.inspect(mended, shipped(), intent, earlier, lambda phase, share: tell(phase, 0.35 + 0.45 * share))
+    measures = inspected.measures
+    (out / "measures.bin").write_bytes(measures.to_bytes())
+    began_drawing = time.perf_counter()
+    tell("drawing", 0.8)
+    full = display_copy(mended, lambda share: tell("drawing", 0.8 + 0.1 * share))
+    tell("drawing what is light enough for the stage", 0.9)
     reduced = reduced_copy(full)
     (out / "stage.bin").write_bytes(reduced or full)
     if reduced:
         (out / "full-stage.bin").write_bytes(full)
     drawn = time.perf_counter()
-    tell("trying what is offered", 0.88)
-    intent = intent_from_json(json.dumps(request["intent"]))
-    measures = with_trials(
-        mended, measures, shipped(), intent, progress=lambda share: tell("trying what is offered", 0.88 + 0.08 * share)
-    )
-    (out / "measures.bin").write_bytes(measures.to_bytes())
-    tried = time.perf_counter()
     tell("judging", 0.96)
     where = source(package, request["main"], scene)
-    reports = {x.slug: report(where, measures, judge(measures, x, intent), with_indices=False) for x in shipped()}
+    evidence: dict[str, bytes] = {}
+    made = {}
+    for sheet in shipped():
+        kept, found = judged(where, measures, sheet, intent)
+        made[sheet.slug] = msgspec.to_builtins(kept)
+        evidence |= found
+    (out / "evidence.bin").write_bytes(msgspec.msgpack.encode(evidence))
     tell("storing", 0.97)
     return {
-        "judgements": {"intent": request["intent"], "reports": reports},
+        "judgements": {"intent": request["intent"], "made": made},
         "source": where,
         "runs": [asdict(r) for r in runs],
-        "measured": {"meshes": len(mended.meshes), "fresh": known.fresh},
+        "measured": {"meshes": len(mended.meshes), "fresh": inspected.fresh, "drawing": msgspec.to_builtins(drawing(measures))},
         "lost": formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()}),
-        "seconds": {
-            "read": round(read - began, 3),
-            "measure": round(measured - read, 3),
-            "draw": round(drawn - measured, 3),
-            "try": round(tried - drawn, 3),
-        },
+        "seconds": {"read": round(read - began, 3), **inspected.seconds, "draw": round(drawn - began_drawing, 3)},
     }
 
 
 def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, write, then open the written file afresh and compare."""
-    from ..core import packages
-    from ..core.display import display_copy, reduced_copy
-    from ..core.pipeline.writing import write_as
-    from ..core.rules import load_sheet
 
     _, _, mended, runs = _read_and_mend(request)
     tell("writing", 0.4)
@@ -243,7 +231,6 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
 
 def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read two revisions, each with its mends, and say what differs."""
-    from ..core.proof.revisions import differences, to_json
 
     _, _, earlier, _ = _read_and_mend(request["earlier"], "reading the earlier revision")
     _, _, later, _ = _read_and_mend(request["later"], "reading the later revision")

@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import procrastinate
 from sqlalchemy.orm import Session
 
@@ -127,6 +128,8 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
     s.flush()
     revision = s.get_one(Revision, inspection.revision_id)
     shelf.keep_judgements(s, inspection, result["judgements"])
+    evidence = msgspec.msgpack.decode((folder / "out" / "evidence.bin").read_bytes(), type=dict[str, bytes])
+    shelf.keep_evidence(s, inspection, evidence)
     if revision.model.revisions[-1].id == revision.id:
         cards.renew(s, revision.model)
 

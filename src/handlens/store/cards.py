@@ -41,7 +41,7 @@ def renew(s: Session, model: Model) -> None:
     }  # fmt: skip
     if done is not None:
         intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
-        trees = {x.slug: with_waivers(shelf.judgement(s, done, x, intent), reasons) for x in shipped()}
+        trees = {x.slug: with_waivers(shelf.judgement(s, done, x, intent).report, reasons) for x in shipped()}
         row |= _said(trees)
     changed = {k: v for k, v in row.items() if k != "model_id"}
     s.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))

@@ -191,7 +191,7 @@ class Comparison(Base):
 
 
 class Judgement(Base):
-    """The report of an inspection under one sheet and intent; key: digest of both."""
+    """What is kept of an inspection's judgement under one sheet and intent. key: digest of both; ledger, marks: as `judge.kept` has them."""
 
     __tablename__ = "judgement"
     __table_args__ = (UniqueConstraint("inspection_id", "sheet", "key"),)
@@ -200,6 +200,17 @@ class Judgement(Base):
     sheet: Mapped[str] = mapped_column(Text)
     key: Mapped[str] = mapped_column(String(64))
     report: Mapped[dict[str, Any]]
+    ledger: Mapped[list[Any]] = mapped_column(default=list)
+    marks: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Evidence(Base):
+    """Indices of elements that findings of an inspection mark, as little-endian int32, each array once."""
+
+    __tablename__ = "evidence"
+    inspection_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"), primary_key=True)
+    digest: Mapped[str] = mapped_column(String(32), primary_key=True)
+    indices: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class Export(Base):

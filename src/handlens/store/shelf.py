@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Collection, Mapping
 from typing import Any
 
 import msgspec
@@ -12,13 +13,13 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from ..core.display import VERSION as DISPLAY_VERSION
-from ..core.judge import judge
-from ..core.judge.report import report
+from ..core.judge import Judgement as Judged
+from ..core.judge.kept import Kept, digests_of_things, judged, judgement_of, opened
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
 from ..core.rules import Intent, RuleSheet, shipped
 from ..core.rules.intent import intent_from_json
-from .models import Inspection, Judgement, Model, Revision, TapeState
+from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
 
 
 def tape_key(slips: list[dict[str, Any]]) -> str:
@@ -89,24 +90,47 @@ def sheet_of(slug: str) -> RuleSheet:
     return next((x for x in shipped() if x.slug == slug), shipped()[0])
 
 
-def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, Any]:
-    """The report of a done inspection under a sheet and an intent; kept, and made anew when either changed.
-
-    Element indices are left out of the kept report: they are fetched by themselves, as binary.
-    """
+def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Kept:
+    """What is kept of a done inspection's judgement under a sheet and an intent; made anew when either changed."""
     digest = _judged_by(sheet, intent)
     kept = s.scalar(
         select(Judgement).where(Judgement.inspection_id == inspection.id, Judgement.sheet == sheet.slug, Judgement.key == digest)
     )
     if kept is not None:
-        return kept.report
+        return opened({"report": kept.report, "ledger": kept.ledger, "marks": kept.marks})
     assert inspection.measures is not None
-    measures = Measures.from_bytes(inspection.measures)
-    tree = report(inspection.source or {}, measures, judge(measures, sheet, intent), with_indices=False)
+    made, evidence = judged(inspection.source or {}, Measures.from_bytes(inspection.measures), sheet, intent)
+    _keep(s, inspection, {sheet.slug: made}, {sheet.slug: digest})
+    keep_evidence(s, inspection, evidence)
+    return made
+
+
+def _keep(s: Session, inspection: Inspection, made: Mapping[str, Kept], digests: Mapping[str, str]) -> None:
+    rows = [
+        {"inspection_id": inspection.id, "sheet": slug, "key": digests[slug], **msgspec.to_builtins(kept)}
+        for slug, kept in made.items()
+    ]
     # Two requests may judge the same at once; either's report will do.
-    row = {"inspection_id": inspection.id, "sheet": sheet.slug, "key": digest, "report": tree}
-    s.execute(insert(Judgement).values(row).on_conflict_do_nothing())
-    return tree
+    s.execute(insert(Judgement).values(rows).on_conflict_do_nothing())
+
+
+def keep_evidence(s: Session, inspection: Inspection, evidence: Mapping[str, bytes]) -> None:
+    """Keep indices of elements by their digests; what is there already stays."""
+    for digest, indices in evidence.items():
+        row = {"inspection_id": inspection.id, "digest": digest, "indices": indices}
+        s.execute(insert(Evidence).values(row).on_conflict_do_nothing())
+
+
+def evidence_of(s: Session, inspection: Inspection, digests: Collection[str]) -> dict[str, bytes]:
+    """Kept indices by digest."""
+    wanted = select(Evidence).where(Evidence.inspection_id == inspection.id, Evidence.digest.in_(digests))
+    return {x.digest: x.indices for x in s.scalars(wanted)}
+
+
+def whole_judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Judged:
+    """The judgement of a done inspection, its findings with elements but for those of meshes."""
+    kept = judgement(s, inspection, sheet, intent)
+    return judgement_of(kept, evidence_of(s, inspection, digests_of_things(kept)))
 
 
 def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
@@ -114,13 +138,14 @@ def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
 
 
 def keep_judgements(s: Session, inspection: Inspection, told: dict[str, Any]) -> None:
-    """Keep reports that were made beside a reading. told: {"intent": the one that was held to, "reports": by sheet}."""
+    """Keep judgements that were made beside a reading. told: {"intent": the one that was held to, "made": by sheet}."""
     intent = intent_from_json(json.dumps(told["intent"]))
-    rows = [
-        {"inspection_id": inspection.id, "sheet": x.slug, "key": _judged_by(x, intent), "report": told["reports"][x.slug]}
-        for x in shipped()
-    ]
-    s.execute(insert(Judgement).values(rows).on_conflict_do_nothing())
+    _keep(
+        s,
+        inspection,
+        {slug: opened(tree) for slug, tree in told["made"].items()},
+        {x.slug: _judged_by(x, intent) for x in shipped()},
+    )
 
 
 def reasons_of(model: Model) -> dict[str, str]:
@@ -137,7 +162,7 @@ def changes_since(s: Session, revision: Revision, now: dict[str, Any], sheet: Ru
     read = [(r, done) for r in earlier if (done := latest_done(s, r)) is not None]
     if not read:
         return None
-    seen = [{f["id"]: f["title"] for f in judgement(s, done, sheet, intent)["findings"]} for _, done in read]
+    seen = [{f["id"]: f["title"] for f in judgement(s, done, sheet, intent).report["findings"]} for _, done in read]
     last, older = seen[-1], {k for one in seen[:-1] for k in one}
     present = {f["id"]: f["title"] for f in now["findings"]}
     return {
@@ -155,7 +180,7 @@ def changes_by_mends(
     bare = inspection_of(s, revision, [])
     if bare is None or bare.state != "done":
         return None
-    before = {f["id"]: f for f in judgement(s, bare, sheet, intent)["findings"]}
+    before = {f["id"]: f for f in judgement(s, bare, sheet, intent).report["findings"]}
     present = {f["id"]: f for f in now["findings"]}
     return {
         "fixed": [f["title"] for k, f in before.items() if k not in present],

@@ -10,13 +10,13 @@ from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.judge import judge
 from ..core.judge.alike import kinds
-from ..core.judge.ledger import ledger
+from ..core.judge.ledger import recounted
 from ..core.judge.price import price
 from ..core.judge.report import with_waivers
 from ..core.judge.trials import changes
 from ..core.measures import Measures
+from ..core.measures.drawing import Drawing
 from ..core.route.stations import find_mend
 from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
@@ -25,7 +25,6 @@ from ..store.models import Comparison, Export, Inspection, Job, Revision
 from ..store.queue import want_comparison, want_inspection
 from . import schemas
 from .find import refuse, row
-from .inspections import measures_of
 
 blueprint = Blueprint("bench", __name__, url_prefix="/api", description="The Bench")
 
@@ -52,14 +51,14 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     reading = since = by_mends = None
     facts: dict[str, Any] = {}
     if shown is not None and shown.measures is not None:
-        tree = with_waivers(shelf.judgement(s, shown, sheet, intent), reasons)
+        kept = shelf.judgement(s, shown, sheet, intent)
+        tree = with_waivers(kept.report, reasons)
         since = shelf.changes_since(s, revision, tree, sheet, intent)
         by_mends = shelf.changes_by_mends(s, revision, tree, sheet, intent) if shown.tape else None
-        measures = Measures.from_bytes(shown.measures)
         facts = tree["facts"]
         reading = {
             "inspection": shown.id,
-            "stations": ledger(measures, sheet, intent, judge(measures, sheet, intent), reasons),
+            "stations": recounted(kept.ledger, tree),
             **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict", "not_looked_at")},
             "kinds": kinds(tree["findings"]),
             "lost": shown.lost.get(sheet.slug, {}),
@@ -166,14 +165,13 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
         verdict, cost, goes, comes = None, [], list[str](), list[str]()
         if inspection.state == "done":
             model = revision.model
-            tree = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+            sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
+            tree = shelf.judgement(s, inspection, sheet, intent).report
             verdict = with_waivers(tree, shelf.reasons_of(model))["verdict"]
             now = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
             if now is not None and now.state == "done":
-                before, after = measures_of(now), measures_of(inspection)
-                cost = price(before, after)
-                sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
-                goes, comes = changes(judge(before, sheet, intent), judge(after, sheet, intent))
+                cost = price(_costs(now), _costs(inspection))
+                goes, comes = changes(*(shelf.whole_judgement(s, x, sheet, intent) for x in (now, inspection)))
         job = _live_job(s, inspection)
         return {
             "inspection": inspection.id,
@@ -186,6 +184,10 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
             "goes": goes,
             "comes": comes,
         }
+
+
+def _costs(inspection: Inspection) -> Drawing:
+    return Drawing(**(inspection.measured or {})["drawing"])
 
 
 def _live_job(s: Session, inspection: Inspection) -> Job | None:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from flask import Response, request
 from flask_smorest import Blueprint
 from sqlalchemy.orm import Session
 
 from ..core.display import marked
-from ..core.judge import judge
-from ..core.kit.check import Finding
+from ..core.judge.kept import Mark
 from ..core.measures import Measures
-from ..core.measures.slots import users_of
 from ..core.receivers.log import log
+from ..core.scene.model import Array
 from ..core.stations.see_through.sweep import sides
 from ..store import contents, shelf
 from ..store.database import session
@@ -46,13 +46,9 @@ def elements(inspection_id: int) -> Response:
     those are what is drawn. Query: finding."""
     with session() as s:
         inspection = row(s, Inspection, inspection_id, "inspection")
-        finding = _finding(s, inspection, request.args.get("finding", ""))
-        elements = finding.elements
-        assert elements is not None
-        indices = elements.indices
-        if elements.kind == "images":
-            indices = users_of(measures_of(inspection), indices)
-    return Response(indices.astype("<i4").tobytes(), mimetype="application/octet-stream")
+        _, mark = _marked(s, inspection, request.args.get("finding", ""))
+        indices = shelf.evidence_of(s, inspection, [mark.drawn])[mark.drawn]
+    return Response(indices, mimetype="application/octet-stream")
 
 
 @blueprint.get("/<int:inspection_id>/marks")
@@ -61,13 +57,13 @@ def marks(inspection_id: int) -> Response:
     """Where a finding's elements lie on a part whose display copy is reduced: little-endian float32 triples. Query: finding."""
     with session() as s:
         inspection = row(s, Inspection, inspection_id, "inspection")
-        finding = _finding(s, inspection, request.args.get("finding", ""))
+        finding, mark = _marked(s, inspection, request.args.get("finding", ""))
         stored = inspection.full_stage_id or inspection.stage_id
-        if stored is None or finding.node is None:
+        if stored is None or finding["node"] is None:
             refuse(404, "This finding marks nothing on one part of the model.")
         full = contents.read(s, stored)
-    assert finding.elements is not None
-    places = marked(full, finding.node, finding.elements.kind, finding.elements.indices)
+        indices = _indices(s, inspection, mark)
+    places = marked(full, finding["node"], mark.kind, indices)
     return Response(places.astype("<f4").tobytes(), mimetype="application/octet-stream")
 
 
@@ -78,26 +74,31 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
     Query: finding, one about a draw order."""
     with session() as s:
         inspection = row(s, Inspection, inspection_id, "inspection")
-        finding = _finding(s, inspection, request.args.get("finding", ""))
+        finding, mark = _marked(s, inspection, request.args.get("finding", ""))
         model = row(s, Revision, inspection.revision_id, "revision").model
         up = shelf.sheet_of(model.sheet).up_axis
         m = measures_of(inspection)
-    assert finding.elements is not None
-    two = set(finding.elements.indices.tolist())
+        two = set(_indices(s, inspection, mark).tolist())
     pair = next((d for d in m.draw_orders if {d.first, d.second} == two), None)
-    if finding.check != "see-through.draw-order" or pair is None:
+    if finding["check"] != "see-through.draw-order" or pair is None:
         refuse(404, "This finding is not about the order in which parts are drawn.")
     return {"sides": [side._asdict() for side in sides(pair, m.up_axis or up)]}
 
 
-def _finding(s: Session, inspection: Inspection, wanted: str) -> Finding:
-    """A finding that marks something, by its id; refuses where there is none."""
+def _marked(s: Session, inspection: Inspection, wanted: str) -> tuple[dict[str, Any], Mark]:
+    """A finding that marks something, by its id, and where it lies; refuses where there is none."""
     model = row(s, Revision, inspection.revision_id, "revision").model
-    found = judge(measures_of(inspection), shelf.sheet_of(model.sheet), shelf.intent_of(model)).findings
-    finding = next((f for f in found if f.id == wanted), None)
-    if finding is None or finding.elements is None:
+    if inspection.measures is None:
+        refuse(404, "The model has not been read yet.")
+    kept = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+    finding = next((f for f in kept.report["findings"] if f["id"] == wanted), None)
+    if finding is None or wanted not in kept.marks:
         refuse(404, "This finding marks nothing on the model, or it is no longer there.")
-    return finding
+    return finding, kept.marks[wanted]
+
+
+def _indices(s: Session, inspection: Inspection, mark: Mark) -> Array:
+    return np.frombuffer(shelf.evidence_of(s, inspection, [mark.digest])[mark.digest], "<i4")
 
 
 def measures_of(inspection: Inspection) -> Measures:

@@ -22,6 +22,11 @@ def _module(family: str, does: str) -> ModuleType:
     return importlib.import_module(f".{family}.{does}", __name__)
 
 
+def load(format_name: str) -> None:
+    """Load the reader of a format before it is asked for."""
+    _module(BY_NAME[format_name].family, "read")
+
+
 def read(package: Package, path: str) -> Scene:
     """Read a model file of a package. Raises InputError with one sentence where it cannot be read."""
     if not package.has(path):
@@ -94,4 +99,4 @@ def lost_by_sheet(scene: Scene, options: Mapping[str, ExportOptions]) -> dict[st
     return {slug: {name: made[name, wanted] for name in WRITERS} for slug, wanted in options.items()}
 
 
-__all__ = ["format_of", "held", "lost_by_sheet", "read", "recognise", "target", "what_is_lost", "write", "write_held"]
+__all__ = ["format_of", "held", "load", "lost_by_sheet", "read", "recognise", "target", "what_is_lost", "write", "write_held"]

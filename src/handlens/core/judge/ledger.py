@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Sequence
+from collections.abc import Iterable, Sequence
+from typing import Any
 
 import msgspec
 
@@ -15,7 +16,7 @@ from .judge import Judgement, things_of
 
 
 class Entry(msgspec.Struct, frozen=True):
-    """One station on the ledger. inspected: whether any check looks at it yet. counts: findings by result that are not waived. The
+    """One station on the ledger. inspected: whether any check looks at it yet. counts: findings by result. The
     rest is its panel's.
     """
 
@@ -32,12 +33,9 @@ class Entry(msgspec.Struct, frozen=True):
     tables: list[Table] = []
 
 
-def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement, waived: Collection[str] = ()) -> list[Entry]:
-    """One entry a station, in order. waived: ids of findings that do not count."""
-    counts: dict[str, dict[str, int]] = {s.name: {"stop": 0, "caution": 0, "note": 0} for s in stations()}
-    for f in judgement.findings:
-        if f.id not in waived:
-            counts[f.station][f.result] += 1
+def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:
+    """One entry a station, in order."""
+    counts = _counts((f.station, f.result) for f in judgement.findings)
     things = things_of(m, intent)
     keys = _keys(m)
     out = []
@@ -49,6 +47,19 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement, 
             entry = msgspec.structs.replace(entry, **{f: getattr(shown, f) for f in shown.__struct_fields__})
         out.append(entry)
     return out
+
+
+def recounted(entries: Sequence[Entry], report: dict[str, Any]) -> list[Entry]:
+    """The ledger with the findings counted that a report tells of and that nobody waived."""
+    counts = _counts((f["station"], f["result"]) for f in report["findings"] if f["waived"] is None)
+    return [msgspec.structs.replace(e, counts=counts[e.name]) for e in entries]
+
+
+def _counts(told: Iterable[tuple[str, str]]) -> dict[str, dict[str, int]]:
+    counts: dict[str, dict[str, int]] = {s.name: {"stop": 0, "caution": 0, "note": 0} for s in stations()}
+    for station, result in told:
+        counts[station][result] += 1
+    return counts
 
 
 def _keys(m: Measures) -> dict[int, str]:

@@ -3,22 +3,17 @@
 from __future__ import annotations
 
 from ..kit.mend import Figure
-from ..measures import Measures
-from ..measures.drawing import draw_calls, texture_memory, triangles
+from ..measures.drawing import Drawing
+
+_MIB = 2**20
 
 
-def price(before: Measures, after: Measures) -> list[Figure]:
+def price(before: Drawing, after: Drawing) -> list[Figure]:
     """The drawing figures that differ between two readings of a model; none where drawing costs the same."""
-    rows = [
-        ("Parts", f"{len(before.parts):,}", f"{len(after.parts):,}"),
-        ("Triangles", f"{triangles(before):,}", f"{triangles(after):,}"),
-        ("Vertices the card gets", f"{_card_vertices(before):,}", f"{_card_vertices(after):,}"),
-        ("Draw calls", f"{draw_calls(before):,}", f"{draw_calls(after):,}"),
-        ("Meshes stored", f"{len(before.meshes):,}", f"{len(after.meshes):,}"),
-        ("Texture memory", f"{texture_memory(before) / 2**20:,.1f} MiB", f"{texture_memory(after) / 2**20:,.1f} MiB"),
-    ]
-    return [Figure(what, a, b) for what, a, b in rows if a != b]
-
-
-def _card_vertices(m: Measures) -> int:
-    return sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
+    memory = lambda d: f"{d.texture_memory / _MIB:,.1f} MiB"
+    counts = [
+        ("Parts", "parts"), ("Triangles", "triangles"), ("Vertices the card gets", "card_vertices"), ("Draw calls", "draw_calls"),
+        ("Meshes stored", "meshes"),
+    ]  # fmt: skip
+    rows = [(what, f"{getattr(before, name):,}", f"{getattr(after, name):,}") for what, name in counts]
+    return [Figure(*row) for row in [*rows, ("Texture memory", memory(before), memory(after))] if row[1] != row[2]]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from .records import ImageFigures, Measures, MeshFigures
 
 
@@ -28,3 +30,20 @@ def texture_bytes(image: ImageFigures) -> int:
 
 def texture_memory(m: Measures) -> int:
     return sum(texture_bytes(i) for i in m.images)
+
+
+class Drawing(msgspec.Struct, frozen=True):
+    """What a destination pays for. card_vertices: after splitting at seams and hard edges. texture_memory: bytes."""
+
+    parts: int
+    triangles: int
+    card_vertices: int
+    draw_calls: int
+    meshes: int
+    texture_memory: int
+
+
+def drawing(m: Measures) -> Drawing:
+    """The drawing figures of a model, over all instances."""
+    vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
+    return Drawing(len(m.parts), triangles(m), vertices, draw_calls(m), len(m.meshes), texture_memory(m))

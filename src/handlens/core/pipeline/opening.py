@@ -1,8 +1,8 @@
-"""From a path to a scene, and from a scene to a report: what the command line and the jobs both do."""
+"""From a path, or from files that came, to a scene: the one way in for the command line, the jobs and the library."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from .. import formats, packages
@@ -13,38 +13,40 @@ from ..scene import Scene
 from .beside import with_neighbours
 from .fits import check_fits
 
-Progress = Callable[[str, float], None]
 
-
-def open_scene(path: str | Path, search: list[str] | None = None) -> tuple[Package, str, Scene]:
+def open_scene(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:
     """Open a file, folder or zip and read its main model. Raises InputError.
 
     search: folders whose files are looked through for references that lead nowhere.
     """
-    package, main = packages.open_package(Path(path))
+    package, main = _package(path)
     if search:
         package = SearchPackage(package, _folders(search))
-    if main is None:
-        main = model_files(package)[0]
-    return package, main, with_neighbours(_read(package, main), package, main)
+    return package, main, open_main(package, main)
 
 
-def open_to_mend(path: str | Path, search: list[str] | None = None) -> tuple[Package, str, Scene]:
+def open_to_mend(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:
     """As `open_scene`, but what lies in searched folders is only offered to mends, never taken as found. Raises InputError."""
-    package, main = packages.open_package(Path(path))
-    if main is None:
-        main = model_files(package)[0]
-    scene = _read(package, main)
-    return package, main, with_neighbours(scene, package, main, [("search", FolderPackage(f)) for f in _folders(search or [])])
+    package, main = _package(path)
+    return package, main, open_main(package, main, [("search", FolderPackage(f)) for f in _folders(search)])
 
 
-def _read(package: Package, main: str) -> Scene:
+def open_main(package: Package, main: str, more: Iterable[tuple[str, Package]] = ()) -> Scene:
+    """The model of a package, with what lies beside it. Raises InputError where it cannot be read, or is too large to be measured.
+
+    more: further packages to look for images in, each with the word that says where it is from.
+    """
     scene = formats.read(package, main)
     check_fits(scene)
-    return scene
+    return with_neighbours(scene, package, main, more)
 
 
-def _folders(search: list[str]) -> list[Path]:
+def _package(path: str | Path) -> tuple[Package, str]:
+    package, main = packages.open_package(Path(path))
+    return package, main or model_files(package)[0]
+
+
+def _folders(search: Sequence[str]) -> list[Path]:
     for folder in search:
         if not Path(folder).is_dir():
             raise InputError(f"There is no folder {folder} to search.")

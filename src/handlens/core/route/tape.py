@@ -20,8 +20,11 @@ def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
         return chosen.run(scene, **chosen.read(params))
 
 
-def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tuple[Scene, list[MendRun]]:
-    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it.
+def apply_tape(
+    scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]], *, refuse_wrong_calls: bool = False
+) -> tuple[Scene, list[MendRun]]:
+    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it. A wrong call is
+    passed over too, or raises InputError where that is asked for.
 
     Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs.
     """
@@ -31,6 +34,8 @@ def apply_tape(scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]]) -> tupl
         try:
             outcome = apply_mend(scenes[-1], id, params)
         except (MendError, InputError) as error:
+            if refuse_wrong_calls and isinstance(error, InputError):
+                raise
             runs.append(MendRun(id, params, False, because=str(error), before=_conflict(scenes, runs, id, params)))
             scenes.append(scenes[-1])
             continue

@@ -1,0 +1,99 @@
+"""A judgement as it is kept beside an inspection: its report, its ledger, and where each finding lies, so that a look judges nothing."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Collection, Mapping
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ..kit.check import Elements, Finding
+from ..measures import Measures
+from ..measures.slots import users_of
+from ..rules import Intent, RuleSheet
+from .judge import Judgement, judge
+from .ledger import Entry, ledger
+from .report import report
+
+#: Kinds of elements that are many, and hang on a mesh; the others name things of the scene.
+OF_MESHES = ("faces", "vertices", "edges", "nodes")
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """Where a finding lies: what kind of elements, and the digest under which their indices are kept.
+
+    drawn: the digest of what is drawn for them: of images the materials that use them, else their own.
+    """
+
+    kind: str
+    digest: str
+    drawn: str
+    uv_set: int | None = None
+
+
+class Kept(msgspec.Struct, frozen=True):
+    """report: as the contract has it, without indices. marks: by id, of findings that lie somewhere."""
+
+    report: dict[str, Any]
+    ledger: list[Entry]
+    marks: dict[str, Mark]
+
+
+def opened(tree: dict[str, Any]) -> Kept:
+    """What was kept, from plain data."""
+    return msgspec.convert(tree, Kept)
+
+
+# Once while this module is imported: the library works out the shape of a record on first use, and falls where two threads do.
+opened({"report": {}, "ledger": [], "marks": {}})
+
+
+def judged(where: dict[str, Any], m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+    """Judge measures once, for all that will be shown of it. Returns what to keep, and indices as little-endian int32 by digest."""
+    made = judge(m, sheet, intent)
+    evidence: dict[str, bytes] = {}
+
+    def put(indices: Any) -> str:
+        data = np.ascontiguousarray(indices, "<i4").tobytes()
+        digest = hashlib.blake2b(data, digest_size=16).hexdigest()
+        evidence[digest] = data
+        return digest
+
+    marks = {}
+    for f in made.findings:
+        if f.elements is not None:
+            own = put(f.elements.indices)
+            drawn = put(users_of(m, f.elements.indices)) if f.elements.kind == "images" else own
+            marks[f.id] = Mark(f.elements.kind, own, drawn, f.elements.uv_set)
+    return Kept(report(where, m, made, with_indices=False), ledger(m, sheet, intent, made), marks), evidence
+
+
+def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
+    """The judgement that was kept. Elements of meshes come back without indices; evidence: those of all others, by digest."""
+
+    def finding(f: dict[str, Any]) -> Finding:
+        mark = kept.marks.get(f["id"])
+        data = b"" if mark is None or mark.kind in OF_MESHES else evidence[mark.digest]
+        lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set)
+        named = {k: f[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
+        calls, costs = (
+            [(c["mend"], c["params"]) for c in f["mends"]],
+            [tuple(c["costs"]) if c["tried"] else None for c in f["mends"]],
+        )
+        return Finding(
+            **named, elements=lies, mends=tuple(calls), costs=tuple(costs), key=f["id"].partition(":")[2], under=f["under"] or "",
+            samples=f.get("samples"), confidence=f.get("confidence"),
+        )  # fmt: skip
+
+    tree = kept.report
+    return Judgement(
+        tuple(finding(f) for f in tree["findings"]), tuple(tree["clear"]),
+        tuple((x["check"], x["because"]) for x in tree["skipped"]), tuple(tree["not_looked_at"]),
+    )  # fmt: skip
+
+
+def digests_of_things(kept: Kept) -> Collection[str]:
+    """What `judgement_of` asks of the evidence."""
+    return {mark.digest for mark in kept.marks.values() if mark.kind not in OF_MESHES}
