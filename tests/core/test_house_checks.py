@@ -11,6 +11,8 @@ import pytest
 
 from handlens.core import formats
 from handlens.core.judge import judge
+from handlens.core.judge.apart import judged_apart
+from handlens.core.judge.kept import judged
 from handlens.core.judge.trials import with_trials
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
@@ -106,3 +108,18 @@ def test_an_installed_package_offers_its_station(house, tmp_path, monkeypatch):
     monkeypatch.syspath_prepend(str(tmp_path))
     forget()
     assert "lanterns" in [s.slug for s in stations()]
+
+
+def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeypatch, tmp_path):
+    house(HOUSE)
+    m = collect(lanterns())
+    here, there = judged({}, m, SHEET, Intent()), judged_apart({}, m.to_bytes(), SHEET, Intent())
+    assert here == there
+    assert any(f["check"] == "lanterns.unnumbered" for f in there[0].report["findings"])
+    shutil.copytree(HOUSE, tmp_path / "slow")
+    text = (HOUSE / "names.py").read_text().replace("    if not any", "    while sheet:\n        pass\n    if not any")
+    (tmp_path / "slow/names.py").write_text(text)
+    house(tmp_path / "slow")
+    monkeypatch.setattr("handlens.core.judge.apart._SECONDS", 3)
+    with pytest.raises(InputError, match="more than 3 seconds"):
+        judged_apart({}, m.to_bytes(), SHEET, Intent())

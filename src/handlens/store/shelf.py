@@ -14,7 +14,8 @@ from sqlalchemy.orm import Session
 
 from ..core.display import VERSION as DISPLAY_VERSION
 from ..core.judge import Judgement as Judged
-from ..core.judge.kept import Kept, digests_of_things, judged, judgement_of, opened
+from ..core.judge.apart import judged_apart
+from ..core.judge.kept import Kept, digests_of_things, judgement_of, opened
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
 from ..core.rules import Intent, RuleSheet, shipped
@@ -99,7 +100,7 @@ def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Inte
     if kept is not None:
         return opened({"report": kept.report, "ledger": kept.ledger, "marks": kept.marks})
     assert inspection.measures is not None
-    made, evidence = judged(inspection.source or {}, Measures.from_bytes(inspection.measures), sheet, intent)
+    made, evidence = judged_apart(inspection.source or {}, inspection.measures, sheet, intent)
     _keep(s, inspection, {sheet.slug: made}, {sheet.slug: digest})
     keep_evidence(s, inspection, evidence)
     return made

@@ -141,10 +141,14 @@ def station_of(id: str) -> str:
     return slug_of(id).capitalize()
 
 
+#: The origin of what comes with the product.
+OURS = "Hand Lens"
+
+
 def origin_of(run: Callable[..., Any]) -> str:
     """Who brings a check or a mend: us, or the folder or package that its module was loaded from."""
     root, _, rest = run.__module__.partition(".")
-    return "Hand Lens" if root == "handlens" else rest.partition(".")[0] if root == "handlens_house" else root
+    return OURS if root == "handlens" else rest.partition(".")[0] if root == "handlens_house" else root
 
 
 def value(amount: Any, unit: str) -> dict[str, Any]:

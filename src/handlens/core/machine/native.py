@@ -13,8 +13,9 @@ import resource
 import signal
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from ..limits import CHILD_MEMORY_BYTES, CHILD_SECONDS, InputError
@@ -26,11 +27,16 @@ _SOURCE = Path(__file__).parents[3]
 
 
 def in_child(
-    task: str, request: dict[str, Any], label: str, seconds: int = CHILD_SECONDS, read: Sequence[Path | str] = ()
+    task: str,
+    request: dict[str, Any],
+    label: str,
+    seconds: int = CHILD_SECONDS,
+    read: Sequence[Path | str] = (),
+    settings: Mapping[str, str] = MappingProxyType({}),
 ) -> Opened:
-    """Run a task on a request that JSON can hold, with nothing in reach but `read`. Raises InputError with the child's sentence, or
+    """Run a task on a request that JSON can hold, with nothing in reach but `read`. settings: of its environment, besides a plain one. Raises InputError with the child's sentence, or
     one of its own where it fell."""
-    env = {**plain_environment(), "PYTHONPATH": str(_SOURCE)}
+    env = {**plain_environment(), "PYTHONPATH": str(_SOURCE), **settings}
     try:
         done = subprocess.run(
             [sys.executable, "-m", "handlens.core.machine.native", task],

@@ -1,0 +1,47 @@
+"""Judging in a child process where the house has checks of its own: what they do, they do with limits and with nothing in reach."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..kit.check import OURS, origin_of
+from ..machine.native import in_child
+from ..machine.sections import Sections
+from ..measures import Measures
+from ..route.house import FOLDERS, house_folders
+from ..route.stations import all_checks
+from ..rules import Intent, RuleSheet
+from .kept import Kept, judged, opened
+
+_TASK = "judge.apart:judge_request"
+#: Seconds that judging one model by one sheet may take there: ours take milliseconds.
+_SECONDS = 30
+
+
+def judged_apart(where: dict[str, Any], measures: bytes, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+    """As `kept.judged`, on stored measures; in a child where any check is not ours. Raises InputError where that has no end."""
+    if all(origin_of(c.run) == OURS for c in all_checks()):
+        return judged(where, Measures.from_bytes(measures), sheet, intent)
+    with tempfile.NamedTemporaryFile(prefix="handlens-measures-") as file:
+        file.write(measures)
+        file.flush()
+        os.chmod(file.name, 0o644)
+        request = {"file": file.name, "where": where, "sheet": msgspec.to_builtins(sheet), "intent": msgspec.to_builtins(intent)}
+        settings = {k: v for k, v in os.environ.items() if k == FOLDERS}
+        answer = in_child(_TASK, request, "Judging by the house checks", _SECONDS, [file.name, *house_folders()], settings)
+    made = answer.header
+    return opened(made["kept"]), {digest: answer.bytes(*place) for digest, place in made["evidence"].items()}
+
+
+def judge_request(request: dict[str, Any]) -> bytes:
+    """What the child does: a container of what is kept, and of its evidence."""
+    sheet, intent = msgspec.convert(request["sheet"], RuleSheet), msgspec.convert(request["intent"], Intent)
+    kept, evidence = judged(request["where"], Measures.from_bytes(Path(request["file"]).read_bytes()), sheet, intent)
+    out = Sections()
+    places = {digest: (out.add(data), len(data)) for digest, data in evidence.items()}
+    return out.file({"kept": msgspec.to_builtins(kept), "evidence": places})
