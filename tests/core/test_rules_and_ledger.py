@@ -15,8 +15,10 @@ from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.route.stations import stations
 from handlens.core.rules import Intent, load_sheet, shipped
-from handlens.core.rules.intent import intent_from_json
-from handlens.core.rules.sheet import SCHEMA, SHEETS, sheet_from_json
+from handlens.core.rules.export import ExportOptions
+from handlens.core.rules.fields import fields_of
+from handlens.core.rules.intent import Expected, PartIntent, intent_from_json
+from handlens.core.rules.sheet import SHEETS, Limits, Names, Receiver, RuleSheet, Textures, sheet_from_json, sheet_schema
 from handlens.core.scene import Node
 from scenes import cube, findings, ledger, rigged, scene
 
@@ -25,7 +27,9 @@ MODELS = json.loads((DEMO / "models" / "manifest.json").read_text())["models"]
 
 
 def test_shipped_sheets_fit_the_schema_and_say_their_basis():
-    schema = json.loads(SCHEMA.read_text())
+    schema = sheet_schema()
+    jsonschema.Draft202012Validator.check_schema(schema)
+    assert schema == json.loads((DEMO.parent / "docs/rule-sheet.schema.json").read_text()), "run tools/list-checks"
     assert [s.name for s in shipped()] == [
         "Realtime engine",
         "Realtime engine, centimetres",
@@ -38,6 +42,60 @@ def test_shipped_sheets_fit_the_schema_and_say_their_basis():
         jsonschema.validate(json.loads(path.read_text()), schema)
     assert all("ommon practice" in s.basis for s in shipped())
     assert len({s.code for s in shipped()}) == 6
+
+
+@pytest.mark.parametrize(
+    ("place", "value", "says"),
+    [
+        (("limits", "triangles_mesh"), 0, "at limits/triangles_mesh, expected `int` >= 1"),
+        (("limits", "triangle_mesh"), 5, "at limits, object contains unknown field `triangle_mesh`"),
+        (("receiver", "alpha"), "some", "at receiver/alpha, says 'some'; use one of: as-material, mask-only, none"),
+        (
+            ("results",),
+            {"size.unit": "stop", "size.up-axis": "never"},
+            "at results/size.up-axis, says 'never'; use one of: caution, note, off, stop",
+        ),
+        (("textures", "formats"), ["png", "psd"], "at textures/formats/1, says 'psd'"),
+        (("export", "folder"), "../up", "at export/folder, expected `str` matching"),
+        (("export", "unstated_unit"), "cm", "not for a sheet to say"),
+        (("names", "materials"), "(", "The sheet"),
+        (("slug",), 7, "at slug, expected `str`"),
+    ],
+)
+def test_a_wrong_sheet_is_told_by_its_place(place, value, says):
+    tree = json.loads((SHEETS / "realtime-engine.json").read_text())
+    at = tree
+    for name in place[:-1]:
+        at = at.setdefault(name, {})
+    at[place[-1]] = value
+    with pytest.raises(InputError) as told:
+        sheet_from_json(json.dumps(tree), "The sheet")
+    assert says in str(told.value)
+    if place[-1] not in ("unstated_unit", "materials"):
+        assert not jsonschema.Draft202012Validator(sheet_schema()).is_valid(tree)
+
+
+@pytest.mark.parametrize("record", [Intent, Expected, PartIntent, Limits, Names, Textures, Receiver, RuleSheet, ExportOptions])
+def test_every_field_says_what_it_is(record):
+    """A form can be made of it: a title, and words for each choice."""
+    plain = {
+        "expected",
+        "parts",
+        "side_keys",
+        "limits",
+        "names",
+        "results",
+        "textures",
+        "receiver",
+        "export",
+        "unstated_unit",
+        "unstated_axis",
+    }
+    told = {f.name: f for f in fields_of(record)}
+    assert set(record.__struct_fields__) - set(told) <= plain
+    assert all(f.title and (f.kind != "choice" or all(c.words for c in f.choices)) for f in told.values())
+    counts = [f for f in told.values() if f.kind in ("count", "number")]
+    assert all(f.unit or f.name in ("version", "copies") for f in counts)
 
 
 @pytest.mark.parametrize("text", ["{", "[]", '{"slug": "x"}', "[" * 100_000])

@@ -17,6 +17,7 @@ export type Catalogue = S['Catalogue'];
 export type MendFacts = S['MendFacts'];
 export type SheetFacts = S['SheetFacts'];
 export type Intent = S['Intent'];
+export type Field = S['Field'];
 export type Counts = S['Counts'];
 export type Recipe = S['Recipe'];
 export type Trial = S['Trial'];

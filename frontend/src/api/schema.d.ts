@@ -1553,21 +1553,59 @@ export interface components {
             totals: components["schemas"]["ShelfTotals"];
         };
         Expected: {
+            /** @description Along the up axis. */
             height_m?: number | null;
+            /** @description Along X. */
             width_m?: number | null;
+            /** @description Along the third axis. */
             depth_m?: number | null;
         };
-        Intent: {
-            kind?: string | null;
+        PartIntent: {
+            /**
+             * @description What it is.
+             * @enum {string|null}
+             */
+            kind?: "building" | "character" | "effect" | "foliage" | "prop" | "room" | null;
             expected?: components["schemas"]["Expected"];
-            seen_from?: string;
+            /**
+             * @description From where its faces are looked at; inverted: they look inward on purpose, as an outline shell's do.
+             * @enum {string|null}
+             */
+            seen_from?: "both" | "inside" | "inverted" | "outside" | null;
+            /** @description The point that it is placed by and turns about, by the name of an anchor of its box. */
             pivot?: string | null;
-            side_keys?: string[];
+            /** @description How many stand in the planned scene. */
+            copies?: number | null;
+            /** @description From how near it is looked at. */
+            nearest_view_m?: number | null;
+            /**
+             * @description What it is to the whole.
+             * @enum {string|null}
+             */
+            role?: "aside" | "inner" | "stand-in" | "thing" | null;
+        };
+        Intent: {
+            /**
+             * @description What it is.
+             * @enum {string|null}
+             */
+            kind?: "building" | "character" | "effect" | "foliage" | "prop" | "room" | null;
+            expected?: components["schemas"]["Expected"];
+            /**
+             * @description From where its faces are looked at; inverted: they look inward on purpose, as an outline shell's do.
+             * @enum {string}
+             */
+            seen_from?: "both" | "inside" | "inverted" | "outside";
+            /** @description The point that it is placed by and turns about, by the name of an anchor of its box. */
+            pivot?: string | null;
+            /** @description How many stand in the planned scene. */
             copies?: number;
+            /** @description From how near it is looked at. */
             nearest_view_m?: number | null;
             parts?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["PartIntent"];
             };
+            side_keys?: string[];
         };
         ModelChange: {
             name?: string;
@@ -1631,19 +1669,19 @@ export interface components {
             cells: {
                 [key: string]: string;
             };
-            node?: number | null;
-            /** @description how mends name this row's part */
-            key?: string;
-            result?: string | null;
-            mend?: components["schemas"]["MendCall"] | null;
-            /** @description key of a side file that the intent may name */
-            side_key?: string | null;
+            node: number | null;
+            result: string | null;
+            mend: components["schemas"]["MendCall"] | null;
+            side_key: string | null;
+            key: string | null;
         };
         Table: {
+            key: string;
             title: string;
             columns: components["schemas"]["Column"][];
             rows: components["schemas"]["TableRow"][];
             total: number;
+            asks: string | null;
         };
         Station: {
             number: number;
@@ -1652,11 +1690,11 @@ export interface components {
             inspected: boolean;
             counts: components["schemas"]["Counts"];
             line: string;
-            about?: string;
-            limit?: string | null;
-            meter?: number | null;
-            headline?: components["schemas"]["HeadFigure"][];
-            tables?: components["schemas"]["Table"][];
+            about: string;
+            limit: string | null;
+            meter: number | null;
+            headline: components["schemas"]["HeadFigure"][];
+            tables: components["schemas"]["Table"][];
         };
         Value: {
             value: unknown;
@@ -1950,18 +1988,55 @@ export interface components {
             name: string;
             slips: components["schemas"]["Slip"][];
         };
+        StationFacts: {
+            number: number;
+            slug: string;
+            name: string;
+        };
         FormatFacts: {
             name: string;
             short: string;
             says: string;
         };
-        ExportOptions: {
-            unit?: string;
-            up_axis?: string;
-            triangulate?: boolean;
-            images?: string;
-            folder?: string;
-            material_library?: boolean;
+        Limits: {
+            triangles_mesh?: number | null;
+            /** @description Over all copies of parts in the model. */
+            triangles_total?: number | null;
+            /** @description After splitting at seams and hard edges. */
+            vertices_mesh?: number | null;
+            /** @description One for each material of each part. */
+            draw_calls?: number | null;
+            /** @description Of all images once loaded, with mips. */
+            texture_memory_bytes?: number | null;
+            /** @description As often as the intent says it stands there. */
+            scene_triangles?: number | null;
+            parts?: number | null;
+            /** @description The gap between two places that a number can tell apart. */
+            float_spacing_mm?: number;
+            /** @description Along its longer side. */
+            texture_pixels?: number | null;
+            texture_file_bytes?: number | null;
+            slots_mesh?: number | null;
+        };
+        Names1: {
+            /** @description As they stand between brackets of a regular expression. */
+            allowed?: string | null;
+            longest?: number | null;
+            case_matters?: boolean;
+            /** @description A regular expression that each must meet whole. */
+            materials?: string | null;
+        };
+        Textures: {
+            power_of_two?: boolean;
+            /** @description Any where none is named. */
+            formats?: ("bmp" | "dds" | "gif" | "jpeg" | "ktx2" | "png" | "tga" | "tiff" | "webp")[];
+            /** @description Whether UVs may leave the first tile. */
+            tiling?: boolean;
+            padding_px?: number;
+            /** @description For light that is baked: without overlap, inside the tile. */
+            second_uvs?: boolean;
+            /** @enum {string} */
+            green?: "down" | "up";
         };
         Receiver: {
             /** @enum {string} */
@@ -1970,36 +2045,81 @@ export interface components {
             /** @enum {string} */
             alpha: "as-material" | "mask-only" | "none";
             /** @enum {string} */
-            mirrored: "turned" | "as-stored";
+            mirrored: "as-stored" | "turned";
             /** @enum {string} */
             draw_order: "by-part" | "by-surface";
             default_material: string;
         };
+        ExportOptions: {
+            /**
+             * @description What numbers are converted to, where the format leaves it open.
+             * @enum {string|null}
+             */
+            unit?: "cm" | "m" | "mm" | null;
+            /**
+             * @description What the model is turned to, where the format leaves it open.
+             * @enum {string|null}
+             */
+            up_axis?: "Y" | "Z" | null;
+            /** @description Polygons of more corners are cut before they are written. */
+            triangulate?: boolean;
+            /**
+             * @description Where they go, where the format allows both.
+             * @enum {string}
+             */
+            images?: "as-format" | "beside" | "embedded" | "none";
+            /** @description Below the model's own; {model} stands for the model's name. */
+            folder?: string;
+            /** @description Whether an OBJ brings its library. */
+            material_library?: boolean;
+        };
         SheetFacts: {
-            export: components["schemas"]["ExportOptions"];
+            /** @description As the command line and files call it. */
             slug: string;
             name: string;
+            /** @description Two or three letters, for the stamp. */
             code: string;
             version: number;
             about: string;
+            /** @description The published source of its values, or that it is common practice. */
             basis: string;
-            unit: string;
-            up_axis: string;
+            /**
+             * @description What one of its numbers is.
+             * @enum {string}
+             */
+            unit: "cm" | "m" | "mm";
+            /** @enum {string} */
+            up_axis: "Y" | "Z";
+            /** @description What it is best given. */
             format: string;
+            /** @description All that it takes. */
             formats: string[];
-            limits: {
-                [key: string]: unknown;
+            /** @enum {string} */
+            node_scale: "any" | "one";
+            /** @enum {string} */
+            node_rotation: "any" | "no-quarter-turns" | "zero";
+            /** @enum {string} */
+            ground: "any" | "stand";
+            /** @description As a share of what the intent expects. */
+            size_tolerance: number;
+            limits: components["schemas"]["Limits"];
+            names: components["schemas"]["Names1"];
+            results: {
+                [key: string]: "caution" | "note" | "off" | "stop";
             };
+            /** @enum {string} */
+            shading: "core" | "extended";
+            textures: components["schemas"]["Textures"];
             receiver: components["schemas"]["Receiver"];
+            export: components["schemas"]["ExportOptions"];
         };
         Parameter: {
             name: string;
             kind: string;
             says: string;
             choices: string[];
-            /** @description whether a number may be 0 */
-            zero: boolean;
             default: unknown;
+            zero: boolean;
         };
         MendFacts: {
             id: string;
@@ -2010,12 +2130,32 @@ export interface components {
             costs: string;
             safe: boolean;
             parameters: components["schemas"]["Parameter"][];
+            origin: string;
+        };
+        Choice: {
+            value: string;
+            words: string;
+        };
+        Field: {
+            name: string;
+            title: string;
+            help: string;
+            unit: string;
+            kind: string;
+            choices: components["schemas"]["Choice"][];
+            least: number | null;
+            most: number | null;
+            optional: boolean;
         };
         Catalogue: {
+            stations: components["schemas"]["StationFacts"][];
             formats: components["schemas"]["FormatFacts"][];
             sheets: components["schemas"]["SheetFacts"][];
             mends: components["schemas"]["MendFacts"][];
-            kinds: string[];
+            /** @description what can be said of a thing */
+            intent: components["schemas"]["Field"][];
+            /** @description sizes that can be expected */
+            sizes: components["schemas"]["Field"][];
         };
         LostCandidate: {
             path: string;

@@ -25,7 +25,7 @@ const [everExported, everCooked] = [once(exporting), once(cooking)];
 const dropping = ref<InstanceType<typeof BenchDrop>>();
 /** Parts by name, from the table that lists them. */
 const parts = computed(() => {
-  const rows = stations.value.find((s) => s.name === 'Budget')?.tables?.find((t) => t.title === 'By part')?.rows ?? [];
+  const rows = stations.value.find((s) => s.slug === 'budget')?.tables.find((t) => t.key === 'parts')?.rows ?? [];
   return rows.filter((r) => typeof r.node === 'number').map((r) => ({ name: r.cells.part ?? '', node: r.node as number }));
 });
 /** The address of a row of a proof: what was read back is laid beside, and the part that the row is about marked. */

@@ -104,7 +104,7 @@ const intent = computed(() => {
     <VerdictStamp v-if="bench.reading" :counts="bench.reading.verdict" :proved="bench.proved && !bench.stale" :unlooked="bench.reading.not_looked_at" />
     <span v-else />
     <CompareDialog v-if="everCompared && bench.revisions.length > 1" v-model:visible="comparing" :state="state" />
-    <IntentEditor v-if="everEdited" v-model:visible="editing" :intent="bench.intent" :kinds="state.catalogue.value?.kinds ?? []" @save="(intent) => state.change.mutate({ intent })" />
+    <IntentEditor v-if="everEdited" v-model:visible="editing" :intent="bench.intent" :fields="state.catalogue.value?.intent ?? []" :sizes="state.catalogue.value?.sizes ?? []" @save="(intent) => state.change.mutate({ intent })" />
   </section>
 </template>
 

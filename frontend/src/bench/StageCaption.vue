@@ -29,7 +29,7 @@ const { data: log } = useQuery({
 });
 /** The part that a spin test turns: the one that is shown alone, else the one that swings out the most. */
 const turning = computed(() => {
-  const rows = props.bench.bench.value?.reading?.stations.find((s) => s.slug === 'pivots')?.tables?.[0]?.rows ?? [];
+  const rows = props.bench.bench.value?.reading?.stations.find((s) => s.slug === 'pivots')?.tables.find((t) => t.key === 'parts')?.rows ?? [];
   const chosen = props.bench.part.value ?? rows[0]?.node ?? null;
   const mesh = chosen === null ? undefined : model.value?.parts.get(chosen);
   const row = rows.find((r) => r.node === chosen);

@@ -10,7 +10,7 @@ import type { BenchState } from './useBench';
 
 const props = defineProps<{ station: Station; state: BenchState }>();
 const findings = computed(() => props.state.findings.value.filter((f) => f.station === props.station.name));
-const mends = computed(() => (props.state.catalogue.value?.mends ?? []).some((m) => m.station === props.station.name));
+const mends = computed(() => (props.state.catalogue.value?.mends ?? []).some((m) => m.id.startsWith(`${props.station.slug}.`)));
 const skipped = computed(() => (props.state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)));
 const clear = computed(() => (props.state.bench.value?.reading?.clear ?? []).filter((c) => c.startsWith(`${props.station.slug}.`)));
 const adding = ref(false);
@@ -38,17 +38,17 @@ const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station
       <div class="head">
         <h2>{{ station.name }}</h2><p>{{ station.about }}</p><span v-if="moved" class="moved">by the mends: {{ moved }}</span><ResultCounts v-if="station.inspected" :counts="station.counts" />
       </div>
-      <p v-if="!station.inspected" class="faded idle">{{ station.name === 'Handoff' ? 'Export the model below: the file is written, opened afresh and compared row by row.' : 'No check looks at this yet, so nothing is said about it.' }}</p>
+      <p v-if="!station.inspected" class="faded idle">{{ station.slug === 'handoff' ? 'Export the model below: the file is written, opened afresh and compared row by row.' : 'No check looks at this yet, so nothing is said about it.' }}</p>
       <template v-else>
         <div class="figures">
           <div v-for="f in station.headline" :key="f.label" class="figure"><b :class="f.result ?? ''">{{ f.value }}<small>{{ f.unit }}</small></b><div>{{ f.label }}</div></div>
         </div>
         <StationTable
-          v-for="t in (station.tables ?? []).slice(0, 1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" :station="station.name" @form="form"
+          v-for="t in station.tables.slice(0, 1)" :key="t.key" :table="t" :short="findings.length > 0" :state="state" :station="station.slug" @form="form"
         />
         <div v-if="findings.length" class="cards"><FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" :state="state" /></div>
         <StationTable
-          v-for="t in (station.tables ?? []).slice(1)" :key="t.title" :table="t" :short="findings.length > 0" :state="state" :station="station.name" @form="form"
+          v-for="t in station.tables.slice(1)" :key="t.key" :table="t" :short="findings.length > 0" :state="state" :station="station.slug" @form="form"
         />
         <div class="acts">
           <button v-if="mends" class="btn" @click="form('', [])">Another mend …</button>

@@ -30,17 +30,18 @@ watch(() => props.table.title, () => (ticked.value = new Set()));
 const keys = computed(() => chosen.value.map((r) => r.key!));
 /** Mends of this station that can be kept to some parts; those that ask for more open the form. Leaving parts out is always one. */
 const mends = computed(() =>
-  (props.state.catalogue.value?.mends ?? []).filter((m) => m.parameters.some((p) => p.kind === 'parts') && (m.station === props.station || m.id === 'arrival.remove-parts')),
+  (props.state.catalogue.value?.mends ?? []).filter((m) => m.parameters.some((p) => p.kind === 'parts') && (m.id.startsWith(`${props.station}.`) || m.id === 'arrival.remove-parts')),
 );
-const SIDES = [['outside', 'outside'], ['inside', 'inside'], ['both', 'both sides'], ['inverted', 'outside, inverted on purpose']] as const;
-/** Says of the chosen parts from where they are looked at; the model's own word holds for those that it says nothing of. */
-function seenFrom(event: Event) {
-  const side = (event.target as HTMLSelectElement).value;
+/** The field of the intent that the chosen parts can be given here. */
+const asked = computed(() => props.state.catalogue.value?.intent.find((f) => f.name === props.table.asks));
+/** Says it of the chosen parts; the model's own word holds for those that it says nothing of. */
+function say(event: Event) {
+  const word = (event.target as HTMLSelectElement).value;
   const intent = props.state.bench.value!.intent;
   const parts = { ...intent.parts };
   for (const r of chosen.value) {
     const name = r.cells.part!;
-    parts[name] = { ...(parts[name] as object | undefined), seen_from: side };
+    parts[name] = { ...(parts[name] as object | undefined), [props.table.asks!]: word };
   }
   props.state.change.mutate({ intent: { ...intent, parts } });
 }
@@ -98,8 +99,8 @@ const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && pr
     <div v-if="chosen.length" class="chosen" role="group" aria-label="For the chosen parts">
       <b>{{ chosen.length.toLocaleString('en') }} chosen</b>
       <button v-for="m in mends" :key="m.id" class="btn" :disabled="state.lay.isPending.value" @click="use(m.id)">{{ m.title }}{{ m.parameters.every((p) => p.kind === 'parts' || p.default !== null) ? '' : ' …' }}</button>
-      <label v-if="station === 'Facing'">seen from <select class="from" aria-label="The chosen parts are seen from" value="" @change="seenFrom">
-        <option value="" disabled>…</option><option v-for="[v, words] in SIDES" :key="v" :value="v">{{ words }}</option>
+      <label v-if="asked">{{ asked.title.toLowerCase() }} <select class="from" :aria-label="`${asked.title}, of the chosen parts`" value="" @change="say">
+        <option value="" disabled>…</option><option v-for="c in asked.choices" :key="c.value" :value="c.value">{{ c.words }}</option>
       </select></label>
       <button class="btn plain" @click="chosen = []">Choose none</button>
     </div>

@@ -1,26 +1,28 @@
-"""Rule sheets, mends and formats, for the forms."""
+"""Stations, rule sheets, mends, formats and what can be said of a thing, for the forms."""
 
 from __future__ import annotations
 
 from typing import Any
 
-import msgspec
 from flask_smorest import Blueprint
 
 from ..core.judge import catalogue
-from ..core.rules import shipped
-from ..core.rules.intent import KINDS
+from ..core.rules import Intent, shipped
+from ..core.rules.fields import fields_of
+from ..core.rules.intent import Expected
 from . import schemas
 
-blueprint = Blueprint("catalogue", __name__, url_prefix="/api/catalogue", description="Rule sheets and mends")
+blueprint = Blueprint("catalogue", __name__, url_prefix="/api/catalogue", description="What there is to choose from")
 
 
 @blueprint.get("")
 @blueprint.response(200, schemas.Catalogue)
 def whole() -> dict[str, Any]:
     return {
-        "sheets": [msgspec.to_builtins(s) for s in shipped()],
+        "stations": catalogue.route(),
+        "sheets": shipped(),
         "mends": catalogue.mends(),
-        "kinds": list(KINDS),
         "formats": catalogue.formats(),
+        "intent": fields_of(Intent),
+        "sizes": fields_of(Expected),
     }

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-from marshmallow import RAISE, Schema, fields, validate
+from typing import Any
+
+from marshmallow import Schema, fields, validate
+
+from ..core.judge.catalogue import FormatEntry, MendEntry, ParameterEntry, StationEntry
+from ..core.judge.ledger import Counts as CoreCounts
+from ..core.judge.ledger import Entry
+from ..core.kit.panel import Figure as PanelFigure
+from ..core.kit.panel import Row
+from ..core.rules.export import ExportOptions as CoreOptions
+from ..core.rules.fields import Field
+from ..core.rules.intent import Intent as CoreIntent
+from ..core.rules.sheet import RuleSheet
+from ..core.words.calls import Call
+from .structs import Strict, schema_of
 
 RESULTS = ["stop", "caution", "note"]
 
 
-class Strict(Schema):
-    class Meta:
-        unknown = RAISE
-
-
-class Counts(Schema):
-    stop = fields.Integer(required=True)
-    caution = fields.Integer(required=True)
-    note = fields.Integer(required=True)
+Counts = schema_of(CoreCounts)
 
 
 class SheetVerdict(Schema):
@@ -66,21 +72,7 @@ class ShelfQuery(Strict):
     first = fields.Integer(load_default=0, validate=validate.Range(0, 10_000_000))
 
 
-class Expected(Strict):
-    height_m = fields.Float(allow_none=True)
-    width_m = fields.Float(allow_none=True)
-    depth_m = fields.Float(allow_none=True)
-
-
-class Intent(Strict):
-    kind = fields.String(allow_none=True)
-    expected = fields.Nested(Expected)
-    seen_from = fields.String()
-    pivot = fields.String(allow_none=True)
-    side_keys = fields.List(fields.String(validate=validate.Length(max=400)), validate=validate.Length(max=200))
-    copies = fields.Integer(validate=validate.Range(1, 1_000_000))
-    nearest_view_m = fields.Float(allow_none=True)
-    parts = fields.Dict()
+Intent = schema_of(CoreIntent)
 
 
 class ModelChange(Strict):
@@ -153,12 +145,9 @@ class Elements(Schema):
     uv_set = fields.Integer(metadata={"description": "UV set that faces or parts are told of, where it is about one"})
 
 
-class MendCall(Schema):
+class Offer(Schema):
     mend = fields.String(required=True)
     params = fields.Dict(required=True)
-
-
-class Offer(MendCall):
     tried = fields.Boolean(required=True)
     costs = fields.List(fields.String(), required=True)
 
@@ -183,47 +172,14 @@ class Finding(Schema):
     confidence = fields.Float()
 
 
-class HeadFigure(Schema):
-    value = fields.String(required=True)
-    unit = fields.String(required=True)
-    label = fields.String(required=True)
-    result = fields.String(required=True, allow_none=True)
-
-
-class Column(Schema):
-    key = fields.String(required=True)
-    heading = fields.String(required=True)
-    number = fields.Boolean(required=True)
-
-
-class TableRow(Schema):
-    cells = fields.Dict(keys=fields.String(), values=fields.String(), required=True)
-    node = fields.Integer(allow_none=True)
-    key = fields.String(metadata={"description": "how mends name this row's part"})
-    result = fields.String(allow_none=True)
-    mend = fields.Nested(MendCall, allow_none=True)
-    side_key = fields.String(allow_none=True, metadata={"description": "key of a side file that the intent may name"})
-
-
-class Table(Schema):
-    title = fields.String(required=True)
-    columns = fields.List(fields.Nested(Column), required=True)
-    rows = fields.List(fields.Nested(TableRow), required=True)
-    total = fields.Integer(required=True)
-
-
-class Station(Schema):
-    number = fields.Integer(required=True)
-    name = fields.String(required=True)
-    slug = fields.String(required=True)
-    inspected = fields.Boolean(required=True)
-    counts = fields.Nested(Counts, required=True)
-    line = fields.String(required=True)
-    about = fields.String()
-    limit = fields.String(allow_none=True)
-    meter = fields.Float(allow_none=True)
-    headline = fields.List(fields.Nested(HeadFigure))
-    tables = fields.List(fields.Nested(Table))
+_NAMES: dict[Any, str] = {
+    Entry: "Station", PanelFigure: "HeadFigure", Row: "TableRow", Call: "MendCall", RuleSheet: "SheetFacts", MendEntry: "MendFacts",
+    FormatEntry: "FormatFacts", ParameterEntry: "Parameter", StationEntry: "StationFacts",
+}  # fmt: skip
+MendCall = schema_of(Call, _NAMES)
+schema_of(Row, _NAMES, without=frozenset({"weight"}))
+schema_of(CoreOptions, _NAMES, without=frozenset({"unstated_unit", "unstated_axis"}))
+Station = schema_of(Entry, _NAMES)
 
 
 class Skipped(Schema):
@@ -496,73 +452,13 @@ class StoredFile(Schema):
     sha256 = fields.String(required=True)
 
 
-class Receiver(Schema):
-    back_faces = fields.String(required=True, validate=validate.OneOf(["as-material", "hidden", "shown"]))
-    lines = fields.Boolean(required=True)
-    alpha = fields.String(required=True, validate=validate.OneOf(["as-material", "mask-only", "none"]))
-    mirrored = fields.String(required=True, validate=validate.OneOf(["turned", "as-stored"]))
-    draw_order = fields.String(required=True, validate=validate.OneOf(["by-part", "by-surface"]))
-    default_material = fields.String(required=True)
-
-
-class ExportOptions(Schema):
-    """How the destination wants its files written; what is absent stays as it is."""
-
-    unit = fields.String()
-    up_axis = fields.String()
-    triangulate = fields.Boolean()
-    images = fields.String()
-    folder = fields.String()
-    material_library = fields.Boolean()
-
-
-class SheetFacts(Schema):
-    export = fields.Nested(ExportOptions, required=True)
-    slug = fields.String(required=True)
-    name = fields.String(required=True)
-    code = fields.String(required=True)
-    version = fields.Integer(required=True)
-    about = fields.String(required=True)
-    basis = fields.String(required=True)
-    unit = fields.String(required=True)
-    up_axis = fields.String(required=True)
-    format = fields.String(required=True)
-    formats = fields.List(fields.String(), required=True)
-    limits = fields.Dict(required=True)
-    receiver = fields.Nested(Receiver, required=True)
-
-
-class Parameter(Schema):
-    name = fields.String(required=True)
-    kind = fields.String(required=True)
-    says = fields.String(required=True)
-    choices = fields.List(fields.String(), required=True)
-    zero = fields.Boolean(required=True, metadata={"description": "whether a number may be 0"})
-    default = fields.Raw(required=True, allow_none=True)
-
-
-class MendFacts(Schema):
-    id = fields.String(required=True)
-    station = fields.String(required=True)
-    title = fields.String(required=True)
-    does = fields.String(required=True)
-    keeps = fields.String(required=True)
-    costs = fields.String(required=True)
-    safe = fields.Boolean(required=True)
-    parameters = fields.List(fields.Nested(Parameter), required=True)
-
-
-class FormatFacts(Schema):
-    name = fields.String(required=True)
-    short = fields.String(required=True)
-    says = fields.String(required=True)
-
-
 class Catalogue(Schema):
-    formats = fields.List(fields.Nested(FormatFacts), required=True)
-    sheets = fields.List(fields.Nested(SheetFacts), required=True)
-    mends = fields.List(fields.Nested(MendFacts), required=True)
-    kinds = fields.List(fields.String(), required=True)
+    stations = fields.List(fields.Nested(schema_of(StationEntry, _NAMES)), required=True)
+    formats = fields.List(fields.Nested(schema_of(FormatEntry, _NAMES)), required=True)
+    sheets = fields.List(fields.Nested(schema_of(RuleSheet, _NAMES)), required=True)
+    mends = fields.List(fields.Nested(schema_of(MendEntry, _NAMES)), required=True)
+    intent = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "what can be said of a thing"})
+    sizes = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "sizes that can be expected"})
 
 
 class LostCandidate(Schema):

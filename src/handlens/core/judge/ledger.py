@@ -15,6 +15,14 @@ from ..rules import Intent, RuleSheet
 from .judge import Judgement, things_of
 
 
+class Counts(msgspec.Struct, frozen=True):
+    """Findings by result."""
+
+    stop: int = 0
+    caution: int = 0
+    note: int = 0
+
+
 class Entry(msgspec.Struct, frozen=True):
     """One station on the ledger. inspected: whether any check looks at it yet. counts: findings by result. The
     rest is its panel's.
@@ -24,7 +32,7 @@ class Entry(msgspec.Struct, frozen=True):
     name: str
     slug: str
     inspected: bool
-    counts: dict[str, int]
+    counts: Counts
     line: str
     about: str = ""
     limit: str | None = None
@@ -55,11 +63,10 @@ def recounted(entries: Sequence[Entry], report: dict[str, Any]) -> list[Entry]:
     return [msgspec.structs.replace(e, counts=counts[e.name]) for e in entries]
 
 
-def _counts(told: Iterable[tuple[str, str]]) -> dict[str, dict[str, int]]:
-    counts: dict[str, dict[str, int]] = {s.name: {"stop": 0, "caution": 0, "note": 0} for s in stations()}
-    for station, result in told:
-        counts[station][result] += 1
-    return counts
+def _counts(told: Iterable[tuple[str, str]]) -> dict[str, Counts]:
+    """Findings by station, of (station, result) of each."""
+    by_result = Counter(told)
+    return {s.name: Counts(*(by_result[s.name, r] for r in Counts.__struct_fields__)) for s in stations()}
 
 
 def _keys(m: Measures) -> dict[int, str]:

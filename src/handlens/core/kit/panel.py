@@ -47,13 +47,16 @@ class Row(msgspec.Struct):
 
 
 class Table(msgspec.Struct, frozen=True):
-    """key: what it is known by among a station's tables, whatever its title. total: rows in all, of which `rows` may be the first."""
+    """key: what it is known by among a station's tables, whatever its title. total: rows in all, of which `rows` may be the first.
+    asks: the field of the intent that may be said of the parts in its rows.
+    """
 
     key: str
     title: str
     columns: list[Column]
     rows: list[Row]
     total: int
+    asks: str | None = None
 
 
 class Panel(msgspec.Struct, frozen=True):
@@ -75,9 +78,9 @@ def length(amount: float, label: str, result: str | None = None) -> Figure:
     return Figure(number, unit, label, result)
 
 
-def table(key: str, title: str, columns: Sequence[tuple[str, str, bool]], rows: Sequence[Row]) -> Table:
+def table(key: str, title: str, columns: Sequence[tuple[str, str, bool]], rows: Sequence[Row], asks: str | None = None) -> Table:
     """A table of the first rows. columns: (key, heading, is a number)."""
-    return Table(key, title, [Column(*c) for c in columns], list(rows[:MOST_ROWS]), len(rows))
+    return Table(key, title, [Column(*c) for c in columns], list(rows[:MOST_ROWS]), len(rows), asks)
 
 
 def worst_first(rows: Sequence[Row]) -> list[Row]:

@@ -2,28 +2,51 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
+from msgspec import Meta
+
+from .fields import said
+
+Unit = Literal["m", "cm", "mm"]
+Axis = Literal["Y", "Z"]
+#: How units and axes read.
+UNIT_WORDS = {"m": "metres", "cm": "centimetres", "mm": "millimetres"}
+AXIS_WORDS = {"Y": "Y up", "Z": "Z up"}
+_IMAGES = {
+    "as-format": "where the format has them",
+    "embedded": "inside the file",
+    "beside": "beside the file",
+    "none": "left out",
+}
+_PLACE = Meta(max_length=120, pattern=r"^(?!.*\.\.)[^\\:*?\"<>|]*$")
 
 
-class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True):
-    """unit, up_axis: what numbers are converted to where the format leaves it open, None for as they are.
+class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """How files are written.
 
-    triangulate: polygons are cut into triangles. images: as-format puts them where the format's own way is; embedded and beside
-    say where, where the format allows both; none leaves them out. folder: a folder for images beside, in which {model} stands
-    for the model's name. material_library: whether an OBJ brings its library. unstated_unit, unstated_axis: what numbers are in
-    where the format cannot say it, which is how the destination will read them; no sheet's JSON has them, `RuleSheet.writes` does.
+    unstated_unit, unstated_axis: what numbers are in where the format cannot say it, which is how the destination will read them; no
+    sheet's JSON has them, `RuleSheet.writes` does.
     """
 
-    unit: Literal["m", "cm", "mm"] | None = None
-    up_axis: Literal["Y", "Z"] | None = None
-    triangulate: bool = False
-    images: Literal["as-format", "embedded", "beside", "none"] = "as-format"
-    folder: str = ""
-    material_library: bool = True
-    unstated_unit: Literal["m", "cm", "mm"] | None = None
-    unstated_axis: Literal["Y", "Z"] | None = None
+    unit: Annotated[
+        Unit | None, said("Unit", "What numbers are converted to, where the format leaves it open.", words=UNIT_WORDS)
+    ] = None
+    up_axis: Annotated[
+        Axis | None, said("Up axis", "What the model is turned to, where the format leaves it open.", words=AXIS_WORDS)
+    ] = None
+    triangulate: Annotated[bool, said("Cut into triangles", "Polygons of more corners are cut before they are written.")] = False
+    images: Annotated[
+        Literal["as-format", "embedded", "beside", "none"],
+        said("Images", "Where they go, where the format allows both.", words=_IMAGES),
+    ] = "as-format"
+    folder: Annotated[
+        Annotated[str, _PLACE], said("Folder for images", "Below the model's own; {model} stands for the model's name.")
+    ] = ""
+    material_library: Annotated[bool, said("Material library", "Whether an OBJ brings its library.")] = True
+    unstated_unit: Unit | None = None
+    unstated_axis: Axis | None = None
 
 
 #: As the format has it by itself.

@@ -4,26 +4,46 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Annotated, Literal, get_args
 
 import msgspec
+from msgspec import Meta
 
 from ..limits import InputError
 from ..words.anchors import ANCHORS
+from .fields import Metres, read_record, said
 
-KINDS = ("character", "prop", "room", "building", "foliage", "effect")
-#: "inverted": its faces look inward on purpose, as those of an outline shell do.
-SEEN_FROM = ("outside", "inside", "both", "inverted")
-#: What a part is to the whole: of the thing, not part of it (a figure for scale, a lamp, a backdrop), a shell inside on purpose,
-#: or a stand-in for collisions.
-ROLES = ("thing", "aside", "inner", "stand-in")
+Kind = Literal["character", "prop", "room", "building", "foliage", "effect"]
+_Copies = Annotated[int, Meta(ge=1, le=1_000_000)]
+_Key = Annotated[str, Meta(max_length=400)]
+Seen = Literal["outside", "inside", "both", "inverted"]
+Role = Literal["thing", "aside", "inner", "stand-in"]
+_SEEN = {
+    "outside": "from outside", "inside": "from inside, as a room", "both": "from both sides", "inverted": "inverted on purpose",
+}  # fmt: skip
+_ROLES = {
+    "thing": "of the thing", "aside": "not of it: a figure for scale, a lamp, a backdrop", "inner": "a shell inside on purpose",
+    "stand-in": "a stand-in for collisions",
+}  # fmt: skip
+_STANDS = {
+    "base-centre": "stands on its base", "centre": "turns about its middle", "top-centre": "hangs from its top",
+    "middle-left": "hinges on its left side", "middle-right": "hinges on its right side", "middle-back": "hinges at its back",
+}  # fmt: skip
+_KIND = said("Kind", "What it is.", words={k: k for k in get_args(Kind)})
+_SEEN_FROM = said(
+    "Seen", "From where its faces are looked at; inverted: they look inward on purpose, as an outline shell's do.", words=_SEEN
+)
+_PIVOT = said("Pivot", "The point that it is placed by and turns about, by the name of an anchor of its box.", words=_STANDS)
+_COPIES = said("Copies in the scene", "How many stand in the planned scene.")
+_NEAREST = said("Nearest view", "From how near it is looked at.", "m")
 
 
 class Expected(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Wanted size in metres; width along X, height along the up axis, depth along the third."""
 
-    height_m: float | None = None
-    width_m: float | None = None
-    depth_m: float | None = None
+    height_m: Annotated[Metres | None, said("tall", "Along the up axis.", "m")] = None
+    width_m: Annotated[Metres | None, said("wide", "Along X.", "m")] = None
+    depth_m: Annotated[Metres | None, said("deep", "Along the third axis.", "m")] = None
 
     def given(self) -> bool:
         return any(v is not None for v in (self.height_m, self.width_m, self.depth_m))
@@ -32,32 +52,31 @@ class Expected(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
 class PartIntent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What is said of a part, or of all whose names a pattern meets; what is not said is as the whole."""
 
-    kind: str | None = None
+    kind: Annotated[Kind | None, _KIND] = None
     expected: Expected = Expected()
-    seen_from: str | None = None
-    pivot: str | None = None
-    copies: int | None = None
-    nearest_view_m: float | None = None
-    role: str | None = None
+    seen_from: Annotated[Seen | None, _SEEN_FROM] = None
+    pivot: Annotated[str | None, _PIVOT] = None
+    copies: Annotated[_Copies | None, _COPIES] = None
+    nearest_view_m: Annotated[Metres | None, _NEAREST] = None
+    role: Annotated[Role | None, said("Role", "What it is to the whole.", words=_ROLES)] = None
 
 
 _NOTHING = PartIntent()
 
 
 class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """All keys optional. copies: how many stand in the planned scene. nearest_view_m: from how near it is looked at. side_keys:
-    keys in text files under which every value must be a name of the model, as path or file:path. parts: by name, or by a pattern
-    with * for any letters.
+    """All keys optional. side_keys: keys in text files under which every value must be a name of the model, as path or file:path.
+    parts: by name, or by a pattern with * for any letters.
     """
 
-    kind: str | None = None
+    kind: Annotated[Kind | None, _KIND] = None
     expected: Expected = Expected()
-    seen_from: str = "outside"
-    pivot: str | None = None
-    copies: int = 1
-    nearest_view_m: float | None = None
+    seen_from: Annotated[Seen, _SEEN_FROM] = "outside"
+    pivot: Annotated[str | None, _PIVOT] = None
+    copies: Annotated[_Copies, _COPIES] = 1
+    nearest_view_m: Annotated[Metres | None, _NEAREST] = None
     parts: dict[str, PartIntent] = {}
-    side_keys: list[str] = []
+    side_keys: Annotated[list[_Key], Meta(max_length=200)] = []
 
     def of_part(self, name: str) -> PartIntent:
         """What is said of a part: by its very name, else by the first pattern that meets it."""
@@ -91,26 +110,12 @@ _DECODER = msgspec.json.Decoder(Intent)
 
 def intent_from_json(data: bytes | str, label: str = "The intent") -> Intent:
     """Read an intent. Raises InputError with one sentence naming the key that is wrong."""
-    try:
-        intent = _DECODER.decode(data)
-    except (msgspec.ValidationError, msgspec.DecodeError, RecursionError) as error:
-        raise InputError(f"{label} cannot be used: {error}.") from error
-    _check(intent, label)
-    for name, part in intent.parts.items():
-        _check(part, f"{label}, of {name},")
+    intent = read_record(_DECODER, data, label)
+    pivots = {"pivot": intent.pivot} | {f"parts/{name}/pivot": part.pivot for name, part in intent.parts.items()}
+    for place, pivot in pivots.items():
+        if pivot is not None and pivot not in ANCHORS:
+            raise InputError(f"{label}, at {place}, says {pivot!r}; use one of: {', '.join(ANCHORS)}.")
     return intent
-
-
-def _check(said: Intent | PartIntent, label: str) -> None:
-    choices = [("kind", said.kind, KINDS), ("seen_from", said.seen_from, SEEN_FROM), ("pivot", said.pivot, ANCHORS)]
-    if isinstance(said, PartIntent):
-        choices.append(("role", said.role, ROLES))
-    for key, value, known in choices:
-        if value is not None and value not in known:
-            raise InputError(f"{label} says {key} {value!r}; use one of: {', '.join(known)}.")
-    sizes = [said.expected.height_m, said.expected.width_m, said.expected.depth_m, said.nearest_view_m]
-    if (said.copies is not None and said.copies < 1) or any(v is not None and not 0 < v < 1e9 for v in sizes):
-        raise InputError(f"{label} needs copies of at least 1 and sizes above 0.")
 
 
 def load_intent(path: str | None) -> Intent:

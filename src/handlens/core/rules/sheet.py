@@ -2,100 +2,135 @@
 
 from __future__ import annotations
 
-import json
 from functools import cache
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
+from msgspec import Meta
 
 from ..limits import InputError
 from ..words.patterns import compiled
-from .export import ExportOptions
+from .export import AXIS_WORDS, UNIT_WORDS, Axis, ExportOptions, Unit
+from .fields import Count, read_record, said
 
 SHEETS = Path(__file__).parent / "sheets"
-SCHEMA = Path(__file__).parent / "sheet.schema.json"
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001}
-UNIT_WORDS = {"m": "metres", "cm": "centimetres", "mm": "millimetres"}
+Result = Literal["stop", "caution", "note", "off"]
+Picture = Literal["png", "jpeg", "webp", "bmp", "tga", "tiff", "gif", "dds", "ktx2"]
+_Slug = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9-]{0,63}$")]
+_Text = Annotated[str, Meta(min_length=1, max_length=400)]
+_Pattern = Annotated[str, Meta(min_length=1, max_length=200)]
 
 
-class Limits(msgspec.Struct, frozen=True, omit_defaults=True):
+class Limits(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A limit is the greatest allowed value; None means that the destination sets none."""
 
-    triangles_mesh: int | None = None
-    triangles_total: int | None = None
-    vertices_mesh: int | None = None
-    draw_calls: int | None = None
-    texture_memory_bytes: int | None = None
-    scene_triangles: int | None = None
-    parts: int | None = None
-    float_spacing_mm: float = 1.0
-    texture_pixels: int | None = None
-    texture_file_bytes: int | None = None
-    slots_mesh: int | None = None
+    triangles_mesh: Annotated[Count | None, said("Triangles in a mesh", unit="triangles")] = None
+    triangles_total: Annotated[Count | None, said("Triangles in all", "Over all copies of parts in the model.", "triangles")] = (
+        None
+    )
+    vertices_mesh: Annotated[Count | None, said("Vertices in a mesh", "After splitting at seams and hard edges.", "vertices")] = (
+        None
+    )
+    draw_calls: Annotated[Count | None, said("Draw calls", "One for each material of each part.", "calls")] = None
+    texture_memory_bytes: Annotated[Count | None, said("Texture memory", "Of all images once loaded, with mips.", "bytes")] = None
+    scene_triangles: Annotated[
+        Count | None, said("Triangles in the scene", "As often as the intent says it stands there.", "triangles")
+    ] = None
+    parts: Annotated[Count | None, said("Parts", unit="parts")] = None
+    float_spacing_mm: Annotated[
+        Annotated[float, Meta(gt=0)],
+        said("Steps of a 32-bit float", "The gap between two places that a number can tell apart.", "mm"),
+    ] = 1.0
+    texture_pixels: Annotated[Count | None, said("Pixels of an image", "Along its longer side.", "px")] = None
+    texture_file_bytes: Annotated[Count | None, said("Size of an image's file", unit="bytes")] = None
+    slots_mesh: Annotated[Count | None, said("Materials of a mesh", unit="slots")] = None
 
 
-class Names(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How the destination reads names: allowed characters, greatest length, whether letter case counts; the pattern, as a
-    regular expression, that the names of materials must match whole.
-    """
+class Names(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """How the destination reads names."""
 
-    allowed: str | None = None
-    longest: int | None = None
-    case_matters: bool = True
-    materials: str | None = None
-
-
-class Textures(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What the destination wants of images and UVs. formats: file formats that it takes, any where there are none. tiling:
-    whether images may repeat. green: to which side a normal map's green channel points.
-    """
-
-    power_of_two: bool = False
-    formats: list[str] = []
-    tiling: bool = True
-    padding_px: float = 2.0
-    second_uvs: bool = False
-    green: Literal["up", "down"] = "up"
+    allowed: Annotated[_Pattern | None, said("Allowed characters", "As they stand between brackets of a regular expression.")] = (
+        None
+    )
+    longest: Annotated[Count | None, said("Longest name", unit="characters")] = None
+    case_matters: Annotated[bool, said("Letter case counts")] = True
+    materials: Annotated[_Pattern | None, said("Names of materials", "A regular expression that each must meet whole.")] = None
 
 
-class Receiver(msgspec.Struct, frozen=True):
-    """How the destination draws what it gets.
+class Textures(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What the destination wants of images and UVs."""
 
-    back_faces: as-material draws both sides where the material says so. alpha: mask-only draws blended materials cut out at
-    one half, none draws everything opaque. mirrored: whether the winding of parts under mirrored nodes is turned back.
-    draw_order: see-through surfaces sorted part by part, or each surface in its true place. default_material: sRGB.
-    """
-
-    back_faces: Literal["as-material", "hidden", "shown"] = "as-material"
-    lines: bool = False
-    alpha: Literal["as-material", "mask-only", "none"] = "as-material"
-    mirrored: Literal["turned", "as-stored"] = "turned"
-    draw_order: Literal["by-part", "by-surface"] = "by-part"
-    default_material: str = "#C4BDAF"
+    power_of_two: Annotated[bool, said("Sides are powers of two")] = False
+    formats: Annotated[list[Picture], said("Kinds of image files", "Any where none is named.")] = []
+    tiling: Annotated[bool, said("Images may repeat", "Whether UVs may leave the first tile.")] = True
+    padding_px: Annotated[Annotated[float, Meta(ge=0, le=64)], said("Padding between islands", unit="px")] = 2.0
+    second_uvs: Annotated[bool, said("A second UV set", "For light that is baked: without overlap, inside the tile.")] = False
+    green: Annotated[Literal["up", "down"], said("Green of normal maps", words={"up": "points up", "down": "points down"})] = "up"
 
 
-class RuleSheet(msgspec.Struct, frozen=True):
-    """What a destination demands. shading: whether it knows more of a material than base colour, metal and roughness."""
+class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How the destination draws what it gets."""
 
-    slug: str
-    name: str
-    code: str
-    version: int
-    about: str
-    basis: str
-    unit: Literal["m", "cm", "mm"]
-    up_axis: Literal["Y", "Z"]
-    format: str
-    formats: list[str]
-    node_scale: Literal["one", "any"]
-    node_rotation: Literal["zero", "no-quarter-turns", "any"]
-    ground: Literal["stand", "any"]
-    size_tolerance: float
+    back_faces: Annotated[
+        Literal["as-material", "hidden", "shown"],
+        said("Backs of faces", words={"as-material": "as the material says", "hidden": "never drawn", "shown": "always drawn"}),
+    ] = "as-material"
+    lines: Annotated[bool, said("Lines and points are drawn")] = False
+    alpha: Annotated[
+        Literal["as-material", "mask-only", "none"],
+        said(
+            "See-through",
+            words={
+                "as-material": "as the material says",
+                "mask-only": "blended ones are cut out at one half",
+                "none": "all is opaque",
+            },
+        ),
+    ] = "as-material"
+    mirrored: Annotated[
+        Literal["turned", "as-stored"],
+        said("Parts under a mirror", words={"turned": "their winding is turned back", "as-stored": "their winding stays"}),
+    ] = "turned"
+    draw_order: Annotated[
+        Literal["by-part", "by-surface"],
+        said("Order of what is see-through", words={"by-part": "sorted part by part", "by-surface": "each surface in its place"}),
+    ] = "by-part"
+    default_material: Annotated[
+        Annotated[str, Meta(pattern=r"^#[0-9A-Fa-f]{6}$")], said("Colour without a material", unit="sRGB")
+    ] = "#C4BDAF"
+
+
+class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What a destination demands."""
+
+    slug: Annotated[_Slug, said("Short name", "As the command line and files call it.")]
+    name: Annotated[Annotated[str, Meta(min_length=1, max_length=80)], said("Name")]
+    code: Annotated[Annotated[str, Meta(pattern=r"^[A-Z0-9]{2,3}$")], said("Code", "Two or three letters, for the stamp.")]
+    version: Annotated[Count, said("Version")]
+    about: Annotated[Annotated[str, Meta(max_length=400)], said("About")]
+    basis: Annotated[_Text, said("Basis", "The published source of its values, or that it is common practice.")]
+    unit: Annotated[Unit, said("Unit", "What one of its numbers is.", words=UNIT_WORDS)]
+    up_axis: Annotated[Axis, said("Up axis", words=AXIS_WORDS)]
+    format: Annotated[str, said("Format", "What it is best given.")]
+    formats: Annotated[Annotated[list[str], Meta(min_length=1)], said("Formats", "All that it takes.")]
+    node_scale: Annotated[Literal["one", "any"], said("Scale of nodes", words={"one": "must be 1", "any": "may be anything"})]
+    node_rotation: Annotated[
+        Literal["zero", "no-quarter-turns", "any"],
+        said("Turn of nodes", words={"zero": "must be none", "no-quarter-turns": "no quarter turns", "any": "may be anything"}),
+    ]
+    ground: Annotated[Literal["stand", "any"], said("Ground", words={"stand": "the model stands on it", "any": "anywhere"})]
+    size_tolerance: Annotated[
+        Annotated[float, Meta(gt=0, le=1)], said("Size may be off by", "As a share of what the intent expects.", "share")
+    ]
     limits: Limits
     names: Names
-    results: dict[str, Literal["stop", "caution", "note", "off"]]
-    shading: Literal["core", "extended"] = "core"
+    results: dict[Annotated[str, Meta(pattern=r"^[a-z-]+\.[a-z-]+$")], Result]
+    shading: Annotated[
+        Literal["core", "extended"],
+        said("Shading", words={"core": "base colour, metal and roughness", "extended": "sheen, clearcoat and the like too"}),
+    ] = "core"
     textures: Textures = Textures()
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
@@ -110,20 +145,17 @@ class RuleSheet(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(self.export, unstated_unit=self.unit, unstated_axis=self.up_axis)
 
 
-def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
-    """Validate against the schema and read. Raises InputError naming the place that is wrong."""
-    import jsonschema
+#: Made while this module is imported: threads must not work out the shape of a record at the same moment.
+_DECODER = msgspec.json.Decoder(RuleSheet)
 
-    try:
-        tree = json.loads(data)
-    except (ValueError, RecursionError) as error:
-        raise InputError(f"{label} is not valid JSON: {error}.") from error
-    validator = jsonschema.Draft202012Validator(_schema())
-    wrong = next(iter(sorted(validator.iter_errors(tree), key=lambda e: list(map(str, e.absolute_path)))), None)
-    if wrong is not None:
-        place = "/".join(map(str, wrong.absolute_path)) or "the top level"
-        raise InputError(f"{label} is no valid rule sheet: at {place}, {wrong.message}.")
-    sheet: RuleSheet = msgspec.convert(tree, RuleSheet)
+
+def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
+    """Read a sheet. Raises InputError naming the place that is wrong."""
+    sheet = read_record(_DECODER, data, label)
+    if sheet.export.unstated_unit or sheet.export.unstated_axis:
+        raise InputError(
+            f"{label} cannot be used: at export, what is unstated is the sheet's own unit and axis, and not for a sheet to say."
+        )
     if sheet.names.materials:
         compiled(sheet.names.materials, label)
     if sheet.names.allowed:
@@ -131,14 +163,9 @@ def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     return sheet
 
 
-#: Made while this module is imported: threads must not work out the shape of a record at the same moment.
-_DECODER = msgspec.json.Decoder(RuleSheet)
-
-
-@cache
-def _schema() -> dict[str, Any]:
-    schema: dict[str, Any] = json.loads(SCHEMA.read_text())
-    return schema
+def sheet_schema() -> dict[str, Any]:
+    """The JSON Schema of a sheet (draft 2020-12)."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **msgspec.json.schema(RuleSheet)}
 
 
 @cache

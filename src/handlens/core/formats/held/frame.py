@@ -7,7 +7,8 @@ import numpy as np
 from ...geometry.recut import recut
 from ...geometry.triangles import triangulate
 from ...limits import plural
-from ...rules.sheet import UNIT_WORDS, UNITS
+from ...rules.export import UNIT_WORDS
+from ...rules.sheet import UNITS
 from ...scene import Mesh, Scene
 from ...scene.axes import turn_between
 from ...scene.conjugate import conjugate

@@ -50,7 +50,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             else Figure("–", "", "not walked round: it is not seen from outside"),
             Figure(f"{edges:,}", "", "edges wound against each other", "caution" if edges else "clear"),
         ],
-        tables=[table("parts", "By part", [("part", "Part", False), ("from", "Seen from", False), ("away", "Faces away", True), ("share", "Of its area", True), ("sure", "Sure", True), ("unsure", "Undecided", True), ("winding", "Edges", True)], worst_first(rows))],
+        tables=[table("parts", "By part", [("part", "Part", False), ("from", "Seen from", False), ("away", "Faces away", True), ("share", "Of its area", True), ("sure", "Sure", True), ("unsure", "Undecided", True), ("winding", "Edges", True)], worst_first(rows), asks="seen_from")],
     )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from ...kit.check import Finding, Skipped, check, nodes, place, value
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
-from ...rules.sheet import UNIT_WORDS
+from ...rules.export import UNIT_WORDS
 from ...words.figures import plain
 from ...words.lengths import metres
 

@@ -7,7 +7,7 @@ import numpy as np
 from ...kit.panel import Figure, Panel, Row, table
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
-from ...rules.sheet import UNIT_WORDS
+from ...rules.export import UNIT_WORDS
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
