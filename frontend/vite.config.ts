@@ -14,7 +14,11 @@ const early: Plugin = {
       const named = chunks.filter((c) => ['main', 'BenchPage', 'viewer'].includes(c.name));
       const scripts = new Set(named.flatMap((c) => [c.fileName, ...c.imports]));
       const styles = new Set(named.flatMap((c) => [...(c.viteMetadata?.importedCss ?? [])]));
-      const link = (file: string, as: string) => ({ tag: 'link', attrs: { rel: 'preload', as, crossorigin: as === 'script', href: `/${file}` }, injectTo: 'head' as const });
+      const link = (file: string, as: string) => ({
+        tag: 'link',
+        attrs: { rel: 'preload', as, crossorigin: as === 'script', href: `/${file}` },
+        injectTo: 'head' as const,
+      });
       return [...[...scripts].map((f) => link(f, 'script')), ...[...styles].map((f) => link(f, 'style'))];
     },
   },

@@ -38,7 +38,8 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
   let answer: Response;
   try {
     answer = await fetch(`/api${path}`, {
-      method, ...(body === undefined ? {} : { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) }),
+      method,
+      ...(body === undefined ? {} : { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) }),
     });
   } catch {
     throw new Error('Hand Lens does not answer. Is it still running?');
@@ -66,7 +67,8 @@ export const api = {
   dropRecipe: (id: number) => call<void>('DELETE', `/recipes/${id}`),
   bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
   lostImages: (revision: number) => call<S['LostImages']>('GET', `/revisions/${revision}/lost-images`),
-  layTape: (revision: number, slips: Slip[], version: number | null) => call<Bench>('PUT', `/revisions/${revision}/tape`, { slips, version }),
+  layTape: (revision: number, slips: Slip[], version: number | null) =>
+    call<Bench>('PUT', `/revisions/${revision}/tape`, { slips, version }),
   tryOut: (revision: number, slips: Slip[]) => call<Trial>('POST', `/revisions/${revision}/try`, { slips }),
   undo: (revision: number, version: number | null) => call<Bench>('POST', `/revisions/${revision}/tape/undo`, { version }),
   redo: (revision: number, version: number | null) => call<Bench>('POST', `/revisions/${revision}/tape/redo`, { version }),
@@ -74,11 +76,15 @@ export const api = {
   previewNames: (revision: number, wish: { search: string; replace: string; pattern: boolean }) =>
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),
   stage: (inspection: number) => bytes(`/inspections/${inspection}/stage`),
-  marks: async (inspection: number, finding: string) => new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
-  sides: (inspection: number, finding: string) => call<S['Sides']>('GET', `/inspections/${inspection}/sides?finding=${encodeURIComponent(finding)}`),
-  receiverLog: (inspection: number, sheet: string) => call<S['ReceiverLog']>('GET', `/inspections/${inspection}/receiver?sheet=${encodeURIComponent(sheet)}`),
+  marks: async (inspection: number, finding: string) =>
+    new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
+  sides: (inspection: number, finding: string) =>
+    call<S['Sides']>('GET', `/inspections/${inspection}/sides?finding=${encodeURIComponent(finding)}`),
+  receiverLog: (inspection: number, sheet: string) =>
+    call<S['ReceiverLog']>('GET', `/inspections/${inspection}/receiver?sheet=${encodeURIComponent(sheet)}`),
   compare: (later: number, earlier: number) => call<Comparison>('POST', `/revisions/${later}/compare`, { earlier }),
-  elements: async (inspection: number, finding: string) => new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
+  elements: async (inspection: number, finding: string) =>
+    new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
   beginExport: (revision: number, format: string) => call<Export>('POST', `/revisions/${revision}/exports`, { format }),
   export: (id: number) => call<Export>('GET', `/exports/${id}`),
   readBack: (id: number) => bytes(`/exports/${id}/stage`),

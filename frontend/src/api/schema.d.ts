@@ -2018,7 +2018,7 @@ export interface components {
             texture_file_bytes?: number | null;
             slots_mesh?: number | null;
         };
-        Names1: {
+        SheetNames: {
             /** @description As they stand between brackets of a regular expression. */
             allowed?: string | null;
             longest?: number | null;
@@ -2103,7 +2103,7 @@ export interface components {
             /** @description As a share of what the intent expects. */
             size_tolerance: number;
             limits: components["schemas"]["Limits"];
-            names: components["schemas"]["Names1"];
+            names: components["schemas"]["SheetNames"];
             results: {
                 [key: string]: "caution" | "note" | "off" | "stop";
             };

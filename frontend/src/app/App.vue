@@ -50,9 +50,33 @@ useKeys('Everywhere', [
 </template>
 
 <style>
-#app { display: flex; flex-direction: column; }
-#main { flex: 1; min-height: 0; outline: none; }
-.trouble { flex: none; margin: 0; padding: 6px 16px; background: var(--hl-caution-wash); border-bottom: 1px solid var(--hl-rule-strong); color: var(--hl-ink); font-size: 13px; }
-.skip { position: absolute; left: -999px; }
-.skip:focus { left: 8px; top: 8px; z-index: 100; background: var(--hl-sheet); padding: 4px 8px; }
+#app {
+  display: flex;
+  flex-direction: column;
+}
+#main {
+  flex: 1;
+  min-height: 0;
+  outline: none;
+}
+.trouble {
+  flex: none;
+  margin: 0;
+  padding: 6px 16px;
+  background: var(--hl-caution-wash);
+  border-bottom: 1px solid var(--hl-rule-strong);
+  color: var(--hl-ink);
+  font-size: 13px;
+}
+.skip {
+  position: absolute;
+  left: -999px;
+}
+.skip:focus {
+  left: 8px;
+  top: 8px;
+  z-index: 100;
+  background: var(--hl-sheet);
+  padding: 4px 8px;
+}
 </style>

@@ -18,10 +18,18 @@ watch(typed, (text) => {
 });
 const router = useRouter();
 const { data: shelf } = useQuery({
-  queryKey: computed(() => ['shelf', 'found', sought.value]), queryFn: () => api.shelf(sought.value), enabled: visible, placeholderData: keepPreviousData,
+  queryKey: computed(() => ['shelf', 'found', sought.value]),
+  queryFn: () => api.shelf(sought.value),
+  enabled: visible,
+  placeholderData: keepPreviousData,
 });
 const models = computed<Command[]>(() =>
-  (shelf.value?.models ?? []).map((m) => ({ group: 'Model', name: m.name, hint: m.main, run: () => void router.push(`/bench/${m.revision}`) })),
+  (shelf.value?.models ?? []).map((m) => ({
+    group: 'Model',
+    name: m.name,
+    hint: m.main,
+    run: () => void router.push(`/bench/${m.revision}`),
+  })),
 );
 const found = computed(() => matching([...commands.value, ...models.value], typed.value));
 watch(visible, () => {
@@ -51,12 +59,31 @@ function key(e: KeyboardEvent) {
 <template>
   <Dialog v-model:visible="visible" modal header="Find" dismissable-mask position="top" :style="{ width: '560px' }">
     <input
-      v-model="typed" autofocus class="find" role="combobox" aria-expanded="true" aria-controls="found" aria-autocomplete="list" :aria-activedescendant="found.length ? `command-${at}` : undefined"
-      placeholder="A model, station, finding, part, lens or mend" aria-label="Find a model, station, finding, part, lens or mend" autocomplete="off" @keydown="key"
+      v-model="typed"
+      autofocus
+      class="find"
+      role="combobox"
+      aria-expanded="true"
+      aria-controls="found"
+      aria-autocomplete="list"
+      :aria-activedescendant="found.length ? `command-${at}` : undefined"
+      placeholder="A model, station, finding, part, lens or mend"
+      aria-label="Find a model, station, finding, part, lens or mend"
+      autocomplete="off"
+      @keydown="key"
     />
     <ul id="found" role="listbox" aria-label="Found">
-      <li v-for="(c, k) in found" :id="`command-${k}`" :key="`${c.group}/${c.name}/${k}`" role="option" :aria-selected="k === at" @click="run(c)" @pointermove="at = k">
-        <span class="faded small">{{ c.group }}</span><b>{{ c.name }}</b><span v-if="c.hint" class="faded small">{{ c.hint }}</span>
+      <li
+        v-for="(c, k) in found"
+        :id="`command-${k}`"
+        :key="`${c.group}/${c.name}/${k}`"
+        role="option"
+        :aria-selected="k === at"
+        @click="run(c)"
+        @pointermove="at = k"
+      >
+        <span class="faded small">{{ c.group }}</span><b>{{ c.name }}</b
+        ><span v-if="c.hint" class="faded small">{{ c.hint }}</span>
       </li>
     </ul>
     <p v-if="!found.length" class="faded">Nothing here goes by that.</p>
@@ -64,10 +91,38 @@ function key(e: KeyboardEvent) {
 </template>
 
 <style scoped>
-.find { width: 100%; height: 32px; border: 1px solid var(--hl-rule-strong); border-radius: 3px; padding: 0 8px; background: var(--hl-sheet); }
-.find::placeholder { color: var(--hl-ink-faded); }
-ul { list-style: none; margin: 8px 0 0; padding: 0; max-height: 46vh; overflow: auto; }
-li { display: grid; grid-template-columns: 84px 1fr auto; gap: 8px; align-items: baseline; padding: 4px 6px; min-height: 26px; cursor: pointer; }
-li[aria-selected='true'] { background: var(--hl-verdigris-wash); }
-li b { font-weight: 400; overflow-wrap: anywhere; }
+.find {
+  width: 100%;
+  height: 32px;
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 3px;
+  padding: 0 8px;
+  background: var(--hl-sheet);
+}
+.find::placeholder {
+  color: var(--hl-ink-faded);
+}
+ul {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+  max-height: 46vh;
+  overflow: auto;
+}
+li {
+  display: grid;
+  grid-template-columns: 84px 1fr auto;
+  gap: 8px;
+  align-items: baseline;
+  padding: 4px 6px;
+  min-height: 26px;
+  cursor: pointer;
+}
+li[aria-selected='true'] {
+  background: var(--hl-verdigris-wash);
+}
+li b {
+  font-weight: 400;
+  overflow-wrap: anywhere;
+}
 </style>

@@ -37,7 +37,11 @@ async function act(f: () => Promise<unknown>) {
       <ul>
         <li v-for="j in jobs.jobs" :key="j.id">
           <ResultMark :result="MARK[j.state] ?? 'pending'" :label="j.state" />
-          <div class="what"><b>{{ j.title }}</b><span class="faded small">{{ j.error ?? (live(j) ? `${j.phase} · ${Math.round(j.share * 100)} %` : j.state) }}</span></div>
+          <div class="what">
+            <b>{{ j.title }}</b><span class="faded small">{{
+              j.error ?? (live(j) ? `${j.phase} · ${Math.round(j.share * 100)} %` : j.state)
+            }}</span>
+          </div>
           <button v-if="live(j)" class="btn" @click="act(() => api.stopJob(j.id))">Stop</button>
           <button v-else-if="j.state !== 'done'" class="btn" @click="act(() => api.tryJobAgain(j.id))">Try again</button>
         </li>
@@ -47,12 +51,57 @@ async function act(f: () => Promise<unknown>) {
 </template>
 
 <style scoped>
-.jobs { display: flex; align-items: center; gap: 8px; font-size: 12.5px; color: var(--hl-ink-soft); border: 0; background: none; cursor: pointer; height: 28px; }
-i { display: block; width: 96px; height: 6px; border: 1px solid var(--hl-rule-strong); border-radius: 1px; position: relative; background: var(--hl-sheet); }
-i b { position: absolute; inset: 0 auto 0 0; background: repeating-linear-gradient(90deg, var(--hl-verdigris) 0 5px, var(--hl-verdigris-deep) 5px 6px); }
-.list { width: 380px; max-height: 60vh; overflow: auto; }
-h2 { font: 600 16px var(--hl-font-display); margin-bottom: 6px; }
-ul { list-style: none; margin: 0; padding: 0; }
-li { display: flex; align-items: center; gap: 8px; padding: 5px 0; border-top: 1px solid var(--hl-rule); }
-.what { flex: 1; display: flex; flex-direction: column; min-width: 0; overflow-wrap: anywhere; }
+.jobs {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-size: 12.5px;
+  color: var(--hl-ink-soft);
+  border: 0;
+  background: none;
+  cursor: pointer;
+  height: 28px;
+}
+i {
+  display: block;
+  width: 96px;
+  height: 6px;
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 1px;
+  position: relative;
+  background: var(--hl-sheet);
+}
+i b {
+  position: absolute;
+  inset: 0 auto 0 0;
+  background: repeating-linear-gradient(90deg, var(--hl-verdigris) 0 5px, var(--hl-verdigris-deep) 5px 6px);
+}
+.list {
+  width: 380px;
+  max-height: 60vh;
+  overflow: auto;
+}
+h2 {
+  font: 600 16px var(--hl-font-display);
+  margin-bottom: 6px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 5px 0;
+  border-top: 1px solid var(--hl-rule);
+}
+.what {
+  flex: 1;
+  display: flex;
+  flex-direction: column;
+  min-width: 0;
+  overflow-wrap: anywhere;
+}
 </style>

@@ -1,7 +1,12 @@
 // Commands: what "/" searches. Pages add theirs for as long as they live.
 import { computed, onBeforeUnmount, onMounted, shallowRef, type ComputedRef } from 'vue';
 
-export interface Command { group: string; name: string; hint?: string; run: () => void }
+export interface Command {
+  group: string;
+  name: string;
+  hint?: string;
+  run: () => void;
+}
 
 const sources = shallowRef<ComputedRef<Command[]>[]>([]);
 export const commands = computed(() => sources.value.flatMap((s) => s.value));
@@ -9,7 +14,7 @@ export const commands = computed(() => sources.value.flatMap((s) => s.value));
 export function useCommands(list: () => Command[]) {
   const source = computed(list);
   onMounted(() => (sources.value = [...sources.value, source]));
-  onBeforeUnmount(() => (sources.value = sources.value.filter((s) => s !== source)));
+  onBeforeUnmount(() => (sources.value = sources.value.filter((s) => !Object.is(s, source))));
 }
 
 /** Commands whose words all begin with what is typed, in any order; exact beginnings of the name first. */
@@ -21,5 +26,8 @@ export function matching(all: Command[], typed: string): Command[] {
     return words.every((w) => have.includes(w));
   };
   const begins = (c: Command) => (c.name.toLowerCase().startsWith(typed.toLowerCase().trim()) ? 0 : 1);
-  return all.filter(fits).sort((a, b) => begins(a) - begins(b)).slice(0, 40);
+  return all
+    .filter(fits)
+    .sort((a, b) => begins(a) - begins(b))
+    .slice(0, 40);
 }

@@ -1,7 +1,11 @@
 // Single keys, one table for what they do and what the help sheet says. They can be switched off in help.
 import { onBeforeUnmount, onMounted, ref } from 'vue';
 
-export interface Key { keys: string[]; says: string; run: (e: KeyboardEvent) => void }
+export interface Key {
+  keys: string[];
+  says: string;
+  run: (e: KeyboardEvent) => void;
+}
 
 export const singleKeys = ref(localStorage.getItem('single-keys') !== 'off');
 export const keySheet = ref<{ title: string; keys: Key[] }[]>([]);
@@ -10,7 +14,8 @@ export const setSingleKeys = (on: boolean) => {
   localStorage.setItem('single-keys', on ? 'on' : 'off');
 };
 
-const typing = (e: KeyboardEvent) => e.target instanceof HTMLElement && (e.target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(e.target.tagName));
+const typing = (e: KeyboardEvent) =>
+  e.target instanceof HTMLElement && (e.target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(e.target.tagName));
 
 /** Adds keys for as long as the component lives. */
 export function useKeys(title: string, keys: Key[]) {

@@ -15,9 +15,13 @@ const bench = computed(() => props.state.bench.value!);
 const others = computed(() => bench.value.revisions.filter((r) => r.id !== bench.value.revision.id));
 const earlier = ref<number | null>(null);
 // Made when it is first opened, so it is open already.
-watch(visible, (open) => {
-  if (open) earlier.value ??= (others.value.find((r) => r.number === bench.value.since?.number) ?? others.value.at(-1))?.id ?? null;
-}, { immediate: true });
+watch(
+  visible,
+  (open) => {
+    if (open) earlier.value ??= (others.value.find((r) => r.number === bench.value.since?.number) ?? others.value.at(-1))?.id ?? null;
+  },
+  { immediate: true },
+);
 const { data, error, refetch } = useQuery({
   queryKey: computed(() => ['compare', bench.value.revision.id, bench.value.revision.stage, earlier.value]),
   queryFn: () => api.compare(bench.value.revision.id, earlier.value!),
@@ -47,40 +51,119 @@ const stage = computed(() => others.value.find((r) => r.id === earlier.value)?.s
   <Dialog v-model:visible="visible" modal header="What differs" dismissable-mask :style="{ width: '820px', maxWidth: '94vw' }">
     <div class="which">
       <label for="earlier">From</label>
-      <select id="earlier" v-model="earlier" class="mono"><option v-for="r in others" :key="r.id" :value="r.id">rev {{ r.number }}</option></select>
-      <span>to <b class="mono">rev {{ bench.revision.number }}</b>, each with its mends</span>
+      <select id="earlier" v-model="earlier" class="mono">
+        <option v-for="r in others" :key="r.id" :value="r.id">rev {{ r.number }}</option>
+      </select>
+      <span
+        >to <b class="mono">rev {{ bench.revision.number }}</b
+        >, each with its mends</span
+      >
       <span class="grow" />
       <button class="btn" :disabled="!stage" @click="lay">Lay it beside on the stage</button>
     </div>
     <p v-if="error" class="stop" role="alert">{{ error.message }} <button class="btn" @click="refetch()">Try again</button></p>
-    <p v-else-if="data?.state === 'failed' || data?.state === 'cancelled'" role="alert"><ResultMark result="stop" /> {{ data.error }} <button class="btn" @click="refetch()">Try again</button></p>
+    <p v-else-if="data?.state === 'failed' || data?.state === 'cancelled'" role="alert">
+      <ResultMark result="stop" /> {{ data.error }} <button class="btn" @click="refetch()">Try again</button>
+    </p>
     <p v-else-if="data?.state !== 'done'" class="faded" role="status"><ResultMark result="pending" /> reading both and comparing …</p>
     <p v-else-if="!data.rows.length">Nothing differs: every part has the same place, shape, slots and names.</p>
     <div v-else class="list">
       <table>
-        <thead><tr><th>What</th><th>rev {{ data.earlier }}</th><th>rev {{ data.later }}</th><th>Difference</th></tr></thead>
+        <thead>
+          <tr>
+            <th>What</th>
+            <th>rev {{ data.earlier }}</th>
+            <th>rev {{ data.later }}</th>
+            <th>Difference</th>
+          </tr>
+        </thead>
         <tbody v-for="[group, rows] in groups" :key="group">
-          <tr><th colspan="4" scope="rowgroup" class="group">{{ group }} <span class="faded">{{ rows.length }}</span></th></tr>
+          <tr>
+            <th colspan="4" scope="rowgroup" class="group">
+              {{ group }} <span class="faded">{{ rows.length }}</span>
+            </th>
+          </tr>
           <tr v-for="(r, k) in rows" :key="k">
-            <td><button v-if="r.part !== null" class="part" :title="`Show it on the model, ${r.faces.length ? `${r.faces.length.toLocaleString('en')} faces marked` : 'the part marked'}`" @click="showRow(r.part, r.faces)"><CutName :text="r.what" /></button><CutName v-else :text="r.what" /></td>
-            <td class="mono"><CutName :text="r.earlier" /></td><td class="mono"><CutName :text="r.later" /></td><td><b>{{ r.change }}</b></td>
+            <td>
+              <button
+                v-if="r.part !== null"
+                class="part"
+                :title="`Show it on the model, ${r.faces.length ? `${r.faces.length.toLocaleString('en')} faces marked` : 'the part marked'}`"
+                @click="showRow(r.part, r.faces)"
+              >
+                <CutName :text="r.what" /></button
+              ><CutName v-else :text="r.what" />
+            </td>
+            <td class="mono"><CutName :text="r.earlier" /></td>
+            <td class="mono"><CutName :text="r.later" /></td>
+            <td>
+              <b>{{ r.change }}</b>
+            </td>
           </tr>
         </tbody>
       </table>
-      <p v-if="data.rows.length > MOST" class="faded">The first {{ MOST }} of {{ data.rows.length.toLocaleString('en') }} differences are listed.</p>
+      <p v-if="data.rows.length > MOST" class="faded">
+        The first {{ MOST }} of {{ data.rows.length.toLocaleString('en') }} differences are listed.
+      </p>
     </div>
   </Dialog>
 </template>
 
 <style scoped>
-.which { display: flex; gap: 8px; align-items: center; padding-bottom: 8px; }
-.grow { flex: 1; }
-select { min-height: 26px; border: 1px solid var(--hl-rule-strong); border-radius: 3px; background: var(--hl-sheet); }
-.list { max-height: 56vh; overflow: auto; }
-table { border-collapse: collapse; width: 100%; font-size: 13px; }
-th, td { text-align: left; padding: 2px 8px; border-bottom: 1px solid var(--hl-rule); font-weight: 400; }
-thead th { position: sticky; top: 0; background: var(--hl-sheet); color: var(--hl-ink-faded); font-size: 12px; }
-.group { font: 600 14px var(--hl-font-display); padding-top: 8px; }
-.group span { font-weight: 400; }
-.part { border: 0; background: none; padding: 0; min-height: 24px; font: inherit; text-decoration: underline; text-underline-offset: 3px; cursor: pointer; color: var(--hl-verdigris-text); }
+.which {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding-bottom: 8px;
+}
+.grow {
+  flex: 1;
+}
+select {
+  min-height: 26px;
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 3px;
+  background: var(--hl-sheet);
+}
+.list {
+  max-height: 56vh;
+  overflow: auto;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 13px;
+}
+th,
+td {
+  text-align: left;
+  padding: 2px 8px;
+  border-bottom: 1px solid var(--hl-rule);
+  font-weight: 400;
+}
+thead th {
+  position: sticky;
+  top: 0;
+  background: var(--hl-sheet);
+  color: var(--hl-ink-faded);
+  font-size: 12px;
+}
+.group {
+  font: 600 14px var(--hl-font-display);
+  padding-top: 8px;
+}
+.group span {
+  font-weight: 400;
+}
+.part {
+  border: 0;
+  background: none;
+  padding: 0;
+  min-height: 24px;
+  font: inherit;
+  text-decoration: underline;
+  text-underline-offset: 3px;
+  cursor: pointer;
+  color: var(--hl-verdigris-text);
+}
 </style>

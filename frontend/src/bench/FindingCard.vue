@@ -11,13 +11,22 @@ const props = defineProps<{ kind: Kind; state: BenchState }>();
 /** Which of the findings of this kind is looked at; it follows what is shown on the stage. */
 const all = computed(() => props.kind.findings);
 const at = ref(all.value[0]!.id);
-const place = computed(() => Math.max(0, all.value.findIndex((f) => f.id === at.value)));
+const place = computed(() =>
+  Math.max(
+    0,
+    all.value.findIndex((f) => f.id === at.value),
+  ),
+);
 const finding = computed(() => all.value[place.value]!);
 const letter = computed(() => props.state.letterOf(finding.value));
 const shown = computed(() => props.state.finding.value?.id === finding.value.id);
-watch(() => props.state.finding.value?.id, (id) => {
-  if (all.value.some((f) => f.id === id)) at.value = id!;
-}, { immediate: true });
+watch(
+  () => props.state.finding.value?.id,
+  (id) => {
+    if (all.value.some((f) => f.id === id)) at.value = id!;
+  },
+  { immediate: true },
+);
 function step(by: number) {
   const next = all.value[(place.value + by + all.value.length) % all.value.length]!;
   if (shown.value) props.state.show(next);
@@ -29,17 +38,33 @@ const canShow = computed(() => !!finding.value.elements || finding.value.node !=
 /** What mends all findings of this kind at once, where that is not the same as what mends this one. */
 const forAll = computed(() => {
   const left = props.kind.mends.filter((m) => !props.state.onTape(m.mend, m.params));
-  const same = left.length === 1 && finding.value.mends.some((m) => m.mend === left[0]!.mend && JSON.stringify(m.params) === JSON.stringify(left[0]!.params));
+  const same =
+    left.length === 1 &&
+    finding.value.mends.some((m) => m.mend === left[0]!.mend && JSON.stringify(m.params) === JSON.stringify(left[0]!.params));
   return all.value.length > 1 && !finding.value.waived && !same ? left : [];
 });
 /** The finding that this one follows from: mended there, it goes too. */
 const cause = computed(() => (finding.value.under ? props.state.findings.value.find((f) => f.id === finding.value.under) : undefined));
-const origin = computed(() => (!cause.value ? '' : cause.value.station === finding.value.station && props.state.letterOf(cause.value) ? `finding ${props.state.letterOf(cause.value)}` : `a finding at ${cause.value.station}`));
+const origin = computed(() =>
+  !cause.value
+    ? ''
+    : cause.value.station === finding.value.station && props.state.letterOf(cause.value)
+      ? `finding ${props.state.letterOf(cause.value)}`
+      : `a finding at ${cause.value.station}`,
+);
 /** What an offer was found to do when it was tried on a copy. */
 const price = (m: { tried: boolean; costs: string[] }) =>
-  !m.tried ? 'Not tried yet: try it to see what it does' : m.costs.length ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}` : 'Tried: this goes, nothing comes';
+  !m.tried
+    ? 'Not tried yet: try it to see what it does'
+    : m.costs.length
+      ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}`
+      : 'Tried: this goes, nothing comes';
 /** The reference of an image that leads nowhere, which is the tail of the finding's id. */
-const lost = computed(() => (finding.value.result === 'stop' && !finding.value.waived && /^textures\.(missing|absolute):/.test(finding.value.id) ? finding.value.id.replace(/^[^:]*:/, '') : ''));
+const lost = computed(() =>
+  finding.value.result === 'stop' && !finding.value.waived && /^textures\.(missing|absolute):/.test(finding.value.id)
+    ? finding.value.id.replace(/^[^:]*:/, '')
+    : '',
+);
 const waiving = ref(false);
 const reason = ref('');
 function waive() {
@@ -47,64 +72,180 @@ function waive() {
   props.state.waive.mutate({ finding: finding.value.id, reason: reason.value.trim() });
   waiving.value = false;
 }
-watch(() => props.state.asked.value, (id) => {
-  if (id !== finding.value.id) return;
-  props.state.asked.value = '';
-  waiving.value = true;
-});
+watch(
+  () => props.state.asked.value,
+  (id) => {
+    if (id !== finding.value.id) return;
+    props.state.asked.value = '';
+    waiving.value = true;
+  },
+);
 </script>
 
 <template>
-  <article class="card" :class="[finding.waived ? 'waived' : finding.result, { shown }]" :aria-label="`${finding.waived ? 'waived' : finding.result}: ${finding.title}`">
-    <h3><ResultMark :result="finding.waived ? 'waived' : finding.result" />{{ finding.title }}<i aria-hidden="true">{{ letter }}</i></h3>
+  <article
+    class="card"
+    :class="[finding.waived ? 'waived' : finding.result, { shown }]"
+    :aria-label="`${finding.waived ? 'waived' : finding.result}: ${finding.title}`"
+  >
+    <h3>
+      <ResultMark :result="finding.waived ? 'waived' : finding.result" />{{ finding.title }}<i aria-hidden="true">{{ letter }}</i>
+    </h3>
     <div v-if="all.length > 1" class="steps" role="group" :aria-label="`${all.length} findings of this kind`">
-      <button class="btn plain" aria-label="The one before" @click="step(-1)">‹</button><span class="mono">{{ (place + 1).toLocaleString('en') }} of {{ all.length.toLocaleString('en') }}</span><button class="btn plain" aria-label="The next one" @click="step(1)">›</button>
+      <button class="btn plain" aria-label="The one before" @click="step(-1)">‹</button
+      ><span class="mono">{{ (place + 1).toLocaleString('en') }} of {{ all.length.toLocaleString('en') }}</span
+      ><button class="btn plain" aria-label="The next one" @click="step(1)">›</button>
     </div>
-    <p v-if="measured && wanted && measured !== wanted" class="mono figures" :title="`${exact(finding.measured)} · ${exact(finding.wanted)}`">{{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}</p>
+    <p
+      v-if="measured && wanted && measured !== wanted"
+      class="mono figures"
+      :title="`${exact(finding.measured)} · ${exact(finding.wanted)}`"
+    >
+      {{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}
+    </p>
     <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
-    <p v-else class="why"><span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}</p>
+    <p v-else class="why">
+      <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
+    </p>
     <LostImage v-if="lost" :reference="lost" :state="state" />
     <div class="acts">
-      <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">{{ shown ? 'Take the mark off' : 'Show it' }}</button>
+      <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">
+        {{ shown ? 'Take the mark off' : 'Show it' }}
+      </button>
       <template v-if="!finding.waived">
         <button
-          v-for="(m, k) in finding.mends" :key="k" class="btn" :class="state.onTape(m.mend, m.params) ? 'done' : 'main'" :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value"
-          :title="price(m)" @click="state.put(m.mend, m.params)"
+          v-for="(m, k) in finding.mends"
+          :key="k"
+          class="btn"
+          :class="state.onTape(m.mend, m.params) ? 'done' : 'main'"
+          :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value"
+          :title="price(m)"
+          @click="state.put(m.mend, m.params)"
         >
           {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params) }}
         </button>
-        <button v-if="finding.mends[0] && !state.onTape(finding.mends[0].mend, finding.mends[0].params)" class="btn" @click="state.trial.tryOut(finding.mends[0].mend, finding.mends[0].params)">Try it</button>
-        <button v-if="forAll.length" class="btn" :disabled="state.lay.isPending.value" @click="state.putAll(forAll)">All {{ all.length.toLocaleString('en') }}: {{ mendWords(state.mendFacts(forAll[0]!.mend), forAll[0]!.mend, { ...forAll[0]!.params, parts: [] }) }}</button>
+        <button
+          v-if="finding.mends[0] && !state.onTape(finding.mends[0].mend, finding.mends[0].params)"
+          class="btn"
+          @click="state.trial.tryOut(finding.mends[0].mend, finding.mends[0].params)"
+        >
+          Try it
+        </button>
+        <button v-if="forAll.length" class="btn" :disabled="state.lay.isPending.value" @click="state.putAll(forAll)">
+          All {{ all.length.toLocaleString('en') }}:
+          {{ mendWords(state.mendFacts(forAll[0]!.mend), forAll[0]!.mend, { ...forAll[0]!.params, parts: [] }) }}
+        </button>
         <button class="btn plain" @click="waiving = true">Waive …</button>
       </template>
       <button v-else class="btn plain" @click="state.waive.mutate({ finding: finding.id, reason: null })">Let it count again</button>
     </div>
     <Dialog v-model:visible="waiving" modal header="Accept this finding?" dismissable-mask>
-      <p><b>{{ finding.title }}</b></p>
+      <p>
+        <b>{{ finding.title }}</b>
+      </p>
       <p class="faded small">{{ finding.why }} It stays listed as waived, with your reason, on later revisions too.</p>
       <form :id="`waive-${finding.id}`" class="reason" @submit.prevent="waive">
-        <label :for="`why-${finding.id}`">Why</label><InputText :id="`why-${finding.id}`" v-model="reason" size="small" maxlength="400" autocomplete="off" autofocus />
+        <label :for="`why-${finding.id}`">Why</label
+        ><InputText :id="`why-${finding.id}`" v-model="reason" size="small" maxlength="400" autocomplete="off" autofocus />
       </form>
-      <template #footer><button class="btn" @click="waiving = false">Leave it</button><button class="btn main" type="submit" :form="`waive-${finding.id}`" :disabled="!reason.trim()">Waive it</button></template>
+      <template #footer
+        ><button class="btn" @click="waiving = false">Leave it</button
+        ><button class="btn main" type="submit" :form="`waive-${finding.id}`" :disabled="!reason.trim()">Waive it</button></template
+      >
     </Dialog>
   </article>
 </template>
 
 <style scoped>
-.card { border: 1px solid var(--hl-rule); border-left: 4px solid; border-radius: 3px; padding: 4px 9px 6px; background: var(--hl-sheet); font-size: 13px; line-height: 1.3; display: flex; flex-direction: column; color: inherit; }
-.card.stop { border-left-color: var(--hl-stop-mark); background: #fdf6f3; color: inherit; }
-.card.caution { border-left-color: var(--hl-caution-mark); background: #fdf8ec; color: inherit; }
-.card.note { border-left-color: var(--hl-note-mark); color: inherit; }
-.card.waived { border-left-color: var(--hl-waived-mark); background: var(--hl-waived-wash); color: var(--hl-ink-soft); }
-.card.shown { box-shadow: 0 0 0 1.5px var(--hl-ink); }
-h3 { font: 700 13.5px/1.3 var(--hl-font-text); display: flex; gap: 6px; align-items: baseline; overflow-wrap: anywhere; }
-h3 :deep(svg) { align-self: flex-start; margin-top: 2px; }
-h3 i { margin-left: auto; font: italic 500 14px var(--hl-font-display); color: var(--hl-ink-faded); }
-.steps { display: flex; align-items: center; gap: 2px; font-size: 12.5px; margin: 0 0 1px 16px; color: var(--hl-ink-soft); }
-.steps .btn { min-width: 24px; text-align: center; }
-.figures { font-size: 12.5px; }
-.why { margin: 1px 0 5px; color: var(--hl-ink-soft); font-size: 12.5px; }
-.acts { display: flex; gap: 6px; margin-top: auto; flex-wrap: wrap; }
-.acts .btn { max-width: 100%; white-space: normal; text-align: left; height: auto; min-height: 24px; }
-.reason { display: grid; grid-template-columns: auto 1fr; gap: 10px; align-items: center; margin-top: 10px; min-width: 460px; }
+.card {
+  border: 1px solid var(--hl-rule);
+  border-left: 4px solid;
+  border-radius: 3px;
+  padding: 4px 9px 6px;
+  background: var(--hl-sheet);
+  font-size: 13px;
+  line-height: 1.3;
+  display: flex;
+  flex-direction: column;
+  color: inherit;
+}
+.card.stop {
+  border-left-color: var(--hl-stop-mark);
+  background: #fdf6f3;
+  color: inherit;
+}
+.card.caution {
+  border-left-color: var(--hl-caution-mark);
+  background: #fdf8ec;
+  color: inherit;
+}
+.card.note {
+  border-left-color: var(--hl-note-mark);
+  color: inherit;
+}
+.card.waived {
+  border-left-color: var(--hl-waived-mark);
+  background: var(--hl-waived-wash);
+  color: var(--hl-ink-soft);
+}
+.card.shown {
+  box-shadow: 0 0 0 1.5px var(--hl-ink);
+}
+h3 {
+  font: 700 13.5px/1.3 var(--hl-font-text);
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+  overflow-wrap: anywhere;
+}
+h3 :deep(svg) {
+  align-self: flex-start;
+  margin-top: 2px;
+}
+h3 i {
+  margin-left: auto;
+  font: italic 500 14px var(--hl-font-display);
+  color: var(--hl-ink-faded);
+}
+.steps {
+  display: flex;
+  align-items: center;
+  gap: 2px;
+  font-size: 12.5px;
+  margin: 0 0 1px 16px;
+  color: var(--hl-ink-soft);
+}
+.steps .btn {
+  min-width: 24px;
+  text-align: center;
+}
+.figures {
+  font-size: 12.5px;
+}
+.why {
+  margin: 1px 0 5px;
+  color: var(--hl-ink-soft);
+  font-size: 12.5px;
+}
+.acts {
+  display: flex;
+  gap: 6px;
+  margin-top: auto;
+  flex-wrap: wrap;
+}
+.acts .btn {
+  max-width: 100%;
+  white-space: normal;
+  text-align: left;
+  height: auto;
+  min-height: 24px;
+}
+.reason {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 10px;
+  align-items: center;
+  margin-top: 10px;
+  min-width: 460px;
+}
 </style>

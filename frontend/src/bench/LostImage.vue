@@ -8,7 +8,10 @@ import type { BenchState } from './useBench';
 
 const props = defineProps<{ reference: string; state: BenchState }>();
 const revision = computed(() => props.state.bench.value!.revision.id);
-const { data, isPending, isError } = useQuery({ queryKey: computed(() => ['lost-images', revision.value]), queryFn: () => api.lostImages(revision.value) });
+const { data, isPending, isError } = useQuery({
+  queryKey: computed(() => ['lost-images', revision.value]),
+  queryFn: () => api.lostImages(revision.value),
+});
 const candidates = computed(() => data.value?.images.find((i) => i.reference === props.reference)?.candidates ?? []);
 const params = (path: string) => ({ images: props.reference, file: path });
 </script>
@@ -16,19 +19,48 @@ const params = (path: string) => ({ images: props.reference, file: path });
 <template>
   <p v-if="isPending" class="faded small">looking for it …</p>
   <p v-else-if="isError" class="faded small">What it may be could not be looked up.</p>
-  <p v-else-if="!candidates.length" class="faded small">Nothing that came with it, or came earlier, goes by such a name. Drop the picture on this page as a next revision.</p>
+  <p v-else-if="!candidates.length" class="faded small">
+    Nothing that came with it, or came earlier, goes by such a name. Drop the picture on this page as a next revision.
+  </p>
   <ul v-else class="offered" :aria-label="`Files that ${reference} may be`">
     <li v-for="c in candidates" :key="c.path">
       <img :src="`/api/revisions/${revision}/lost-images/${c.content}`" alt="" width="34" height="34" loading="lazy" />
-      <span><CutName :text="c.path" /><small class="faded">{{ c.reason }}{{ c.own ? '' : ', of an earlier upload' }}</small></span>
-      <button class="btn plain" :disabled="state.onTape('textures.find', params(c.path)) || state.lay.isPending.value" @click="state.put('textures.find', params(c.path))">{{ state.onTape('textures.find', params(c.path)) ? 'on the tape' : 'use it' }}</button>
+      <span
+        ><CutName :text="c.path" /><small class="faded">{{ c.reason }}{{ c.own ? '' : ', of an earlier upload' }}</small></span
+      >
+      <button
+        class="btn plain"
+        :disabled="state.onTape('textures.find', params(c.path)) || state.lay.isPending.value"
+        @click="state.put('textures.find', params(c.path))"
+      >
+        {{ state.onTape('textures.find', params(c.path)) ? 'on the tape' : 'use it' }}
+      </button>
     </li>
   </ul>
 </template>
 
 <style scoped>
-.offered { list-style: none; margin: 0 0 6px; padding: 0; }
-li { display: flex; gap: 7px; align-items: center; border-top: 1px solid var(--hl-rule); padding: 3px 0; }
-span { display: flex; flex-direction: column; margin-right: auto; min-width: 0; }
-img { object-fit: contain; background: var(--hl-paper-deep); border: 1px solid var(--hl-rule); }
+.offered {
+  list-style: none;
+  margin: 0 0 6px;
+  padding: 0;
+}
+li {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+  border-top: 1px solid var(--hl-rule);
+  padding: 3px 0;
+}
+span {
+  display: flex;
+  flex-direction: column;
+  margin-right: auto;
+  min-width: 0;
+}
+img {
+  object-fit: contain;
+  background: var(--hl-paper-deep);
+  border: 1px solid var(--hl-rule);
+}
 </style>

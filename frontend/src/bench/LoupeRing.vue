@@ -12,7 +12,9 @@ const ticks = computed(() => {
   }
   return d;
 });
-const hole = computed(() => `M-3000 -3000H3000V3000H-3000ZM${props.r} 0A${props.r} ${props.r} 0 1 0 ${-props.r} 0A${props.r} ${props.r} 0 1 0 ${props.r} 0Z`);
+const hole = computed(
+  () => `M-3000 -3000H3000V3000H-3000ZM${props.r} 0A${props.r} ${props.r} 0 1 0 ${-props.r} 0A${props.r} ${props.r} 0 1 0 ${props.r} 0Z`,
+);
 const fold = computed(() => {
   const { r } = props;
   const w = r * 0.4;
@@ -23,18 +25,33 @@ const fold = computed(() => {
 
 <template>
   <svg class="ring" aria-hidden="true">
-    <defs><clipPath id="outside-glass"><path clip-rule="evenodd" :d="hole" /></clipPath></defs>
+    <defs>
+      <clipPath id="outside-glass"><path clip-rule="evenodd" :d="hole" /></clipPath>
+    </defs>
     <g :transform="`translate(${x} ${y})`">
       <g clip-path="url(#outside-glass)" class="case">
-        <g :transform="`rotate(${turn})`"><path :d="fold" fill="#2B756F" stroke="#17403C" stroke-width="1.2" /><circle :cx="r + r * 0.41" cy="0" r="5" fill="#F6F1E7" stroke="#17403C" /></g>
+        <g :transform="`rotate(${turn})`">
+          <path :d="fold" fill="#2B756F" stroke="#17403C" stroke-width="1.2" />
+          <circle :cx="r + r * 0.41" cy="0" r="5" fill="#F6F1E7" stroke="#17403C" />
+        </g>
         <circle :r="r + 3" fill="none" stroke="#2B756F" stroke-width="6" />
       </g>
-      <path :d="ticks" stroke="#1E2A2F" opacity=".55" /><circle :r="r + 6.5" fill="none" stroke="#17403C" stroke-width="1.2" /><circle :r="r" fill="none" stroke="#17403C" />
+      <path :d="ticks" stroke="#1E2A2F" opacity=".55" />
+      <circle :r="r + 6.5" fill="none" stroke="#17403C" stroke-width="1.2" />
+      <circle :r="r" fill="none" stroke="#17403C" />
     </g>
   </svg>
 </template>
 
 <style scoped>
-.ring { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
-.case { filter: drop-shadow(0 8px 12px rgba(70, 55, 30, 0.28)); }
+.ring {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.case {
+  filter: drop-shadow(0 8px 12px rgba(70, 55, 30, 0.28));
+}
 </style>

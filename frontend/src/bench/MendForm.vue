@@ -23,20 +23,38 @@ watch(visible, (open) => {
 });
 watch(chosen, (m) => {
   for (const k of Object.keys(form)) delete form[k];
-  for (const p of m?.parameters ?? []) if (p.kind !== 'parts') form[p.name] = p.kind === 'flag' ? Boolean(p.default) : p.kind === 'choice' ? String(p.default ?? p.choices[0] ?? '') : Array.isArray(p.default) ? '' : String(p.default ?? '');
+  for (const p of m?.parameters ?? [])
+    if (p.kind !== 'parts')
+      form[p.name] =
+        p.kind === 'flag'
+          ? Boolean(p.default)
+          : p.kind === 'choice'
+            ? String(p.default ?? p.choices[0] ?? '')
+            : Array.isArray(p.default)
+              ? ''
+              : String(p.default ?? '');
   trouble.value = '';
 });
 // A rename shows what it would do while it is being typed.
-watch(() => [id.value, form.search, form.replace, form.pattern], async () => {
-  changes.value = null;
-  trouble.value = '';
-  if (id.value !== 'arrival.rename' || !form.search) return;
-  try {
-    changes.value = (await api.previewNames(props.state.bench.value!.revision.id, { search: String(form.search), replace: String(form.replace), pattern: Boolean(form.pattern) })).changes;
-  } catch (e) {
-    trouble.value = (e as Error).message;
-  }
-});
+watch(
+  () => [id.value, form.search, form.replace, form.pattern],
+  async () => {
+    changes.value = null;
+    trouble.value = '';
+    if (id.value !== 'arrival.rename' || !form.search) return;
+    try {
+      changes.value = (
+        await api.previewNames(props.state.bench.value!.revision.id, {
+          search: String(form.search),
+          replace: String(form.replace),
+          pattern: Boolean(form.pattern),
+        })
+      ).changes;
+    } catch (e) {
+      trouble.value = (e as Error).message;
+    }
+  },
+);
 function put(only = false) {
   const m = chosen.value;
   if (!m) return;
@@ -50,7 +68,8 @@ function put(only = false) {
       if (n === 0 && !p.zero) return void (trouble.value = `${words}: type a number other than 0.`);
       params[p.name] = n;
     } else if (p.kind === 'parts') {
-      if (p.default === null && !parts.value.length) return void (trouble.value = 'Choose the parts in a table first: tick them, then choose the mend below it.');
+      if (p.default === null && !parts.value.length)
+        return void (trouble.value = 'Choose the parts in a table first: tick them, then choose the mend below it.');
       params[p.name] = parts.value;
     } else params[p.name] = raw;
   }
@@ -64,28 +83,80 @@ function put(only = false) {
   <Dialog v-model:visible="visible" modal header="Put a mend on the tape" dismissable-mask>
     <form id="mend" class="form" @submit.prevent="put()">
       <label id="l-which" for="which">Mend</label>
-      <Select v-model="id" input-id="which" aria-labelledby="l-which" :options="mends" option-label="title" option-value="id" size="small" />
+      <Select
+        v-model="id"
+        input-id="which"
+        aria-labelledby="l-which"
+        :options="mends"
+        option-label="title"
+        option-value="id"
+        size="small"
+      />
       <template v-for="p in (chosen?.parameters ?? []).filter((x) => x.kind !== 'parts')" :key="p.name">
         <label :id="`l-${p.name}`" :for="`p-${p.name}`">{{ p.says }}</label>
-        <Select v-if="p.kind === 'choice'" v-model="form[p.name]" :input-id="`p-${p.name}`" :aria-labelledby="`l-${p.name}`" :options="p.choices" size="small" />
+        <Select
+          v-if="p.kind === 'choice'"
+          v-model="form[p.name]"
+          :input-id="`p-${p.name}`"
+          :aria-labelledby="`l-${p.name}`"
+          :options="p.choices"
+          size="small"
+        />
         <ToggleSwitch v-else-if="p.kind === 'flag'" v-model="form[p.name] as boolean" :input-id="`p-${p.name}`" />
-        <InputText v-else :id="`p-${p.name}`" v-model="form[p.name] as string" size="small" :inputmode="p.kind === 'number' ? 'decimal' : 'text'" autocomplete="off" />
+        <InputText
+          v-else
+          :id="`p-${p.name}`"
+          v-model="form[p.name] as string"
+          size="small"
+          :inputmode="p.kind === 'number' ? 'decimal' : 'text'"
+          autocomplete="off"
+        />
       </template>
     </form>
     <p v-if="parts.length" class="small">For {{ parts.length === 1 ? parts[0] : `${parts.length} chosen parts` }} alone.</p>
     <p v-if="trouble" class="stop" role="alert">{{ trouble }}</p>
     <div v-if="changes" class="names" aria-live="polite">
-      <p class="faded small">{{ changes.length ? `${changes.length} ${changes.length === 1 ? 'name changes' : 'names change'}` : 'No name holds that.' }}</p>
-      <ul v-if="changes.length"><li v-for="c in changes.slice(0, 60)" :key="c.old" class="mono small">{{ c.old }} → <b>{{ c.new || '(no name)' }}</b></li></ul>
+      <p class="faded small">
+        {{ changes.length ? `${changes.length} ${changes.length === 1 ? 'name changes' : 'names change'}` : 'No name holds that.' }}
+      </p>
+      <ul v-if="changes.length">
+        <li v-for="c in changes.slice(0, 60)" :key="c.old" class="mono small">
+          {{ c.old }} → <b>{{ c.new || '(no name)' }}</b>
+        </li>
+      </ul>
     </div>
-    <p v-if="chosen" class="small about">{{ chosen.does }} <span class="faded">Keeps {{ chosen.keeps }}. Costs {{ chosen.costs }}.</span></p>
-    <template #footer><button class="btn" @click="visible = false">Leave it</button><button class="btn" :disabled="!chosen" @click="put(true)">Try it</button><button class="btn main" type="submit" form="mend" :disabled="!chosen">Put on the tape</button></template>
+    <p v-if="chosen" class="small about">
+      {{ chosen.does }} <span class="faded">Keeps {{ chosen.keeps }}. Costs {{ chosen.costs }}.</span>
+    </p>
+    <template #footer
+      ><button class="btn" @click="visible = false">Leave it</button
+      ><button class="btn" :disabled="!chosen" @click="put(true)">Try it</button
+      ><button class="btn main" type="submit" form="mend" :disabled="!chosen">Put on the tape</button></template
+    >
   </Dialog>
 </template>
 
 <style scoped>
-.form { display: grid; grid-template-columns: 200px 1fr; gap: 8px 14px; align-items: center; min-width: 480px; }
-.names { max-height: 160px; overflow: auto; border-top: 1px solid var(--hl-rule); margin-top: 8px; }
-ul { list-style: none; margin: 0; padding: 0; }
-.about { margin-top: 10px; max-width: 560px; }
+.form {
+  display: grid;
+  grid-template-columns: 200px 1fr;
+  gap: 8px 14px;
+  align-items: center;
+  min-width: 480px;
+}
+.names {
+  max-height: 160px;
+  overflow: auto;
+  border-top: 1px solid var(--hl-rule);
+  margin-top: 8px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.about {
+  margin-top: 10px;
+  max-width: 560px;
+}
 </style>

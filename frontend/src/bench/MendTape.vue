@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import type { TapeSlip } from '../api/client';
+import { moved, toggled, without } from './tape';
 import TrialCard from './TrialCard.vue';
 import { mendWords } from './words';
 import type { BenchState } from './useBench';
@@ -22,16 +23,22 @@ const line = (s: TapeSlip) => {
 };
 /** Which earlier slip takes away what a mend needs. */
 const conflict = (s: TapeSlip) => (typeof s.before === 'number' ? `${s.before + 1} takes away what it needs: ${s.run?.because ?? ''}` : '');
-const whole = (s: TapeSlip) => [conflict(s), ...(s.run?.figures ?? []).map((f) => `${f.what}: ${f.before} → ${f.after}`), ...(s.run?.remarks ?? []), s.run?.because ?? ''].filter(Boolean).join('\n');
+const whole = (s: TapeSlip) =>
+  [
+    conflict(s),
+    ...(s.run?.figures ?? []).map((f) => `${f.what}: ${f.before} → ${f.after}`),
+    ...(s.run?.remarks ?? []),
+    s.run?.because ?? '',
+  ]
+    .filter(Boolean)
+    .join('\n');
 
 function move(from: number, to: number) {
-  if (to < 0 || to >= tape.value.length || from === to) return;
-  const slips = [...props.state.slips.value];
-  slips.splice(to, 0, ...slips.splice(from, 1));
-  props.state.lay.mutate(slips);
+  const slips = moved(props.state.slips.value, from, to);
+  if (slips !== props.state.slips.value) props.state.lay.mutate(slips);
 }
-const remove = (k: number) => props.state.lay.mutate(props.state.slips.value.filter((_, i) => i !== k));
-const toggle = (k: number) => props.state.lay.mutate(props.state.slips.value.map((s, i) => (i === k ? { ...s, on: !s.on } : s)));
+const remove = (k: number) => props.state.lay.mutate(without(props.state.slips.value, k));
+const toggle = (k: number) => props.state.lay.mutate(toggled(props.state.slips.value, k));
 function key(e: KeyboardEvent, k: number) {
   if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowLeft')) move(k, k - 1);
   else if (e.altKey && (e.key === 'ArrowDown' || e.key === 'ArrowRight')) move(k, k + 1);
@@ -43,52 +50,214 @@ function key(e: KeyboardEvent, k: number) {
 
 <template>
   <footer class="tape" aria-label="Mend tape">
-    <svg class="ticks" viewBox="0 0 1920 9" preserveAspectRatio="xMinYMin slice" aria-hidden="true"><path :d="TICKS" stroke="#8C8371" /></svg>
-    <h2>Mend tape<span :title="(fixed?.fixed ?? []).join('\n')">{{ !tape.length ? 'nothing on it' : fixed ? `${fixed.fixed.length} fixed, ${fixed.fresh.length} new` : `${tape.length} in order` }}</span></h2>
+    <svg class="ticks" viewBox="0 0 1920 9" preserveAspectRatio="xMinYMin slice" aria-hidden="true">
+      <path :d="TICKS" stroke="#8C8371" />
+    </svg>
+    <h2>
+      Mend tape<span :title="(fixed?.fixed ?? []).join('\n')">{{
+        !tape.length ? 'nothing on it' : fixed ? `${fixed.fixed.length} fixed, ${fixed.fresh.length} new` : `${tape.length} in order`
+      }}</span>
+    </h2>
     <ol v-if="tape.length" class="slips">
       <li
-        v-for="(s, k) in tape" :key="k" class="slip" :class="{ off: !s.on, failed: s.run && !s.run.applied, trying: s.on && !s.run }" tabindex="0" draggable="true" :title="whole(s)"
+        v-for="(s, k) in tape"
+        :key="k"
+        class="slip"
+        :class="{ off: !s.on, failed: s.run && !s.run.applied, trying: s.on && !s.run }"
+        tabindex="0"
+        draggable="true"
+        :title="whole(s)"
         :aria-label="`${k + 1}. ${words(s)}: ${line(s)}. Alt and arrows move it, Delete takes it off.`"
-        @keydown="key($event, k)" @dragstart="dragged = k" @dragover.prevent @drop.prevent="dragged !== null && move(dragged, k)" @dragend="dragged = null"
+        @keydown="key($event, k)"
+        @dragstart="dragged = k"
+        @dragover.prevent
+        @drop.prevent="dragged !== null && move(dragged, k)"
+        @dragend="dragged = null"
       >
         <span class="grip" aria-hidden="true" /><span class="no">{{ k + 1 }}</span>
-        <div class="text"><b>{{ words(s) }}</b><br /><span class="mono">{{ line(s) }}</span></div>
-        <button v-if="typeof s.before === 'number'" class="btn plain" :aria-label="`Move ${words(s)} before ${s.before + 1}`" @click="move(k, s.before)">before {{ s.before + 1 }}</button>
-        <button :aria-label="s.on ? `Switch ${words(s)} off` : `Switch ${words(s)} on`" :aria-pressed="s.on" class="switch" @click="toggle(k)"><i /></button>
+        <div class="text">
+          <b>{{ words(s) }}</b><br /><span class="mono">{{ line(s) }}</span>
+        </div>
+        <button
+          v-if="typeof s.before === 'number'"
+          class="btn plain"
+          :aria-label="`Move ${words(s)} before ${s.before + 1}`"
+          @click="move(k, s.before)"
+        >
+          before {{ s.before + 1 }}
+        </button>
+        <button
+          :aria-label="s.on ? `Switch ${words(s)} off` : `Switch ${words(s)} on`"
+          :aria-pressed="s.on"
+          class="switch"
+          @click="toggle(k)"
+        >
+          <i />
+        </button>
         <button :aria-label="`Take ${words(s)} off the tape`" class="away" @click="remove(k)">×</button>
       </li>
     </ol>
     <TrialCard v-if="trying" :state="state" />
-    <p v-if="!tape.length" class="faded small hint">Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.</p>
+    <p v-if="!tape.length" class="faded small hint">
+      Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.
+    </p>
     <div class="end">
-      <button v-if="state.safeMends.value.length" class="btn" :disabled="state.lay.isPending.value" title="Mends that change nothing to see" @click="state.putAll(state.safeMends.value)">All {{ state.safeMends.value.length }} safe</button>
+      <button
+        v-if="state.safeMends.value.length"
+        class="btn"
+        :disabled="state.lay.isPending.value"
+        title="Mends that change nothing to see"
+        @click="state.putAll(state.safeMends.value)"
+      >
+        All {{ state.safeMends.value.length }} safe
+      </button>
       <button class="btn" @click="$emit('recipes')">Recipes …</button>
-      <button class="btn" :disabled="!state.bench.value?.can_undo || state.step.isPending.value" @click="state.step.mutate('undo')">Undo</button>
-      <button class="btn" :disabled="!state.bench.value?.can_redo || state.step.isPending.value" @click="state.step.mutate('redo')">Redo</button>
-      <button class="btn main big" :disabled="!state.bench.value?.reading || state.bench.value.stale" @click="$emit('export')">Export rev {{ state.bench.value?.revision.number }} …</button>
+      <button class="btn" :disabled="!state.bench.value?.can_undo || state.step.isPending.value" @click="state.step.mutate('undo')">
+        Undo
+      </button>
+      <button class="btn" :disabled="!state.bench.value?.can_redo || state.step.isPending.value" @click="state.step.mutate('redo')">
+        Redo
+      </button>
+      <button class="btn main big" :disabled="!state.bench.value?.reading || state.bench.value.stale" @click="$emit('export')">
+        Export rev {{ state.bench.value?.revision.number }} …
+      </button>
     </div>
   </footer>
 </template>
 
 <style scoped>
-.tape { min-height: var(--hl-tape-h); flex: none; background: var(--hl-paper-deep); border-top: 1px solid var(--hl-rule-strong); position: relative; display: flex; align-items: center; padding: 9px 16px 2px; gap: 10px; }
-.ticks { position: absolute; left: 0; top: 0; width: 100%; height: 9px; }
-h2 { font: 600 15px/1.1 var(--hl-font-display); width: 92px; flex: none; white-space: nowrap; }
-h2 span { display: block; font: 400 12px var(--hl-font-text); color: var(--hl-ink-faded); }
-.slips { display: flex; gap: 9px; list-style: none; margin: 0; padding: 3px; overflow-x: auto; flex: 1; min-width: 0; }
-.slip { height: 42px; flex: none; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; box-shadow: var(--hl-shadow-slip); display: flex; align-items: center; gap: 8px; padding: 0 4px 0 6px; font-size: 12.5px; line-height: 1.22; cursor: grab; }
-.slip.off, .slip.trying { background: transparent; border-style: dashed; border-color: var(--hl-rule-strong); box-shadow: none; }
-.slip.off { color: var(--hl-ink-faded); }
-.slip.failed { border-color: var(--hl-caution-mark); }
-.slip.failed .mono { color: var(--hl-caution-text); }
-.text { max-width: 236px; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-.grip { width: 8px; height: 20px; background: repeating-linear-gradient(0deg, var(--hl-ink-ghost) 0 1px, transparent 1px 4px); }
-.no { font: 600 15px var(--hl-font-display); color: var(--hl-verdigris-text); }
-.switch, .away { border: 0; background: none; width: 26px; height: 24px; cursor: pointer; padding: 0; display: grid; place-items: center; color: var(--hl-ink-faded); font-size: 15px; }
-.switch i { width: 24px; height: 13px; border: 1px solid var(--hl-rule-strong); border-radius: 8px; position: relative; background: var(--hl-sheet); }
-.switch i::after { content: ''; position: absolute; width: 9px; height: 9px; border-radius: 50%; top: 1px; left: 1px; background: var(--hl-rule-strong); }
-.switch[aria-pressed='true'] i { background: var(--hl-verdigris); border-color: var(--hl-verdigris); }
-.switch[aria-pressed='true'] i::after { left: 12px; background: var(--hl-sheet); }
-.hint { flex: 1; }
-.end { margin-left: auto; display: flex; gap: 8px; align-items: center; flex: none; }
+.tape {
+  min-height: var(--hl-tape-h);
+  flex: none;
+  background: var(--hl-paper-deep);
+  border-top: 1px solid var(--hl-rule-strong);
+  position: relative;
+  display: flex;
+  align-items: center;
+  padding: 9px 16px 2px;
+  gap: 10px;
+}
+.ticks {
+  position: absolute;
+  left: 0;
+  top: 0;
+  width: 100%;
+  height: 9px;
+}
+h2 {
+  font: 600 15px/1.1 var(--hl-font-display);
+  width: 92px;
+  flex: none;
+  white-space: nowrap;
+}
+h2 span {
+  display: block;
+  font: 400 12px var(--hl-font-text);
+  color: var(--hl-ink-faded);
+}
+.slips {
+  display: flex;
+  gap: 9px;
+  list-style: none;
+  margin: 0;
+  padding: 3px;
+  overflow-x: auto;
+  flex: 1;
+  min-width: 0;
+}
+.slip {
+  height: 42px;
+  flex: none;
+  background: var(--hl-sheet);
+  border: 1px solid var(--hl-rule);
+  border-radius: 2px;
+  box-shadow: var(--hl-shadow-slip);
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 0 4px 0 6px;
+  font-size: 12.5px;
+  line-height: 1.22;
+  cursor: grab;
+}
+.slip.off,
+.slip.trying {
+  background: transparent;
+  border-style: dashed;
+  border-color: var(--hl-rule-strong);
+  box-shadow: none;
+}
+.slip.off {
+  color: var(--hl-ink-faded);
+}
+.slip.failed {
+  border-color: var(--hl-caution-mark);
+}
+.slip.failed .mono {
+  color: var(--hl-caution-text);
+}
+.text {
+  max-width: 236px;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.grip {
+  width: 8px;
+  height: 20px;
+  background: repeating-linear-gradient(0deg, var(--hl-ink-ghost) 0 1px, transparent 1px 4px);
+}
+.no {
+  font: 600 15px var(--hl-font-display);
+  color: var(--hl-verdigris-text);
+}
+.switch,
+.away {
+  border: 0;
+  background: none;
+  width: 26px;
+  height: 24px;
+  cursor: pointer;
+  padding: 0;
+  display: grid;
+  place-items: center;
+  color: var(--hl-ink-faded);
+  font-size: 15px;
+}
+.switch i {
+  width: 24px;
+  height: 13px;
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 8px;
+  position: relative;
+  background: var(--hl-sheet);
+}
+.switch i::after {
+  content: '';
+  position: absolute;
+  width: 9px;
+  height: 9px;
+  border-radius: 50%;
+  top: 1px;
+  left: 1px;
+  background: var(--hl-rule-strong);
+}
+.switch[aria-pressed='true'] i {
+  background: var(--hl-verdigris);
+  border-color: var(--hl-verdigris);
+}
+.switch[aria-pressed='true'] i::after {
+  left: 12px;
+  background: var(--hl-sheet);
+}
+.hint {
+  flex: 1;
+}
+.end {
+  margin-left: auto;
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  flex: none;
+}
 </style>

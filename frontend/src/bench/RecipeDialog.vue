@@ -28,13 +28,17 @@ function lay(r: Recipe) {
     <p v-if="error" class="stop" role="alert">{{ error.message }}</p>
     <ul v-if="data?.recipes.length">
       <li v-for="r in data.recipes" :key="r.id">
-        <div><b>{{ r.name }}</b><span class="faded small">{{ words(r) }}</span></div>
-        <button class="btn" @click="lay(r)">Lay it on this model</button><button class="btn plain" :aria-label="`Throw away ${r.name}`" @click="remove.mutate(r)">Throw away</button>
+        <div>
+          <b>{{ r.name }}</b><span class="faded small">{{ words(r) }}</span>
+        </div>
+        <button class="btn" @click="lay(r)">Lay it on this model</button
+        ><button class="btn plain" :aria-label="`Throw away ${r.name}`" @click="remove.mutate(r)">Throw away</button>
       </li>
     </ul>
     <p v-else class="faded">No recipe is kept yet. Lay mends on the tape, then keep them here by a name.</p>
     <form class="keep" @submit.prevent="name.trim() && keep.mutate()">
-      <label for="recipe-name">Keep this tape as</label><InputText id="recipe-name" v-model="name" size="small" maxlength="80" autocomplete="off" />
+      <label for="recipe-name">Keep this tape as</label
+      ><InputText id="recipe-name" v-model="name" size="small" maxlength="80" autocomplete="off" />
       <button class="btn main" type="submit" :disabled="!name.trim() || !state.slips.value.length">Keep it</button>
     </form>
     <p v-if="keep.error.value" class="stop" role="alert">{{ keep.error.value.message }}</p>
@@ -42,8 +46,28 @@ function lay(r: Recipe) {
 </template>
 
 <style scoped>
-ul { list-style: none; margin: 0; padding: 0; min-width: 480px; }
-li { display: flex; gap: 8px; align-items: center; padding: 6px 0; border-bottom: 1px solid var(--hl-rule); }
-li div { flex: 1; display: flex; flex-direction: column; }
-.keep { display: flex; gap: 8px; align-items: center; margin-top: 12px; }
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  min-width: 480px;
+}
+li {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 6px 0;
+  border-bottom: 1px solid var(--hl-rule);
+}
+li div {
+  flex: 1;
+  display: flex;
+  flex-direction: column;
+}
+.keep {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 12px;
+}
 </style>

@@ -15,14 +15,20 @@ const WRONG = 0.05;
 const R = 82;
 /** How long the camera stays on a side whose order is wrong, and on one whose order is right, in milliseconds. */
 const [LINGER, PASS] = [1500, 600];
-const { data, error } = useQuery({ queryKey: computed(() => ['sides', props.inspection, props.finding.id]), queryFn: () => api.sides(props.inspection, props.finding.id), staleTime: Infinity });
-const sides = computed(() => (data.value?.sides ?? []).map((s) => {
-  const [x = 0, y = 0, z = 0] = s.toward;
-  const flat = Math.hypot(x, z) || 1;
-  // Seen from above, the front below: above is the middle, below the rim, equal areas of the sphere equal areas of the plan.
-  const r = R * Math.sqrt((1 - y) / 2);
-  return { ...s, px: 100 + (r * x) / flat, py: 113 + (r * z) / flat, wrong: s.share !== null && s.share > WRONG };
-}));
+const { data, error } = useQuery({
+  queryKey: computed(() => ['sides', props.inspection, props.finding.id]),
+  queryFn: () => api.sides(props.inspection, props.finding.id),
+  staleTime: Infinity,
+});
+const sides = computed(() =>
+  (data.value?.sides ?? []).map((s) => {
+    const [x = 0, y = 0, z = 0] = s.toward;
+    const flat = Math.hypot(x, z) || 1;
+    // Seen from above, the front below: above is the middle, below the rim, equal areas of the sphere equal areas of the plan.
+    const r = R * Math.sqrt((1 - y) / 2);
+    return { ...s, px: 100 + (r * x) / flat, py: 113 + (r * z) / flat, wrong: s.share !== null && s.share > WRONG };
+  }),
+);
 const wrong = computed(() => sides.value.filter((s) => s.wrong).length);
 const here = ref<number | null>(null);
 const sweeping = ref(false);
@@ -35,7 +41,14 @@ const words = computed(() => {
   const s = here.value === null ? null : sides.value[here.value];
   if (!s) return `Wrong from ${wrong.value} of ${sides.value.length} sides.`;
   const from = `From ${s.words}: `;
-  return from + (s.share === null ? 'one does not lie behind the other.' : s.wrong ? `wrong on ${Math.round(s.share * 100)} % of what lies behind both.` : 'in the right order.');
+  return (
+    from +
+    (s.share === null
+      ? 'one does not lie behind the other.'
+      : s.wrong
+        ? `wrong on ${Math.round(s.share * 100)} % of what lies behind both.`
+        : 'in the right order.')
+  );
 });
 
 async function go(k: number) {
@@ -87,10 +100,13 @@ function pick(e: MouseEvent) {
   hold();
   void go(nearest);
 }
-watch(() => props.finding.id, () => {
-  hold();
-  here.value = null;
-});
+watch(
+  () => props.finding.id,
+  () => {
+    hold();
+    here.value = null;
+  },
+);
 onBeforeUnmount(() => {
   hold();
   if (here.value === null) return;
@@ -103,8 +119,10 @@ onBeforeUnmount(() => {
   <aside class="sides" aria-label="Draw order, side by side">
     <header><b>From where it is wrong</b></header>
     <svg viewBox="0 0 200 226" role="img" :aria-label="`Plan of the sides, seen from above, the front below. ${words}`" @click="pick">
-      <circle cx="100" cy="113" :r="R + 14" class="rim" /><circle cx="100" cy="113" :r="R * Math.SQRT1_2" class="level" />
-      <text x="100" y="11" text-anchor="middle">back</text><text x="100" y="223" text-anchor="middle">front</text>
+      <circle cx="100" cy="113" :r="R + 14" class="rim" />
+      <circle cx="100" cy="113" :r="R * Math.SQRT1_2" class="level" />
+      <text x="100" y="11" text-anchor="middle">back</text>
+      <text x="100" y="223" text-anchor="middle">front</text>
       <g v-for="(s, k) in sides" :key="k" :transform="`translate(${s.px} ${s.py})`">
         <circle v-if="k === here" r="9.5" class="here" />
         <path v-if="s.wrong" d="M0-6.2 6.2 0 0 6.2-6.2 0Z" class="wrong" :style="{ fillOpacity: 0.3 + 0.7 * s.share! }" />
@@ -112,7 +130,13 @@ onBeforeUnmount(() => {
         <circle v-else r="1.3" class="none" />
       </g>
     </svg>
-    <p aria-live="polite"><ResultMark class="mark" :result="error ? 'nothing' : !data ? 'pending' : (here === null ? wrong > 0 : sides[here]?.wrong) ? 'caution' : 'clear'" :size="11" /><span>{{ words }}</span></p>
+    <p aria-live="polite">
+      <ResultMark
+        class="mark"
+        :result="error ? 'nothing' : !data ? 'pending' : (here === null ? wrong > 0 : sides[here]?.wrong) ? 'caution' : 'clear'"
+        :size="11"
+      /><span>{{ words }}</span>
+    </p>
     <div class="acts">
       <button class="btn small" :disabled="!sides.length" @click="sweep">{{ sweeping ? 'Hold' : 'Sweep' }}</button>
       <button class="btn small" aria-label="Previous side" :disabled="!sides.length" @click="step(-1)">‹</button>
@@ -122,16 +146,68 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.sides { position: absolute; left: 14px; bottom: 108px; width: 196px; background: var(--hl-sheet); border: 1px solid var(--hl-rule-strong); border-radius: 2px; box-shadow: var(--hl-shadow-pop); padding: 6px 8px; font-size: 12.5px; }
-.sides > svg { display: block; width: 100%; cursor: pointer; }
-.rim { fill: var(--hl-paper); stroke: var(--hl-rule-strong); }
-.level { fill: none; stroke: var(--hl-rule); stroke-dasharray: 2 3; }
-.here { fill: none; stroke: var(--hl-verdigris); stroke-width: 2.2; }
-.wrong { fill: var(--hl-caution-mark); stroke: var(--hl-caution-mark); stroke-width: 1.2; }
-.right { fill: var(--hl-sheet); stroke: var(--hl-ink-faded); stroke-width: 1.2; }
-.none { fill: var(--hl-ink-ghost); }
-text { font: 400 12px var(--hl-font-text); fill: var(--hl-ink-faded); }
-p { display: flex; gap: 5px; align-items: baseline; color: var(--hl-ink-soft); line-height: 1.3; min-height: 33px; }
-.mark { flex: none; }
-.acts { display: flex; gap: 6px; padding-top: 4px; }
+.sides {
+  position: absolute;
+  left: 14px;
+  bottom: 108px;
+  width: 196px;
+  background: var(--hl-sheet);
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 2px;
+  box-shadow: var(--hl-shadow-pop);
+  padding: 6px 8px;
+  font-size: 12.5px;
+}
+.sides > svg {
+  display: block;
+  width: 100%;
+  cursor: pointer;
+}
+.rim {
+  fill: var(--hl-paper);
+  stroke: var(--hl-rule-strong);
+}
+.level {
+  fill: none;
+  stroke: var(--hl-rule);
+  stroke-dasharray: 2 3;
+}
+.here {
+  fill: none;
+  stroke: var(--hl-verdigris);
+  stroke-width: 2.2;
+}
+.wrong {
+  fill: var(--hl-caution-mark);
+  stroke: var(--hl-caution-mark);
+  stroke-width: 1.2;
+}
+.right {
+  fill: var(--hl-sheet);
+  stroke: var(--hl-ink-faded);
+  stroke-width: 1.2;
+}
+.none {
+  fill: var(--hl-ink-ghost);
+}
+text {
+  font: 400 12px var(--hl-font-text);
+  fill: var(--hl-ink-faded);
+}
+p {
+  display: flex;
+  gap: 5px;
+  align-items: baseline;
+  color: var(--hl-ink-soft);
+  line-height: 1.3;
+  min-height: 33px;
+}
+.mark {
+  flex: none;
+}
+.acts {
+  display: flex;
+  gap: 6px;
+  padding-top: 4px;
+}
 </style>

@@ -33,7 +33,9 @@ const letter = computed(() => (props.bench.finding.value ? props.bench.letterOf(
 const ordered = computed(() => {
   const [f, m] = [props.bench.finding.value, marked.value];
   const inspection = props.bench.bench.value?.reading?.inspection;
-  return f?.check === 'see-through.draw-order' && m?.kind === 'nodes' && inspection && state.look !== 'layout' ? { inspection, finding: f, nodes: m.nodes } : null;
+  return f?.check === 'see-through.draw-order' && m?.kind === 'nodes' && inspection && state.look !== 'layout'
+    ? { inspection, finding: f, nodes: m.nodes }
+    : null;
 });
 const HEX: Record<string, string> = { stop: '#9E3136', caution: '#A86A12', note: '#4A6480' };
 const label = computed(() => {
@@ -99,10 +101,19 @@ onBeforeUnmount(() => {
 useCommands(() => LENSES.map((l) => ({ group: 'Lens', name: l.name, hint: l.legend, run: () => choose(l.look) })));
 useKeys('Stage', [
   { keys: ['v'], says: 'walk round: then f, l, b, r or t', run: () => (waiting = true) },
-  { keys: ['x'], says: 'next lens', run: () => choose([null, ...LENSES.map((l) => l.look)][([null, ...LENSES.map((l) => l.look)].indexOf(state.look) + 1) % (LENSES.length + 1)]!) },
+  {
+    keys: ['x'],
+    says: 'next lens',
+    run: () =>
+      choose([null, ...LENSES.map((l) => l.look)][([null, ...LENSES.map((l) => l.look)].indexOf(state.look) + 1) % (LENSES.length + 1)]!),
+  },
   { keys: ['o'], says: 'swap inside and outside of the loupe', run: () => setLoupe({ swapped: !state.swapped }) },
   { keys: ['l'], says: 'pin the loupe, or pick it up', run: () => setLoupe({ pinned: !state.pinned }) },
-  { keys: ['s'], says: 'glass, split line, whole stage', run: () => setLoupe({ shape: ({ circle: 'split', split: 'all', all: 'circle', none: 'circle' } as const)[state.shape] }) },
+  {
+    keys: ['s'],
+    says: 'glass, split line, whole stage',
+    run: () => setLoupe({ shape: ({ circle: 'split', split: 'all', all: 'circle', none: 'circle' } as const)[state.shape] }),
+  },
   { keys: ['-', '='], says: 'magnify less, more', run: (e) => nudgeLoupe({ zoom: e.key === '-' ? -0.25 : 0.25 }) },
   { keys: [',', '.'], says: 'previous, next place of what is marked', run: (e) => void step(e.key === '.' ? 1 : -1) },
   { keys: ['a'], says: 'what is marked alone, or with the rest', run: () => (state.alone = !state.alone) },
@@ -115,33 +126,70 @@ useKeys('Stage', [
 
 <template>
   <section class="stage" aria-label="Stage">
-    <div ref="holder" class="holder" tabindex="0" role="application" aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, Home shows all." @pointermove="pointer" @keydown="key" @wheel.capture="wheel">
+    <div
+      ref="holder"
+      class="holder"
+      tabindex="0"
+      role="application"
+      aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, Home shows all."
+      @pointermove="pointer"
+      @keydown="key"
+      @wheel.capture="wheel"
+    >
       <canvas ref="canvas" />
     </div>
     <svg v-if="state.leader && label && bench.finding.value" class="over" aria-hidden="true">
-      <path :d="`M${state.leader.x} ${state.leader.y}L${label.x} ${label.y}`" :stroke="HEX[bench.finding.value.result]" stroke-width="1.3" />
+      <path
+        :d="`M${state.leader.x} ${state.leader.y}L${label.x} ${label.y}`"
+        :stroke="HEX[bench.finding.value.result]"
+        stroke-width="1.3"
+      />
       <circle :cx="state.leader.x" :cy="state.leader.y" r="3" fill="#FFFDF8" :stroke="HEX[bench.finding.value.result]" stroke-width="1.5" />
       <circle :cx="label.x" :cy="label.y" r="10" fill="#FFFDF8" :stroke="HEX[bench.finding.value.result]" stroke-width="1.4" />
       <text :x="label.x" :y="label.y + 4.6" text-anchor="middle" class="letter" :fill="HEX[bench.finding.value.result]">{{ letter }}</text>
     </svg>
-    <span v-for="(n, k) in state.labels" :key="k" class="label mono" :style="{ transform: `translate(${n.x}px, ${n.y}px) translate(-50%, -50%)` }" aria-hidden="true">{{ n.name }}</span>
+    <span
+      v-for="(n, k) in state.labels"
+      :key="k"
+      class="label mono"
+      :style="{ transform: `translate(${n.x}px, ${n.y}px) translate(-50%, -50%)` }"
+      aria-hidden="true"
+      >{{ n.name }}</span
+    >
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
     <StageCaption :bench="bench" :context="stage" />
     <UvPanel v-if="state.look === 'layout'" :context="stage" :marked="marked" :part="bench.part.value" @point="stage.point" />
     <SideWalk v-if="ordered" :key="ordered.finding.id" :context="stage" v-bind="ordered" @loupe="setLoupe" />
     <div class="walk" role="group" aria-label="Walk round">
-      <span>Walk round</span><button v-for="s in SIDES" :key="s" :aria-pressed="state.side === s" @click="walk(s)">{{ s }}</button><button @click="fit()">all</button>
+      <span>Walk round</span><button v-for="s in SIDES" :key="s" :aria-pressed="state.side === s" @click="walk(s)">{{ s }}</button
+      ><button @click="fit()">all</button>
     </div>
     <div v-if="state.loading || state.error" class="veil" :class="{ stop: state.error }">
-      <template v-if="state.error"><ResultMark result="stop" :size="20" /> {{ state.error }}</template><template v-else><ResultMark result="pending" :size="20" /> reading</template>
+      <template v-if="state.error"><ResultMark result="stop" :size="20" /> {{ state.error }}</template
+      ><template v-else><ResultMark result="pending" :size="20" /> reading</template>
     </div>
     <div class="fade" />
-    <div class="bar" aria-hidden="true"><i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span></div>
-    <div v-if="marked" class="steps" role="group" aria-label="What is marked">
-      <button class="btn" :aria-pressed="state.alone" title="Take away what is not marked" @click="state.alone = !state.alone">Alone</button>
-      <template v-if="state.places > 1"><button class="btn" aria-label="Previous place" @click="step(-1)">‹</button><span class="mono" aria-live="polite">{{ state.place || 'all' }} of {{ state.places }}</span><button class="btn" aria-label="Next place" @click="step(1)">›</button></template>
+    <div class="bar" aria-hidden="true">
+      <i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span>
     </div>
-    <LensRack class="rack" :look="state.look === 'built' ? null : state.look" :showing="!!state.look" :shape="state.shape" @choose="choose" @shape="(shape) => setLoupe({ shape })" />
+    <div v-if="marked" class="steps" role="group" aria-label="What is marked">
+      <button class="btn" :aria-pressed="state.alone" title="Take away what is not marked" @click="state.alone = !state.alone">
+        Alone
+      </button>
+      <template v-if="state.places > 1"
+        ><button class="btn" aria-label="Previous place" @click="step(-1)">‹</button
+        ><span class="mono" aria-live="polite">{{ state.place || 'all' }} of {{ state.places }}</span
+        ><button class="btn" aria-label="Next place" @click="step(1)">›</button></template
+      >
+    </div>
+    <LensRack
+      class="rack"
+      :look="state.look === 'built' ? null : state.look"
+      :showing="!!state.look"
+      :shape="state.shape"
+      @choose="choose"
+      @shape="(shape) => setLoupe({ shape })"
+    />
     <div class="beside">
       <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
@@ -150,25 +198,143 @@ useKeys('Stage', [
 </template>
 
 <style scoped>
-.stage { position: relative; overflow: hidden; background: var(--hl-paper); min-width: 0; min-height: 0; }
-.holder { position: absolute; inset: 0; touch-action: none; cursor: grab; }
-.holder:active { cursor: grabbing; }
-.holder:focus-visible { outline-offset: -3px; }
-canvas { display: block; width: 100%; height: 100%; }
-.over { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
-.letter { font: italic 500 14px var(--hl-font-display); }
-.walk { position: absolute; right: 14px; top: 8px; font-size: 12.5px; color: var(--hl-ink-faded); display: flex; gap: 8px; align-items: center; }
-.walk button { border: 0; background: none; padding: 0 2px; min-width: 24px; min-height: 24px; cursor: pointer; color: var(--hl-ink-faded); }
-.walk button:hover { color: var(--hl-ink); }
-.walk button[aria-pressed='true'] { color: var(--hl-ink); font-weight: 700; border-bottom: 2px solid var(--hl-verdigris); }
-.veil { position: absolute; inset: 40% 60px auto; display: flex; gap: 8px; justify-content: center; align-items: center; color: var(--hl-ink-faded); pointer-events: none; }
-.fade { position: absolute; left: 0; right: 0; bottom: 0; height: 124px; background: linear-gradient(rgba(246, 241, 231, 0), #f6f1e7 56%); pointer-events: none; }
-.bar { position: absolute; left: 16px; bottom: 74px; font: 500 12px var(--hl-font-figure); }
-.bar i { display: block; height: 5px; border: 1px solid var(--hl-ink); background: linear-gradient(90deg, var(--hl-ink) 50%, transparent 0) 0 0 / 50% 100%; margin-bottom: 3px; }
-.rack { position: absolute; left: 6px; right: 6px; bottom: 8px; }
-.label { position: absolute; left: 0; top: 0; pointer-events: none; font-size: 12px; background: var(--hl-sheet); border: 1px solid var(--hl-rule-strong); border-radius: 2px; padding: 0 4px; white-space: nowrap; }
-.steps { position: absolute; right: 14px; top: 38px; display: flex; gap: 6px; align-items: center; font-size: 12.5px; }
-.beside { position: absolute; right: 14px; bottom: 70px; display: flex; flex-direction: column; font-size: 12.5px; }
-.beside label { display: flex; align-items: center; gap: 6px; min-height: 24px; }
-.beside input { accent-color: var(--hl-verdigris); width: 15px; height: 15px; }
+.stage {
+  position: relative;
+  overflow: hidden;
+  background: var(--hl-paper);
+  min-width: 0;
+  min-height: 0;
+}
+.holder {
+  position: absolute;
+  inset: 0;
+  touch-action: none;
+  cursor: grab;
+}
+.holder:active {
+  cursor: grabbing;
+}
+.holder:focus-visible {
+  outline-offset: -3px;
+}
+canvas {
+  display: block;
+  width: 100%;
+  height: 100%;
+}
+.over {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.letter {
+  font: italic 500 14px var(--hl-font-display);
+}
+.walk {
+  position: absolute;
+  right: 14px;
+  top: 8px;
+  font-size: 12.5px;
+  color: var(--hl-ink-faded);
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.walk button {
+  border: 0;
+  background: none;
+  padding: 0 2px;
+  min-width: 24px;
+  min-height: 24px;
+  cursor: pointer;
+  color: var(--hl-ink-faded);
+}
+.walk button:hover {
+  color: var(--hl-ink);
+}
+.walk button[aria-pressed='true'] {
+  color: var(--hl-ink);
+  font-weight: 700;
+  border-bottom: 2px solid var(--hl-verdigris);
+}
+.veil {
+  position: absolute;
+  inset: 40% 60px auto;
+  display: flex;
+  gap: 8px;
+  justify-content: center;
+  align-items: center;
+  color: var(--hl-ink-faded);
+  pointer-events: none;
+}
+.fade {
+  position: absolute;
+  left: 0;
+  right: 0;
+  bottom: 0;
+  height: 124px;
+  background: linear-gradient(rgba(246, 241, 231, 0), #f6f1e7 56%);
+  pointer-events: none;
+}
+.bar {
+  position: absolute;
+  left: 16px;
+  bottom: 74px;
+  font: 500 12px var(--hl-font-figure);
+}
+.bar i {
+  display: block;
+  height: 5px;
+  border: 1px solid var(--hl-ink);
+  background: linear-gradient(90deg, var(--hl-ink) 50%, transparent 0) 0 0 / 50% 100%;
+  margin-bottom: 3px;
+}
+.rack {
+  position: absolute;
+  left: 6px;
+  right: 6px;
+  bottom: 8px;
+}
+.label {
+  position: absolute;
+  left: 0;
+  top: 0;
+  pointer-events: none;
+  font-size: 12px;
+  background: var(--hl-sheet);
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 2px;
+  padding: 0 4px;
+  white-space: nowrap;
+}
+.steps {
+  position: absolute;
+  right: 14px;
+  top: 38px;
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 12.5px;
+}
+.beside {
+  position: absolute;
+  right: 14px;
+  bottom: 70px;
+  display: flex;
+  flex-direction: column;
+  font-size: 12.5px;
+}
+.beside label {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-height: 24px;
+}
+.beside input {
+  accent-color: var(--hl-verdigris);
+  width: 15px;
+  height: 15px;
+}
 </style>

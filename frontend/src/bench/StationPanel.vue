@@ -11,7 +11,9 @@ import type { BenchState } from './useBench';
 const props = defineProps<{ station: Station; state: BenchState }>();
 const findings = computed(() => props.state.findings.value.filter((f) => f.station === props.station.name));
 const mends = computed(() => (props.state.catalogue.value?.mends ?? []).some((m) => m.id.startsWith(`${props.station.slug}.`)));
-const skipped = computed(() => (props.state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)));
+const skipped = computed(() =>
+  (props.state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)),
+);
 const clear = computed(() => (props.state.bench.value?.reading?.clear ?? []).filter((c) => c.startsWith(`${props.station.slug}.`)));
 const adding = ref(false);
 const asked = ref({ mend: '', parts: [] as string[] });
@@ -26,36 +28,85 @@ const measured = computed(() => {
 /** What the mends on the tape changed here. */
 const moved = computed(() => {
   const m = props.state.bench.value?.by_mends?.stations[props.station.slug];
-  return m ? [m.fixed && `${m.fixed} fixed`, m.eased && `${m.eased} eased`, m.worse && `${m.worse} grown`, m.fresh && `${m.fresh} new`].filter(Boolean).join(', ') : '';
+  return m
+    ? [m.fixed && `${m.fixed} fixed`, m.eased && `${m.eased} eased`, m.worse && `${m.worse} grown`, m.fresh && `${m.fresh} new`]
+        .filter(Boolean)
+        .join(', ')
+    : '';
 });
-const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station.counts.caution ? 'caution' : props.station.counts.note ? 'note' : props.station.inspected ? 'clear' : 'pending'));
+const worst = computed(() =>
+  props.station.counts.stop
+    ? 'stop'
+    : props.station.counts.caution
+      ? 'caution'
+      : props.station.counts.note
+        ? 'note'
+        : props.station.inspected
+          ? 'clear'
+          : 'pending',
+);
 </script>
 
 <template>
   <section class="open" :aria-label="`${station.name}, open`">
-    <div class="tab"><b>{{ station.number }}</b><ResultMark :result="worst" :size="15" /></div>
+    <div class="tab">
+      <b>{{ station.number }}</b><ResultMark :result="worst" :size="15" />
+    </div>
     <div class="in">
       <div class="head">
-        <h2>{{ station.name }}</h2><p>{{ station.about }}</p><span v-if="moved" class="moved">by the mends: {{ moved }}</span><ResultCounts v-if="station.inspected" :counts="station.counts" />
+        <h2>{{ station.name }}</h2>
+        <p>{{ station.about }}</p>
+        <span v-if="moved" class="moved">by the mends: {{ moved }}</span
+        ><ResultCounts v-if="station.inspected" :counts="station.counts" />
       </div>
-      <p v-if="!station.inspected" class="faded idle">{{ station.slug === 'handoff' ? 'Export the model below: the file is written, opened afresh and compared row by row.' : 'No check looks at this yet, so nothing is said about it.' }}</p>
+      <p v-if="!station.inspected" class="faded idle">
+        {{
+          station.slug === 'handoff'
+            ? 'Export the model below: the file is written, opened afresh and compared row by row.'
+            : 'No check looks at this yet, so nothing is said about it.'
+        }}
+      </p>
       <template v-else>
         <div class="figures">
-          <div v-for="f in station.headline" :key="f.label" class="figure"><b :class="f.result ?? ''">{{ f.value }}<small>{{ f.unit }}</small></b><div>{{ f.label }}</div></div>
+          <div v-for="f in station.headline" :key="f.label" class="figure">
+            <b :class="f.result ?? ''"
+              >{{ f.value }}<small>{{ f.unit }}</small></b
+            >
+            <div>{{ f.label }}</div>
+          </div>
         </div>
         <StationTable
-          v-for="t in station.tables.slice(0, 1)" :key="t.key" :table="t" :short="findings.length > 0" :state="state" :station="station.slug" @form="form"
+          v-for="t in station.tables.slice(0, 1)"
+          :key="t.key"
+          :table="t"
+          :short="findings.length > 0"
+          :state="state"
+          :station="station.slug"
+          @form="form"
         />
-        <div v-if="findings.length" class="cards"><FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" :state="state" /></div>
+        <div v-if="findings.length" class="cards">
+          <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" :state="state" />
+        </div>
         <StationTable
-          v-for="t in station.tables.slice(1)" :key="t.key" :table="t" :short="findings.length > 0" :state="state" :station="station.slug" @form="form"
+          v-for="t in station.tables.slice(1)"
+          :key="t.key"
+          :table="t"
+          :short="findings.length > 0"
+          :state="state"
+          :station="station.slug"
+          @form="form"
         />
         <div class="acts">
           <button v-if="mends" class="btn" @click="form('', [])">Another mend …</button>
           <button v-if="state.part.value !== null" class="btn" @click="state.isolate(null)">Show all parts</button>
           <span class="grow" />
-          <details class="small"><summary>{{ clear.length }} clear, {{ skipped.length }} not asked</summary>
-            <ul><li v-if="measured" class="faded">{{ measured }}</li><li v-for="c in clear" :key="c"><ResultMark result="clear" :size="12" /> {{ c }}</li><li v-for="s in skipped" :key="s.check"><ResultMark result="nothing" :size="12" /> {{ s.check }}: {{ s.because }}</li></ul>
+          <details class="small">
+            <summary>{{ clear.length }} clear, {{ skipped.length }} not asked</summary>
+            <ul>
+              <li v-if="measured" class="faded">{{ measured }}</li>
+              <li v-for="c in clear" :key="c"><ResultMark result="clear" :size="12" /> {{ c }}</li>
+              <li v-for="s in skipped" :key="s.check"><ResultMark result="nothing" :size="12" /> {{ s.check }}: {{ s.because }}</li>
+            </ul>
           </details>
         </div>
         <MendForm v-model:visible="adding" :state="state" :station="station.name" :mend="asked.mend" :parts="asked.parts" />
@@ -65,23 +116,125 @@ const worst = computed(() => (props.station.counts.stop ? 'stop' : props.station
 </template>
 
 <style scoped>
-.open { flex: 1 0 170px; min-height: 170px; position: relative; border-top: 1.5px solid var(--hl-ink); border-bottom: 1.5px solid var(--hl-ink); margin-top: -1px; background: linear-gradient(90deg, #fbf6eb, #fffdf8 60%); display: flex; }
-.tab { position: absolute; left: 0; top: 0; bottom: 0; width: 37px; background: var(--hl-verdigris-wash); border-right: 3px double var(--hl-verdigris); display: flex; flex-direction: column; align-items: center; padding-top: 7px; gap: 7px; }
-.tab b { font: 600 20px/1 var(--hl-font-display); color: var(--hl-verdigris-text); }
-.in { position: absolute; inset: 0; padding: 6px 14px 8px 50px; display: flex; flex-direction: column; gap: 7px; overflow: auto; }
-.head { display: flex; align-items: baseline; gap: 10px; }
-h2 { font: 600 18px/1.2 var(--hl-font-display); white-space: nowrap; }
-.head p { color: var(--hl-ink-faded); font-size: 12.5px; flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.moved { font-size: 12.5px; color: var(--hl-verdigris-text); white-space: nowrap; }
-.figures { display: flex; border-top: 1px solid var(--hl-rule); border-bottom: 1px solid var(--hl-rule); flex: none; }
-.figure { flex: 1 1 auto; padding: 3px 10px 4px; border-left: 1px solid var(--hl-rule); min-width: 0; }
-.figure:first-child { border-left: 0; padding-left: 0; }
-.figure b { font: 500 24px/1.1 var(--hl-font-figure); letter-spacing: -0.04em; display: inline-flex; align-items: baseline; gap: 6px; white-space: nowrap; }
-.figure small { font: 400 12.5px var(--hl-font-figure); letter-spacing: -0.01em; color: var(--hl-ink-faded); }
-.figure div { font-size: 12px; color: var(--hl-ink-faded); line-height: 1.2; }
-.cards { display: grid; gap: 6px; grid-template-columns: repeat(auto-fit, minmax(212px, 1fr)); }
-.acts { display: flex; gap: 8px; align-items: flex-start; margin-top: auto; padding-top: 2px; }
-summary { cursor: pointer; color: var(--hl-ink-faded); line-height: 24px; text-align: right; }
-details ul { list-style: none; margin: 0; padding: 0 0 4px; max-width: 300px; }
-.idle { padding: 6px 0; }
+.open {
+  flex: 1 0 170px;
+  min-height: 170px;
+  position: relative;
+  border-top: 1.5px solid var(--hl-ink);
+  border-bottom: 1.5px solid var(--hl-ink);
+  margin-top: -1px;
+  background: linear-gradient(90deg, #fbf6eb, #fffdf8 60%);
+  display: flex;
+}
+.tab {
+  position: absolute;
+  left: 0;
+  top: 0;
+  bottom: 0;
+  width: 37px;
+  background: var(--hl-verdigris-wash);
+  border-right: 3px double var(--hl-verdigris);
+  display: flex;
+  flex-direction: column;
+  align-items: center;
+  padding-top: 7px;
+  gap: 7px;
+}
+.tab b {
+  font: 600 20px/1 var(--hl-font-display);
+  color: var(--hl-verdigris-text);
+}
+.in {
+  position: absolute;
+  inset: 0;
+  padding: 6px 14px 8px 50px;
+  display: flex;
+  flex-direction: column;
+  gap: 7px;
+  overflow: auto;
+}
+.head {
+  display: flex;
+  align-items: baseline;
+  gap: 10px;
+}
+h2 {
+  font: 600 18px/1.2 var(--hl-font-display);
+  white-space: nowrap;
+}
+.head p {
+  color: var(--hl-ink-faded);
+  font-size: 12.5px;
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.moved {
+  font-size: 12.5px;
+  color: var(--hl-verdigris-text);
+  white-space: nowrap;
+}
+.figures {
+  display: flex;
+  border-top: 1px solid var(--hl-rule);
+  border-bottom: 1px solid var(--hl-rule);
+  flex: none;
+}
+.figure {
+  flex: 1 1 auto;
+  padding: 3px 10px 4px;
+  border-left: 1px solid var(--hl-rule);
+  min-width: 0;
+}
+.figure:first-child {
+  border-left: 0;
+  padding-left: 0;
+}
+.figure b {
+  font: 500 24px/1.1 var(--hl-font-figure);
+  letter-spacing: -0.04em;
+  display: inline-flex;
+  align-items: baseline;
+  gap: 6px;
+  white-space: nowrap;
+}
+.figure small {
+  font: 400 12.5px var(--hl-font-figure);
+  letter-spacing: -0.01em;
+  color: var(--hl-ink-faded);
+}
+.figure div {
+  font-size: 12px;
+  color: var(--hl-ink-faded);
+  line-height: 1.2;
+}
+.cards {
+  display: grid;
+  gap: 6px;
+  grid-template-columns: repeat(auto-fit, minmax(212px, 1fr));
+}
+.acts {
+  display: flex;
+  gap: 8px;
+  align-items: flex-start;
+  margin-top: auto;
+  padding-top: 2px;
+}
+summary {
+  cursor: pointer;
+  color: var(--hl-ink-faded);
+  line-height: 24px;
+  text-align: right;
+}
+details ul {
+  list-style: none;
+  margin: 0;
+  padding: 0 0 4px;
+  max-width: 300px;
+}
+.idle {
+  padding: 6px 0;
+}
 </style>

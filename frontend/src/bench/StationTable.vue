@@ -14,11 +14,17 @@ const find = ref('');
 const byPart = computed(() => props.table.rows.some((r) => typeof r.node === 'number'));
 const withResult = computed(() => props.table.rows.some((r) => r.result));
 const withMend = computed(() => props.table.rows.some((r) => r.mend));
-const rows = computed(() => props.table.rows.filter((r) => !find.value || Object.values(r.cells).join(' ').toLowerCase().includes(find.value.toLowerCase())));
+const rows = computed(() =>
+  props.table.rows.filter((r) => !find.value || Object.values(r.cells).join(' ').toLowerCase().includes(find.value.toLowerCase())),
+);
 const long = computed(() => rows.value.length > (props.short ? 7 : 60));
 /** Figures sort as numbers although they are written with commas and units. */
 const value = (text: string) => Number.parseFloat(text.replace(/[, ]/g, '').replace(/^[^0-9.−-]*/, ''));
-const sorted = (key: string, isNumber: boolean) => ((row: Row) => (isNumber ? (Number.isNaN(value(row.cells[key] ?? '')) ? -1 : value(row.cells[key] ?? '')) : (row.cells[key] ?? ''))) as unknown as (row: Row) => string;
+const sorted = (key: string, isNumber: boolean) =>
+  ((row: Row) =>
+    isNumber ? (Number.isNaN(value(row.cells[key] ?? '')) ? -1 : value(row.cells[key] ?? '')) : (row.cells[key] ?? '')) as unknown as (
+    row: Row,
+  ) => string;
 
 // Rows that are ticked: one mend for all of them. They are kept by key, so that a new reading leaves them ticked.
 const ticked = ref(new Set<string>());
@@ -26,11 +32,16 @@ const chosen = computed({
   get: () => props.table.rows.filter((r) => r.key && ticked.value.has(r.key)),
   set: (all: Row[]) => (ticked.value = new Set(all.flatMap((r) => (r.key ? [r.key] : [])))),
 });
-watch(() => props.table.title, () => (ticked.value = new Set()));
+watch(
+  () => props.table.title,
+  () => (ticked.value = new Set()),
+);
 const keys = computed(() => chosen.value.map((r) => r.key!));
 /** Mends of this station that can be kept to some parts; those that ask for more open the form. Leaving parts out is always one. */
 const mends = computed(() =>
-  (props.state.catalogue.value?.mends ?? []).filter((m) => m.parameters.some((p) => p.kind === 'parts') && (m.id.startsWith(`${props.station}.`) || m.id === 'arrival.remove-parts')),
+  (props.state.catalogue.value?.mends ?? []).filter(
+    (m) => m.parameters.some((p) => p.kind === 'parts') && (m.id.startsWith(`${props.station}.`) || m.id === 'arrival.remove-parts'),
+  ),
 );
 /** The field of the intent that the chosen parts can be given here. */
 const asked = computed(() => props.state.catalogue.value?.intent.find((f) => f.name === props.table.asks));
@@ -59,64 +70,177 @@ function point(key: string) {
   props.state.change.mutate({ intent: { ...props.state.bench.value!.intent, side_keys: [...keys] } });
 }
 const lit = computed(() => new Set(props.state.marked.value?.nodes ?? []));
-const look = (r: Row) => ({ shown: typeof r.node === 'number' && r.node === props.state.part.value, lit: typeof r.node === 'number' && lit.value.has(r.node) });
-const isolate = ({ data }: { data: Row }) => typeof data.node === 'number' && props.state.isolate(data.node === props.state.part.value ? null : data.node);
+const look = (r: Row) => ({
+  shown: typeof r.node === 'number' && r.node === props.state.part.value,
+  lit: typeof r.node === 'number' && lit.value.has(r.node),
+});
+const isolate = ({ data }: { data: Row }) =>
+  typeof data.node === 'number' && props.state.isolate(data.node === props.state.part.value ? null : data.node);
 </script>
 
 <template>
   <section class="table">
     <div v-if="byPart && table.total > 8" class="head">
-      <input v-model="find" type="search" :placeholder="`Find among ${table.total.toLocaleString('en')} parts`" :aria-label="`Find in ${table.title}`" />
-      <span v-if="table.total > table.rows.length" class="faded small">the first {{ table.rows.length.toLocaleString('en') }} are listed</span>
+      <input
+        v-model="find"
+        type="search"
+        :placeholder="`Find among ${table.total.toLocaleString('en')} parts`"
+        :aria-label="`Find in ${table.title}`"
+      />
+      <span v-if="table.total > table.rows.length" class="faded small"
+        >the first {{ table.rows.length.toLocaleString('en') }} are listed</span
+      >
     </div>
     <DataTable
-      v-model:selection="chosen" :value="rows" size="small" :scrollable="long" :scroll-height="long ? (short ? '152px' : '248px') : undefined" :row-class="look" :data-key="byPart ? 'key' : undefined"
-      :virtual-scroller-options="rows.length > 60 ? { itemSize: 25 } : undefined" :aria-label="table.title" :class="{ parts: byPart, wraps: rows.length <= 60 }" @row-click="byPart && isolate($event)"
+      v-model:selection="chosen"
+      :value="rows"
+      size="small"
+      :scrollable="long"
+      :scroll-height="long ? (short ? '152px' : '248px') : undefined"
+      :row-class="look"
+      :data-key="byPart ? 'key' : undefined"
+      :virtual-scroller-options="rows.length > 60 ? { itemSize: 25 } : undefined"
+      :aria-label="table.title"
+      :class="{ parts: byPart, wraps: rows.length <= 60 }"
+      @row-click="byPart && isolate($event)"
     >
-      <Column v-if="byPart" selection-mode="multiple" header-class="tick" body-class="tick" :pt="{ pcHeaderCheckbox: { input: { 'aria-label': 'Choose all parts' } } }" />
       <Column
-        v-for="(c, k) in table.columns" :key="c.key" :header="c.heading" :field="sorted(c.key, c.number)" :sortable="byPart"
-        :header-class="c.number ? 'num' : ''" :body-class="c.number ? 'num' : ''"
+        v-if="byPart"
+        selection-mode="multiple"
+        header-class="tick"
+        body-class="tick"
+        :pt="{ pcHeaderCheckbox: { input: { 'aria-label': 'Choose all parts' } } }"
+      />
+      <Column
+        v-for="(c, k) in table.columns"
+        :key="c.key"
+        :header="c.heading"
+        :field="sorted(c.key, c.number)"
+        :sortable="byPart"
+        :header-class="c.number ? 'num' : ''"
+        :body-class="c.number ? 'num' : ''"
       >
         <template #body="{ data }">
-          <button v-if="byPart && k === 0 && typeof data.node === 'number'" class="name" :aria-pressed="data.node === state.part.value" @click.stop="isolate({ data })"><CutName :text="data.cells[c.key] ?? ''" /></button>
+          <button
+            v-if="byPart && k === 0 && typeof data.node === 'number'"
+            class="name"
+            :aria-pressed="data.node === state.part.value"
+            @click.stop="isolate({ data })"
+          >
+            <CutName :text="data.cells[c.key] ?? ''" />
+          </button>
           <CutName v-else :text="data.cells[c.key] ?? ''" />
         </template>
       </Column>
       <Column v-if="withMend" header="" body-class="num">
         <template #body="{ data }">
-          <button v-if="data.mend" class="btn plain" :disabled="state.onTape(data.mend.mend, data.mend.params)" @click.stop="state.put(data.mend.mend, data.mend.params)">{{ state.onTape(data.mend.mend, data.mend.params) ? 'on the tape' : 'use' }}</button>
+          <button
+            v-if="data.mend"
+            class="btn plain"
+            :disabled="state.onTape(data.mend.mend, data.mend.params)"
+            @click.stop="state.put(data.mend.mend, data.mend.params)"
+          >
+            {{ state.onTape(data.mend.mend, data.mend.params) ? 'on the tape' : 'use' }}
+          </button>
         </template>
       </Column>
       <Column v-if="withKey" header="">
         <template #body="{ data }">
-          <button v-if="data.side_key" class="btn plain" :aria-pressed="matters.has(data.side_key)" :title="`Every value under ${data.side_key} must be a name of the model`" @click.stop="point(data.side_key)">{{ matters.has(data.side_key) ? 'matters' : 'let it matter' }}</button>
+          <button
+            v-if="data.side_key"
+            class="btn plain"
+            :aria-pressed="matters.has(data.side_key)"
+            :title="`Every value under ${data.side_key} must be a name of the model`"
+            @click.stop="point(data.side_key)"
+          >
+            {{ matters.has(data.side_key) ? 'matters' : 'let it matter' }}
+          </button>
         </template>
       </Column>
-      <Column v-if="withResult" header="" body-class="num"><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template></Column>
-      <template #empty><span class="faded">{{ find ? 'No part goes by that.' : 'Nothing to list.' }}</span></template>
+      <Column v-if="withResult" header="" body-class="num"
+        ><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template
+      ></Column>
+      <template #empty
+        ><span class="faded">{{ find ? 'No part goes by that.' : 'Nothing to list.' }}</span></template
+      >
     </DataTable>
     <div v-if="chosen.length" class="chosen" role="group" aria-label="For the chosen parts">
       <b>{{ chosen.length.toLocaleString('en') }} chosen</b>
-      <button v-for="m in mends" :key="m.id" class="btn" :disabled="state.lay.isPending.value" @click="use(m.id)">{{ m.title }}{{ m.parameters.every((p) => p.kind === 'parts' || p.default !== null) ? '' : ' …' }}</button>
-      <label v-if="asked">{{ asked.title.toLowerCase() }} <select class="from" :aria-label="`${asked.title}, of the chosen parts`" value="" @change="say">
-        <option value="" disabled>…</option><option v-for="c in asked.choices" :key="c.value" :value="c.value">{{ c.words }}</option>
-      </select></label>
+      <button v-for="m in mends" :key="m.id" class="btn" :disabled="state.lay.isPending.value" @click="use(m.id)">
+        {{ m.title }}{{ m.parameters.every((p) => p.kind === 'parts' || p.default !== null) ? '' : ' …' }}
+      </button>
+      <label v-if="asked"
+        >{{ asked.title.toLowerCase() }}
+        <select class="from" :aria-label="`${asked.title}, of the chosen parts`" value="" @change="say">
+          <option value="" disabled>…</option>
+          <option v-for="c in asked.choices" :key="c.value" :value="c.value">{{ c.words }}</option>
+        </select></label
+      >
       <button class="btn plain" @click="chosen = []">Choose none</button>
     </div>
   </section>
 </template>
 
 <style scoped>
-.head, .chosen { display: flex; gap: 3px 8px; align-items: center; padding: 2px 0; flex-wrap: wrap; font-size: 13px; }
-input[type='search'] { border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; height: 24px; font-size: 13px; width: 200px; }
-input::placeholder { color: var(--hl-ink-faded); }
-.from { min-height: 24px; border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: var(--hl-sheet); font: 500 13px var(--hl-font-text); }
-.parts :deep(tbody tr) { cursor: pointer; }
-.parts :deep(tr.shown td) { background: var(--hl-verdigris-wash); }
-.parts :deep(tr.lit td) { box-shadow: inset 0 -2px 0 var(--hl-ink); }
-.parts :deep(.tick) { width: 28px; padding-left: 2px; padding-right: 2px; }
-.parts :deep(.p-checkbox), .parts :deep(.p-checkbox-box) { width: 15px; height: 15px; }
-.name { border: 0; background: none; padding: 0; min-height: 24px; font: inherit; text-align: left; cursor: pointer; color: inherit; }
-.name:hover, .name[aria-pressed='true'] { text-decoration: underline; text-underline-offset: 3px; }
+.head,
+.chosen {
+  display: flex;
+  gap: 3px 8px;
+  align-items: center;
+  padding: 2px 0;
+  flex-wrap: wrap;
+  font-size: 13px;
+}
+input[type='search'] {
+  border: 0;
+  border-bottom: 1px solid var(--hl-rule-strong);
+  background: none;
+  height: 24px;
+  font-size: 13px;
+  width: 200px;
+}
+input::placeholder {
+  color: var(--hl-ink-faded);
+}
+.from {
+  min-height: 24px;
+  border: 0;
+  border-bottom: 1px solid var(--hl-rule-strong);
+  background: var(--hl-sheet);
+  font: 500 13px var(--hl-font-text);
+}
+.parts :deep(tbody tr) {
+  cursor: pointer;
+}
+.parts :deep(tr.shown td) {
+  background: var(--hl-verdigris-wash);
+}
+.parts :deep(tr.lit td) {
+  box-shadow: inset 0 -2px 0 var(--hl-ink);
+}
+.parts :deep(.tick) {
+  width: 28px;
+  padding-left: 2px;
+  padding-right: 2px;
+}
+.parts :deep(.p-checkbox),
+.parts :deep(.p-checkbox-box) {
+  width: 15px;
+  height: 15px;
+}
+.name {
+  border: 0;
+  background: none;
+  padding: 0;
+  min-height: 24px;
+  font: inherit;
+  text-align: left;
+  cursor: pointer;
+  color: inherit;
+}
+.name:hover,
+.name[aria-pressed='true'] {
+  text-decoration: underline;
+  text-underline-offset: 3px;
+}
 </style>

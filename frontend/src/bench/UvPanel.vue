@@ -23,13 +23,19 @@ const edges = shallowRef<BufferGeometry | null>(null);
 const pointed = ref<number | null>(null);
 let sheet: UvSheet | null = null;
 const model = computed(() => props.context.model.value);
-const parts = computed(() => [...(model.value?.parts ?? [])].filter(([, mesh]) => mesh.geometry.attributes.uv).map(([n]) => ({ node: n, name: model.value!.names.get(n) ?? '' })));
+const parts = computed(() =>
+  [...(model.value?.parts ?? [])]
+    .filter(([, mesh]) => mesh.geometry.attributes.uv)
+    .map(([n]) => ({ node: n, name: model.value!.names.get(n) ?? '' })),
+);
 const mesh = computed<Mesh | null>(() => (node.value === null ? null : (model.value?.parts.get(node.value) ?? null)));
 const sets = computed(() => (mesh.value ? uvSets(mesh.value.geometry) : 0));
 const bounds = computed(() => (mesh.value ? uvBounds(mesh.value.geometry, set.value) : null));
 const outside = computed(() => {
   const b = bounds.value;
-  return b && (b.low[0]! < 0 || b.low[1]! < 0 || b.high[0]! > 1 || b.high[1]! > 1) ? `U ${round(b.low[0]!)} to ${round(b.high[0]!)}, V ${round(b.low[1]!)} to ${round(b.high[1]!)}` : '';
+  return b && (b.low[0]! < 0 || b.low[1]! < 0 || b.high[0]! > 1 || b.high[1]! > 1)
+    ? `U ${round(b.low[0]!)} to ${round(b.high[0]!)}, V ${round(b.low[1]!)} to ${round(b.high[1]!)}`
+    : '';
 });
 const round = (x: number) => String(Number(x.toFixed(2))).replace('-', '−');
 /** What is marked, if it is told of the part and the set that are laid flat. */
@@ -41,26 +47,40 @@ const here = computed(() => {
 const painted = computed(() => (mesh.value?.userData.surfaces as Surface[] | undefined)?.find((s) => s.map && s.uvSet === set.value));
 const words = computed(() => {
   if (!mesh.value) return '';
-  return [outside.value ? `Reaches outside the square: ${outside.value}.` : 'Within the 0 to 1 square.', here.value ? `${here.value.indices.length.toLocaleString('en')} marked faces are hatched.` : '', sets.value > 1 && !painted.value ? 'No picture on the stage is laid on by this set.' : ''].filter(Boolean).join(' ');
+  return [
+    outside.value ? `Reaches outside the square: ${outside.value}.` : 'Within the 0 to 1 square.',
+    here.value ? `${here.value.indices.length.toLocaleString('en')} marked faces are hatched.` : '',
+    sets.value > 1 && !painted.value ? 'No picture on the stage is laid on by this set.' : '',
+  ]
+    .filter(Boolean)
+    .join(' ');
 });
 
 // What is marked or isolated on the stage is what the sheet shows.
-watch([parts, () => props.part, () => props.marked], () => {
-  const has = (n: number | null | undefined) => n !== null && n !== undefined && parts.value.some((p) => p.node === n);
-  const wanted = props.part ?? props.marked?.nodes.find((n) => has(n)) ?? node.value;
-  node.value = has(wanted) ? wanted! : (parts.value[0]?.node ?? null);
-  if (props.marked?.uvSet !== undefined) set.value = props.marked.uvSet;
-}, { immediate: true });
-watch([mesh, set], async ([m, k]) => {
-  if (k >= sets.value) return void (set.value = 0);
-  props.context.stage.value?.setUvSet(k);
-  edges.value = null;
-  pointed.value = null;
-  if (!m) return;
-  whole();
-  const made = await chartEdges(m, k);
-  if (mesh.value === m && set.value === k) edges.value = made;
-}, { immediate: true });
+watch(
+  [parts, () => props.part, () => props.marked],
+  () => {
+    const has = (n: number | null | undefined) => n !== null && n !== undefined && parts.value.some((p) => p.node === n);
+    const wanted = props.part ?? props.marked?.nodes.find((n) => has(n)) ?? node.value;
+    node.value = has(wanted) ? wanted! : (parts.value[0]?.node ?? null);
+    if (props.marked?.uvSet !== undefined) set.value = props.marked.uvSet;
+  },
+  { immediate: true },
+);
+watch(
+  [mesh, set],
+  async ([m, k]) => {
+    if (k >= sets.value) return void (set.value = 0);
+    props.context.stage.value?.setUvSet(k);
+    edges.value = null;
+    pointed.value = null;
+    if (!m) return;
+    whole();
+    const made = await chartEdges(m, k);
+    if (mesh.value === m && set.value === k) edges.value = made;
+  },
+  { immediate: true },
+);
 
 function whole() {
   const b = bounds.value;
@@ -81,15 +101,19 @@ function draw() {
   picture(c, side);
   const marks: { geometry: BufferGeometry; hex: string }[] = [];
   const m = here.value;
-  if (m) marks.push({ geometry: part(facesIndex(mesh.value, m.indices)), hex: TOKENS[m.result] });
-  if (pointed.value !== null) marks.push({ geometry: part((mesh.value.geometry.index!.array as Uint32Array).slice(3 * pointed.value, 3 * pointed.value + 3)), hex: TOKENS.ink });
+  if (m) marks.push({ geometry: laid(facesIndex(mesh.value, m.indices)), hex: TOKENS[m.result] });
+  if (pointed.value !== null)
+    marks.push({
+      geometry: laid((mesh.value.geometry.index!.array as Uint32Array).slice(3 * pointed.value, 3 * pointed.value + 3)),
+      hex: TOKENS.ink,
+    });
   const lines = document.createElement('canvas');
   lines.width = lines.height = side;
   lines.getContext('2d')!.putImageData((sheet ??= new UvSheet(s.renderer)).draw(edges.value, marks, view.value, side, side), 0, 0);
   c.drawImage(lines, 0, 0);
 }
 /** Some triangles of the part, laid flat. */
-const part = (index: Uint32Array) => laidFlat(mesh.value!, set.value, new BufferAttribute(index, 1));
+const laid = (index: Uint32Array) => laidFlat(mesh.value!, set.value, new BufferAttribute(index, 1));
 /** The part's own picture, pale, where its material lays it: in the 0 to 1 square unless a texture transform moves it. */
 function picture(c: CanvasRenderingContext2D, side: number) {
   const map = painted.value?.map;
@@ -143,7 +167,12 @@ function up(e: PointerEvent) {
 }
 function key(e: KeyboardEvent) {
   const step = view.value.across * 0.08;
-  const moves: Record<string, Partial<UvView>> = { ArrowLeft: { u: view.value.u - step }, ArrowRight: { u: view.value.u + step }, ArrowUp: { v: view.value.v - step }, ArrowDown: { v: view.value.v + step } };
+  const moves: Record<string, Partial<UvView>> = {
+    ArrowLeft: { u: view.value.u - step },
+    ArrowRight: { u: view.value.u + step },
+    ArrowUp: { v: view.value.v - step },
+    ArrowDown: { v: view.value.v + step },
+  };
   if (moves[e.key]) view.value = { ...view.value, ...moves[e.key] };
   else if (e.key === '+') zoom(0.8);
   else if (e.key === '_') zoom(1.25);
@@ -163,25 +192,85 @@ onBeforeUnmount(() => {
 <template>
   <aside class="uv" aria-label="UV layout">
     <header>
-      <select v-if="parts.length > 1" :value="node ?? ''" aria-label="Part of the layout" @change="node = Number(($event.target as HTMLSelectElement).value)"><option v-for="p in parts" :key="p.node" :value="p.node">{{ p.name }}</option></select>
+      <select
+        v-if="parts.length > 1"
+        :value="node ?? ''"
+        aria-label="Part of the layout"
+        @change="node = Number(($event.target as HTMLSelectElement).value)"
+      >
+        <option v-for="p in parts" :key="p.node" :value="p.node">{{ p.name }}</option>
+      </select>
       <b v-else>{{ parts[0]?.name ?? 'UV layout' }}</b>
-      <select v-if="sets > 1" v-model.number="set" class="set" aria-label="UV set"><option v-for="k in sets" :key="k" :value="k - 1">set {{ k }}</option></select>
+      <select v-if="sets > 1" v-model.number="set" class="set" aria-label="UV set">
+        <option v-for="k in sets" :key="k" :value="k - 1">set {{ k }}</option>
+      </select>
       <button class="btn plain" :disabled="!mesh" @click="whole">all</button>
     </header>
     <canvas
-      v-show="parts.length" ref="canvas" :width="SIDE" :height="SIDE" tabindex="0" role="img" :aria-label="`The UV layout of ${sets > 1 ? `set ${set + 1} of ` : ''}${model?.names.get(node ?? -1) ?? 'the part'}. ${words} Arrows move it, plus and underscore come nearer or go away, Home shows all.`"
-      @pointerdown="down" @pointermove="move" @pointerup="up" @wheel.prevent="zoom($event.deltaY > 0 ? 1.15 : 0.87, at($event))" @keydown="key"
+      v-show="parts.length"
+      ref="canvas"
+      :width="SIDE"
+      :height="SIDE"
+      tabindex="0"
+      role="img"
+      :aria-label="`The UV layout of ${sets > 1 ? `set ${set + 1} of ` : ''}${model?.names.get(node ?? -1) ?? 'the part'}. ${words} Arrows move it, plus and underscore come nearer or go away, Home shows all.`"
+      @pointerdown="down"
+      @pointermove="move"
+      @pointerup="up"
+      @wheel.prevent="zoom($event.deltaY > 0 ? 1.15 : 0.87, at($event))"
+      @keydown="key"
     />
     <p>{{ parts.length ? (edges ? words : 'finding the charts …') : 'No part has UVs, so there is no layout.' }}</p>
   </aside>
 </template>
 
 <style scoped>
-.uv { position: absolute; left: 14px; bottom: 108px; width: 284px; background: var(--hl-sheet); border: 1px solid var(--hl-rule-strong); border-radius: 2px; box-shadow: var(--hl-shadow-pop); padding: 6px 8px; font-size: 12.5px; }
-header .plain { min-width: 28px; }
-header { display: flex; justify-content: space-between; align-items: center; gap: 8px; min-height: 26px; }
-select { min-height: 24px; border: 0; border-bottom: 1px solid var(--hl-rule-strong); background: none; font: 700 13px var(--hl-font-text); max-width: 160px; }
-select.set { font-weight: 400; margin-left: auto; }
-canvas { display: block; width: 268px; height: 268px; border: 1px solid var(--hl-rule); touch-action: none; cursor: crosshair; }
-p { color: var(--hl-ink-faded); line-height: 1.3; padding-top: 4px; min-height: 36px; }
+.uv {
+  position: absolute;
+  left: 14px;
+  bottom: 108px;
+  width: 284px;
+  background: var(--hl-sheet);
+  border: 1px solid var(--hl-rule-strong);
+  border-radius: 2px;
+  box-shadow: var(--hl-shadow-pop);
+  padding: 6px 8px;
+  font-size: 12.5px;
+}
+header .plain {
+  min-width: 28px;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 8px;
+  min-height: 26px;
+}
+select {
+  min-height: 24px;
+  border: 0;
+  border-bottom: 1px solid var(--hl-rule-strong);
+  background: none;
+  font: 700 13px var(--hl-font-text);
+  max-width: 160px;
+}
+select.set {
+  font-weight: 400;
+  margin-left: auto;
+}
+canvas {
+  display: block;
+  width: 268px;
+  height: 268px;
+  border: 1px solid var(--hl-rule);
+  touch-action: none;
+  cursor: crosshair;
+}
+p {
+  color: var(--hl-ink-faded);
+  line-height: 1.3;
+  padding-top: 4px;
+  min-height: 36px;
+}
 </style>

@@ -6,10 +6,14 @@ import { useRoute, useRouter } from 'vue-router';
 import { api, type Bench, type Finding, type Intent, type Slip } from '../api/client';
 import type { Marked, Spot } from './useEvidence';
 import type { components } from '../api/schema';
+import { holds } from './tape';
 import { useTrial } from './useTrial';
 
 /** Findings of one kind, which stand on one card, and the calls that mend them all. */
-export interface Kind { findings: Finding[]; mends: components['schemas']['Kind']['mends'] }
+export interface Kind {
+  findings: Finding[];
+  mends: components['schemas']['Kind']['mends'];
+}
 export type BenchState = ReturnType<typeof useBench>;
 
 const plainSlips = (bench: Bench | undefined): Slip[] => (bench?.tape ?? []).map(({ mend, params, on }) => ({ mend, params, on }));
@@ -32,7 +36,9 @@ export function useBench(revision: ComputedRef<number>) {
     const found = bench.value?.reading?.findings ?? [];
     const order = [...new Set(found.map((f) => f.station))];
     const rank = ['stop', 'caution', 'note'];
-    return [...found].sort((a, b) => order.indexOf(a.station) - order.indexOf(b.station) || rank.indexOf(a.result) - rank.indexOf(b.result));
+    return [...found].sort(
+      (a, b) => order.indexOf(a.station) - order.indexOf(b.station) || rank.indexOf(a.result) - rank.indexOf(b.result),
+    );
   });
   const kinds = computed<Kind[]>(() => {
     const told = bench.value?.reading?.kinds ?? [];
@@ -47,20 +53,24 @@ export function useBench(revision: ComputedRef<number>) {
   });
   const kindsOf = (station: string) => kinds.value.filter((k) => k.findings[0]!.station === station);
   /** The letter of a finding's card, which its mark on the stage bears too; none past the alphabet. */
-  const letterOf = (f: Finding) => 'abcdefghijklmnopqrstuvwxyz'[kindsOf(f.station).findIndex((k) => k.findings.some((x) => x.id === f.id))] ?? '';
+  const letterOf = (f: Finding) =>
+    'abcdefghijklmnopqrstuvwxyz'[kindsOf(f.station).findIndex((k) => k.findings.some((x) => x.id === f.id))] ?? '';
   const stations = computed(() => bench.value?.reading?.stations ?? []);
 
   // What is open lives in the address, so that a reload or a link brings it back.
   const look = (change: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...change } });
   // The worst station opens first, and stays open: a mend that clears it must not turn the page under one's eyes.
   const first = ref('');
-  watch(stations, (all) => (first.value ||= (all.find((s) => s.counts.stop) ?? all.find((s) => s.counts.caution) ?? all[0])?.slug ?? ''), { immediate: true });
+  watch(stations, (all) => (first.value ||= (all.find((s) => s.counts.stop) ?? all.find((s) => s.counts.caution) ?? all[0])?.slug ?? ''), {
+    immediate: true,
+  });
   const station = computed({
     get: () => (typeof route.query.station === 'string' ? route.query.station : first.value),
     set: (slug: string) => look({ station: slug, finding: undefined }),
   });
   const finding = computed<Finding | null>(() => findings.value.find((f) => f.id === route.query.finding) ?? null);
-  const show = (f: Finding | null) => look(f ? { station: f.station.toLowerCase(), finding: f.id, part: undefined } : { finding: undefined, part: undefined });
+  const show = (f: Finding | null) =>
+    look(f ? { station: f.station.toLowerCase(), finding: f.id, part: undefined } : { finding: undefined, part: undefined });
   const part = computed<number | null>(() => (typeof route.query.part === 'string' ? Number(route.query.part) : null));
   const isolate = (node: number | null) => look({ part: node === null ? undefined : String(node) });
 
@@ -69,7 +79,11 @@ export function useBench(revision: ComputedRef<number>) {
   /** A tape that was changed elsewhere meanwhile is fetched as it is now. */
   const refused = (e: Error) => (complain(e), queries.invalidateQueries({ queryKey: ['bench', revision.value] }));
   const version = () => bench.value?.version ?? null;
-  const lay = useMutation({ mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips, version()), onSuccess: took, onError: refused });
+  const lay = useMutation({
+    mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips, version()),
+    onSuccess: took,
+    onError: refused,
+  });
   const step = useMutation({ mutationFn: (f: 'undo' | 'redo') => api[f](revision.value, version()), onSuccess: took, onError: refused });
   const again = useMutation({ mutationFn: () => api.readAgain(revision.value), onSuccess: took, onError: complain });
   const change = useMutation({
@@ -87,28 +101,34 @@ export function useBench(revision: ComputedRef<number>) {
 
   const slips = computed(() => plainSlips(bench.value));
   const mendFacts = (id: string) => catalogue.value?.mends.find((m) => m.id === id);
-  /** A call with what it leaves out filled in, to be compared with others. */
-  const whole = (mend: string, params: Record<string, unknown>) =>
-    JSON.stringify((mendFacts(mend)?.parameters ?? []).map((p) => params[p.name] ?? p.default ?? null).concat(mendFacts(mend) ? [] : [params]));
-  const onTape = (mend: string, params: Record<string, unknown>) => slips.value.some((s) => s.mend === mend && whole(mend, s.params) === whole(mend, params));
+  const onTape = (mend: string, params: Record<string, unknown>) => holds(slips.value, mendFacts(mend), mend, params);
   /** Every mend that changes nothing to see and is not on the tape yet, each once. */
   const safeMends = computed(() => {
     const calls = findings.value.filter((f) => !f.waived).flatMap((f) => f.mends);
     const fresh = calls.filter((m) => mendFacts(m.mend)?.safe && !onTape(m.mend, m.params));
     return fresh.filter((m, k) => fresh.findIndex((o) => o.mend === m.mend && JSON.stringify(o.params) === JSON.stringify(m.params)) === k);
   });
-  const putAll = (calls: { mend: string; params: Record<string, unknown> }[]) => lay.mutate([...slips.value, ...calls.map((c) => ({ ...c, on: true }))]);
+  const putAll = (calls: { mend: string; params: Record<string, unknown> }[]) =>
+    lay.mutate([...slips.value, ...calls.map((c) => ({ ...c, on: true }))]);
   const put = (mend: string, params: Record<string, unknown>) => lay.mutate([...slips.value, { mend, params, on: true }]);
   const sheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === bench.value?.sheet));
   /** Whose drawing "as received" shows: the rule sheet's own receiver, or another that was chosen to look. */
   const receiving = ref<string | null>(null);
-  watch(() => bench.value?.sheet, () => (receiving.value = null));
+  watch(
+    () => bench.value?.sheet,
+    () => (receiving.value = null),
+  );
   const receiverSheet = computed(() => catalogue.value?.sheets.find((s) => s.slug === (receiving.value ?? bench.value?.sheet)));
   const marked = shallowRef<Marked | null>(null);
   /** What a difference is about, while it is shown; a finding that is opened takes its place. */
   const spot = shallowRef<Spot | null>(null);
   watch([finding, revision], () => (spot.value = null));
-  const trial = useTrial(revision, computed(() => bench.value), slips, complain);
+  const trial = useTrial(
+    revision,
+    computed(() => bench.value),
+    slips,
+    complain,
+  );
   function keepTrial() {
     const t = trial.tried.value;
     trial.putBack();
@@ -116,5 +136,37 @@ export function useBench(revision: ComputedRef<number>) {
   }
   /** Id of the finding whose waiving is asked for by key; its card opens the form. */
   const asked = ref('');
-  return { asked, receiving, receiverSheet, marked, spot, trial, keepTrial, query, bench, catalogue, sheet, findings, kindsOf, letterOf, stations, station, finding, show, part, isolate, lay, step, again, change, waive, slips, onTape, put, putAll, safeMends, mendFacts };
+  return {
+    asked,
+    receiving,
+    receiverSheet,
+    marked,
+    spot,
+    trial,
+    keepTrial,
+    query,
+    bench,
+    catalogue,
+    sheet,
+    findings,
+    kindsOf,
+    letterOf,
+    stations,
+    station,
+    finding,
+    show,
+    part,
+    isolate,
+    lay,
+    step,
+    again,
+    change,
+    waive,
+    slips,
+    onTape,
+    put,
+    putAll,
+    safeMends,
+    mendFacts,
+  };
 }

@@ -9,12 +9,26 @@ import { TOKENS } from '../stage/tokens';
 import type { StageContext } from './stageState';
 
 /** What is marked now, for the table and the UV panel: whose parts, and which elements. */
-export interface Marked { kind: string; nodes: number[]; indices: Int32Array; result: 'stop' | 'caution' | 'note'; uvSet?: number }
+export interface Marked {
+  kind: string;
+  nodes: number[];
+  indices: Int32Array;
+  result: 'stop' | 'caution' | 'note';
+  uvSet?: number;
+}
 
 /** A difference that is shown: faces of a part, or the whole of it where none are named. */
-export interface Spot { node: number; faces: number[] }
+export interface Spot {
+  node: number;
+  faces: number[];
+}
 
-export function useEvidence({ stage, viewer, model, state, lost }: StageContext, inspection: () => number | null, finding: () => Finding | null, spot: () => Spot | null) {
+export function useEvidence(
+  { stage, viewer, model, state, lost }: StageContext,
+  inspection: () => number | null,
+  finding: () => Finding | null,
+  spot: () => Spot | null,
+) {
   const marked = shallowRef<Marked | null>(null);
   let groups: Group[] = [];
   let pointed: Group[] = [];
@@ -61,7 +75,13 @@ export function useEvidence({ stage, viewer, model, state, lost }: StageContext,
       lost.value ||= 'This is not a thing that is drawn, so there is nothing to mark.';
       return;
     }
-    marked.value = { kind, nodes: kind === 'nodes' ? [...indices] : node === null ? [] : [node], indices, result, ...(f.elements?.uv_set === undefined ? {} : { uvSet: f.elements.uv_set }) };
+    marked.value = {
+      kind,
+      nodes: kind === 'nodes' ? [...indices] : node === null ? [] : [node],
+      indices,
+      result,
+      ...(f.elements?.uv_set === undefined ? {} : { uvSet: f.elements.uv_set }),
+    };
     at = made.box.getCenter(new Vector3());
     spots = made.places;
     state.places = spots.length;

@@ -43,20 +43,29 @@ export function useLoupe({ stage, model, state, lost }: StageContext) {
     if (state.look && !state.pinned && state.shape !== 'all') setLoupe({ x, y });
   }
   const nudgeLoupe = (change: { x?: number; y?: number; r?: number; zoom?: number }) =>
-    setLoupe({ x: state.x + (change.x ?? 0), y: state.y + (change.y ?? 0), r: state.r + (change.r ?? 0), zoom: state.zoom + (change.zoom ?? 0) });
+    setLoupe({
+      x: state.x + (change.x ?? 0),
+      y: state.y + (change.y ?? 0),
+      r: state.r + (change.r ?? 0),
+      zoom: state.zoom + (change.zoom ?? 0),
+    });
 
   /** The largest parts with their middles, for the names lens. */
   function nameParts() {
     const m = model.value!;
     const boxes = [...m.parts].map(([node, mesh]) => ({ name: m.names.get(node) ?? '', box: new Box3().setFromObject(mesh) }));
     const size = (b: Box3) => b.getSize(new Vector3()).length();
-    named = boxes.sort((a, b) => size(b.box) - size(a.box)).slice(0, MOST_NAMES).map(({ name, box }) => ({ name, at: box.getCenter(new Vector3()) }));
+    named = boxes
+      .sort((a, b) => size(b.box) - size(a.box))
+      .slice(0, MOST_NAMES)
+      .map(({ name, box }) => ({ name, at: box.getCenter(new Vector3()) }));
   }
 
   /** Where the names stand in the picture just drawn. */
   function placeNames() {
     const s = stage.value!;
-    const seen = state.look === 'names' ? named.map((n) => ({ name: n.name, p: n.at.clone().project(s.camera) })).filter((n) => n.p.z < 1) : [];
+    const seen =
+      state.look === 'names' ? named.map((n) => ({ name: n.name, p: n.at.clone().project(s.camera) })).filter((n) => n.p.z < 1) : [];
     state.labels = seen.map(({ name, p }) => ({ name, x: (p.x * 0.5 + 0.5) * s.w, y: (-p.y * 0.5 + 0.5) * s.h }));
   }
 

@@ -188,7 +188,9 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     const mesh = model.value?.parts.get(node);
     if (!mesh) return;
     const index = mesh.geometry.index!.array;
-    const corners = [0, 1, 2].map((k) => new Vector3().fromBufferAttribute(mesh.geometry.attributes.position!, index[3 * triangle + k]!).applyMatrix4(mesh.matrixWorld));
+    const corners = [0, 1, 2].map((k) =>
+      new Vector3().fromBufferAttribute(mesh.geometry.attributes.position!, index[3 * triangle + k]!).applyMatrix4(mesh.matrixWorld),
+    );
     evidence.point(mesh, triangle, new Box3().setFromPoints(corners));
   }
   const fit = () => stage.value && viewer.value?.fit(view());

@@ -3,11 +3,24 @@ import { computed, ref, watch, type ComputedRef } from 'vue';
 import { api, type Bench, type Slip, type Trial } from '../api/client';
 
 /** load: its display copy; key: which one it is, so that a slower answer is not taken for a later one. */
-export interface OtherModel { key: string; load: () => Promise<ArrayBuffer>; words: string }
+export interface OtherModel {
+  key: string;
+  load: () => Promise<ArrayBuffer>;
+  words: string;
+}
 
-const kept = (inspection: number, words: string): OtherModel => ({ key: `inspection ${inspection}`, load: () => api.stage(inspection), words });
+const kept = (inspection: number, words: string): OtherModel => ({
+  key: `inspection ${inspection}`,
+  load: () => api.stage(inspection),
+  words,
+});
 
-export function useTrial(revision: ComputedRef<number>, bench: ComputedRef<Bench | undefined>, slips: ComputedRef<Slip[]>, complain: (e: Error) => void) {
+export function useTrial(
+  revision: ComputedRef<number>,
+  bench: ComputedRef<Bench | undefined>,
+  slips: ComputedRef<Slip[]>,
+  complain: (e: Error) => void,
+) {
   const tried = ref<Slip | null>(null);
   const trial = ref<Trial | null>(null);
   const compared = ref<number | null>(null);

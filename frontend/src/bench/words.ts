@@ -5,31 +5,50 @@ import type { Receiver } from '../stage/receiver';
 
 type Value = { value?: unknown; unit: string } | null | undefined;
 
-const number = (n: number) => (Math.abs(n) >= 1000 ? n.toLocaleString('en', { maximumFractionDigits: 0 }) : Number(n.toPrecision(3)).toString());
+const number = (n: number) =>
+  Math.abs(n) >= 1000 ? n.toLocaleString('en', { maximumFractionDigits: 0 }) : Number(n.toPrecision(3)).toString();
 
 export function figure(v: Value): string {
   if (v?.value === null || v?.value === undefined) return '';
   if (typeof v.value !== 'number') return String(v.value);
   const n = v.value;
   switch (v.unit) {
-    case 'm': return Math.abs(n) < 0.01 && n !== 0 ? `${number(n * 1000)} mm` : `${number(n)} m`;
-    case 'bytes': return `${number(n / 2 ** 20)} MiB`;
-    case 'factor': return `× ${number(n)}`;
-    case 'degrees': return `${number(n)}°`;
-    case 'share': return n > 0 && n < 1e-4 ? 'under 0.01 %' : `${number(n * 100)} %`;
-    case 'count': return number(n);
-    default: return `${number(n)} ${v.unit}`;
+    case 'm':
+      return Math.abs(n) < 0.01 && n !== 0 ? `${number(n * 1000)} mm` : `${number(n)} m`;
+    case 'bytes':
+      return `${number(n / 2 ** 20)} MiB`;
+    case 'factor':
+      return `× ${number(n)}`;
+    case 'degrees':
+      return `${number(n)}°`;
+    case 'share':
+      return n > 0 && n < 1e-4 ? 'under 0.01 %' : `${number(n * 100)} %`;
+    case 'count':
+      return number(n);
+    default:
+      return `${number(n)} ${v.unit}`;
   }
 }
 
 /** The same figure with every digit that was measured, for a tooltip. */
 export const exact = (v: Value) => (typeof v?.value === 'number' ? `${v.value} ${v.unit}` : '');
 
-export const length = (m: number) => (m >= 1000 ? `${m / 1000} km` : m >= 1 ? `${m} m` : m >= 0.01 ? `${Number((m * 100).toPrecision(3))} cm` : `${Number((m * 1000).toPrecision(3))} mm`);
+export const length = (m: number) =>
+  m >= 1000
+    ? `${m / 1000} km`
+    : m >= 1
+      ? `${m} m`
+      : m >= 0.01
+        ? `${Number((m * 100).toPrecision(3))} cm`
+        : `${Number((m * 1000).toPrecision(3))} mm`;
 
 /** How a receiver draws, in one sentence: the legend of "as received". */
 export function receives(r: Receiver): string {
-  const sides = { 'as-material': 'Back faces are drawn where the material says so', hidden: 'Back faces are never drawn', shown: 'Both sides are drawn' }[r.back_faces];
+  const sides = {
+    'as-material': 'Back faces are drawn where the material says so',
+    hidden: 'Back faces are never drawn',
+    shown: 'Both sides are drawn',
+  }[r.back_faces];
   const alpha = { 'as-material': '', 'mask-only': ', blended materials are cut out', none: ', everything is opaque' }[r.alpha];
   return `${sides}, lines are ${r.lines ? 'drawn' : 'absent'}${alpha}${r.mirrored === 'as-stored' ? ', mirrored parts turn inside out' : ''}; a lost picture shows as a paper tile with its name.`;
 }
@@ -47,7 +66,10 @@ function wholeWords(facts: MendFacts | undefined, id: string, params: Record<str
   if (id === 'size.scale') return `Scale × ${Number(Number(params.factor).toPrecision(6))}`;
   if (id === 'size.up-axis') return `Turn to ${String(params.to)} up`;
   if (id === 'arrival.remove') return `Remove ${String(params.what)}`;
-  if (id === 'arrival.rename') return String(params.pattern) === 'true' && params.replace ? `Rename it to ${String(params.replace)}` : `Rename ${String(params.search ?? '…')}`;
+  if (id === 'arrival.rename')
+    return String(params.pattern) === 'true' && params.replace
+      ? `Rename it to ${String(params.replace)}`
+      : `Rename ${String(params.search ?? '…')}`;
   return facts?.title ?? id;
 }
 
@@ -55,8 +77,20 @@ function wholeWords(facts: MendFacts | undefined, id: string, params: Record<str
 export function written(e: components['schemas']['ExportOptions']): string {
   const units: Record<string, string> = { m: 'metres', cm: 'centimetres', mm: 'millimetres' };
   return [
-    e.unit && `lengths in ${units[e.unit]}`, e.up_axis && `${e.up_axis} up`, e.triangulate && 'polygons cut into triangles',
-    e.images === 'none' ? 'without images' : e.folder ? `images in the folder ${e.folder}` : e.images === 'beside' ? 'images beside' : e.images === 'embedded' ? 'images inside' : '',
+    e.unit && `lengths in ${units[e.unit]}`,
+    e.up_axis && `${e.up_axis} up`,
+    e.triangulate && 'polygons cut into triangles',
+    e.images === 'none'
+      ? 'without images'
+      : e.folder
+        ? `images in the folder ${e.folder}`
+        : e.images === 'beside'
+          ? 'images beside'
+          : e.images === 'embedded'
+            ? 'images inside'
+            : '',
     e.material_library === false && 'without a material library',
-  ].filter(Boolean).join(', ');
+  ]
+    .filter(Boolean)
+    .join(', ');
 }

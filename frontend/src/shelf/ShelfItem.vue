@@ -40,7 +40,9 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
     <div class="stand">
       <img v-if="picture" :src="picture" :alt="`${model.name}, drawn from the model`" width="236" height="190" />
       <span v-else-if="model.state === 'failed'" class="blank stop"><ResultMark result="stop" :size="20" />could not be read</span>
-      <span v-else class="blank faded"><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : model.state === 'done' ? 'being drawn' : 'not read' }}</span>
+      <span v-else class="blank faded"
+        ><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : model.state === 'done' ? 'being drawn' : 'not read' }}</span
+      >
     </div>
     <article class="label">
       <h3>
@@ -54,9 +56,13 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
       </template>
       <template v-else>
         <div class="row"><CutName :text="model.main" /></div>
-        <div class="row"><span>{{ length || '–' }}</span><span v-if="model.triangles !== null">{{ model.triangles.toLocaleString('en') }} tri</span></div>
+        <div class="row">
+          <span>{{ length || '–' }}</span><span v-if="model.triangles !== null">{{ model.triangles.toLocaleString('en') }} tri</span>
+        </div>
         <ul class="codes">
-          <li v-for="v in model.verdicts" :key="v.sheet" :class="{ chosen: v.sheet === model.sheet }">{{ v.code }}<ResultCounts :counts="v.counts" worst-only :size="13" /></li>
+          <li v-for="v in model.verdicts" :key="v.sheet" :class="{ chosen: v.sheet === model.sheet }">
+            {{ v.code }}<ResultCounts :counts="v.counts" worst-only :size="13" />
+          </li>
         </ul>
       </template>
     </article>
@@ -64,23 +70,132 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
 </template>
 
 <style scoped>
-.item { list-style: none; position: relative; display: flex; flex-direction: column; width: 236px; }
-.stand { height: 190px; display: flex; align-items: flex-end; justify-content: center; margin-bottom: -4px; }
-.blank { display: flex; flex-direction: column; align-items: center; gap: 6px; padding-bottom: 40px; }
-.label { position: relative; z-index: 1; margin-top: 8px; background: var(--hl-sheet); border: 1px solid var(--hl-rule); border-radius: 2px; box-shadow: var(--hl-shadow-card); padding: 5px 10px 6px; min-height: 111px; }
-.label::before { content: ''; position: absolute; left: 50%; top: -4px; width: 26px; height: 7px; margin-left: -13px; background: #cfc2a6; border: 1px solid #b9ab8c; }
-.item:focus-within .label, .item:hover .label { border-color: var(--hl-verdigris); box-shadow: 0 0 0 1px var(--hl-verdigris); }
-h3 { font: 600 16px/1.2 var(--hl-font-display); display: flex; align-items: baseline; gap: 8px; }
-.open { color: var(--hl-ink); text-decoration: none; flex: 1; white-space: nowrap; }
+.item {
+  list-style: none;
+  position: relative;
+  display: flex;
+  flex-direction: column;
+  width: 236px;
+}
+.stand {
+  height: 190px;
+  display: flex;
+  align-items: flex-end;
+  justify-content: center;
+  margin-bottom: -4px;
+}
+.blank {
+  display: flex;
+  flex-direction: column;
+  align-items: center;
+  gap: 6px;
+  padding-bottom: 40px;
+}
+.label {
+  position: relative;
+  z-index: 1;
+  margin-top: 8px;
+  background: var(--hl-sheet);
+  border: 1px solid var(--hl-rule);
+  border-radius: 2px;
+  box-shadow: var(--hl-shadow-card);
+  padding: 5px 10px 6px;
+  min-height: 111px;
+}
+.label::before {
+  content: '';
+  position: absolute;
+  left: 50%;
+  top: -4px;
+  width: 26px;
+  height: 7px;
+  margin-left: -13px;
+  background: #cfc2a6;
+  border: 1px solid #b9ab8c;
+}
+.item:focus-within .label,
+.item:hover .label {
+  border-color: var(--hl-verdigris);
+  box-shadow: 0 0 0 1px var(--hl-verdigris);
+}
+h3 {
+  font: 600 16px/1.2 var(--hl-font-display);
+  display: flex;
+  align-items: baseline;
+  gap: 8px;
+}
+.open {
+  color: var(--hl-ink);
+  text-decoration: none;
+  flex: 1;
+  white-space: nowrap;
+}
 /* The whole item opens the Bench; the cross lies above that. */
-.open::after { content: ''; position: absolute; inset: -194px 0 0; }
-.away { position: relative; z-index: 2; border: 0; background: none; width: 24px; height: 24px; margin: -4px -6px -4px 0; cursor: pointer; color: var(--hl-ink-faded); font-size: 16px; line-height: 1; }
-.away:hover { color: var(--hl-stop-text); }
-.row { display: flex; justify-content: space-between; font: 400 12.5px/1.45 var(--hl-font-figure); letter-spacing: -0.03em; color: var(--hl-ink-soft); }
-.codes { list-style: none; display: grid; grid-template-columns: repeat(6, 1fr); border-top: 1px solid var(--hl-rule); margin: 4px -10px -6px; padding: 0; height: 38px; }
-.codes li { border-left: 1px solid #eae2d2; text-align: center; font: 500 12px/1 var(--hl-font-figure); color: var(--hl-ink-faded); padding-top: 4px; display: flex; flex-direction: column; align-items: center; gap: 3px; }
-.codes li:first-child { border: 0; }
-.codes li.chosen { background: var(--hl-verdigris-wash); color: var(--hl-ink); font-weight: 600; }
-.why { margin: 2px 0 4px; display: -webkit-box; -webkit-line-clamp: 3; -webkit-box-orient: vertical; overflow: hidden; }
-.again { position: relative; z-index: 2; }
+.open::after {
+  content: '';
+  position: absolute;
+  inset: -194px 0 0;
+}
+.away {
+  position: relative;
+  z-index: 2;
+  border: 0;
+  background: none;
+  width: 24px;
+  height: 24px;
+  margin: -4px -6px -4px 0;
+  cursor: pointer;
+  color: var(--hl-ink-faded);
+  font-size: 16px;
+  line-height: 1;
+}
+.away:hover {
+  color: var(--hl-stop-text);
+}
+.row {
+  display: flex;
+  justify-content: space-between;
+  font: 400 12.5px/1.45 var(--hl-font-figure);
+  letter-spacing: -0.03em;
+  color: var(--hl-ink-soft);
+}
+.codes {
+  list-style: none;
+  display: grid;
+  grid-template-columns: repeat(6, 1fr);
+  border-top: 1px solid var(--hl-rule);
+  margin: 4px -10px -6px;
+  padding: 0;
+  height: 38px;
+}
+.codes li {
+  border-left: 1px solid #eae2d2;
+  text-align: center;
+  font: 500 12px/1 var(--hl-font-figure);
+  color: var(--hl-ink-faded);
+  padding-top: 4px;
+  display: flex;
+  flex-direction: column;
+  align-items: center;
+  gap: 3px;
+}
+.codes li:first-child {
+  border: 0;
+}
+.codes li.chosen {
+  background: var(--hl-verdigris-wash);
+  color: var(--hl-ink);
+  font-weight: 600;
+}
+.why {
+  margin: 2px 0 4px;
+  display: -webkit-box;
+  -webkit-line-clamp: 3;
+  -webkit-box-orient: vertical;
+  overflow: hidden;
+}
+.again {
+  position: relative;
+  z-index: 2;
+}
 </style>

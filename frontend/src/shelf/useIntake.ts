@@ -3,7 +3,10 @@ import { computed, reactive } from 'vue';
 import { api } from '../api/client';
 import { sendFile } from '../api/upload';
 
-export interface Incoming { path: string; file: File }
+export interface Incoming {
+  path: string;
+  file: File;
+}
 
 const NOISE = /(^|\/)(__MACOSX\/|\.DS_Store$|Thumbs\.db$|desktop\.ini$|\._[^/]*$)/;
 
@@ -64,5 +67,11 @@ export function useIntake() {
       state.busy = false;
     }
   }
-  return { state, share: computed(() => (state.total ? state.sent / state.total : 0)), send, cancel: () => stop?.abort(), dismiss: () => (state.error = '') };
+  return {
+    state,
+    share: computed(() => (state.total ? state.sent / state.total : 0)),
+    send,
+    cancel: () => stop?.abort(),
+    dismiss: () => (state.error = ''),
+  };
 }

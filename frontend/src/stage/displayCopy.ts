@@ -1,38 +1,100 @@
 // The binary display copy from the server: a JSON header and typed arrays that are used as they lie, without a copy.
 import {
-  BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, Group, LinearSRGBColorSpace, LineSegments, Matrix4, Mesh, RepeatWrapping, SRGBColorSpace, Texture, Vector3,
+  BufferAttribute,
+  BufferGeometry,
+  ClampToEdgeWrapping,
+  Color,
+  Group,
+  LinearSRGBColorSpace,
+  LineSegments,
+  Matrix4,
+  Mesh,
+  RepeatWrapping,
+  SRGBColorSpace,
+  Texture,
+  Vector3,
 } from 'three';
 import { lightGeometry } from './light';
 import { lineMaterial, scattered, type Surface } from './looks';
 
-interface Section { at: number; count: number }
-interface Run { start: number; count: number; material: number }
+interface Section {
+  at: number;
+  count: number;
+}
+interface Run {
+  start: number;
+  count: number;
+  material: number;
+}
 interface MeshHeader {
-  name: string; centre: number[]; triangles: number; positions: Section; normals: Section; index: Section; faces: Section; vertex: Section; lines?: Section; weight?: Section;
-  colour?: Section; groups: Run[]; light?: { index: Section; groups: Run[] }; reduced?: { from: number; step: number };
+  name: string;
+  centre: number[];
+  triangles: number;
+  positions: Section;
+  normals: Section;
+  index: Section;
+  faces: Section;
+  vertex: Section;
+  lines?: Section;
+  weight?: Section;
+  colour?: Section;
+  groups: Run[];
+  light?: { index: Section; groups: Run[] };
+  reduced?: { from: number; step: number };
   [uvs: `uv${number}`]: Section | undefined;
   joints?: { names: string[]; nodes: number[]; starts: Section; joint: Section; weight: Section };
 }
 /** How a picture is laid on. */
-interface Laid { image: number | null; uvSet: number; placed: number[] | null; repeat: boolean }
+interface Laid {
+  image: number | null;
+  uvSet: number;
+  placed: number[] | null;
+  repeat: boolean;
+}
 interface MaterialHeader extends Laid {
-  name: string; colour: number[]; linear: boolean; alphaMode: 'opaque' | 'mask' | 'blend'; cutoff: number | null; doubleSided: boolean; missing: string | null;
-  glow: (Laid & { colour: number[] }) | null; unlit: boolean;
+  name: string;
+  colour: number[];
+  linear: boolean;
+  alphaMode: 'opaque' | 'mask' | 'blend';
+  cutoff: number | null;
+  doubleSided: boolean;
+  missing: string | null;
+  glow: (Laid & { colour: number[] }) | null;
+  unlit: boolean;
 }
 interface Header {
-  version: number; origin: number[]; bounds: { min: number[]; max: number[] };
-  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[] }[]; places: Record<string, number[]>;
-  meshes: MeshHeader[]; materials: MaterialHeader[]; images: ({ at: number; bytes: number; alpha: boolean; width: number; height: number } | null)[];
+  version: number;
+  origin: number[];
+  bounds: { min: number[]; max: number[] };
+  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[] }[];
+  places: Record<string, number[]>;
+  meshes: MeshHeader[];
+  materials: MaterialHeader[];
+  images: ({ at: number; bytes: number; alpha: boolean; width: number; height: number } | null)[];
 }
 
 /** What evidence needs to know of a drawn mesh: which polygon each triangle is of, which stored vertex each drawn one is. */
-export interface Origins { faces: Uint32Array; vertex: Uint32Array }
+export interface Origins {
+  faces: Uint32Array;
+  vertex: Uint32Array;
+}
 
 /** Weights by joint: drawn vertex v owns entries starts[v] to starts[v + 1]; weights in 255 steps. */
-export interface Joints { names: string[]; nodes: number[]; starts: Uint32Array; joint: Uint16Array; weight: Uint8Array }
+export interface Joints {
+  names: string[];
+  nodes: number[];
+  starts: Uint32Array;
+  joint: Uint16Array;
+  weight: Uint8Array;
+}
 
 export interface DisplayModel {
-  root: Group; parts: Map<number, Mesh>; names: Map<number, string>; materials: string[]; origin: Vector3; triangles: number;
+  root: Group;
+  parts: Map<number, Mesh>;
+  names: Map<number, string>;
+  materials: string[];
+  origin: Vector3;
+  triangles: number;
   /** Nodes that draw nothing themselves: where they are. */
   places: Map<number, Vector3>;
   /** Parts below each such node. */
@@ -44,14 +106,17 @@ export interface DisplayModel {
 /** Reads a display copy. Throws an Error with one sentence where it is not one. */
 export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> {
   const view = new DataView(data);
-  if (data.byteLength < 8 || view.getUint32(0, false) !== 0x484c5354) throw new Error('What the server sent is no display copy; reload the page.');
+  if (data.byteLength < 8 || view.getUint32(0, false) !== 0x484c5354)
+    throw new Error('What the server sent is no display copy; reload the page.');
   const length = view.getUint32(4, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 8, length))) as Header;
   const base = 8 + length;
   const floats = (s: Section) => new Float32Array(data, base + s.at, s.count);
   const words = (s: Section) => new Uint32Array(data, base + s.at, s.count);
 
-  const textures = await Promise.all(header.images.map((image) => (image ? texture(new Uint8Array(data, base + image.at, image.bytes)) : null)));
+  const textures = await Promise.all(
+    header.images.map((image) => (image ? texture(new Uint8Array(data, base + image.at, image.bytes)) : null)),
+  );
   const geometries = header.meshes.map((m) => {
     const g = new BufferGeometry();
     g.setAttribute('position', new BufferAttribute(floats(m.positions), 3));
@@ -65,7 +130,13 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     g.userData.reduced = !!m.reduced;
     if (m.joints) {
       const { names, nodes, starts, joint, weight } = m.joints;
-      g.userData.joints = { names, nodes, starts: words(starts), joint: new Uint16Array(data, base + joint.at, joint.count), weight: new Uint8Array(data, base + weight.at, weight.count) } satisfies Joints;
+      g.userData.joints = {
+        names,
+        nodes,
+        starts: words(starts),
+        joint: new Uint16Array(data, base + joint.at, joint.count),
+        weight: new Uint8Array(data, base + weight.at, weight.count),
+      } satisfies Joints;
     }
     if (m.light) {
       g.computeBoundingSphere();
@@ -86,7 +157,12 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
     const mirrored = mesh.matrix.determinant() < 0;
-    mesh.userData.surfaces = m.groups.map((g) => ({ ...surface(number, header, g.material, uvSets(geometries[part.mesh]!), textures), hasWeight: !!m.weight, tinted: !!m.colour, mirrored }));
+    mesh.userData.surfaces = m.groups.map((g) => ({
+      ...surface(number, header, g.material, uvSets(geometries[part.mesh]!), textures),
+      hasWeight: !!m.weight,
+      tinted: !!m.colour,
+      mirrored,
+    }));
     if ((mesh.userData.surfaces as Surface[]).some(scattered)) mesh.add(outlines(mesh));
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
     root.add(mesh);
@@ -98,7 +174,17 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
   const names = new Map(header.parts.map((p) => [p.node, p.name]));
   const places = new Map(Object.entries(header.places).map(([node, p]) => [Number(node), new Vector3(...p)]));
   const before = header.parts.reduce((n, p) => n + (header.meshes[p.mesh]!.reduced?.from ?? header.meshes[p.mesh]!.triangles), 0);
-  return { root, parts, names, reducedFrom: before > triangles ? before : 0, materials: header.materials.map((m) => m.name), places, below, origin: new Vector3(...header.origin), triangles };
+  return {
+    root,
+    parts,
+    names,
+    reducedFrom: before > triangles ? before : 0,
+    materials: header.materials.map((m) => m.name),
+    places,
+    below,
+    origin: new Vector3(...header.origin),
+    triangles,
+  };
 }
 
 /** The attribute that holds a UV set. */
@@ -113,17 +199,49 @@ export function uvSets(g: BufferGeometry) {
 
 function surface(id: number, header: Header, number: number, uvSets: number, textures: (Texture | null)[]): Surface {
   const m = header.materials[number];
-  const bare = { id, slot: number, uvSets, uvSet: m?.uvSet ?? 0, placed: m?.placed ?? null, hasWeight: false, tinted: false, mirrored: false, pictureSize: 1024, glow: null, unlit: !!m?.unlit };
-  if (!m) return { ...bare, colour: '#cfc5b2', map: null, missing: null, alphaMode: 'opaque', cutoff: 0.5, imageHasAlpha: false, opacity: 1, doubleSided: false };
+  const bare = {
+    id,
+    slot: number,
+    uvSets,
+    uvSet: m?.uvSet ?? 0,
+    placed: m?.placed ?? null,
+    hasWeight: false,
+    tinted: false,
+    mirrored: false,
+    pictureSize: 1024,
+    glow: null,
+    unlit: !!m?.unlit,
+  };
+  if (!m)
+    return {
+      ...bare,
+      colour: '#cfc5b2',
+      map: null,
+      missing: null,
+      alphaMode: 'opaque',
+      cutoff: 0.5,
+      imageHasAlpha: false,
+      opacity: 1,
+      doubleSided: false,
+    };
   const picture = (laid: Laid) => {
     const map = laid.image !== null && laid.uvSet < uvSets ? (textures[laid.image] ?? null) : null;
     if (map) map.wrapS = map.wrapT = laid.repeat ? RepeatWrapping : ClampToEdgeWrapping;
     return map;
   };
-  const shown = ([r = 1, g = 1, b = 1]: number[]) => `#${new Color().setRGB(r, g, b, m.linear ? LinearSRGBColorSpace : SRGBColorSpace).getHexString()}`;
+  const shown = ([r = 1, g = 1, b = 1]: number[]) =>
+    `#${new Color().setRGB(r, g, b, m.linear ? LinearSRGBColorSpace : SRGBColorSpace).getHexString()}`;
   return {
-    ...bare, pictureSize: (m.image !== null && header.images[m.image]?.width) || 1024, colour: shown(m.colour), map: picture(m), missing: m.missing, alphaMode: m.alphaMode, cutoff: m.cutoff ?? 0.5,
-    imageHasAlpha: m.image !== null && !!header.images[m.image]?.alpha, opacity: m.colour[3] ?? 1, doubleSided: m.doubleSided,
+    ...bare,
+    pictureSize: (m.image !== null && header.images[m.image]?.width) || 1024,
+    colour: shown(m.colour),
+    map: picture(m),
+    missing: m.missing,
+    alphaMode: m.alphaMode,
+    cutoff: m.cutoff ?? 0.5,
+    imageHasAlpha: m.image !== null && !!header.images[m.image]?.alpha,
+    opacity: m.colour[3] ?? 1,
+    doubleSided: m.doubleSided,
     glow: m.glow && { colour: shown(m.glow.colour), map: picture(m.glow), uvSet: m.glow.uvSet, placed: m.glow.placed },
   };
 }

@@ -12,7 +12,7 @@ export function edgesOf(index: Uint32Array, faces: Uint32Array, vertex: Uint32Ar
   const order = Uint32Array.from(keys, (_, i) => i).sort((p, q) => keys[p]! - keys[q]!);
   const out = new Uint32Array(index.length * 2);
   let n = 0;
-  for (let i = 0; i < order.length; ) {
+  for (let i = 0; i < order.length;) {
     let j = i + 1;
     while (j < order.length && keys[order[j]!] === keys[order[i]!]) j++;
     const first = order[i]!;

@@ -1,6 +1,19 @@
 // Flight: from where the marked elements are seen best. A few directions are tried by drawing the model small, its depth
 // first and the marks over it, and counting the pixels that stay. One direction a frame, so that nothing is held up.
-import { Box3, Color, DoubleSide, type Group, Matrix3, Mesh, MeshBasicMaterial, NearestFilter, PerspectiveCamera, Vector3, WebGLRenderTarget, Sphere } from 'three';
+import {
+  Box3,
+  Color,
+  DoubleSide,
+  type Group,
+  Matrix3,
+  Mesh,
+  MeshBasicMaterial,
+  NearestFilter,
+  PerspectiveCamera,
+  Vector3,
+  WebGLRenderTarget,
+  Sphere,
+} from 'three';
 import { lightly } from './light';
 import { MARKS } from './marks';
 import type { Stage } from './stage';
@@ -9,7 +22,13 @@ const SIZE = 96;
 const TRIED = 7;
 /** Above this many triangles the model's light index stands in for it. */
 const LIGHT_OVER = 300_000;
-const depth = new MeshBasicMaterial({ colorWrite: false, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 4 });
+const depth = new MeshBasicMaterial({
+  colorWrite: false,
+  side: DoubleSide,
+  polygonOffset: true,
+  polygonOffsetFactor: 1,
+  polygonOffsetUnits: 4,
+});
 const white = new MeshBasicMaterial({ color: '#fff', side: DoubleSide });
 
 /** Directions from the middle outwards, evenly spread (a Fibonacci lattice), none of them from straight below. */
@@ -40,7 +59,13 @@ function facing(groups: Group[], d: Vector3) {
 }
 
 /** The direction from which most of the marks is seen, the present one unless another shows clearly more. */
-export async function bestDirection(stage: Stage, groups: Group[], box: Box3, triangles: number, wanted: () => boolean): Promise<Vector3 | null> {
+export async function bestDirection(
+  stage: Stage,
+  groups: Group[],
+  box: Box3,
+  triangles: number,
+  wanted: () => boolean,
+): Promise<Vector3 | null> {
   const present = stage.camera.position.clone().sub(box.getCenter(new Vector3())).normalize();
   const ranked = DIRECTIONS.map((d) => ({ d, score: facing(groups, d) })).sort((a, b) => b.score - a.score);
   const tried = [present, ...ranked.slice(0, TRIED).map((r) => r.d)];

@@ -10,7 +10,13 @@ function arrow(length: number) {
   const flat = new Float32Array(points.length * 1.5);
   for (let k = 0; k < points.length / 2; k++) flat.set([points[2 * k]!, 0, points[2 * k + 1]!], 3 * k);
   const g = new BufferGeometry().setAttribute('position', new BufferAttribute(flat, 3));
-  g.setAttribute('normal', new BufferAttribute(new Float32Array(flat.length).map((_, i) => (i % 3 === 1 ? 1 : 0)), 3));
+  g.setAttribute(
+    'normal',
+    new BufferAttribute(
+      new Float32Array(flat.length).map((_, i) => (i % 3 === 1 ? 1 : 0)),
+      3,
+    ),
+  );
   return new Mesh(g, paper({ hex: TOKENS.ink, flat: true, soft: true, ink: 0, opacity: 0.72 }));
 }
 
@@ -30,7 +36,13 @@ function word(width: number) {
   }
   const sheet = new PlaneGeometry(width, (width * 96) / 256).rotateX(-Math.PI / 2);
   const material = paper({
-    hex: TOKENS.ink, flat: true, soft: true, ink: 0, uniforms: { uWord: { value: written } }, pars: 'uniform sampler2D uWord; varying vec2 vWord;\n', vertex: 'vWord = uv;',
+    hex: TOKENS.ink,
+    flat: true,
+    soft: true,
+    ink: 0,
+    uniforms: { uWord: { value: written } },
+    pars: 'uniform sampler2D uWord; varying vec2 vWord;\n',
+    vertex: 'vWord = uv;',
     look: 'c.a = texture2D(uWord, vWord).a * .78;',
   });
   return new Mesh(sheet, material);

@@ -1,8 +1,25 @@
 // Ink: outlines from part number, depth and normal in one screen pass, and the running mean of jittered frames at rest,
 // which smooths lines, hatches and silhouettes alike without multisampling.
 import {
-  BufferGeometry, Camera, CustomBlending, ConstantAlphaFactor, DepthTexture, Float32BufferAttribute, GLSL3, Mesh, NearestFilter, OneFactor,
-  OneMinusConstantAlphaFactor, PerspectiveCamera, Scene, ShaderMaterial, UnsignedIntType, Vector2, WebGLRenderer, WebGLRenderTarget, ZeroFactor,
+  BufferGeometry,
+  Camera,
+  CustomBlending,
+  ConstantAlphaFactor,
+  DepthTexture,
+  Float32BufferAttribute,
+  GLSL3,
+  Mesh,
+  NearestFilter,
+  OneFactor,
+  OneMinusConstantAlphaFactor,
+  PerspectiveCamera,
+  Scene,
+  ShaderMaterial,
+  UnsignedIntType,
+  Vector2,
+  WebGLRenderer,
+  WebGLRenderTarget,
+  ZeroFactor,
   type ShaderMaterialParameters,
 } from 'three';
 import { asShown, TOKENS } from './tokens';
@@ -41,9 +58,25 @@ void main() {
 }`;
 
 /** Sub-pixel offsets, low discrepancy; the first is the centre, so that one sample alone is honest. */
-export const JITTER = [[0, 0], [0.25, -0.375], [-0.375, -0.125], [0.125, 0.375], [-0.25, 0.25], [0.375, 0.125], [-0.125, -0.25], [-0.45, 0.45]] as const;
+export const JITTER = [
+  [0, 0],
+  [0.25, -0.375],
+  [-0.375, -0.125],
+  [0.125, 0.375],
+  [-0.25, 0.25],
+  [0.375, 0.125],
+  [-0.125, -0.25],
+  [-0.45, 0.45],
+] as const;
 
-export interface Rect { w: number; h: number; x?: number; y?: number; sw?: number; sh?: number }
+export interface Rect {
+  w: number;
+  h: number;
+  x?: number;
+  y?: number;
+  sw?: number;
+  sh?: number;
+}
 
 /** A pass over the whole picture: one triangle that covers everything. */
 export class FullScreen {
@@ -54,7 +87,11 @@ export class FullScreen {
   constructor(parameters: ShaderMaterialParameters) {
     const g = new BufferGeometry().setAttribute('position', new Float32BufferAttribute([-1, -1, 0, 3, -1, 0, -1, 3, 0], 3));
     this.material = new ShaderMaterial({
-      glslVersion: GLSL3, vertexShader: 'void main() { gl_Position = vec4(position.xy, 0., 1.); }', depthTest: false, depthWrite: false, ...parameters,
+      glslVersion: GLSL3,
+      vertexShader: 'void main() { gl_Position = vec4(position.xy, 0., 1.); }',
+      depthTest: false,
+      depthWrite: false,
+      ...parameters,
     });
     const mesh = new Mesh(g, this.material);
     mesh.frustumCulled = false;
@@ -71,11 +108,20 @@ export class Ink {
   private readonly pass = new FullScreen({
     fragmentShader: FRAGMENT,
     uniforms: {
-      tColour: { value: null }, tInk: { value: null }, tDepth: { value: null }, uNearFar: { value: new Vector2() },
-      uLast: { value: new Vector2() }, uStep: { value: 1 }, uInkColour: asShown(TOKENS.ink),
+      tColour: { value: null },
+      tInk: { value: null },
+      tDepth: { value: null },
+      uNearFar: { value: new Vector2() },
+      uLast: { value: new Vector2() },
+      uStep: { value: 1 },
+      uInkColour: asShown(TOKENS.ink),
     },
     // Running mean: new / (k + 1) + old · k / (k + 1).
-    blending: CustomBlending, blendSrc: ConstantAlphaFactor, blendDst: OneMinusConstantAlphaFactor, blendSrcAlpha: OneFactor, blendDstAlpha: ZeroFactor,
+    blending: CustomBlending,
+    blendSrc: ConstantAlphaFactor,
+    blendDst: OneMinusConstantAlphaFactor,
+    blendSrcAlpha: OneFactor,
+    blendDstAlpha: ZeroFactor,
   });
 
   constructor(private readonly renderer: WebGLRenderer) {}

@@ -1,5 +1,9 @@
 // How coarsely a frame is drawn while something moves, decided by the time between frames. At rest every level draws the same.
-const STEPS = [{ scale: 1, lens: true }, { scale: 0.5, lens: true }, { scale: 0.5, lens: false }] as const;
+const STEPS = [
+  { scale: 1, lens: true },
+  { scale: 0.5, lens: true },
+  { scale: 0.5, lens: false },
+] as const;
 /** ms of a frame above which a step down is taken, and below which one is taken back after a while. */
 const SLOW = 55;
 const QUICK = 20;

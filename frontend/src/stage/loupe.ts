@@ -66,15 +66,32 @@ export class Composite {
   private readonly pass = new FullScreen({
     fragmentShader: FRAGMENT,
     uniforms: {
-      tOutside: { value: null }, tInside: { value: null }, uOut: { value: new Vector4() }, uIn: { value: new Vector4() }, uShape: { value: 0 }, uAt: { value: new Vector2() },
-      uRadius: { value: 0 }, uMist: { value: 0 }, uLine: { value: vector(TOKENS.ink) }, uPaper: { value: new Vector3(0.965, 0.945, 0.906) },
+      tOutside: { value: null },
+      tInside: { value: null },
+      uOut: { value: new Vector4() },
+      uIn: { value: new Vector4() },
+      uShape: { value: 0 },
+      uAt: { value: new Vector2() },
+      uRadius: { value: 0 },
+      uMist: { value: 0 },
+      uLine: { value: vector(TOKENS.ink) },
+      uPaper: { value: new Vector3(0.965, 0.945, 0.906) },
     },
   });
 
   constructor(private readonly renderer: WebGLRenderer) {}
 
   /** `enlarge`: how much a whole picture is blown up where it stands in for a magnified one. */
-  draw(loupe: Loupe, outside: Picture, inside: Picture | null, w: number, h: number, dpr: number, target: WebGLRenderTarget | null, enlarge = 1) {
+  draw(
+    loupe: Loupe,
+    outside: Picture,
+    inside: Picture | null,
+    w: number,
+    h: number,
+    dpr: number,
+    target: WebGLRenderTarget | null,
+    enlarge = 1,
+  ) {
     const u = this.pass.material.uniforms;
     const [cx, cy, r] = [loupe.x * dpr, h - loupe.y * dpr, loupe.r * dpr];
     u.tOutside!.value = outside.out.texture;

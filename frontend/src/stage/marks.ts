@@ -8,7 +8,9 @@ import { lightGeometry } from './light';
 import { lineMaterial, paper } from './looks';
 
 export interface Evidence {
-  kind: string; node: number | null; indices: Int32Array;
+  kind: string;
+  node: number | null;
+  indices: Int32Array;
   /** Drawn positions of the marked elements where the part is reduced, from its mesh's centre. */
   places?: Float32Array;
 }
@@ -23,12 +25,23 @@ function geometry(mesh: Mesh, evidence: Evidence): BufferGeometry {
   const g = new BufferGeometry();
   if (evidence.places) {
     g.setAttribute('position', new BufferAttribute(evidence.places, 3));
-    g.setIndex(new BufferAttribute(Uint32Array.from({ length: evidence.places.length / 3 }, (_, i) => i), 1));
+    g.setIndex(
+      new BufferAttribute(
+        Uint32Array.from({ length: evidence.places.length / 3 }, (_, i) => i),
+        1,
+      ),
+    );
     g.userData.vertex = welded(evidence.places);
     return g;
   }
   for (const [name, attribute] of Object.entries(mesh.geometry.attributes)) g.setAttribute(name, attribute);
-  const index = ofMaterials(evidence) ? materialsIndex(mesh, evidence.indices) : evidence.kind === 'faces' ? facesIndex(mesh, evidence.indices) : evidence.kind in CORNERS ? drawnVertices(mesh, evidence.indices) : (mesh.geometry.index!.array as Uint32Array);
+  const index = ofMaterials(evidence)
+    ? materialsIndex(mesh, evidence.indices)
+    : evidence.kind === 'faces'
+      ? facesIndex(mesh, evidence.indices)
+      : evidence.kind in CORNERS
+        ? drawnVertices(mesh, evidence.indices)
+        : (mesh.geometry.index!.array as Uint32Array);
   g.setIndex(new BufferAttribute(index, 1));
   g.userData.vertex = (mesh.geometry.userData.origins as Origins).vertex;
   return g;
@@ -75,7 +88,12 @@ function materialsIndex(mesh: Mesh, materials: Int32Array) {
 /** Drawn vertex for each of some stored vertices. */
 function drawnVertices(mesh: Mesh, stored: Int32Array) {
   const { vertex } = mesh.geometry.userData.origins as Origins;
-  const place = new Uint32Array(Math.max(vertex.reduce((m, v) => Math.max(m, v), 0), stored.reduce((m, v) => Math.max(m, v), 0)) + 1);
+  const place = new Uint32Array(
+    Math.max(
+      vertex.reduce((m, v) => Math.max(m, v), 0),
+      stored.reduce((m, v) => Math.max(m, v), 0),
+    ) + 1,
+  );
   for (let i = vertex.length - 1; i >= 0; i--) place[vertex[i]!] = i;
   return Uint32Array.from(stored, (v) => place[v]!);
 }
@@ -85,10 +103,28 @@ function drawn(g: BufferGeometry, kind: string, hex: string) {
   if (kind === 'edges') {
     group.add(new LineSegments(g, lineMaterial(hex, 1)));
   } else if (kind === 'vertices') {
-    group.add(new Points(g, lineMaterial(hex, 1, { uniforms: { uPoint: { value: 7 } }, pars: 'uniform float uPoint;\n', vertex: 'gl_PointSize = uPoint;', look: 'if (length(gl_PointCoord - .5) > .5) discard;' })));
+    group.add(
+      new Points(
+        g,
+        lineMaterial(hex, 1, {
+          uniforms: { uPoint: { value: 7 } },
+          pars: 'uniform float uPoint;\n',
+          vertex: 'gl_PointSize = uPoint;',
+          look: 'if (length(gl_PointCoord - .5) > .5) discard;',
+        }),
+      ),
+    );
   } else {
     const make = (opacity: number, depthFunc: typeof LessEqualDepth | typeof GreaterDepth) =>
-      paper({ hex, soft: true, flat: true, ink: 0, opacity, options: { depthFunc, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }, look: HATCH });
+      paper({
+        hex,
+        soft: true,
+        flat: true,
+        ink: 0,
+        opacity,
+        options: { depthFunc, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 },
+        look: HATCH,
+      });
     group.add(new Mesh(g, make(0.8, LessEqualDepth)), new Mesh(g, make(0.18, GreaterDepth)));
     const few = thinned(g);
     if (few) for (const o of group.children) o.userData.light = few;
@@ -118,7 +154,13 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
   const groups: Group[] = [];
   const box = new Box3();
   const whole = !(evidence.kind in CORNERS);
-  const named = ofMaterials(evidence) ? [...model.parts.keys()] : evidence.kind === 'nodes' ? [...evidence.indices] : evidence.node === null ? [] : [evidence.node];
+  const named = ofMaterials(evidence)
+    ? [...model.parts.keys()]
+    : evidence.kind === 'nodes'
+      ? [...evidence.indices]
+      : evidence.node === null
+        ? []
+        : [evidence.node];
   // A group stands for the parts below it; a node with nothing to draw is a place.
   const nodes = [...new Set(named.flatMap((n) => (model.parts.has(n) ? [n] : (model.below.get(n) ?? []))))];
   // What "next place" steps through: a named node each, or the clusters of what is marked on a part.
@@ -126,7 +168,13 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
   for (const n of named) {
     const at = model.places.get(n);
     if (model.parts.has(n) || model.below.has(n)) {
-      if (evidence.kind === 'nodes') spots.push((model.parts.has(n) ? [n] : model.below.get(n)!).reduce((b, p) => b.union(new Box3().setFromObject(model.parts.get(p)!)), new Box3()));
+      if (evidence.kind === 'nodes')
+        spots.push(
+          (model.parts.has(n) ? [n] : model.below.get(n)!).reduce(
+            (b, p) => b.union(new Box3().setFromObject(model.parts.get(p)!)),
+            new Box3(),
+          ),
+        );
     } else if (at) {
       box.expandByPoint(at);
       spots.push(new Box3(at.clone(), at.clone()));
@@ -164,5 +212,6 @@ function grow(box: Box3, mesh: Mesh, g: BufferGeometry) {
   const index = g.index!.array;
   const v = new Vector3();
   const step = Math.max(1, Math.floor(index.length / 20_000));
-  for (let i = 0; i < index.length; i += step) box.expandByPoint(v.fromBufferAttribute(positions, index[i]!).applyMatrix4(mesh.matrixWorld));
+  for (let i = 0; i < index.length; i += step)
+    box.expandByPoint(v.fromBufferAttribute(positions, index[i]!).applyMatrix4(mesh.matrixWorld));
 }

@@ -54,7 +54,10 @@ export async function chartEdges(mesh: Mesh, set: number): Promise<BufferGeometr
 
 /** Some of a part's lines or triangles over its own vertices, for drawing flat by one of its UV sets. */
 export const laidFlat = (mesh: Mesh, set: number, index: BufferAttribute) =>
-  new BufferGeometry().setAttribute('position', mesh.geometry.attributes.position!).setAttribute('uv', mesh.geometry.attributes[uvName(set)]!).setIndex(index);
+  new BufferGeometry()
+    .setAttribute('position', mesh.geometry.attributes.position!)
+    .setAttribute('uv', mesh.geometry.attributes[uvName(set)]!)
+    .setIndex(index);
 
 async function lattice(mesh: Mesh, look: 'wire' | 'density') {
   return overlay(await edgeGeometry(mesh, look), look, 0.6);
@@ -71,7 +74,10 @@ function strokes(mesh: Mesh, size: number) {
   const [a, b] = [new Vector3(), new Vector3()];
   for (let k = 0, i = 0; i < p.count; i += step, k++) {
     a.fromBufferAttribute(p, i).toArray(out, k * 6);
-    b.fromBufferAttribute(n, i).multiplyScalar(length).add(a).toArray(out, k * 6 + 3);
+    b.fromBufferAttribute(n, i)
+      .multiplyScalar(length)
+      .add(a)
+      .toArray(out, k * 6 + 3);
   }
   return overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(out, 3)), 'normals', 0.75);
 }
@@ -82,9 +88,13 @@ function pivot(mesh: Mesh, size: number) {
   const r = (size * 0.02) / Math.max(1e-9, scale.x);
   const at = mesh.userData.pivot as Vector3;
   const out: number[] = [];
-  for (const d of [new Vector3(r * 2, 0, 0), new Vector3(0, r * 2, 0), new Vector3(0, 0, r * 2)]) out.push(...at.clone().sub(d).toArray(), ...at.clone().add(d).toArray());
-  for (let k = 0; k < 24; k++) for (const q of [k, k + 1]) out.push(at.x + r * Math.cos((q * Math.PI) / 12), at.y, at.z + r * Math.sin((q * Math.PI) / 12));
-  return overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 1, { options: { depthTest: false } });
+  for (const d of [new Vector3(r * 2, 0, 0), new Vector3(0, r * 2, 0), new Vector3(0, 0, r * 2)])
+    out.push(...at.clone().sub(d).toArray(), ...at.clone().add(d).toArray());
+  for (let k = 0; k < 24; k++)
+    for (const q of [k, k + 1]) out.push(at.x + r * Math.cos((q * Math.PI) / 12), at.y, at.z + r * Math.sin((q * Math.PI) / 12));
+  return overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 1, {
+    options: { depthTest: false },
+  });
 }
 
 /** The circle that a part sweeps when it is turned about its pivot, whole, and the least that it could, dashed; both about the upright. */
@@ -107,12 +117,20 @@ function sweeps(mesh: Mesh) {
   const out: number[] = [];
   const circle = (c: Vector3, r: number, dashed: boolean) => {
     for (let k = 0; k < 96; k += dashed ? 2 : 1)
-      for (const q of [k, k + 1]) out.push(...v.set(c.x + r * Math.cos((q * Math.PI) / 48), pivot.y, c.z + r * Math.sin((q * Math.PI) / 48)).applyMatrix4(back).toArray());
+      for (const q of [k, k + 1])
+        out.push(
+          ...v
+            .set(c.x + r * Math.cos((q * Math.PI) / 48), pivot.y, c.z + r * Math.sin((q * Math.PI) / 48))
+            .applyMatrix4(back)
+            .toArray(),
+        );
   };
   circle(pivot, swept, false);
   circle(middle, needed, true);
   out.push(...pivot.clone().applyMatrix4(back).toArray(), ...middle.setY(pivot.y).applyMatrix4(back).toArray());
-  const lines = overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 0.7, { options: { depthTest: false } });
+  const lines = overlay(new BufferGeometry().setAttribute('position', new BufferAttribute(Float32Array.from(out), 3)), 'pivots', 0.7, {
+    options: { depthTest: false },
+  });
   lines.frustumCulled = false;
   return lines;
 }

@@ -1,7 +1,12 @@
 // A kept picture: one look of the whole stage or of the window that the glass shows, and how far its running mean has come.
 import { UnsignedByteType, WebGLRenderTarget } from 'three';
 
-export interface Window2D { x: number; y: number; w: number; h: number }
+export interface Window2D {
+  x: number;
+  y: number;
+  w: number;
+  h: number;
+}
 
 export class Picture {
   readonly out: WebGLRenderTarget;

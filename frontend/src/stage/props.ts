@@ -1,14 +1,52 @@
 // Things to compare with: a paper figure of 1.75 m and one-metre cubes.
-import { Box3, BufferGeometry, Float32BufferAttribute, Group, Mesh, Shape, ShapeGeometry, Vector3, BoxGeometry, EdgesGeometry, LineSegments } from 'three';
+import {
+  Box3,
+  BufferGeometry,
+  Float32BufferAttribute,
+  Group,
+  Mesh,
+  Shape,
+  ShapeGeometry,
+  Vector3,
+  BoxGeometry,
+  EdgesGeometry,
+  LineSegments,
+} from 'three';
 import { lineMaterial, paper } from './looks';
 import { TOKENS } from './tokens';
 
 /** A flat figure standing 1.75 m, feet at the origin, facing +Z. */
 export function person() {
   const half: [number, number][] = [
-    [0, 1.75], [0.055, 1.742], [0.095, 1.7], [0.1, 1.63], [0.085, 1.56], [0.05, 1.51], [0.05, 1.46], [0.12, 1.425], [0.2, 1.39], [0.235, 1.32],
-    [0.25, 1.12], [0.262, 0.9], [0.272, 0.78], [0.255, 0.74], [0.232, 0.77], [0.215, 0.95], [0.185, 1.16], [0.172, 1.0], [0.175, 0.85],
-    [0.17, 0.62], [0.145, 0.35], [0.13, 0.08], [0.17, 0.025], [0.165, 0], [0.06, 0], [0.05, 0.08], [0.055, 0.4], [0.03, 0.78], [0, 0.8],
+    [0, 1.75],
+    [0.055, 1.742],
+    [0.095, 1.7],
+    [0.1, 1.63],
+    [0.085, 1.56],
+    [0.05, 1.51],
+    [0.05, 1.46],
+    [0.12, 1.425],
+    [0.2, 1.39],
+    [0.235, 1.32],
+    [0.25, 1.12],
+    [0.262, 0.9],
+    [0.272, 0.78],
+    [0.255, 0.74],
+    [0.232, 0.77],
+    [0.215, 0.95],
+    [0.185, 1.16],
+    [0.172, 1.0],
+    [0.175, 0.85],
+    [0.17, 0.62],
+    [0.145, 0.35],
+    [0.13, 0.08],
+    [0.17, 0.025],
+    [0.165, 0],
+    [0.06, 0],
+    [0.05, 0.08],
+    [0.055, 0.4],
+    [0.03, 0.78],
+    [0, 0.8],
   ];
   const s = new Shape();
   s.moveTo(half[0]![0], half[0]![1]);
@@ -34,7 +72,8 @@ export function cubes(height: number) {
   return group;
 }
 
-const plain = (g: EdgesGeometry) => new BufferGeometry().setAttribute('position', new Float32BufferAttribute(g.attributes.position!.array, 3));
+const plain = (g: EdgesGeometry) =>
+  new BufferGeometry().setAttribute('position', new Float32BufferAttribute(g.attributes.position!.array, 3));
 
 /** Stands something beside a box: to its left as seen from the front, on the floor. */
 export function beside(box: Box3, width: number, gap: number, depth = 0) {

@@ -4,7 +4,12 @@ import type { components } from '../api/schema';
 export type Receiver = components['schemas']['Receiver'];
 
 export const PLAIN_RECEIVER: Receiver = {
-  back_faces: 'as-material', lines: false, alpha: 'as-material', mirrored: 'turned', draw_order: 'by-part', default_material: '#C4BDAF',
+  back_faces: 'as-material',
+  lines: false,
+  alpha: 'as-material',
+  mirrored: 'turned',
+  draw_order: 'by-part',
+  default_material: '#C4BDAF',
 };
 
 /** What tells two receivers' drawings apart. */

@@ -16,7 +16,10 @@ export async function spin(stage: Stage, mesh: Mesh, still: boolean): Promise<vo
   const kept = mesh.matrix.clone();
   mesh.matrixAutoUpdate = false;
   const show = (turn: number) => {
-    const about = new Matrix4().makeTranslation(pivot).multiply(new Matrix4().makeRotationY(turn)).multiply(new Matrix4().makeTranslation(pivot.clone().negate()));
+    const about = new Matrix4()
+      .makeTranslation(pivot)
+      .multiply(new Matrix4().makeRotationY(turn))
+      .multiply(new Matrix4().makeTranslation(pivot.clone().negate()));
     mesh.matrix.copy(above).multiply(about).multiply(before);
     mesh.updateMatrixWorld(true);
     stage.modelChanged();

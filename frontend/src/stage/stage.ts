@@ -20,7 +20,12 @@ import { asShown, TOKENS } from './tokens';
 
 const SETTLE = 140; // ms without movement before full quality
 
-export interface StageOptions { dpr?: number; now?: () => number; samples?: number; size?: [number, number] }
+export interface StageOptions {
+  dpr?: number;
+  now?: () => number;
+  samples?: number;
+  size?: [number, number];
+}
 
 export class Stage {
   readonly renderer: WebGLRenderer;
@@ -62,7 +67,10 @@ export class Stage {
   private readonly maxSamples: number;
   readonly now: () => number;
 
-  constructor(readonly canvas: HTMLCanvasElement, { dpr = Math.min(2, devicePixelRatio), now = () => performance.now(), samples = 8, size }: StageOptions = {}) {
+  constructor(
+    readonly canvas: HTMLCanvasElement,
+    { dpr = Math.min(2, devicePixelRatio), now = () => performance.now(), samples = 8, size }: StageOptions = {},
+  ) {
     this.dpr = dpr;
     this.now = now;
     this.maxSamples = samples;

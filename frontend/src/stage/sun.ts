@@ -1,8 +1,20 @@
 // Sun: one depth picture from the light, drawn only when the model changes. One comparing tap a pixel; the tap is moved a
 // little in every still frame, so the running mean of the ink pass makes the shadow's edge soft for nothing.
 import {
-  Box3, DepthTexture, DoubleSide, LessEqualCompare, LinearFilter, Matrix4, MeshBasicMaterial, OrthographicCamera, PerspectiveCamera, Scene,
-  UnsignedIntType, Vector3, WebGLRenderer, WebGLRenderTarget,
+  Box3,
+  DepthTexture,
+  DoubleSide,
+  LessEqualCompare,
+  LinearFilter,
+  Matrix4,
+  MeshBasicMaterial,
+  OrthographicCamera,
+  PerspectiveCamera,
+  Scene,
+  UnsignedIntType,
+  Vector3,
+  WebGLRenderer,
+  WebGLRenderTarget,
 } from 'three';
 
 const plainDepth = new MeshBasicMaterial({ colorWrite: false, side: DoubleSide });
@@ -23,7 +35,11 @@ export class Sun {
     depth.minFilter = depth.magFilter = LinearFilter;
     this.target = new WebGLRenderTarget(size, size, { depthTexture: depth });
     this.uniforms = {
-      uSun: { value: new Vector3() }, uUp: { value: new Vector3() }, uSunMap: { value: depth }, uSunMatrix: { value: new Matrix4() }, uSunOffset: { value: new Vector3() },
+      uSun: { value: new Vector3() },
+      uUp: { value: new Vector3() },
+      uSunMap: { value: depth },
+      uSunMatrix: { value: new Matrix4() },
+      uSunOffset: { value: new Vector3() },
     };
   }
 

@@ -20,7 +20,8 @@ export function attachTestHook(stage: Stage, { busy, ...more }: Record<string, u
   };
   Object.assign(window, {
     stageTest: {
-      stage, ...more,
+      stage,
+      ...more,
       /** Lets time pass in steps until every sample is drawn. */
       async settle(limit = 200) {
         do {
@@ -41,7 +42,8 @@ export function attachTestHook(stage: Stage, { busy, ...more }: Record<string, u
       inked() {
         const px = shot();
         let n = 0;
-        for (let i = 0; i < px.length; i += 4) if (Math.abs(px[i]! - 0xf6) + Math.abs(px[i + 1]! - 0xf1) + Math.abs(px[i + 2]! - 0xe7) > 24) n++;
+        for (let i = 0; i < px.length; i += 4)
+          if (Math.abs(px[i]! - 0xf6) + Math.abs(px[i + 1]! - 0xf1) + Math.abs(px[i + 2]! - 0xe7) > 24) n++;
         return n;
       },
       state: () => ({ frames: stage.frames, camera: stage.camera.position.toArray(), busy: stage.busy }),

@@ -42,7 +42,11 @@ function stand(s: Stage) {
     s.camera.updateMatrixWorld();
     let [left, right, low, high] = [9, -9, 9, -9];
     for (let k = 0; k < 8; k++) {
-      const p = new Vector3(k & 1 ? s.box.max.x : s.box.min.x, k & 2 ? s.box.max.y : s.box.min.y, k & 4 ? s.box.max.z : s.box.min.z).project(s.camera);
+      const p = new Vector3(
+        k & 1 ? s.box.max.x : s.box.min.x,
+        k & 2 ? s.box.max.y : s.box.min.y,
+        k & 4 ? s.box.max.z : s.box.min.z,
+      ).project(s.camera);
       [left, right, low, high] = [Math.min(left, p.x), Math.max(right, p.x), Math.min(low, p.y), Math.max(high, p.y)];
     }
     const fill = Math.max(right - left, high - low) / 1.84;

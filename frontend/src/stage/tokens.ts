@@ -2,7 +2,7 @@
 import { Color, LinearSRGBColorSpace, Vector3 } from 'three';
 
 const css = (name: string, otherwise: string) =>
-  getComputedStyle(document.documentElement).getPropertyValue(name).trim() || otherwise;
+  (typeof document === 'undefined' ? '' : getComputedStyle(document.documentElement).getPropertyValue(name).trim()) || otherwise;
 
 export const TOKENS = {
   ground: css('--hl-stage-ground', '#F6F1E7'),

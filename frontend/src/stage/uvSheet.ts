@@ -1,18 +1,49 @@
 // The UV layout, drawn flat by the stage's own renderer from the geometry that is there already: edges of the charts, the
 // marked faces, and the 0 to 1 square. The result is a small picture for the panel's canvas.
-import { BufferAttribute, BufferGeometry, Camera, CustomBlending, DoubleSide, LineSegments, type Material, Mesh, NearestFilter, OneFactor, OneMinusSrcAlphaFactor, Scene, ShaderMaterial, Vector4, WebGLRenderTarget, type WebGLRenderer } from 'three';
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Camera,
+  CustomBlending,
+  DoubleSide,
+  LineSegments,
+  type Material,
+  Mesh,
+  NearestFilter,
+  OneFactor,
+  OneMinusSrcAlphaFactor,
+  Scene,
+  ShaderMaterial,
+  Vector4,
+  WebGLRenderTarget,
+  type WebGLRenderer,
+} from 'three';
 import { uvName } from './displayCopy';
 import { asShown, TOKENS } from './tokens';
 
 /** The part of UV space that the panel shows: its middle, and how much of it lies across the panel. v runs down, as rows of a picture do. */
-export interface UvView { u: number; v: number; across: number }
+export interface UvView {
+  u: number;
+  v: number;
+  across: number;
+}
 
 const VERTEX = 'uniform vec4 uView; void main() { vec2 p = (uv - uView.xy) * uView.zw; gl_Position = vec4(p.x, -p.y, 0., 1.); }';
-const blend = { transparent: true, depthTest: false, depthWrite: false, side: DoubleSide, blending: CustomBlending, blendSrc: OneFactor, blendDst: OneMinusSrcAlphaFactor } as const;
+const blend = {
+  transparent: true,
+  depthTest: false,
+  depthWrite: false,
+  side: DoubleSide,
+  blending: CustomBlending,
+  blendSrc: OneFactor,
+  blendDst: OneMinusSrcAlphaFactor,
+} as const;
 
 function flat(hex: string, opacity: number, hatched = false) {
   return new ShaderMaterial({
-    ...blend, vertexShader: VERTEX, uniforms: { uView: { value: new Vector4() }, uColour: asShown(hex) },
+    ...blend,
+    vertexShader: VERTEX,
+    uniforms: { uView: { value: new Vector4() }, uColour: asShown(hex) },
     fragmentShader: `uniform vec3 uColour; void main() { float a = ${opacity.toFixed(2)}; ${hatched ? 'a *= step(mod(gl_FragCoord.x - gl_FragCoord.y, 6.), 2.5) * .6 + .4;' : ''} gl_FragColor = vec4(uColour * a, a); }`,
   });
 }
@@ -95,7 +126,8 @@ export function triangleAt(g: BufferGeometry, set: number, u: number, v: number)
   const uv = g.attributes[uvName(set)]?.array;
   const index = g.index!.array;
   if (!uv) return -1;
-  const side = (a: number, b: number) => (uv[2 * b]! - uv[2 * a]!) * (v - uv[2 * a + 1]!) - (uv[2 * b + 1]! - uv[2 * a + 1]!) * (u - uv[2 * a]!);
+  const side = (a: number, b: number) =>
+    (uv[2 * b]! - uv[2 * a]!) * (v - uv[2 * a + 1]!) - (uv[2 * b + 1]! - uv[2 * a + 1]!) * (u - uv[2 * a]!);
   for (let t = index.length / 3 - 1; t >= 0; t--) {
     const [a, b, c] = [index[3 * t]!, index[3 * t + 1]!, index[3 * t + 2]!];
     const [p, q, r] = [side(a, b), side(b, c), side(c, a)];

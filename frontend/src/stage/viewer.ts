@@ -4,7 +4,13 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { Stage } from './stage';
 
 export type Side = 'front' | 'left' | 'back' | 'right' | 'top' | 'free';
-const DIRECTIONS: Record<Exclude<Side, 'free'>, [number, number]> = { front: [0, 0.12], left: [-Math.PI / 2, 0.12], back: [Math.PI, 0.12], right: [Math.PI / 2, 0.12], top: [0, 1.5] };
+const DIRECTIONS: Record<Exclude<Side, 'free'>, [number, number]> = {
+  front: [0, 0.12],
+  left: [-Math.PI / 2, 0.12],
+  back: [Math.PI, 0.12],
+  right: [Math.PI / 2, 0.12],
+  top: [0, 1.5],
+};
 
 export class Viewer {
   readonly controls: OrbitControls;
@@ -12,7 +18,11 @@ export class Viewer {
   onSide: (side: Side) => void = () => {};
   private flight = 0;
 
-  constructor(private readonly stage: Stage, element: HTMLElement, private readonly still: () => boolean) {
+  constructor(
+    private readonly stage: Stage,
+    element: HTMLElement,
+    private readonly still: () => boolean,
+  ) {
     this.controls = new OrbitControls(stage.camera, element);
     this.controls.enableDamping = false;
     this.controls.zoomToCursor = true;
@@ -75,7 +85,9 @@ export class Viewer {
 
   walk(side: Exclude<Side, 'free'>, box: Box3) {
     const [yaw, pitch] = DIRECTIONS[side];
-    void this.flyTo(box, new Vector3(Math.sin(yaw) * Math.cos(pitch), Math.sin(pitch), Math.cos(yaw) * Math.cos(pitch))).then(() => this.name(side));
+    void this.flyTo(box, new Vector3(Math.sin(yaw) * Math.cos(pitch), Math.sin(pitch), Math.cos(yaw) * Math.cos(pitch))).then(() =>
+      this.name(side),
+    );
   }
 
   /** Turns by keyboard, in radians. */
@@ -109,7 +121,11 @@ export class Viewer {
       const go = () => {
         const t = this.still() ? 1 : Math.min(1, (this.stage.now() - began) / 420);
         const k = t * t * (3 - 2 * t);
-        const s = new Spherical(s0.radius * (s1.radius / s0.radius) ** k, s0.phi + (s1.phi - s0.phi) * k, s0.theta + (s1.theta - s0.theta) * k).makeSafe();
+        const s = new Spherical(
+          s0.radius * (s1.radius / s0.radius) ** k,
+          s0.phi + (s1.phi - s0.phi) * k,
+          s0.theta + (s1.theta - s0.theta) * k,
+        ).makeSafe();
         this.place(c0.clone().lerp(to, k), new Vector3().setFromSpherical(s).normalize(), s.radius);
         if (t < 1) this.flight = requestAnimationFrame(go);
         else done();

@@ -9,13 +9,39 @@ const tail = computed(() => (props.text.length > SHORT ? props.text.slice(-Math.
 
 <template>
   <span v-if="!tail" class="short" :title="text">{{ text }}</span>
-  <span v-else class="cut" :title="text"><span class="sr">{{ text }}</span><span class="head" aria-hidden="true" :data-text="text.slice(0, -tail.length)" /><span class="tail" aria-hidden="true" :data-text="tail" /></span>
+  <span v-else class="cut" :title="text"
+    ><span class="sr">{{ text }}</span
+    ><span class="head" aria-hidden="true" :data-text="text.slice(0, -tail.length)" /><span
+      class="tail"
+      aria-hidden="true"
+      :data-text="tail"
+  /></span>
 </template>
 
 <style scoped>
-.short { white-space: nowrap; }
-.cut { display: inline-flex; max-width: 100%; min-width: 0; vertical-align: bottom; position: relative; }
-.head { flex: 0 1 auto; min-width: 1.5em; overflow: hidden; text-overflow: ellipsis; white-space: pre; }
-.tail { flex: none; white-space: pre; }
-.head::before, .tail::before { content: attr(data-text); }
+.short {
+  white-space: nowrap;
+}
+.cut {
+  display: inline-flex;
+  max-width: 100%;
+  min-width: 0;
+  vertical-align: bottom;
+  position: relative;
+}
+.head {
+  flex: 0 1 auto;
+  min-width: 1.5em;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: pre;
+}
+.tail {
+  flex: none;
+  white-space: pre;
+}
+.head::before,
+.tail::before {
+  content: attr(data-text);
+}
 </style>

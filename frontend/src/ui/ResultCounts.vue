@@ -14,10 +14,20 @@ const shown = computed(() => {
 </script>
 
 <template>
-  <span class="counts"><span v-for="c in shown" :key="c.result" :class="c.result">{{ c.n }}<ResultMark :result="c.result" :size="size" /></span></span>
+  <span class="counts"
+    ><span v-for="c in shown" :key="c.result" :class="c.result">{{ c.n }}<ResultMark :result="c.result" :size="size" /></span
+  ></span>
 </template>
 
 <style scoped>
-.counts { display: inline-flex; gap: 8px; }
-.counts span { display: inline-flex; align-items: center; gap: 4px; font: 600 12.5px var(--hl-font-figure); }
+.counts {
+  display: inline-flex;
+  gap: 8px;
+}
+.counts span {
+  display: inline-flex;
+  align-items: center;
+  gap: 4px;
+  font: 600 12.5px var(--hl-font-figure);
+}
 </style>

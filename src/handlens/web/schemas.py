@@ -14,6 +14,7 @@ from ..core.kit.panel import Row
 from ..core.rules.export import ExportOptions as CoreOptions
 from ..core.rules.fields import Field
 from ..core.rules.intent import Intent as CoreIntent
+from ..core.rules.sheet import Names as SheetNames
 from ..core.rules.sheet import RuleSheet
 from ..core.words.calls import Call
 from .structs import Strict, schema_of
@@ -174,7 +175,7 @@ class Finding(Schema):
 
 _NAMES: dict[Any, str] = {
     Entry: "Station", PanelFigure: "HeadFigure", Row: "TableRow", Call: "MendCall", RuleSheet: "SheetFacts", MendEntry: "MendFacts",
-    FormatEntry: "FormatFacts", ParameterEntry: "Parameter", StationEntry: "StationFacts",
+    FormatEntry: "FormatFacts", ParameterEntry: "Parameter", StationEntry: "StationFacts", SheetNames: "SheetNames",
 }  # fmt: skip
 MendCall = schema_of(Call, _NAMES)
 schema_of(Row, _NAMES, without=frozenset({"weight"}))

@@ -1,0 +1,38 @@
+import { describe, expect, it } from 'vitest';
+import type { MendFacts } from '../api/client';
+import { exact, figure, length, mendWords } from './words';
+
+describe('figures', () => {
+  it.each([
+    [{ value: 0.0042, unit: 'm' }, '4.2 mm'],
+    [{ value: 1.23456, unit: 'm' }, '1.23 m'],
+    [{ value: 0, unit: 'm' }, '0 m'],
+    [{ value: 3 * 2 ** 20, unit: 'bytes' }, '3 MiB'],
+    [{ value: 0.01, unit: 'factor' }, '× 0.01'],
+    [{ value: 89.96, unit: 'degrees' }, '90°'],
+    [{ value: 0.1449, unit: 'share' }, '14.5 %'],
+    [{ value: 0.00001, unit: 'share' }, 'under 0.01 %'],
+    [{ value: 184320, unit: 'count' }, '184,320'],
+    [{ value: 12, unit: 'px' }, '12 px'],
+    [{ value: 'Y', unit: 'text' }, 'Y'],
+    [null, ''],
+  ])('%j reads %s', (value, words) => expect(figure(value)).toBe(words));
+  it('keeps every digit for who asks', () => expect(exact({ value: 1.23456789, unit: 'm' })).toBe('1.23456789 m'));
+  it.each([
+    [2000, '2 km'],
+    [2, '2 m'],
+    [0.255, '25.5 cm'],
+    [0.0021, '2.1 mm'],
+  ])('%d m reads %s', (m, words) => expect(length(m)).toBe(words));
+});
+
+describe('the words of a mend', () => {
+  const facts = { title: 'Weld points' } as MendFacts;
+  it('says the parameter that matters, and for whom', () => {
+    expect(mendWords(facts, 'surface.weld', { parts: ['lid'] })).toBe('Weld points, lid');
+    expect(mendWords(facts, 'surface.weld', { parts: ['lid', 'net'] })).toBe('Weld points, 2 parts');
+    expect(mendWords(undefined, 'size.scale', { factor: 100, unit: 'cm' })).toBe('It is in metres');
+    expect(mendWords(undefined, 'size.scale', { factor: 0.0254 })).toBe('Scale × 0.0254');
+    expect(mendWords(undefined, 'house.unknown', {})).toBe('house.unknown');
+  });
+});
