@@ -70,9 +70,12 @@ def write(path: Path, triangles: int, kind: str = "plain") -> int:
     """Write the GLB and return its number of triangles. kind: plain, messy, or laid (with UVs and an image)."""
     positions, index = messy_spheres(triangles) if kind == "messy" else bumpy_sphere(triangles)
     tree: dict = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0, "name": "buoy"}],
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0, "name": "buoy"}],
         "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
-    }  # fmt: skip
+    }
     chunks = [positions, index]
     if kind == "laid":
         positions, index, uv = laid(positions, index)
@@ -91,10 +94,16 @@ def write(path: Path, triangles: int, kind: str = "plain") -> int:
     ]
     tree["buffers"] = [{"byteLength": int(starts[-1])}]
     tree["accessors"] = [
-        {"bufferView": 0, "componentType": 5126, "count": len(positions), "type": "VEC3",
-         "min": positions.min(0).tolist(), "max": positions.max(0).tolist()},
+        {
+            "bufferView": 0,
+            "componentType": 5126,
+            "count": len(positions),
+            "type": "VEC3",
+            "min": positions.min(0).tolist(),
+            "max": positions.max(0).tolist(),
+        },
         {"bufferView": 1, "componentType": 5125, "count": index.size, "type": "SCALAR"},
-    ]  # fmt: skip
+    ]
     if kind == "laid":
         tree["accessors"].append({"bufferView": 2, "componentType": 5126, "count": len(positions), "type": "VEC2"})
     path.write_bytes(container(tree, b"".join(c.tobytes() for c in chunks)))

@@ -43,8 +43,13 @@ def images(count: int) -> None:
     peaks = []
     for part in (count // 10, count):
         scene = Scene(
-            "glb", (), (), (), (), tuple(Image(f"image:{k}", f"{k}", f"{k}.png", "found", load=lambda k=k: files[k % 8]) for k in range(part))
-        )  # fmt: skip
+            "glb",
+            (),
+            (),
+            (),
+            (),
+            tuple(Image(f"image:{k}", f"{k}", f"{k}.png", "found", load=lambda k=k: files[k % 8]) for k in range(part)),
+        )
         began = time.perf_counter()
         collect(scene)
         took = time.perf_counter() - began

@@ -26,9 +26,14 @@ def mesh(number: int, name: str, solid: sh.Solid, material: int, uv: str = "") -
     corners = np.array([i for f in faces for i in f], np.int32)
     starts = np.concatenate([[0], np.cumsum([len(f) for f in faces])]).astype(np.int64)
     made = Mesh(
-        id=f"mesh:{number}", name=name, positions=np.asarray(points, np.float64), corners=corners, starts=starts,
-        slots=np.zeros(len(faces), np.int32), slot_materials=(material,),
-    )  # fmt: skip
+        id=f"mesh:{number}",
+        name=name,
+        positions=np.asarray(points, np.float64),
+        corners=corners,
+        starts=starts,
+        slots=np.zeros(len(faces), np.int32),
+        slot_materials=(material,),
+    )
     made = replace(made, normals=shading_normals(made, made.positions))
     if not uv:
         return made

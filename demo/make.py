@@ -26,8 +26,11 @@ def crab_pot() -> tuple[str, list[str]]:
     """A half-round pot of laths and net, with a studio left around it."""
     images = (picture(0, "net.png", net()), picture(1, "lath.png", wood(128, 64, (176, 138, 92))))
     materials = (
-        material(0, "lath", "B08A5C", 1), material(1, "net", "96A884", 0, "mask"), material(2, "rope", "C9A45C"), material(3, "base", "7A5F44"),
-    )  # fmt: skip
+        material(0, "lath", "B08A5C", 1),
+        material(1, "net", "96A884", 0, "mask"),
+        material(2, "rope", "C9A45C"),
+        material(3, "base", "7A5F44"),
+    )
     base = sh.join(
         *[sh.box((0.68, 0.022, 0.05), (0, 0.045, z)) for z in np.linspace(-0.2, 0.2, 6)],
         *[sh.box((0.06, 0.034, 0.46), (x, 0.017, 0)) for x in (-0.27, 0, 0.27)],
@@ -65,26 +68,48 @@ def crab_pot() -> tuple[str, list[str]]:
         7,
     )
     meshes = (
-        mesh(0, "base", base, 3), mesh(1, "hoops", sh.join(*hoops, *ends), 2), mesh(2, "laths", sh.join(*laths), 0, "box"),
-        mesh(3, "net", cover, 1, "box"), mesh(4, "handle", loop, 2), mesh(5, "rope", coil, 2),
-    )  # fmt: skip
+        mesh(0, "base", base, 3),
+        mesh(1, "hoops", sh.join(*hoops, *ends), 2),
+        mesh(2, "laths", sh.join(*laths), 0, "box"),
+        mesh(3, "net", cover, 1, "box"),
+        mesh(4, "handle", loop, 2),
+        mesh(5, "rope", coil, 2),
+    )
     s = float(np.sqrt(0.5))
     nodes = (
         Node("node:0", "crab_pot", children=(1, 2, 3, 4, 5, 6, 7, 8, 9, 10)),
-        Node("node:1", "base", mesh=0), Node("node:2", "hoops", mesh=1), Node("node:3", "laths", mesh=2), Node("node:4", "net", mesh=3),
+        Node("node:1", "base", mesh=0),
+        Node("node:2", "hoops", mesh=1),
+        Node("node:3", "laths", mesh=2),
+        Node("node:4", "net", mesh=3),
         Node("node:5", "handle", scale=(-1.0, 1.0, 1.0), mesh=4),
         Node("node:6", "rope", translation=(-0.48, 0.011, 0.1), rotation=(-s, 0.0, 0.0, s), mesh=5),
         Node("node:7", "studio_camera", translation=(0.4, 0.6, 2.0), camera=0),
         Node("node:8", "softbox_left", translation=(-1.0, 1.5, 1.0), light=0),
         Node("node:9", "softbox_right", translation=(1.0, 1.5, 1.0), light=1),
         Node("node:10", "old_rope", translation=(0.2, 0.0, 0.3)),
-    )  # fmt: skip
+    )
     lamp = {"type": "point", "color": [1.0, 0.96, 0.9], "intensity": 40.0}
     scene = Scene(
-        "glb", nodes, (0,), meshes, materials, images, unit_metres=1.0, up_axis="Y",
-        cameras=(Camera("studio_camera", {"type": "perspective", "name": "studio_camera", "perspective": {"yfov": 0.6, "znear": 0.1, "zfar": 20.0}}),),
-        lights=(Light("softbox_left", {**lamp, "name": "softbox_left"}), Light("softbox_right", {**lamp, "name": "softbox_right"})),
-    )  # fmt: skip
+        "glb",
+        nodes,
+        (0,),
+        meshes,
+        materials,
+        images,
+        unit_metres=1.0,
+        up_axis="Y",
+        cameras=(
+            Camera(
+                "studio_camera",
+                {"type": "perspective", "name": "studio_camera", "perspective": {"yfov": 0.6, "znear": 0.1, "zfar": 20.0}},
+            ),
+        ),
+        lights=(
+            Light("softbox_left", {**lamp, "name": "softbox_left"}),
+            Light("softbox_right", {**lamp, "name": "softbox_right"}),
+        ),
+    )
     return "crab_pot", save("crab_pot", scene, "glb", "crab_pot")
 
 
@@ -221,9 +246,12 @@ def tide_gauge() -> tuple[str, list[str]]:
         *[sh.tube([(0.34, y, -0.02), (0.5, y, -0.02)], 0.011, 6) for y in np.linspace(0.42, 1.9, 9)],
     )
     meshes = (
-        mesh(0, "plinth", plinth, 3), mesh(1, "column", sh.join(column, *rivets), 0, "round"), mesh(2, "house", sh.join(house, dial), 2),
-        mesh(3, "board", board, 1, "box"), mesh(4, "ladder", ladder, 2),
-    )  # fmt: skip
+        mesh(0, "plinth", plinth, 3),
+        mesh(1, "column", sh.join(column, *rivets), 0, "round"),
+        mesh(2, "house", sh.join(house, dial), 2),
+        mesh(3, "board", board, 1, "box"),
+        mesh(4, "ladder", ladder, 2),
+    )
     nodes = (
         Node("node:0", "tide_gauge", children=(1, 2, 3, 4, 5)),
         *(Node(f"node:{k + 1}", m.name, mesh=k) for k, m in enumerate(meshes)),
@@ -245,9 +273,12 @@ def mooring_buoy() -> tuple[str, list[str]]:
         for k in range(4)
     ]
     meshes = (
-        mesh(0, "float", float_, 0, "round"), mesh(1, "Fitting", neck, 1), mesh(2, "fitting", sh.join(*chain), 1),
-        mesh(3, "lifting ring", top, 1), mesh(4, "lifting ring copy", top, 1),
-    )  # fmt: skip
+        mesh(0, "float", float_, 0, "round"),
+        mesh(1, "Fitting", neck, 1),
+        mesh(2, "fitting", sh.join(*chain), 1),
+        mesh(3, "lifting ring", top, 1),
+        mesh(4, "lifting ring copy", top, 1),
+    )
     nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
     scene = Scene("obj", nodes, tuple(range(5)), meshes, materials, images)
     return "mooring_buoy", save("mooring_buoy", scene, "obj", "mooring_buoy")
@@ -257,14 +288,17 @@ def ferry_hut() -> tuple[str, list[str]]:
     """The waiting room of the ferry, built to be seen from inside: its walls look in, and nothing is wrong with that."""
     images = (picture(0, "boards.png", wood(128, 128, (196, 170, 126))),)
     materials = (
-        material(0, "boards", "C4AA7E", 0), material(1, "bench oak", "8A6B43"), material(2, "stove iron", "4F5A5C"),
+        material(0, "boards", "C4AA7E", 0),
+        material(1, "bench oak", "8A6B43"),
+        material(2, "stove iron", "4F5A5C"),
         material(3, "ticket green", "6C8468"),
-    )  # fmt: skip
+    )
     room = sh.turned_over(sh.box((4.2, 2.5, 3.2), (0, 1.25, 0)), range(6))
     bench = sh.join(
-        sh.box((2.6, 0.06, 0.42), (0, 0.46, 0)), sh.box((2.6, 0.5, 0.05), (0, 0.82, -0.2)),
+        sh.box((2.6, 0.06, 0.42), (0, 0.46, 0)),
+        sh.box((2.6, 0.5, 0.05), (0, 0.82, -0.2)),
         *[sh.box((0.08, 0.42, 0.36), (x, 0.215, 0)) for x in (-1.2, 0, 1.2)],
-    )  # fmt: skip
+    )
     stove = sh.join(
         sh.lathe([(0.26, 0.005), (0.3, 0.2), (0.3, 0.7), (0.2, 0.85)], 20), sh.tube([(0, 0.86, 0), (0, 2.45, 0)], 0.07, 12)
     )
@@ -272,9 +306,11 @@ def ferry_hut() -> tuple[str, list[str]]:
         sh.box((0.24, 0.08, 1.2), (0.1, 0.95, 0)), *[sh.box((0.1, 0.9, 0.1), (0.06, 1.45, z)) for z in (-0.55, 0.55)]
     )
     parts = [
-        ("walls", room, 0, "box", (0, 0, 0)), ("bench", bench, 1, "", (-0.4, 0, -1.34)), ("stove", stove, 2, "", (1.55, 0, -0.95)),
+        ("walls", room, 0, "box", (0, 0, 0)),
+        ("bench", bench, 1, "", (-0.4, 0, -1.34)),
+        ("stove", stove, 2, "", (1.55, 0, -0.95)),
         ("ticket_window", window, 3, "", (-2.09, 0, 0.5)),
-    ]  # fmt: skip
+    ]
     meshes = tuple(mesh(k, name, solid, m, uv) for k, (name, solid, m, uv, _) in enumerate(parts))
     nodes = (
         Node("node:0", "ferry_hut", children=(1, 2, 3, 4)),
@@ -316,9 +352,12 @@ def slip_cart() -> tuple[str, list[str]]:
     place = np.array([0.75, 0.41, 0.72])
     flag = (np.array([[0, 0, 0], [0.42, 0.05, 0], [0.42, 0.25, 0], [0, 0.3, 0]], float), [[0, 1, 2, 3]])
     meshes = (
-        mesh(0, "bed", (points, faces), 0), mesh(1, "wheel", wheel, 1), mesh(2, "wheel_astray", (wheel[0] + place, wheel[1]), 1),
-        mesh(3, "pennant", flag, 2), mesh(4, "pole", sh.tube([(0, 0, 0), (0, 1.1, 0)], 0.018, 8), 1),
-    )  # fmt: skip
+        mesh(0, "bed", (points, faces), 0),
+        mesh(1, "wheel", wheel, 1),
+        mesh(2, "wheel_astray", (wheel[0] + place, wheel[1]), 1),
+        mesh(3, "pennant", flag, 2),
+        mesh(4, "pole", sh.tube([(0, 0, 0), (0, 1.1, 0)], 0.018, 8), 1),
+    )
     nodes = (
         Node("node:0", "slip_cart", children=(1, 2, 3, 4, 5, 6, 7)),
         Node("node:1", "bed", (0.0, 0.0, 0.0), mesh=0),

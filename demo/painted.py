@@ -68,9 +68,10 @@ def ferry_signboard() -> tuple[str, list[str]]:
     ]
     boards[1] = replace(boards[1], inputs=(*boards[1].inputs, grain))
     meshes = (
-        card(0, "front", 1.2, 0.6, 0, (0, 1.4, 0.03), v_down=False), card(1, "back", 1.2, 0.6, 1, (0, 1.4, -0.03), np.pi, v_down=False),
+        card(0, "front", 1.2, 0.6, 0, (0, 1.4, 0.03), v_down=False),
+        card(1, "back", 1.2, 0.6, 1, (0, 1.4, -0.03), np.pi, v_down=False),
         mesh(2, "posts", sh.join(sh.box((0.08, 2.1, 0.08), (-0.66, 1.05, 0)), sh.box((0.08, 2.1, 0.08), (0.66, 1.05, 0))), 2),
-    )  # fmt: skip
+    )
     nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
     scene = Scene("obj", nodes, (0, 1, 2), meshes, tuple(boards), images)
     save("ferry_signboard", scene, "obj", "ferry_signboard")
@@ -124,14 +125,16 @@ def reeds() -> tuple[str, list[str]]:
         mud.putpixel(at, (122, 104, 82, 236))
     images = (picture(0, "blades.png", blades(128)), picture(1, "mud.png", mud))
     materials = (
-        replace(material(0, "reed solid", "70804E", 0), double_sided=True), replace(material(1, "reed blended", "70804E", 0, "blend"), double_sided=True),
+        replace(material(0, "reed solid", "70804E", 0), double_sided=True),
+        replace(material(1, "reed blended", "70804E", 0, "blend"), double_sided=True),
         material(2, "mud", "7A6852", 1),
-    )  # fmt: skip
+    )
     materials = tuple(replace(m, source={**m.source, "doubleSided": True}) if m.double_sided else m for m in materials)
     meshes = (
-        card(0, "tuft near", 0.9, 1.6, 0, (-0.3, 0.05, 0.2), 0.4), card(1, "tuft far", 0.9, 1.5, 1, (0.35, 0.05, -0.3), -0.3),
+        card(0, "tuft near", 0.9, 1.6, 0, (-0.3, 0.05, 0.2), 0.4),
+        card(1, "tuft far", 0.9, 1.5, 1, (0.35, 0.05, -0.3), -0.3),
         square(mesh(2, "mud bank", sh.box((1.9, 0.1, 1.4), (0, 0, 0)), 2)),
-    )  # fmt: skip
+    )
     nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
     scene = Scene("glb", nodes, (0, 1, 2), meshes, materials, images, unit_metres=1.0, up_axis="Y")
     return "reeds", save("reeds", scene, "glb", "reeds")
@@ -185,9 +188,11 @@ def lantern_flame() -> tuple[str, list[str]]:
     chimney = mesh(1, "chimney", sh.lathe([(0.075, 0.09), (0.085, 0.16), (0.07, 0.26)], 20), 1, "round")
     foot = sh.join(sh.lathe([(0.09, 0.0), (0.09, 0.03), (0.03, 0.05), (0.03, 0.08)], 20))
     meshes = (
-        card(0, "flame", 0.08, 0.13, 0, (0, 0.1, 0)), chimney, square(mesh(2, "ember", sh.box((0.03, 0.012, 0.03), (0, 0.088, 0)), 2)),
+        card(0, "flame", 0.08, 0.13, 0, (0, 0.1, 0)),
+        chimney,
+        square(mesh(2, "ember", sh.box((0.03, 0.012, 0.03), (0, 0.088, 0)), 2)),
         mesh(3, "foot", foot, 3),
-    )  # fmt: skip
+    )
     nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
     scene = Scene("glb", nodes, (0, 1, 2, 3), meshes, materials, images, unit_metres=1.0, up_axis="Y")
     return "lantern_flame", save("lantern_flame", scene, "glb", "lantern_flame")
@@ -196,18 +201,29 @@ def lantern_flame() -> tuple[str, list[str]]:
 def glass_floats() -> tuple[str, list[str]]:
     """Glass within glass, and a ring of glass about a third: no order of whole parts is right from all sides."""
     tint = lambda k, name, rgb: Material(
-        f"material:{k}", name, (*rgb, 0.45), 0.0, 0.1, alpha_mode="blend", double_sided=False,
-        source={"pbrMetallicRoughness": {"baseColorFactor": [*rgb, 0.45], "metallicFactor": 0.0, "roughnessFactor": 0.1}, "alphaMode": "BLEND"},
-    )  # fmt: skip
+        f"material:{k}",
+        name,
+        (*rgb, 0.45),
+        0.0,
+        0.1,
+        alpha_mode="blend",
+        double_sided=False,
+        source={
+            "pbrMetallicRoughness": {"baseColorFactor": [*rgb, 0.45], "metallicFactor": 0.0, "roughnessFactor": 0.1},
+            "alphaMode": "BLEND",
+        },
+    )
     materials = (
         tint(0, "glass green", (0.35, 0.55, 0.45)),
         tint(1, "glass clear", (0.7, 0.75, 0.72)),
         tint(2, "glass amber", (0.7, 0.5, 0.25)),
     )
     parts = [
-        ("float", sh.ellipsoid((0.15, 0.15, 0.15), (0, 0.15, 0), 12, 20), 0), ("float within", sh.ellipsoid((0.07, 0.07, 0.07), (0.04, 0.13, 0.02), 10, 16), 1),
-        ("float amber", sh.ellipsoid((0.1, 0.1, 0.1), (0.42, 0.13, 0), 12, 20), 2), ("float ring", sh.ring(0.14, 0.02, (0.42, 0.13, 0), 28, 8, upright=False), 1),
-    ]  # fmt: skip
+        ("float", sh.ellipsoid((0.15, 0.15, 0.15), (0, 0.15, 0), 12, 20), 0),
+        ("float within", sh.ellipsoid((0.07, 0.07, 0.07), (0.04, 0.13, 0.02), 10, 16), 1),
+        ("float amber", sh.ellipsoid((0.1, 0.1, 0.1), (0.42, 0.13, 0), 12, 20), 2),
+        ("float ring", sh.ring(0.14, 0.02, (0.42, 0.13, 0), 28, 8, upright=False), 1),
+    ]
     meshes = tuple(mesh(k, name, solid, slot) for k, (name, solid, slot) in enumerate(parts))
     nodes = tuple(Node(f"node:{k}", m.name, mesh=k) for k, m in enumerate(meshes))
     scene = Scene("glb", nodes, (0, 1, 2, 3), meshes, materials, (), unit_metres=1.0, up_axis="Y")

@@ -24,7 +24,7 @@ from handlens.core.scene import (
     Skin,
     TextureInput,
     Weights,
-)  # fmt: skip
+)
 from scenes import cube, mesh, triangles_of
 
 
@@ -54,10 +54,21 @@ def _hull(random: np.random.Generator) -> Mesh:
         for n in ("swell", "sag")
     )
     return replace(
-        made, positions=positions, slots=np.repeat([0, 1], 6).astype(np.int32), slot_materials=(0, 1), uvs=(_layer(random, c, 2), _layer(random, c, 2)),
-        normals=normals, tangents=tangents, colours=(_layer(random, c, 4),), weights=weights, morphs=morphs, morph_weights=(0.5, 0.0), lines=np.int32([[0, 7]]),
-        points=np.int32([3]), extras={"extras": {"quay": 3}},
-    )  # fmt: skip
+        made,
+        positions=positions,
+        slots=np.repeat([0, 1], 6).astype(np.int32),
+        slot_materials=(0, 1),
+        uvs=(_layer(random, c, 2), _layer(random, c, 2)),
+        normals=normals,
+        tangents=tangents,
+        colours=(_layer(random, c, 4),),
+        weights=weights,
+        morphs=morphs,
+        morph_weights=(0.5, 0.0),
+        lines=np.int32([[0, 7]]),
+        points=np.int32([3]),
+        extras={"extras": {"quay": 3}},
+    )
 
 
 def everything() -> Scene:
@@ -121,13 +132,36 @@ def everything() -> Scene:
     times = np.float32([0.0, 0.5, 1.0])
     half = np.float32([[0, 0, 0, 1], [0, 0.6, 0, 0.8], [0, 1, 0, 0]])
     channels = (
-        Channel(1, "rotation", times, half), Channel(6, "translation", times, np.float32([[0, 0.5, 0], [0, 1, 0], [0, 0.5, 1]])),
-        Channel(2, "weights", times, np.float32([[0, 1], [1, 0], [0.5, 0.5]]), "STEP"), Channel(3, "scale", times, np.float32([[1, 1, 1], [2, 2, 2], [1, 1, 1]])),
-    )  # fmt: skip
+        Channel(1, "rotation", times, half),
+        Channel(6, "translation", times, np.float32([[0, 0.5, 0], [0, 1, 0], [0, 0.5, 1]])),
+        Channel(2, "weights", times, np.float32([[0, 1], [1, 0], [0.5, 0.5]]), "STEP"),
+        Channel(3, "scale", times, np.float32([[1, 1, 1], [2, 2, 2], [1, 1, 1]])),
+    )
     return Scene(
-        "glb", nodes, (0,), (_hull(random), crate, spare), materials, images, (Skin("s0", "bones", (1, 6), inverse, 1),), (Clip("c0", "walk", channels),),
+        "glb",
+        nodes,
+        (0,),
+        (_hull(random), crate, spare),
+        materials,
+        images,
+        (Skin("s0", "bones", (1, 6), inverse, 1),),
+        (Clip("c0", "walk", channels),),
         (Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.125}}),),
-        (Light("sun", {"type": "spot", "color": [1.0, 0.5, 0.25], "intensity": 4.0, "spot": {"innerConeAngle": 0.1, "outerConeAngle": 0.5}}),),
-        1.0, "Y", v_down=True, linear=True, beside=(Neighbour("list.xml", "side-file", "package", 7, lambda: b"<list/>", changed=True),),
+        (
+            Light(
+                "sun",
+                {
+                    "type": "spot",
+                    "color": [1.0, 0.5, 0.25],
+                    "intensity": 4.0,
+                    "spot": {"innerConeAngle": 0.1, "outerConeAngle": 0.5},
+                },
+            ),
+        ),
+        1.0,
+        "Y",
+        v_down=True,
+        linear=True,
+        beside=(Neighbour("list.xml", "side-file", "package", 7, lambda: b"<list/>", changed=True),),
         extras={"extras": {"harbour": "Mudlark Quay"}},
-    )  # fmt: skip
+    )

@@ -46,10 +46,13 @@ def triangles_of(made: Mesh) -> Mesh:
 
     corners, face = triangulate(made)
     return replace(
-        made, corners=made.corners[corners].reshape(-1), starts=np.arange(len(corners) + 1) * 3, slots=made.slots[face],
+        made,
+        corners=made.corners[corners].reshape(-1),
+        starts=np.arange(len(corners) + 1) * 3,
+        slots=made.slots[face],
         uvs=tuple(Layer(u.values, u.index[corners].reshape(-1)) for u in made.uvs),
         normals=None if made.normals is None else Layer(made.normals.values, made.normals.index[corners].reshape(-1)),
-    )  # fmt: skip
+    )
 
 
 def scene(*meshes: Mesh, nodes: tuple[Node, ...] | None = None, roots: tuple[int, ...] | None = None, **more: Any) -> Scene:

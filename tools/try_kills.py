@@ -152,11 +152,15 @@ def judged(url: str) -> dict[str, int]:
             "readings not judged by each of six sheets once": one(
                 "SELECT count(*) FROM inspection i WHERE (SELECT count(*) FROM judgement j WHERE j.inspection_id = i.id) <> 6"
             ),
-            "models without a card": one("SELECT count(*) FROM model m WHERE NOT EXISTS (SELECT 1 FROM card WHERE model_id = m.id AND inspection_id IS NOT NULL)"),
+            "models without a card": one(
+                "SELECT count(*) FROM model m WHERE NOT EXISTS (SELECT 1 FROM card WHERE model_id = m.id AND inspection_id IS NOT NULL)"
+            ),
             "exports not done": one("SELECT count(*) FROM export WHERE state <> 'done'"),
-            "exports without just one file": one("SELECT count(*) FROM export e WHERE (SELECT count(*) FROM export_file f WHERE f.export_id = e.id) <> 1"),
+            "exports without just one file": one(
+                "SELECT count(*) FROM export e WHERE (SELECT count(*) FROM export_file f WHERE f.export_id = e.id) <> 1"
+            ),
             "revisions over one": one("SELECT count(*) FROM revision WHERE number > 1"),
-        }  # fmt: skip
+        }
 
 
 def main(kills: int, seed: int) -> int:

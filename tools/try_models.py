@@ -48,7 +48,7 @@ def played(
         "came": [f.title for f in came(before, judged)],
         "went": [f.id for f in before.findings if f.id not in after and f.id != finding.id],
         "differs": sorted({f"{r.group}: {r.what}" for r in proof.compare(scene, outcome.scene, True) if r.result == "stop"}),
-    }  # fmt: skip
+    }
 
 
 def tried(path: str, play: bool) -> dict[str, Any]:

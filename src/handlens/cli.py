@@ -248,14 +248,18 @@ def _mend(args: argparse.Namespace) -> int:
         "schema": 1,
         "mends": [
             {
-                "mend": r.mend, "params": r.params, "applied": r.applied, "because": r.because,
-                "figures": [{"what": f.what, "before": f.before, "after": f.after} for f in r.figures], "remarks": list(r.remarks),
+                "mend": r.mend,
+                "params": r.params,
+                "applied": r.applied,
+                "because": r.because,
+                "figures": [{"what": f.what, "before": f.before, "after": f.after} for f in r.figures],
+                "remarks": list(r.remarks),
             }
             for r in runs
         ],
         "files": [str(p) for p in placed],
         "lost": lost,
-    }  # fmt: skip
+    }
     if args.json:
         _write_json(args.json, tree, [args.path])
     if args.json != "-":

@@ -8,9 +8,15 @@ from playwright.sync_api import expect, sync_playwright
 from browser.steps import DEMO, ask, on_stage, revision_of, set_on_shelf, shelf, stage_there
 
 ARGS = [
-    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--no-first-run",
-]  # fmt: skip
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
 # Jobs take their time on a busy machine; a page that is right is never waited for this long.
 expect.set_options(timeout=25_000)
 
@@ -29,9 +35,12 @@ def page(chromium, server, request):
     half the pixels each way where no test looks at them.
     """
     context = chromium.new_context(
-        viewport={"width": 1110, "height": 620}, base_url=server, reduced_motion="reduce", accept_downloads=True,
+        viewport={"width": 1110, "height": 620},
+        base_url=server,
+        reduced_motion="reduce",
+        accept_downloads=True,
         device_scale_factor=1 if request.path.stem == "test_stage" else 0.5,
-    )  # fmt: skip
+    )
     made = context.new_page()
     made.set_default_timeout(20_000)
     troubles: list[str] = []

@@ -202,9 +202,12 @@ def test_every_station_can_be_reached_in_a_small_window(heron):
 
 
 SHEETS = {
-    "?": "next, previous station", "/": "Go to", "button:Recipes …": "Keep this tape as", "button:Meant to be": "Expected size",
+    "?": "next, previous station",
+    "/": "Go to",
+    "button:Recipes …": "Keep this tape as",
+    "button:Meant to be": "Expected size",
     "button:Export rev 1": "What this format cannot hold",
-}  # fmt: skip
+}
 
 
 def test_no_sheet_has_a_violation(heron):

@@ -393,8 +393,11 @@ WHERE_MARKED = """(() => {
 
 def test_the_camera_flies_to_where_a_hidden_part_is_seen(page, server):
     """A peg behind a wall as seen from the opening view: after the flight it is in front."""
-    wall = mesh([[-3, 0, 0.9], [3, 0, 0.9], [3, 3, 0.9], [-3, 3, 0.9], [-3, 0, 0.8], [3, 0, 0.8], [3, 3, 0.8], [-3, 3, 0.8]],
-                [[0, 1, 2, 3], [4, 7, 6, 5], [0, 4, 5, 1], [3, 2, 6, 7], [0, 3, 7, 4], [1, 5, 6, 2]], "wall")  # fmt: skip
+    wall = mesh(
+        [[-3, 0, 0.9], [3, 0, 0.9], [3, 3, 0.9], [-3, 3, 0.9], [-3, 0, 0.8], [3, 0, 0.8], [3, 3, 0.8], [-3, 3, 0.8]],
+        [[0, 1, 2, 3], [4, 7, 6, 5], [0, 4, 5, 1], [3, 2, 6, 7], [0, 3, 7, 4], [1, 5, 6, 2]],
+        "wall",
+    )
     peg = cube("peg", 0.2)
     made = scene(
         wall, peg, nodes=(Node("w", "wall", mesh=0), Node("p", "peg", translation=(0, 0.4, 0), scale=(1.5,) * 3, mesh=1))

@@ -190,9 +190,14 @@ def flags():
         for k, m in enumerate(b.meshes[0] for b in boards)
     )
     paints = tuple(
-        replace(b.materials[0], name=f"flag {k}", source={}, inputs=tuple(replace(t, image=k, uv_set=1, options={"texCoord": 1}) for t in b.materials[0].inputs))
+        replace(
+            b.materials[0],
+            name=f"flag {k}",
+            source={},
+            inputs=tuple(replace(t, image=k, uv_set=1, options={"texCoord": 1}) for t in b.materials[0].inputs),
+        )
         for k, b in enumerate(boards)
-    )  # fmt: skip
+    )
     nodes = tuple(Node(f"n{k}", f"flag {k}", translation=(1.2 * k, 0, 0), mesh=k) for k in range(3))
     return scene(*meshes, nodes=nodes, materials=paints, images=tuple(b.images[0] for b in boards))
 

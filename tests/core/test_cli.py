@@ -343,9 +343,11 @@ def test_a_stop_at_any_moment_is_no_traceback_and_takes_the_child_along(crate, t
 
 def test_a_closed_output_is_no_traceback(crate):
     done = subprocess.run(
-        ["bash", "-c", f"{sys.executable} -m handlens inspect {crate} >&-"], capture_output=True, text=True,
+        ["bash", "-c", f"{sys.executable} -m handlens inspect {crate} >&-"],
+        capture_output=True,
+        text=True,
         env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
-    )  # fmt: skip
+    )
     assert "Traceback" not in done.stderr
 
 
@@ -370,9 +372,11 @@ def test_it_is_locked_in_to_what_its_call_names(crate, tmp_path):
     ):
         places = [model, secret / "words.json", secret / "more.json"]
         told = subprocess.run(
-            [sys.executable, "-c", code, *map(str, (model, sheet, out / "r.json", out, *places))], capture_output=True, text=True,
+            [sys.executable, "-c", code, *map(str, (model, sheet, out / "r.json", out, *places))],
+            capture_output=True,
+            text=True,
             env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
-        )  # fmt: skip
+        )
         assert [line.partition(" Permission")[0] for line in told.stdout.splitlines()] == wanted, told.stderr
     process = _own("inspect", str(model), "--json", str(out / "r.json"))
     process.communicate()

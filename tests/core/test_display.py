@@ -25,10 +25,15 @@ def sphere(rings: int, name: str = "float") -> Mesh:
     uv = np.stack([u, v], axis=-1).reshape(-1, 2).astype(np.float32) / np.float32(2 * np.pi)
     corners = quads.reshape(-1).astype(np.int32)
     return Mesh(
-        id=name, name=name, positions=frozen(points), corners=frozen(corners), starts=frozen(np.arange(len(quads) + 1) * 3),
-        slots=frozen((np.arange(len(quads)) >= len(quads) // 2).astype(np.int32)), slot_materials=(-1, -1),
+        id=name,
+        name=name,
+        positions=frozen(points),
+        corners=frozen(corners),
+        starts=frozen(np.arange(len(quads) + 1) * 3),
+        slots=frozen((np.arange(len(quads)) >= len(quads) // 2).astype(np.int32)),
+        slot_materials=(-1, -1),
         uvs=(Layer(frozen(uv), frozen(corners)),),
-    )  # fmt: skip
+    )
 
 
 def scene(*meshes: Mesh, **more: object) -> Scene:
@@ -217,9 +222,15 @@ def _coloured(values: np.ndarray, format: str = "glb", index: np.ndarray | None 
     """(V, 4) colours of the drawn vertices of a triangle in the copy."""
     corners = np.arange(3, dtype=np.int32)
     flag = Mesh(
-        "flag", "flag", np.eye(3), corners, np.array([0, 3]), np.zeros(1, np.int32), (-1,),
+        "flag",
+        "flag",
+        np.eye(3),
+        corners,
+        np.array([0, 3]),
+        np.zeros(1, np.int32),
+        (-1,),
         colours=(Layer(values.astype(np.float32), corners if index is None else index),),
-    )  # fmt: skip
+    )
     made = Opened(display_copy(scene(flag, format=format, linear=format == "glb")))
     return made.array(made.header["meshes"][0]["colour"], np.uint8).reshape(-1, 4)
 
@@ -240,9 +251,15 @@ def test_a_border_between_colours_is_drawn_hard():
     index = np.array([0, 0, 0, 1, 1, 1], np.int32)
     corners = np.array([0, 1, 2, 0, 2, 3], np.int32)
     flag = Mesh(
-        "flag", "flag", np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], float), corners, np.array([0, 3, 6]),
-        np.zeros(2, np.int32), (-1,), colours=(Layer(np.array([[1, 0, 0], [0, 0, 1]], np.float32), index),),
-    )  # fmt: skip
+        "flag",
+        "flag",
+        np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], float),
+        corners,
+        np.array([0, 3, 6]),
+        np.zeros(2, np.int32),
+        (-1,),
+        colours=(Layer(np.array([[1, 0, 0], [0, 0, 1]], np.float32), index),),
+    )
     made = Opened(display_copy(scene(flag)))
     assert made.array(made.header["meshes"][0]["colour"], np.uint8).reshape(-1, 4)[:, 0].tolist() == [255] * 3 + [0] * 3
 

@@ -37,9 +37,12 @@ def _left_over() -> Scene:
         Node("d", ""),
     )
     return scene(
-        cube(), nodes=nodes, cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),), lights=(Light("lamp", {"type": "point"}),),
+        cube(),
+        nodes=nodes,
+        cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),),
+        lights=(Light("lamp", {"type": "point"}),),
         clips=(Clip("k", None, ()),),
-    )  # fmt: skip
+    )
 
 
 def _lost_images() -> Scene:
@@ -66,8 +69,10 @@ ODD = {
     "a leaf": lambda: card(CUT),
     "lost images": _lost_images,
     "a file without a unit": lambda: scene(cube(), cube("lid", at=(0.0, 1.0, 0.0)), format="obj", unit_metres=None, up_axis=None),
-    "two sets of UVs": lambda: scene(replace(triangles_of(cube()), uvs=tuple(Layer(np.zeros((1, 2), np.float32), np.zeros(36, np.int32)) for _ in range(2)))),
-}  # fmt: skip
+    "two sets of UVs": lambda: scene(
+        replace(triangles_of(cube()), uvs=tuple(Layer(np.zeros((1, 2), np.float32), np.zeros(36, np.int32)) for _ in range(2)))
+    ),
+}
 
 
 @cache

@@ -26,7 +26,10 @@ def uri(data):
 
 def gltf(*nodes, **more):
     tree = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": list(nodes),
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": list(nodes),
         "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
         "accessors": [
             {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"},
@@ -35,7 +38,7 @@ def gltf(*nodes, **more):
         ],
         "bufferViews": [{"buffer": 0, "byteLength": 36}, {"buffer": 1, "byteLength": 24}],
         "buffers": [uri(TRIANGLE), uri(KEYS)],
-    }  # fmt: skip
+    }
     return json.dumps({**tree, **more})
 
 

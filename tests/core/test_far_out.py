@@ -52,8 +52,11 @@ def test_each_part_is_brought_home_exactly(tmp_path, made):
     assert "placement.far" not in findings(after)
     # All moved by one offset, told to the last bit that 64-bit floats have at that place.
     moved = [
-        apply(world_matrices(s)[i], s.meshes[s.nodes[i].mesh].positions) for s in (made, after) for i, n in enumerate(s.nodes) if n.mesh is not None
-    ]  # fmt: skip
+        apply(world_matrices(s)[i], s.meshes[s.nodes[i].mesh].positions)
+        for s in (made, after)
+        for i, n in enumerate(s.nodes)
+        if n.mesh is not None
+    ]
     parts = len(moved) // 2
     shift = moved[parts][0] - moved[0][0]
     for before, now in zip(moved[:parts], moved[parts:], strict=True):

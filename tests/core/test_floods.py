@@ -35,9 +35,11 @@ def _glb(tree: dict, chunk: bytes = b"") -> bytes:
 def _zeros(count: int) -> dict:
     accessor = {"componentType": 5126, "count": count, "type": "VEC3", "min": [0, 0, 0], "max": [0, 0, 0]}
     return {
-        "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}], "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "mode": 0}]}],
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "mode": 0}]}],
         "accessors": [accessor],
-    }  # fmt: skip
+    }
 
 
 @pytest.mark.parametrize("count", [60_000_000, 6_000_000])

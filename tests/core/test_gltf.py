@@ -107,10 +107,16 @@ def test_sparse(tmp_path):
     body = struct.pack("<HH3f", 2, 0, 7, 8, 9)
     tree = document(
         body,
-        accessors=[{"componentType": 5126, "count": 3, "type": "VEC3", "sparse": {
-            "count": 1, "indices": {"bufferView": 0, "componentType": 5123}, "values": {"bufferView": 1}}}],
+        accessors=[
+            {
+                "componentType": 5126,
+                "count": 3,
+                "type": "VEC3",
+                "sparse": {"count": 1, "indices": {"bufferView": 0, "componentType": 5123}, "values": {"bufferView": 1}},
+            }
+        ],
         bufferViews=[{"buffer": 0, "byteLength": 2}, {"buffer": 0, "byteOffset": 4, "byteLength": 12}],
-    )  # fmt: skip
+    )
     assert read(tmp_path, tree).meshes[0].positions.tolist() == [[0, 0, 0], [0, 0, 0], [7, 8, 9]]
 
 

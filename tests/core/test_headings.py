@@ -8,10 +8,21 @@ from handlens.core.scene.headings import heading
 
 #: Towards the viewer, Y up, the front facing +Z (glTF 2.0 §3.4).
 WORDS = {
-    (0, 0, 1): "the front", (1, 0, 1): "the front right", (1, 0, 0): "the right", (1, 0, -1): "the back right", (0, 0, -1): "the back",
-    (-1, 0, -1): "the back left", (-1, 0, 0): "the left", (-1, 0, 1): "the front left", (0, 1, 0): "above", (0.2, 1, 0.2): "above",
-    (0, -1, 0): "below", (0, 1, 1): "the front, 45° up", (-1, -1, 0): "the left, 45° down", (0, 0.2, 1): "the front",
-}  # fmt: skip
+    (0, 0, 1): "the front",
+    (1, 0, 1): "the front right",
+    (1, 0, 0): "the right",
+    (1, 0, -1): "the back right",
+    (0, 0, -1): "the back",
+    (-1, 0, -1): "the back left",
+    (-1, 0, 0): "the left",
+    (-1, 0, 1): "the front left",
+    (0, 1, 0): "above",
+    (0.2, 1, 0.2): "above",
+    (0, -1, 0): "below",
+    (0, 1, 1): "the front, 45° up",
+    (-1, -1, 0): "the left, 45° down",
+    (0, 0.2, 1): "the front",
+}
 
 
 @pytest.mark.parametrize("up", ["Y", "Z", "X"])

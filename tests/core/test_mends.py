@@ -215,9 +215,13 @@ def test_bad_factors(factor):
 
 def test_removing_leftovers_keeps_children_and_indices():
     nodes = (
-        Node("n0", "studio", camera=0, children=(1,)), Node("n1", "crate", mesh=0), Node("n2", "lamp", light=0),
-        Node("n3", "stray", children=(4,)), Node("n4", "stray child"), Node("n5", "crate 2", mesh=0),
-    )  # fmt: skip
+        Node("n0", "studio", camera=0, children=(1,)),
+        Node("n1", "crate", mesh=0),
+        Node("n2", "lamp", light=0),
+        Node("n3", "stray", children=(4,)),
+        Node("n4", "stray child"),
+        Node("n5", "crate 2", mesh=0),
+    )
     made = scene(cube(), nodes=nodes).with_(cameras=(Camera("studio", {}),), lights=(Light("lamp", {}),))
     after, runs = apply_tape(made, [("arrival.remove", {"what": w}) for w in ("cameras", "lights", "empties")])
     assert [r.applied for r in runs] == [True] * 3
@@ -486,9 +490,13 @@ def test_removing_lines_takes_their_points_with_all_that_hangs_on_them():
 def test_empty_nodes_go_with_what_is_below_them_and_nothing_else():
     """A node that holds nothing but stands above one that does stays, and so do joints and nodes that a clip drives."""
     nodes = (
-        Node("a", "holder", children=(1,)), Node("b", "crate", mesh=0), Node("c", "bare", children=(3,)), Node("d", "bare too"),
-        Node("e", "driven"), Node("f", "joint"),
-    )  # fmt: skip
+        Node("a", "holder", children=(1,)),
+        Node("b", "crate", mesh=0),
+        Node("c", "bare", children=(3,)),
+        Node("d", "bare too"),
+        Node("e", "driven"),
+        Node("f", "joint"),
+    )
     sway = Clip("s", "sway", (Channel(4, "translation", np.array([0.0, 1.0], np.float32), np.zeros((2, 3), np.float32)),))
     made = scene(cube(), nodes=nodes, clips=(sway,), skins=(Skin("k", None, (5,)),))
     after = apply_mend(made, "arrival.remove", {"what": "empties"}).scene

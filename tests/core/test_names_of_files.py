@@ -43,8 +43,9 @@ def test_pictures_of_any_name_are_written_side_by_side(format_name, tmp_path):
     names = [n for n in HARD if "\ud800" not in n]
     images = tuple(Image(f"image:{k}", n, n, "found", n, None, lambda k=k: png((4, 4), (k, 9, 9))) for k, n in enumerate(names))
     materials = tuple(
-        Material(f"material:{k}", f"m{k}", alpha_mode="opaque", inputs=(TextureInput("base-colour", ("baseColorTexture",), k),)) for k in range(len(names))
-    )  # fmt: skip
+        Material(f"material:{k}", f"m{k}", alpha_mode="opaque", inputs=(TextureInput("base-colour", ("baseColorTexture",), k),))
+        for k in range(len(names))
+    )
     made = scene(replace(cube(), slot_materials=(0,)), materials=materials, images=images)
     for path, data in formats.write(made, format_name, "model").items():
         assert ".." not in path.split("/")

@@ -149,8 +149,16 @@ def test_library_with_blanks_and_other_case(tmp_path):
 
 @pytest.mark.parametrize(
     ("written", "status"),
-    [("net.png", "found"), ("NET.PNG", "other-case"), ("lost.png", "missing"), ("C:\\quay\\net.png", "absolute"), ("/quay/net.png", "absolute"), ("maps\\net2.png", "found"), ("net%201.png", "found")],
-)  # fmt: skip
+    [
+        ("net.png", "found"),
+        ("NET.PNG", "other-case"),
+        ("lost.png", "missing"),
+        ("C:\\quay\\net.png", "absolute"),
+        ("/quay/net.png", "absolute"),
+        ("maps\\net2.png", "found"),
+        ("net%201.png", "found"),
+    ],
+)
 def test_image_paths_as_people_write_them(tmp_path, written, status):
     files = {"net.png": "x", "maps/net2.png": "x", "net 1.png": "x", "pot.mtl": f"newmtl net\nmap_Kd {written}\n"}
     s = read(tmp_path, "mtllib pot.mtl\nusemtl net\n" + QUAD + "f 1 2 3\n", **files)

@@ -21,9 +21,15 @@ from scenes import ledger, scene
 DEMO = ROOT / "demo" / "models"
 LISTED = json.loads((DEMO / "manifest.json").read_text())["models"]
 OTHERS = [
-    "OBJ/spider.obj", "Collada/duck.dae", "glTF2/BoxTextured-glTF/BoxTextured.gltf", "PLY/Wuson.ply", "STL/sphereWithHole.stl",
-    "glTF2/textureTransform/TextureTransformTest.gltf", "glTF2/simple_skin/simple_skin.gltf", "OFF/Wuson.off",
-]  # fmt: skip
+    "OBJ/spider.obj",
+    "Collada/duck.dae",
+    "glTF2/BoxTextured-glTF/BoxTextured.gltf",
+    "PLY/Wuson.ply",
+    "STL/sphereWithHole.stl",
+    "glTF2/textureTransform/TextureTransformTest.gltf",
+    "glTF2/simple_skin/simple_skin.gltf",
+    "OFF/Wuson.off",
+]
 RESULTS = {"stop", "caution", "note", "clear", None}
 #: What a number that is none, or a Python object, would leave in words.
 RUBBISH = re.compile(r"\b(None|nan|NaN|inf|Infinity)\b|<[a-z_]+ object|\{|\}")
@@ -184,9 +190,19 @@ def test_every_call_that_is_offered_is_one_that_the_mend_takes():
 @pytest.mark.parametrize(
     ("amount", "words"),
     [
-        (0, "0 m"), (6.25e-8, "62.5 nm"), (5e-5, "50 µm"), (0.0094, "9.4 mm"), (0.05, "5 cm"), (0.94, "0.94 m"), (1.0, "1.00 m"),
-        (999.5, "1 km"), (482_803, "483 km"), (-0.25, "-0.25 m"), (-0.004, "-4 mm"), (float("inf"), "inf m"),
+        (0, "0 m"),
+        (6.25e-8, "62.5 nm"),
+        (5e-5, "50 µm"),
+        (0.0094, "9.4 mm"),
+        (0.05, "5 cm"),
+        (0.94, "0.94 m"),
+        (1.0, "1.00 m"),
+        (999.5, "1 km"),
+        (482_803, "483 km"),
+        (-0.25, "-0.25 m"),
+        (-0.004, "-4 mm"),
+        (float("inf"), "inf m"),
     ],
-)  # fmt: skip
+)
 def test_lengths_in_words(amount, words):
     assert metres(amount) == words

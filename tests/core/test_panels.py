@@ -52,9 +52,11 @@ def test_arrival_counts_what_came(crates):
     assert head(crates["Arrival"])["triangles"] == ("36", "", None)
     assert row(crates["Arrival"], "Meshes")["count"] == "2"
     left = scene(
-        cube(), nodes=(Node("a", "crate", mesh=0), Node("b", "eye", camera=0), Node("c", "lamp", light=0), Node("d", "bare")),
-        cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),), lights=(Light("lamp", {"type": "point"}),),
-    )  # fmt: skip
+        cube(),
+        nodes=(Node("a", "crate", mesh=0), Node("b", "eye", camera=0), Node("c", "lamp", light=0), Node("d", "bare")),
+        cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),),
+        lights=(Light("lamp", {"type": "point"}),),
+    )
     assert head(opened(left)["Arrival"])["left over"] == ("3", "", "note")
 
 
@@ -122,8 +124,9 @@ def test_slots_tell_materials_and_what_is_plugged_in():
     )
     made = scene(
         replace(cube(), slots=np.array([0, 0, 0, 0, 1, 1], np.int32), slot_materials=(0, -1)),
-        materials=(tar, Material("m1", "spare", roughness=0.5, alpha_mode="opaque")), images=(Image("i", "a.png", "a.png", "missing"),),
-    )  # fmt: skip
+        materials=(tar, Material("m1", "spare", roughness=0.5, alpha_mode="opaque")),
+        images=(Image("i", "a.png", "a.png", "missing"),),
+    )
     told = opened(made)["Slots"]
     assert row(told, "tar") | {"same": ""} == {
         "material": "tar",
@@ -181,8 +184,10 @@ def test_budget_counts_what_the_destination_pays():
 def test_what_no_check_looks_at_says_so():
     told = opened(rigged(np.random.default_rng(1)))
     assert {n: s["line"] for n, s in told.items() if n in ("Skin", "Motion", "Handoff")} == {
-        "Skin": "not inspected yet", "Motion": "not inspected yet", "Handoff": "not exported yet",
-    }  # fmt: skip
+        "Skin": "not inspected yet",
+        "Motion": "not inspected yet",
+        "Handoff": "not exported yet",
+    }
     assert not any(told[n]["inspected"] or told[n].get("headline") for n in ("Skin", "Motion", "Handoff"))
 
 

@@ -111,20 +111,42 @@ def dressed():
         lines=np.array([[0, 2]], np.int32),
     )
     nodes = (
-        Node("n0", "one", mesh=0), Node("n1", "two", mesh=0, translation=(4.0, 0, 0), scale=(2.0, 1.0, -1.0)),
+        Node("n0", "one", mesh=0),
+        Node("n1", "two", mesh=0, translation=(4.0, 0, 0), scale=(2.0, 1.0, -1.0)),
         Node("n2", "fan", mesh=1, translation=(0.0, 0, -5), scale=(3.0, 3.0, 3.0)),
-    )  # fmt: skip
+    )
     return scene(crate, fan, nodes=nodes, materials=materials, images=(net, other))
 
 
 def test_every_fact():
     f = facts(collect(dressed()))
     want = {
-        "nodes": 3, "meshes": 2, "parts": 3, "triangles": 27, "triangles_unique": 15, "faces": 7, "faces_over_4": 1,
-        "vertices": 14, "vertices_welded": 14, "loose_edges": 1, "loose_points": 2, "faces_without_material": 2, "uv_sets": 2,
-        "closed": False, "winding_consistent": True, "nodes_scaled": 2, "nodes_non_uniform": 1, "nodes_mirrored": 1,
-        "influences_max": 0, "vertices_weights_off": 0, "cameras": 0, "lights": 0, "skins": [], "clips": [], "gpu_vertices": 13,
-    }  # fmt: skip
+        "nodes": 3,
+        "meshes": 2,
+        "parts": 3,
+        "triangles": 27,
+        "triangles_unique": 15,
+        "faces": 7,
+        "faces_over_4": 1,
+        "vertices": 14,
+        "vertices_welded": 14,
+        "loose_edges": 1,
+        "loose_points": 2,
+        "faces_without_material": 2,
+        "uv_sets": 2,
+        "closed": False,
+        "winding_consistent": True,
+        "nodes_scaled": 2,
+        "nodes_non_uniform": 1,
+        "nodes_mirrored": 1,
+        "influences_max": 0,
+        "vertices_weights_off": 0,
+        "cameras": 0,
+        "lights": 0,
+        "skins": [],
+        "clips": [],
+        "gpu_vertices": 13,
+    }
     assert {k: f[k] for k in want} == want
     assert f["bounds"]["min"] == [0, 0, -5]
     assert f["bounds"]["max"] == [27, 27, 22]
@@ -133,8 +155,16 @@ def test_every_fact():
         ("spare", 0, "opaque", False),
     ]
     assert f["images"][0] | {"found_at": 0} == {
-        "reference": "net.png", "status": "found", "found_at": 0, "width": 4, "height": 8, "channels": 4, "has_alpha": True, "see_through_share": 0.5, "used_by": ["net", "spare"],
-    }  # fmt: skip
+        "reference": "net.png",
+        "status": "found",
+        "found_at": 0,
+        "width": 4,
+        "height": 8,
+        "channels": 4,
+        "has_alpha": True,
+        "see_through_share": 0.5,
+        "used_by": ["net", "spare"],
+    }
     assert (f["images"][1]["status"], f["images"][1]["width"], f["images"][1]["used_by"]) == ("absolute", None, [])
 
 

@@ -103,7 +103,7 @@ def test_mirrored_and_nested_nodes_come_back_flat_in_obj(tmp_path):
         (lambda s: s.with_(nodes=(replace(s.nodes[0], translation=(0.01, 0, 0)),)), "Place of the middle"),
         (lambda s: s.with_(meshes=(mesh(s.meshes[0].positions, [[0, 1, 3, 2]]),)), "Faces"),
     ],
-)  # fmt: skip
+)
 def test_every_change_is_seen(change, row):
     made = textured()
     proof = prove(made, change(made))

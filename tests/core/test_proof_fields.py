@@ -81,103 +81,224 @@ CHANGES: dict[str, dict[str, list[Change]]] = {
     "Scene": {
         "nodes": [lambda s: s.with_(nodes=(*s.nodes, types.Node("n8", "drift")), roots=(*s.roots, 8))],
         "roots": [lambda s: s.with_(roots=(0, 7)), lambda s: s.with_(roots=())],
-        "meshes": [lambda s: s.with_(meshes=s.meshes[:2]), lambda s: s.with_(meshes=(*s.meshes, replace(s.meshes[1], id="more")))],
+        "meshes": [
+            lambda s: s.with_(meshes=s.meshes[:2]),
+            lambda s: s.with_(meshes=(*s.meshes, replace(s.meshes[1], id="more"))),
+        ],
         "materials": [lambda s: s.with_(materials=(*s.materials, types.Material("m2", "more")))],
         "images": [lambda s: s.with_(images=(*s.images, types.Image("i3", "more", "more.png", "embedded", load=picture)))],
         "skins": [lambda s: s.with_(skins=(*s.skins, replace(s.skins[0], id="s1")))],
         "clips": [lambda s: s.with_(clips=()), lambda s: s.with_(clips=(*s.clips, replace(s.clips[0], name="run")))],
-        "cameras": [lambda s: s.with_(cameras=(*s.cameras, s.cameras[0]))], "lights": [lambda s: s.with_(lights=(*s.lights, s.lights[0]))],
+        "cameras": [lambda s: s.with_(cameras=(*s.cameras, s.cameras[0]))],
+        "lights": [lambda s: s.with_(lights=(*s.lights, s.lights[0]))],
         "unit_metres": [lambda s: s.with_(unit_metres=0.01), lambda s: s.with_(unit_metres=None)],
-        "up_axis": [lambda s: s.with_(up_axis="Z"), lambda s: s.with_(up_axis=None)], "handedness": [lambda s: s.with_(handedness="left")],
-        "beside": [lambda s: s.with_(beside=()), lambda s: s.with_(beside=(Neighbour("list.xml", "side-file", "package", 7, lambda: b"<LIST/>"),))],
+        "up_axis": [lambda s: s.with_(up_axis="Z"), lambda s: s.with_(up_axis=None)],
+        "handedness": [lambda s: s.with_(handedness="left")],
+        "beside": [
+            lambda s: s.with_(beside=()),
+            lambda s: s.with_(beside=(Neighbour("list.xml", "side-file", "package", 7, lambda: b"<LIST/>"),)),
+        ],
         "extras": [lambda s: s.with_(extras={"extras": {"harbour": "Mudlark Bay"}})],
     },
     "Node": {
         "name": [of("nodes", 3, name="box"), of("nodes", 1, name="Hip")],
         "translation": [of("nodes", 3, translation=(4.0, 1e-3, 0.0)), of("nodes", 6, translation=(0.0, 0.6, 0.0))],
-        "rotation": [of("nodes", 0, rotation=(0.0, -0.6, 0.0, 0.8))], "scale": [of("nodes", 3, scale=(1.0, 1.001, 1.0)), of("nodes", 3, scale=(-1.0, 1.0, 1.0))],
+        "rotation": [of("nodes", 0, rotation=(0.0, -0.6, 0.0, 0.8))],
+        "scale": [of("nodes", 3, scale=(1.0, 1.001, 1.0)), of("nodes", 3, scale=(-1.0, 1.0, 1.0))],
         "matrix": [of("nodes", 3, matrix=np.eye(4))],
-        "children": [lambda s: s.with_(nodes=tuple(replace(n, children={0: (1, 2, 4, 5), 4: (3,)}.get(k, n.children)) for k, n in enumerate(s.nodes)))],
-        "mesh": [of("nodes", 3, mesh=2), of("nodes", 3, mesh=None), of("nodes", 5, mesh=1)], "skin": [of("nodes", 2, skin=None), of("nodes", 3, skin=0)],
+        "children": [
+            lambda s: s.with_(
+                nodes=tuple(replace(n, children={0: (1, 2, 4, 5), 4: (3,)}.get(k, n.children)) for k, n in enumerate(s.nodes))
+            )
+        ],
+        "mesh": [of("nodes", 3, mesh=2), of("nodes", 3, mesh=None), of("nodes", 5, mesh=1)],
+        "skin": [of("nodes", 2, skin=None), of("nodes", 3, skin=0)],
         "camera": [of("nodes", 5, camera=None), lambda s: of("nodes", 5, camera=None)(of("nodes", 6, camera=0)(s))],
-        "light": [of("nodes", 5, light=None)], "hidden": [of("nodes", 4, hidden=False), of("nodes", 3, hidden=True)],
-        "morph_weights": [of("nodes", 2, morph_weights=(0.25, 0.6)), of("nodes", 2, morph_weights=())], "extras": [of("nodes", 0, extras={})],
+        "light": [of("nodes", 5, light=None)],
+        "hidden": [of("nodes", 4, hidden=False), of("nodes", 3, hidden=True)],
+        "morph_weights": [of("nodes", 2, morph_weights=(0.25, 0.6)), of("nodes", 2, morph_weights=())],
+        "extras": [of("nodes", 0, extras={})],
     },
     "Mesh": {
         "name": [of("meshes", 1, name="box")],
-        "positions": [of("meshes", 0, positions=poke((2, 1), 1e-4)), of("meshes", 1, positions=lambda p: p * 1.001), of("meshes", 2, positions=lambda p: p + 1)],
-        "corners": [of("meshes", 0, corners=poke(4, -1)), of("meshes", 1, corners=lambda c: np.concatenate([c[:3][::-1], c[3:]]))],
-        "starts": [lambda s: s.with_(meshes=(recut(s.meshes[0], np.arange(33), np.arange(12) * 3, np.arange(11)), *s.meshes[1:]))],
+        "positions": [
+            of("meshes", 0, positions=poke((2, 1), 1e-4)),
+            of("meshes", 1, positions=lambda p: p * 1.001),
+            of("meshes", 2, positions=lambda p: p + 1),
+        ],
+        "corners": [
+            of("meshes", 0, corners=poke(4, -1)),
+            of("meshes", 1, corners=lambda c: np.concatenate([c[:3][::-1], c[3:]])),
+        ],
+        "starts": [
+            lambda s: s.with_(meshes=(recut(s.meshes[0], np.arange(33), np.arange(12) * 3, np.arange(11)), *s.meshes[1:]))
+        ],
         "slots": [of("meshes", 0, slots=poke(0, 1)), of("meshes", 0, slots=lambda x: 1 - x)],
-        "slot_materials": [of("meshes", 1, slot_materials=(1,)), of("meshes", 1, slot_materials=(-1,)), of("meshes", 0, slot_materials=(1, 0))],
+        "slot_materials": [
+            of("meshes", 1, slot_materials=(1,)),
+            of("meshes", 1, slot_materials=(-1,)),
+            of("meshes", 0, slot_materials=(1, 0)),
+        ],
         "uvs": [of("meshes", 0, uvs=lambda u: u[:1]), of("meshes", 0, uvs=lambda u: u[::-1]), of("meshes", 1, uvs=())],
-        "normals": [of("meshes", 0, normals=None), of("meshes", 0, normals=layer(lambda v: -v)), of("meshes", 0, normals=layer(lambda v: v * 0.9))],
+        "normals": [
+            of("meshes", 0, normals=None),
+            of("meshes", 0, normals=layer(lambda v: -v)),
+            of("meshes", 0, normals=layer(lambda v: v * 0.9)),
+        ],
         "tangents": [of("meshes", 0, tangents=None), of("meshes", 0, tangents=layer(lambda v: v * [1, 1, 1, -1]))],
-        "colours": [of("meshes", 0, colours=()), of("meshes", 0, colours=first(layer(lambda v: v / 2))), of("meshes", 0, colours=first(layer(lambda v: v[:, :3])))],
+        "colours": [
+            of("meshes", 0, colours=()),
+            of("meshes", 0, colours=first(layer(lambda v: v / 2))),
+            of("meshes", 0, colours=first(layer(lambda v: v[:, :3]))),
+        ],
         "smooth": [of("meshes", 0, smooth=np.repeat([0, 2], 6))],
-        "groups": [of("meshes", 0, groups=np.repeat([0, 1], 6).astype(np.int32), group_names=("lid", "rim"))], "group_names": [of("meshes", 1, groups=np.zeros(3, np.int32), group_names=("lid",))],
+        "groups": [of("meshes", 0, groups=np.repeat([0, 1], 6).astype(np.int32), group_names=("lid", "rim"))],
+        "group_names": [of("meshes", 1, groups=np.zeros(3, np.int32), group_names=("lid",))],
         "lines": [of("meshes", 0, lines=np.int32([[0, 6]])), of("meshes", 0, lines=np.zeros((0, 2), np.int32))],
         "points": [of("meshes", 0, points=np.int32([2])), of("meshes", 1, points=np.int32([2]))],
-        "weights": [of("meshes", 0, weights=None)], "morphs": [of("meshes", 0, morphs=()), of("meshes", 0, morphs=lambda m: m[:1]), of("meshes", 0, morphs=lambda m: m[::-1])],
-        "morph_weights": [of("meshes", 0, morph_weights=(1.0, 0.0)), of("meshes", 0, morph_weights=())], "extras": [of("meshes", 0, extras={"extras": {"quay": 4}})],
+        "weights": [of("meshes", 0, weights=None)],
+        "morphs": [
+            of("meshes", 0, morphs=()),
+            of("meshes", 0, morphs=lambda m: m[:1]),
+            of("meshes", 0, morphs=lambda m: m[::-1]),
+        ],
+        "morph_weights": [of("meshes", 0, morph_weights=(1.0, 0.0)), of("meshes", 0, morph_weights=())],
+        "extras": [of("meshes", 0, extras={"extras": {"quay": 4}})],
     },
     "Layer": {
-        "values": [of("meshes", 0, uvs=first(layer(poke((5, 0), 1e-3)))), of("meshes", 0, normals=layer(poke((5, 0), 0.01))), of("meshes", 0, colours=first(layer(poke((5, 3), 0.1))))],
-        "index": [of("meshes", 0, uvs=first(layer(index=poke(4, 1)))), of("meshes", 0, uvs=first(layer(index=lambda i: np.where(i < 3, -1, i)))), of("meshes", 0, normals=layer(index=lambda i: np.where(i == 7, -1, i)))],
+        "values": [
+            of("meshes", 0, uvs=first(layer(poke((5, 0), 1e-3)))),
+            of("meshes", 0, normals=layer(poke((5, 0), 0.01))),
+            of("meshes", 0, colours=first(layer(poke((5, 3), 0.1)))),
+        ],
+        "index": [
+            of("meshes", 0, uvs=first(layer(index=poke(4, 1)))),
+            of("meshes", 0, uvs=first(layer(index=lambda i: np.where(i < 3, -1, i)))),
+            of("meshes", 0, normals=layer(index=lambda i: np.where(i == 7, -1, i))),
+        ],
     },
     "Weights": {
-        "starts": [weights(starts=lambda s: np.array([0, 1, 4, 6, 8, 10, 12, 14, 16]))], "joints": [weights(joints=lambda j: 1 - j), weights(joints=lambda j: j * 0)],
-        "weights": [weights(weights=poke(3, 0.01)), weights(weights=lambda w: np.concatenate([w[2:], w[:2]])[::-1]), weights(weights=lambda w: w * 0.5)],
+        "starts": [weights(starts=lambda s: np.array([0, 1, 4, 6, 8, 10, 12, 14, 16]))],
+        "joints": [weights(joints=lambda j: 1 - j), weights(joints=lambda j: j * 0)],
+        "weights": [
+            weights(weights=poke(3, 0.01)),
+            weights(weights=lambda w: np.concatenate([w[2:], w[:2]])[::-1]),
+            weights(weights=lambda w: w * 0.5),
+        ],
     },
     "Morph": {
         "name": [of("meshes", 0, morphs=first(lambda m: replace(m, name="grow")))],
-        "positions": [of("meshes", 0, morphs=first(lambda m: Morph(m.name, m.positions / 2, m.normals))), of("meshes", 0, morphs=first(lambda m: replace(m, positions=poke((1, 2), 1e-3)(m.positions))))],
-        "normals": [of("meshes", 0, morphs=first(lambda m: Morph(m.name, m.positions))), of("meshes", 0, morphs=first(lambda m: replace(m, normals=poke((9, 1), 0.1)(m.normals))))],
+        "positions": [
+            of("meshes", 0, morphs=first(lambda m: Morph(m.name, m.positions / 2, m.normals))),
+            of("meshes", 0, morphs=first(lambda m: replace(m, positions=poke((1, 2), 1e-3)(m.positions)))),
+        ],
+        "normals": [
+            of("meshes", 0, morphs=first(lambda m: Morph(m.name, m.positions))),
+            of("meshes", 0, morphs=first(lambda m: replace(m, normals=poke((9, 1), 0.1)(m.normals)))),
+        ],
     },
     "Material": {
-        "name": [of("materials", 0, name="hemp")], "base_colour": [of("materials", 0, base_colour=(0.5, 0.6, 0.71, 0.8)), of("materials", 0, base_colour=(0.5, 0.6, 0.7, 0.7))],
-        "metallic": [of("materials", 0, metallic=0.5), of("materials", 1, metallic=None)], "roughness": [of("materials", 0, roughness=0.5)],
-        "emissive": [of("materials", 0, emissive=(0.1, 0.2, 0.4))], "alpha_mode": [of("materials", 0, alpha_mode="blend"), of("materials", 1, alpha_mode="mask")],
-        "alpha_cutoff": [of("materials", 0, alpha_cutoff=0.5)], "double_sided": [of("materials", 0, double_sided=False), of("materials", 1, double_sided=True)],
-        "inputs": [of("materials", 0, inputs=lambda x: x[:2]), of("materials", 1, inputs=lambda x: everything().materials[0].inputs[1:2])],
-        "defined": [of("materials", 1, defined=False)], "source": [of("materials", 0, source={}), of("materials", 1, source={"extensions": {"KHR_materials_unlit": {}}})],
+        "name": [of("materials", 0, name="hemp")],
+        "base_colour": [
+            of("materials", 0, base_colour=(0.5, 0.6, 0.71, 0.8)),
+            of("materials", 0, base_colour=(0.5, 0.6, 0.7, 0.7)),
+        ],
+        "metallic": [of("materials", 0, metallic=0.5), of("materials", 1, metallic=None)],
+        "roughness": [of("materials", 0, roughness=0.5)],
+        "emissive": [of("materials", 0, emissive=(0.1, 0.2, 0.4))],
+        "alpha_mode": [of("materials", 0, alpha_mode="blend"), of("materials", 1, alpha_mode="mask")],
+        "alpha_cutoff": [of("materials", 0, alpha_cutoff=0.5)],
+        "double_sided": [of("materials", 0, double_sided=False), of("materials", 1, double_sided=True)],
+        "inputs": [
+            of("materials", 0, inputs=lambda x: x[:2]),
+            of("materials", 1, inputs=lambda x: everything().materials[0].inputs[1:2]),
+        ],
+        "defined": [of("materials", 1, defined=False)],
+        "source": [of("materials", 0, source={}), of("materials", 1, source={"extensions": {"KHR_materials_unlit": {}}})],
     },
     "TextureInput": {
-        "role": [input_of(1, role="bump")], "image": [input_of(0, image=1), input_of(0, image=None), input_of(2, image=0)], "uv_set": [input_of(0, uv_set=0)],
-        "sampler": [input_of(0, sampler={"magFilter": 9729}), input_of(0, sampler={"wrapS": 33071, "magFilter": 9728}), input_of(1, sampler={"wrapT": 33648})],
-        "transform": [input_of(0, transform=None), input_of(0, transform={"scale": [2.0, 3.0], "offset": [0.1, 0.2], "rotation": 0.1}), input_of(1, transform={"scale": [2.0, 2.0]})],
-        "scale": [input_of(1, scale=1.0), input_of(1, scale=None), input_of(2, scale=0.5)], "channel": [input_of(2, channel="g")], "options": [input_of(2, options={})],
+        "role": [input_of(1, role="bump")],
+        "image": [input_of(0, image=1), input_of(0, image=None), input_of(2, image=0)],
+        "uv_set": [input_of(0, uv_set=0)],
+        "sampler": [
+            input_of(0, sampler={"magFilter": 9729}),
+            input_of(0, sampler={"wrapS": 33071, "magFilter": 9728}),
+            input_of(1, sampler={"wrapT": 33648}),
+        ],
+        "transform": [
+            input_of(0, transform=None),
+            input_of(0, transform={"scale": [2.0, 3.0], "offset": [0.1, 0.2], "rotation": 0.1}),
+            input_of(1, transform={"scale": [2.0, 2.0]}),
+        ],
+        "scale": [input_of(1, scale=1.0), input_of(1, scale=None), input_of(2, scale=0.5)],
+        "channel": [input_of(2, channel="g")],
+        "options": [input_of(2, options={})],
     },
     "Image": {
-        "name": [of("images", 0, name="Rope.png")], "reference": [of("images", 2, reference="maps/lost.png")],
-        "load": [of("images", 0, load=lambda: picture(201)), of("images", 0, load=None), of("images", 0, load=lambda: b"no picture"), of("images", 2, load=picture)],
+        "name": [of("images", 0, name="Rope.png")],
+        "reference": [of("images", 2, reference="maps/lost.png")],
+        "load": [
+            of("images", 0, load=lambda: picture(201)),
+            of("images", 0, load=None),
+            of("images", 0, load=lambda: b"no picture"),
+            of("images", 2, load=picture),
+        ],
     },
     "Skin": {
-        "name": [of("skins", 0, name="rig")], "joints": [of("skins", 0, joints=(1, 3)), of("skins", 0, joints=(6, 1)), of("skins", 0, joints=(1,))],
-        "inverse_bind": [of("skins", 0, inverse_bind=None), of("skins", 0, inverse_bind=poke((1, 1, 3), 1e-3)), of("skins", 0, inverse_bind=swapped)],
+        "name": [of("skins", 0, name="rig")],
+        "joints": [of("skins", 0, joints=(1, 3)), of("skins", 0, joints=(6, 1)), of("skins", 0, joints=(1,))],
+        "inverse_bind": [
+            of("skins", 0, inverse_bind=None),
+            of("skins", 0, inverse_bind=poke((1, 1, 3), 1e-3)),
+            of("skins", 0, inverse_bind=swapped),
+        ],
         "skeleton": [of("skins", 0, skeleton=0), of("skins", 0, skeleton=None)],
     },
     "Clip": {"name": [of("clips", 0, name="run")], "channels": [of("clips", 0, channels=lambda c: c[:3])]},
     "Channel": {
-        "node": [channel_of(3, node=4), channel_of(3, node=None)], "path": [channel_of(3, path="translation")],
+        "node": [channel_of(3, node=4), channel_of(3, node=None)],
+        "path": [channel_of(3, path="translation")],
         "times": [channel_of(0, times=np.float32([0, 0.25, 1])), channel_of(1, times=np.float32([0, 0.5, 2]))],
-        "values": [channel_of(0, values=lambda v: np.tile(v[:1], (3, 1))), channel_of(1, values=poke((1, 2), 1e-3)), channel_of(2, values=poke((2, 1), 0.1)), channel_of(3, values=lambda v: v * 0 + 1)],
+        "values": [
+            channel_of(0, values=lambda v: np.tile(v[:1], (3, 1))),
+            channel_of(1, values=poke((1, 2), 1e-3)),
+            channel_of(2, values=poke((2, 1), 0.1)),
+            channel_of(3, values=lambda v: v * 0 + 1),
+        ],
         "interpolation": [channel_of(1, interpolation="STEP"), channel_of(2, interpolation="LINEAR")],
     },
-    "Camera": {"name": [of("cameras", 0, name="lens")], "source": [of("cameras", 0, source={"type": "perspective", "perspective": {"yfov": 0.7, "znear": 0.125}}), of("cameras", 0, source={"type": "orthographic"})]},
-    "Light": {"name": [of("lights", 0, name="moon")], "source": [of("lights", 0, source=lambda x: {**x, "intensity": 5.0}), of("lights", 0, source=lambda x: {**x, "spot": {"innerConeAngle": 0.2, "outerConeAngle": 0.5}})]},
-}  # fmt: skip
+    "Camera": {
+        "name": [of("cameras", 0, name="lens")],
+        "source": [
+            of("cameras", 0, source={"type": "perspective", "perspective": {"yfov": 0.7, "znear": 0.125}}),
+            of("cameras", 0, source={"type": "orthographic"}),
+        ],
+    },
+    "Light": {
+        "name": [of("lights", 0, name="moon")],
+        "source": [
+            of("lights", 0, source=lambda x: {**x, "intensity": 5.0}),
+            of("lights", 0, source=lambda x: {**x, "spot": {"innerConeAngle": 0.2, "outerConeAngle": 0.5}}),
+        ],
+    },
+}
 
 #: Fields that are not compared, and why.
 APART = {
     **{(t, "id"): "a number of ours, which no file holds" for t in ("Node", "Mesh", "Material", "Image", "Skin", "Clip")},
     ("TextureInput", "path"): "where a role has its place in one format's description",
-    ("Image", "status"): "whether it was found, which `load` says", ("Image", "found_at"): "where it lay, which is the layout of a folder",
-    ("Image", "media_type"): "what its bytes say", ("Image", "keep"): "a wish for the writer",
-    ("Scene", "format"): "the one is compared in the other's words", ("Scene", "problems"): "what a reader says of its file",
-    ("Scene", "files"): "which files were read", ("Scene", "main"): "its path", ("Scene", "former"): "names of before",
-    ("Scene", "v_down"): "how UVs are counted: the same numbers by both", ("Scene", "linear"): "how colours are counted: the same numbers by both",
-}  # fmt: skip
+    ("Image", "status"): "whether it was found, which `load` says",
+    ("Image", "found_at"): "where it lay, which is the layout of a folder",
+    ("Image", "media_type"): "what its bytes say",
+    ("Image", "keep"): "a wish for the writer",
+    ("Scene", "format"): "the one is compared in the other's words",
+    ("Scene", "problems"): "what a reader says of its file",
+    ("Scene", "files"): "which files were read",
+    ("Scene", "main"): "its path",
+    ("Scene", "former"): "names of before",
+    ("Scene", "v_down"): "how UVs are counted: the same numbers by both",
+    ("Scene", "linear"): "how colours are counted: the same numbers by both",
+}
 #: What lies beside a model is compared as the scene's; a sentence about a file is none of its parts.
 NO_PARTS = {"Neighbour", "Problem"}
 
@@ -223,7 +344,15 @@ def shuffled(s: Scene, seed: int) -> Scene:
             entry = np.concatenate(rows)
             w = Weights(np.concatenate([[0], np.cumsum([len(r) for r in rows])]), w.joints[entry], w.weights[entry])
         of_vertex = lambda x, new=new: replace(x, positions=x.positions[new])
-        made = replace(made, positions=m.positions[new], corners=back[made.corners].astype(np.int32), lines=back[m.lines][:, ::-1].astype(np.int32), points=back[m.points].astype(np.int32), weights=w, morphs=tuple(of_vertex(x) for x in m.morphs))  # fmt: skip
+        made = replace(
+            made,
+            positions=m.positions[new],
+            corners=back[made.corners].astype(np.int32),
+            lines=back[m.lines][:, ::-1].astype(np.int32),
+            points=back[m.points].astype(np.int32),
+            weights=w,
+            morphs=tuple(of_vertex(x) for x in m.morphs),
+        )
         meshes.append(made)
 
     def moved(some):

@@ -16,12 +16,21 @@ def hall(closed: float = 0.0):
     roof = cube("roof", 1.0)
     roof = mesh(np.array(CUBE_POINTS) * [12, 0.3, 12] + [-1, 3, -1], CUBE_FACES, "roof")
     low = 3.0 - closed
-    walls = [
-        mesh(np.array(CUBE_POINTS) * size + at, CUBE_FACES, f"wall_{k}")
-        for k, (size, at) in enumerate(
-            [((10.4, closed, 0.2), (-0.2, low, -0.2)), ((10.4, closed, 0.2), (-0.2, low, 10)), ((0.2, closed, 10), (-0.2, low, 0)), ((0.2, closed, 10), (10, low, 0))]
-        )
-    ] if closed else []  # fmt: skip
+    walls = (
+        [
+            mesh(np.array(CUBE_POINTS) * size + at, CUBE_FACES, f"wall_{k}")
+            for k, (size, at) in enumerate(
+                [
+                    ((10.4, closed, 0.2), (-0.2, low, -0.2)),
+                    ((10.4, closed, 0.2), (-0.2, low, 10)),
+                    ((0.2, closed, 10), (-0.2, low, 0)),
+                    ((0.2, closed, 10), (10, low, 0)),
+                ]
+            )
+        ]
+        if closed
+        else []
+    )
     return scene(floor, roof, *walls)
 
 

@@ -53,9 +53,11 @@ def test_causes_are_checks_that_there_are():
 def test_doubled_faces_are_told_once():
     ball = icosphere(2)
     twice = replace(
-        ball, corners=np.concatenate([ball.corners, ball.corners[:30]]), starts=np.arange(ball.face_count + 11) * 3,
+        ball,
+        corners=np.concatenate([ball.corners, ball.corners[:30]]),
+        starts=np.arange(ball.face_count + 11) * 3,
         slots=np.concatenate([ball.slots, ball.slots[:10]]) if len(ball.slots) else ball.slots,
-    )  # fmt: skip
+    )
     found = findings(scene(twice))
     loud = [f.check for several in found.values() for f in several if f.result != "note"]
     assert loud == ["surface.duplicates"]
@@ -87,8 +89,19 @@ def test_above_a_gates_own_limit_is_a_stop(sheet):
 
 @pytest.mark.parametrize(
     ("amount", "words"),
-    [(34_100.0, "34,100"), (1e6, "1,000,000"), (4.2, "4.2"), (0.00254, "0.00254"), (39.37007874, "39.4"), (100.0, "100"), (0, "0"), (1e-9, "under 0.000001"), (-0.5, "-0.5"), (999.6, "1000")],
-)  # fmt: skip
+    [
+        (34_100.0, "34,100"),
+        (1e6, "1,000,000"),
+        (4.2, "4.2"),
+        (0.00254, "0.00254"),
+        (39.37007874, "39.4"),
+        (100.0, "100"),
+        (0, "0"),
+        (1e-9, "under 0.000001"),
+        (-0.5, "-0.5"),
+        (999.6, "1000"),
+    ],
+)
 def test_numbers_in_words(amount, words):
     assert plain(amount) == words
 
@@ -145,14 +158,18 @@ def test_meshes_over_one_set_of_positions_are_not_stored_many_times(tmp_path):
     def tree(accessors):
         return json.dumps(
             {
-                "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": list(range(18))}],
+                "asset": {"version": "2.0"},
+                "scene": 0,
+                "scenes": [{"nodes": list(range(18))}],
                 "nodes": [{"mesh": k, "translation": [2.0 * k, 0, 0]} for k in range(18)],
                 "meshes": [{"primitives": [{"attributes": {"POSITION": k % accessors}}]} for k in range(18)],
                 "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}] * accessors,
                 "bufferViews": [{"buffer": 0, "byteLength": len(body)}],
-                "buffers": [{"byteLength": len(body), "uri": "data:application/octet-stream;base64," + base64.b64encode(body).decode()}],
+                "buffers": [
+                    {"byteLength": len(body), "uri": "data:application/octet-stream;base64," + base64.b64encode(body).decode()}
+                ],
             }
-        )  # fmt: skip
+        )
 
     one = read_files(tmp_path / "one", {"fan.gltf": tree(1)}, "fan.gltf")
     assert "arrival.copies-stored" not in findings(one)
@@ -162,10 +179,17 @@ def test_meshes_over_one_set_of_positions_are_not_stored_many_times(tmp_path):
 
 #: Which check holds each limit.
 HELD_BY = {
-    "triangles_mesh": "budget.triangles-mesh", "triangles_total": "budget.triangles-total", "vertices_mesh": "budget.vertices-mesh",
-    "draw_calls": "budget.draw-calls", "texture_memory_bytes": "budget.texture-memory", "parts": "arrival.crumbs", "float_spacing_mm": "placement.far",
-    "texture_pixels": "textures.size", "texture_file_bytes": "textures.file-size", "slots_mesh": "slots.too-many",
-}  # fmt: skip
+    "triangles_mesh": "budget.triangles-mesh",
+    "triangles_total": "budget.triangles-total",
+    "vertices_mesh": "budget.vertices-mesh",
+    "draw_calls": "budget.draw-calls",
+    "texture_memory_bytes": "budget.texture-memory",
+    "parts": "arrival.crumbs",
+    "float_spacing_mm": "placement.far",
+    "texture_pixels": "textures.size",
+    "texture_file_bytes": "textures.file-size",
+    "slots_mesh": "slots.too-many",
+}
 
 
 @pytest.mark.parametrize("sheet", ["block-world", "creator-platform-strict", "ar-viewing"])

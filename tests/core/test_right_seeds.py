@@ -34,7 +34,14 @@ def test_a_polygon_bent_by_more_than_its_size_warrants_is_a_caution(lift, result
 def quad_with(uv, sampler, role="base-colour", data=None, tint=(1.0, 1.0, 1.0, 1.0)):
     layer = Layer(np.asarray(uv, np.float32), np.arange(4, dtype=np.int32))
     image = Image("i", "glow", "glow.png", "embedded" if data else "missing", load=(lambda: data) if data else None)
-    bare = Material("m", "glow", base_colour=tint, emissive=(1.0, 1.0, 1.0), alpha_mode="opaque", inputs=(TextureInput(role, ("emissiveTexture",), 0, sampler=sampler),))  # fmt: skip
+    bare = Material(
+        "m",
+        "glow",
+        base_colour=tint,
+        emissive=(1.0, 1.0, 1.0),
+        alpha_mode="opaque",
+        inputs=(TextureInput(role, ("emissiveTexture",), 0, sampler=sampler),),
+    )
     quad = mesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2, 3]], uvs=(layer,))
     return scene(quad).with_(materials=(bare,), images=(image,))
 

@@ -197,5 +197,8 @@ def test_the_other_buoy_is_in_order_but_for_the_shared_list():
     red = open_scene(DEMO / "models" / "moorings" / "buoy_red.obj")[2]
     found = findings(collect(red), "realtime-engine", json.dumps({"kind": "prop", "expected": {"height_m": 0.9}}))
     assert set(found) == {
-        "arrival.side-no-file", "size.undeclared-unit", "size.undeclared-up-axis", "surface.polygons",
-    }  # fmt: skip
+        "arrival.side-no-file",
+        "size.undeclared-unit",
+        "size.undeclared-up-axis",
+        "surface.polygons",
+    }

@@ -62,9 +62,15 @@ def test_every_kind_of_file_is_read_with_places_and_keys(name, text, path):
 def test_json_keys_escapes_and_nesting():
     text = '{"buoy green": {"scale": 2, "says": "a \\"b\\" \\u00e9"}, "list": ["x", {"y": "z"}]}'
     assert [(v.text, v.path) for v in values(text, ".json")] == [
-        ("buoy green", "/(key)"), ("scale", "/buoy green/(key)"), ("says", "/buoy green/(key)"), ('a "b" é', "/buoy green/says"),
-        ("list", "/(key)"), ("x", "/list/*"), ("y", "/list/*/(key)"), ("z", "/list/*/y"),
-    ]  # fmt: skip
+        ("buoy green", "/(key)"),
+        ("scale", "/buoy green/(key)"),
+        ("says", "/buoy green/(key)"),
+        ('a "b" é', "/buoy green/says"),
+        ("list", "/(key)"),
+        ("x", "/list/*"),
+        ("y", "/list/*/(key)"),
+        ("z", "/list/*/y"),
+    ]
 
 
 def test_xml_comments_and_entities():
@@ -121,9 +127,14 @@ def test_uses_and_what_is_wrong_with_them(tmp_path):
     text = '<m>\n <b model="buoy_green.obj" paint="buoy green"/>\n <b model="buoy_green.obj" paint="Buoy Green"/>\n <b paint="buoy gren"/>\n <b chart="chart.png"/>\n <b paint="rust"/>\n</m>\n'
     s = open_scene(package(tmp_path, list__xml=text))[2]
     assert [(t, state, meant) for _, _, t, state, meant in uses(s)] == [
-        ("buoy_green.obj", "exact", "buoy_green.obj"), ("buoy green", "exact", "buoy green"), ("buoy_green.obj", "exact", "buoy_green.obj"),
-        ("Buoy Green", "case", "buoy green"), ("buoy gren", "near", "buoy green"), ("chart.png", "no-file", None), ("rust", "other", None),
-    ]  # fmt: skip
+        ("buoy_green.obj", "exact", "buoy_green.obj"),
+        ("buoy green", "exact", "buoy green"),
+        ("buoy_green.obj", "exact", "buoy_green.obj"),
+        ("Buoy Green", "case", "buoy green"),
+        ("buoy gren", "near", "buoy green"),
+        ("chart.png", "no-file", None),
+        ("rust", "other", None),
+    ]
     assert [c for c, _ in told(s)] == ["near-miss", "near-miss", "no-file"]
     assert "list.xml, line 3, column 35" in told(s)[0][1]
     # Pointing at one use makes all of its kind matter.

@@ -70,10 +70,17 @@ def test_materials_that_say_the_same():
 @pytest.mark.parametrize(
     ("a", "b", "same"),
     [
-        (0.5, 0.5004, True), (0.5, 0.51, False), (True, 1, False), ([1, 2], (1, 2), True), ({"a": 1}, {"a": 1.0}, True), ({"a": 1}, {"b": 1}, False),
-        (None, None, True), ("x", "y", False), ([1], [1, 2], False),
+        (0.5, 0.5004, True),
+        (0.5, 0.51, False),
+        (True, 1, False),
+        ([1, 2], (1, 2), True),
+        ({"a": 1}, {"a": 1.0}, True),
+        ({"a": 1}, {"b": 1}, False),
+        (None, None, True),
+        ("x", "y", False),
+        ([1], [1, 2], False),
     ],
-)  # fmt: skip
+)
 def test_what_says_the_same(a, b, same):
     assert (_rounded(a) == _rounded(b) and type(_rounded(a)) is type(_rounded(b))) is same
 

@@ -74,11 +74,16 @@ def test_every_field_of_a_mesh_is_in_its_key(field):
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ('{"expeted": {}}', "expeted"), ('{"kind": "banana"}', "use one of: building, character"), ('{"parts": {"crate": {"role": "lid"}}}', "at parts/crate/role, says 'lid'"),
-        ('{"parts": {"crate": {"kind": "banana"}}}', "at parts/crate/kind, says 'banana'"), ('{"copies": 0}', "at copies, expected `int` >= 1"), ('{"nearest_view_m": -1}', "at nearest_view_m, expected `float` > 0"),
-        ('{"parts": {"crate": {"expected": {"height": 1}}}}', "height"), ("[" * 9000, "cannot be used"),
+        ('{"expeted": {}}', "expeted"),
+        ('{"kind": "banana"}', "use one of: building, character"),
+        ('{"parts": {"crate": {"role": "lid"}}}', "at parts/crate/role, says 'lid'"),
+        ('{"parts": {"crate": {"kind": "banana"}}}', "at parts/crate/kind, says 'banana'"),
+        ('{"copies": 0}', "at copies, expected `int` >= 1"),
+        ('{"nearest_view_m": -1}', "at nearest_view_m, expected `float` > 0"),
+        ('{"parts": {"crate": {"expected": {"height": 1}}}}', "height"),
+        ("[" * 9000, "cannot be used"),
     ],
-)  # fmt: skip
+)
 def test_an_intent_that_says_what_nobody_reads_is_refused(text, says):
     with pytest.raises(InputError, match=says) as told:
         intent_from_json(text)

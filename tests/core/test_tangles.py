@@ -70,9 +70,11 @@ def test_a_wall_within_a_box_comes_off_and_the_box_stays_whole():
     points = np.array([[a, b, c] for a in x for b in y for c in z])
     at = lambda i, j, k: i * 4 + j * 2 + k
     sides = lambda i: [
-        [at(i, 0, 0), at(i + 1, 0, 0), at(i + 1, 0, 1), at(i, 0, 1)], [at(i, 1, 0), at(i, 1, 1), at(i + 1, 1, 1), at(i + 1, 1, 0)],
-        [at(i, 0, 0), at(i, 1, 0), at(i + 1, 1, 0), at(i + 1, 0, 0)], [at(i, 0, 1), at(i + 1, 0, 1), at(i + 1, 1, 1), at(i, 1, 1)],
-    ]  # fmt: skip
+        [at(i, 0, 0), at(i + 1, 0, 0), at(i + 1, 0, 1), at(i, 0, 1)],
+        [at(i, 1, 0), at(i, 1, 1), at(i + 1, 1, 1), at(i + 1, 1, 0)],
+        [at(i, 0, 0), at(i, 1, 0), at(i + 1, 1, 0), at(i + 1, 0, 0)],
+        [at(i, 0, 1), at(i + 1, 0, 1), at(i + 1, 1, 1), at(i, 1, 1)],
+    ]
     ends = [[at(0, 0, 0), at(0, 0, 1), at(0, 1, 1), at(0, 1, 0)], [at(2, 0, 0), at(2, 1, 0), at(2, 1, 1), at(2, 0, 1)]]
     wall = [[at(1, 0, 0), at(1, 1, 0), at(1, 1, 1), at(1, 0, 1)]]
     made = scene(mesh(points, [*sides(0), *sides(1), *ends, *wall], "hold"))

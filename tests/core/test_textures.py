@@ -85,9 +85,11 @@ def test_candidates_are_ranked_with_their_reason():
     ]
     ranked = candidates("maps/paint.png", files)
     assert [(c.path, c.reason.split(",")[0], c.sure) for c in ranked] == [
-        ("deep/paint.png", "same name", True), ("Paint.PNG", "same name in other letter case", False),
-        ("paint.jpg", "same name with another ending", False), ("paint_2.png", "near name", False),
-    ]  # fmt: skip
+        ("deep/paint.png", "same name", True),
+        ("Paint.PNG", "same name in other letter case", False),
+        ("paint.jpg", "same name with another ending", False),
+        ("paint_2.png", "near name", False),
+    ]
     twice = [Neighbour(p, "image", "package", 1, lambda: b"") for p in ("a/paint.png", "b/paint.png")]
     assert [c.sure for c in candidates("paint.png", twice)] == [False, False]
     assert candidates("b/paint.png", twice)[0] == ("b/paint.png", "same name", True)

@@ -19,10 +19,20 @@ from handlens.core.scene import Camera, Node
 from scenes import cube, mesh, scene
 
 OTHERS = [
-    "OBJ/spider.obj", "OBJ/WusonOBJ.obj", "Collada/duck.dae", "Collada/cameras.dae", "Collada/teapots.DAE", "PLY/Wuson.ply", "STL/sphereWithHole.stl",
-    "OFF/Wuson.off", "glTF2/BoxTextured-glTF/BoxTextured.gltf", "glTF2/textureTransform/TextureTransformTest.gltf", "STL/3DSMaxExport.STL",
-    "OBJ/box.obj", "Collada/ConcavePolygon.dae",
-]  # fmt: skip
+    "OBJ/spider.obj",
+    "OBJ/WusonOBJ.obj",
+    "Collada/duck.dae",
+    "Collada/cameras.dae",
+    "Collada/teapots.DAE",
+    "PLY/Wuson.ply",
+    "STL/sphereWithHole.stl",
+    "OFF/Wuson.off",
+    "glTF2/BoxTextured-glTF/BoxTextured.gltf",
+    "glTF2/textureTransform/TextureTransformTest.gltf",
+    "STL/3DSMaxExport.STL",
+    "OBJ/box.obj",
+    "Collada/ConcavePolygon.dae",
+]
 
 
 def tried(made, work=float("inf"), sheets=None, intent=None):

@@ -107,12 +107,23 @@ def native(data, extension):
     """A glTF of three corners whose texture names its picture through an extension alone."""
     uri = "net.bin.pic"
     document = {
-        "asset": {"version": "2.0"}, "extensionsUsed": [extension], "extensionsRequired": [extension], "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
-        "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "material": 0}]}], "images": [{"uri": uri}],
-        "textures": [{"extensions": {extension: {"source": 0}}}], "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
-        "buffers": [{"uri": "net.bin", "byteLength": 60}], "bufferViews": [{"buffer": 0, "byteLength": 36}, {"buffer": 0, "byteOffset": 36, "byteLength": 24}],
-        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]}, {"bufferView": 1, "componentType": 5126, "count": 3, "type": "VEC2"}],
-    }  # fmt: skip
+        "asset": {"version": "2.0"},
+        "extensionsUsed": [extension],
+        "extensionsRequired": [extension],
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "material": 0}]}],
+        "images": [{"uri": uri}],
+        "textures": [{"extensions": {extension: {"source": 0}}}],
+        "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
+        "buffers": [{"uri": "net.bin", "byteLength": 60}],
+        "bufferViews": [{"buffer": 0, "byteLength": 36}, {"buffer": 0, "byteOffset": 36, "byteLength": 24}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+            {"bufferView": 1, "componentType": 5126, "count": 3, "type": "VEC2"},
+        ],
+    }
     corners = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes() + np.zeros(6, np.float32).tobytes()
     return {"net.gltf": json.dumps(document), "net.bin": corners, uri: data}
 

@@ -54,9 +54,11 @@ def test_it_reaches_what_it_was_given_and_nothing_else(tmp_path, monkeypatch):
         listener.listen(1)
         asked = {"read": [str(given)], "write": [str(out)], "planted": str(planted), "port": listener.getsockname()[1]}
         done = subprocess.run(
-            [sys.executable, "-c", CODE], input=json.dumps(asked).encode(), capture_output=True,
+            [sys.executable, "-c", CODE],
+            input=json.dumps(asked).encode(),
+            capture_output=True,
             env={**plain_environment(), "PYTHONPATH": str(Path(__file__).parents[2] / "src")},
-        )  # fmt: skip
+        )
     told = json.loads(done.stdout or pytest.fail(done.stderr.decode()))
     assert "files" in told["taken"]
     assert {k for k in ("read", "list", "write", "imports") if not told[k]} == set()

@@ -108,84 +108,227 @@ TWO = (Node("a", "crate", mesh=0), Node("b", "crate too", translation=(3, 0, 0),
 PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
     "unit": (lambda: scene(triangles_of(cube()), unit_metres=0.01, format="dae"), lambda s: s.unit_metres is not None),
     "up axis": (lambda: scene(triangles_of(cube()), up_axis="Z", format="dae"), lambda s: s.up_axis is not None),
-    "parts": (lambda: scene(triangles_of(cube()), triangles_of(cube("peg", 0.5))), lambda s: sum(n.mesh is not None for n in s.nodes) == 2),
+    "parts": (
+        lambda: scene(triangles_of(cube()), triangles_of(cube("peg", 0.5))),
+        lambda s: sum(n.mesh is not None for n in s.nodes) == 2,
+    ),
     "node tree": (_tree, lambda s: any(n.children and not np.allclose(n.local, np.eye(4)) for n in s.nodes)),
-    "instances": (lambda: scene(triangles_of(cube()), nodes=TWO), lambda s: len(s.meshes) == 1 and sum(n.mesh is not None for n in s.nodes) == 2),
+    "instances": (
+        lambda: scene(triangles_of(cube()), nodes=TWO),
+        lambda s: len(s.meshes) == 1 and sum(n.mesh is not None for n in s.nodes) == 2,
+    ),
     "polygons": (lambda: scene(PENTAGON), lambda s: int(s.meshes[0].corner_counts[0]) == 5),
-    "lines": (lambda: scene(replace(PENTAGON, lines=np.array([[0, 2]], np.int32))), lambda s: any(len(m.lines) for m in s.meshes)),
-    "points": (lambda: scene(replace(PENTAGON, points=np.array([0, 3], np.int32))), lambda s: any(len(m.points) for m in s.meshes)),
+    "lines": (
+        lambda: scene(replace(PENTAGON, lines=np.array([[0, 2]], np.int32))),
+        lambda s: any(len(m.lines) for m in s.meshes),
+    ),
+    "points": (
+        lambda: scene(replace(PENTAGON, points=np.array([0, 3], np.int32))),
+        lambda s: any(len(m.points) for m in s.meshes),
+    ),
     "one UV set": (_painted, lambda s: len(s.meshes[0].uvs) == 1),
-    "UV sets": (lambda: _painted(alpha_mode="opaque").with_(meshes=(_with_layers(uv_sets=2),)), lambda s: len(s.meshes[0].uvs) == 2),
-    "normals": (lambda: scene(_with_layers(normals=True)), lambda s: s.meshes[0].normals is not None and len(s.meshes[0].normals.values) > 12),
+    "UV sets": (
+        lambda: _painted(alpha_mode="opaque").with_(meshes=(_with_layers(uv_sets=2),)),
+        lambda s: len(s.meshes[0].uvs) == 2,
+    ),
+    "normals": (
+        lambda: scene(_with_layers(normals=True)),
+        lambda s: s.meshes[0].normals is not None and len(s.meshes[0].normals.values) > 12,
+    ),
     "vertex colours": (lambda: scene(_with_layers(colours=True)), lambda s: bool(s.meshes[0].colours)),
     "tangents": (
-        lambda: scene(replace(_with_layers(normals=True), tangents=Layer(np.tile([1.0, 0, 0, 1], (36, 1)), np.arange(36, dtype=np.int32)))),
+        lambda: scene(
+            replace(_with_layers(normals=True), tangents=Layer(np.tile([1.0, 0, 0, 1], (36, 1)), np.arange(36, dtype=np.int32)))
+        ),
         lambda s: s.meshes[0].tangents is not None,
     ),
-    "smoothing groups": (lambda: scene(replace(PENTAGON, smooth=np.array([3], np.int32)), format="obj"), lambda s: s.meshes[0].smooth is not None),
+    "smoothing groups": (
+        lambda: scene(replace(PENTAGON, smooth=np.array([3], np.int32)), format="obj"),
+        lambda s: s.meshes[0].smooth is not None,
+    ),
     "face groups": (
-        lambda: scene(replace(triangles_of(cube()), groups=np.repeat([0, 1, 0, 2], 3).astype(np.int32), group_names=("lid", "box", "rim")), format="obj"),
-        lambda s: s.meshes[0].groups is not None and [s.meshes[0].group_names[g] for g in s.meshes[0].groups[::3]] == ["lid", "box", "lid", "rim"],
+        lambda: scene(
+            replace(triangles_of(cube()), groups=np.repeat([0, 1, 0, 2], 3).astype(np.int32), group_names=("lid", "box", "rim")),
+            format="obj",
+        ),
+        lambda s: (
+            s.meshes[0].groups is not None
+            and [s.meshes[0].group_names[g] for g in s.meshes[0].groups[::3]] == ["lid", "box", "lid", "rim"]
+        ),
     ),
     "tinted images": (
         lambda: _painted(alpha_mode="opaque", base_colour=(0.5, 0.25, 1.0, 1.0)),
-        lambda s: any(m.inputs and np.allclose(converted(m.base_colour[:3], BY_NAME[s.format].linear, True), [0.5, 0.25, 1.0], atol=1e-3) for m in s.materials),
+        lambda s: any(
+            m.inputs and np.allclose(converted(m.base_colour[:3], BY_NAME[s.format].linear, True), [0.5, 0.25, 1.0], atol=1e-3)
+            for m in s.materials
+        ),
     ),
     "materials": (lambda: scene(triangles_of(cube())), lambda s: len(s.materials) == 1),
-    "alpha modes": (lambda: _painted(alpha_mode="mask", alpha_cutoff=0.25), lambda s: [(m.alpha_mode, m.alpha_cutoff) for m in s.materials] == [("mask", 0.25)]),
+    "alpha modes": (
+        lambda: _painted(alpha_mode="mask", alpha_cutoff=0.25),
+        lambda s: [(m.alpha_mode, m.alpha_cutoff) for m in s.materials] == [("mask", 0.25)],
+    ),
     "see-through images": (
         lambda: _painted(alpha_mode="blend"),
-        lambda s: bool(s.images) and [(m.alpha_mode, any(t.image is not None for t in m.inputs)) for m in in_colour(s)[0].materials] == [("blend", True)],
+        lambda s: (
+            bool(s.images)
+            and [(m.alpha_mode, any(t.image is not None for t in m.inputs)) for m in in_colour(s)[0].materials]
+            == [("blend", True)]
+        ),
     ),
-    "double-sided": (lambda: _painted(alpha_mode="opaque", double_sided=True), lambda s: any(m.double_sided for m in s.materials)),
+    "double-sided": (
+        lambda: _painted(alpha_mode="opaque", double_sided=True),
+        lambda s: any(m.double_sided for m in s.materials),
+    ),
     "images": (_painted, lambda s: [i.bytes() for i in s.images] == [_png()]),
     "texture transforms": (
         lambda: _painted(alpha_mode="opaque", slot={"transform": {"scale": [2.0, 3.0]}}),
         lambda s: any(t.transform and np.allclose(t.transform["scale"], [2, 3]) for m in s.materials for t in m.inputs),
     ),
     "skins": (lambda: rigged(np.random.default_rng(1), clip=False), lambda s: len(s.skins) == 1 and len(s.skins[0].joints) == 3),
-    "morph targets": (lambda: scene(replace(PENTAGON, morphs=(Morph("sag", np.full((5, 3), 0.1)),))), lambda s: bool(s.meshes[0].morphs)),
+    "morph targets": (
+        lambda: scene(replace(PENTAGON, morphs=(Morph("sag", np.full((5, 3), 0.1)),))),
+        lambda s: bool(s.meshes[0].morphs),
+    ),
     "clips": (lambda: _moving("sway"), lambda s: len(s.clips) == 1 and s.clips[0].seconds == 1.0),
     "further clips": (lambda: _moving("sway", "lift"), lambda s: [c.name for c in s.clips] == ["sway", "lift"]),
     "channels": (_still_channel, lambda s: sum(len(c.channels) for c in s.clips) == 2),
-    "cameras": (lambda: _held(camera=0, cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),)), lambda s: len(s.cameras) == 1),
+    "cameras": (
+        lambda: _held(camera=0, cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}),)),
+        lambda s: len(s.cameras) == 1,
+    ),
     "lights": (lambda: _held(light=0, lights=(Light("lamp", {"type": "point"}),)), lambda s: len(s.lights) == 1),
     "ambient lights": (lambda: _held(light=0, lights=(Light("sky", {"type": "ambient"}),)), lambda s: len(s.lights) == 1),
     "unplaced meshes": (
         lambda: scene(triangles_of(cube()), triangles_of(cube("spare")), nodes=(Node("a", "crate", mesh=0),)),
         lambda s: len(s.meshes) == 2 and sum(n.mesh is not None for n in s.nodes) == 1,
     ),
-    "mixed instances": (lambda: scene(replace(PENTAGON, lines=np.array([[0, 2]], np.int32)), nodes=TWO), lambda s: len(s.meshes) == 1 and len(s.nodes) > 1 and len(s.meshes[0].lines) == 1),
-    "hidden nodes": (lambda: scene(triangles_of(cube()), nodes=(Node("a", "crate", mesh=0), Node("b", "lid", mesh=0, hidden=True))), lambda s: [n.hidden for n in s.nodes] == [False, True]),
-    "custom properties": (lambda: scene(triangles_of(cube()), nodes=(Node("a", "crate", mesh=0, extras={"extras": {"tide": 1}}),)), lambda s: s.nodes[0].extras == {"extras": {"tide": 1}}),
-    "further scenes": (lambda: scene(triangles_of(cube()), nodes=(Node("a", "crate", mesh=0), Node("b", "spare", mesh=0)), roots=(0,)), lambda s: len(s.nodes) == 2),
-    "empty meshes": (lambda: scene(triangles_of(cube()), mesh(np.zeros((0, 3)), [], "nothing"), nodes=(TWO[0], replace(TWO[1], mesh=1))), lambda s: len(s.meshes) == 2 or (len(s.nodes) == 1 and not s.meshes[0].slots.any())),
-    "spare positions": (lambda: scene(replace(PENTAGON, positions=np.vstack([PENTAGON.positions, [9.0, 9.0, 9.0]]))), lambda s: bool((np.abs(s.meshes[0].positions) == 9.0).all(axis=1).any())),
+    "mixed instances": (
+        lambda: scene(replace(PENTAGON, lines=np.array([[0, 2]], np.int32)), nodes=TWO),
+        lambda s: len(s.meshes) == 1 and len(s.nodes) > 1 and len(s.meshes[0].lines) == 1,
+    ),
+    "hidden nodes": (
+        lambda: scene(triangles_of(cube()), nodes=(Node("a", "crate", mesh=0), Node("b", "lid", mesh=0, hidden=True))),
+        lambda s: [n.hidden for n in s.nodes] == [False, True],
+    ),
+    "custom properties": (
+        lambda: scene(triangles_of(cube()), nodes=(Node("a", "crate", mesh=0, extras={"extras": {"tide": 1}}),)),
+        lambda s: s.nodes[0].extras == {"extras": {"tide": 1}},
+    ),
+    "further scenes": (
+        lambda: scene(triangles_of(cube()), nodes=(Node("a", "crate", mesh=0), Node("b", "spare", mesh=0)), roots=(0,)),
+        lambda s: len(s.nodes) == 2,
+    ),
+    "empty meshes": (
+        lambda: scene(triangles_of(cube()), mesh(np.zeros((0, 3)), [], "nothing"), nodes=(TWO[0], replace(TWO[1], mesh=1))),
+        lambda s: len(s.meshes) == 2 or (len(s.nodes) == 1 and not s.meshes[0].slots.any()),
+    ),
+    "spare positions": (
+        lambda: scene(replace(PENTAGON, positions=np.vstack([PENTAGON.positions, [9.0, 9.0, 9.0]]))),
+        lambda s: bool((np.abs(s.meshes[0].positions) == 9.0).all(axis=1).any()),
+    ),
     "gaps": (_gappy, lambda s: bool(s.meshes[0].uvs) and int((s.meshes[0].uvs[0].index < 0).sum()) == 6),
-    "colour sets": (lambda: scene(replace(_with_layers(colours=True), colours=_with_layers(colours=True).colours * 2)), lambda s: len(s.meshes[0].colours) == 2),
-    "corner colours": (lambda: scene(replace(triangles_of(cube()), colours=(Layer(np.random.default_rng(1).random((36, 3)).astype(np.float32), np.arange(36, dtype=np.int32)),))), lambda s: bool(s.meshes[0].colours)),
-    "vertex alpha": (lambda: scene(replace(triangles_of(cube()), colours=(Layer(np.random.default_rng(1).random((8, 4)).astype(np.float32), triangles_of(cube()).corners),))), lambda s: bool(s.meshes[0].colours) and s.meshes[0].colours[0].values.shape[1] == 4),
-    "undefined materials": (lambda: scene(triangles_of(cube()), materials=(Material("m", "lost", defined=False),)), lambda s: [(m.name, m.defined) for m in s.materials] == [("lost", False)]),
+    "colour sets": (
+        lambda: scene(replace(_with_layers(colours=True), colours=_with_layers(colours=True).colours * 2)),
+        lambda s: len(s.meshes[0].colours) == 2,
+    ),
+    "corner colours": (
+        lambda: scene(
+            replace(
+                triangles_of(cube()),
+                colours=(Layer(np.random.default_rng(1).random((36, 3)).astype(np.float32), np.arange(36, dtype=np.int32)),),
+            )
+        ),
+        lambda s: bool(s.meshes[0].colours),
+    ),
+    "vertex alpha": (
+        lambda: scene(
+            replace(
+                triangles_of(cube()),
+                colours=(Layer(np.random.default_rng(1).random((8, 4)).astype(np.float32), triangles_of(cube()).corners),),
+            )
+        ),
+        lambda s: bool(s.meshes[0].colours) and s.meshes[0].colours[0].values.shape[1] == 4,
+    ),
+    "undefined materials": (
+        lambda: scene(triangles_of(cube()), materials=(Material("m", "lost", defined=False),)),
+        lambda s: [(m.name, m.defined) for m in s.materials] == [("lost", False)],
+    ),
     "sides of materials": (
-        lambda: scene(replace(triangles_of(cube()), slots=np.repeat([0, 1], 6).astype(np.int32), slot_materials=(0, 1)), materials=(Material("m", "net", double_sided=True), Material("n", "tar", double_sided=False))),
+        lambda: scene(
+            replace(triangles_of(cube()), slots=np.repeat([0, 1], 6).astype(np.int32), slot_materials=(0, 1)),
+            materials=(Material("m", "net", double_sided=True), Material("n", "tar", double_sided=False)),
+        ),
         lambda s: {m.name: bool(m.double_sided) for m in s.materials} == {"net": True, "tar": False},
     ),
-    "shine": (lambda: scene(triangles_of(cube()), materials=(Material("m", "brass", metallic=1.0, roughness=0.25, alpha_mode="opaque"),)), lambda s: [(m.metallic, m.roughness) for m in s.materials] == [(1.0, 0.25)]),
-    "glow": (lambda: scene(triangles_of(cube()), materials=(Material("m", "lamp", emissive=(1.0, 0.0, 0.0), alpha_mode="opaque"),)), lambda s: any(m.emissive[0] > 0.99 for m in s.materials)),
-    "values out of range": (lambda: scene(triangles_of(cube()), materials=(Material("m", "odd", (1.5, 0.0, 0.0, 1.0), alpha_mode="opaque"),), format="obj"), lambda s: any(m.base_colour[0] > 1.4 for m in s.materials)),
+    "shine": (
+        lambda: scene(
+            triangles_of(cube()), materials=(Material("m", "brass", metallic=1.0, roughness=0.25, alpha_mode="opaque"),)
+        ),
+        lambda s: [(m.metallic, m.roughness) for m in s.materials] == [(1.0, 0.25)],
+    ),
+    "glow": (
+        lambda: scene(triangles_of(cube()), materials=(Material("m", "lamp", emissive=(1.0, 0.0, 0.0), alpha_mode="opaque"),)),
+        lambda s: any(m.emissive[0] > 0.99 for m in s.materials),
+    ),
+    "values out of range": (
+        lambda: scene(
+            triangles_of(cube()), materials=(Material("m", "odd", (1.5, 0.0, 0.0, 1.0), alpha_mode="opaque"),), format="obj"
+        ),
+        lambda s: any(m.base_colour[0] > 1.4 for m in s.materials),
+    ),
     "missing images": (lambda: _lost(), lambda s: [(i.load, i.reference) for i in s.images] == [(None, "maps/lost.png")]),
-    "unused images": (lambda: _painted().with_(images=(*_painted().images, Image("i", "tar", "tar.png", "embedded", None, "image/png", lambda: _png() + b" "))), lambda s: len(s.images) == 2),
-    "empty inputs": (lambda: scene(_with_layers(), materials=(Material("m", "rope", alpha_mode="opaque", inputs=(TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), None),)),)), lambda s: any(t.image is None for m in s.materials for t in m.inputs)),
-    "wrapping": (lambda: _painted(alpha_mode="opaque", slot={"sampler": {"wrapS": 33648, "wrapT": 33071}}), lambda s: any((t.sampler.get("wrapS"), t.sampler.get("wrapT")) == (33648, 33071) for m in s.materials for t in m.inputs)),
-    "filters": (lambda: _painted(alpha_mode="opaque", slot={"sampler": {"magFilter": 9728}}), lambda s: any(t.sampler.get("magFilter") == 9728 for m in s.materials for t in m.inputs)),
-    "all strengths": (lambda: _occluded(), lambda s: any(t.role == "occlusion" and t.scale == 0.5 for m in s.materials for t in m.inputs)),
+    "unused images": (
+        lambda: _painted().with_(
+            images=(*_painted().images, Image("i", "tar", "tar.png", "embedded", None, "image/png", lambda: _png() + b" "))
+        ),
+        lambda s: len(s.images) == 2,
+    ),
+    "empty inputs": (
+        lambda: scene(
+            _with_layers(),
+            materials=(
+                Material(
+                    "m",
+                    "rope",
+                    alpha_mode="opaque",
+                    inputs=(TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), None),),
+                ),
+            ),
+        ),
+        lambda s: any(t.image is None for m in s.materials for t in m.inputs),
+    ),
+    "wrapping": (
+        lambda: _painted(alpha_mode="opaque", slot={"sampler": {"wrapS": 33648, "wrapT": 33071}}),
+        lambda s: any((t.sampler.get("wrapS"), t.sampler.get("wrapT")) == (33648, 33071) for m in s.materials for t in m.inputs),
+    ),
+    "filters": (
+        lambda: _painted(alpha_mode="opaque", slot={"sampler": {"magFilter": 9728}}),
+        lambda s: any(t.sampler.get("magFilter") == 9728 for m in s.materials for t in m.inputs),
+    ),
+    "all strengths": (
+        lambda: _occluded(),
+        lambda s: any(t.role == "occlusion" and t.scale == 0.5 for m in s.materials for t in m.inputs),
+    ),
     "idle skins": (lambda: _idle_skin(), lambda s: len(s.skins) == 1),
     "skeleton roots": (lambda: _rooted(), lambda s: [x.skeleton is not None for x in s.skins] == [True]),
     "still channels": (_still_channel, lambda s: any(c.path == "scale" for x in s.clips for c in x.channels)),
-    "all of cameras": (lambda: _held(camera=0, cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}, "extras": {"kept": 1}}),)), lambda s: any("extras" in c.source for c in s.cameras)),
-    "all of lights": (lambda: _held(light=0, lights=(Light("lamp", {"type": "point", "range": 4.0}),)), lambda s: any(x.source.get("range") == 4.0 for x in s.lights)),
-    "names": (lambda: scene(triangles_of(cube("the crate"))), lambda s: "the crate" in {s.part_name(i) for i in range(len(s.nodes))}),
-}  # fmt: skip
+    "all of cameras": (
+        lambda: _held(
+            camera=0,
+            cameras=(Camera("eye", {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}, "extras": {"kept": 1}}),),
+        ),
+        lambda s: any("extras" in c.source for c in s.cameras),
+    ),
+    "all of lights": (
+        lambda: _held(light=0, lights=(Light("lamp", {"type": "point", "range": 4.0}),)),
+        lambda s: any(x.source.get("range") == 4.0 for x in s.lights),
+    ),
+    "names": (
+        lambda: scene(triangles_of(cube("the crate"))),
+        lambda s: "the crate" in {s.part_name(i) for i in range(len(s.nodes))},
+    ),
+}
 
 
 def _held(cameras=(), lights=(), **held) -> Scene:

@@ -18,9 +18,13 @@ from scenes import cube, read_files, round_trip, scene, triangles_of
 
 #: What each format says of a material, besides its colour and opacity.
 SAYS = {
-    "glb": {"roughness", "metallic", "emissive", "mask", "sides"}, "gltf": {"roughness", "metallic", "emissive", "mask", "sides"},
-    "usda": {"roughness", "metallic", "emissive", "mask", "sides"}, "obj": {"roughness", "metallic", "emissive"}, "dae": {"emissive"}, "3mf": set(),
-}  # fmt: skip
+    "glb": {"roughness", "metallic", "emissive", "mask", "sides"},
+    "gltf": {"roughness", "metallic", "emissive", "mask", "sides"},
+    "usda": {"roughness", "metallic", "emissive", "mask", "sides"},
+    "obj": {"roughness", "metallic", "emissive"},
+    "dae": {"emissive"},
+    "3mf": set(),
+}
 SHARE = st.integers(0, 255).map(lambda k: k / 255)
 COLOUR = st.tuples(SHARE, SHARE, SHARE)
 QUIET = settings(deadline=None, max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -31,9 +35,16 @@ def materials(draw):
     """A material as glTF has them: factors from 0 to 1, as light."""
     mode = draw(st.sampled_from(["opaque", "blend", "mask"]))
     return Material(
-        "m", "oak", (*draw(COLOUR), draw(SHARE.filter(lambda v: v > 0)) if mode == "blend" else 1.0), draw(SHARE), draw(SHARE), draw(COLOUR),
-        mode, 0.25 if mode == "mask" else None, draw(st.booleans()),
-    )  # fmt: skip
+        "m",
+        "oak",
+        (*draw(COLOUR), draw(SHARE.filter(lambda v: v > 0)) if mode == "blend" else 1.0),
+        draw(SHARE),
+        draw(SHARE),
+        draw(COLOUR),
+        mode,
+        0.25 if mode == "mask" else None,
+        draw(st.booleans()),
+    )
 
 
 def through(made, name, folder):

@@ -15,11 +15,14 @@ from handlens.core.route.tape import apply_mend
 
 #: What a format cannot hold, by check: there the finding comes back, and a sentence with these words says so before writing.
 CANNOT = {
-    ("obj", "pivots.far"): "pivots go into the positions", ("3mf", "pivots.far"): "pivots go into the positions",
-    ("obj", "see-through.mode"): "threshold", ("dae", "see-through.mode"): "threshold", ("3mf", "see-through.ignored"): "threshold",
+    ("obj", "pivots.far"): "pivots go into the positions",
+    ("3mf", "pivots.far"): "pivots go into the positions",
+    ("obj", "see-through.mode"): "threshold",
+    ("dae", "see-through.mode"): "threshold",
+    ("3mf", "see-through.ignored"): "threshold",
     ("3mf", "facing.normals-missing"): "stored normals",
     ("3mf", "size.up-axis"): "Z is up in the format",
-}  # fmt: skip
+}
 
 
 def through(scene, name, folder):

@@ -17,20 +17,57 @@ from handlens.core.pipeline.opening import open_scene
 from scenes import round_trip
 
 PLAIN = [
-    "STL/3DSMaxExport.STL", "STL/Spider_ascii.stl", "STL/Spider_binary.stl", "STL/Wuson.stl", "STL/sphereWithHole.stl", "STL/triangle.stl",
-    "PLY/Wuson.ply", "PLY/cube.ply", "PLY/cube_binary.ply", "PLY/cube_uv.ply", "PLY/float-color.ply", "OFF/Cube.off", "OFF/Wuson.off", "3MF/box.3mf",
-]  # fmt: skip
+    "STL/3DSMaxExport.STL",
+    "STL/Spider_ascii.stl",
+    "STL/Spider_binary.stl",
+    "STL/Wuson.stl",
+    "STL/sphereWithHole.stl",
+    "STL/triangle.stl",
+    "PLY/Wuson.ply",
+    "PLY/cube.ply",
+    "PLY/cube_binary.ply",
+    "PLY/cube_uv.ply",
+    "PLY/float-color.ply",
+    "OFF/Cube.off",
+    "OFF/Wuson.off",
+    "3MF/box.3mf",
+]
 COLLADA = [
-    "COLLADA.dae", "ConcavePolygon.dae", "anims_with_full_rotations_between_keys.DAE", "box_nested_animation.dae", "cube_UTF8BOM.dae",
-    "cube_triangulate.dae", "cube_with_2UVs.DAE", "cube_xmlspecialchars.dae", "duck.dae", "duck_triangulate.dae", "kwxport_test_vcolors.dae",
-    "library_animation_clips.dae", "regr01.dae", "sphere.dae", "sphere_triangulate.dae", "teapot_instancenodes.DAE",
-]  # fmt: skip
+    "COLLADA.dae",
+    "ConcavePolygon.dae",
+    "anims_with_full_rotations_between_keys.DAE",
+    "box_nested_animation.dae",
+    "cube_UTF8BOM.dae",
+    "cube_triangulate.dae",
+    "cube_with_2UVs.DAE",
+    "cube_xmlspecialchars.dae",
+    "duck.dae",
+    "duck_triangulate.dae",
+    "kwxport_test_vcolors.dae",
+    "library_animation_clips.dae",
+    "regr01.dae",
+    "sphere.dae",
+    "sphere_triangulate.dae",
+    "teapot_instancenodes.DAE",
+]
 WRITTEN = [
-    *PLAIN, *(f"Collada/{n}" for n in COLLADA), "Collada/lights.dae", "Collada/cameras.dae", "Collada/cube_tristrips.dae",
-    "OBJ/spider.obj", "OBJ/WusonOBJ.obj", "OBJ/box.obj", "OBJ/cube_with_vertexcolors.obj", "OBJ/testmixed.obj", "OBJ/testline.obj",
-    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
-    "glTF2/simple_skin/simple_skin.gltf", "glTF2/cameras/Cameras.gltf", "glTF2/textureTransform/TextureTransformTest.gltf",
-]  # fmt: skip
+    *PLAIN,
+    *(f"Collada/{n}" for n in COLLADA),
+    "Collada/lights.dae",
+    "Collada/cameras.dae",
+    "Collada/cube_tristrips.dae",
+    "OBJ/spider.obj",
+    "OBJ/WusonOBJ.obj",
+    "OBJ/box.obj",
+    "OBJ/cube_with_vertexcolors.obj",
+    "OBJ/testmixed.obj",
+    "OBJ/testline.obj",
+    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb",
+    "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
+    "glTF2/simple_skin/simple_skin.gltf",
+    "glTF2/cameras/Cameras.gltf",
+    "glTF2/textureTransform/TextureTransformTest.gltf",
+]
 
 
 DEMO = Path(__file__).parents[2] / "demo" / "models"

@@ -169,9 +169,11 @@ def test_layers_that_grow_without_bound_are_refused_before_they_do(how, tmp_path
 
 def test_references_within_one_layer_grow_too_and_circles_end(tmp_path):
     rows = "".join(
-        f'def Scope "a{k}"\n{{\n' + "".join(f'    def Scope "c{j}" (\n        references = </a{k + 1}>\n    )\n    {{\n    }}\n' for j in range(10)) + "}\n"
+        f'def Scope "a{k}"\n{{\n'
+        + "".join(f'    def Scope "c{j}" (\n        references = </a{k + 1}>\n    )\n    {{\n    }}\n' for j in range(10))
+        + "}\n"
         for k in range(8)
-    )  # fmt: skip
+    )
     with pytest.raises(InputError, match="grows to more than"):
         _read(tmp_path, f'#usda 1.0\n{rows}def Scope "a8"\n{{\n}}\n', "usda")
     (tmp_path / "b.usda").write_text(_by("reference", ".").replace("./p.usda", "./a.usda").replace("def Mesh", "def Mesh", 1))

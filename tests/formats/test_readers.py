@@ -181,8 +181,16 @@ def test_every_kind_of_primitive(primitives, faces, triangles, lines, tmp_path):
 
 @pytest.mark.parametrize(
     ("written", "status"),
-    [("rope.png", "found"), ("./rope.png", "found"), (".\\rope.png", "found"), ("rope%20wet.png", "found"), ("ROPE.PNG", "other-case"), ("file:///C:/quay/rope.png", "absolute"), ("gone.png", "missing")],
-)  # fmt: skip
+    [
+        ("rope.png", "found"),
+        ("./rope.png", "found"),
+        (".\\rope.png", "found"),
+        ("rope%20wet.png", "found"),
+        ("ROPE.PNG", "other-case"),
+        ("file:///C:/quay/rope.png", "absolute"),
+        ("gone.png", "missing"),
+    ],
+)
 def test_image_references_in_all_their_forms(written, status, tmp_path):
     files = {
         "a.dae": dae(f"<triangles material='n' count='1'>{INPUT}<p>0 1 2</p></triangles>", image=written),
@@ -371,12 +379,27 @@ def test_draco_geometry_against_what_was_packed(tmp_path):
     packed = DracoPy.encode(points, faces, quantization_bits=0, preserve_order=True)
     accessor = lambda **more: {"componentType": 5126, "type": "VEC3", "count": 8, **more}
     tree = {
-        "asset": {"version": "2.0"}, "extensionsRequired": ["KHR_draco_mesh_compression"], "extensionsUsed": ["KHR_draco_mesh_compression"],
-        "scenes": [{"nodes": [0]}], "scene": 0, "nodes": [{"mesh": 0}], "buffers": [{"byteLength": len(packed)}],
+        "asset": {"version": "2.0"},
+        "extensionsRequired": ["KHR_draco_mesh_compression"],
+        "extensionsUsed": ["KHR_draco_mesh_compression"],
+        "scenes": [{"nodes": [0]}],
+        "scene": 0,
+        "nodes": [{"mesh": 0}],
+        "buffers": [{"byteLength": len(packed)}],
         "bufferViews": [{"buffer": 0, "byteLength": len(packed)}],
         "accessors": [accessor(min=[0, 0, 0], max=[1, 1, 1]), {"componentType": 5125, "type": "SCALAR", "count": 36}],
-        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1, "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}}}]}],
-    }  # fmt: skip
+        "meshes": [
+            {
+                "primitives": [
+                    {
+                        "attributes": {"POSITION": 0},
+                        "indices": 1,
+                        "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}},
+                    }
+                ]
+            }
+        ],
+    }
     s = read_files(tmp_path, {"a.glb": container(tree, packed)}, "a.glb")
     assert np.array_equal(np.unique(s.meshes[0].positions, axis=0), np.unique(points, axis=0))
     assert collect(s).meshes[0].closed
@@ -410,20 +433,40 @@ def test_meshopt_geometry_against_what_was_packed(tmp_path):
     indices = pack("meshopt_encodeIndexBuffer", index, 36, 8)
     body = vertices + b"\x00" * (-len(vertices) % 4) + indices
     view = lambda at, length, mode, count, stride: {
-        "buffer": 1, "byteLength": count * stride,
-        "extensions": {"EXT_meshopt_compression": {"buffer": 0, "byteOffset": at, "byteLength": length, "byteStride": stride, "count": count, "mode": mode}},
-    }  # fmt: skip
+        "buffer": 1,
+        "byteLength": count * stride,
+        "extensions": {
+            "EXT_meshopt_compression": {
+                "buffer": 0,
+                "byteOffset": at,
+                "byteLength": length,
+                "byteStride": stride,
+                "count": count,
+                "mode": mode,
+            }
+        },
+    }
     tree = {
-        "asset": {"version": "2.0"}, "extensionsRequired": ["EXT_meshopt_compression"], "extensionsUsed": ["EXT_meshopt_compression"],
-        "scenes": [{"nodes": [0]}], "scene": 0, "nodes": [{"mesh": 0}],
-        "buffers": [{"byteLength": len(body)}, {"byteLength": 240, "extensions": {"EXT_meshopt_compression": {"fallback": True}}}],
-        "bufferViews": [view(0, len(vertices), "ATTRIBUTES", 8, 12), view(len(body) - len(indices), len(indices), "TRIANGLES", 36, 4)],
+        "asset": {"version": "2.0"},
+        "extensionsRequired": ["EXT_meshopt_compression"],
+        "extensionsUsed": ["EXT_meshopt_compression"],
+        "scenes": [{"nodes": [0]}],
+        "scene": 0,
+        "nodes": [{"mesh": 0}],
+        "buffers": [
+            {"byteLength": len(body)},
+            {"byteLength": 240, "extensions": {"EXT_meshopt_compression": {"fallback": True}}},
+        ],
+        "bufferViews": [
+            view(0, len(vertices), "ATTRIBUTES", 8, 12),
+            view(len(body) - len(indices), len(indices), "TRIANGLES", 36, 4),
+        ],
         "accessors": [
             {"bufferView": 0, "componentType": 5126, "type": "VEC3", "count": 8, "min": [0, 0, 0], "max": [1, 1, 1]},
             {"bufferView": 1, "componentType": 5125, "type": "SCALAR", "count": 36},
         ],
         "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
-    }  # fmt: skip
+    }
     s = read_files(tmp_path, {"a.glb": container(tree, body)}, "a.glb")
     assert np.array_equal(s.meshes[0].positions, points)
     assert (collect(s).meshes[0].closed, s.meshes[0].face_count) == (True, 12)

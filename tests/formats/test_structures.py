@@ -20,9 +20,30 @@ from scenes import round_trip
 
 #: Names as people give them: blanks, signs of markup, other alphabets, path signs, nothing at all.
 NAMES = st.one_of(
-    st.sampled_from(["", "crate", "crate", "tarred <rope> & \"net\"", "Fähre 2", "ボート", "a/b\\c", "#1", "  two  words ", "mesh", "0", "it's", "usemtl x", "quay\\", "</node>", "{}", "a\x00b\x1f\nc", "\ufffe"]),
+    st.sampled_from(
+        [
+            "",
+            "crate",
+            "crate",
+            'tarred <rope> & "net"',
+            "Fähre 2",
+            "ボート",
+            "a/b\\c",
+            "#1",
+            "  two  words ",
+            "mesh",
+            "0",
+            "it's",
+            "usemtl x",
+            "quay\\",
+            "</node>",
+            "{}",
+            "a\x00b\x1f\nc",
+            "\ufffe",
+        ]
+    ),
     st.text(st.characters(codec="utf-8", exclude_categories=("Cs",)), max_size=12),
-)  # fmt: skip
+)
 SMALL = st.floats(-4, 4, width=32)
 
 
@@ -52,11 +73,21 @@ def meshes(draw: st.DrawFn, number: int, materials: int) -> Mesh:
     groups = random.integers(0, 3, len(counts)).astype(np.int32) if draw(st.booleans()) else None
     smooth = random.integers(0, 4, len(counts)).astype(np.int32) if draw(st.booleans()) else None
     return Mesh(
-        f"mesh:{number}", draw(NAMES), np.array(points, np.float64), np.array(corners, np.int32), np.concatenate([[0], np.cumsum(counts)]).astype(np.int64),
-        slots, tuple(range(materials)) or (-1,), tuple(layer(2) for _ in range(draw(st.integers(0, 2)))), normals,
-        colours=(layer(3),) if draw(st.booleans()) else (), lines=lines[lines[:, 0] != lines[:, 1]], smooth=smooth,
-        groups=groups, group_names=("lid", draw(NAMES), "rim") if groups is not None else (),
-    )  # fmt: skip
+        f"mesh:{number}",
+        draw(NAMES),
+        np.array(points, np.float64),
+        np.array(corners, np.int32),
+        np.concatenate([[0], np.cumsum(counts)]).astype(np.int64),
+        slots,
+        tuple(range(materials)) or (-1,),
+        tuple(layer(2) for _ in range(draw(st.integers(0, 2)))),
+        normals,
+        colours=(layer(3),) if draw(st.booleans()) else (),
+        lines=lines[lines[:, 0] != lines[:, 1]],
+        smooth=smooth,
+        groups=groups,
+        group_names=("lid", draw(NAMES), "rim") if groups is not None else (),
+    )
 
 
 def _picture(k: int, kind: str) -> bytes:
@@ -77,9 +108,17 @@ ROLES = ("base-colour", "emissive", "alpha", "roughness", "metallic", "normal", 
 
 def images() -> tuple[Image, ...]:
     return tuple(
-        Image(f"image:{k}", name, name, "missing" if data is None else "found", name if data else None, None, None if data is None else lambda data=data: data)
+        Image(
+            f"image:{k}",
+            name,
+            name,
+            "missing" if data is None else "found",
+            name if data else None,
+            None,
+            None if data is None else lambda data=data: data,
+        )
         for k, (name, data) in enumerate(PICTURES)
-    )  # fmt: skip
+    )
 
 
 @st.composite
@@ -91,9 +130,17 @@ def materials(draw: st.DrawFn, number: int) -> Material:
     inputs = tuple(TextureInput(r, (r,), draw(st.integers(0, len(PICTURES) - 1)), draw(st.integers(0, 1))) for r in roles)
     mode = draw(st.sampled_from(["opaque", "mask", "blend", None]))
     return Material(
-        f"material:{number}", draw(NAMES), (*draw(colour), draw(st.sampled_from([1.0, 1.0, 0.5]))), draw(st.one_of(st.none(), share)), draw(st.one_of(st.none(), share)),
-        draw(colour), mode, 0.5 if mode == "mask" else None, draw(st.booleans()), inputs,
-    )  # fmt: skip
+        f"material:{number}",
+        draw(NAMES),
+        (*draw(colour), draw(st.sampled_from([1.0, 1.0, 0.5]))),
+        draw(st.one_of(st.none(), share)),
+        draw(st.one_of(st.none(), share)),
+        draw(colour),
+        mode,
+        0.5 if mode == "mask" else None,
+        draw(st.booleans()),
+        inputs,
+    )
 
 
 @st.composite
@@ -110,10 +157,15 @@ def scenes(draw: st.DrawFn) -> Scene:
         scale = draw(st.sampled_from([(1.0, 1.0, 1.0), (2.0, 2.0, 2.0), (-1.0, 1.0, 1.0), (0.5, 0.5, 0.5)]))
         nodes.append(
             Node(
-                f"node:{i}", draw(NAMES), tuple(draw(st.lists(SMALL, min_size=3, max_size=3))), tuple(q.tolist()), scale,
-                children=tuple(j for j in range(count) if parents[j] == i), mesh=draw(st.one_of(st.none(), st.integers(0, len(made) - 1))),
+                f"node:{i}",
+                draw(NAMES),
+                tuple(draw(st.lists(SMALL, min_size=3, max_size=3))),
+                tuple(q.tolist()),
+                scale,
+                children=tuple(j for j in range(count) if parents[j] == i),
+                mesh=draw(st.one_of(st.none(), st.integers(0, len(made) - 1))),
             )
-        )  # fmt: skip
+        )
     unit = draw(st.sampled_from([None, 1.0, 0.01, 0.0254]))
     return Scene(
         "dae",

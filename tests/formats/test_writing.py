@@ -89,7 +89,18 @@ def test_an_obj_without_its_library(tmp_path):
 def test_the_command_line_takes_the_sheets_wishes_and_its_own(tmp_path, capsys):
     source = tmp_path / "crate.glb"
     source.write_bytes(formats.write(scene(cube()), "glb", "crate")["crate.glb"])
-    call = ["export", str(source), "--format", "obj", "--rules", "realtime-engine-centimetres", "--out", str(tmp_path / "out" / "crate.obj"), "--proof", str(tmp_path / "proof.json")]  # fmt: skip
+    call = [
+        "export",
+        str(source),
+        "--format",
+        "obj",
+        "--rules",
+        "realtime-engine-centimetres",
+        "--out",
+        str(tmp_path / "out" / "crate.obj"),
+        "--proof",
+        str(tmp_path / "proof.json"),
+    ]
     assert cli.main(call) == 0
     said = capsys.readouterr().out
     assert "Lengths are written in centimetres." in said
@@ -282,9 +293,18 @@ def test_corners_without_uv_do_not_take_those_of_others_along(name, tmp_path):
 def test_a_mend_of_values_holds_in_the_file_whatever_stood_beside_them(tmp_path):
     """KHR_materials_specular and a factor out of range: what is typed wins, what is not known stays."""
     tree = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": []}], "extensionsUsed": ["KHR_materials_specular"],
-        "materials": [{"name": "tar", "pbrMetallicRoughness": {"metallicFactor": 2.0, "extras": {"kept": 1}}, "extensions": {"KHR_materials_specular": {"specularFactor": 0.5}}}],
-    }  # fmt: skip
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": []}],
+        "extensionsUsed": ["KHR_materials_specular"],
+        "materials": [
+            {
+                "name": "tar",
+                "pbrMetallicRoughness": {"metallicFactor": 2.0, "extras": {"kept": 1}},
+                "extensions": {"KHR_materials_specular": {"specularFactor": 0.5}},
+            }
+        ],
+    }
     made = read_files(tmp_path, {"a.gltf": json.dumps(tree)}, "a.gltf")
     mended = apply_mend(made.with_(meshes=(cube(),), nodes=(Node("n", "crate", mesh=0),), roots=(0,)), "slots.clamp", {}).scene
     back, proof = round_trip(mended, "gltf", tmp_path)

@@ -22,10 +22,17 @@ SEED = 11
 #: Models with whether their stored normals are left as evidence. The last has a flat ground that is seen alike from both
 #: sides: without its normals nothing can tell which is its front.
 MODELS = {
-    "OBJ/spider.obj": False, "OBJ/WusonOBJ.obj": False, "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb": False,
-    "Collada/duck.dae": False, "STL/Spider_ascii.stl": False, "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb": False,
-    "OBJ/cube_usemtl.obj": False, "Collada/sphere.dae": False, "STL/sphereWithHole.stl": False, "Collada/COLLADA.dae": True,
-}  # fmt: skip
+    "OBJ/spider.obj": False,
+    "OBJ/WusonOBJ.obj": False,
+    "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb": False,
+    "Collada/duck.dae": False,
+    "STL/Spider_ascii.stl": False,
+    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb": False,
+    "OBJ/cube_usemtl.obj": False,
+    "Collada/sphere.dae": False,
+    "STL/sphereWithHole.stl": False,
+    "Collada/COLLADA.dae": True,
+}
 
 
 def looked_at(s):
@@ -112,11 +119,14 @@ def test_a_model_that_is_inside_out_is_told_as_such(models):
 
 def test_the_table_in_the_documents(table):
     lines = [
-        "# Facing on models that others made", "",
+        "# Facing on models that others made",
+        "",
         f"Made by `tests/outside/test_facing_of_others.py`, seed {SEED}: 5 % of the faces and 20 % of the patches of each model turned at "
-        "random, stored normals taken away but where it says so; shares of the area that can be seen.", "",
-        "| model | told rightly | closed pieces | of the area closed | untouched, told wrongly |", "|---|---|---|---|---|",
-    ]  # fmt: skip
+        "random, stored normals taken away but where it says so; shares of the area that can be seen.",
+        "",
+        "| model | told rightly | closed pieces | of the area closed | untouched, told wrongly |",
+        "|---|---|---|---|---|",
+    ]
     for name, (seen, right, closed, closed_right, wrong) in table.items():
         share = f"{100 * closed_right / closed:.2f} %" if closed else "–"
         lines.append(

@@ -23,9 +23,14 @@ OBJ = [
     "multiple_spaces.obj",
 ]
 GLTF = [
-    "BoxTextured-glTF-Binary/BoxTextured.glb", "BoxTextured-glTF/BoxTextured.gltf", "2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
-    "ClearCoat-glTF/ClearCoatTest.gltf", "textureTransform/TextureTransformTest.gltf", "simple_skin/simple_skin.gltf", "cameras/Cameras.gltf",
-]  # fmt: skip
+    "BoxTextured-glTF-Binary/BoxTextured.glb",
+    "BoxTextured-glTF/BoxTextured.gltf",
+    "2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
+    "ClearCoat-glTF/ClearCoatTest.gltf",
+    "textureTransform/TextureTransformTest.gltf",
+    "simple_skin/simple_skin.gltf",
+    "cameras/Cameras.gltf",
+]
 
 
 def measured(path):
@@ -126,10 +131,16 @@ def test_every_topology_of_the_asset_generator(models, mode):
 
 
 BROKEN = [
-    "glTF2/IndexOutOfRange/IndexOutOfRange.gltf", "glTF2/IndexOutOfRange/AllIndicesOutOfRange.gltf", "glTF2/MissingBin/BoxTextured.gltf",
-    "glTF2/RecursiveNodes/RecursiveNodes.gltf", "glTF2/wrongTypes/badArray.gltf", "invalid/empty.obj",
-    "invalid/malformed.obj", "glTF/BoxTextured-glTF/BoxTextured.gltf", "glTF/TwoBoxes/TwoBoxes.gltf",
-]  # fmt: skip
+    "glTF2/IndexOutOfRange/IndexOutOfRange.gltf",
+    "glTF2/IndexOutOfRange/AllIndicesOutOfRange.gltf",
+    "glTF2/MissingBin/BoxTextured.gltf",
+    "glTF2/RecursiveNodes/RecursiveNodes.gltf",
+    "glTF2/wrongTypes/badArray.gltf",
+    "invalid/empty.obj",
+    "invalid/malformed.obj",
+    "glTF/BoxTextured-glTF/BoxTextured.gltf",
+    "glTF/TwoBoxes/TwoBoxes.gltf",
+]
 
 
 @pytest.mark.parametrize("name", BROKEN)

@@ -21,9 +21,17 @@ from handlens.core.scene.transforms import walk, world_matrices
 from solids import icosphere, torus
 
 MODELS = [
-    "OBJ/spider.obj", "OBJ/WusonOBJ.obj", "STL/Spider_binary.stl", "STL/sphereWithHole.stl", "PLY/Wuson.ply", "OFF/Wuson.off",
-    "Collada/duck.dae", "Collada/sphere.dae", "OBJ/cube_usemtl.obj", "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb",
-]  # fmt: skip
+    "OBJ/spider.obj",
+    "OBJ/WusonOBJ.obj",
+    "STL/Spider_binary.stl",
+    "STL/sphereWithHole.stl",
+    "PLY/Wuson.ply",
+    "OFF/Wuson.off",
+    "Collada/duck.dae",
+    "Collada/sphere.dae",
+    "OBJ/cube_usemtl.obj",
+    "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb",
+]
 
 
 def read(models, name):
@@ -111,10 +119,16 @@ def area(s):
 @pytest.mark.parametrize(
     ("mend", "params"),
     [
-        ("pivots.set", {"anchor": "base-centre"}), ("surface.triangulate", {}), ("surface.clean", {}), ("surface.split", {"by": "piece"}),
-        ("surface.join", {}), ("facing.normals", {"angle": 40}), ("facing.outward", {}), ("facing.turn", {}),
+        ("pivots.set", {"anchor": "base-centre"}),
+        ("surface.triangulate", {}),
+        ("surface.clean", {}),
+        ("surface.split", {"by": "piece"}),
+        ("surface.join", {}),
+        ("facing.normals", {"angle": 40}),
+        ("facing.outward", {}),
+        ("facing.turn", {}),
     ],
-)  # fmt: skip
+)
 def test_mends_keep_size_and_area_of_models_that_others_made(models, name, mend, params):
     before = read(models, name)
     try:

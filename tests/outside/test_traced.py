@@ -25,7 +25,21 @@ SOME = (
     "3MF/box.3mf",
 )
 #: What any program may open, as `confine` has it.
-SYSTEM = ("/usr/", "/bin/", "/lib", "/etc/ld.so", "/etc/fonts/", "/etc/localtime", "/proc/", "/sys/devices/system/", "/sys/fs/cgroup/", "/dev/null", "/dev/zero", "/dev/urandom", "/dev/random")  # fmt: skip
+SYSTEM = (
+    "/usr/",
+    "/bin/",
+    "/lib",
+    "/etc/ld.so",
+    "/etc/fonts/",
+    "/etc/localtime",
+    "/proc/",
+    "/sys/devices/system/",
+    "/sys/fs/cgroup/",
+    "/dev/null",
+    "/dev/zero",
+    "/dev/urandom",
+    "/dev/random",
+)
 OPENED = re.compile(r'^\d+ +(?:open|openat|openat2|creat|execve)\((?:AT_FDCWD, |\d+, )?"((?:[^"\\]|\\.)*)".*\) = \d+', re.M)
 
 
@@ -65,9 +79,13 @@ def _opened(model: Path, out: Path) -> set[str]:
         "handlens",
     ]
     done = subprocess.run(
-        [*command, "inspect", str(model), "--json", str(out / "report.json")], capture_output=True, text=True, cwd="/", timeout=300,
+        [*command, "inspect", str(model), "--json", str(out / "report.json")],
+        capture_output=True,
+        text=True,
+        cwd="/",
+        timeout=300,
         env={"PYTHONPATH": str(ROOT / "src"), "PATH": os.environ["PATH"], "TMPDIR": str(out), "HOME": "/nonexistent"},
-    )  # fmt: skip
+    )
     assert done.returncode in (0, 1, 2), done.stderr
     assert "Traceback" not in done.stderr
     return {os.path.normpath(x) for x in OPENED.findall(log.read_text(errors="replace")) if x.startswith("/")}

@@ -12,9 +12,13 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.surface.uv_transform import placed
 
 LAID = [
-    "glTF2/BoxTextured-glTF/BoxTextured.gltf", "Collada/duck.dae", "Collada/cube_with_2UVs.DAE", "OBJ/spider.obj", "PLY/cube_uv.ply",
+    "glTF2/BoxTextured-glTF/BoxTextured.gltf",
+    "Collada/duck.dae",
+    "Collada/cube_with_2UVs.DAE",
+    "OBJ/spider.obj",
+    "PLY/cube_uv.ply",
     "glTF2/textureTransform/TextureTransformTest.gltf",
-]  # fmt: skip
+]
 
 
 def layouts(models, name):

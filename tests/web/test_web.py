@@ -297,9 +297,14 @@ def test_findings_of_one_kind_are_told_together_and_waived_ones_apart(client):
         for k, b in enumerate(boards)
     )
     paints = tuple(
-        replace(b.materials[0], name=f"sail {k}", source={}, inputs=tuple(replace(t, image=k, uv_set=1, options={"texCoord": 1}) for t in b.materials[0].inputs))
+        replace(
+            b.materials[0],
+            name=f"sail {k}",
+            source={},
+            inputs=tuple(replace(t, image=k, uv_set=1, options={"texCoord": 1}) for t in b.materials[0].inputs),
+        )
         for k, b in enumerate(boards)
-    )  # fmt: skip
+    )
     nodes = tuple(Node(f"n{k}", f"sail {k}", translation=(2.0 * k, 0, 0), mesh=k) for k in range(4))
     sails = scene(*meshes, nodes=nodes, materials=paints, images=tuple(b.images[0] for b in boards))
     drop(client, {"web_sails.glb": formats.write(sails, "glb", "x")["x.glb"]})
@@ -346,8 +351,10 @@ def test_what_the_mends_did(client, crate):
     lay(client, crate, ("placement.bake", {}, True))
     b = bench(client, crate)
     assert b["by_mends"] == {
-        "fixed": ["1 node is scaled: crate"], "fresh": [], "stations": {"placement": {"fixed": 1, "fresh": 0, "eased": 0, "worse": 0}},
-    }  # fmt: skip
+        "fixed": ["1 node is scaled: crate"],
+        "fresh": [],
+        "stations": {"placement": {"fixed": 1, "fresh": 0, "eased": 0, "worse": 0}},
+    }
     lay(client, crate)
     assert bench(client, crate)["by_mends"] is None
 

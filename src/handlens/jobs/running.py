@@ -62,9 +62,15 @@ def _settings() -> dict[str, str]:
 
 async def _start() -> asyncio.subprocess.Process:
     return await asyncio.create_subprocess_exec(
-        sys.executable, "-m", "handlens.jobs.child", env={**plain_environment(), "PYTHONPATH": str(_SOURCE), **_settings()}, cwd="/",
-        stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, start_new_session=True,
-    )  # fmt: skip
+        sys.executable,
+        "-m",
+        "handlens.jobs.child",
+        env={**plain_environment(), "PYTHONPATH": str(_SOURCE), **_settings()},
+        cwd="/",
+        stdin=asyncio.subprocess.PIPE,
+        stdout=asyncio.subprocess.PIPE,
+        start_new_session=True,
+    )
 
 
 async def _take() -> asyncio.subprocess.Process:

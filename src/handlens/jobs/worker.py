@@ -19,9 +19,14 @@ async def _serve() -> None:
         house = asyncio.create_task(keep_house(app))
         try:
             await app.run_worker_async(
-                queues=["work"], concurrency=limits.JOBS_AT_ONCE, fetch_job_polling_interval=2.0, delete_jobs="successful",
-                shutdown_graceful_timeout=3, update_heartbeat_interval=min(2, STALLED_SECONDS / 4), stalled_worker_timeout=STALLED_SECONDS,
-            )  # fmt: skip
+                queues=["work"],
+                concurrency=limits.JOBS_AT_ONCE,
+                fetch_job_polling_interval=2.0,
+                delete_jobs="successful",
+                shutdown_graceful_timeout=3,
+                update_heartbeat_interval=min(2, STALLED_SECONDS / 4),
+                stalled_worker_timeout=STALLED_SECONDS,
+            )
         finally:
             house.cancel()
             await dismiss()

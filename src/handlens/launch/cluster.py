@@ -116,14 +116,32 @@ class Cluster:
         env = {"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8", "HOME": str(self.base)}
         self.server = subprocess.Popen(
             [
-                str(self.bin / "postgres"), "-D", str(self.base), "-p", str(self.port), "-c", "listen_addresses=127.0.0.1",
-                "-c", f"unix_socket_directories={self.sockets}", "-c", "unix_socket_permissions=0700",
-                "-c", "password_encryption=scram-sha-256", "-c", "max_connections=120",
+                str(self.bin / "postgres"),
+                "-D",
+                str(self.base),
+                "-p",
+                str(self.port),
+                "-c",
+                "listen_addresses=127.0.0.1",
+                "-c",
+                f"unix_socket_directories={self.sockets}",
+                "-c",
+                "unix_socket_permissions=0700",
+                "-c",
+                "password_encryption=scram-sha-256",
+                "-c",
+                "max_connections=120",
             ],
-            stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=env, cwd="/", start_new_session=True,
+            stdout=log,
+            stderr=log,
+            stdin=subprocess.DEVNULL,
+            env=env,
+            cwd="/",
+            start_new_session=True,
             # A fast shutdown (PostgreSQL documentation, "Shutting Down the Server"), also where this process is killed.
-            preexec_fn=lambda: end_with_parent(signal.SIGINT), **self._as_owner(),
-        )  # type: ignore[call-overload]  # fmt: skip
+            preexec_fn=lambda: end_with_parent(signal.SIGINT),
+            **self._as_owner(),
+        )  # type: ignore[call-overload]
         end = time.monotonic() + _START_SECONDS
         while time.monotonic() < end and self.server is not None and self.server.poll() is None:
             ready = self._run(str(self.bin / "pg_isready"), "-h", str(self.sockets), "-p", str(self.port), "-q")
@@ -148,9 +166,18 @@ class Cluster:
             shutil.chown(making, self.user.pw_uid, self.user.pw_gid)
             self._let_through()
         done = self._run(
-            str(self.bin / "initdb"), "-D", str(making), "-U", _ADMIN, "--auth-local=peer", "--auth-host=scram-sha-256",
-            "-E", "UTF8", "--no-locale", "--no-sync",
-        )  # fmt: skip
+            str(self.bin / "initdb"),
+            "-D",
+            str(making),
+            "-U",
+            _ADMIN,
+            "--auth-local=peer",
+            "--auth-host=scram-sha-256",
+            "-E",
+            "UTF8",
+            "--no-locale",
+            "--no-sync",
+        )
         if done.returncode:
             raise ClusterError(_why((done.stderr.strip() or "its making was ended").splitlines()[-1], self.base))
         (making / MARK).touch()

@@ -77,9 +77,14 @@ class Child:
     def begin(self) -> None:
         # A session of its own, so that Ctrl-C reaches only the process that then stops all parts in order.
         self.process = subprocess.Popen(
-            [sys.executable, "-m", *self.command], stdin=subprocess.DEVNULL, stdout=self.log, stderr=self.log, env=self.environment,
-            start_new_session=True, preexec_fn=end_with_parent,
-        )  # fmt: skip
+            [sys.executable, "-m", *self.command],
+            stdin=subprocess.DEVNULL,
+            stdout=self.log,
+            stderr=self.log,
+            env=self.environment,
+            start_new_session=True,
+            preexec_fn=end_with_parent,
+        )
 
     def number(self) -> int | None:
         return self.process.pid if self.process is not None and self.process.poll() is None else None

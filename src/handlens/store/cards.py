@@ -35,10 +35,16 @@ def renew(s: Session, model: Model) -> None:
     wanted = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
     done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(s, revision)
     row: dict[str, Any] = {
-        "model_id": model.id, "version": card_version(), "inspection_id": done.id if done else None, "triangles": None, "longest_m": None,
-        "unit_stated": False, "held": False, "fit": False,
+        "model_id": model.id,
+        "version": card_version(),
+        "inspection_id": done.id if done else None,
+        "triangles": None,
+        "longest_m": None,
+        "unit_stated": False,
+        "held": False,
+        "fit": False,
         "verdicts": [{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in shipped()],
-    }  # fmt: skip
+    }
     if done is not None:
         intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
         trees = {x.slug: with_waivers(shelf.judgement(s, done, x, intent).report, reasons) for x in shipped()}
@@ -103,14 +109,21 @@ def _totals(s: Session) -> dict[str, Any]:
     ]
     on = select(Revision.id).where(Revision.model_id == Model.id).exists()
     sums = (
-        func.count(Model.id), func.coalesce(func.sum(Card.triangles), 0), func.count().filter(Card.held), func.count().filter(Card.fit),
-    )  # fmt: skip
+        func.count(Model.id),
+        func.coalesce(func.sum(Card.triangles), 0),
+        func.count().filter(Card.held),
+        func.count().filter(Card.fit),
+    )
     row = s.execute(select(*sums, *stops).select_from(Model).outerjoin(Card).where(on)).one()
     reading = s.scalar(select(func.count()).where(Inspection.state.in_(["waiting", "running"])).select_from(Inspection)) or 0
     return {
-        "models": row[0], "triangles": int(row[1] or 0), "held": row[2], "fit": row[3], "reading": reading,
+        "models": row[0],
+        "triangles": int(row[1] or 0),
+        "held": row[2],
+        "fit": row[3],
+        "reading": reading,
         "stops": {x.slug: row[4 + k] for k, x in enumerate(shipped())},
-    }  # fmt: skip
+    }
 
 
 def _newest(ids: list[int]) -> Select[Revision]:
@@ -149,10 +162,21 @@ def _entries(s: Session, models: list[Model]) -> list[dict[str, Any]]:
         state, error = states.get((revision.id, shelf.tape_key(slips.get(revision.id, []))), ("waiting", None))
         out.append(
             {
-                "id": model.id, "name": model.name, "revision": revision.id, "number": revision.number, "main": revision.main, "state": state,
-                "error": error, "sheet": model.sheet, "longest_m": card.longest_m, "unit_stated": card.unit_stated, "triangles": card.triangles,
-                "stage": card.inspection_id, "thumbnail": revision.thumbnail_id is not None, "verdicts": card.verdicts,
+                "id": model.id,
+                "name": model.name,
+                "revision": revision.id,
+                "number": revision.number,
+                "main": revision.main,
+                "state": state,
+                "error": error,
+                "sheet": model.sheet,
+                "longest_m": card.longest_m,
+                "unit_stated": card.unit_stated,
+                "triangles": card.triangles,
+                "stage": card.inspection_id,
+                "thumbnail": revision.thumbnail_id is not None,
+                "verdicts": card.verdicts,
                 "exported": revision.id in exported,
             }
-        )  # fmt: skip
+        )
     return out

@@ -174,9 +174,17 @@ class Finding(Schema):
 
 
 _NAMES: dict[Any, str] = {
-    Entry: "Station", PanelFigure: "HeadFigure", Row: "TableRow", Call: "MendCall", RuleSheet: "SheetFacts", MendEntry: "MendFacts",
-    FormatEntry: "FormatFacts", ParameterEntry: "Parameter", StationEntry: "StationFacts", SheetNames: "SheetNames",
-}  # fmt: skip
+    Entry: "Station",
+    PanelFigure: "HeadFigure",
+    Row: "TableRow",
+    Call: "MendCall",
+    RuleSheet: "SheetFacts",
+    MendEntry: "MendFacts",
+    FormatEntry: "FormatFacts",
+    ParameterEntry: "Parameter",
+    StationEntry: "StationFacts",
+    SheetNames: "SheetNames",
+}
 MendCall = schema_of(Call, _NAMES)
 schema_of(Row, _NAMES, without=frozenset({"weight"}))
 schema_of(CoreOptions, _NAMES, without=frozenset({"unstated_unit", "unstated_axis"}))

@@ -68,10 +68,22 @@ def server(port: int) -> uvicorn.Server:
     front = Front(WSGIMiddleware(create_app(), workers=THREADS), Events())  # type: ignore[arg-type]
     return uvicorn.Server(
         uvicorn.Config(
-            front, "127.0.0.1", port, http=Protocol, loop="asyncio", lifespan="off", ws="none", access_log=False, log_level="warning",
-            server_header=False, proxy_headers=False, timeout_graceful_shutdown=2, timeout_keep_alive=30, backlog=1024,
+            front,
+            "127.0.0.1",
+            port,
+            http=Protocol,
+            loop="asyncio",
+            lifespan="off",
+            ws="none",
+            access_log=False,
+            log_level="warning",
+            server_header=False,
+            proxy_headers=False,
+            timeout_graceful_shutdown=2,
+            timeout_keep_alive=30,
+            backlog=1024,
         )
-    )  # fmt: skip
+    )
 
 
 def main() -> None:

@@ -109,8 +109,13 @@ def reduced_copy(full: bytes) -> bytes | None:
 MOST_SETS = 8
 #: Per-vertex sections: numbers a vertex and their type.
 VERTEX_SECTIONS: dict[str, tuple[int, type]] = {
-    "positions": (3, np.float32), "normals": (4, np.int8), **{f"uv{k}": (2, np.float32) for k in range(MOST_SETS)}, "colour": (4, np.uint8), "vertex": (1, np.uint32), "weight": (1, np.float32),
-}  # fmt: skip
+    "positions": (3, np.float32),
+    "normals": (4, np.int8),
+    **{f"uv{k}": (2, np.float32) for k in range(MOST_SETS)},
+    "colour": (4, np.uint8),
+    "vertex": (1, np.uint32),
+    "weight": (1, np.float32),
+}
 
 
 def _reduced_mesh(opened: Opened, mesh: dict[str, Any], aim: int, out: Sections) -> dict[str, Any]:

@@ -51,13 +51,17 @@ def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
     several = lambda xs: tuple(y for x in xs if (y := layer(x)) is not None)
     own = np.array(owners)
     made = replace(
-        mesh, corners=frozen(np.concatenate([mesh.corners, mesh.corners[new]])),
+        mesh,
+        corners=frozen(np.concatenate([mesh.corners, mesh.corners[new]])),
         starts=frozen(np.concatenate([mesh.starts, mesh.starts[-1] + 3 * np.arange(1, len(own) + 1)])),
         slots=frozen(np.concatenate([mesh.slots, mesh.slots[own]])) if len(mesh.slots) else mesh.slots,
         smooth=None if mesh.smooth is None else frozen(np.concatenate([mesh.smooth, mesh.smooth[own]])),
         groups=None if mesh.groups is None else frozen(np.concatenate([mesh.groups, mesh.groups[own]])),
-        uvs=several(mesh.uvs), colours=several(mesh.colours), tangents=layer(mesh.tangents), normals=_flat_normals(mesh, new),
-    )  # fmt: skip
+        uvs=several(mesh.uvs),
+        colours=several(mesh.colours),
+        tangents=layer(mesh.tangents),
+        normals=_flat_normals(mesh, new),
+    )
     return made, closed, skipped
 
 

@@ -44,9 +44,11 @@ def _moved(mesh: Mesh, matrix: Array) -> Mesh:
         return Layer(frozen(v.astype(np.float32)), layer.index)
 
     made = replace(
-        mesh, positions=frozen(apply(matrix, mesh.positions)), normals=directions(mesh.normals, inverse.T),
+        mesh,
+        positions=frozen(apply(matrix, mesh.positions)),
+        normals=directions(mesh.normals, inverse.T),
         tangents=directions(mesh.tangents, linear),
-    )  # fmt: skip
+    )
     if np.linalg.det(linear) >= 0:
         return made
     # Turned so that it looks the same without the mirror; normals went by the inverse transpose already.
@@ -76,14 +78,24 @@ def joined_meshes(pieces: list[Mesh]) -> Mesh:
     sets, tints = max(len(m.uvs) for m in pieces), max(len(m.colours) for m in pieces)
     pick = lambda group, k: _together(pieces, [getattr(m, group)[k] if k < len(getattr(m, group)) else None for m in pieces])
     return Mesh(
-        id="/".join(m.id for m in pieces[:2]), name=pieces[0].name, positions=frozen(np.concatenate([m.positions for m in pieces])),
-        corners=frozen(shift("corners")), starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)),
-        slots=frozen(np.concatenate(slots)), slot_materials=tuple(materials),
+        id="/".join(m.id for m in pieces[:2]),
+        name=pieces[0].name,
+        positions=frozen(np.concatenate([m.positions for m in pieces])),
+        corners=frozen(shift("corners")),
+        starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)),
+        slots=frozen(np.concatenate(slots)),
+        slot_materials=tuple(materials),
         uvs=tuple(x for k in range(sets) if (x := pick("uvs", k)) is not None),
         colours=tuple(x for k in range(tints) if (x := pick("colours", k)) is not None),
-        normals=_together(pieces, [m.normals for m in pieces]), tangents=_together(pieces, [m.tangents for m in pieces]),
-        smooth=smooth, groups=groups, group_names=group_names, lines=frozen(shift("lines").reshape(-1, 2)), points=frozen(shift("points")), extras=pieces[0].extras,
-    )  # fmt: skip
+        normals=_together(pieces, [m.normals for m in pieces]),
+        tangents=_together(pieces, [m.tangents for m in pieces]),
+        smooth=smooth,
+        groups=groups,
+        group_names=group_names,
+        lines=frozen(shift("lines").reshape(-1, 2)),
+        points=frozen(shift("points")),
+        extras=pieces[0].extras,
+    )
 
 
 def _groups(pieces: list[Mesh]) -> tuple[Array | None, tuple[str, ...]]:

@@ -18,12 +18,17 @@ def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
     """
     layer = lambda x: Layer(x.values, frozen(x.index[order]))
     return replace(
-        mesh, corners=frozen(mesh.corners[order]), starts=frozen(np.asarray(starts, np.int64)),
-        slots=frozen(mesh.slots[face]) if len(mesh.slots) else mesh.slots, smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
+        mesh,
+        corners=frozen(mesh.corners[order]),
+        starts=frozen(np.asarray(starts, np.int64)),
+        slots=frozen(mesh.slots[face]) if len(mesh.slots) else mesh.slots,
+        smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
         groups=None if mesh.groups is None else frozen(mesh.groups[face]),
-        uvs=tuple(layer(u) for u in mesh.uvs), colours=tuple(layer(c) for c in mesh.colours),
-        normals=None if mesh.normals is None else layer(mesh.normals), tangents=None if mesh.tangents is None else layer(mesh.tangents),
-    )  # fmt: skip
+        uvs=tuple(layer(u) for u in mesh.uvs),
+        colours=tuple(layer(c) for c in mesh.colours),
+        normals=None if mesh.normals is None else layer(mesh.normals),
+        tangents=None if mesh.tangents is None else layer(mesh.tangents),
+    )
 
 
 def only_faces(mesh: Mesh, keep: Array) -> Mesh:
@@ -95,10 +100,14 @@ def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
         starts = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
         weights = Weights(frozen(starts), frozen(weights.joints[entries]), frozen(weights.weights[entries]))
     return replace(
-        mesh, positions=frozen(mesh.positions[keep]), corners=frozen(number[mesh.corners]), lines=frozen(number[mesh.lines]),
-        points=frozen(number[mesh.points]), weights=weights,
+        mesh,
+        positions=frozen(mesh.positions[keep]),
+        corners=frozen(number[mesh.corners]),
+        lines=frozen(number[mesh.lines]),
+        points=frozen(number[mesh.points]),
+        weights=weights,
         morphs=tuple(Morph(m.name, frozen(m.positions[keep]), m.normals) for m in mesh.morphs),
-    )  # fmt: skip
+    )
 
 
 def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
@@ -115,9 +124,11 @@ def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
         joined = lambda x: frozen(np.concatenate([x, x[entry]]))
         weights = Weights(frozen(starts), joined(weights.joints), joined(weights.weights))
     return replace(
-        mesh, positions=frozen(np.concatenate([mesh.positions, positions])), weights=weights,
+        mesh,
+        positions=frozen(np.concatenate([mesh.positions, positions])),
+        weights=weights,
         morphs=tuple(Morph(m.name, frozen(np.concatenate([m.positions, m.positions[source]])), m.normals) for m in mesh.morphs),
-    )  # fmt: skip
+    )
 
 
 def used_materials(mesh: Mesh) -> list[int]:

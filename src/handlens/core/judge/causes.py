@@ -49,10 +49,7 @@ def folded(findings: Sequence[Finding]) -> list[Finding]:
         cause = next((c for c in causes if c is not None and c.id != f.id and RESULTS.index(c.result) <= weight), None)
         if cause is not None:
             under[f.id] = cause.id
-    return [
-        replace(f, under=_first(under, f.id), result="note") if f.id in under else f
-        for f in findings
-    ]  # fmt: skip
+    return [replace(f, under=_first(under, f.id), result="note") if f.id in under else f for f in findings]
 
 
 def _first(under: dict[str, str], id: str) -> str:

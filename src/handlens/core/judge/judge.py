@@ -87,8 +87,11 @@ def things_of(m: Measures, intent: Intent) -> Measures:
     low = [p.bounds_min for p in kept if p.bounds_min is not None]
     high = [p.bounds_max for p in kept if p.bounds_max is not None]
     return replace(
-        m, parts=kept, bounds_min=[min(x) for x in zip(*low, strict=True)] or None, bounds_max=[max(x) for x in zip(*high, strict=True)] or None
-    )  # fmt: skip
+        m,
+        parts=kept,
+        bounds_min=[min(x) for x in zip(*low, strict=True)] or None,
+        bounds_max=[max(x) for x in zip(*high, strict=True)] or None,
+    )
 
 
 #: What a check that fell is skipped for.

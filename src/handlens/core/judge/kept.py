@@ -83,15 +83,23 @@ def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
             [tuple(c["costs"]) if c["tried"] else None for c in f["mends"]],
         )
         return Finding(
-            **named, elements=lies, mends=tuple(calls), costs=tuple(costs), key=f["id"].partition(":")[2], under=f["under"] or "",
-            samples=f.get("samples"), confidence=f.get("confidence"),
-        )  # fmt: skip
+            **named,
+            elements=lies,
+            mends=tuple(calls),
+            costs=tuple(costs),
+            key=f["id"].partition(":")[2],
+            under=f["under"] or "",
+            samples=f.get("samples"),
+            confidence=f.get("confidence"),
+        )
 
     tree = kept.report
     return Judgement(
-        tuple(finding(f) for f in tree["findings"]), tuple(tree["clear"]),
-        tuple((x["check"], x["because"]) for x in tree["skipped"]), tuple(tree["not_looked_at"]),
-    )  # fmt: skip
+        tuple(finding(f) for f in tree["findings"]),
+        tuple(tree["clear"]),
+        tuple((x["check"], x["because"]) for x in tree["skipped"]),
+        tuple(tree["not_looked_at"]),
+    )
 
 
 def digests_of_things(kept: Kept) -> Collection[str]:

@@ -12,8 +12,11 @@ def price(before: Drawing, after: Drawing) -> list[Figure]:
     """The drawing figures that differ between two readings of a model; none where drawing costs the same."""
     memory = lambda d: f"{d.texture_memory / _MIB:,.1f} MiB"
     counts = [
-        ("Parts", "parts"), ("Triangles", "triangles"), ("Vertices the card gets", "card_vertices"), ("Draw calls", "draw_calls"),
+        ("Parts", "parts"),
+        ("Triangles", "triangles"),
+        ("Vertices the card gets", "card_vertices"),
+        ("Draw calls", "draw_calls"),
         ("Meshes stored", "meshes"),
-    ]  # fmt: skip
+    ]
     rows = [(what, f"{getattr(before, name):,}", f"{getattr(after, name):,}") for what, name in counts]
     return [Figure(*row) for row in [*rows, ("Texture memory", memory(before), memory(after))] if row[1] != row[2]]

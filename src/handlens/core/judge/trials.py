@@ -68,7 +68,7 @@ def with_trials(
     """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
 
     work: how much trying may cost; more for trying everything.
-    """  # fmt: skip
+    """
     tries = _Tries(scene, measures, sheets, intent, work, progress)
     return replace(measures, trials=tries.all())
 

@@ -61,9 +61,17 @@ def counted(
     called, more = (mend, {}) if isinstance(mend, str) else mend
     mends = ((called, {**more, "parts": [place(m, p.node)]}),) if called else ()
     return Finding(
-        title, value(count, "count"), value(0, "count"), count, p.name, p.node, of_mesh(m, p, name, kind), mends, key=place(m, p.node),
+        title,
+        value(count, "count"),
+        value(0, "count"),
+        count,
+        p.name,
+        p.node,
+        of_mesh(m, p, name, kind),
+        mends,
+        key=place(m, p.node),
         result=result,
-    )  # fmt: skip
+    )
 
 
 def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tuple[tuple[str, dict[str, Any]], ...]:

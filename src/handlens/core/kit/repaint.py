@@ -73,10 +73,15 @@ def repainted(image: Image, picture: Any, kind: str, tail: str = "") -> Image:
     data = encoded(picture, kind)
     renamed = lambda name: f"{stem_of(name)}{tail}{ENDINGS[kind]}" if name else name
     return replace(
-        image, id=f"{image.id}/{tail or kind}", name=f"{image.name}{tail}" if "." not in image.name else renamed(image.name),
-        reference=renamed(image.reference), found_at=renamed(image.found_at) if image.found_at else None, media_type=_MEDIA[kind],
-        load=lambda: data, status="embedded" if image.status == "embedded" else "found",
-    )  # fmt: skip
+        image,
+        id=f"{image.id}/{tail or kind}",
+        name=f"{image.name}{tail}" if "." not in image.name else renamed(image.name),
+        reference=renamed(image.reference),
+        found_at=renamed(image.found_at) if image.found_at else None,
+        media_type=_MEDIA[kind],
+        load=lambda: data,
+        status="embedded" if image.status == "embedded" else "found",
+    )
 
 
 def each_image(scene: Scene, names: Sequence[str], change: Callable[[Image], Image | None]) -> tuple[Scene, int]:

@@ -31,8 +31,23 @@ _BIND_TCP, _CONNECT_TCP = 1, 2
 _SCOPE_ABSTRACT_UNIX, _SCOPE_SIGNAL = 1, 2
 
 #: What any program of the system may need: libraries, their settings, what the processor can do.
-_SYSTEM = ("/usr", "/lib", "/lib64", "/bin", "/etc/ld.so.cache", "/etc/ld.so.conf", "/etc/ld.so.conf.d", "/etc/localtime", "/etc/fonts",
-           "/sys/devices/system", "/proc", "/dev/null", "/dev/zero", "/dev/urandom", "/dev/random")  # fmt: skip
+_SYSTEM = (
+    "/usr",
+    "/lib",
+    "/lib64",
+    "/bin",
+    "/etc/ld.so.cache",
+    "/etc/ld.so.conf",
+    "/etc/ld.so.conf.d",
+    "/etc/localtime",
+    "/etc/fonts",
+    "/sys/devices/system",
+    "/proc",
+    "/dev/null",
+    "/dev/zero",
+    "/dev/urandom",
+    "/dev/random",
+)
 _SCRATCH = ("/dev/null",)
 #: Names of the environment that a confined process keeps: none says anything of who runs it.
 KEPT = ("PATH", "LANG", "LC_ALL", "LC_CTYPE", "TZ", "PYTHONPATH", "PYTHONHASHSEED", "PYTHONUNBUFFERED", "LD_LIBRARY_PATH")

@@ -405,10 +405,16 @@ def _pictures(scene: Scene, progress: Progress, areas: UvAreas | None) -> tuple[
             figures, pixels = told, None
         out.append(
             ImageFigures(
-                image.reference, image.status, image.found_at, *figures[:6], used_by=users[k], unreadable=figures.unreadable,
-                look=figures.look, roles=roles[k],
+                image.reference,
+                image.status,
+                image.found_at,
+                *figures[:6],
+                used_by=users[k],
+                unreadable=figures.unreadable,
+                look=figures.look,
+                roles=roles[k],
             )
-        )  # fmt: skip
+        )
         if pixels is None or areas is None or not _shows_through(figures):
             continue
         for number, material in enumerate(scene.materials):

@@ -106,9 +106,14 @@ def _record(p: Placed, f: Facing, both: Array, arrays: dict[str, Array]) -> Faci
     hidden = np.zeros(p.mesh.face_count, bool)
     hidden[f.hidden] = True
     return FacingFigures(
-        p.node, _side(f.outside, both), _side(f.inside, both), int((~both[f.both]).sum()), len(f.hidden),
-        int(hidden[p.face].sum()), f.sampled,
-    )  # fmt: skip
+        p.node,
+        _side(f.outside, both),
+        _side(f.inside, both),
+        int((~both[f.both]).sum()),
+        len(f.hidden),
+        int(hidden[p.face].sum()),
+        f.sampled,
+    )
 
 
 def _side(s: Side, both: Array) -> SideFigures:

@@ -37,8 +37,12 @@ def normal_map(pixels: Array) -> NormalMapFigures:
         flat &= bool((np.abs(n[:, :, :2]) <= 3 / 127.5).all())
         curls += _curls(n)
     return NormalMapFigures(
-        unit=unit / count if count else 0.0, outward=outward / count if count else 0.0, flat=flat, green=_green(curls), looked_at=count,
-    )  # fmt: skip
+        unit=unit / count if count else 0.0,
+        outward=outward / count if count else 0.0,
+        flat=flat,
+        green=_green(curls),
+        looked_at=count,
+    )
 
 
 def _windows(pixels: Array) -> Iterator[Array]:

@@ -17,12 +17,20 @@ from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 
 #: Ratified extensions of materials in the standard's registry, and what is lost where only the core model is known.
 MODELS = {
-    "KHR_materials_transmission": "light through it", "KHR_materials_volume": "colour of its depth", "KHR_materials_clearcoat": "its clear coat",
-    "KHR_materials_sheen": "sheen of its cloth", "KHR_materials_specular": "strength and colour of its highlight", "KHR_materials_ior": "how far it bends light",
-    "KHR_materials_iridescence": "its thin film", "KHR_materials_anisotropy": "direction of its highlight", "KHR_materials_dispersion": "its rainbow",
-    "KHR_materials_unlit": "that light does not change it", "KHR_materials_emissive_strength": "how far above white it glows",
-    "KHR_materials_pbrSpecularGlossiness": "its highlight colour and gloss", "KHR_materials_diffuse_transmission": "light that seeps through it",
-}  # fmt: skip
+    "KHR_materials_transmission": "light through it",
+    "KHR_materials_volume": "colour of its depth",
+    "KHR_materials_clearcoat": "its clear coat",
+    "KHR_materials_sheen": "sheen of its cloth",
+    "KHR_materials_specular": "strength and colour of its highlight",
+    "KHR_materials_ior": "how far it bends light",
+    "KHR_materials_iridescence": "its thin film",
+    "KHR_materials_anisotropy": "direction of its highlight",
+    "KHR_materials_dispersion": "its rainbow",
+    "KHR_materials_unlit": "that light does not change it",
+    "KHR_materials_emissive_strength": "how far above white it glows",
+    "KHR_materials_pbrSpecularGlossiness": "its highlight colour and gloss",
+    "KHR_materials_diffuse_transmission": "light that seeps through it",
+}
 #: Numbers of two materials count as equal within this.
 _SAME = 1e-3
 
@@ -33,15 +41,30 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Map
     equal = equal_materials(scene)
     return [
         MaterialFigures(
-            m.name, faces[k], m.alpha_mode, m.double_sided, m.defined, [t.image for t in m.inputs if t.image is not None],
-            [_input(t, sets[k]) for t in m.inputs], equal.get(k), out_of_range(m),
-            m.alpha_cutoff, m.base_colour[3], max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs), apart[k].shown if k in apart else shown.get(k),
+            m.name,
+            faces[k],
+            m.alpha_mode,
+            m.double_sided,
+            m.defined,
+            [t.image for t in m.inputs if t.image is not None],
+            [_input(t, sets[k]) for t in m.inputs],
+            equal.get(k),
+            out_of_range(m),
+            m.alpha_cutoff,
+            m.base_colour[3],
+            max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs),
+            apart[k].shown if k in apart else shown.get(k),
             [e for e in MODELS if e in m.source.get("extensions", {})] if isinstance(m.source.get("extensions"), Mapping) else [],
-            m.roughness, m.metallic, *_highlight(m), max(m.base_colour[:3]), max(m.emissive),
-            apart[k].drawn if k in apart else mode_of(m), apart[k].figures if k in apart else None,
+            m.roughness,
+            m.metallic,
+            *_highlight(m),
+            max(m.base_colour[:3]),
+            max(m.emissive),
+            apart[k].drawn if k in apart else mode_of(m),
+            apart[k].figures if k in apart else None,
         )
         for k, m in enumerate(scene.materials)
-    ]  # fmt: skip
+    ]
 
 
 def users_of(m: Measures, images: Array) -> Array:
@@ -81,9 +104,19 @@ def _told(scene: Scene, m: Material) -> list[Any]:
     and a sampler by what it comes to: left out, wrapping repeats (glTF 2.0 §5.27).
     """
     inputs = [
-        (t.role, t.path, None if t.image is None else _picture(scene.images[t.image]), t.uv_set, {"wrapS": 10497, "wrapT": 10497, **t.sampler}, t.transform, t.scale, t.channel, dict(t.options))
+        (
+            t.role,
+            t.path,
+            None if t.image is None else _picture(scene.images[t.image]),
+            t.uv_set,
+            {"wrapS": 10497, "wrapT": 10497, **t.sampler},
+            t.transform,
+            t.scale,
+            t.channel,
+            dict(t.options),
+        )
         for t in m.inputs
-    ]  # fmt: skip
+    ]
     shared = [m.base_colour, m.metallic, m.roughness, m.emissive, m.alpha_mode, m.alpha_cutoff, m.double_sided]
     return [*shared, inputs, dict(m.source)]
 

@@ -69,9 +69,10 @@ def _set(
         "missing": np.flatnonzero(_marked(mesh, owner, lost)) if lacks else np.zeros(0, int),
         "not-finite": np.flatnonzero(_marked(mesh, owner, broken)) if lacks else np.zeros(0, int),
         "outside": np.flatnonzero(_marked(mesh, owner, of_value(out))) if out.any() else np.zeros(0, int),
-        "flat": np.flatnonzero(usable & (whole <= NO_AREA) & ~flat), "mirrored": np.flatnonzero(usable & ((-signed if v_down else signed) < -NO_AREA)),
+        "flat": np.flatnonzero(usable & (whole <= NO_AREA) & ~flat),
+        "mirrored": np.flatnonzero(usable & ((-signed if v_down else signed) < -NO_AREA)),
         "overlapping": np.zeros(0, int),
-    }  # fmt: skip
+    }
     inside = layer.values[finite]
     span = float(np.ptp(inside, axis=0).max()) if len(inside) else 0.0
     joined = islands(mesh, layer, edges)
@@ -86,10 +87,20 @@ def _set(
     arrays.update({f"uv{k}:{key}": found.astype(np.int32) for key, found in kept.items() if len(found)})
     n = {key: len(found) for key, found in kept.items()}
     return UvFigures(
-        missing=n["missing"], not_finite=n["not-finite"], outside=n["outside"], flat=n["flat"], mirrored=n["mirrored"], span=span,
-        collapsed=bool(len(inside) and span <= 1e-6), islands=joined.number, seams=joined.seams, overlap=overlap,
-        overlapping=n["overlapping"], padding=padding, resolution=resolution,
-    )  # fmt: skip
+        missing=n["missing"],
+        not_finite=n["not-finite"],
+        outside=n["outside"],
+        flat=n["flat"],
+        mirrored=n["mirrored"],
+        span=span,
+        collapsed=bool(len(inside) and span <= 1e-6),
+        islands=joined.number,
+        seams=joined.seams,
+        overlap=overlap,
+        overlapping=n["overlapping"],
+        padding=padding,
+        resolution=resolution,
+    )
 
 
 def _marked(mesh: Mesh, owner: Array, corners: Array) -> Array:

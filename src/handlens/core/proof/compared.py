@@ -144,10 +144,14 @@ class Compared:
         a, b = self.a.meshes[part.sent], self.b.meshes[part.read_back]
         at = lambda some, k: some[k] if k < len(some) else None
         pairs: dict[str, tuple[Layer | None, Layer | None, bool]] = {
-            "Normals": (a.normals, b.normals, True), "Tangents": (a.tangents, b.tangents, True),
+            "Normals": (a.normals, b.normals, True),
+            "Tangents": (a.tangents, b.tangents, True),
             **{f"UV set {k + 1}": (at(a.uvs, k), at(b.uvs, k), False) for k in range(max(len(a.uvs), len(b.uvs)))},
-            **{f"Vertex colours {k + 1}": (at(a.colours, k), at(b.colours, k), False) for k in range(max(len(a.colours), len(b.colours)))},
-        }  # fmt: skip
+            **{
+                f"Vertex colours {k + 1}": (at(a.colours, k), at(b.colours, k), False)
+                for k in range(max(len(a.colours), len(b.colours)))
+            },
+        }
         # Directions and colours are 32-bit floats in most files, whatever positions are.
         step = lambda what: SINGLE if not what.startswith("UV") else max(self.step, UV_LEAST)
         return {what: layer_difference(x, y, faces, step(what), angle) for what, (x, y, angle) in pairs.items()}

@@ -30,9 +30,14 @@ class Place:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "part": self.part, "sent": self.sent, "read_back": self.read_back, "kind": "faces", "gone": self.gone,
-            "indices": self.faces[:MOST_ELEMENTS].tolist(), "total": len(self.faces),
-        }  # fmt: skip
+            "part": self.part,
+            "sent": self.sent,
+            "read_back": self.read_back,
+            "kind": "faces",
+            "gone": self.gone,
+            "indices": self.faces[:MOST_ELEMENTS].tolist(),
+            "total": len(self.faces),
+        }
 
 
 @dataclass(frozen=True)
@@ -51,9 +56,16 @@ class Row:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "group": self.group, "what": self.what, "sent": self.sent, "read_back": self.read_back, "difference": self.difference,
-            "result": self.result, "remark": self.remark, "where": self.where, "places": [p.to_json() for p in self.places[:MOST_PLACES]],
-        }  # fmt: skip
+            "group": self.group,
+            "what": self.what,
+            "sent": self.sent,
+            "read_back": self.read_back,
+            "difference": self.difference,
+            "result": self.result,
+            "remark": self.remark,
+            "where": self.where,
+            "places": [p.to_json() for p in self.places[:MOST_PLACES]],
+        }
 
 
 def same(group: str, what: str, sent: str, read_back: str | None = None, remark: str = "") -> Row:

@@ -181,11 +181,15 @@ def _differences(c: Compared, p: Part, a: Mesh, b: Mesh, va: Array, vb: Array) -
 
     skins = c.a.nodes[p.nodes[0][0]].skin if p.nodes else None, c.b.nodes[p.nodes[0][1]].skin if p.nodes else None
     if (
-        a.weights is not None and b.weights is not None and skins[0] is not None and skins[1] is not None
-        and np.array_equal(va, vb) and c.a.skins[skins[0]].joints == tuple(c.b.skins[skins[1]].joints)
+        a.weights is not None
+        and b.weights is not None
+        and skins[0] is not None
+        and skins[1] is not None
+        and np.array_equal(va, vb)
+        and c.a.skins[skins[0]].joints == tuple(c.b.skins[skins[1]].joints)
         and all(i == c.nodes.get(i) for i in c.a.skins[skins[0]].joints)
         and all(np.array_equal(getattr(a.weights, k), getattr(b.weights, k)) for k in ("starts", "joints", "weights"))
-    ):  # fmt: skip
+    ):
         return np.zeros(len(va))
     there = [_there(c, n) for n in c.a.skins[skins[0]].joints] if skins[0] is not None else None
     mine = (

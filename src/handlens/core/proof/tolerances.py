@@ -30,15 +30,21 @@ VALUE = 2e-6
 TOLD = (
     ("Places of corners, lines and points", f"{PLACES} steps × the farthest coordinate of the part"),
     ("Height, width, depth, middle", f"{EXTENT} steps × the farthest coordinate of the whole"),
-    ("Local transforms and pivots, bind matrices", f"{MATRIX} steps × the largest entry, turns and places each by themselves; at least {MATRIX_LEAST:g}"),
+    (
+        "Local transforms and pivots, bind matrices",
+        f"{MATRIX} steps × the largest entry, turns and places each by themselves; at least {MATRIX_LEAST:g}",
+    ),
     ("Normals, tangents, vertex colours", f"{SINGLE:.3g} × the value, at least of 1"),
     ("UV coordinates", f"one step × the value, at least of 1; at least {UV_LEAST:.3g}"),
     ("Offsets of morph targets", f"{PLACES} steps × the farthest offset; those of normals {TARGET_NORMALS * SINGLE:.3g}"),
     ("Skin weights, how far a target is on", f"{WEIGHT:g}"),
     ("Unit", f"{UNIT:g} of it"),
     ("Length of a clip", f"{SECONDS:g} s"),
-    ("Motion, at all keys of both and between them", f"{MOTION:g} × how far the channel reaches; rotations and weights at least of 1"),
+    (
+        "Motion, at all keys of both and between them",
+        f"{MOTION:g} × how far the channel reaches; rotations and weights at least of 1",
+    ),
     ("Values of materials, cameras and lights", f"{VALUE:g} × the value, at least of 1"),
     ("Custom properties", f"{CUSTOM:g} × the value, at least of 1"),
     ("Pixels, files beside the model, names, faces, slots, joints, parents", "nothing: they are the same, or they differ"),
-)  # fmt: skip
+)

@@ -19,16 +19,25 @@ _Key = Annotated[str, Meta(max_length=400)]
 Seen = Literal["outside", "inside", "both", "inverted"]
 Role = Literal["thing", "aside", "inner", "stand-in"]
 _SEEN = {
-    "outside": "from outside", "inside": "from inside, as a room", "both": "from both sides", "inverted": "inverted on purpose",
-}  # fmt: skip
+    "outside": "from outside",
+    "inside": "from inside, as a room",
+    "both": "from both sides",
+    "inverted": "inverted on purpose",
+}
 _ROLES = {
-    "thing": "of the thing", "aside": "not of it: a figure for scale, a lamp, a backdrop", "inner": "a shell inside on purpose",
+    "thing": "of the thing",
+    "aside": "not of it: a figure for scale, a lamp, a backdrop",
+    "inner": "a shell inside on purpose",
     "stand-in": "a stand-in for collisions",
-}  # fmt: skip
+}
 _STANDS = {
-    "base-centre": "stands on its base", "centre": "turns about its middle", "top-centre": "hangs from its top",
-    "middle-left": "hinges on its left side", "middle-right": "hinges on its right side", "middle-back": "hinges at its back",
-}  # fmt: skip
+    "base-centre": "stands on its base",
+    "centre": "turns about its middle",
+    "top-centre": "hangs from its top",
+    "middle-left": "hinges on its left side",
+    "middle-right": "hinges on its right side",
+    "middle-back": "hinges at its back",
+}
 _KIND = said("Kind", "What it is.", words={k: k for k in get_args(Kind)})
 _SEEN_FROM = said(
     "Seen", "From where its faces are looked at; inverted: they look inward on purpose, as an outline shell's do.", words=_SEEN

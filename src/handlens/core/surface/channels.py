@@ -36,6 +36,12 @@ def painted(beside: Image, tail: str, picture: Any) -> Image:
     data = out.getvalue()
     reference = f"{stem_of(beside.reference) or 'picture'}_{tail}.png"
     return replace(
-        beside, id=f"{beside.id}/{tail}", name=reference.replace("\\", "/").rpartition("/")[2], reference=reference, found_at=None,
-        media_type="image/png", load=lambda: data, status="embedded",
-    )  # fmt: skip
+        beside,
+        id=f"{beside.id}/{tail}",
+        name=reference.replace("\\", "/").rpartition("/")[2],
+        reference=reference,
+        found_at=None,
+        media_type="image/png",
+        load=lambda: data,
+        status="embedded",
+    )

@@ -146,9 +146,13 @@ class Effects:
         dark = (1.0, 1.0, 1.0, 1.0) if any(t.role == "emissive" for t in inputs) else (0.0, 0.0, 0.0, 1.0)
         emission = colours["emission"] or dark
         return Material(
-            f"material:{number}", name, (r, g, b, self._opacity(shading, colours["transparent"])), emissive=emission[:3], inputs=tuple(inputs),
+            f"material:{number}",
+            name,
+            (r, g, b, self._opacity(shading, colours["transparent"])),
+            emissive=emission[:3],
+            inputs=tuple(inputs),
             source=self._beside(shading),
-        )  # fmt: skip
+        )
 
     def _beside(self, shading: Element) -> dict[str, Any]:
         """What of a shading no field is for, as it is written; lambert without any of it says nothing."""
@@ -188,8 +192,11 @@ class Effects:
         colour = transparent or (1.0, 1.0, 1.0, 1.0)
         luminance = 0.212671 * colour[0] + 0.715160 * colour[1] + 0.072169 * colour[2]
         opacity = {
-            "A_ONE": colour[3] * share, "A_ZERO": 1 - colour[3] * share, "RGB_ONE": luminance * share, "RGB_ZERO": 1 - luminance * share,
-        }.get(mode, 1.0)  # fmt: skip
+            "A_ONE": colour[3] * share,
+            "A_ZERO": 1 - colour[3] * share,
+            "RGB_ONE": luminance * share,
+            "RGB_ZERO": 1 - luminance * share,
+        }.get(mode, 1.0)
         return min(max(opacity, 0.0), 1.0)
 
     def _input(

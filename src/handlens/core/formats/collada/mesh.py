@@ -361,9 +361,19 @@ def geometry_mesh(
         with_sign = np.column_stack([tangents[0].values[:, :3], np.ones(len(tangents[0].values))])
         handed = Layer(frozen(with_sign), tangents[0].index)
     return Mesh(
-        id=f"mesh:{number}", name=g.name, positions=frozen(np.ascontiguousarray(g.positions)), corners=frozen(g.corners.astype(np.int32)),
-        starts=frozen(np.concatenate([[0], np.cumsum(g.counts)]).astype(np.int64)), slots=frozen(g.slots.astype(np.int32)),
-        slot_materials=binding, uvs=uvs, normals=normals[0] if normals else None, tangents=handed,
-        colours=tuple(Layer(frozen(c.values[:, :4].astype(np.float32)), c.index) for c in pick("COLOR")), lines=frozen(g.lines),
-        weights=weights, morphs=morphs, morph_weights=morph_weights,
-    )  # fmt: skip
+        id=f"mesh:{number}",
+        name=g.name,
+        positions=frozen(np.ascontiguousarray(g.positions)),
+        corners=frozen(g.corners.astype(np.int32)),
+        starts=frozen(np.concatenate([[0], np.cumsum(g.counts)]).astype(np.int64)),
+        slots=frozen(g.slots.astype(np.int32)),
+        slot_materials=binding,
+        uvs=uvs,
+        normals=normals[0] if normals else None,
+        tangents=handed,
+        colours=tuple(Layer(frozen(c.values[:, :4].astype(np.float32)), c.index) for c in pick("COLOR")),
+        lines=frozen(g.lines),
+        weights=weights,
+        morphs=morphs,
+        morph_weights=morph_weights,
+    )

@@ -95,10 +95,21 @@ class _Reader:
         nodes = tuple(self.finished(i, d, i in driven) for i, d in enumerate(self.drafts))
         self.counted_problems()
         return Scene(
-            format="dae", nodes=nodes, roots=tuple(roots), meshes=tuple(self.meshes), materials=self.effects.materials(),
-            images=self.effects.images(), skins=skins, clips=clips, cameras=tuple(self.cameras), lights=tuple(self.lights),
-            unit_metres=unit, up_axis=up, problems=tuple(self.problems), files=tuple(self.effects.files()),
-        )  # fmt: skip
+            format="dae",
+            nodes=nodes,
+            roots=tuple(roots),
+            meshes=tuple(self.meshes),
+            materials=self.effects.materials(),
+            images=self.effects.images(),
+            skins=skins,
+            clips=clips,
+            cameras=tuple(self.cameras),
+            lights=tuple(self.lights),
+            unit_metres=unit,
+            up_axis=up,
+            problems=tuple(self.problems),
+            files=tuple(self.effects.files()),
+        )
 
     def counted_problems(self) -> None:
         if self.numbers.commas:

@@ -61,6 +61,10 @@ def _skew(v: Array) -> Array:
 
 
 _MATRIX: dict[str, Callable[[Array], Array]] = {
-    "matrix": lambda v: v.reshape(4, 4), "translate": _translate, "rotate": _rotate,
-    "scale": lambda v: np.diag([*v, 1.0]), "lookat": _lookat, "skew": _skew,
-}  # fmt: skip
+    "matrix": lambda v: v.reshape(4, 4),
+    "translate": _translate,
+    "rotate": _rotate,
+    "scale": lambda v: np.diag([*v, 1.0]),
+    "lookat": _lookat,
+    "skew": _skew,
+}

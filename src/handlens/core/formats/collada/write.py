@@ -31,8 +31,17 @@ _PLACES = {
 }
 #: Elements of a shading in their order (chapter 5, `phong`).
 _ELEMENTS = (
-    "emission", "ambient", "diffuse", "specular", "shininess", "reflective", "reflectivity", "transparent", "transparency", "index_of_refraction",
-)  # fmt: skip
+    "emission",
+    "ambient",
+    "diffuse",
+    "specular",
+    "shininess",
+    "reflective",
+    "reflectivity",
+    "transparent",
+    "transparency",
+    "index_of_refraction",
+)
 _OPAQUE_WORDS = {channel: word for word, channel in OPAQUE.items()} | {"a": "A_ONE"}
 _WRAPS = {10497: "WRAP", 33648: "MIRROR", 33071: "CLAMP"}
 

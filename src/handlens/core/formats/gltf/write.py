@@ -296,10 +296,18 @@ class _Writer:
         if "extras" in s.extras:
             tree["extras"] = s.extras["extras"]
         lists = {
-            "nodes": nodes, "meshes": meshes, "materials": materials, "textures": self.textures,
-            "images": self.image_list, "samplers": self.samplers, "skins": skins, "animations": clips,
-            "cameras": [_called(c) for c in s.cameras], "accessors": self.accessors, "bufferViews": self.views,
-        }  # fmt: skip
+            "nodes": nodes,
+            "meshes": meshes,
+            "materials": materials,
+            "textures": self.textures,
+            "images": self.image_list,
+            "samplers": self.samplers,
+            "skins": skins,
+            "animations": clips,
+            "cameras": [_called(c) for c in s.cameras],
+            "accessors": self.accessors,
+            "bufferViews": self.views,
+        }
         tree |= {k: v for k, v in lists.items() if v}
         used = sorted(_extensions_used(tree))
         if used:

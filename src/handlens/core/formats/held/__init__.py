@@ -21,9 +21,22 @@ from .steps import Said, Step, Target
 
 #: In this order: what is left out of the tree first, then the frame, the rig, the surface, the looks, and how parts are laid out.
 STEPS: tuple[Step, ...] = (
-    *letters.STEPS, *pictures.FIRST, *tree.STEPS, *rig.STEPS, *optics.STEPS, *frame.STEPS, *surface.STEPS, *uv_sets.STEPS, *looks.STEPS, *pictures.STEPS, *looks.LAST, *threemf.STEPS, *tree.FLAT,
-    *surface.LAST, *numbers.STEPS,
-)  # fmt: skip
+    *letters.STEPS,
+    *pictures.FIRST,
+    *tree.STEPS,
+    *rig.STEPS,
+    *optics.STEPS,
+    *frame.STEPS,
+    *surface.STEPS,
+    *uv_sets.STEPS,
+    *looks.STEPS,
+    *pictures.STEPS,
+    *looks.LAST,
+    *threemf.STEPS,
+    *tree.FLAT,
+    *surface.LAST,
+    *numbers.STEPS,
+)
 
 
 @dataclass(frozen=True)

@@ -32,14 +32,39 @@ ROLES: dict[str, frozenset[str]] = {
     "glb": frozenset({"base-colour", "normal", "emissive", "metallic-roughness", "occlusion"}),
     "obj": frozenset(
         {
-            "base-colour", "ambient", "specular", "gloss", "alpha", "emissive", "roughness", "metallic", "bump", "normal", "displacement",
-            "decal", "reflection",
+            "base-colour",
+            "ambient",
+            "specular",
+            "gloss",
+            "alpha",
+            "emissive",
+            "roughness",
+            "metallic",
+            "bump",
+            "normal",
+            "displacement",
+            "decal",
+            "reflection",
         }
     ),
     "dae": frozenset({"base-colour", "emissive", "specular", "ambient", "alpha", "reflection", "normal", "bump"}),
-    "usda": frozenset({"base-colour", "emissive", "roughness", "metallic", "normal", "occlusion", "alpha", "specular", "displacement", "clearcoat", "clearcoat-roughness"}),
+    "usda": frozenset(
+        {
+            "base-colour",
+            "emissive",
+            "roughness",
+            "metallic",
+            "normal",
+            "occlusion",
+            "alpha",
+            "specular",
+            "displacement",
+            "clearcoat",
+            "clearcoat-roughness",
+        }
+    ),
     "3mf": frozenset({"base-colour"}),
-}  # fmt: skip
+}
 ROLES["gltf"], ROLES["usdz"] = ROLES["glb"], ROLES["usda"]
 
 

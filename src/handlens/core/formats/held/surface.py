@@ -318,9 +318,25 @@ _NO_POINTS = np.zeros(0, np.int32)
 
 STEPS = (
     _counted("lines", "Lines", lambda m: len(m.lines), "line element", "line elements", lambda m: replace(m, lines=_NO_LINES)),
-    _counted("points", "Points", lambda m: len(m.points), "point element", "point elements", lambda m: replace(m, points=_NO_POINTS)),
-    _counted("normals", "Normals", lambda m: m.normals is not None, "mesh's stored normals", "meshes' stored normals", lambda m: replace(m, normals=None)),
-    _counted("tangents", "Tangents", lambda m: m.tangents is not None, "mesh's stored tangents", "meshes' stored tangents", lambda m: replace(m, tangents=None)),
+    _counted(
+        "points", "Points", lambda m: len(m.points), "point element", "point elements", lambda m: replace(m, points=_NO_POINTS)
+    ),
+    _counted(
+        "normals",
+        "Normals",
+        lambda m: m.normals is not None,
+        "mesh's stored normals",
+        "meshes' stored normals",
+        lambda m: replace(m, normals=None),
+    ),
+    _counted(
+        "tangents",
+        "Tangents",
+        lambda m: m.tangents is not None,
+        "mesh's stored tangents",
+        "meshes' stored tangents",
+        lambda m: replace(m, tangents=None),
+    ),
     Step("UV sets", _tell_sets, _one_set),
     Step("UV set that is named", _tell_named_sets, _named_sets),
     Step("vertex colours", _tell_colours, _fewer_colours),
@@ -329,7 +345,7 @@ STEPS = (
     Step("face groups", _tell_groups, _each(lambda m: replace(m, groups=None, group_names=()))),
     Step("spare positions", _tell_spare, _each(_without_spare), choice=True),
     Step("empty meshes", _tell_empty, _without_empty),
-)  # fmt: skip
+)
 #: After parts were joined.
 LAST = (
     Step("gaps", _tell_gaps, _without_gaps, heavy=True),

@@ -31,7 +31,22 @@ MAPS = {
 #: Statements that fields of the neutral material are for.
 _VALUES = ("kd", "ke", "d", "tr", "pr", "pm")
 #: Map option -> most arguments it takes.
-_OPTIONS = {"-blendu": 1, "-blendv": 1, "-boost": 1, "-mm": 2, "-o": 3, "-s": 3, "-t": 3, "-texres": 1, "-clamp": 1, "-bm": 1, "-imfchan": 1, "-type": 1, "-cc": 1, "-colorspace": 1}  # fmt: skip
+_OPTIONS = {
+    "-blendu": 1,
+    "-blendv": 1,
+    "-boost": 1,
+    "-mm": 2,
+    "-o": 3,
+    "-s": 3,
+    "-t": 3,
+    "-texres": 1,
+    "-clamp": 1,
+    "-bm": 1,
+    "-imfchan": 1,
+    "-type": 1,
+    "-cc": 1,
+    "-colorspace": 1,
+}
 
 
 @dataclass

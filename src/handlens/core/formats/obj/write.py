@@ -10,10 +10,20 @@ from ..held.steps import Target
 from ..held.surface import vertex_colours
 
 _STATEMENTS = {
-    "base-colour": "map_Kd", "ambient": "map_Ka", "specular": "map_Ks", "gloss": "map_Ns", "alpha": "map_d", "emissive": "map_Ke",
-    "roughness": "map_Pr", "metallic": "map_Pm", "bump": "map_Bump", "normal": "norm", "displacement": "disp", "decal": "decal",
+    "base-colour": "map_Kd",
+    "ambient": "map_Ka",
+    "specular": "map_Ks",
+    "gloss": "map_Ns",
+    "alpha": "map_d",
+    "emissive": "map_Ke",
+    "roughness": "map_Pr",
+    "metallic": "map_Pm",
+    "bump": "map_Bump",
+    "normal": "norm",
+    "displacement": "disp",
+    "decal": "decal",
     "reflection": "refl",
-}  # fmt: skip
+}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:

@@ -140,8 +140,13 @@ def _mesh(rows: Array, corners: Array, counts: Array, colours: Array | None, nor
             Layer(frozen(colours.astype(np.float32)), frozen(np.repeat(np.arange(len(counts), dtype=np.int32), counts)))
         )
     return Mesh(
-        id="mesh:0", name="", positions=frozen(np.ascontiguousarray(rows[:, :3])), corners=per_corner,
+        id="mesh:0",
+        name="",
+        positions=frozen(np.ascontiguousarray(rows[:, :3])),
+        corners=per_corner,
         starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)),
-        slots=frozen(np.zeros(len(counts), np.int32)), slot_materials=(-1,) if len(counts) else (), colours=tuple(layers),
+        slots=frozen(np.zeros(len(counts), np.int32)),
+        slot_materials=(-1,) if len(counts) else (),
+        colours=tuple(layers),
         normals=Layer(frozen(np.ascontiguousarray(rows[:, 3:6])), per_corner) if normal and rows.shape[1] >= 6 else None,
-    )  # fmt: skip
+    )

@@ -20,14 +20,42 @@ from ..shared.lists import ragged, walk_lists
 from ..shared.text import decode, parse_numbers
 
 _TYPES = {
-    "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2", "ushort": "u2", "uint16": "u2",
-    "int": "i4", "int32": "i4", "uint": "u4", "uint32": "u4", "float": "f4", "float32": "f4", "double": "f8", "float64": "f8",
-}  # fmt: skip
+    "char": "i1",
+    "int8": "i1",
+    "uchar": "u1",
+    "uint8": "u1",
+    "short": "i2",
+    "int16": "i2",
+    "ushort": "u2",
+    "uint16": "u2",
+    "int": "i4",
+    "int32": "i4",
+    "uint": "u4",
+    "uint32": "u4",
+    "float": "f4",
+    "float32": "f4",
+    "double": "f8",
+    "float64": "f8",
+}
 _UV = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"), ("texture_s", "texture_t"))
 _KNOWN = {
-    "x", "y", "z", "nx", "ny", "nz", "red", "green", "blue", "alpha", "vertex_indices", "vertex_index", "vertex1", "vertex2", "texcoord",
+    "x",
+    "y",
+    "z",
+    "nx",
+    "ny",
+    "nz",
+    "red",
+    "green",
+    "blue",
+    "alpha",
+    "vertex_indices",
+    "vertex_index",
+    "vertex1",
+    "vertex2",
+    "texcoord",
     *(name for pair in _UV for name in pair),
-}  # fmt: skip
+}
 _LARGEST_HEADER = 1 << 20
 
 
@@ -317,15 +345,28 @@ def _scene(
     images, materials = _materials(package, path, textures)
     used = max(int(slots.max(initial=0)) + 1, 1) if len(counts) else 0
     mesh = Mesh(
-        id="mesh:0", name="", positions=frozen(positions), corners=per_corner,
-        starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)), slots=frozen(slots),
+        id="mesh:0",
+        name="",
+        positions=frozen(positions),
+        corners=per_corner,
+        starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)),
+        slots=frozen(slots),
         slot_materials=tuple(k if k < len(materials) else -1 for k in range(used)),
-        uvs=uvs, normals=normals, colours=tuple(layers), lines=frozen(_edges(tables, total, label)),
-    )  # fmt: skip
+        uvs=uvs,
+        normals=normals,
+        colours=tuple(layers),
+        lines=frozen(_edges(tables, total, label)),
+    )
     return Scene(
-        format="ply", nodes=(Node("node:0", path.rpartition("/")[2].rpartition(".")[0], mesh=0),), roots=(0,), meshes=(mesh,),
-        materials=materials, images=images, problems=tuple(problems), files=tuple((i.found_at, "image") for i in images if i.found_at),
-    )  # fmt: skip
+        format="ply",
+        nodes=(Node("node:0", path.rpartition("/")[2].rpartition(".")[0], mesh=0),),
+        roots=(0,),
+        meshes=(mesh,),
+        materials=materials,
+        images=images,
+        problems=tuple(problems),
+        files=tuple((i.found_at, "image") for i in images if i.found_at),
+    )
 
 
 def _colours(table: _Columns, elements: list[_Element], name: str) -> Array | None:

@@ -94,9 +94,16 @@ class _Reader:
                 Problem("not-carried", f"{plural(len(beyond), 'further model part')} counted but not read, first {beyond[0]}.")
             )
         return Scene(
-            format="3mf", nodes=tuple(self.nodes), roots=tuple(r for r in roots if r is not None), meshes=tuple(self.meshes),
-            materials=tuple(self.materials), images=tuple(self.images), unit_metres=UNITS.get(unit), up_axis="Z", problems=tuple(self.problems),
-        )  # fmt: skip
+            format="3mf",
+            nodes=tuple(self.nodes),
+            roots=tuple(r for r in roots if r is not None),
+            meshes=tuple(self.meshes),
+            materials=tuple(self.materials),
+            images=tuple(self.images),
+            unit_metres=UNITS.get(unit),
+            up_axis="Z",
+            problems=tuple(self.problems),
+        )
 
     # --- resources ----------------------------------------------------------------------------
 
@@ -190,9 +197,12 @@ class _Reader:
             self.mesh_numbers[key] = len(self.meshes)
             self.meshes.append(self.mesh(mesh, found, name))
         self.nodes[number] = Node(
-            f"node:{number}", name, matrix=frozen(matrix) if (matrix != np.eye(4)).any() else None,
-            children=tuple(c for c in children if c is not None), mesh=self.mesh_numbers.get(key),
-        )  # fmt: skip
+            f"node:{number}",
+            name,
+            matrix=frozen(matrix) if (matrix != np.eye(4)).any() else None,
+            children=tuple(c for c in children if c is not None),
+            mesh=self.mesh_numbers.get(key),
+        )
         return number
 
     def matrix(self, e: Element) -> Array:
@@ -222,9 +232,16 @@ class _Reader:
         pid, p = self.properties(triangles, owner, len(rows))
         slots, table, uvs, colours = self.surfaces(pid, p)
         return Mesh(
-            f"mesh:{len(self.meshes)}", name, frozen(positions), frozen(rows.astype(np.int32).reshape(-1)), frozen(np.arange(len(rows) + 1, dtype=np.int64) * 3),
-            frozen(slots), table, uvs, colours=colours,
-        )  # fmt: skip
+            f"mesh:{len(self.meshes)}",
+            name,
+            frozen(positions),
+            frozen(rows.astype(np.int32).reshape(-1)),
+            frozen(np.arange(len(rows) + 1, dtype=np.int64) * 3),
+            frozen(slots),
+            table,
+            uvs,
+            colours=colours,
+        )
 
     def table(self, owner: Element | None, tag: str, keys: tuple[str, ...], kind: type) -> Array:
         """(N, k) attributes of every child of that tag."""

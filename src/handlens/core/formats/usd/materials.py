@@ -75,9 +75,13 @@ class Materials:
         get = lambda key: shader.GetInput(key).Get() if shader.GetInput(key) else None
         file = get("file")
         out: dict[str, Any] = {
-            "output": output, "image": self._image(file), "wrap": [str(get("wrapS") or ""), str(get("wrapT") or "")], "set": "",
-            "space": str(get("sourceColorSpace") or ""), "transform": None,
-        }  # fmt: skip
+            "output": output,
+            "image": self._image(file),
+            "wrap": [str(get("wrapS") or ""), str(get("wrapT") or "")],
+            "set": "",
+            "space": str(get("sourceColorSpace") or ""),
+            "transform": None,
+        }
         for key in ("scale", "bias"):
             value = get(key)
             if value is not None:

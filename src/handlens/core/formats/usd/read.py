@@ -25,10 +25,18 @@ from .tags import UNPACKED
 
 _LAYERS = (".usda", ".usdc", ".usd", ".usdz")
 _ROLES = {
-    "diffuseColor": "base-colour", "emissiveColor": "emissive", "roughness": "roughness", "metallic": "metallic", "normal": "normal",
-    "occlusion": "occlusion", "opacity": "alpha", "specularColor": "specular", "displacement": "displacement", "clearcoat": "clearcoat",
+    "diffuseColor": "base-colour",
+    "emissiveColor": "emissive",
+    "roughness": "roughness",
+    "metallic": "metallic",
+    "normal": "normal",
+    "occlusion": "occlusion",
+    "opacity": "alpha",
+    "specularColor": "specular",
+    "displacement": "displacement",
+    "clearcoat": "clearcoat",
     "clearcoatRoughness": "clearcoat-roughness",
-}  # fmt: skip
+}
 #: Inputs whose image is multiplied by a field of the neutral material, and the values that fields are for.
 _FACTORS = ("base-colour", "emissive", "alpha", "roughness", "metallic")
 _VALUES = ("diffuseColor", "emissiveColor", "opacity", "opacityThreshold", "roughness", "metallic")
@@ -112,13 +120,22 @@ class _Scene:
             if n != self.path and PurePosixPath(n).name in h["layers"] and n.lower().endswith(_LAYERS)
         ]
         return Scene(
-            format=format_of(self.data), nodes=nodes, roots=tuple(h["roots"]), meshes=meshes,
-            materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(h["materials"])), images=images,
-            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])), clips=(Clip("clip:0", str(h["clip"]) or None, channels),) if channels else (),
-            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]), lights=tuple(Light(x.pop("name"), x) for x in h["lights"]),
-            unit_metres=h["unit"] if h["unit"] and h["unit"] > 0 else None, up_axis=h["up"] if h["up"] in ("Y", "Z") else None,
-            problems=tuple(self.problems), files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])), linear=True,
-        )  # fmt: skip
+            format=format_of(self.data),
+            nodes=nodes,
+            roots=tuple(h["roots"]),
+            meshes=meshes,
+            materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(h["materials"])),
+            images=images,
+            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])),
+            clips=(Clip("clip:0", str(h["clip"]) or None, channels),) if channels else (),
+            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]),
+            lights=tuple(Light(x.pop("name"), x) for x in h["lights"]),
+            unit_metres=h["unit"] if h["unit"] and h["unit"] > 0 else None,
+            up_axis=h["up"] if h["up"] in ("Y", "Z") else None,
+            problems=tuple(self.problems),
+            files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])),
+            linear=True,
+        )
 
     # --- tree ---------------------------------------------------------------------------------
 
@@ -216,10 +233,16 @@ class _Scene:
             Layer(frozen(x.values.astype(np.float32)), x.index) for x in (layer(y) for y in m["layers"] if y["role"] == "colour")
         )
         return {
-            "corners": frozen(corners[order].astype(np.int32)), "starts": frozen(starts.astype(np.int64)), "slots": frozen(slots.astype(np.int32)),
-            "slot_materials": tuple(m["materials"]), "uvs": tuple(by_name[n] for n in self.uv_names(m)), "normals": normals, "colours": colours,
-            "weights": self.weights(m, total), "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in m["morphs"]),
-        }  # fmt: skip
+            "corners": frozen(corners[order].astype(np.int32)),
+            "starts": frozen(starts.astype(np.int64)),
+            "slots": frozen(slots.astype(np.int32)),
+            "slot_materials": tuple(m["materials"]),
+            "uvs": tuple(by_name[n] for n in self.uv_names(m)),
+            "normals": normals,
+            "colours": colours,
+            "weights": self.weights(m, total),
+            "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in m["morphs"]),
+        }
 
     def weights(self, m: dict[str, Any], total: int) -> Weights | None:
         w = m.get("weights")
@@ -286,11 +309,18 @@ class _Scene:
         red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
         factors = {t.role: tints[t.role]["rgba".find(t.channel or "a")] for t in inputs}
         return Material(
-            f"material:{number}", m["name"], (float(r), float(g), float(b), factors.get("alpha", opacity)),
-            factors.get("metallic", one("metallic", 0.0)), factors.get("roughness", one("roughness", 0.5)),
-            (red, green, blue), mode, threshold if mode == "mask" else None, doubled, inputs,
+            f"material:{number}",
+            m["name"],
+            (float(r), float(g), float(b), factors.get("alpha", opacity)),
+            factors.get("metallic", one("metallic", 0.0)),
+            factors.get("roughness", one("roughness", 0.5)),
+            (red, green, blue),
+            mode,
+            threshold if mode == "mask" else None,
+            doubled,
+            inputs,
             source={"values": rest} if (rest := {k: v for k, v in values.items() if k not in _VALUES}) else {},
-        )  # fmt: skip
+        )
 
     def input(self, e: dict[str, Any], sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
         """An input, and what its image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
@@ -331,9 +361,12 @@ def _together(faces: Mesh, more: list[Mesh]) -> Mesh:
         idle = np.full(at - len(faces.positions), weights.starts[-1])
         weights = Weights(frozen(np.concatenate([weights.starts, idle])), weights.joints, weights.weights)
     return replace(
-        faces, positions=frozen(np.concatenate(positions)), lines=frozen(np.concatenate(lines).astype(np.int32)),
-        points=frozen(np.concatenate(points).astype(np.int32)), weights=weights,
-    )  # fmt: skip
+        faces,
+        positions=frozen(np.concatenate(positions)),
+        lines=frozen(np.concatenate(lines).astype(np.int32)),
+        points=frozen(np.concatenate(points).astype(np.int32)),
+        weights=weights,
+    )
 
 
 def _placed(meshes: list[Mesh], nodes: tuple[Node, ...]) -> tuple[tuple[Mesh, ...], tuple[Node, ...]]:

@@ -32,11 +32,18 @@ class Shapes:
         layers = [*self._primvars(prim, len(points), counts, corners), *self._normals(mesh, len(points), counts, corners)]
         materials, slots = self._slots(prim, len(counts))
         entry: dict[str, Any] = {
-            "name": mesh_name(prim), "points": self.gathered.array(points, "<f8"), "counts": self.gathered.array(counts, "<i8"),
-            "corners": self.gathered.array(corners, "<i8"), "holes": self.gathered.array(holes, "<i8"), "left": bool(left), "layers": layers,
-            "slots": self.gathered.array(slots, "<i8"), "materials": materials, "double_sided": bool(mesh.GetDoubleSidedAttr().Get()),
+            "name": mesh_name(prim),
+            "points": self.gathered.array(points, "<f8"),
+            "counts": self.gathered.array(counts, "<i8"),
+            "corners": self.gathered.array(corners, "<i8"),
+            "holes": self.gathered.array(holes, "<i8"),
+            "left": bool(left),
+            "layers": layers,
+            "slots": self.gathered.array(slots, "<i8"),
+            "materials": materials,
+            "double_sided": bool(mesh.GetDoubleSidedAttr().Get()),
             "subdivision": scheme if authored and scheme != "none" else "",
-        }  # fmt: skip
+        }
         entry |= weights(self.gathered, prim, len(points))
         entry["morphs"] = morphs(self.gathered, prim, len(points))
         return entry
@@ -78,9 +85,12 @@ class Shapes:
         """(C,) which value each corner takes; None where the lengths do not fit."""
         own = np.asarray(indices, np.int64) if indices is not None and len(indices) else np.arange(values)
         place = {
-            "constant": np.zeros(len(corners), np.int64), "uniform": np.repeat(np.arange(len(counts)), counts),
-            "varying": corners, "vertex": corners, "faceVarying": np.arange(len(corners)),
-        }.get(interpolation)  # fmt: skip
+            "constant": np.zeros(len(corners), np.int64),
+            "uniform": np.repeat(np.arange(len(counts)), counts),
+            "varying": corners,
+            "vertex": corners,
+            "faceVarying": np.arange(len(corners)),
+        }.get(interpolation)
         if place is None or not values or (len(place) and (int(place.max()) >= len(own) or int(place.min()) < 0)):
             return None
         index = own[place]

@@ -25,10 +25,18 @@ from .read import space_of
 from .tags import CLIP, MESH_NAME, NODES, PIECE, UNNAMED, WRAPPER
 
 _INPUTS = {
-    "base-colour": ("diffuseColor", "rgb"), "emissive": ("emissiveColor", "rgb"), "roughness": ("roughness", "r"), "metallic": ("metallic", "r"),
-    "normal": ("normal", "rgb"), "occlusion": ("occlusion", "r"), "alpha": ("opacity", "r"), "specular": ("specularColor", "rgb"),
-    "displacement": ("displacement", "r"), "clearcoat": ("clearcoat", "r"), "clearcoat-roughness": ("clearcoatRoughness", "r"),
-}  # fmt: skip
+    "base-colour": ("diffuseColor", "rgb"),
+    "emissive": ("emissiveColor", "rgb"),
+    "roughness": ("roughness", "r"),
+    "metallic": ("metallic", "r"),
+    "normal": ("normal", "rgb"),
+    "occlusion": ("occlusion", "r"),
+    "alpha": ("opacity", "r"),
+    "specular": ("specularColor", "rgb"),
+    "displacement": ("displacement", "r"),
+    "clearcoat": ("clearcoat", "r"),
+    "clearcoat-roughness": ("clearcoatRoughness", "r"),
+}
 _WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
 
 

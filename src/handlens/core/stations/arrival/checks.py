@@ -60,9 +60,15 @@ def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if count:
             title = f"{plural(count, 'vertex', 'vertices')} of {p.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} no number"
             yield Finding(
-                title, value(count, "vertices"), value(0, "vertices"), count, p.name, p.node,
-                Elements("vertices", m.array(f"mesh:{p.mesh}:not-finite")), key=place(m, p.node),
-            )  # fmt: skip
+                title,
+                value(count, "vertices"),
+                value(0, "vertices"),
+                count,
+                p.name,
+                p.node,
+                Elements("vertices", m.array(f"mesh:{p.mesh}:not-finite")),
+                key=place(m, p.node),
+            )
 
 
 @check("arrival.broken-references", title="References that lead nowhere", result="caution")
@@ -102,9 +108,13 @@ def cameras(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     if m.cameras:
         yield Finding(
-            f"{plural(m.cameras, 'camera')} came along", value(m.cameras, "count"), value(0, "count"), m.cameras,
-            elements=nodes(m.camera_nodes), mends=(("arrival.remove", {"what": "cameras"}),),
-        )  # fmt: skip
+            f"{plural(m.cameras, 'camera')} came along",
+            value(m.cameras, "count"),
+            value(0, "count"),
+            m.cameras,
+            elements=nodes(m.camera_nodes),
+            mends=(("arrival.remove", {"what": "cameras"}),),
+        )
 
 
 @check("arrival.lights", title="Lights came along", result="note", mends=("arrival.remove",))
@@ -117,9 +127,13 @@ def lights(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     if m.lights:
         yield Finding(
-            f"{plural(m.lights, 'light')} came along", value(m.lights, "count"), value(0, "count"), m.lights,
-            elements=nodes(m.light_nodes), mends=(("arrival.remove", {"what": "lights"}),),
-        )  # fmt: skip
+            f"{plural(m.lights, 'light')} came along",
+            value(m.lights, "count"),
+            value(0, "count"),
+            m.lights,
+            elements=nodes(m.light_nodes),
+            mends=(("arrival.remove", {"what": "lights"}),),
+        )
 
 
 @check("arrival.lines", title="Lines and loose edges", result="caution", mends=("arrival.remove",))
@@ -134,10 +148,16 @@ def lines(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         count = m.meshes[p.mesh].loose_edges
         if count:
             yield Finding(
-                f"{p.name} has {plural(count, 'loose edge')} that nothing draws", value(count, "count"), value(0, "count"),
-                count, p.name, p.node, Elements("edges", m.array(f"mesh:{p.mesh}:lines")),
-                (("arrival.remove", {"what": "lines"}),), key=place(m, p.node),
-            )  # fmt: skip
+                f"{p.name} has {plural(count, 'loose edge')} that nothing draws",
+                value(count, "count"),
+                value(0, "count"),
+                count,
+                p.name,
+                p.node,
+                Elements("edges", m.array(f"mesh:{p.mesh}:lines")),
+                (("arrival.remove", {"what": "lines"}),),
+                key=place(m, p.node),
+            )
 
 
 def bare(m: Measures) -> list[NodeFigures]:
@@ -162,9 +182,13 @@ def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         names = ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
-            f"{plural(len(found), 'empty node')}: {names}", value(len(found), "count"), value(0, "count"), len(found),
-            elements=nodes([n.index for n in found]), mends=(("arrival.remove", {"what": "empties"}),),
-        )  # fmt: skip
+            f"{plural(len(found), 'empty node')}: {names}",
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=nodes([n.index for n in found]),
+            mends=(("arrival.remove", {"what": "empties"}),),
+        )
 
 
 @check("arrival.detail-levels", title="Levels of detail without meshes", result="caution", mends=("arrival.remove",))
@@ -179,9 +203,12 @@ def detail_levels(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         yield Finding(
             f"{plural(len(found), 'level of detail has', 'levels of detail have')} no mesh: {found[0].name}",
-            value(len(found), "count"), value(0, "count"), len(found),
-            elements=nodes([n.index for n in found]), mends=(("arrival.remove", {"what": "empties"}),),
-        )  # fmt: skip
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=nodes([n.index for n in found]),
+            mends=(("arrival.remove", {"what": "empties"}),),
+        )
 
 
 @check("arrival.hidden", title="Hidden nodes", result="note", mends=("arrival.remove",))
@@ -239,9 +266,15 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     stands = f"{twin.name} stands" if len(pairs) == 1 else f"{len(pairs):,} parts stand"
     where = f"{first.name} does" if len(pairs) == 1 else f"others do: {twin.name} where {first.name} does"
     yield Finding(
-        f"{stands} exactly where {where}{' …' if len(pairs) > 1 else ''}", value(len(pairs), "count"), value(0, "count"), len(pairs), twin.name, twin.node,
-        nodes([p.node for _, p in pairs]), (("arrival.remove-parts", {"parts": [place(m, p.node) for _, p in pairs]}),),
-    )  # fmt: skip
+        f"{stands} exactly where {where}{' …' if len(pairs) > 1 else ''}",
+        value(len(pairs), "count"),
+        value(0, "count"),
+        len(pairs),
+        twin.name,
+        twin.node,
+        nodes([p.node for _, p in pairs]),
+        (("arrival.remove-parts", {"parts": [place(m, p.node) for _, p in pairs]}),),
+    )
 
 
 def _in_one_place(group: list[PartFigures]) -> list[tuple[PartFigures, list[PartFigures]]]:
@@ -306,9 +339,15 @@ def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         apart = any(not _same_bounds(p, group[0]) for p in group[1:])
         if len(blocks) > 1 and apart:
             yield Finding(
-                f"{group[0].name} is stored {len(blocks)} times", value(len(blocks), "count"), value(1, "count"), len(blocks),
-                group[0].name, group[0].node, nodes([p.node for p in group]), key=place(m, group[0].node),
-            )  # fmt: skip
+                f"{group[0].name} is stored {len(blocks)} times",
+                value(len(blocks), "count"),
+                value(1, "count"),
+                len(blocks),
+                group[0].name,
+                group[0].node,
+                nodes([p.node for p in group]),
+                key=place(m, group[0].node),
+            )
 
 
 def _same_shape(m: Measures) -> list[list[PartFigures]]:

@@ -148,7 +148,11 @@ def joint_prefix(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if len(skin.joint_names) > 1 and len(heads) == 1 and "" not in heads:
             prefix = heads.pop() + ":"
             yield Finding(
-                f"All {len(skin.joint_names)} joints start with {prefix}", value(prefix, "text"), value("no prefix", "text"),
-                len(skin.joint_names), elements=nodes(skin.joints), mends=(("arrival.rename", {"search": prefix, "replace": ""}),),
+                f"All {len(skin.joint_names)} joints start with {prefix}",
+                value(prefix, "text"),
+                value("no prefix", "text"),
+                len(skin.joint_names),
+                elements=nodes(skin.joints),
+                mends=(("arrival.rename", {"search": prefix, "replace": ""}),),
                 key=f"skin-{k}",
-            )  # fmt: skip
+            )

@@ -50,9 +50,12 @@ def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for u in _told(m, ("former",)):
         yield Finding(
-            f"{_place(u)}: {u.text}, which was a name before and is none any more", value(u.text, "text"), value("a name", "text"), 1,
+            f"{_place(u)}: {u.text}, which was a name before and is none any more",
+            value(u.text, "text"),
+            value("a name", "text"),
+            1,
             key=f"{u.file}/{u.line}/{u.column}",
-        )  # fmt: skip
+        )
     for same in _together(_told(m, ("case", "near"))):
         u = same[0]
         how = "other letter case" if u.state == "case" else "one letter off"
@@ -63,9 +66,13 @@ def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if u.kind in ("material", "part", "joint", "clip"):
                 mends.append(("arrival.rename", {"search": f"^{re.escape(u.meant)}$", "replace": u.text, "pattern": "true"}))
         yield Finding(
-            f"{_place(u)}{_elsewhere(same)}: {u.text} for the {u.kind} {u.meant}, {how}", value(u.text, "text"), value(u.meant, "text"), len(same),
-            key=f"{u.file}/{u.line}/{u.column}", mends=tuple(mends),
-        )  # fmt: skip
+            f"{_place(u)}{_elsewhere(same)}: {u.text} for the {u.kind} {u.meant}, {how}",
+            value(u.text, "text"),
+            value(u.meant, "text"),
+            len(same),
+            key=f"{u.file}/{u.line}/{u.column}",
+            mends=tuple(mends),
+        )
 
 
 def _together(uses: Iterator[SideUse]) -> list[list[SideUse]]:
@@ -98,8 +105,12 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for x in m.side_broken:
         yield Finding(
-            f"{x.file} breaks at line {x.line}, column {x.column}: {x.why}", value(x.why, "text"), value("well-formed", "text"), 1, key=x.file,
-        )  # fmt: skip
+            f"{x.file} breaks at line {x.line}, column {x.column}: {x.why}",
+            value(x.why, "text"),
+            value("well-formed", "text"),
+            1,
+            key=x.file,
+        )
 
 
 @check("arrival.side-no-file", title="Side file names a file that did not come", result="caution", mends=("arrival.side-file",))
@@ -138,9 +149,12 @@ def other_variant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for u in _told(m, ("other-variant",)):
         yield Finding(
-            f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s", value(u.text, "text"), value("its own", "text"), 1,
+            f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s",
+            value(u.text, "text"),
+            value("its own", "text"),
+            1,
             key=f"{u.file}/{u.line}/{u.column}",
-        )  # fmt: skip
+        )
     for kind, name, sibling in m.borrowed:
         yield Finding(
             f"The {kind} {name} sounds like {sibling}'s", value(name, "text"), value("its own", "text"), 1, key=f"{kind}/{name}"
@@ -169,8 +183,12 @@ def unknown(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if by_choice or (not chosen and u.state == "lacking"):
             what = f"no {u.kind} of the model" if u.kind else "no name of the model"
             yield Finding(
-                f"{_place(u)}: {u.text} is {what}", value(u.text, "text"), value(f"a {u.kind}" if u.kind else "a name", "text"), 1, key=f"{u.file}/{u.line}/{u.column}"
-            )  # fmt: skip
+                f"{_place(u)}: {u.text} is {what}",
+                value(u.text, "text"),
+                value(f"a {u.kind}" if u.kind else "a name", "text"),
+                1,
+                key=f"{u.file}/{u.line}/{u.column}",
+            )
 
 
 def used_names(m: Measures) -> list[Row]:
@@ -187,9 +205,16 @@ def used_names(m: Measures) -> list[Row]:
     order = ["no-file", "former", "case", "near", "other-variant", "other", "exact"]
     rows = [
         Row(
-            cells={"text": u.text, "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–", "how": words[u.state], "place": f"{u.file}:{u.line}:{u.column}", "key": u.path or "–"},
-            result="clear" if u.state == "exact" else None if u.state == "other" else "caution", side_key=f"{u.file}:{u.path}" if u.path else None,
+            cells={
+                "text": u.text,
+                "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–",
+                "how": words[u.state],
+                "place": f"{u.file}:{u.line}:{u.column}",
+                "key": u.path or "–",
+            },
+            result="clear" if u.state == "exact" else None if u.state == "other" else "caution",
+            side_key=f"{u.file}:{u.path}" if u.path else None,
         )
         for u in sorted((u for u in m.side_uses if u.state in order), key=lambda u: order.index(u.state))
-    ]  # fmt: skip
+    ]
     return rows

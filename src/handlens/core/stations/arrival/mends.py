@@ -146,9 +146,10 @@ def _groups(scene: Scene) -> Outcome:
     driven = {c.node for clip in scene.clips for c in clip.channels}
     plain = lambda n: n.mesh is None and n.camera is None and n.light is None and not n.hidden and not n.extras
     spare = {
-        i for i, n in enumerate(scene.nodes)
+        i
+        for i, n in enumerate(scene.nodes)
         if plain(n) and len(n.children) == 1 and i not in joints and i not in driven and bool((n.local == np.eye(4)).all())
-    }  # fmt: skip
+    }
     if not spare:
         raise MendError("No group holds one node alone without moving it.")
 

@@ -13,14 +13,19 @@ from ...scene import Scene
 
 
 @mend(
-    "arrival.side-file", title="Correct a side file", keeps="the file that came, and every other letter of it, its encoding and line ends",
-    costs="a corrected copy that must replace the old one where the model goes", safe=False,
+    "arrival.side-file",
+    title="Correct a side file",
+    keeps="the file that came, and every other letter of it, its encoding and line ends",
+    costs="a corrected copy that must replace the old one where the model goes",
+    safe=False,
     parameters=[
-        Parameter("file", "text", "which side file"), Parameter("line", "number", "line of the value, from 1", zero=False),
-        Parameter("column", "number", "column of the value, from 1", zero=False), Parameter("to", "text", "what it is to say"),
+        Parameter("file", "text", "which side file"),
+        Parameter("line", "number", "line of the value, from 1", zero=False),
+        Parameter("column", "number", "column of the value, from 1", zero=False),
+        Parameter("to", "text", "what it is to say"),
         Parameter("everywhere", "flag", "whether the same word is corrected wherever else it stands in the file", default=False),
     ],
-)  # fmt: skip
+)
 def correct(scene: Scene, file: str, line: float, column: float, to: str, everywhere: bool = False) -> Outcome:
     """Write a copy of a side file in which one value says something else, or every value that says the same as it."""
     number = next((k for k, n in enumerate(scene.beside) if n.path == file and n.role == "side-file"), None)

@@ -16,14 +16,26 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     joints = sum(len(s.joints) for s in m.skins)
     materials = len(m.materials)
     counted = [
-        ("Parts", len(m.parts)), ("Meshes", len(m.meshes)), ("Triangles", triangles(m)),
-        ("Polygons", sum(x.faces for x in m.meshes)), ("Polygons over four corners", sum(x.faces_over_4 for x in m.meshes)),
-        ("Vertices as stored", sum(x.vertices for x in m.meshes)), ("Loose edges", sum(x.loose_edges for x in m.meshes)),
-        ("Loose points", sum(x.loose_points for x in m.meshes)), ("Materials", materials), ("Images", len(m.images)),
-        ("Nodes", len(m.nodes)), ("Empty nodes", len(bare(m))), ("Hidden nodes", sum(n.hidden for n in m.nodes)),
-        ("Cameras", m.cameras), ("Lights", m.lights), ("Skins", len(m.skins)), ("Joints", joints), ("Clips", len(m.clips)),
+        ("Parts", len(m.parts)),
+        ("Meshes", len(m.meshes)),
+        ("Triangles", triangles(m)),
+        ("Polygons", sum(x.faces for x in m.meshes)),
+        ("Polygons over four corners", sum(x.faces_over_4 for x in m.meshes)),
+        ("Vertices as stored", sum(x.vertices for x in m.meshes)),
+        ("Loose edges", sum(x.loose_edges for x in m.meshes)),
+        ("Loose points", sum(x.loose_points for x in m.meshes)),
+        ("Materials", materials),
+        ("Images", len(m.images)),
+        ("Nodes", len(m.nodes)),
+        ("Empty nodes", len(bare(m))),
+        ("Hidden nodes", sum(n.hidden for n in m.nodes)),
+        ("Cameras", m.cameras),
+        ("Lights", m.lights),
+        ("Skins", len(m.skins)),
+        ("Joints", joints),
+        ("Clips", len(m.clips)),
         ("Morph targets", sum(x.morphs for x in m.meshes)),
-    ]  # fmt: skip
+    ]
     left = {"Loose edges", "Loose points", "Empty nodes", "Hidden nodes", "Cameras", "Lights"}
     kept = [(what, f"{n:,}", "0" if what in left else "") for what, n in counted if n or what in left]
     half = (len(kept) + 1) // 2

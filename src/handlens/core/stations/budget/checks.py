@@ -111,8 +111,10 @@ def texture_memory_used(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         big = max(m.images, key=texture_bytes)
         yield Finding(
             f"Textures take {count / 2**20:,.1f} MiB once loaded, {big.reference} alone {texture_bytes(big) / 2**20:,.1f}",
-            value(count, "bytes"), value(limit, "bytes"), len([i for i in m.images if texture_bytes(i)]),
-        )  # fmt: skip
+            value(count, "bytes"),
+            value(limit, "bytes"),
+            len([i for i in m.images if texture_bytes(i)]),
+        )
 
 
 def triangles_of_copies(m: Measures, intent: Intent) -> int:

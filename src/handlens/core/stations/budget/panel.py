@@ -19,26 +19,45 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     rows: list[Row] = []
     for p in m.parts:
         mesh = m.meshes[p.mesh]
-        rows.append(Row(
-            cells={
-                "part": p.name, "triangles": f"{mesh.triangles:,}", "share": percent(mesh.triangles / count) if count else "–",
-                "vertices": f"{mesh.gpu_vertices:,}", "calls": f"{draw_calls_of(mesh):,}",
-            },
-            node=p.node, result=over(mesh.triangles, lim.triangles_mesh), weight=mesh.triangles,
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "part": p.name,
+                    "triangles": f"{mesh.triangles:,}",
+                    "share": percent(mesh.triangles / count) if count else "–",
+                    "vertices": f"{mesh.gpu_vertices:,}",
+                    "calls": f"{draw_calls_of(mesh):,}",
+                },
+                node=p.node,
+                result=over(mesh.triangles, lim.triangles_mesh),
+                weight=mesh.triangles,
+            )
+        )
     rows.sort(key=lambda r: -r.weight)
     meters = [count / lim.triangles_total] if lim.triangles_total else []
     meters += [largest / lim.triangles_mesh] if lim.triangles_mesh else []
     wanted = [
         Row(cells={"what": what, "measured": a, "wanted": b, "copies": c}, result=r)
         for what, a, b, c, r in [
-            ("Triangles in all", f"{count:,}", _limit(lim.triangles_total), f"{triangles_of_copies(m, intent):,}", over(count, lim.triangles_total)),
+            (
+                "Triangles in all",
+                f"{count:,}",
+                _limit(lim.triangles_total),
+                f"{triangles_of_copies(m, intent):,}",
+                over(count, lim.triangles_total),
+            ),
             ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", over(largest, lim.triangles_mesh)),
             ("Vertices the card gets", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
             ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", over(calls, lim.draw_calls)),
-            ("Texture memory", f"{memory / 2**20:,.1f} MiB", "" if lim.texture_memory_bytes is None else f"{lim.texture_memory_bytes / 2**20:,.0f} MiB", "shared", over(memory, lim.texture_memory_bytes)),
+            (
+                "Texture memory",
+                f"{memory / 2**20:,.1f} MiB",
+                "" if lim.texture_memory_bytes is None else f"{lim.texture_memory_bytes / 2**20:,.0f} MiB",
+                "shared",
+                over(memory, lim.texture_memory_bytes),
+            ),
         ]
-    ]  # fmt: skip
+    ]
     copies = "× 1" if intent.copies == 1 else f"× {intent.copies:,} copies"
     return Panel(
         about="what it costs to draw",
@@ -52,10 +71,26 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", over(memory, lim.texture_memory_bytes)),
         ],
         tables=[
-            table("sheet", "Against the sheet", [("what", "What", False), ("measured", "Measured", True), ("wanted", "At most", True), ("copies", copies, True)], wanted),
-            table("parts", "By part", [("part", "Part", False), ("triangles", "Triangles", True), ("share", "Share", True), ("vertices", "Vertices", True), ("calls", "Draws", True)], rows),
+            table(
+                "sheet",
+                "Against the sheet",
+                [("what", "What", False), ("measured", "Measured", True), ("wanted", "At most", True), ("copies", copies, True)],
+                wanted,
+            ),
+            table(
+                "parts",
+                "By part",
+                [
+                    ("part", "Part", False),
+                    ("triangles", "Triangles", True),
+                    ("share", "Share", True),
+                    ("vertices", "Vertices", True),
+                    ("calls", "Draws", True),
+                ],
+                rows,
+            ),
         ],
-    )  # fmt: skip
+    )
 
 
 def _limit(n: int | None) -> str:

@@ -88,10 +88,17 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(
             f"{plural(count, 'face')} of {part} {'looks' if count == 1 else 'look'} {'inward' if name == 'outside' else 'outward'}, {percent(share)} of its area"
             + (f"; {100 * side.confidence:.0f} % sure" if unsure else ""),
-            value(share, "share"), value(0.0, "share"), count, part, f.node, Elements("faces", faces),
-            ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
-            result="note" if side.met < NEVER_MET else "caution" if unsure else "", confidence=side.confidence,
-        )  # fmt: skip
+            value(share, "share"),
+            value(0.0, "share"),
+            count,
+            part,
+            f.node,
+            Elements("faces", faces),
+            ((TURN[name], {"parts": [place(m, f.node)]}),),
+            key=place(m, f.node),
+            result="note" if side.met < NEVER_MET else "caution" if unsure else "",
+            confidence=side.confidence,
+        )
 
 
 @check("facing.double-sided", title="Double-sided material hides faces turned away", result="caution", mends=("facing.outward",))
@@ -106,10 +113,15 @@ def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if side.covered:
             yield Finding(
                 f"{plural(side.covered, 'face')} of {part} {'looks' if side.covered == 1 else 'look'} away behind a double-sided material",
-                value(side.covered, "count"), value(0, "count"), side.covered, part, f.node,
+                value(side.covered, "count"),
+                value(0, "count"),
+                side.covered,
+                part,
+                f.node,
                 Elements("faces", m.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
-                ((TURN[name], {"parts": [place(m, f.node)]}),), key=place(m, f.node),
-            )  # fmt: skip
+                ((TURN[name], {"parts": [place(m, f.node)]}),),
+                key=place(m, f.node),
+            )
 
 
 @check("facing.one-sided", title="Seen from both sides, drawn from one", result="caution", mends=("facing.double-sided",))
@@ -128,9 +140,15 @@ def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if f.both and seen_from(intent, names[f.node]) == "both":
             yield Finding(
                 f"{plural(f.both, 'face')} of {names[f.node]} can be seen from behind, where nothing is drawn",
-                value(f.both, "count"), value(0, "count"), f.both, names[f.node], f.node, Elements("faces", m.array(f"part:{f.node}:both")),
-                (("facing.double-sided", {"parts": [place(m, f.node)]}),), key=place(m, f.node),
-            )  # fmt: skip
+                value(f.both, "count"),
+                value(0, "count"),
+                f.both,
+                names[f.node],
+                f.node,
+                Elements("faces", m.array(f"part:{f.node}:both")),
+                (("facing.double-sided", {"parts": [place(m, f.node)]}),),
+                key=place(m, f.node),
+            )
 
 
 @check("facing.winding", title="Neighbours wound against each other", result="caution", mends=("facing.outward", "facing.inward"))
@@ -145,9 +163,14 @@ def winding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if n := mesh.surface.disagreeing:
             side = seen_from(intent, p.name)
             yield counted(
-                m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} neighbours wound against each other", "disagreeing", "edges",
+                m,
+                p,
+                n,
+                f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} neighbours wound against each other",
+                "disagreeing",
+                "edges",
                 "" if side == "inverted" else TURN.get(side, "facing.outward"),
-            )  # fmt: skip
+            )
 
 
 @check("facing.one-surface", title="A surface with one side only", result="caution")
@@ -161,8 +184,13 @@ def one_surface(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.non_orientable:
             yield counted(
-                m, p, n, f"{p.name} has {plural(n, 'patch', 'patches')} with one side only", "disagreeing", "edges",
-            )  # fmt: skip
+                m,
+                p,
+                n,
+                f"{p.name} has {plural(n, 'patch', 'patches')} with one side only",
+                "disagreeing",
+                "edges",
+            )
 
 
 @check("facing.walk-round", title="Backs seen on walking round", result="caution", mends=("surface.fill", "facing.double-sided"))
@@ -200,11 +228,18 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         else ""
     )
     yield Finding(
-        f"{percent(share)} of the looks from all round meet the back of a face{where}" + (f"; open: {through}" if through else ""),
-        value(share, "share"), value(0.0, "share"), backs, names.get(open_holes[0]) if open_holes else None,
-        open_holes[0] if open_holes else None, nodes(open_holes) if open_holes else None, (*_filled(m, open_holes), ("facing.double-sided", {})),
-        why=_CARDS if _all_flat(m, set(w.backs_of) - meant) else "", samples=w.rays,
-    )  # fmt: skip
+        f"{percent(share)} of the looks from all round meet the back of a face{where}"
+        + (f"; open: {through}" if through else ""),
+        value(share, "share"),
+        value(0.0, "share"),
+        backs,
+        names.get(open_holes[0]) if open_holes else None,
+        open_holes[0] if open_holes else None,
+        nodes(open_holes) if open_holes else None,
+        (*_filled(m, open_holes), ("facing.double-sided", {})),
+        why=_CARDS if _all_flat(m, set(w.backs_of) - meant) else "",
+        samples=w.rays,
+    )
 
 
 #: Why backs of parts without thickness are seen.
@@ -240,8 +275,13 @@ def back_to_back(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.opposed:
             yield counted(
-                m, p, n, f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} back to back with another", "opposed", "faces",
-            )  # fmt: skip
+                m,
+                p,
+                n,
+                f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} back to back with another",
+                "opposed",
+                "faces",
+            )
 
 
 @check(
@@ -260,8 +300,13 @@ def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.normals_opposed:
             found = counted(
-                m, p, n, f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} against {'its' if n == 1 else 'their'} normals", "normals-opposed", "faces",
-            )  # fmt: skip
+                m,
+                p,
+                n,
+                f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} against {'its' if n == 1 else 'their'} normals",
+                "normals-opposed",
+                "faces",
+            )
             parts = [place(m, p.node)]
             named = face_text(np.sort(m.array(f"mesh:{p.mesh}:normals-opposed")))
             few = tuple((mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
@@ -290,10 +335,16 @@ def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if n:
                 yield Finding(
                     f"{plural(n, 'vertex has', 'vertices have')} normals that are {words} on {p.name}",
-                    value(n, "count"), value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "vertices"),
-                    (("facing.normals", {"angle": 40, "parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
+                    value(n, "count"),
+                    value(0, "count"),
+                    n,
+                    p.name,
+                    p.node,
+                    of_mesh(m, p, name, "vertices"),
+                    (("facing.normals", {"angle": 40, "parts": [place(m, p.node)]}),),
+                    key=f"{place(m, p.node)}/{name}",
                     result="" if name == "normals-broken" else "note",
-                )  # fmt: skip
+                )
 
 
 @check("facing.normals-missing", title="No normals stored", result="note", mends=("facing.normals",))
@@ -309,9 +360,14 @@ def normals_missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         p = found[0][0]
         yield Finding(
             f"{plural(len(found), 'curved mesh stores', 'curved meshes store')} no normals: {p.name}{' …' if len(found) > 1 else ''}",
-            value(len(found), "count"), value(0, "count"), len(found), p.name, p.node, nodes([x.node for x, _ in found]),
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            p.name,
+            p.node,
+            nodes([x.node for x, _ in found]),
             (("facing.normals", {"angle": 40}),),
-        )  # fmt: skip
+        )
 
 
 @check("facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",))
@@ -326,9 +382,14 @@ def smeared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         n = mesh.surface.smeared
         if n >= 3 and n > 0.02 * mesh.faces * 1.5:
             yield counted(
-                m, p, n, f"{plural(n, 'sharp edge')} of {p.name} {'is' if n == 1 else 'are'} lit as if smooth", "smeared", "edges",
+                m,
+                p,
+                n,
+                f"{plural(n, 'sharp edge')} of {p.name} {'is' if n == 1 else 'are'} lit as if smooth",
+                "smeared",
+                "edges",
                 _LIT,
-            )  # fmt: skip
+            )
 
 
 @check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",))
@@ -342,6 +403,13 @@ def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
             yield Finding(
-                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are lit hard", value(mesh.surface.faceted, "share"), value(0.0, "share"),
-                mesh.faces, p.name, p.node, nodes([p.node]), ((_LIT[0], {**_LIT[1], "parts": [place(m, p.node)]}),), key=place(m, p.node),
-            )  # fmt: skip
+                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are lit hard",
+                value(mesh.surface.faceted, "share"),
+                value(0.0, "share"),
+                mesh.faces,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                ((_LIT[0], {**_LIT[1], "parts": [place(m, p.node)]}),),
+                key=place(m, p.node),
+            )

@@ -40,9 +40,13 @@ def inward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "facing.turn", title="Turn faces", keeps=_KEEPS, costs="nothing", safe=False,
+    "facing.turn",
+    title="Turn faces",
+    keeps=_KEEPS,
+    costs="nothing",
+    safe=False,
     parameters=[Parameter("faces", "text", "which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
-)  # fmt: skip
+)
 def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     """Turn the faces that are named, or all faces of the parts that are named, whichever way they look."""
     meshes = list(scene.meshes)
@@ -57,9 +61,13 @@ def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "facing.double-sided", title="Draw both sides", keeps="every face as it is",
-    costs="every pixel there is shaded from both sides; a last resort where faces merely look the wrong way", safe=False, parameters=[PARTS],
-)  # fmt: skip
+    "facing.double-sided",
+    title="Draw both sides",
+    keeps="every face as it is",
+    costs="every pixel there is shaded from both sides; a last resort where faces merely look the wrong way",
+    safe=False,
+    parameters=[PARTS],
+)
 def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Mark the materials of the parts as double-sided."""
     used = {m for k in chosen_meshes(scene, parts) for m in scene.meshes[k].slot_materials if m >= 0}
@@ -74,10 +82,13 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "facing.normals", title="Make normals anew", keeps="shape, UVs, colours, weights, slots and element order",
-    costs="hand-made normals of these parts are lost", safe=False,
+    "facing.normals",
+    title="Make normals anew",
+    keeps="shape, UVs, colours, weights, slots and element order",
+    costs="hand-made normals of these parts are lost",
+    safe=False,
     parameters=[Parameter("angle", "number", "faces that meet at more degrees than this keep a hard edge"), PARTS],
-)  # fmt: skip
+)
 def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     """Compute normals anew: smooth, weighted by the angle of each face at the point, and hard where faces meet at more than the angle.
 
@@ -106,9 +117,13 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "facing.turn-normals", title="Turn normals", keeps="shape, winding, UVs, colours, weights, slots and all other normals", costs="nothing", safe=False,
+    "facing.turn-normals",
+    title="Turn normals",
+    keeps="shape, winding, UVs, colours, weights, slots and all other normals",
+    costs="nothing",
+    safe=False,
     parameters=[Parameter("faces", "text", "of which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
-)  # fmt: skip
+)
 def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     """Point the stored normals of faces to their other side, and leave the faces as they are."""
     meshes = list(scene.meshes)

@@ -25,13 +25,21 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         if side in ("outside", "inside"):
             wrong, judged = wrong + s.wrong, judged + s.judged
         share = s.wrong / s.judged if s.judged > 0 else 0.0
-        rows.append(Row(
-            cells={
-                "part": p.name, "from": side, "away": f"{s.turned:,}" if side in ("outside", "inside") else "–", "share": percent(share) if side in ("outside", "inside") else "–",
-                "sure": f"{100 * s.confidence:.0f} %" if s.judged > 0 else "–", "unsure": _percent(s.undecided, s), "winding": f"{surface.disagreeing:,}",
-            },
-            node=f.node, result="stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "part": p.name,
+                    "from": side,
+                    "away": f"{s.turned:,}" if side in ("outside", "inside") else "–",
+                    "share": percent(share) if side in ("outside", "inside") else "–",
+                    "sure": f"{100 * s.confidence:.0f} %" if s.judged > 0 else "–",
+                    "unsure": _percent(s.undecided, s),
+                    "winding": f"{surface.disagreeing:,}",
+                },
+                node=f.node,
+                result="stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
+            )
+        )
     away = sum(r.result == "stop" for r in rows)
     share = wrong / judged if judged > 0 else 0.0
     backs = m.walk.backs / m.walk.rays if m.walk and m.walk.rays else 0.0
@@ -45,13 +53,34 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         headline=[
             Figure(percent_of(share), "%", "of the area looks away", "stop" if share > 0 else "clear"),
             Figure(f"{away:,}", "", "parts with faces turned away", "stop" if away else "clear"),
-            Figure(percent_of(backs), "%", f"of looks meet a back{', most from ' + worst if worst else ''}", "caution" if backs > BACKS else "clear")
+            Figure(
+                percent_of(backs),
+                "%",
+                f"of looks meet a back{', most from ' + worst if worst else ''}",
+                "caution" if backs > BACKS else "clear",
+            )
             if intent.seen_from == "outside"
             else Figure("–", "", "not walked round: it is not seen from outside"),
             Figure(f"{edges:,}", "", "edges wound against each other", "caution" if edges else "clear"),
         ],
-        tables=[table("parts", "By part", [("part", "Part", False), ("from", "Seen from", False), ("away", "Faces away", True), ("share", "Of its area", True), ("sure", "Sure", True), ("unsure", "Undecided", True), ("winding", "Edges", True)], worst_first(rows), asks="seen_from")],
-    )  # fmt: skip
+        tables=[
+            table(
+                "parts",
+                "By part",
+                [
+                    ("part", "Part", False),
+                    ("from", "Seen from", False),
+                    ("away", "Faces away", True),
+                    ("share", "Of its area", True),
+                    ("sure", "Sure", True),
+                    ("unsure", "Undecided", True),
+                    ("winding", "Edges", True),
+                ],
+                worst_first(rows),
+                asks="seen_from",
+            )
+        ],
+    )
 
 
 def _percent(area: float, s: SideFigures) -> str:

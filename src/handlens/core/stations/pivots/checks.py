@@ -76,9 +76,15 @@ def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             unit = unit_of(m)
             yield Finding(
                 f"The pivot of {name} stands {metres(away * unit)} from its {named.replace('-', ' ')}",
-                value(away * unit, "m"), value(0.0, "m"), 1, name, node, nodes([node]),
-                (("pivots.set", {"anchor": named, "parts": [place(m, node)]}),), key=place(m, node),
-            )  # fmt: skip
+                value(away * unit, "m"),
+                value(0.0, "m"),
+                1,
+                name,
+                node,
+                nodes([node]),
+                (("pivots.set", {"anchor": named, "parts": [place(m, node)]}),),
+                key=place(m, node),
+            )
 
 
 @check("pivots.far", title="Pivot far off its part", result="caution", mends=("pivots.set",))
@@ -99,10 +105,23 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     words = "all pivots lie in one point" if together else f"{plural(len(found), 'part swings', 'parts swing')} far out"
     yield Finding(
         f"{words[0].upper()}{words[1:]}: turned about it, {worst.name} sweeps {plain(spin(worst))} times the circle that it needs",
-        value(spin(worst), "factor"), value(1.0, "factor"), len(found), worst.name, worst.node, nodes([p.node for p in found]),
-        (("pivots.set", {"anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre", "parts": ";".join(place(m, p.node) for p in found)}),),
+        value(spin(worst), "factor"),
+        value(1.0, "factor"),
+        len(found),
+        worst.name,
+        worst.node,
+        nodes([p.node for p in found]),
+        (
+            (
+                "pivots.set",
+                {
+                    "anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre",
+                    "parts": ";".join(place(m, p.node) for p in found),
+                },
+            ),
+        ),
         result="note" if spin(worst) <= WILD else "",
-    )  # fmt: skip
+    )
 
 
 @check("pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",))
@@ -131,6 +150,13 @@ def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             anchor_name = intent.of_part(p.name).pivot
             named = anchor_name if anchor_name in ANCHORS else "base-centre"
             yield Finding(
-                f"The pivot of {p.name} lies {metres(off * unit)} {'above' if at > high else 'below'} it", value(off * unit, "m"), value(0.0, "m"), 1,
-                p.name, p.node, nodes([p.node]), (("pivots.set", {"anchor": named, "parts": [place(m, p.node)]}),), key=place(m, p.node),
-            )  # fmt: skip
+                f"The pivot of {p.name} lies {metres(off * unit)} {'above' if at > high else 'below'} it",
+                value(off * unit, "m"),
+                value(0.0, "m"),
+                1,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                (("pivots.set", {"anchor": named, "parts": [place(m, p.node)]}),),
+                key=place(m, p.node),
+            )

@@ -21,13 +21,17 @@ from ...words.lengths import metres
 
 
 @mend(
-    "pivots.set", title="Set pivots", keeps="every world position, shape, UVs, weights, poses and clips",
-    costs="a mesh that several nodes show turned differently is stored once for each", safe=True,
+    "pivots.set",
+    title="Set pivots",
+    keeps="every world position, shape, UVs, weights, poses and clips",
+    costs="a mesh that several nodes show turned differently is stored once for each",
+    safe=True,
     parameters=[
         Parameter("anchor", "choice", "a point of each part's box", (*ANCHORS, "origin", "point"), "base-centre"),
-        Parameter("at", "text", "with anchor=point: x;y;z in the file's units", default=""), PARTS,
+        Parameter("at", "text", "with anchor=point: x;y;z in the file's units", default=""),
+        PARTS,
     ],
-)  # fmt: skip
+)
 def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) -> Outcome:
     """Move the origin of each part to a point of its own box in the world, to the world's origin, or to a given point.
 

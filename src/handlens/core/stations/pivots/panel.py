@@ -20,13 +20,21 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     rows: list[Row] = []
     for p in free:
         named = ought.get(p.node)
-        rows.append(Row(
-            cells={
-                "part": p.name, "sweeps": metres(p.sweep * unit), "needs": metres(p.needed * unit), "spin": plain(spin(p)),
-                "anchor": named[0].replace("-", " ") if named else "", "off": metres(named[1] * unit) if named else "",
-            },
-            node=p.node, result="caution" if spin(p) > FAR else "clear", weight=spin(p),
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "part": p.name,
+                    "sweeps": metres(p.sweep * unit),
+                    "needs": metres(p.needed * unit),
+                    "spin": plain(spin(p)),
+                    "anchor": named[0].replace("-", " ") if named else "",
+                    "off": metres(named[1] * unit) if named else "",
+                },
+                node=p.node,
+                result="caution" if spin(p) > FAR else "clear",
+                weight=spin(p),
+            )
+        )
     rows.sort(key=lambda r: -r.weight)
     worst = max((spin(p) for p in free), default=1.0)
     off = max((x[1] for x in ought.values()), default=0.0)
@@ -42,5 +50,19 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{far:,}", "", "parts swing far out", "caution" if far else "clear"),
             length(off * unit, "pivot to where it is wanted") if anchored else Figure("–", "", "no pivot is named in the intent"),
         ],
-        tables=[table("parts", "By part", [("part", "Part", False), ("sweeps", "Sweeps", True), ("needs", "Needs", True), ("spin", "Times", True), ("anchor", "Wanted at", False), ("off", "Off by", True)], rows)],
-    )  # fmt: skip
+        tables=[
+            table(
+                "parts",
+                "By part",
+                [
+                    ("part", "Part", False),
+                    ("sweeps", "Sweeps", True),
+                    ("needs", "Needs", True),
+                    ("spin", "Times", True),
+                    ("anchor", "Wanted at", False),
+                    ("off", "Off by", True),
+                ],
+                rows,
+            )
+        ],
+    )

@@ -66,9 +66,15 @@ def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst = max(found, key=lambda n: abs(np.log(max(abs(n.scale[0]), 1e-300))))
         factor = max(worst.scale, key=lambda s: abs(s - 1))
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}", value(factor, "factor"), value(1.0, "factor"),
-            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
-        )  # fmt: skip
+            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}",
+            value(factor, "factor"),
+            value(1.0, "factor"),
+            len(found),
+            worst.name,
+            worst.index,
+            nodes([n.index for n in found]),
+            BAKE,
+        )
 
 
 @check("placement.uneven-scale", title="Uneven node scale", result="caution", mends=("placement.bake",))
@@ -85,9 +91,15 @@ def uneven(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst = max(found, key=lambda n: max(map(abs, n.scale)) / max(min(map(abs, n.scale)), 1e-300))
         text = " × ".join(plain(abs(s)) for s in worst.scale)
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} scaled unevenly: {_names(found)}", value(text, "text"), value("1 × 1 × 1", "text"),
-            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
-        )  # fmt: skip
+            f"{plural(len(found), 'node is', 'nodes are')} scaled unevenly: {_names(found)}",
+            value(text, "text"),
+            value("1 × 1 × 1", "text"),
+            len(found),
+            worst.name,
+            worst.index,
+            nodes([n.index for n in found]),
+            BAKE,
+        )
 
 
 @check("placement.mirrored", title="Mirrored nodes", result="caution", mends=("placement.bake",))
@@ -101,9 +113,15 @@ def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [n for n in m.nodes if n.mirrored]
     if found:
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} mirrored: {_names(found)}", value(-1.0, "factor"), value(1.0, "factor"),
-            len(found), found[0].name, found[0].index, nodes([n.index for n in found]), BAKE,
-        )  # fmt: skip
+            f"{plural(len(found), 'node is', 'nodes are')} mirrored: {_names(found)}",
+            value(-1.0, "factor"),
+            value(1.0, "factor"),
+            len(found),
+            found[0].name,
+            found[0].index,
+            nodes([n.index for n in found]),
+            BAKE,
+        )
 
 
 @check("placement.rotation", title="Rotation left on nodes", result="caution", mends=("placement.bake",))
@@ -124,9 +142,15 @@ def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         worst = max(found, key=lambda n: n.angle)
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} turned: {_names(found)}", value(round(worst.angle, 3), "degrees"), value(0.0, "degrees"),
-            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
-        )  # fmt: skip
+            f"{plural(len(found), 'node is', 'nodes are')} turned: {_names(found)}",
+            value(round(worst.angle, 3), "degrees"),
+            value(0.0, "degrees"),
+            len(found),
+            worst.name,
+            worst.index,
+            nodes([n.index for n in found]),
+            BAKE,
+        )
 
 
 @check("placement.collapsed", title="Scaled to nothing", result="stop", mends=("placement.restore-scale", "arrival.remove-parts"))
@@ -148,9 +172,15 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     parts = [place(m, p.node) for p in gone]
     yield Finding(
         f"{len(gone):,} of {plural(len(m.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
-        value(0.0, "factor"), value(1.0, "factor"), len(gone), gone[0].name, gone[0].node, nodes([p.node for p in gone]),
-        (("placement.restore-scale", {"parts": parts}), ("arrival.remove-parts", {"parts": parts})), result="note" if grown else "",
-    )  # fmt: skip
+        value(0.0, "factor"),
+        value(1.0, "factor"),
+        len(gone),
+        gone[0].name,
+        gone[0].node,
+        nodes([p.node for p in gone]),
+        (("placement.restore-scale", {"parts": parts}), ("arrival.remove-parts", {"parts": parts})),
+        result="note" if grown else "",
+    )
 
 
 @check("placement.inverse-pair", title="Scales that cancel out in the chain", result="caution", mends=("placement.bake",))
@@ -173,9 +203,16 @@ def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             product *= factor
             if not is_uneven(above) and abs(factor - 1) >= 0.01 and abs(product - 1) < 1e-3:
                 yield Finding(
-                    f"{above.name} × {plain(factor)} is undone by {n.name} × {plain(own)}", value(factor, "factor"), value(1.0, "factor"),
-                    2, n.name, n.index, nodes([above.index, n.index]), BAKE, key=place(m, n.index),
-                )  # fmt: skip
+                    f"{above.name} × {plain(factor)} is undone by {n.name} × {plain(own)}",
+                    value(factor, "factor"),
+                    value(1.0, "factor"),
+                    2,
+                    n.name,
+                    n.index,
+                    nodes([above.index, n.index]),
+                    BAKE,
+                    key=place(m, n.index),
+                )
                 break
             up = above.parent
 
@@ -194,9 +231,15 @@ def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst = max(found, key=lambda n: n.world_shear)
         lean = float(np.degrees(np.arcsin(min(worst.world_shear, 1.0))))
         yield Finding(
-            f"{plural(len(found), 'part is', 'parts are')} sheared: {_names(found)}", value(round(lean, 3), "degrees"), value(0.0, "degrees"),
-            len(found), worst.name, worst.index, nodes([n.index for n in found]), BAKE,
-        )  # fmt: skip
+            f"{plural(len(found), 'part is', 'parts are')} sheared: {_names(found)}",
+            value(round(lean, 3), "degrees"),
+            value(0.0, "degrees"),
+            len(found),
+            worst.name,
+            worst.index,
+            nodes([n.index for n in found]),
+            BAKE,
+        )
 
 
 @check("placement.far", title="Far out", result="stop", mends=("placement.home",))
@@ -226,9 +269,17 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         }[where]
         damage = "; what was finer is rounded away already" if any(p.rounded for p in found) else ""
         yield Finding(
-            f"{words}, where positions jump by {metres(gap / 1000)}{damage}", value(gap, "mm"), value(limit, "mm"), len(found), worst.name, worst.node,
-            nodes([p.node for p in found]), (("placement.home", {}),), key="" if where == "world" else where, result="" if gap > limit else "caution",
-        )  # fmt: skip
+            f"{words}, where positions jump by {metres(gap / 1000)}{damage}",
+            value(gap, "mm"),
+            value(limit, "mm"),
+            len(found),
+            worst.name,
+            worst.node,
+            nodes([p.node for p in found]),
+            (("placement.home", {}),),
+            key="" if where == "world" else where,
+            result="" if gap > limit else "caution",
+        )
 
 
 @check("placement.ground", title="Not standing on the ground", result="note")
@@ -286,9 +337,17 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         else:
             title = f"{name} travels {plain(n.applied)} units when {group} is moved by one, where its own node carries it as well as its joints"
         yield Finding(
-            title, value(n.low if behind else n.applied, "units"), value(1.0, "units"), 1, name, part, nodes([part, n.group]),
-            tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")), key=place(m, part), result="" if behind or n.off else "note",
-        )  # fmt: skip
+            title,
+            value(n.low if behind else n.applied, "units"),
+            value(1.0, "units"),
+            1,
+            name,
+            part,
+            nodes([part, n.group]),
+            tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")),
+            key=place(m, part),
+            result="" if behind or n.off else "note",
+        )
 
 
 def _above(m: Measures, node: int) -> set[int]:

@@ -30,13 +30,20 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             continue
         own = p.spacing * unit * 1000 if p else None
         result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
-        rows.append(Row(
-            cells={
-                "part": n.name, "scale": _triple(n.scale), "turn": f"{plain(n.angle)}°",
-                "far": metres(p.farthest * unit) if p else "", "gap": metres(own / 1000) if own is not None else "", "share": _of_finest(m, p),
-            },
-            node=n.index, result=result,
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "part": n.name,
+                    "scale": _triple(n.scale),
+                    "turn": f"{plain(n.angle)}°",
+                    "far": metres(p.farthest * unit) if p else "",
+                    "gap": metres(own / 1000) if own is not None else "",
+                    "share": _of_finest(m, p),
+                },
+                node=n.index,
+                result=result,
+            )
+        )
     rows = worst_first(rows)
     return Panel(
         about="where it stands, and what its nodes carry",
@@ -47,10 +54,28 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{scaled:,}", "", "nodes scaled", "caution" if scaled else "clear"),
             Figure(f"{turned:,}", "", "nodes turned", "note" if turned else "clear"),
             length(away, "middle to origin"),
-            length(gap / 1000, "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"),
+            length(
+                gap / 1000, "steps of a 32-bit float there", "stop" if gap > limit else "caution" if gap > limit / 10 else "clear"
+            ),
         ],
-        tables=[table("parts", "By part", [("part", "Part", False), ("scale", "Scale", True), ("turn", "Turn", True), ("far", "Farthest", True), ("gap", "Float steps", True), ("share", "Of finest edge", True)], rows), *_chain_table(m), *_nudge_table(m)],
-    )  # fmt: skip
+        tables=[
+            table(
+                "parts",
+                "By part",
+                [
+                    ("part", "Part", False),
+                    ("scale", "Scale", True),
+                    ("turn", "Turn", True),
+                    ("far", "Farthest", True),
+                    ("gap", "Float steps", True),
+                    ("share", "Of finest edge", True),
+                ],
+                rows,
+            ),
+            *_chain_table(m),
+            *_nudge_table(m),
+        ],
+    )
 
 
 def _of_finest(m: Measures, p: PartFigures | None) -> str:
@@ -78,10 +103,13 @@ def _chain_table(m: Measures) -> list[Table]:
             continue
         products = np.cumprod([abs(x.scale[0]) for x in scaled])
         words = " → ".join(f"{x.name} × {plain(abs(x.scale[0]))}" for x in scaled)
-        rows.append(Row(
-            cells={"chain": words, "running": " → ".join(plain(p) for p in products)},
-            node=n.index, result="caution" if abs(products[-1] - 1) < 1e-3 else "note",
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={"chain": words, "running": " → ".join(plain(p) for p in products)},
+                node=n.index,
+                result="caution" if abs(products[-1] - 1) < 1e-3 else "note",
+            )
+        )
     return (
         [table("chains", "Chains of scale", [("chain", "From the root down", False), ("running", "Running product", True)], rows)]
         if rows
@@ -95,14 +123,24 @@ def _nudge_table(m: Measures) -> list[Table]:
     rows = [
         Row(
             cells={
-                "group": names[n.group], "part": names[n.part], "spec": plain(n.low) if n.low == n.high else f"{plain(n.low)} to {plain(n.high)}",
-                "applied": plain(n.applied), "joints": f"{n.joints_within} of {n.joints}",
+                "group": names[n.group],
+                "part": names[n.part],
+                "spec": plain(n.low) if n.low == n.high else f"{plain(n.low)} to {plain(n.high)}",
+                "applied": plain(n.applied),
+                "joints": f"{n.joints_within} of {n.joints}",
             },
-            node=n.part, result="clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
+            node=n.part,
+            result="clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
         )
         for n in m.nudges
-    ]  # fmt: skip
-    columns = [("group", "Moved by one", False), ("part", "Travels", False), ("spec", "By the rule", True), ("applied", "Node too", True), ("joints", "Joints there", True)]  # fmt: skip
+    ]
+    columns = [
+        ("group", "Moved by one", False),
+        ("part", "Travels", False),
+        ("spec", "By the rule", True),
+        ("applied", "Node too", True),
+        ("joints", "Joints there", True),
+    ]
     return [table("nudges", "Nudge test", columns, rows)] if rows else []
 
 

@@ -76,10 +76,15 @@ def invisible(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(m.materials):
         if x.used_by_faces and x.opacity < 0.5 / 255 and x.drawn != "opaque":
             yield Finding(
-                f"{_name(x, k)} has an opacity of 0: {plural(x.used_by_faces, 'face is', 'faces are')} invisible", value(x.opacity, "factor"), value(1.0, "factor"),
-                x.used_by_faces, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="opaque"),
+                f"{_name(x, k)} has an opacity of 0: {plural(x.used_by_faces, 'face is', 'faces are')} invisible",
+                value(x.opacity, "factor"),
+                value(1.0, "factor"),
+                x.used_by_faces,
+                elements=_one(k),
+                key=_name(x, k),
+                mends=for_materials(m, [k], "see-through.set", mode="opaque"),
                 result="note" if intent.kind == "effect" else "",
-            )  # fmt: skip
+            )
 
 
 @check("see-through.ignored", title="See-through pixels drawn solid", result="stop", mends=("see-through.set",))
@@ -95,9 +100,15 @@ def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if a is None or x.drawn != "opaque" or a.mode == "opaque" or (x.alpha_mode is None and _apart(x)) or _holds_else(a):
             continue
         yield Finding(
-            f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}", value(x.alpha_mode or "not stated", "text"), value(a.mode, "text"),
-            x.shown.samples if x.shown else None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"), result="caution" if x.alpha_mode is None else "",
-        )  # fmt: skip
+            f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}",
+            value(x.alpha_mode or "not stated", "text"),
+            value(a.mode, "text"),
+            x.shown.samples if x.shown else None,
+            elements=_one(k),
+            key=_name(x, k),
+            mends=for_materials(m, [k], "see-through.set", mode="auto"),
+            result="caution" if x.alpha_mode is None else "",
+        )
 
 
 @check("see-through.faint", title="A few faint pixels", result="note")
@@ -112,9 +123,13 @@ def faint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert i.look is not None
         if i.look.alpha is not None and i.look.alpha.mode == "opaque" and i.look.alpha.stray:
             yield Finding(
-                f"{i.reference} has {plural(i.look.alpha.stray, 'faint pixel')}", value(i.look.alpha.stray, "count"), value(0, "count"),
-                i.look.alpha.stray, elements=_one(k), key=_name(x, k),
-            )  # fmt: skip
+                f"{i.reference} has {plural(i.look.alpha.stray, 'faint pixel')}",
+                value(i.look.alpha.stray, "count"),
+                value(0, "count"),
+                i.look.alpha.stray,
+                elements=_one(k),
+                key=_name(x, k),
+            )
 
 
 @check("see-through.for-nothing", title="See-through for nothing", result="caution", mends=("see-through.set",))
@@ -135,9 +150,14 @@ def for_nothing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if any(a is not None and a.mode != "opaque" for a in own) and (x.shown is None or x.shown.see >= SEEN):
             continue
         yield Finding(
-            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, but all that it shows is solid", value(x.drawn, "text"),
-            value("opaque", "text"), x.used_by_faces, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="opaque"),
-        )  # fmt: skip
+            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, but all that it shows is solid",
+            value(x.drawn, "text"),
+            value("opaque", "text"),
+            x.used_by_faces,
+            elements=_one(k),
+            key=_name(x, k),
+            mends=for_materials(m, [k], "see-through.set", mode="opaque"),
+        )
 
 
 @check("see-through.mode", title="Another mode would suit", result="note", mends=("see-through.set",))
@@ -153,9 +173,15 @@ def mode(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if a is None or x.drawn == "opaque" or a.mode in ("opaque", x.drawn) or x.opacity < 0.999:
             continue
         yield Finding(
-            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, though {_reason(a)}", value(x.drawn, "text"),
-            value(a.mode, "text"), None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"), result="caution" if a.mode == "blend" else "",
-        )  # fmt: skip
+            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, though {_reason(a)}",
+            value(x.drawn, "text"),
+            value(a.mode, "text"),
+            None,
+            elements=_one(k),
+            key=_name(x, k),
+            mends=for_materials(m, [k], "see-through.set", mode="auto"),
+            result="caution" if a.mode == "blend" else "",
+        )
 
 
 @check("see-through.cut-off", title="Threshold far from the valley", result="caution", mends=("see-through.set",))
@@ -177,9 +203,14 @@ def cut_off(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
         if between > 0.02 or own > 1.0:
             yield Finding(
-                f"{_name(x, k)} is cut at {own:g}, {percent(between)} of the pixels away from {a.cutoff:g}", value(own, "factor"),
-                value(a.cutoff, "factor"), None, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.set", mode="auto"),
-            )  # fmt: skip
+                f"{_name(x, k)} is cut at {own:g}, {percent(between)} of the pixels away from {a.cutoff:g}",
+                value(own, "factor"),
+                value(a.cutoff, "factor"),
+                None,
+                elements=_one(k),
+                key=_name(x, k),
+                mends=for_materials(m, [k], "see-through.set", mode="auto"),
+            )
 
 
 @check(
@@ -200,9 +231,16 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         black = x.shown.dark if x.shown is not None else look.dark
         if glows(look) and black > 0.15 and (x.drawn != "blend" or (look.alpha is None and x.alpha is None)):
             yield Finding(
-                f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}", value(black, "share"), value(0.0, "share"), look.sampled,
-                elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"),
-            )  # fmt: skip
+                f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}",
+                value(black, "share"),
+                value(0.0, "share"),
+                look.sampled,
+                elements=_one(k),
+                key=_name(x, k),
+                mends=for_materials(
+                    m, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"
+                ),
+            )
     for k, x in enumerate(m.materials):
         lit = next((i for i in x.inputs if i.role == "emissive" and i.image is not None), None)
         bare = not any(i.role == "base-colour" and i.image is not None for i in x.inputs)
@@ -211,9 +249,14 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         look = m.images[lit.image].look
         if look is not None and look.alpha is None and glows(look):
             yield Finding(
-                f"{m.images[lit.image].reference} is a glow on black without alpha, shone by {_name(x, k)}", value(look.dark, "share"), value(0.0, "share"),
-                look.sampled, elements=_one(k), key=f"glow/{_name(x, k)}", mends=for_materials(m, [k], "see-through.from-brightness", by="greatest"),
-            )  # fmt: skip
+                f"{m.images[lit.image].reference} is a glow on black without alpha, shone by {_name(x, k)}",
+                value(look.dark, "share"),
+                value(0.0, "share"),
+                look.sampled,
+                elements=_one(k),
+                key=f"glow/{_name(x, k)}",
+                mends=for_materials(m, [k], "see-through.from-brightness", by="greatest"),
+            )
 
 
 @check("see-through.premultiplied", title="Colours multiplied by alpha", result="caution", mends=("see-through.divide",))
@@ -228,9 +271,14 @@ def premultiplied(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert i.look is not None
         if i.look.alpha is not None and i.look.alpha.mode != "opaque" and i.look.alpha.premultiplied:
             yield Finding(
-                f"Colours of {i.reference} are multiplied by alpha", value("multiplied", "text"), value("plain", "text"), None, elements=_one(k),
-                key=_name(x, k), mends=for_materials(m, [k], "see-through.divide"),
-            )  # fmt: skip
+                f"Colours of {i.reference} are multiplied by alpha",
+                value("multiplied", "text"),
+                value("plain", "text"),
+                None,
+                elements=_one(k),
+                key=_name(x, k),
+                mends=for_materials(m, [k], "see-through.divide"),
+            )
 
 
 @check("see-through.pixel-art", title="Pixels that will be blurred", result="note", mends=("see-through.nearest",))
@@ -248,9 +296,14 @@ def pixel_art(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         own = next(t for t in x.inputs if t.role == "base-colour" and t.image is not None)
         if small and look.soft_steps < 0.1 and own.sampler.get("magFilter") not in NEAREST:
             yield Finding(
-                f"{i.reference}, {i.width} × {i.height} in {look.colours} colours, is smoothed", value("smoothed", "text"), value("nearest", "text"),
-                look.colours, elements=_one(k), key=_name(x, k), mends=for_materials(m, [k], "see-through.nearest"),
-            )  # fmt: skip
+                f"{i.reference}, {i.width} × {i.height} in {look.colours} colours, is smoothed",
+                value("smoothed", "text"),
+                value("nearest", "text"),
+                look.colours,
+                elements=_one(k),
+                key=_name(x, k),
+                mends=for_materials(m, [k], "see-through.nearest"),
+            )
 
 
 @check(
@@ -280,8 +333,14 @@ def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         one, other = names[d.first], names[d.second]
         words = f"Pieces of {one} are" if d.first == d.second else f"{one} and {other} are"
         yield Finding(
-            f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, m.up_axis or sheet.up_axis)}", value(share, "share"),
-            value(0.0, "share"), d.both, one, d.first, nodes(sorted({d.first, d.second})),
+            f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, m.up_axis or sheet.up_axis)}",
+            value(share, "share"),
+            value(0.0, "share"),
+            d.both,
+            one,
+            d.first,
+            nodes(sorted({d.first, d.second})),
             (("see-through.halve", {"parts": [place(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
-            f"{place(m, d.first)}/{place(m, d.second)}", samples=d.both,
-        )  # fmt: skip
+            f"{place(m, d.first)}/{place(m, d.second)}",
+            samples=d.both,
+        )

@@ -47,12 +47,19 @@ def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
 
 
 @mend(
-    "see-through.set", title="Set how a material is drawn", keeps="images and every other value", costs="blending is sorted by part and drawn last; a cut-out has a hard rim",
-    safe=False, parameters=[
-        Parameter("mode", "choice", "auto goes by the alpha of the image that it shows", ("auto", "opaque", "mask", "blend"), "auto"),
-        Parameter("cutoff", "number", "threshold of a cut-out, 0 to 1", default=0.5), _MATERIALS,
+    "see-through.set",
+    title="Set how a material is drawn",
+    keeps="images and every other value",
+    costs="blending is sorted by part and drawn last; a cut-out has a hard rim",
+    safe=False,
+    parameters=[
+        Parameter(
+            "mode", "choice", "auto goes by the alpha of the image that it shows", ("auto", "opaque", "mask", "blend"), "auto"
+        ),
+        Parameter("cutoff", "number", "threshold of a cut-out, 0 to 1", default=0.5),
+        _MATERIALS,
     ],
-)  # fmt: skip
+)
 def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = ()) -> Outcome:
     """Draw materials opaque, cut out at a threshold, or blended.
 
@@ -119,12 +126,22 @@ def with_mode(m: Material, mode: str, cutoff: float | None) -> Material:
 
 
 @mend(
-    "see-through.from-brightness", title="Make alpha of brightness", keeps="the image that came; a new one is made beside it", costs="a blended material",
-    safe=False, parameters=[
-        Parameter("by", "choice", "luma weighs red, green and blue as the eye does; greatest takes the brightest of them, for coloured glows", ("luma", "greatest"), "luma"),
+    "see-through.from-brightness",
+    title="Make alpha of brightness",
+    keeps="the image that came; a new one is made beside it",
+    costs="a blended material",
+    safe=False,
+    parameters=[
+        Parameter(
+            "by",
+            "choice",
+            "luma weighs red, green and blue as the eye does; greatest takes the brightest of them, for coloured glows",
+            ("luma", "greatest"),
+            "luma",
+        ),
         _MATERIALS,
     ],
-)  # fmt: skip
+)
 def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Outcome:
     """Give materials a copy of their image whose alpha is its brightness, its colours divided by it, and blend them.
 
@@ -180,9 +197,13 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
 
 
 @mend(
-    "see-through.divide", title="Divide colours by alpha", keeps="alpha, and every solid pixel", costs="colours of all but gone pixels are known to a few levels only",
-    safe=False, parameters=[_MATERIALS],
-)  # fmt: skip
+    "see-through.divide",
+    title="Divide colours by alpha",
+    keeps="alpha, and every solid pixel",
+    costs="colours of all but gone pixels are known to a few levels only",
+    safe=False,
+    parameters=[_MATERIALS],
+)
 def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
     """Undo the multiplication of colours by alpha in the images of materials."""
     from PIL import Image as Pillow
@@ -236,12 +257,29 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "see-through.halve", title="Split what wraps another", keeps="every face with all that hangs on it; none is cut", costs="a part, and so a draw call, more for each half",
-    safe=False, parameters=[
-        Parameter("by", "choice", "best: what leaves least wrong of all of these; plane: faces to either side of the other part's middle; piece: connected pieces", ("best", "plane", "piece"), "best"),
-        Parameter("axis", "choice", "square to which axis the plane stands; auto takes the side from which most is wrong", ("auto", "x", "y", "z"), "auto"), PARTS,
+    "see-through.halve",
+    title="Split what wraps another",
+    keeps="every face with all that hangs on it; none is cut",
+    costs="a part, and so a draw call, more for each half",
+    safe=False,
+    parameters=[
+        Parameter(
+            "by",
+            "choice",
+            "best: what leaves least wrong of all of these; plane: faces to either side of the other part's middle; piece: connected pieces",
+            ("best", "plane", "piece"),
+            "best",
+        ),
+        Parameter(
+            "axis",
+            "choice",
+            "square to which axis the plane stands; auto takes the side from which most is wrong",
+            ("auto", "x", "y", "z"),
+            "auto",
+        ),
+        PARTS,
     ],
-)  # fmt: skip
+)
 def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcome:
     """Make two parts of a blended part that encloses or wraps another, so that one half is drawn before and one after it.
 

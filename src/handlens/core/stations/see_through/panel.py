@@ -31,30 +31,45 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         wrong += off
         if not x.used_by_faces or (a is None and x.drawn == "opaque"):
             continue
-        rows.append(Row(
-            cells={
-                "material": x.name or f"material {k}", "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff), "image": i.reference if i else "–",
-                "seen": percent(seen) if a else f"{percent(1 - x.opacity)} all over" if x.opacity < 0.999 else "nothing", "fading": percent(a.fading) if a else "–", "wanted": _mode(wanted, a.cutoff if a else None),
-            },
-            result="stop" if ignored else "caution" if off else "clear",
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "material": x.name or f"material {k}",
+                    "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff),
+                    "image": i.reference if i else "–",
+                    "seen": percent(seen) if a else f"{percent(1 - x.opacity)} all over" if x.opacity < 0.999 else "nothing",
+                    "fading": percent(a.fading) if a else "–",
+                    "wanted": _mode(wanted, a.cutoff if a else None),
+                },
+                result="stop" if ignored else "caution" if off else "clear",
+            )
+        )
     rows = worst_first(rows)
     names = {p.node: p.name for p in m.parts}
     order = [
         Row(
             cells={
-                "one": names[d.first], "other": names[d.second] if d.first != d.second else "its own pieces", "wrong": percent(d.wrong / max(d.both, 1)),
+                "one": names[d.first],
+                "other": names[d.second] if d.first != d.second else "its own pieces",
+                "wrong": percent(d.wrong / max(d.both, 1)),
                 "from": wrong_from(d, m.up_axis or sheet.up_axis),
             },
-            node=d.outer, result="caution" if d.wrong > WRONG * d.both else "clear",
+            node=d.outer,
+            result="caution" if d.wrong > WRONG * d.both else "clear",
         )
         for d in m.draw_orders
-    ]  # fmt: skip
+    ]
     blended = sum(x.drawn == "blend" and x.used_by_faces > 0 for x in m.materials)
     popping = sum(r.result == "caution" for r in order)
     return Panel(
         about="what is seen through, and in which order it is drawn",
-        line=f"{hidden:,} drawn solid that should not" if hidden else f"{popping:,} in the wrong order" if popping else "nothing is see-through" if not rows else "drawn as the images ask",
+        line=f"{hidden:,} drawn solid that should not"
+        if hidden
+        else f"{popping:,} in the wrong order"
+        if popping
+        else "nothing is see-through"
+        if not rows
+        else "drawn as the images ask",
         limit=f"{blended:,} blended" if blended else None,
         meter=None,
         headline=[
@@ -64,10 +79,38 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{popping:,}", "", "pairs in the wrong order", "caution" if popping else "clear"),
         ],
         tables=[
-            table("materials", "By material", [("material", "Material", False), ("mode", "Drawn", False), ("image", "Image", False), ("seen", "See-through", True), ("fading", "Fading", True), ("wanted", "Asks for", False)], rows),
-            *([table("draw-order", "Draw order", [("one", "Part", False), ("other", "And", False), ("wrong", "Wrong", True), ("from", "Wrong from", False)], order)] if order else []),
+            table(
+                "materials",
+                "By material",
+                [
+                    ("material", "Material", False),
+                    ("mode", "Drawn", False),
+                    ("image", "Image", False),
+                    ("seen", "See-through", True),
+                    ("fading", "Fading", True),
+                    ("wanted", "Asks for", False),
+                ],
+                rows,
+            ),
+            *(
+                [
+                    table(
+                        "draw-order",
+                        "Draw order",
+                        [
+                            ("one", "Part", False),
+                            ("other", "And", False),
+                            ("wrong", "Wrong", True),
+                            ("from", "Wrong from", False),
+                        ],
+                        order,
+                    )
+                ]
+                if order
+                else []
+            ),
         ],
-    )  # fmt: skip
+    )
 
 
 def _mode(mode: str | None, cutoff: float | None) -> str:

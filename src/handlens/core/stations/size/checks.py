@@ -184,9 +184,10 @@ def unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         factor = m.unit_metres / sheet.unit_metres
         yield Finding(
             f"The file counts in units of {metres(m.unit_metres)}, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {plain(factor)} on the way",
-            value(factor, "factor"), value(1.0, "factor"),
+            value(factor, "factor"),
+            value(1.0, "factor"),
             why=f"An importer that ignores the stated unit makes it {plain(max(factor, 1 / factor))} times too {'big' if factor < 1 else 'small'}.",
-        )  # fmt: skip
+        )
 
 
 @check("size.undeclared-up-axis", title="The up axis is not stated", result="note", mends=("size.up-axis",))
@@ -217,9 +218,11 @@ def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped("the file states no up axis")
     elif m.up_axis != sheet.up_axis:
         yield Finding(
-            f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}", value(m.up_axis, "text"), value(sheet.up_axis, "text"),
+            f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}",
+            value(m.up_axis, "text"),
+            value(sheet.up_axis, "text"),
             mends=(("size.up-axis", {"to": sheet.up_axis}),),
-        )  # fmt: skip
+        )
 
 
 @check("size.expected", title="Not the expected size", result="stop", mends=("size.scale",))
@@ -248,9 +251,11 @@ def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     bent = " The given dimensions disagree with each other." if disagreement > 1.25 else ""
     yield Finding(
         f"It stands {metres(height)} where {metres(height * factor)} is expected{words}.{bent}".removesuffix("."),
-        value(height, "m"), value(height * factor, "m"),
-        mends=(("size.scale", {"factor": best}),), result="caution" if max(factor, 1 / factor) <= 2 and sheet.results.get("size.expected") is None else "",
-    )  # fmt: skip
+        value(height, "m"),
+        value(height * factor, "m"),
+        mends=(("size.scale", {"factor": best}),),
+        result="caution" if max(factor, 1 / factor) <= 2 and sheet.results.get("size.expected") is None else "",
+    )
 
 
 def _expected_parts(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding]:
@@ -265,9 +270,16 @@ def _expected_parts(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[F
             continue
         height = _height(alone, sheet)
         yield Finding(
-            f"{p.name} stands {metres(height)} where {metres(height * found[0])} is expected", value(height, "m"), value(height * found[0], "m"),
-            1, p.name, p.node, nodes([p.node]), key=place(m, p.node), result="caution" if max(found[0], 1 / found[0]) <= 2 and sheet.results.get("size.expected") is None else "",
-        )  # fmt: skip
+            f"{p.name} stands {metres(height)} where {metres(height * found[0])} is expected",
+            value(height, "m"),
+            value(height * found[0], "m"),
+            1,
+            p.name,
+            p.node,
+            nodes([p.node]),
+            key=place(m, p.node),
+            result="caution" if max(found[0], 1 / found[0]) <= 2 and sheet.results.get("size.expected") is None else "",
+        )
 
 
 @check("size.character", title="Taller than people are", result="caution", mends=("size.scale",))

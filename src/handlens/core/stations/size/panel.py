@@ -92,9 +92,19 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         headline=headline,
         tables=[
             table("readings", "Readings", columns, readings),
-            table("explanations", "What would explain it", [("factor", "Factor", False), ("words", "What would explain it", False), ("gives", "Gives", True), *([("fit", "Fit", True)] if judged else [])], factors),
+            table(
+                "explanations",
+                "What would explain it",
+                [
+                    ("factor", "Factor", False),
+                    ("words", "What would explain it", False),
+                    ("gives", "Gives", True),
+                    *([("fit", "Fit", True)] if judged else []),
+                ],
+                factors,
+            ),
         ],
-    )  # fmt: skip
+    )
 
 
 def _scale_call(m: Measures, sheet: RuleSheet, factor: float) -> Call | None:

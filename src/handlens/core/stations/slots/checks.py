@@ -44,9 +44,15 @@ def no_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.unassigned_faces:
             yield Finding(
-                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no material", value(n, "count"), value(0, "count"), n, p.name, p.node,
-                Elements("faces", m.array(f"mesh:{p.mesh}:bare")), key=place(m, p.node),
-            )  # fmt: skip
+                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no material",
+                value(n, "count"),
+                value(0, "count"),
+                n,
+                p.name,
+                p.node,
+                Elements("faces", m.array(f"mesh:{p.mesh}:bare")),
+                key=place(m, p.node),
+            )
 
 
 @check("slots.undefined", title="Material named but not defined", result="caution")
@@ -61,8 +67,11 @@ def undefined(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         yield Finding(
             f"{plural(len(found), 'material is', 'materials are')} named but defined nowhere: {_listed(m, found)}",
-            value(len(found), "count"), value(0, "count"), len(found), elements=_materials(found),
-        )  # fmt: skip
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=_materials(found),
+        )
 
 
 @check("slots.library", title="Material library not found as named", result="caution")
@@ -90,8 +99,12 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         yield Finding(
             f"{plural(len(found), 'material is', 'materials are')} used by no face: {_listed(m, found)}",
-            value(len(found), "count"), value(0, "count"), len(found), elements=_materials(found), mends=(("slots.remove-unused", {}),),
-        )  # fmt: skip
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=_materials(found),
+            mends=(("slots.remove-unused", {}),),
+        )
 
 
 @check("slots.equal", title="Materials that say the same", result="caution", mends=("slots.merge-equal",))
@@ -107,8 +120,12 @@ def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         pairs = "; ".join(f"{m.materials[k].name} as {m.materials[m.materials[k].same_as or 0].name}" for k in found[:3])
         yield Finding(
             f"{plural(len(found), 'material says', 'materials say')} the same as another: {pairs}{' …' if len(found) > 3 else ''}",
-            value(len(found), "count"), value(0, "count"), len(found), elements=_materials(found), mends=(("slots.merge-equal", {}),),
-        )  # fmt: skip
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=_materials(found),
+            mends=(("slots.merge-equal", {}),),
+        )
 
 
 @check("slots.unnamed", title="Materials that nobody named", result="note", mends=("arrival.rename",))
@@ -125,8 +142,11 @@ def unnamed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         yield Finding(
             f"{plural(len(found), 'material has', 'materials have')} a name that nobody gave: {_listed(m, found)}",
-            value(len(found), "count"), value(0, "count"), len(found), elements=_materials(found),
-        )  # fmt: skip
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=_materials(found),
+        )
 
 
 @check("slots.empty-input", title="Input without an image", result="caution", mends=("slots.switch-off",))
@@ -143,9 +163,13 @@ def empty_input(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             " …" if len(found) > 3 else ""
         )
         yield Finding(
-            f"{plural(len(found), 'input is', 'inputs are')} switched on without an image: {names}", value(len(found), "count"), value(0, "count"),
-            len(found), elements=_materials(sorted({k for k, _ in found})), mends=(("slots.switch-off", {}),),
-        )  # fmt: skip
+            f"{plural(len(found), 'input is', 'inputs are')} switched on without an image: {names}",
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=_materials(sorted({k for k, _ in found})),
+            mends=(("slots.switch-off", {}),),
+        )
 
 
 @check("slots.no-uv-set", title="Input without its UV set", result="caution", mends=("slots.first-uvs",))
@@ -161,9 +185,12 @@ def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         k, i = found[0]
         yield Finding(
             f"{plural(len(found), 'input needs', 'inputs need')} a UV set that is not there: {i.role} of {m.materials[k].name} needs set {i.uv_set + 1}",
-            value(len(found), "count"), value(0, "count"), len(found), elements=_materials(sorted({k for k, _ in found})),
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=_materials(sorted({k for k, _ in found})),
             mends=(("slots.first-uvs", {}),),
-        )  # fmt: skip
+        )
 
 
 @check("slots.flat-normal-map", title="Normal map at strength 0", result="note", mends=("slots.set",))
@@ -178,9 +205,12 @@ def flat_normal_map(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         yield Finding(
             f"{plural(len(found), 'normal map is', 'normal maps are')} at strength 0: {_listed(m, found)}",
-            value(0.0, "factor"), value(1.0, "factor"), len(found), elements=_materials(found),
+            value(0.0, "factor"),
+            value(1.0, "factor"),
+            len(found),
+            elements=_materials(found),
             mends=for_materials(m, found, "slots.set", normal=1.0),
-        )  # fmt: skip
+        )
 
 
 @check("slots.black-tint", title="Image multiplied by black", result="caution", mends=("slots.set",))
@@ -196,9 +226,14 @@ def black_tint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         for role, tint, what, key in (("base-colour", x.tint, "image", "tint"), ("emissive", x.glow_tint, "glow", "glow")):
             if x.used_by_faces and role in there and tint < _BLACK:
                 yield Finding(
-                    f"{x.name or f'material {k}'} multiplies its {what} by black", value(tint, "factor"), value(1.0, "factor"), 1,
-                    elements=_materials([k]), key=f"{what}:{x.name or k}", mends=for_materials(m, [k], "slots.set", **{key: 1.0}),
-                )  # fmt: skip
+                    f"{x.name or f'material {k}'} multiplies its {what} by black",
+                    value(tint, "factor"),
+                    value(1.0, "factor"),
+                    1,
+                    elements=_materials([k]),
+                    key=f"{what}:{x.name or k}",
+                    mends=for_materials(m, [k], "slots.set", **{key: 1.0}),
+                )
 
 
 @check("slots.out-of-range", title="Values outside their range", result="caution", mends=("slots.clamp",))
@@ -212,9 +247,14 @@ def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(m.materials):
         if x.out_of_range:
             yield Finding(
-                f"{x.name or f'material {k}'} has {', '.join(x.out_of_range)}", value(", ".join(x.out_of_range), "text"), value("0 to 1", "text"),
-                len(x.out_of_range), elements=_materials([k]), mends=(("slots.clamp", {}),), key=x.name or str(k),
-            )  # fmt: skip
+                f"{x.name or f'material {k}'} has {', '.join(x.out_of_range)}",
+                value(", ".join(x.out_of_range), "text"),
+                value("0 to 1", "text"),
+                len(x.out_of_range),
+                elements=_materials([k]),
+                mends=(("slots.clamp", {}),),
+                key=x.name or str(k),
+            )
 
 
 @check(
@@ -238,9 +278,16 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         used = sum(1 for n in mesh.slot_faces if n)
         if used > limit:
             yield Finding(
-                f"{p.name} has faces in {used:,} slots", value(used, "count"), value(limit, "count"), used, p.name, p.node,
-                Elements("nodes", np.array([p.node], np.int32)), (("surface.split", {"by": "slot", "parts": [place(m, p.node)]}),), place(m, p.node),
-            )  # fmt: skip
+                f"{p.name} has faces in {used:,} slots",
+                value(used, "count"),
+                value(limit, "count"),
+                used,
+                p.name,
+                p.node,
+                Elements("nodes", np.array([p.node], np.int32)),
+                (("surface.split", {"by": "slot", "parts": [place(m, p.node)]}),),
+                place(m, p.node),
+            )
 
 
 @check("slots.pattern", title="Names that do not follow the pattern", result="caution", mends=("arrival.rename",))
@@ -259,9 +306,12 @@ def pattern(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [k for k, x in enumerate(m.materials) if x.used_by_faces and not expression.fullmatch(x.name)]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(m, found)}", value(_listed(m, found), "text"),
-            value(wanted, "text"), len(found), elements=_materials(found),
-        )  # fmt: skip
+            f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(m, found)}",
+            value(_listed(m, found), "text"),
+            value(wanted, "text"),
+            len(found),
+            elements=_materials(found),
+        )
 
 
 @check("slots.model", title="More shading than the destination knows", result="note")
@@ -278,9 +328,13 @@ def model(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(m.materials):
         if x.used_by_faces and x.models:
             yield Finding(
-                f"{x.name or f'material {k}'} would lose {', '.join(MODELS[e] for e in x.models)}", value(", ".join(x.models), "text"),
-                value("base colour, metal, roughness", "text"), len(x.models), elements=_materials([k]), key=x.name or str(k),
-            )  # fmt: skip
+                f"{x.name or f'material {k}'} would lose {', '.join(MODELS[e] for e in x.models)}",
+                value(", ".join(x.models), "text"),
+                value("base colour, metal, roughness", "text"),
+                len(x.models),
+                elements=_materials([k]),
+                key=x.name or str(k),
+            )
 
 
 @check("slots.shine", title="Shine left high", result="note", mends=("slots.set",))
@@ -302,10 +356,17 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 else f"roughness {plain(x.roughness or 0.0)}"
             )
             yield Finding(
-                f"{x.name or f'material {k}'} shines like a mirror: {said}", value(said, "text"), value("rougher", "text"), 1,
-                elements=_materials([k]), key=x.name or str(k),
-                mends=(*for_materials(m, [k], "slots.set", roughness=0.5), *(for_materials(m, [k], "slots.set", highlight=0.2) if bright else ())),
-            )  # fmt: skip
+                f"{x.name or f'material {k}'} shines like a mirror: {said}",
+                value(said, "text"),
+                value("rougher", "text"),
+                1,
+                elements=_materials([k]),
+                key=x.name or str(k),
+                mends=(
+                    *for_materials(m, [k], "slots.set", roughness=0.5),
+                    *(for_materials(m, [k], "slots.set", highlight=0.2) if bright else ()),
+                ),
+            )
 
 
 @check("slots.two-faced", title="Front and back painted differently", result="note")
@@ -319,9 +380,15 @@ def two_faced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.two_faced:
             yield Finding(
-                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} another material on the back", value(n, "count"), value(0, "count"), n,
-                p.name, p.node, Elements("faces", m.array(f"mesh:{p.mesh}:two-faced")), key=place(m, p.node),
-            )  # fmt: skip
+                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} another material on the back",
+                value(n, "count"),
+                value(0, "count"),
+                n,
+                p.name,
+                p.node,
+                Elements("faces", m.array(f"mesh:{p.mesh}:two-faced")),
+                key=place(m, p.node),
+            )
 
 
 @check("slots.family", title="Names that differ in a number alone", result="note", mends=("slots.merge-equal", "arrival.rename"))
@@ -340,6 +407,10 @@ def family(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for stem, found in groups.items():
         if len(found) >= 3 and any(m.materials[k].name.strip() != stem for k in found) and not _UNNAMED.fullmatch(stem):
             yield Finding(
-                f"{len(found):,} materials are {stem} with a number behind: {_listed(m, found)}", value(len(found), "count"), value(1, "count"),
-                len(found), elements=_materials(found), key=stem,
-            )  # fmt: skip
+                f"{len(found):,} materials are {stem} with a number behind: {_listed(m, found)}",
+                value(len(found), "count"),
+                value(1, "count"),
+                len(found),
+                elements=_materials(found),
+                key=stem,
+            )

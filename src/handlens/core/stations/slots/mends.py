@@ -72,9 +72,13 @@ def without_images(scene: Scene, gone: set[int]) -> Scene:
 
 
 @mend(
-    "slots.assign", title="Give faces a material", keeps="faces that have one", costs="nothing", safe=False,
+    "slots.assign",
+    title="Give faces a material",
+    keeps="faces that have one",
+    costs="nothing",
+    safe=False,
     parameters=[Parameter("material", "text", "name of the material that faces without one take"), PARTS],
-)  # fmt: skip
+)
 def assign(scene: Scene, material: str, parts: Sequence[str] = ()) -> Outcome:
     """Give a material of the model to every face that has none."""
     number = next((k for k, m in enumerate(scene.materials) if m.name == material), None)
@@ -103,8 +107,12 @@ def switch_off(scene: Scene) -> Outcome:
 
 
 @mend(
-    "slots.first-uvs", title="Lay on by the first UV set", keeps="pictures, their wrapping and every UV", costs="where a further set was to come, its own layout", safe=False,
-)  # fmt: skip
+    "slots.first-uvs",
+    title="Lay on by the first UV set",
+    keeps="pictures, their wrapping and every UV",
+    costs="where a further set was to come, its own layout",
+    safe=False,
+)
 def first_uvs(scene: Scene) -> Outcome:
     """Give inputs that name a UV set which is not there the first one: formats number sets from 0 or from 1, and it is mixed up."""
     after, count = by_first(scene)
@@ -114,17 +122,23 @@ def first_uvs(scene: Scene) -> Outcome:
 
 
 @mend(
-    "slots.set", title="Set a material's values", keeps="its images and its name", costs="the values that it had", safe=False,
+    "slots.set",
+    title="Set a material's values",
+    keeps="its images and its name",
+    costs="the values that it had",
+    safe=False,
     parameters=[
         Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
         Parameter("roughness", "number", "roughness, 0 to 1; -1 leaves it", default=-1.0),
         Parameter("metallic", "number", "metalness, 0 to 1; -1 leaves it", default=-1.0),
         Parameter("normal", "number", "strength of its normal map; -1 leaves it", default=-1.0),
-        Parameter("tint", "number", "grey that its image is multiplied by, 1 as it is painted; -1 leaves its colour", default=-1.0),
+        Parameter(
+            "tint", "number", "grey that its image is multiplied by, 1 as it is painted; -1 leaves its colour", default=-1.0
+        ),
         Parameter("highlight", "number", "grey of the highlight that a material library states; -1 leaves it", default=-1.0),
         Parameter("glow", "number", "grey that the image of its glow is multiplied by; -1 leaves it", default=-1.0),
     ],
-)  # fmt: skip
+)
 def set_values(
     scene: Scene,
     materials: Sequence[str],
@@ -165,9 +179,12 @@ def set_values(
 
 
 @mend(
-    "slots.clamp", title="Bring values into their range", keeps="every value that is in its range, images and names", costs="what lay outside, where a destination used it",
+    "slots.clamp",
+    title="Bring values into their range",
+    keeps="every value that is in its range, images and names",
+    costs="what lay outside, where a destination used it",
     safe=False,
-)  # fmt: skip
+)
 def clamp(scene: Scene) -> Outcome:
     """Cut colours, opacity, metalness and roughness off at 0 and 1, where most destinations cut them off themselves."""
     changed, figures = list(scene.materials), []
@@ -206,10 +223,14 @@ def _with_values(m: Material, wanted: Mapping[str, float]) -> Material:
         source = {**source, "statements": lines}
     inputs = tuple(replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in m.inputs)
     made = replace(
-        m, roughness=wanted.get("roughness", m.roughness), metallic=wanted.get("metallic", m.metallic), inputs=inputs, source=source,
+        m,
+        roughness=wanted.get("roughness", m.roughness),
+        metallic=wanted.get("metallic", m.metallic),
+        inputs=inputs,
+        source=source,
         base_colour=(wanted["tint"],) * 3 + m.base_colour[3:] if "tint" in wanted else m.base_colour,
         emissive=(wanted["glow"],) * 3 if "glow" in wanted else m.emissive,
-    )  # fmt: skip
+    )
     said = lambda x: (x.roughness, x.metallic, x.base_colour, x.emissive, [t.scale for t in x.inputs], x.source.get("statements"))
     return m if said(made) == said(m) else made
 

@@ -22,14 +22,19 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             or bool(x.out_of_range)
             or any(i.image is None or i.set_missing for i in x.inputs)
         )
-        rows.append(Row(
-            cells={
-                "material": x.name or f"material {k}", "faces": f"{x.used_by_faces:,}", "inputs": ", ".join(i.role.replace("-", " ") for i in x.inputs) or "–",
-                "mode": x.alpha_mode or ("not stated" if x.drawn == "opaque" else x.drawn), "sides": "both" if x.double_sided else "one",
-                "same": "" if x.same_as is None else m.materials[x.same_as].name or f"material {x.same_as}",
-            },
-            result="caution" if odd else "note" if not x.used_by_faces else "clear",
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "material": x.name or f"material {k}",
+                    "faces": f"{x.used_by_faces:,}",
+                    "inputs": ", ".join(i.role.replace("-", " ") for i in x.inputs) or "–",
+                    "mode": x.alpha_mode or ("not stated" if x.drawn == "opaque" else x.drawn),
+                    "sides": "both" if x.double_sided else "one",
+                    "same": "" if x.same_as is None else m.materials[x.same_as].name or f"material {x.same_as}",
+                },
+                result="caution" if odd else "note" if not x.used_by_faces else "clear",
+            )
+        )
     return Panel(
         about="materials, and what is plugged into them",
         line=plural(len(m.materials), "material") if m.materials else "no materials",
@@ -42,5 +47,19 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{unused:,}", "", "used by no face", "note" if unused else "clear"),
             Figure(f"{empty:,}", "", "inputs without an image", "caution" if empty else "clear"),
         ],
-        tables=[table("materials", "Materials", [("material", "Material", False), ("faces", "Faces", True), ("inputs", "Plugged in", False), ("mode", "See-through", False), ("sides", "Drawn from", False), ("same", "Same as", False)], worst_first(rows))],
-    )  # fmt: skip
+        tables=[
+            table(
+                "materials",
+                "Materials",
+                [
+                    ("material", "Material", False),
+                    ("faces", "Faces", True),
+                    ("inputs", "Plugged in", False),
+                    ("mode", "See-through", False),
+                    ("sides", "Drawn from", False),
+                    ("same", "Same as", False),
+                ],
+                worst_first(rows),
+            )
+        ],
+    )

@@ -45,10 +45,15 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 yield Finding(
                     f"{plural(n, 'polygon')} of {p.name} {one if n == 1 else many}",
                     value(s.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
-                    value(0.0, "mm") if name == "bent" else value(0, "count"), n, p.name, p.node, of_mesh(m, p, name, "faces"),
-                    (("surface.triangulate", {"parts": [place(m, p.node)]}),), key=f"{place(m, p.node)}/{name}",
+                    value(0.0, "mm") if name == "bent" else value(0, "count"),
+                    n,
+                    p.name,
+                    p.node,
+                    of_mesh(m, p, name, "faces"),
+                    (("surface.triangulate", {"parts": [place(m, p.node)]}),),
+                    key=f"{place(m, p.node)}/{name}",
                     result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
-                )  # fmt: skip
+                )
 
 
 def _fan_words(count: int) -> str:
@@ -75,9 +80,14 @@ def many_corners(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             listed = ", ".join(f"{n:,} of {k}" for k, n in sorted(counts.items())[:4]) + (" …" if len(counts) > 4 else "")
             total = sum(counts.values())
             yield counted(
-                m, p, total, f"{plural(total, 'polygon')} of {p.name} {'has' if total == 1 else 'have'} more than four corners: {listed}", "many", "faces",
+                m,
+                p,
+                total,
+                f"{plural(total, 'polygon')} of {p.name} {'has' if total == 1 else 'have'} more than four corners: {listed}",
+                "many",
+                "faces",
                 "surface.triangulate",
-            )  # fmt: skip
+            )
 
 
 @check("surface.zero-area", title="Faces without area", result="caution", mends=("surface.clean",))
@@ -91,9 +101,14 @@ def zero_area(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.zero_area_faces:
             yield counted(
-                m, p, n, f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no area", "zero-area", "faces",
+                m,
+                p,
+                n,
+                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no area",
+                "zero-area",
+                "faces",
                 "surface.clean",
-            )  # fmt: skip
+            )
 
 
 @check("surface.needles", title="Needle triangles", result="note", mends=("surface.needles",))
@@ -108,8 +123,14 @@ def needles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         n = mesh.surface.needles
         if n and n > 0.01 * mesh.faces:
             yield counted(
-                m, p, n, f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}", "needles", "faces", "surface.needles",
-            )  # fmt: skip
+                m,
+                p,
+                n,
+                f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}",
+                "needles",
+                "faces",
+                "surface.needles",
+            )
 
 
 @check("surface.duplicates", title="Faces there twice", result="caution", mends=("surface.clean",))
@@ -123,9 +144,14 @@ def duplicates(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.alike:
             yield counted(
-                m, p, n, f"{plural(n, 'face')} of {p.name} {'is' if n == 1 else 'are'} there twice", "alike", "faces",
+                m,
+                p,
+                n,
+                f"{plural(n, 'face')} of {p.name} {'is' if n == 1 else 'are'} there twice",
+                "alike",
+                "faces",
                 "surface.clean",
-            )  # fmt: skip
+            )
 
 
 @check("surface.loose-points", title="Loose points", result="note", mends=("surface.clean",))
@@ -140,8 +166,14 @@ def loose_points(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if mesh.loose_points and mesh.faces:
             n = mesh.loose_points
             yield counted(
-                m, p, n, f"{plural(n, 'loose point')} in {p.name}", "points", "vertices", "surface.clean",
-            )  # fmt: skip
+                m,
+                p,
+                n,
+                f"{plural(n, 'loose point')} in {p.name}",
+                "points",
+                "vertices",
+                "surface.clean",
+            )
 
 
 @check("surface.doubles", title="Seams that are not joined", result="caution", mends=("surface.weld",))
@@ -160,10 +192,15 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             n = s.doubles[-1]
             yield Finding(
                 f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {within(s.apart * unit)}",
-                value(apart, "mm"), value(0, "mm"), n, p.name, p.node, of_mesh(m, p, "doubles", "vertices"),
+                value(apart, "mm"),
+                value(0, "mm"),
+                n,
+                p.name,
+                p.node,
+                of_mesh(m, p, "doubles", "vertices"),
                 (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [place(m, p.node)]}),),
                 key=place(m, p.node),
-            )  # fmt: skip
+            )
 
 
 @check("surface.crowded-edges", title="Edges with more than two faces", result="caution", mends=("surface.take-apart",))
@@ -177,9 +214,15 @@ def crowded(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.crowded:
             yield counted(
-                m, p, n, f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces", "crowded", "edges", "surface.take-apart",
+                m,
+                p,
+                n,
+                f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces",
+                "crowded",
+                "edges",
+                "surface.take-apart",
                 result="note" if kind_of(intent, p.name) == "foliage" else "",
-            )  # fmt: skip
+            )
 
 
 @check("surface.pinched", title="Points where surfaces only touch", result="note", mends=("surface.take-apart",))
@@ -193,8 +236,14 @@ def pinched(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if n := mesh.surface.pinched:
             yield counted(
-                m, p, n, f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch", "pinched", "vertices", "surface.take-apart",
-            )  # fmt: skip
+                m,
+                p,
+                n,
+                f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch",
+                "pinched",
+                "vertices",
+                "surface.take-apart",
+            )
 
 
 @check("surface.holes", title="Openings in the surface", result="note", mends=("surface.fill",))
@@ -225,10 +274,20 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             sizes = ", ".join(about(h * unit) for h in widest[:3]) + (" …" if count > 3 else "")
             yield Finding(
                 f"{plural(count, 'small opening' if tiny else 'opening')} in {p.name}, {sizes} across",
-                value(widest[0] * unit * 1000, "mm"), value(0.0, "mm"), count, p.name, p.node, Elements("edges", which.reshape(-1)),
-                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),) if tiny else (),
-                key=key, result="caution" if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(m, p.mesh) else "",
-            )  # fmt: skip
+                value(widest[0] * unit * 1000, "mm"),
+                value(0.0, "mm"),
+                count,
+                p.name,
+                p.node,
+                Elements("edges", which.reshape(-1)),
+                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),)
+                if tiny
+                else (),
+                key=key,
+                result="caution"
+                if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(m, p.mesh)
+                else "",
+            )
 
 
 def _never_seen(m: Measures, mesh: int) -> bool:
@@ -261,9 +320,14 @@ def flat(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         names = ", ".join(p.name for p in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
-            f"{plural(len(found), 'part is', 'parts are')} flat: {names}" + _card_words(found), value(len(found), "count"), value(0, "count"), len(found),
-            found[0].name, found[0].node, nodes([p.node for p in found]),
-        )  # fmt: skip
+            f"{plural(len(found), 'part is', 'parts are')} flat: {names}" + _card_words(found),
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            found[0].name,
+            found[0].node,
+            nodes([p.node for p in found]),
+        )
 
 
 def _card_words(found: list[PartFigures]) -> str:
@@ -296,6 +360,11 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         parts = [] if len(free) == len(m.facing) else [place(m, f.node) for f in free if f.unseen]
         yield Finding(
             f"{hidden:,} of {total:,} triangles lie where nobody can see them, most in {name}",
-            value(hidden, "triangles"), value(0, "triangles"), hidden, name, worst.node,
-            Elements("faces", m.array(f"part:{worst.node}:unseen")), (("surface.remove-unseen", {"parts": parts} if parts else {}),),
-        )  # fmt: skip
+            value(hidden, "triangles"),
+            value(0, "triangles"),
+            hidden,
+            name,
+            worst.node,
+            Elements("faces", m.array(f"part:{worst.node}:unseen")),
+            (("surface.remove-unseen", {"parts": parts} if parts else {}),),
+        )

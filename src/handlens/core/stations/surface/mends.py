@@ -61,18 +61,27 @@ def cut(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     if not (before := _count(scene, larger)) - _count(after, larger):
         raise MendError("These parts are triangles already.")
     faces = lambda s: f"{_count(s, lambda m: m.face_count):,}"
-    return Outcome(after, (
-        Figure("polygons of more than three corners", f"{before:,}", f"{_count(after, larger):,}"), Figure("faces", faces(scene), faces(after)),
-    ))  # fmt: skip
+    return Outcome(
+        after,
+        (
+            Figure("polygons of more than three corners", f"{before:,}", f"{_count(after, larger):,}"),
+            Figure("faces", faces(scene), faces(after)),
+        ),
+    )
 
 
 @mend(
-    "surface.weld", title="Join close points", keeps=f"{_LAYERS}, seams of UVs included", costs="points move by up to the distance, none by more", safe=False,
+    "surface.weld",
+    title="Join close points",
+    keeps=f"{_LAYERS}, seams of UVs included",
+    costs="points move by up to the distance, none by more",
+    safe=False,
     parameters=[
         Parameter("distance_mm", "number", "points closer than this become one, in millimetres", zero=False),
-        Parameter("collapse", "flag", "whether the ends of one edge are joined too, so that small faces go", default=False), PARTS,
+        Parameter("collapse", "flag", "whether the ends of one edge are joined too, so that small faces go", default=False),
+        PARTS,
     ],
-)  # fmt: skip
+)
 def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequence[str] = ()) -> Outcome:
     """Make points that lie closer together than a distance into one, the first of them, nearest pairs first.
 
@@ -148,9 +157,16 @@ def _of_dropped(mesh: Mesh, keep: Array) -> Array:
 
 
 @mend(
-    "surface.fill", title="Fill openings", keeps="every face that is there", costs="new faces that take slot and UVs from the rim", safe=False,
-    parameters=[Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9, zero=False), PARTS],
-)  # fmt: skip
+    "surface.fill",
+    title="Fill openings",
+    keeps="every face that is there",
+    costs="new faces that take slot and UVs from the rim",
+    safe=False,
+    parameters=[
+        Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9, zero=False),
+        PARTS,
+    ],
+)
 def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open, and so do the outlines of
     flat sheets, which would only get a second skin.
@@ -210,19 +226,26 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 
 @mend(
-    "surface.split", title="Split into parts", keeps=_LAYERS, costs="a part, and so a draw call, for each piece", safe=False,
+    "surface.split",
+    title="Split into parts",
+    keeps=_LAYERS,
+    costs="a part, and so a draw call, for each piece",
+    safe=False,
     parameters=[Parameter("by", "choice", "what becomes a part of its own", ("piece", "slot", "group"), "piece"), PARTS],
-)  # fmt: skip
+)
 def split(scene: Scene, by: str, parts: Sequence[str] = ()) -> Outcome:
     """Make each connected piece, or the faces of each slot or named group, a part of its own below the part that it came from."""
     chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None]
     mesh_of = lambda i: scene.meshes[scene.nodes[i].mesh or 0]
     labels: dict[str, Callable[[int], Array | None]] = {
-        "slot": lambda i: mesh_of(i).slots, "piece": lambda i: pieces(mesh_of(i)), "group": lambda i: mesh_of(i).groups,
-    }  # fmt: skip
+        "slot": lambda i: mesh_of(i).slots,
+        "piece": lambda i: pieces(mesh_of(i)),
+        "group": lambda i: mesh_of(i).groups,
+    }
     names: dict[str, Callable[[Mesh, int, int], str]] = {
-        "slot": lambda mesh, slot, _: _slot_name(scene, mesh, slot), "group": lambda mesh, group, _: mesh.group_names[group] or "rest",
-    }  # fmt: skip
+        "slot": lambda mesh, slot, _: _slot_name(scene, mesh, slot),
+        "group": lambda mesh, group, _: mesh.group_names[group] or "rest",
+    }
     after, done = split_parts(scene, chosen, labels[by], names.get(by))
     if not done:
         one = "None of these parts has two groups of faces." if by == "group" else f"These parts are one {by} each."
@@ -237,17 +260,22 @@ def _slot_name(scene: Scene, mesh: Mesh, slot: int) -> str:
 
 
 @mend(
-    "surface.join", title="Join parts", keeps=f"{_LAYERS}, and every world position",
-    costs="the parts can no longer be moved, hidden or replaced one by one", safe=False, parameters=[PARTS],
-)  # fmt: skip
+    "surface.join",
+    title="Join parts",
+    keeps=f"{_LAYERS}, and every world position",
+    costs="the parts can no longer be moved, hidden or replaced one by one",
+    safe=False,
+    parameters=[PARTS],
+)
 def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Make one part of several, in the place of the first; skinned, morphed and animated parts stay apart."""
     chosen = chosen_nodes(scene, parts)
     driven = {c.node for clip in scene.clips for c in clip.channels}
     free = [
-        i for i, n in enumerate(scene.nodes)
+        i
+        for i, n in enumerate(scene.nodes)
         if i in chosen and n.mesh is not None and n.skin is None and i not in driven and not scene.meshes[n.mesh].morphs
-    ]  # fmt: skip
+    ]
     if len(free) < 2:
         raise MendError("Fewer than two of these parts can be joined.")
     after = without_unplaced(scene, joined_nodes(scene, free))

@@ -23,10 +23,13 @@ from .mends import mesh_units
 
 
 @mend(
-    "surface.take-apart", title="Take crowded edges and touching points apart",
-    keeps="every face with its UVs, normals, colours, weights and slot", costs="points of their own for what only touched, moved by the gap", safe=False,
+    "surface.take-apart",
+    title="Take crowded edges and touching points apart",
+    keeps="every face with its UVs, normals, colours, weights and slot",
+    costs="points of their own for what only touched, moved by the gap",
+    safe=False,
     parameters=[Parameter("gap_mm", "number", "how far apart they come to lie, in millimetres", default=0.01, zero=False), PARTS],
-)  # fmt: skip
+)
 def take_apart(scene: Scene, gap_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Give each fan of faces points of its own where more than two faces share an edge, and where fans only touch in a point.
 
@@ -69,9 +72,13 @@ def _tangles(mesh: Mesh) -> np.ndarray:
 
 
 @mend(
-    "surface.needles", title="Take needles out", keeps="the shape, and every seam of UVs, normals, colours and slots",
-    costs="nothing moves by more than a 250th of a needle's length", safe=False, parameters=[PARTS],
-)  # fmt: skip
+    "surface.needles",
+    title="Take needles out",
+    keeps="the shape, and every seam of UVs, normals, colours and slots",
+    costs="nothing moves by more than a 250th of a needle's length",
+    safe=False,
+    parameters=[PARTS],
+)
 def take_needles_out(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Swap the longest side of needle triangles with their neighbour's, or close their shortest where it is next to nothing."""
     meshes = list(scene.meshes)

@@ -20,16 +20,31 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         total["spare"] += spare
         total["seams"] += s.doubles[-1]
         unit = unit_of(m) * p.enlarges
-        rows.append(Row(
-            cells={
-                "part": p.name, "many": f"{sum(s.by_corners.values()):,}", "odd": f"{odd:,}", "spare": f"{spare:,}", "crowded": f"{s.crowded:,}",
-                "open": f"{s.hole_count:,}", "largest": metres(s.holes[0] * unit) if s.holes else "", "seams": f"{s.doubles[-1]:,}",
-            },
-            node=p.node, result="caution" if spare or s.doubles[-1] or s.concave or s.crossing or s.crowded else "note" if odd or s.hole_count else "clear",
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "part": p.name,
+                    "many": f"{sum(s.by_corners.values()):,}",
+                    "odd": f"{odd:,}",
+                    "spare": f"{spare:,}",
+                    "crowded": f"{s.crowded:,}",
+                    "open": f"{s.hole_count:,}",
+                    "largest": metres(s.holes[0] * unit) if s.holes else "",
+                    "seams": f"{s.doubles[-1]:,}",
+                },
+                node=p.node,
+                result="caution"
+                if spare or s.doubles[-1] or s.concave or s.crossing or s.crowded
+                else "note"
+                if odd or s.hole_count
+                else "clear",
+            )
+        )
     return Panel(
         about="polygons, seams, openings and leftovers",
-        line=f"{total['spare']:,} to clear away, {total['open']:,} open" if total["spare"] or total["open"] else "whole and clean",
+        line=f"{total['spare']:,} to clear away, {total['open']:,} open"
+        if total["spare"] or total["open"]
+        else "whole and clean",
         limit=f"{total['seams']:,} rim points apart" if total["seams"] else None,
         meter=None,
         headline=[
@@ -38,5 +53,21 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{total['open']:,}", "", "openings", "note" if total["open"] else "clear"),
             Figure(f"{total['seams']:,}", "", "rim points not joined", "caution" if total["seams"] else "clear"),
         ],
-        tables=[table("meshes", "By mesh", [("part", "Part", False), ("many", "Over 4 corners", True), ("odd", "Cut differently", True), ("spare", "For nothing", True), ("crowded", "Crowded edges", True), ("open", "Openings", True), ("largest", "Largest", True), ("seams", "Apart", True)], worst_first(rows))],
-    )  # fmt: skip
+        tables=[
+            table(
+                "meshes",
+                "By mesh",
+                [
+                    ("part", "Part", False),
+                    ("many", "Over 4 corners", True),
+                    ("odd", "Cut differently", True),
+                    ("spare", "For nothing", True),
+                    ("crowded", "Crowded edges", True),
+                    ("open", "Openings", True),
+                    ("largest", "Largest", True),
+                    ("seams", "Apart", True),
+                ],
+                worst_first(rows),
+            )
+        ],
+    )

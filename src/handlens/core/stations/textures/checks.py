@@ -22,7 +22,17 @@ COLOUR_ROLES = frozenset({"base-colour", "emissive", "specular", "ambient", "she
 UNSEEN_ROLES = frozenset({"ambient", "reflection", "decal"})
 #: An image is no normal map where fewer of its pixels than this are directions, or look outward.
 DIRECTIONS = 0.6
-_PNG_LIKE = {"png": (".png",), "jpeg": (".jpg", ".jpeg"), "webp": (".webp",), "bmp": (".bmp",), "tga": (".tga",), "tiff": (".tif", ".tiff"), "gif": (".gif",), "dds": (".dds",), "ktx2": (".ktx2",)}  # fmt: skip
+_PNG_LIKE = {
+    "png": (".png",),
+    "jpeg": (".jpg", ".jpeg"),
+    "webp": (".webp",),
+    "bmp": (".bmp",),
+    "tga": (".tga",),
+    "tiff": (".tif", ".tiff"),
+    "gif": (".gif",),
+    "dds": (".dds",),
+    "ktx2": (".ktx2",),
+}
 
 
 def images(indices: list[int]) -> Elements:
@@ -77,11 +87,17 @@ def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         out = spelling(m.images[k].reference).outside
         words = "leads out of the package: send the folder above it too" if out else "did not come along"
         yield Finding(
-            f"{name_of(m, k)} {words}{_users(m, found)}", value("missing", "text"),
-            value("found", "text"), len(found), elements=images(found), key=name_of(m, k),
-            mends=(("textures.find", {}),) if any(m.images[k].used_by for k in found) else (("arrival.remove", {"what": "unused"}),),
+            f"{name_of(m, k)} {words}{_users(m, found)}",
+            value("missing", "text"),
+            value("found", "text"),
+            len(found),
+            elements=images(found),
+            key=name_of(m, k),
+            mends=(("textures.find", {}),)
+            if any(m.images[k].used_by for k in found)
+            else (("arrival.remove", {"what": "unused"}),),
             result="" if _is_seen(m, found) else "note",
-        )  # fmt: skip
+        )
 
 
 @check(
@@ -101,10 +117,15 @@ def absolute(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         k, i = found[0], m.images[found[0]]
         there = f"; it lies beside as {i.found_at}" if i.found_at else "; it did not come along either"
         yield Finding(
-            f"{name_of(m, k)} is a place on one machine{there}", value(i.reference, "text"), value(i.found_at or "a relative path", "text"), len(found),
-            elements=images(found), key=name_of(m, k), mends=(("textures.find", {}),),
+            f"{name_of(m, k)} is a place on one machine{there}",
+            value(i.reference, "text"),
+            value(i.found_at or "a relative path", "text"),
+            len(found),
+            elements=images(found),
+            key=name_of(m, k),
+            mends=(("textures.find", {}),),
             result="" if i.found_at is not None else "stop" if _is_seen(m, found) else "note",
-        )  # fmt: skip
+        )
 
 
 @check("textures.other-case", title="Images found under another letter case", result="caution", mends=("textures.find",))
@@ -118,9 +139,14 @@ def other_case(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for found in _by_reference(m, lambda i: i.status == "other-case"):
         k, i = found[0], m.images[found[0]]
         yield Finding(
-            f"{name_of(m, k)} lies there as {i.found_at}", value(i.reference, "text"), value(i.found_at, "text"), len(found), elements=images(found),
-            key=name_of(m, k), mends=(("textures.find", {}),),
-        )  # fmt: skip
+            f"{name_of(m, k)} lies there as {i.found_at}",
+            value(i.reference, "text"),
+            value(i.found_at, "text"),
+            len(found),
+            elements=images(found),
+            key=name_of(m, k),
+            mends=(("textures.find", {}),),
+        )
 
 
 @check("textures.spelling", title="References that only some programs read", result="note", mends=("textures.find",))
@@ -138,9 +164,14 @@ def spelled(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if how.backslash or percent:
             words = "backslashes" if how.backslash else "percent signs"
             yield Finding(
-                f"{name_of(m, k)} is written with {words}", value(i.reference, "text"), value(i.found_at, "text"), len(found), elements=images(found),
-                key=name_of(m, k), mends=(("textures.find", {}),),
-            )  # fmt: skip
+                f"{name_of(m, k)} is written with {words}",
+                value(i.reference, "text"),
+                value(i.found_at, "text"),
+                len(found),
+                elements=images(found),
+                key=name_of(m, k),
+                mends=(("textures.find", {}),),
+            )
 
 
 @check("textures.unreadable", title="Images that cannot be opened", result="stop")
@@ -153,9 +184,13 @@ def unreadable(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(m, lambda i: i.unreadable is not None):
         yield Finding(
-            f"{name_of(m, k)} cannot be opened: {i.unreadable}", value(i.unreadable, "text"), value("an image", "text"), 1, elements=images([k]),
+            f"{name_of(m, k)} cannot be opened: {i.unreadable}",
+            value(i.unreadable, "text"),
+            value("an image", "text"),
+            1,
+            elements=images([k]),
             key=name_of(m, k),
-        )  # fmt: skip
+        )
 
 
 @check("textures.ending", title="Name says one kind, content is another", result="caution")
@@ -173,9 +208,14 @@ def ending(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert i.look is not None
         if dot in known and not name.endswith(_PNG_LIKE.get(i.look.kind, (dot,))):
             yield Finding(
-                f"{name_of(m, k)} is a {i.look.kind.upper()} file by its content", value(i.look.kind, "text"), value(dot, "text"), 1,
-                elements=images([k]), key=name_of(m, k), mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
-            )  # fmt: skip
+                f"{name_of(m, k)} is a {i.look.kind.upper()} file by its content",
+                value(i.look.kind, "text"),
+                value(dot, "text"),
+                1,
+                elements=images([k]),
+                key=name_of(m, k),
+                mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+            )
 
 
 @check("textures.format", title="File formats that the destination does not take", result="caution", mends=("textures.convert",))
@@ -194,9 +234,14 @@ def format_taken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert i.look is not None
         to = "png" if "png" in taken else taken[0]
         yield Finding(
-            f"{name_of(m, k)} is {i.look.kind.upper()}", value(i.look.kind, "text"), value(", ".join(taken), "text"), 1, elements=images([k]),
-            key=name_of(m, k), mends=(("textures.convert", {"to": to, "images": name_of(m, k)}),),
-        )  # fmt: skip
+            f"{name_of(m, k)} is {i.look.kind.upper()}",
+            value(i.look.kind, "text"),
+            value(", ".join(taken), "text"),
+            1,
+            elements=images([k]),
+            key=name_of(m, k),
+            mends=(("textures.convert", {"to": to, "images": name_of(m, k)}),),
+        )
 
 
 @check("textures.size", title="Images with too many pixels", result="caution", mends=("textures.resize",))
@@ -213,9 +258,14 @@ def size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for k, i in _each(m, lambda i: max(i.width or 0, i.height or 0) > limit):
         yield Finding(
-            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels", value(max(i.width or 0, i.height or 0), "px"), value(limit, "px"), 1,
-            elements=images([k]), key=name_of(m, k), mends=(("textures.resize", {"pixels": float(limit), "images": name_of(m, k)}),),
-        )  # fmt: skip
+            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels",
+            value(max(i.width or 0, i.height or 0), "px"),
+            value(limit, "px"),
+            1,
+            elements=images([k]),
+            key=name_of(m, k),
+            mends=(("textures.resize", {"pixels": float(limit), "images": name_of(m, k)}),),
+        )
 
 
 @check("textures.power-of-two", title="Sides that are no power of two", result="note", mends=("textures.resize",))
@@ -228,10 +278,15 @@ def power_of_two(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(m, lambda i: any(n is not None and n & (n - 1) for n in (i.width, i.height))):
         yield Finding(
-            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels", value(f"{i.width} × {i.height}", "text"), value("powers of two", "text"), 1,
-            elements=images([k]), key=name_of(m, k), mends=(("textures.resize", {"power_of_two": "true", "images": name_of(m, k)}),),
+            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels",
+            value(f"{i.width} × {i.height}", "text"),
+            value("powers of two", "text"),
+            1,
+            elements=images([k]),
+            key=name_of(m, k),
+            mends=(("textures.resize", {"power_of_two": "true", "images": name_of(m, k)}),),
             result="caution" if sheet.textures.power_of_two else "",
-        )  # fmt: skip
+        )
 
 
 @check(
@@ -250,9 +305,13 @@ def file_size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for k, i in _each(m, lambda i: (i.bytes or 0) > limit):
         yield Finding(
-            f"{name_of(m, k)} takes {(i.bytes or 0) / 2**20:,.1f} MiB", value(i.bytes, "bytes"), value(limit, "bytes"), 1, elements=images([k]),
+            f"{name_of(m, k)} takes {(i.bytes or 0) / 2**20:,.1f} MiB",
+            value(i.bytes, "bytes"),
+            value(limit, "bytes"),
+            1,
+            elements=images([k]),
             key=name_of(m, k),
-        )  # fmt: skip
+        )
 
 
 @check("textures.depth", title="More bits than are used", result="note", mends=("textures.convert",))
@@ -266,9 +325,14 @@ def depth(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, i in _each(m, lambda i: i.look is not None and i.look.bits > 8):
         assert i.look is not None
         yield Finding(
-            f"{name_of(m, k)} has {i.look.bits} bits a channel", value(i.look.bits, "count"), value(8, "count"), 1, elements=images([k]),
-            key=name_of(m, k), mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
-        )  # fmt: skip
+            f"{name_of(m, k)} has {i.look.bits} bits a channel",
+            value(i.look.bits, "count"),
+            value(8, "count"),
+            1,
+            elements=images([k]),
+            key=name_of(m, k),
+            mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+        )
 
 
 @check("textures.equal", title="Images that show the same", result="note", mends=("textures.merge-equal",))
@@ -297,10 +361,14 @@ def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert other is not None
         exact = one.digest == other.digest
         yield Finding(
-            f"{name_of(m, k)} {'is' if exact else 'looks'} the same as {name_of(m, twin)}", value(name_of(m, k), "text"),
-            value(name_of(m, twin), "text"), 1, elements=images([k, twin]), key=name_of(m, k),
+            f"{name_of(m, k)} {'is' if exact else 'looks'} the same as {name_of(m, twin)}",
+            value(name_of(m, k), "text"),
+            value(name_of(m, twin), "text"),
+            1,
+            elements=images([k, twin]),
+            key=name_of(m, k),
             mends=(("textures.merge-equal", {}),) if exact else (),
-        )  # fmt: skip
+        )
 
 
 @check("textures.unused", title="Images that nothing uses", result="note", mends=("arrival.remove",))
@@ -315,9 +383,13 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         names = ", ".join(name_of(m, k) for k in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
-            f"{plural(len(found), 'image is', 'images are')} used by no material: {names}", value(len(found), "count"), value(0, "count"),
-            len(found), elements=images(found), mends=(("arrival.remove", {"what": "unused"}),),
-        )  # fmt: skip
+            f"{plural(len(found), 'image is', 'images are')} used by no material: {names}",
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=images(found),
+            mends=(("arrival.remove", {"what": "unused"}),),
+        )
 
 
 @check("textures.two-uses", title="One image as colour and as data", result="caution")
@@ -332,9 +404,13 @@ def two_uses(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         m, lambda i: any(r in COLOUR_ROLES for r in i.roles) and any(r not in COLOUR_ROLES and r != "alpha" for r in i.roles)
     ):
         yield Finding(
-            f"{name_of(m, k)} is used as {' and as '.join(i.roles)}", value(", ".join(i.roles), "text"), value("one of them", "text"), 1,
-            elements=images([k]), key=name_of(m, k),
-        )  # fmt: skip
+            f"{name_of(m, k)} is used as {' and as '.join(i.roles)}",
+            value(", ".join(i.roles), "text"),
+            value("one of them", "text"),
+            1,
+            elements=images([k]),
+            key=name_of(m, k),
+        )
 
 
 @check("textures.not-normal", title="Normal map that is none", result="caution")
@@ -353,14 +429,24 @@ def not_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if share < DIRECTIONS:
             kind = "a height map, by its greys" if i.look.grey else "no directions"
             yield Finding(
-                f"{name_of(m, k)} is used as a normal map but holds {kind}", value(share, "share"), value(DIRECTIONS, "share"), n.looked_at,
-                elements=images([k]), key=name_of(m, k),
-            )  # fmt: skip
+                f"{name_of(m, k)} is used as a normal map but holds {kind}",
+                value(share, "share"),
+                value(DIRECTIONS, "share"),
+                n.looked_at,
+                elements=images([k]),
+                key=name_of(m, k),
+            )
         elif n.flat:
             yield Finding(
-                f"{name_of(m, k)} is a normal map without any slope", value("flat", "text"), value("slopes", "text"), 1, elements=images([k]),
-                key=name_of(m, k), result="note", why="It takes memory and does nothing.",
-            )  # fmt: skip
+                f"{name_of(m, k)} is a normal map without any slope",
+                value("flat", "text"),
+                value("slopes", "text"),
+                1,
+                elements=images([k]),
+                key=name_of(m, k),
+                result="note",
+                why="It takes memory and does nothing.",
+            )
 
 
 @check("textures.bump-is-normal", title="Normal map read as heights", result="caution", mends=("textures.as-normal",))
@@ -375,9 +461,14 @@ def bump_is_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         n = i.look.normal if i.look is not None else None
         if n is not None and min(n.unit, n.outward) >= DIRECTIONS:
             yield Finding(
-                f"{name_of(m, k)} is a normal map, read as heights", value("heights", "text"), value("directions", "text"), n.looked_at,
-                elements=images([k]), key=name_of(m, k), mends=(("textures.as-normal", {"images": name_of(m, k)}),),
-            )  # fmt: skip
+                f"{name_of(m, k)} is a normal map, read as heights",
+                value("heights", "text"),
+                value("directions", "text"),
+                n.looked_at,
+                elements=images([k]),
+                key=name_of(m, k),
+                mends=(("textures.as-normal", {"images": name_of(m, k)}),),
+            )
 
 
 @check("textures.green", title="Normal map upside down", result="caution", mends=("textures.turn-green",))
@@ -394,9 +485,14 @@ def green(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert n is not None
         if min(n.unit, n.outward) >= DIRECTIONS and n.green not in ("undecided", sheet.textures.green):
             yield Finding(
-                f"Green points {n.green} in {name_of(m, k)}", value(n.green, "text"), value(sheet.textures.green, "text"), n.looked_at,
-                elements=images([k]), key=name_of(m, k), mends=(("textures.turn-green", {"images": name_of(m, k)}),),
-            )  # fmt: skip
+                f"Green points {n.green} in {name_of(m, k)}",
+                value(n.green, "text"),
+                value(sheet.textures.green, "text"),
+                n.looked_at,
+                elements=images([k]),
+                key=name_of(m, k),
+                mends=(("textures.turn-green", {"images": name_of(m, k)}),),
+            )
 
 
 @check("textures.idle-alpha", title="Alpha channel that says nothing", result="note", mends=("textures.convert",))
@@ -409,9 +505,14 @@ def idle_alpha(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(m, lambda i: bool(i.has_alpha) and i.see_through_share == 0.0 and (i.width or 0) > 16):
         yield Finding(
-            f"Every pixel of {name_of(m, k)} is solid, yet it has alpha", value(i.channels, "count"), value((i.channels or 2) - 1, "count"), 1,
-            elements=images([k]), key=name_of(m, k), mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
-        )  # fmt: skip
+            f"Every pixel of {name_of(m, k)} is solid, yet it has alpha",
+            value(i.channels, "count"),
+            value((i.channels or 2) - 1, "count"),
+            1,
+            elements=images([k]),
+            key=name_of(m, k),
+            mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+        )
 
 
 @check("textures.aspect", title="Long and thin images", result="note")
@@ -427,6 +528,10 @@ def aspect(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     ):
         share = max(i.width or 1, i.height or 1) / min(i.width or 1, i.height or 1)
         yield Finding(
-            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels", value(share, "factor"), value(8.0, "factor"), 1, elements=images([k]),
+            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels",
+            value(share, "factor"),
+            value(8.0, "factor"),
+            1,
+            elements=images([k]),
             key=name_of(m, k),
-        )  # fmt: skip
+        )

@@ -47,9 +47,17 @@ def _which(k: int) -> str:
 
 def _faces(m: Measures, p: PartFigures, k: int, n: int, words: str, what: str, mends: tuple = (), result: str = "") -> Finding:  # type: ignore[type-arg]
     return Finding(
-        f"{plural(n, 'face')} of {p.name}{_which(k)} {words}", value(n, "count"), value(0, "count"), n, p.name, p.node,
-        of_mesh(m, p, f"uv{k}:{what}", "faces", k), mends, f"{place(m, p.node)}/{k}", result,
-    )  # fmt: skip
+        f"{plural(n, 'face')} of {p.name}{_which(k)} {words}",
+        value(n, "count"),
+        value(0, "count"),
+        n,
+        p.name,
+        p.node,
+        of_mesh(m, p, f"uv{k}:{what}", "faces", k),
+        mends,
+        f"{place(m, p.node)}/{k}",
+        result,
+    )
 
 
 @check("textures.uv-broken", title="UVs that are no numbers, or absent on some faces", result="stop")
@@ -78,9 +86,16 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, _, k, u in _sets(m):
         if u.collapsed:
             yield Finding(
-                f"All UVs of {p.name}{_which(k)} lie in one point", value(u.span, "factor"), value(None, "factor"), 1, p.name, p.node,
-                nodes([p.node], k), (("textures.unwrap", {"parts": [place(m, p.node)], "set": float(k + 1)}),), f"{place(m, p.node)}/{k}",
-            )  # fmt: skip
+                f"All UVs of {p.name}{_which(k)} lie in one point",
+                value(u.span, "factor"),
+                value(None, "factor"),
+                1,
+                p.name,
+                p.node,
+                nodes([p.node], k),
+                (("textures.unwrap", {"parts": [place(m, p.node)], "set": float(k + 1)}),),
+                f"{place(m, p.node)}/{k}",
+            )
 
 
 @check("textures.uv-flat", title="Faces without an area in the UVs", result="note", mends=("textures.unwrap",))
@@ -107,8 +122,14 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.8.4.4 (wrapping modes); common practice elsewhere.
     """
     clamped = {
-        (k, x) for k, x in ((i.uv_set, n) for n, mat in enumerate(m.materials) for i in mat.inputs if i.image is not None and CLAMP in i.sampler.values())
-    }  # fmt: skip
+        (k, x)
+        for k, x in (
+            (i.uv_set, n)
+            for n, mat in enumerate(m.materials)
+            for i in mat.inputs
+            if i.image is not None and CLAMP in i.sampler.values()
+        )
+    }
     if sheet.textures.tiling and not clamped:
         yield Skipped(f"{sheet.name} lets images repeat")
         return
@@ -151,10 +172,17 @@ def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         repeats = u.outside and sheet.textures.tiling and not k
         if u.overlap is not None and u.overlap > OVERLAP and not repeats:
             yield Finding(
-                f"{percent(u.overlap)} of the image that {p.name}{_which(k)} uses is used more than once", value(u.overlap, "share"),
-                value(OVERLAP, "share"), u.overlapping, p.name, p.node, of_mesh(m, p, f"uv{k}:overlapping", "faces"), (), f"{place(m, p.node)}/{k}",
+                f"{percent(u.overlap)} of the image that {p.name}{_which(k)} uses is used more than once",
+                value(u.overlap, "share"),
+                value(OVERLAP, "share"),
+                u.overlapping,
+                p.name,
+                p.node,
+                of_mesh(m, p, f"uv{k}:overlapping", "faces"),
+                (),
+                f"{place(m, p.node)}/{k}",
                 "caution" if k or not sheet.textures.tiling else "",
-            )  # fmt: skip
+            )
 
 
 @check("textures.uv-padding", title="Islands too close to each other", result="note", mends=("textures.unwrap",))
@@ -183,9 +211,16 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         room = (u.padding + 1 / min(u.resolution, ROOM_RESOLUTION)) * max(widths)
         if u.padding > 0 and room < wanted:
             yield Finding(
-                f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart", value(room, "px"), value(wanted, "px"), u.islands, p.name, p.node,
-                nodes([p.node], k), (), f"{place(m, p.node)}/{k}",
-            )  # fmt: skip
+                f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart",
+                value(room, "px"),
+                value(wanted, "px"),
+                u.islands,
+                p.name,
+                p.node,
+                nodes([p.node], k),
+                (),
+                f"{place(m, p.node)}/{k}",
+            )
 
 
 @check("textures.uv-second", title="No second UV set", result="caution", mends=("textures.copy-uvs", "textures.unwrap"))
@@ -202,9 +237,16 @@ def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(m):
         if mesh.faces and mesh.uv_sets < 2:
             yield Finding(
-                f"{p.name} has {plural(mesh.uv_sets, 'UV set')}", value(mesh.uv_sets, "count"), value(2, "count"), 1, p.name, p.node,
-                nodes([p.node]), (("textures.unwrap", {"parts": [place(m, p.node)], "set": 2.0}),), place(m, p.node),
-            )  # fmt: skip
+                f"{p.name} has {plural(mesh.uv_sets, 'UV set')}",
+                value(mesh.uv_sets, "count"),
+                value(2, "count"),
+                1,
+                p.name,
+                p.node,
+                nodes([p.node]),
+                (("textures.unwrap", {"parts": [place(m, p.node)], "set": 2.0}),),
+                place(m, p.node),
+            )
 
 
 #: Lines of a screen and the angle that it shows from bottom to top. Common practice, no published source.
@@ -232,9 +274,16 @@ def near_view(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         there = d.median / unit_of(m)
         if there < wanted / 2:
             yield Finding(
-                f"{names[d.node]} gets {density_words(there)} pixels a metre, where a screen shows {density_words(wanted)} from {metres(distance)} away", value(there, "px"),
-                value(wanted, "px"), 1, names[d.node], d.node, nodes([d.node]), (), place(m, d.node),
-            )  # fmt: skip
+                f"{names[d.node]} gets {density_words(there)} pixels a metre, where a screen shows {density_words(wanted)} from {metres(distance)} away",
+                value(there, "px"),
+                value(wanted, "px"),
+                1,
+                names[d.node],
+                d.node,
+                nodes([d.node]),
+                (),
+                place(m, d.node),
+            )
 
 
 @check("textures.density", title="Uneven texel density", result="note")
@@ -256,11 +305,25 @@ def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         away = max(d.median / middle, middle / d.median) if d.median > 0 and middle > 0 else 1.0
         if away > SPREAD:
             yield Finding(
-                f"{names[d.node]} gets {density_words(d.median / unit)} pixels a metre, the middle part {density_words(middle / unit)}", value(d.median / unit, "px"),
-                value(middle / unit, "px"), 1, names[d.node], d.node, nodes([d.node]), (), place(m, d.node),
-            )  # fmt: skip
+                f"{names[d.node]} gets {density_words(d.median / unit)} pixels a metre, the middle part {density_words(middle / unit)}",
+                value(d.median / unit, "px"),
+                value(middle / unit, "px"),
+                1,
+                names[d.node],
+                d.node,
+                nodes([d.node]),
+                (),
+                place(m, d.node),
+            )
         elif d.low > 0 and d.high / d.low > SPREAD**2:
             yield Finding(
-                f"{names[d.node]} gets {density_words(d.low / unit)} to {density_words(d.high / unit)} pixels a metre", value(d.high / d.low, "factor"),
-                value(SPREAD**2, "factor"), 1, names[d.node], d.node, nodes([d.node]), (), f"{place(m, d.node)}/within",
-            )  # fmt: skip
+                f"{names[d.node]} gets {density_words(d.low / unit)} to {density_words(d.high / unit)} pixels a metre",
+                value(d.high / d.low, "factor"),
+                value(SPREAD**2, "factor"),
+                1,
+                names[d.node],
+                d.node,
+                nodes([d.node]),
+                (),
+                f"{place(m, d.node)}/within",
+            )

@@ -21,9 +21,13 @@ _KEEPS = "every other image, and the file that came"
 
 
 @mend(
-    "textures.find", title="Find images", keeps="the images themselves", costs="nothing", safe=False,
+    "textures.find",
+    title="Find images",
+    keeps="the images themselves",
+    costs="nothing",
+    safe=False,
     parameters=[IMAGES, Parameter("file", "text", "the file that is meant, where the names alone do not say", default="")],
-)  # fmt: skip
+)
 def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
     """Point references that lead nowhere, to one machine or to another letter case at the file that is meant.
 
@@ -49,9 +53,10 @@ def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
             found = next((n for c in ranked[:1] if c.sure for n in scene.beside if n.path == c.path), None)
             if found is None:
                 remarks.append(
-                    f"{image.reference} was not found." if not ranked
+                    f"{image.reference} was not found."
+                    if not ranked
                     else f"{image.reference} may be {' or '.join(f'{c.path} ({c.reason})' for c in ranked[:3])}: name the file."
-                )  # fmt: skip
+                )
                 continue
             if ranked[0].reason != "same name" or found.origin != "package":
                 remarks.append(f"{image.reference} is now {found.path}: {ranked[0].reason}, from {_origin(found)}.")
@@ -156,9 +161,13 @@ def _renumbered(m: Material, number: dict[int, int]) -> Material:
 
 
 @mend(
-    "textures.convert", title="Convert images", keeps=_KEEPS, costs="JPEG and WebP lose a little of every pixel, JPEG all alpha; bits past eight go",
-    safe=False, parameters=[Parameter("to", "choice", "file format", tuple(ENDINGS), "png"), IMAGES],
-)  # fmt: skip
+    "textures.convert",
+    title="Convert images",
+    keeps=_KEEPS,
+    costs="JPEG and WebP lose a little of every pixel, JPEG all alpha; bits past eight go",
+    safe=False,
+    parameters=[Parameter("to", "choice", "file format", tuple(ENDINGS), "png"), IMAGES],
+)
 def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
     """Write images in another file format, at eight bits a channel, without an alpha that says nothing, with the ending that goes
     with it.
@@ -196,12 +205,17 @@ def _bytes(before: Scene, after: Scene) -> Figure:
 
 
 @mend(
-    "textures.resize", title="Resize images", keeps=_KEEPS, costs="detail, where they get smaller", safe=False,
+    "textures.resize",
+    title="Resize images",
+    keeps=_KEEPS,
+    costs="detail, where they get smaller",
+    safe=False,
     parameters=[
         Parameter("pixels", "number", "longest side that is allowed", default=65536.0, zero=False),
-        Parameter("power_of_two", "flag", "bring both sides to the nearest power of two", default=False), IMAGES,
+        Parameter("power_of_two", "flag", "bring both sides to the nearest power of two", default=False),
+        IMAGES,
     ],
-)  # fmt: skip
+)
 def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str] = ()) -> Outcome:
     """Shrink images whose longer side is over a limit, keeping their shape, or bring their sides to powers of two.
 
@@ -268,9 +282,13 @@ _NORMAL_PATHS = {"obj": ("norm",), "dae": ("normal",)}
 
 
 @mend(
-    "textures.as-normal", title="Read as normal map", keeps="the image and how it is laid on", costs="its use as heights, where it was one",
-    safe=False, parameters=[IMAGES],
-)  # fmt: skip
+    "textures.as-normal",
+    title="Read as normal map",
+    keeps="the image and how it is laid on",
+    costs="its use as heights, where it was one",
+    safe=False,
+    parameters=[IMAGES],
+)
 def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     """Plug images that are read as heights in as normal maps, in the place of any other that the material has."""
     about = set(chosen_images(scene, images))

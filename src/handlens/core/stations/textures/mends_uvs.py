@@ -37,9 +37,13 @@ def _with_set(mesh: Mesh, k: int, layer: Layer) -> Mesh:
 
 
 @mend(
-    "textures.shift-uvs", title="Shift UVs into 0 to 1", keeps="how everything looks where images repeat, and the layout's shape", costs="nothing",
-    safe=True, parameters=[_SET, PARTS],
-)  # fmt: skip
+    "textures.shift-uvs",
+    title="Shift UVs into 0 to 1",
+    keeps="how everything looks where images repeat, and the layout's shape",
+    costs="nothing",
+    safe=True,
+    parameters=[_SET, PARTS],
+)
 def shift(scene: Scene, set: float, parts: Sequence[str] = ()) -> Outcome:
     """Move each UV island by whole tiles, so that it begins in the first one; images that repeat look the same."""
     meshes, count = list(scene.meshes), 0
@@ -105,12 +109,17 @@ def _islands_of_faces(mesh: Mesh, at: Array) -> Array:
 
 
 @mend(
-    "textures.copy-uvs", title="Copy a UV set", keeps="every other set, and what images are laid on by", costs="the set that was there, where there was one",
-    safe=False, parameters=[
+    "textures.copy-uvs",
+    title="Copy a UV set",
+    keeps="every other set, and what images are laid on by",
+    costs="the set that was there, where there was one",
+    safe=False,
+    parameters=[
         Parameter("set", "number", "which UV set is copied, the first being 1", default=1.0, zero=False),
-        Parameter("to", "number", "which one it becomes: one that is there, or the next", default=2.0, zero=False), PARTS,
+        Parameter("to", "number", "which one it becomes: one that is there, or the next", default=2.0, zero=False),
+        PARTS,
     ],
-)  # fmt: skip
+)
 def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outcome:
     """Make another UV set of one that is there."""
     meshes, count = list(scene.meshes), 0
@@ -130,12 +139,17 @@ def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outc
 
 
 @mend(
-    "textures.use-set", title="Choose the UV set of an input", keeps="images and every set", costs="how the image lies on the surface", safe=False,
+    "textures.use-set",
+    title="Choose the UV set of an input",
+    keeps="images and every set",
+    costs="how the image lies on the surface",
+    safe=False,
     parameters=[
-        Parameter("set", "number", "which UV set, the first being 1", zero=False), Parameter("role", "text", "input, as base-colour or occlusion; all where it is left empty", default=""),
+        Parameter("set", "number", "which UV set, the first being 1", zero=False),
+        Parameter("role", "text", "input, as base-colour or occlusion; all where it is left empty", default=""),
         Parameter("materials", "names", "which materials, by name with semicolons between; all where none is named", default=()),
     ],
-)  # fmt: skip
+)
 def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Outcome:
     """Lay images on by another UV set, which every mesh that uses the material must have."""
     most = max((len(m.uvs) for m in scene.meshes), default=0)
@@ -165,15 +179,19 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
 
 
 @mend(
-    "textures.unwrap", title="Lay UVs anew", keeps="positions, normals, every other UV set, and polygons",
-    costs="the set's old layout: an image that was painted for it no longer fits", safe=False,
+    "textures.unwrap",
+    title="Lay UVs anew",
+    keeps="positions, normals, every other UV set, and polygons",
+    costs="the set's old layout: an image that was painted for it no longer fits",
+    safe=False,
     parameters=[
         Parameter("set", "number", "which UV set, the first being 1; the next one is made", default=2.0, zero=False),
         Parameter("repack", "flag", "keep the islands' shapes, bring them to one density and place them anew", default=False),
         Parameter("padding", "number", "pixels between islands", default=4.0),
-        Parameter("pixels", "number", "side of the image that the padding is meant for", default=1024.0, zero=False), PARTS,
+        Parameter("pixels", "number", "side of the image that the padding is meant for", default=1024.0, zero=False),
+        PARTS,
     ],
-)  # fmt: skip
+)
 def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float, parts: Sequence[str] = ()) -> Outcome:
     """Lay each part's surface flat in pieces that do not overlap, packed into one tile; or place the pieces that there are.
 

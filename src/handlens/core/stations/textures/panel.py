@@ -39,13 +39,17 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             if not i.used_by
             else "clear"
         )
-        rows.append(Row(
-            cells={
-                "image": i.reference or f"image {k}", "where": "cannot be opened" if i.unreadable else STATUS.get(i.status, i.status),
-                "size": f"{i.width:,} × {i.height:,}" if i.width else "–", "roles": ", ".join(r.replace("-", " ") for r in i.roles) or "nothing",
-            },
-            result=result,
-        ))  # fmt: skip
+        rows.append(
+            Row(
+                cells={
+                    "image": i.reference or f"image {k}",
+                    "where": "cannot be opened" if i.unreadable else STATUS.get(i.status, i.status),
+                    "size": f"{i.width:,} × {i.height:,}" if i.width else "–",
+                    "roles": ", ".join(r.replace("-", " ") for r in i.roles) or "nothing",
+                },
+                result=result,
+            )
+        )
     rows = worst_first(rows)
     by_node = {d.node: d for d in m.densities}
     laid: list[Row] = []
@@ -53,20 +57,33 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         for k in sorted(used_sets(m, p.mesh)):
             u, d = m.meshes[p.mesh].uvs[k], by_node.get(p.node)
             wrong = u.missing or u.not_finite or u.collapsed
-            laid.append(Row(
-                cells={
-                    "part": p.name, "set": f"{k + 1}", "density": f"{density(d.median / unit)} px/m" if d else "–", "islands": f"{u.islands:,}",
-                    "overlap": percent(u.overlap) if u.overlap is not None else "repeats", "outside": f"{u.outside:,}", "flat": f"{u.flat:,}", "mirrored": f"{u.mirrored:,}",
-                },
-                node=p.node, result="stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
-            ))  # fmt: skip
+            laid.append(
+                Row(
+                    cells={
+                        "part": p.name,
+                        "set": f"{k + 1}",
+                        "density": f"{density(d.median / unit)} px/m" if d else "–",
+                        "islands": f"{u.islands:,}",
+                        "overlap": percent(u.overlap) if u.overlap is not None else "repeats",
+                        "outside": f"{u.outside:,}",
+                        "flat": f"{u.flat:,}",
+                        "mirrored": f"{u.mirrored:,}",
+                    },
+                    node=p.node,
+                    result="stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
+                )
+            )
     laid = worst_first(laid)
     middle = sorted(d.median for d in m.densities)
     pixels = middle[len(middle) // 2] / unit if middle else 0.0
     limit = sheet.limits.texture_memory_bytes
     return Panel(
         about="images, and how they lie on the surface",
-        line=f"{lost:,} of {len(m.images):,} missing" if lost else f"{len(m.images):,} {'image' if len(m.images) == 1 else 'images'}, all there" if m.images else "no images",
+        line=f"{lost:,} of {len(m.images):,} missing"
+        if lost
+        else f"{len(m.images):,} {'image' if len(m.images) == 1 else 'images'}, all there"
+        if m.images
+        else "no images",
         limit=f"{plain(memory / 2**20)} MiB loaded" if memory else None,
         meter=memory / limit if limit and memory else None,
         headline=[
@@ -76,7 +93,32 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(density(pixels) if middle else "–", "px/m" if middle else "", "in the middle of the model"),
         ],
         tables=[
-            table("images", "Images", [("image", "Image", False), ("where", "Lies", False), ("size", "Pixels", True), ("roles", "Used as", False)], rows),
-            *([table("uvs", "UVs by part", [("part", "Part", False), ("set", "Set", True), ("density", "Density", True), ("islands", "Islands", True), ("overlap", "Shared", True), ("outside", "Outside", True), ("flat", "Flat", True), ("mirrored", "Mirrored", True)], laid)] if laid else []),
+            table(
+                "images",
+                "Images",
+                [("image", "Image", False), ("where", "Lies", False), ("size", "Pixels", True), ("roles", "Used as", False)],
+                rows,
+            ),
+            *(
+                [
+                    table(
+                        "uvs",
+                        "UVs by part",
+                        [
+                            ("part", "Part", False),
+                            ("set", "Set", True),
+                            ("density", "Density", True),
+                            ("islands", "Islands", True),
+                            ("overlap", "Shared", True),
+                            ("outside", "Outside", True),
+                            ("flat", "Flat", True),
+                            ("mirrored", "Mirrored", True),
+                        ],
+                        laid,
+                    )
+                ]
+                if laid
+                else []
+            ),
         ],
-    )  # fmt: skip
+    )
