@@ -26,7 +26,7 @@ from .core.judge import Judgement, judge
 from .core.kit.check import Elements, Finding
 from .core.kit.mend import Figure
 from .core.limits import InputError, MendError
-from .core.measures import Measures, collect
+from .core.measures import Measures
 from .core.packages import FolderPackage
 from .core.pipeline.inspecting import inspect
 from .core.pipeline.opening import open_scene
@@ -34,6 +34,7 @@ from .core.pipeline.saving import write_files
 from .core.pipeline.writing import Written as Made
 from .core.pipeline.writing import write_as
 from .core.proof import Proof
+from .core.route.measuring import measure
 from .core.route.tape import apply_mend
 from .core.rules import Intent, RuleSheet, load_sheet
 from .core.rules.intent import intent_from_json
@@ -77,7 +78,7 @@ class Model:
     @cached_property
     def measures(self) -> Measures:
         """Everything that checks look at; measured once."""
-        return collect(self.scene)
+        return measure(self.scene)
 
     def judge(self, sheet: str | RuleSheet | None = None, intent: Intent | None = None, *, try_offers: bool = False) -> Judgement:
         """Findings by a rule sheet and an intent. sheet: its slug, its name, a file or the sheet itself; the first shipped one by default.

@@ -15,8 +15,9 @@ from handlens.core.judge.apart import judged_apart
 from handlens.core.judge.kept import judged
 from handlens.core.judge.trials import with_trials
 from handlens.core.limits import InputError
-from handlens.core.measures import collect
+from handlens.core.measures import Measures
 from handlens.core.route.house import FOLDERS, GROUP
+from handlens.core.route.measuring import measure
 from handlens.core.route.stations import all_checks, forget, stations
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
@@ -48,22 +49,33 @@ def test_a_station_of_a_folder_stands_on_the_route_and_judges(house):
     before = [s.slug for s in stations()]
     house(HOUSE)
     assert [s.slug for s in stations()] == [*before[:10], "lanterns", *before[10:]]
-    m = with_trials(lanterns(), collect(lanterns()), shipped(), Intent())
+    m = with_trials(lanterns(), measure(lanterns()), shipped(), Intent())
     judged = judge(m, SHEET, Intent())
     found = next(f for f in judged.findings if f.station == "Lanterns")
     assert (found.result, found.mends, found.costs) == ("stop", (("lanterns.number", {}),), ((),))
     entry = next(e for e in ledger(m, SHEET, Intent(), judged) if e["slug"] == "lanterns")
     assert (entry["number"], entry["line"], entry["counts"]["stop"]) == (11, "1 lanterns", 1)
     assert entry["tables"][0]["rows"][0]["key"] == "lantern"
-    lit = collect(apply_mend(lanterns(), "lanterns.number", {}).scene)
+    lit = measure(apply_mend(lanterns(), "lanterns.number", {}).scene)
     assert "lanterns.unnumbered" in judge(lit, SHEET, Intent()).clear
+
+
+def test_a_stations_own_measures_are_kept_and_one_that_falls_takes_no_other_along(house):
+    house(HOUSE)
+    kept = Measures.from_bytes(measure(lanterns()).to_bytes())
+    assert "lanterns.unnumbered" in [f.check for f in judge(kept, SHEET, Intent()).findings]
+    wrecked = lanterns().with_(nodes=(*lanterns().nodes, Node("node:1", "wreck")), roots=(0, 1))
+    judged = judge(measure(wrecked), SHEET, Intent())
+    assert ("lanterns.unnumbered", "the lanterns could not be counted") in judged.skipped
+    assert judged.unlooked == ("Lanterns",)
+    assert "arrival.quay" in [f.check for f in judged.findings]
 
 
 def test_a_check_of_a_file_joins_the_station_of_its_id(house):
     house(HOUSE)
     mine = [c.id for c in stations()[0].checks]
     assert mine[-1] == "arrival.quay"
-    assert "arrival.quay" in [f.check for f in judge(collect(lanterns()), SHEET, Intent()).findings]
+    assert "arrival.quay" in [f.check for f in judge(measure(lanterns()), SHEET, Intent()).findings]
 
 
 def test_the_command_line_lists_where_they_come_from_and_judges_by_them(house, tmp_path):
@@ -112,7 +124,7 @@ def test_an_installed_package_offers_its_station(house, tmp_path, monkeypatch):
 
 def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeypatch, tmp_path):
     house(HOUSE)
-    m = collect(lanterns())
+    m = measure(lanterns())
     here, there = judged({}, m, SHEET, Intent()), judged_apart({}, m.to_bytes(), SHEET, Intent())
     assert here == there
     assert any(f["check"] == "lanterns.unnumbered" for f in there[0].report["findings"])

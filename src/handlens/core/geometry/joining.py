@@ -9,7 +9,7 @@ import numpy as np
 from ..scene.matrices import apply
 from ..scene.model import Array, Layer, Mesh, Scene, frozen
 from ..scene.transforms import world_matrices
-from .recut import turned_faces
+from .recut import turned_corners, turned_faces
 
 
 def joined_nodes(scene: Scene, nodes: list[int]) -> Scene:
@@ -53,15 +53,9 @@ def _moved(mesh: Mesh, matrix: Array) -> Mesh:
         return made
     # Turned so that it looks the same without the mirror; normals went by the inverse transpose already.
     turned = turned_faces(replace(made, normals=None, tangents=None), np.ones(mesh.face_count, bool))
-    back = _reversed_corners(mesh)
+    back = turned_corners(mesh)
     layer = lambda x: None if x is None else Layer(x.values, frozen(x.index[back]))
     return replace(turned, normals=layer(made.normals), tangents=layer(made.tangents))
-
-
-def _reversed_corners(mesh: Mesh) -> Array:
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
-    corner, first = np.arange(len(mesh.corners)), mesh.starts[:-1][face]
-    return np.where(corner == first, first, first + mesh.starts[1:][face] - corner)
 
 
 def joined_meshes(pieces: list[Mesh]) -> Mesh:

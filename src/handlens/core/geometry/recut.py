@@ -45,13 +45,16 @@ def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
     Stored normals that went with the old winding are turned too, and those that already went against it are kept; the
     sign of a tangent follows its normal.
     """
-    counts, starts = mesh.corner_counts, mesh.starts
-    face = np.repeat(np.arange(mesh.face_count), counts)
-    corner = np.arange(len(mesh.corners))
-    first = starts[:-1][face]
-    back = np.where(corner == first, first, first + starts[1:][face] - corner)
-    made = recut(mesh, np.where(turn[face], back, corner), starts, np.arange(mesh.face_count))
-    return _normals_along(made, turn)
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    corners = np.where(turn[face], turned_corners(mesh), np.arange(len(mesh.corners)))
+    return _normals_along(recut(mesh, corners, mesh.starts, np.arange(mesh.face_count)), turn)
+
+
+def turned_corners(mesh: Mesh) -> Array:
+    """(C,) int64 corners of every face the other way round, each face still beginning at its first corner."""
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    corner, first = np.arange(len(mesh.corners)), mesh.starts[:-1][face]
+    return np.where(corner == first, first, first + mesh.starts[1:][face] - corner)
 
 
 def _normals_along(mesh: Mesh, turned: Array) -> Mesh:

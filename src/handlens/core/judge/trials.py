@@ -15,9 +15,10 @@ from msgspec.structs import replace
 from ..kit.check import Finding
 from ..kit.mend import Outcome
 from ..limits import InputError, MendError, plural
-from ..measures import Measures, collect
+from ..measures import Measures
 from ..measures.known import Known
 from ..measures.records import TrialFigures
+from ..route.measuring import measure
 from ..route.tape import apply_mend
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
@@ -155,7 +156,7 @@ class _Tries:
     ) -> list[TrialFigures]:
         after: list[Judgement] = []
         if outcomes:
-            measures = collect(scene, known=Known(self.measures))
+            measures = measure(scene, known=Known(self.measures))
             self.charge(measures)
             after = [judge(measures, sheet, self.intent) for sheet in self.sheets]
         left = [{f.id for f in j.findings} for j in after]

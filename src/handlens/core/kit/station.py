@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from types import ModuleType
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from .check import Check
 from .mend import Mend
+from .own import Own
 from .panel import Panel
 
 T = TypeVar("T", Check, Mend)
@@ -20,7 +21,7 @@ T = TypeVar("T", Check, Mend)
 class Station:
     """One stop on the route. slug: the part of its checks' and mends' ids before the dot; place: where on the route it stands.
 
-    panel: what the ledger shows; a station without one says `blank` instead. of_things: only parts that the intent counts as of the
+    own: measures that it takes for itself. panel: what the ledger shows; a station without one says `blank` instead. of_things: only parts that the intent counts as of the
     thing are looked at. concerns: whether a model has anything to be looked at here; None where each has.
     """
 
@@ -29,6 +30,7 @@ class Station:
     checks: tuple[Check, ...] = ()
     mends: tuple[Mend, ...] = ()
     panel: Callable[[Measures, RuleSheet, Intent], Panel] | None = None
+    own: Own[Any] | None = None
     blank: str = "not inspected yet"
     of_things: bool = False
     concerns: Callable[[Measures], bool] | None = None

@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 12
+VERSION = 13
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -473,20 +473,22 @@ class Measures(msgspec.Struct, frozen=True):
     bounds_max: list[float] | None
     arrays: dict[str, Any]
     #: Empty where the model has more triangles than rays are cast against.
-    facing: list[FacingFigures]
-    walk: WalkFigures | None
-    nudges: list[NudgeFigures]
-    densities: list[DensityFigures]
-    draw_orders: list[DrawOrderFigures]
-    side_uses: list[SideUse]
-    side_files: list[str]
-    side_broken: list[SideBroken]
+    facing: list[FacingFigures] = []
+    walk: WalkFigures | None = None
+    nudges: list[NudgeFigures] = []
+    densities: list[DensityFigures] = []
+    draw_orders: list[DrawOrderFigures] = []
+    side_uses: list[SideUse] = []
+    side_files: list[str] = []
+    side_broken: list[SideBroken] = []
     #: References of the model itself that name what belongs to a sibling: (what it is, the reference, the sibling).
-    borrowed: list[tuple[str, str, str]]
+    borrowed: list[tuple[str, str, str]] = []
     #: Digest of all that the two above were taken from; kept only where measures are to be used again.
     facing_key: str | None = None
     #: What came of mends that checks offered, where that was tried.
     trials: list[TrialFigures] = []
+    #: Measures that stations take for themselves, by their slugs, as the stations store them.
+    own: dict[str, bytes] = {}
     version: int = VERSION
 
     def array(self, key: str) -> Array:

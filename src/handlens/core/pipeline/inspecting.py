@@ -7,8 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from ..judge.trials import with_trials
-from ..measures import Measures, collect
+from ..measures import Measures
 from ..measures.known import Known
+from ..route.measuring import measure
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
 
@@ -38,7 +39,7 @@ def inspect(
     """
     began = time.perf_counter()
     known = Known(earlier)
-    measures = collect(scene, lambda phase, share: progress(phase, 0.8 * share), known)
+    measures = measure(scene, lambda phase, share: progress(phase, 0.8 * share), known)
     measured = time.perf_counter()
     measures = with_trials(
         scene, measures, sheets, intent, progress=lambda share: progress("trying what is offered", 0.8 + 0.2 * share)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from handlens.core.kit.station import Station, checks_in, mends_in
 
 from . import checks, mends
+from .measures import OWN
 from .panel import panel
 
-STATION = Station("lanterns", 105, checks=checks_in(checks), mends=mends_in(mends), panel=panel)
+STATION = Station("lanterns", 105, checks=checks_in(checks), mends=mends_in(mends), panel=panel, own=OWN)

@@ -1,0 +1,37 @@
+"""Measures that one station takes for itself, beside those that all stations read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Generic, TypeVar
+
+import msgspec
+
+from ..measures import Measures
+from ..scene import Scene
+from ..scene.model import Array
+
+T = TypeVar("T", bound=msgspec.Struct)
+
+
+class Own(Generic[T]):
+    """A station's own measures: a record, and the function that takes it from a scene and from what is measured already. It puts int32
+    indices of elements into the dictionary that it is given, which `Measures.array` then has as "slug:name".
+
+    Checks and the panel ask `of`. The record is stored beside the other measures; whoever changes its meaning raises
+    `measures.records.VERSION`.
+    """
+
+    def __init__(self, slug: str, record: type[T], take: Callable[[Scene, Measures, dict[str, Array]], T]) -> None:
+        self.slug, self._take = slug, take
+        # Made while the station is imported: threads must not work out the shape of a record at the same moment.
+        self._decoder = msgspec.msgpack.Decoder(record)
+
+    def of(self, m: Measures) -> T | None:
+        """What was measured; None where it was not, as taking it fell."""
+        kept = m.own.get(self.slug)
+        return None if kept is None else self._decoder.decode(kept)
+
+    def stored(self, scene: Scene, m: Measures, arrays: dict[str, Array]) -> bytes:
+        """Measure, as it is stored."""
+        return msgspec.msgpack.encode(self._take(scene, m, arrays))

@@ -1,0 +1,65 @@
+"""Figures of the node tree: transforms as the file stores them, and as they stand in the world."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene import Scene
+from ..scene.matrices import Polar, quaternion_matrix
+from ..scene.model import HELD, Array
+from ..scene.transforms import parents
+from .records import NodeFigures
+
+
+def node_figures(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
+    up = parents(scene)
+    joints = {j for s in scene.skins for j in s.joints}
+    driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
+    apart: dict[bytes, Polar] = {}
+
+    def taken_apart(linear: Array) -> Polar:
+        """Most nodes of a large scene are turned and scaled like another."""
+        key = linear.tobytes()
+        return apart.get(key) or apart.setdefault(key, Polar(linear))
+
+    out = []
+    for i in order:
+        n = scene.nodes[i]
+        whole = taken_apart(world[i][:3, :3])
+        # Where the file stores a triple, its own numbers are what counts: 1, -1, -1 is a scale, not a half turn.
+        local = taken_apart(n.local[:3, :3] if n.matrix is not None else quaternion_matrix(n.rotation))
+        scale = local.scale.tolist() if n.matrix is not None else [float(s) for s in n.scale]
+        kind = (
+            "mesh"
+            if n.mesh is not None
+            else "camera"
+            if n.camera is not None
+            else "light"
+            if n.light is not None
+            else "joint"
+            if i in joints
+            else "group"
+            if n.children
+            else "empty"
+        )
+        out.append(
+            NodeFigures(
+                index=i,
+                name=scene.part_name(i),
+                parent=up[i],
+                kind=kind,
+                scale=scale,
+                angle=local.angle_degrees,
+                quarter_turn=local.is_quarter_turn(),
+                mirrored=float(np.prod(scale)) < 0,
+                shear=local.shear,
+                world_shear=whole.shear,
+                is_joint=i in joints,
+                hidden=n.hidden,
+                named=bool(n.name),
+                driven=i in driven,
+                held=n.id.endswith(HELD),
+                place=[float(v) if np.isfinite(v) else 0.0 for v in world[i][:3, 3]],
+            )
+        )
+    return out

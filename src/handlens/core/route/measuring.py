@@ -1,0 +1,34 @@
+"""Everything that is measured of a scene: what all stations read, and what each takes for itself."""
+
+from __future__ import annotations
+
+import logging
+
+import numpy as np
+from msgspec.structs import replace
+
+from ..measures import Measures, collect
+from ..measures.collect import Progress, silent
+from ..measures.known import Known
+from ..scene import Scene
+from ..scene.model import Array
+from .stations import stations
+
+
+def measure(scene: Scene, progress: Progress = silent, known: Known | None = None) -> Measures:
+    """As `measures.collect`, with each station's own measures."""
+    m = collect(scene, progress, known)
+    for station in stations():
+        if station.own is None:
+            continue
+        arrays: dict[str, Array] = {}
+        try:
+            with np.errstate(all="ignore"):
+                taken = station.own.stored(scene, m, arrays)
+        except Exception:
+            # What one station cannot measure must not take the others along: its checks say that they could not look.
+            logging.getLogger(__name__).exception("measuring for %s failed", station.name)
+            continue
+        kept = {f"{station.slug}:{name}": np.asarray(indices, np.int32) for name, indices in arrays.items()}
+        m = replace(m, arrays={**m.arrays, **kept}, own={**m.own, station.slug: taken})
+    return m
