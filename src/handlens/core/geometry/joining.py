@@ -2,32 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from ..scene.matrices import apply
-from ..scene.model import Array, Layer, Mesh, Scene, frozen
-from ..scene.transforms import world_matrices
+from ..scene.model import Array, Layer, Mesh, frozen
 from .recut import turned_corners, turned_faces
 
 
-def joined_nodes(scene: Scene, nodes: list[int]) -> Scene:
-    """The scene with the meshes of nodes joined on the first of them; the others keep their children and lose their mesh.
+def joined(pieces: Sequence[tuple[Mesh, Array]]) -> Mesh:
+    """Meshes as one, each through its (4, 4) matrix into the frame of the first, which stays as it is.
 
-    Positions and normals go through the matrices between; a mirror turns the winding back. Slots of one material become one.
+    Positions and normals go through the matrices; a mirror turns the winding back. Slots of one material become one.
     """
-    world = world_matrices(scene)
-    home = np.linalg.pinv(world[nodes[0]])
-    pieces = []
-    for i in nodes:
-        number = scene.nodes[i].mesh
-        assert number is not None
-        pieces.append(_moved(scene.meshes[number], home @ world[i]) if i != nodes[0] else scene.meshes[number])
-    first = scene.nodes[nodes[0]]
-    meshes = (*scene.meshes, joined_meshes(pieces))
-    changed = {nodes[0]: replace(first, mesh=len(meshes) - 1)} | {i: replace(scene.nodes[i], mesh=None) for i in nodes[1:]}
-    return scene.with_(nodes=tuple(changed.get(i, n) for i, n in enumerate(scene.nodes)), meshes=meshes)
+    return joined_meshes([mesh if k == 0 else _moved(mesh, matrix) for k, (mesh, matrix) in enumerate(pieces)])
 
 
 def _moved(mesh: Mesh, matrix: Array) -> Mesh:

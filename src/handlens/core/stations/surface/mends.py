@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...geometry.filling import filled
-from ...geometry.joining import joined_nodes
+from ...geometry.joining import joined
 from ...geometry.patches import patches
 from ...geometry.polygons import doubled
 from ...geometry.recut import only_faces, only_used_values, only_vertices, recut, used_vertices
@@ -278,8 +278,18 @@ def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     ]
     if len(free) < 2:
         raise MendError("Fewer than two of these parts can be joined.")
-    after = without_unplaced(scene, joined_nodes(scene, free))
+    after = without_unplaced(scene, _joined_on_first(scene, free))
     left = len([i for i in chosen if scene.nodes[i].mesh is not None]) - len(free)
     remarks = (f"{plural(left, 'part was', 'parts were')} left apart: skinned, morphed or animated.",) if left else ()
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     return Outcome(after, (Figure("parts", count(scene), count(after)),), remarks)
+
+
+def _joined_on_first(scene: Scene, nodes: list[int]) -> Scene:
+    """The scene with the meshes of nodes joined on the first of them; the others keep their children and lose their mesh."""
+    world = world_matrices(scene)
+    home = np.linalg.pinv(world[nodes[0]])
+    pieces = [(scene.meshes[number], home @ world[i]) for i in nodes if (number := scene.nodes[i].mesh) is not None]
+    held = dict.fromkeys(nodes[1:]) | {nodes[0]: len(scene.meshes)}
+    changed = tuple(replace(n, mesh=held[i]) if i in held else n for i, n in enumerate(scene.nodes))
+    return scene.with_(nodes=changed, meshes=(*scene.meshes, joined(pieces)))
