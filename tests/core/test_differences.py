@@ -145,9 +145,16 @@ def test_the_digest_sees_every_change(what):
 def test_price_tells_only_what_changes():
     made = pair_of(replace(HULL, scale=(2.0, 2.0, 2.0)), MAST)
     baked = apply_mend(made, "placement.bake", {}).scene
-    assert [(f.what, f.before, f.after) for f in price(collect(made), collect(baked))] == [("Meshes stored", "1", "2")]
+    assert [(f.what, f.before, f.after) for f in price(drawing(collect(made)), drawing(collect(baked)))] == [
+        ("Meshes stored", "1", "2")
+    ]
     gone = apply_mend(made, "arrival.remove-parts", {"parts": "mast"}).scene
-    assert [f.what for f in price(collect(made), collect(gone))] == ["Parts", "Triangles", "Vertices the card gets", "Draw calls"]
+    assert [f.what for f in price(drawing(collect(made)), drawing(collect(gone)))] == [
+        "Parts",
+        "Triangles",
+        "Vertices the card gets",
+        "Draw calls",
+    ]
 
 
 # --- mends kept to some parts, and the order of the tape ------------------------------------------------

@@ -156,7 +156,7 @@ def test_a_shell_that_is_inverted_on_purpose_raises_nothing():
     shell = scene(turned_faces(cube("outline"), np.ones(6, bool)))
     assert "facing.inward" in findings(shell)
     assert "facing.inward" not in findings(shell, intent='{"parts": {"outline": {"seen_from": "inverted"}}}')
-    with pytest.raises(InputError, match="of outline, says seen_from 'sideways'; use one of"):
+    with pytest.raises(InputError, match="at parts/outline/seen_from, says 'sideways'; use one of"):
         findings(shell, intent='{"parts": {"outline": {"seen_from": "sideways"}}}')
 
 

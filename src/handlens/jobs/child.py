@@ -10,11 +10,12 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import pickle
 import resource
 import signal
 import sys
 import time
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,6 @@ from ..core.display import display_copy, reduced_copy
 from ..core.formats.table import MODEL_ENDINGS
 from ..core.judge.kept import judged
 from ..core.judge.report import source
-from ..core.kit.mend import MendRun
 from ..core.limits import InputError
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
@@ -44,6 +44,7 @@ from ..core.route.tape import apply_tape
 from ..core.rules import load_sheet, shipped
 from ..core.rules.intent import intent_from_json
 from ..core.scene import Scene
+from ..core.scene.stored import stored, taken_up
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
@@ -155,23 +156,73 @@ def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
 # --- inspect, export ----------------------------------------------------------------------------------
 
 
-def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> tuple[Package, Scene, Scene, list[MendRun]]:
-    """The package of a request, its scene as it came and with its tape played, and what each slip did."""
+@dataclass(frozen=True)
+class _Mended:
+    """came: as it was read; None where the scene of an earlier job was taken up. runs: what each slip did. played: seconds that took."""
+
+    package: Package
+    scene: Scene
+    runs: list[dict[str, Any]]
+    came: Scene | None
+    played: float
+
+
+def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> _Mended:
+    """The scene of a request with its tape played, from where an earlier job left it where that is kept."""
     package = packages.FolderPackage(Path(request["folder"]))
+    tape = [(x["mend"], x["params"]) for x in request["tape"]]
     tell(phase, 0.02)
+    if request.get("played") and (taken := _taken_up(request["played"], tape, package)) is not None:
+        return taken
     more = [("an earlier upload", packages.FolderPackage(Path(request["more"])))] if request.get("more") else []
-    scene = open_main(package, request["main"], more)
+    came = open_main(package, request["main"], more)
     tell("mending", 0.3)
-    mended, runs = apply_tape(scene, [(x["mend"], x["params"]) for x in request["tape"]])
+    began = time.perf_counter()
+    mended, runs = apply_tape(came, tape)
+    seconds = time.perf_counter() - began
     if mended.beside:
-        mended = mended.with_(former=all_names(scene) | frozenset(request.get("former", ())))
-    return package, scene, mended, runs
+        mended = mended.with_(former=all_names(came) | frozenset(request.get("former", ())))
+    return _Mended(package, mended, [asdict(r) for r in runs], came, seconds)
+
+
+def _taken_up(kept: dict[str, Any], tape: list[tuple[str, dict[str, Any]]], package: Package) -> _Mended | None:
+    """The tape played on from a kept scene. None where that cannot tell what playing all of it would: which slip another takes what it
+    needs away from, or what lies beside that was not there then.
+    """
+    before, rest = kept["runs"], tape[len(kept["runs"]) :]
+    if any(mend == "textures.find" for mend, _ in rest):
+        return None
+    try:
+        scene = taken_up(Path(kept["file"]).read_bytes(), package.read)
+    except pickle.UnpicklingError:
+        return None
+    tell("mending", 0.3)
+    began = time.perf_counter()
+    mended, runs = apply_tape(scene, rest)
+    if not all(r.applied for r in runs):
+        return None
+    return _Mended(package, mended, [*before, *(asdict(r) for r in runs)], None, time.perf_counter() - began)
+
+
+#: Seconds of playing a tape from which on its scene is kept, and the most bytes that are.
+_WORTH, _MOST_BYTES = 0.5, 512 * 1024**2
+
+
+def _keep_scene(made: _Mended, out: Path) -> None:
+    """Keep the mended scene where another job should not have to play the tape again."""
+    if made.came is None or made.played < _WORTH:
+        return
+    data = stored(made.scene, made.came)
+    if data is not None and len(data) <= _MOST_BYTES:
+        (out / "scene.bin").write_bytes(data)
 
 
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, measure, try what is offered, judge, and make the display copy."""
     began = time.perf_counter()
-    package, scene, mended, runs = _read_and_mend(request)
+    made = _read_and_mend(request)
+    mended = made.scene
+    _keep_scene(made, out)
     read = time.perf_counter()
     earlier = Measures.from_bytes(Path(request["known"]).read_bytes()) if request.get("known") else None
     intent = intent_from_json(json.dumps(request["intent"]))
@@ -188,19 +239,19 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
         (out / "full-stage.bin").write_bytes(full)
     drawn = time.perf_counter()
     tell("judging", 0.96)
-    where = source(package, request["main"], scene)
+    where = source(made.package, request["main"], mended)
     evidence: dict[str, bytes] = {}
-    made = {}
+    judgements = {}
     for sheet in shipped():
         kept, found = judged(where, measures, sheet, intent)
-        made[sheet.slug] = msgspec.to_builtins(kept)
+        judgements[sheet.slug] = msgspec.to_builtins(kept)
         evidence |= found
     (out / "evidence.bin").write_bytes(msgspec.msgpack.encode(evidence))
     tell("storing", 0.97)
     return {
-        "judgements": {"intent": request["intent"], "made": made},
+        "judgements": {"intent": request["intent"], "made": judgements},
         "source": where,
-        "runs": [asdict(r) for r in runs],
+        "runs": made.runs,
         "measured": {"meshes": len(mended.meshes), "fresh": inspected.fresh, "drawing": msgspec.to_builtins(drawing(measures))},
         "lost": formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()}),
         "seconds": {"read": round(read - began, 3), **inspected.seconds, "draw": round(drawn - began_drawing, 3)},
@@ -210,10 +261,10 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
 def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read, mend, write, then open the written file afresh and compare."""
 
-    _, _, mended, runs = _read_and_mend(request)
+    mended = _read_and_mend(request)
     tell("writing", 0.4)
     options = load_sheet(request["sheet"]).writes
-    made = write_as(mended, request["format"], request["stem"], options)
+    made = write_as(mended.scene, request["format"], request["stem"], options)
     folder = out / "files"
     folder.mkdir()
     for name, data in made.files.items():
@@ -226,14 +277,14 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
         full = display_copy(again)
         (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
     tell("storing", 0.95)
-    return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": [asdict(r) for r in runs]}
+    return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}
 
 
 def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
     """Read two revisions, each with its mends, and say what differs."""
 
-    _, _, earlier, _ = _read_and_mend(request["earlier"], "reading the earlier revision")
-    _, _, later, _ = _read_and_mend(request["later"], "reading the later revision")
+    earlier = _read_and_mend(request["earlier"], "reading the earlier revision").scene
+    later = _read_and_mend(request["later"], "reading the later revision").scene
     tell("comparing", 0.6)
     return {"rows": to_json(differences(earlier, later))}
 

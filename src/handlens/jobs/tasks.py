@@ -91,11 +91,15 @@ def _lay_out(s: Session, revision: Revision, tape: list[dict[str, Any]], folder:
     source = folder / "in"
     for f in revision.files:
         contents.write_to(s, f.content_id, source / f.path)
-    request = {"folder": str(source), "main": revision.main, "tape": tape}
+    request: dict[str, Any] = {"folder": str(source), "main": revision.main, "tape": tape}
     if any(slip["mend"] == "textures.find" for slip in tape):
         for path, content in from_earlier(s, revision).items():
             contents.write_to(s, content, folder / "more" / path)
             request["more"] = str(folder / "more")
+    played = shelf.played_before(s, revision, tape)
+    if played is not None and played.scene_id is not None:
+        contents.write_to(s, played.scene_id, folder / "played.bin")
+        request["played"] = {"file": str(folder / "played.bin"), "runs": played.runs}
     return request
 
 
@@ -122,6 +126,8 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
     inspection.stage_id = contents.put_file(s, folder / "out" / "stage.bin").id
     full = folder / "out" / "full-stage.bin"
     inspection.full_stage_id = contents.put_file(s, full).id if full.exists() else None
+    if (folder / "out" / "scene.bin").exists():
+        shelf.keep_scene(s, inspection, contents.put_file(s, folder / "out" / "scene.bin").id)
     inspection.measured = result["measured"]
     inspection.source, inspection.runs, inspection.seconds = result["source"], result["runs"], result["seconds"]
     inspection.lost, inspection.state, inspection.error = result["lost"], "done", None

@@ -139,7 +139,7 @@ def sweep(s: Session) -> int:
     from .models import DropFile, Export, ExportFile, Inspection, Revision, RevisionFile
 
     users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Revision.thumbnail_id]
-    users += [Inspection.stage_id, Inspection.full_stage_id, Export.stage_id]
+    users += [Inspection.stage_id, Inspection.full_stage_id, Inspection.scene_id, Export.stage_id]
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
     gone = list(s.scalars(orphan.with_for_update(skip_locked=True)))
     if gone:

@@ -153,7 +153,7 @@ class TapeState(Base):
 class Inspection(Base):
     """A revision measured with a tape applied. `tape` holds the slips that were on; runs: what each of them did;
     lost: for each format that can be written, what it could not hold. stage: what is drawn; full_stage: the whole display
-    copy where the drawn one is reduced. measured: {"meshes", "fresh"}, how many of the meshes had to be measured anew.
+    copy where the drawn one is reduced. scene: the mended scene, where playing the tape took its time. measured: {"meshes", "fresh"}, how many of the meshes had to be measured anew.
     """
 
     __tablename__ = "inspection"
@@ -170,6 +170,7 @@ class Inspection(Base):
     measures: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
     full_stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    scene_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
     measured: Mapped[dict[str, Any] | None]
     seconds: Mapped[dict[str, Any] | None]
     lost: Mapped[dict[str, Any]] = mapped_column(default=dict)

@@ -68,6 +68,29 @@ def latest_done(s: Session, revision: Revision) -> Inspection | None:
     return next((x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)), None)
 
 
+#: Mended scenes that are kept of a revision.
+_SCENES = 3
+
+
+def played_before(s: Session, revision: Revision, tape: list[dict[str, Any]]) -> Inspection | None:
+    """The inspection of this version that keeps the scene of the longest beginning of a tape; None where there is none."""
+    calls = [(x["mend"], x["params"]) for x in tape]
+    kept = s.scalars(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.scene_id.is_not(None)))
+    begins = [
+        x for x in kept if x.tape_key == tape_key(x.tape) and [(y["mend"], y["params"]) for y in x.tape] == calls[: len(x.tape)]
+    ]
+    return max(begins, key=lambda x: len(x.tape), default=None)
+
+
+def keep_scene(s: Session, inspection: Inspection, content: int) -> None:
+    """Keep a mended scene; of a revision's earlier ones the oldest go."""
+    inspection.scene_id = content
+    s.flush()
+    kept = select(Inspection).where(Inspection.revision_id == inspection.revision_id, Inspection.scene_id.is_not(None))
+    for old in s.scalars(kept.order_by(Inspection.id.desc()).offset(_SCENES)):
+        old.scene_id = None
+
+
 def measured_before(s: Session, revision: Revision) -> bytes | None:
     """The newest measures of a revision, else of the one before it: meshes that are still the same need no measuring."""
     earlier = [r for r in revision.model.revisions if r.number <= revision.number]

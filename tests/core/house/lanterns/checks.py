@@ -1,3 +1,5 @@
+"""What is asked of lanterns."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator

@@ -1,3 +1,5 @@
+"""Lanterns, counted."""
+
 from __future__ import annotations
 
 import msgspec

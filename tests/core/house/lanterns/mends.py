@@ -1,3 +1,5 @@
+"""What is done for lanterns."""
+
 from __future__ import annotations
 
 from dataclasses import replace

@@ -1,3 +1,5 @@
+"""What the ledger shows for Lanterns."""
+
 from __future__ import annotations
 
 from handlens.core.kit.panel import Figure, Panel, Row, table

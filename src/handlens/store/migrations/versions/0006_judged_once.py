@@ -1,4 +1,4 @@
-"""All that is shown of a judgement, kept when it is made: the ledger, and where each finding lies."""
+"""All that is shown of a judgement, kept when it is made: the ledger, and where each finding lies; and mended scenes."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -21,9 +21,11 @@ def upgrade() -> None:
         sa.Column("digest", sa.String(32), primary_key=True),
         sa.Column("indices", sa.LargeBinary(), nullable=False),
     )
+    op.add_column("inspection", sa.Column("scene_id", sa.BigInteger(), sa.ForeignKey("content.id"), nullable=True))
 
 
 def downgrade() -> None:
+    op.drop_column("inspection", "scene_id")
     op.drop_table("evidence")
     op.drop_column("judgement", "marks")
     op.drop_column("judgement", "ledger")
