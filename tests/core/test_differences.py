@@ -11,6 +11,7 @@ from handlens.core.judge.price import price
 from handlens.core.judge.report import facts
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import Measures, collect
+from handlens.core.measures.drawing import drawing
 from handlens.core.measures.known import Known, content_key
 from handlens.core.proof.revisions import differences, to_json
 from handlens.core.route.tape import apply_mend, apply_tape
