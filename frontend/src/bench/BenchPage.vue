@@ -12,13 +12,13 @@ import MendTape from './MendTape.vue';
 import RouteStrip from './RouteStrip.vue';
 import StageView from './StageView.vue';
 import StationLedger from './StationLedger.vue';
-import { useBench } from './useBench';
+import { layBench } from './useBench';
 
 const ExportDialog = defineAsyncComponent(() => import('./ExportDialog.vue'));
 const RecipeDialog = defineAsyncComponent(() => import('./RecipeDialog.vue'));
 const route = useRoute();
-const state = useBench(computed(() => Number(route.params.revision)));
-const { bench, query, stations, findings } = state;
+const { reading, opened, choices, changes, laid, marked } = layBench(computed(() => Number(route.params.revision)));
+const { bench, query, stations, findings } = reading;
 const exporting = ref(false);
 const cooking = ref(false);
 const [everExported, everCooked] = [once(exporting), once(cooking)];
@@ -33,9 +33,9 @@ watch(
   [() => route.query.readback, () => bench.value?.reading?.inspection],
   ([id, inspection]) => {
     if (typeof id !== 'string' || !inspection) return;
-    state.trial.layReadBack(Number(id));
+    laid.trial.layReadBack(Number(id));
     const part = parts.value.find((p) => p.name === route.query.at);
-    state.spot.value = part ? { node: part.node, faces: [] } : null;
+    marked.spot.value = part ? { node: part.node, faces: [] } : null;
   },
   { immediate: true },
 );
@@ -44,28 +44,28 @@ const busy = computed(() => bench.value?.state === 'waiting' || bench.value?.sta
 const failed = computed(() => bench.value?.state === 'failed' || bench.value?.state === 'cancelled');
 
 function step(by: number) {
-  const k = stations.value.findIndex((s) => s.slug === state.station.value);
+  const k = stations.value.findIndex((s) => s.slug === opened.station.value);
   const next = stations.value[Math.min(stations.value.length - 1, Math.max(0, k + by))];
-  if (next) state.station.value = next.slug;
+  if (next) opened.station.value = next.slug;
 }
 function stepFinding(by: number) {
   const all = findings.value;
   if (!all.length) return;
-  const k = all.findIndex((f) => f.id === state.finding.value?.id);
-  state.show(all[(k + by + all.length + (k < 0 && by < 0 ? 1 : 0)) % all.length]!);
+  const k = all.findIndex((f) => f.id === opened.finding.value?.id);
+  opened.show(all[(k + by + all.length + (k < 0 && by < 0 ? 1 : 0)) % all.length]!);
 }
 function putMend() {
-  const f = state.finding.value;
+  const f = opened.finding.value;
   const m = f?.mends[0];
-  if (m && !state.onTape(m.mend, m.params)) state.put(m.mend, m.params);
+  if (m && !laid.onTape(m.mend, m.params)) laid.put(m.mend, m.params);
 }
 useCommands(() => [
-  ...stations.value.map((s) => ({ group: 'Station', name: s.name, hint: s.line, run: () => void (state.station.value = s.slug) })),
-  ...findings.value.map((f) => ({ group: 'Finding', name: f.title, hint: f.station, run: () => state.show(f) })),
-  ...parts.value.map((p) => ({ group: 'Part', name: p.name, run: () => state.isolate(p.node) })),
-  ...(state.catalogue.value?.mends ?? [])
+  ...stations.value.map((s) => ({ group: 'Station', name: s.name, hint: s.line, run: () => void (opened.station.value = s.slug) })),
+  ...findings.value.map((f) => ({ group: 'Finding', name: f.title, hint: f.station, run: () => opened.show(f) })),
+  ...parts.value.map((p) => ({ group: 'Part', name: p.name, run: () => opened.isolate(p.node) })),
+  ...(choices.catalogue.value?.mends ?? [])
     .filter((m) => m.parameters.every((p) => p.default !== null))
-    .map((m) => ({ group: 'Mend', name: m.title, run: () => state.put(m.id, {}) })),
+    .map((m) => ({ group: 'Mend', name: m.title, run: () => laid.put(m.id, {}) })),
   { group: 'Do', name: 'Export and prove', hint: 'Ctrl+E', run: () => (exporting.value = true) },
   { group: 'Do', name: 'Recipes', run: () => (cooking.value = true) },
   { group: 'Do', name: 'Bring the next revision', hint: 'r', run: () => dropping.value?.choose() },
@@ -77,18 +77,18 @@ useKeys('Bench', [
     keys: ['e'],
     says: 'evidence of the first finding here',
     run: () =>
-      state.show(state.finding.value ? null : (findings.value.find((f) => f.station.toLowerCase() === state.station.value) ?? null)),
+      opened.show(opened.finding.value ? null : (findings.value.find((f) => f.station.toLowerCase() === opened.station.value) ?? null)),
   },
   { keys: ['m'], says: "put the finding's mend on the tape", run: putMend },
   {
     keys: ['w'],
     says: 'waive the finding that is shown',
-    run: () => state.finding.value && !state.finding.value.waived && (state.asked.value = state.finding.value.id),
+    run: () => opened.finding.value && !opened.finding.value.waived && (changes.asked.value = opened.finding.value.id),
   },
-  { keys: ['z', 'Z'], says: 'undo, redo', run: (e) => state.step.mutate(e.key === 'z' ? 'undo' : 'redo') },
+  { keys: ['z', 'Z'], says: 'undo, redo', run: (e) => changes.step.mutate(e.key === 'z' ? 'undo' : 'redo') },
   { keys: ['r'], says: 'bring the next revision', run: () => dropping.value?.choose() },
   { keys: ['Ctrl+e'], says: 'export', run: () => (exporting.value = true) },
-  { keys: ['Escape'], says: 'put things down', run: () => state.show(null) },
+  { keys: ['Escape'], says: 'put things down', run: () => opened.show(null) },
 ]);
 </script>
 
@@ -100,10 +100,10 @@ useKeys('Bench', [
     <div><button class="btn" @click="query.refetch()">Try again</button> <RouterLink class="btn" to="/">Back to the shelf</RouterLink></div>
   </div>
   <div v-else class="page">
-    <RouteStrip :state="state" />
+    <RouteStrip />
     <div v-if="busy || failed" class="news" :class="{ failed }" role="status">
       <template v-if="failed"
-        ><ResultMark result="stop" /> <span>{{ bench.error }}</span><button class="btn" @click="state.again.mutate()">
+        ><ResultMark result="stop" /> <span>{{ bench.error }}</span><button class="btn" @click="changes.again.mutate()">
           Try again
         </button></template
       >
@@ -114,14 +114,14 @@ useKeys('Bench', [
         <button v-if="job" class="btn plain" @click="api.stopJob(job.id)">Stop</button>
       </template>
     </div>
-    <div v-if="bench.reading" class="bench"><StationLedger :state="state" /><StageView :bench="state" /></div>
+    <div v-if="bench.reading" class="bench"><StationLedger /><StageView /></div>
     <div v-else class="empty faded">
       <p>{{ failed ? 'Nothing could be measured, so there is nothing to show.' : 'The stations open as soon as the model is read.' }}</p>
     </div>
-    <MendTape :state="state" @export="exporting = true" @recipes="cooking = true" />
-    <RecipeDialog v-if="everCooked" v-model:visible="cooking" :state="state" />
+    <MendTape @export="exporting = true" @recipes="cooking = true" />
+    <RecipeDialog v-if="everCooked" v-model:visible="cooking" />
     <BenchDrop ref="dropping" :bench="bench" />
-    <ExportDialog v-if="everExported" v-model:visible="exporting" :state="state" />
+    <ExportDialog v-if="everExported" v-model:visible="exporting" />
   </div>
 </template>
 

@@ -6,12 +6,12 @@ import { computed, ref, watch } from 'vue';
 import { api } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
 const MOST = 400;
-const props = defineProps<{ state: BenchState }>();
+const state = useBench('reading', 'opened', 'laid', 'marked');
 const visible = defineModel<boolean>('visible', { required: true });
-const bench = computed(() => props.state.bench.value!);
+const bench = computed(() => state.bench.value!);
 const others = computed(() => bench.value.revisions.filter((r) => r.id !== bench.value.revision.id));
 const earlier = ref<number | null>(null);
 // Made when it is first opened, so it is open already.
@@ -35,13 +35,13 @@ const groups = computed(() => {
 });
 /** Marks what differs, with the earlier revision laid beside it. */
 function showRow(node: number, faces: number[]) {
-  props.state.show(null);
-  if (stage.value) props.state.trial.compare(earlier.value);
-  props.state.spot.value = { node, faces };
+  state.show(null);
+  if (stage.value) state.trial.compare(earlier.value);
+  state.spot.value = { node, faces };
   visible.value = false;
 }
 function lay() {
-  props.state.trial.compare(earlier.value);
+  state.trial.compare(earlier.value);
   visible.value = false;
 }
 const stage = computed(() => others.value.find((r) => r.id === earlier.value)?.stage);

@@ -4,26 +4,26 @@ import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { api } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 import { written } from './words';
 
-const props = defineProps<{ state: BenchState }>();
+const state = useBench('reading', 'choices');
 const visible = defineModel<boolean>('visible', { required: true });
 const router = useRouter();
 const format = ref('glb');
 const trouble = ref('');
 const busy = ref(false);
-const formats = computed(() => props.state.catalogue.value?.formats ?? []);
-const lost = computed(() => props.state.bench.value?.reading?.lost[format.value] ?? []);
-const wanted = computed(() => props.state.sheet.value?.formats ?? []);
-const wishes = computed(() => written(props.state.sheet.value?.export ?? {}));
-const stops = computed(() => props.state.bench.value?.reading?.verdict.stop ?? 0);
+const formats = computed(() => state.catalogue.value?.formats ?? []);
+const lost = computed(() => state.bench.value?.reading?.lost[format.value] ?? []);
+const wanted = computed(() => state.sheet.value?.formats ?? []);
+const wishes = computed(() => written(state.sheet.value?.export ?? {}));
+const stops = computed(() => state.bench.value?.reading?.verdict.stop ?? 0);
 // Made when it is first opened, so it is open already.
 watch(
   visible,
   (open) => {
     if (open) {
-      format.value = props.state.sheet.value?.format ?? 'glb';
+      format.value = state.sheet.value?.format ?? 'glb';
       trouble.value = '';
     }
   },
@@ -32,7 +32,7 @@ watch(
 async function go() {
   busy.value = true;
   try {
-    const made = await api.beginExport(props.state.bench.value!.revision.id, format.value);
+    const made = await api.beginExport(state.bench.value!.revision.id, format.value);
     visible.value = false;
     await router.push(`/proof/${made.id}`);
   } catch (e) {

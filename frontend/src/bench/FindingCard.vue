@@ -4,10 +4,11 @@ import InputText from 'primevue/inputtext';
 import { computed, ref, watch } from 'vue';
 import ResultMark from '../ui/ResultMark.vue';
 import LostImage from './LostImage.vue';
-import type { BenchState, Kind } from './useBench';
+import { useBench, type Kind } from './useBench';
 import { exact, figure, mendWords } from './words';
 
-const props = defineProps<{ kind: Kind; state: BenchState }>();
+const props = defineProps<{ kind: Kind }>();
+const state = useBench('reading', 'opened', 'choices', 'changes', 'laid');
 /** Which of the findings of this kind is looked at; it follows what is shown on the stage. */
 const all = computed(() => props.kind.findings);
 const at = ref(all.value[0]!.id);
@@ -18,10 +19,10 @@ const place = computed(() =>
   ),
 );
 const finding = computed(() => all.value[place.value]!);
-const letter = computed(() => props.state.letterOf(finding.value));
-const shown = computed(() => props.state.finding.value?.id === finding.value.id);
+const letter = computed(() => state.letterOf(finding.value));
+const shown = computed(() => state.finding.value?.id === finding.value.id);
 watch(
-  () => props.state.finding.value?.id,
+  () => state.finding.value?.id,
   (id) => {
     if (all.value.some((f) => f.id === id)) at.value = id!;
   },
@@ -29,7 +30,7 @@ watch(
 );
 function step(by: number) {
   const next = all.value[(place.value + by + all.value.length) % all.value.length]!;
-  if (shown.value) props.state.show(next);
+  if (shown.value) state.show(next);
   at.value = next.id;
 }
 const measured = computed(() => figure(finding.value.measured));
@@ -37,19 +38,19 @@ const wanted = computed(() => figure(finding.value.wanted));
 const canShow = computed(() => !!finding.value.elements || finding.value.node !== null);
 /** What mends all findings of this kind at once, where that is not the same as what mends this one. */
 const forAll = computed(() => {
-  const left = props.kind.mends.filter((m) => !props.state.onTape(m.mend, m.params));
+  const left = props.kind.mends.filter((m) => !state.onTape(m.mend, m.params));
   const same =
     left.length === 1 &&
     finding.value.mends.some((m) => m.mend === left[0]!.mend && JSON.stringify(m.params) === JSON.stringify(left[0]!.params));
   return all.value.length > 1 && !finding.value.waived && !same ? left : [];
 });
 /** The finding that this one follows from: mended there, it goes too. */
-const cause = computed(() => (finding.value.under ? props.state.findings.value.find((f) => f.id === finding.value.under) : undefined));
+const cause = computed(() => (finding.value.under ? state.findings.value.find((f) => f.id === finding.value.under) : undefined));
 const origin = computed(() =>
   !cause.value
     ? ''
-    : cause.value.station === finding.value.station && props.state.letterOf(cause.value)
-      ? `finding ${props.state.letterOf(cause.value)}`
+    : cause.value.station === finding.value.station && state.letterOf(cause.value)
+      ? `finding ${state.letterOf(cause.value)}`
       : `a finding at ${cause.value.station}`,
 );
 /** What an offer was found to do when it was tried on a copy. */
@@ -69,14 +70,14 @@ const waiving = ref(false);
 const reason = ref('');
 function waive() {
   if (!reason.value.trim()) return;
-  props.state.waive.mutate({ finding: finding.value.id, reason: reason.value.trim() });
+  state.waive.mutate({ finding: finding.value.id, reason: reason.value.trim() });
   waiving.value = false;
 }
 watch(
-  () => props.state.asked.value,
+  () => state.asked.value,
   (id) => {
     if (id !== finding.value.id) return;
-    props.state.asked.value = '';
+    state.asked.value = '';
     waiving.value = true;
   },
 );
@@ -107,7 +108,7 @@ watch(
     <p v-else class="why">
       <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
     </p>
-    <LostImage v-if="lost" :reference="lost" :state="state" />
+    <LostImage v-if="lost" :reference="lost" />
     <div class="acts">
       <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">
         {{ shown ? 'Take the mark off' : 'Show it' }}

@@ -4,10 +4,11 @@ import { useQuery } from '@tanstack/vue-query';
 import { computed } from 'vue';
 import { api } from '../api/client';
 import CutName from '../ui/CutName.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
-const props = defineProps<{ reference: string; state: BenchState }>();
-const revision = computed(() => props.state.bench.value!.revision.id);
+const props = defineProps<{ reference: string }>();
+const state = useBench('reading', 'changes', 'laid');
+const revision = computed(() => state.bench.value!.revision.id);
 const { data, isPending, isError } = useQuery({
   queryKey: computed(() => ['lost-images', revision.value]),
   queryFn: () => api.lostImages(revision.value),

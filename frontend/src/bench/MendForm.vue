@@ -5,12 +5,15 @@ import Select from 'primevue/select';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed, reactive, ref, watch } from 'vue';
 import { api } from '../api/client';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
 /** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
-const props = defineProps<{ state: BenchState; station: string; mend: string; parts: string[] }>();
+const props = defineProps<{ station: string; mend: string; parts: string[] }>();
+const state = useBench('reading', 'choices', 'laid');
 const visible = defineModel<boolean>('visible', { required: true });
-const mends = computed(() => (props.state.catalogue.value?.mends ?? []).filter((m) => m.station === props.station || m.id === props.mend));
+const mends = computed(() =>
+  (state.catalogue.value?.mends ?? []).filter((m) => m.id.startsWith(`${props.station}.`) || m.id === props.mend),
+);
 const id = ref('');
 const chosen = computed(() => mends.value.find((m) => m.id === id.value));
 const parts = computed(() => (chosen.value?.parameters.some((p) => p.kind === 'parts') ? props.parts : []));
@@ -44,7 +47,7 @@ watch(
     if (id.value !== 'arrival.rename' || !form.search) return;
     try {
       changes.value = (
-        await api.previewNames(props.state.bench.value!.revision.id, {
+        await api.previewNames(state.bench.value!.revision.id, {
           search: String(form.search),
           replace: String(form.replace),
           pattern: Boolean(form.pattern),
@@ -73,8 +76,8 @@ function put(only = false) {
       params[p.name] = parts.value;
     } else params[p.name] = raw;
   }
-  if (only) void props.state.trial.tryOut(m.id, params);
-  else props.state.put(m.id, params);
+  if (only) void state.trial.tryOut(m.id, params);
+  else state.put(m.id, params);
   visible.value = false;
 }
 </script>

@@ -4,16 +4,16 @@ import type { TapeSlip } from '../api/client';
 import { moved, toggled, without } from './tape';
 import TrialCard from './TrialCard.vue';
 import { mendWords } from './words';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
-const props = defineProps<{ state: BenchState }>();
+const state = useBench('reading', 'choices', 'changes', 'laid');
 defineEmits<{ export: []; recipes: [] }>();
-const fixed = computed(() => props.state.bench.value?.by_mends);
-const tape = computed(() => props.state.bench.value?.tape ?? []);
+const fixed = computed(() => state.bench.value?.by_mends);
+const tape = computed(() => state.bench.value?.tape ?? []);
 const dragged = ref<number | null>(null);
 const TICKS = Array.from({ length: 480 }, (_, i) => `M${i * 4 + 0.5} 0v${i % 10 === 0 ? 8 : i % 5 === 0 ? 6 : 3.5}`).join('');
-const words = (s: { mend: string; params: Record<string, unknown> }) => mendWords(props.state.mendFacts(s.mend), s.mend, s.params);
-const trying = computed(() => props.state.trial.tried.value);
+const words = (s: { mend: string; params: Record<string, unknown> }) => mendWords(state.mendFacts(s.mend), s.mend, s.params);
+const trying = computed(() => state.trial.tried.value);
 const line = (s: TapeSlip) => {
   if (!s.on) return 'switched off';
   if (!s.run) return 'being tried …';
@@ -34,11 +34,11 @@ const whole = (s: TapeSlip) =>
     .join('\n');
 
 function move(from: number, to: number) {
-  const slips = moved(props.state.slips.value, from, to);
-  if (slips !== props.state.slips.value) props.state.lay.mutate(slips);
+  const slips = moved(state.slips.value, from, to);
+  if (slips !== state.slips.value) state.lay.mutate(slips);
 }
-const remove = (k: number) => props.state.lay.mutate(without(props.state.slips.value, k));
-const toggle = (k: number) => props.state.lay.mutate(toggled(props.state.slips.value, k));
+const remove = (k: number) => state.lay.mutate(without(state.slips.value, k));
+const toggle = (k: number) => state.lay.mutate(toggled(state.slips.value, k));
 function key(e: KeyboardEvent, k: number) {
   if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowLeft')) move(k, k - 1);
   else if (e.altKey && (e.key === 'ArrowDown' || e.key === 'ArrowRight')) move(k, k + 1);
@@ -97,7 +97,7 @@ function key(e: KeyboardEvent, k: number) {
         <button :aria-label="`Take ${words(s)} off the tape`" class="away" @click="remove(k)">×</button>
       </li>
     </ol>
-    <TrialCard v-if="trying" :state="state" />
+    <TrialCard v-if="trying" />
     <p v-if="!tape.length" class="faded small hint">
       Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.
     </p>

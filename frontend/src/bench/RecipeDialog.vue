@@ -6,19 +6,19 @@ import InputText from 'primevue/inputtext';
 import { ref } from 'vue';
 import { api, type Recipe } from '../api/client';
 import { mendWords } from './words';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
-const props = defineProps<{ state: BenchState }>();
+const state = useBench('choices', 'changes', 'laid');
 const visible = defineModel<boolean>('visible', { required: true });
 const queries = useQueryClient();
 const { data, error } = useQuery({ queryKey: ['recipes'], queryFn: api.recipes, enabled: visible });
 const name = ref('');
 const renew = () => queries.invalidateQueries({ queryKey: ['recipes'] });
-const keep = useMutation({ mutationFn: () => api.keepRecipe(name.value.trim(), props.state.slips.value), onSettled: renew });
+const keep = useMutation({ mutationFn: () => api.keepRecipe(name.value.trim(), state.slips.value), onSettled: renew });
 const remove = useMutation({ mutationFn: (r: Recipe) => api.dropRecipe(r.id), onSettled: renew });
-const words = (r: Recipe) => r.slips.map((s) => mendWords(props.state.mendFacts(s.mend), s.mend, s.params)).join(', ');
+const words = (r: Recipe) => r.slips.map((s) => mendWords(state.mendFacts(s.mend), s.mend, s.params)).join(', ');
 function lay(r: Recipe) {
-  props.state.lay.mutate([...props.state.slips.value, ...r.slips.filter((s) => !props.state.onTape(s.mend, s.params))]);
+  state.lay.mutate([...state.slips.value, ...r.slips.filter((s) => !state.onTape(s.mend, s.params))]);
   visible.value = false;
 }
 </script>

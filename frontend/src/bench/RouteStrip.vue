@@ -7,12 +7,12 @@ import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import { once } from '../ui/once';
 import VerdictStamp from '../ui/VerdictStamp.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
 const CompareDialog = defineAsyncComponent(() => import('./CompareDialog.vue'));
 const IntentEditor = defineAsyncComponent(() => import('./IntentEditor.vue'));
-const props = defineProps<{ state: BenchState }>();
-const bench = computed(() => props.state.bench.value!);
+const state = useBench('reading', 'choices', 'changes', 'laid');
+const bench = computed(() => state.bench.value!);
 const editing = ref(false);
 const router = useRouter();
 const changes = ref<InstanceType<typeof Popover>>();
@@ -21,7 +21,7 @@ const comparing = ref(false);
 const [everCompared, everEdited] = [once(comparing), once(editing)];
 function compare() {
   changes.value?.hide();
-  if (props.state.trial.compared.value) props.state.trial.compare(null);
+  if (state.trial.compared.value) state.trial.compare(null);
   else comparing.value = true;
 }
 const sinceWords = computed(() => {
@@ -40,16 +40,16 @@ const file = computed(() => {
   return `${unit} · ${bench.value.up_axis ? `${bench.value.up_axis} up` : 'up not stated'}`;
 });
 const there = computed(() => {
-  const s = props.state.sheet.value;
+  const s = state.sheet.value;
   return s ? `${UNITS[s.unit]![0]} · ${s.up_axis} up · v${s.version}` : '';
 });
 const factor = computed(() => {
   const u = bench.value.unit_metres;
-  const s = props.state.sheet.value;
+  const s = state.sheet.value;
   return u === null || !s ? '× ?' : `× ${Number((u / UNITS[s.unit]![1]).toPrecision(4))}`;
 });
 const turn = computed(() => {
-  const s = props.state.sheet.value;
+  const s = state.sheet.value;
   if (!bench.value.up_axis || !s) return 'turn not known';
   return bench.value.up_axis === s.up_axis ? 'no turn' : 'a quarter about X';
 });
@@ -151,7 +151,7 @@ const intent = computed(() => {
       :unlooked="bench.reading.not_looked_at"
     />
     <span v-else />
-    <CompareDialog v-if="everCompared && bench.revisions.length > 1" v-model:visible="comparing" :state="state" />
+    <CompareDialog v-if="everCompared && bench.revisions.length > 1" v-model:visible="comparing" />
     <IntentEditor
       v-if="everEdited"
       v-model:visible="editing"

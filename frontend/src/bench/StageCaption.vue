@@ -9,10 +9,11 @@ import { testing } from '../stage/testHook';
 import { LENSES } from '../stations/registry';
 import ResultMark from '../ui/ResultMark.vue';
 import type { StageContext } from './stageState';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 import { length, receives } from './words';
 
-const props = defineProps<{ bench: BenchState; context: StageContext }>();
+const props = defineProps<{ context: StageContext }>();
+const bench = useBench('reading', 'opened', 'choices');
 const state = computed(() => props.context.state);
 const model = computed(() => props.context.model.value);
 const lens = computed(() => LENSES.find((l) => l.look === state.value.look));
@@ -26,8 +27,8 @@ const where = computed(
     })[state.value.shape],
 );
 const receiving = computed(() => state.value.look === 'received' && !state.value.beside);
-const inspection = computed(() => props.bench.bench.value?.reading?.inspection ?? null);
-const sheet = computed(() => props.bench.receiverSheet.value);
+const inspection = computed(() => bench.bench.value?.reading?.inspection ?? null);
+const sheet = computed(() => bench.receiverSheet.value);
 const joints = computed(() => (model.value && state.value.look === 'weights' ? jointsOf(model.value) : []));
 const { data: log } = useQuery({
   queryKey: computed(() => ['receiver', inspection.value, sheet.value?.slug]),
@@ -37,9 +38,8 @@ const { data: log } = useQuery({
 });
 /** The part that a spin test turns: the one that is shown alone, else the one that swings out the most. */
 const turning = computed(() => {
-  const rows =
-    props.bench.bench.value?.reading?.stations.find((s) => s.slug === 'pivots')?.tables.find((t) => t.key === 'parts')?.rows ?? [];
-  const chosen = props.bench.part.value ?? rows[0]?.node ?? null;
+  const rows = bench.bench.value?.reading?.stations.find((s) => s.slug === 'pivots')?.tables.find((t) => t.key === 'parts')?.rows ?? [];
+  const chosen = bench.part.value ?? rows[0]?.node ?? null;
   const mesh = chosen === null ? undefined : model.value?.parts.get(chosen);
   const row = rows.find((r) => r.node === chosen);
   return mesh && row ? { mesh, name: row.cells.part } : null;

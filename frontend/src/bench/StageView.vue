@@ -9,30 +9,30 @@ import LoupeRing from './LoupeRing.vue';
 import StageCaption from './StageCaption.vue';
 import SideWalk from './SideWalk.vue';
 import UvPanel from './UvPanel.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 import { PLAIN_RECEIVER } from '../stage/receiver';
 import { useStage } from './useStage';
 import { length } from './words';
 
-const props = defineProps<{ bench: BenchState }>();
+const bench = useBench('reading', 'opened', 'choices', 'laid', 'marked');
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
 const stage = useStage(canvas, holder, {
-  inspection: () => props.bench.bench.value?.reading?.inspection ?? null,
-  finding: () => props.bench.finding.value,
-  spot: () => props.bench.spot.value,
-  part: () => props.bench.part.value,
-  other: () => props.bench.trial.other.value,
-  receiver: () => props.bench.receiverSheet.value?.receiver ?? PLAIN_RECEIVER,
+  inspection: () => bench.bench.value?.reading?.inspection ?? null,
+  finding: () => bench.finding.value,
+  spot: () => bench.spot.value,
+  part: () => bench.part.value,
+  other: () => bench.trial.other.value,
+  receiver: () => bench.receiverSheet.value?.receiver ?? PLAIN_RECEIVER,
 });
 const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
-watch(marked, (m) => (props.bench.marked.value = m));
+watch(marked, (m) => (bench.marked.value = m));
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
-const letter = computed(() => (props.bench.finding.value ? props.bench.letterOf(props.bench.finding.value) : ''));
+const letter = computed(() => (bench.finding.value ? bench.letterOf(bench.finding.value) : ''));
 /** The finding that two blended parts are drawn in the wrong order, while it is marked. */
 const ordered = computed(() => {
-  const [f, m] = [props.bench.finding.value, marked.value];
-  const inspection = props.bench.bench.value?.reading?.inspection;
+  const [f, m] = [bench.finding.value, marked.value];
+  const inspection = bench.bench.value?.reading?.inspection;
   return f?.check === 'see-through.draw-order' && m?.kind === 'nodes' && inspection && state.look !== 'layout'
     ? { inspection, finding: f, nodes: m.nodes }
     : null;
@@ -157,7 +157,7 @@ useKeys('Stage', [
       >{{ n.name }}</span
     >
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
-    <StageCaption :bench="bench" :context="stage" />
+    <StageCaption :context="stage" />
     <UvPanel v-if="state.look === 'layout'" :context="stage" :marked="marked" :part="bench.part.value" @point="stage.point" />
     <SideWalk v-if="ordered" :key="ordered.finding.id" :context="stage" v-bind="ordered" @loupe="setLoupe" />
     <div class="walk" role="group" aria-label="Walk round">

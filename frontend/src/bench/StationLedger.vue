@@ -4,16 +4,16 @@ import LimitMeter from '../ui/LimitMeter.vue';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import StationPanel from './StationPanel.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
-defineProps<{ state: BenchState }>();
+const state = useBench('reading', 'opened');
 const worst = (s: Station) => (s.counts.stop ? 'stop' : s.counts.caution ? 'caution' : s.counts.note ? 'note' : 'clear');
 </script>
 
 <template>
   <section class="ledger" aria-label="Ledger of stations">
     <template v-for="s in state.stations.value" :key="s.slug">
-      <StationPanel v-if="s.slug === state.station.value" :station="s" :state="state" />
+      <StationPanel v-if="s.slug === state.station.value" :station="s" />
       <button v-else class="row" :class="{ idle: !s.inspected }" :data-station="s.slug" @click="state.station.value = s.slug">
         <span class="n">{{ s.number }}</span>
         <span class="name">{{ s.name }}</span>

@@ -6,15 +6,14 @@ import ResultMark from '../ui/ResultMark.vue';
 import FindingCard from './FindingCard.vue';
 import MendForm from './MendForm.vue';
 import StationTable from './StationTable.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
-const props = defineProps<{ station: Station; state: BenchState }>();
-const findings = computed(() => props.state.findings.value.filter((f) => f.station === props.station.name));
-const mends = computed(() => (props.state.catalogue.value?.mends ?? []).some((m) => m.id.startsWith(`${props.station.slug}.`)));
-const skipped = computed(() =>
-  (props.state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)),
-);
-const clear = computed(() => (props.state.bench.value?.reading?.clear ?? []).filter((c) => c.startsWith(`${props.station.slug}.`)));
+const props = defineProps<{ station: Station }>();
+const state = useBench('reading', 'opened', 'choices');
+const findings = computed(() => state.findings.value.filter((f) => f.station === props.station.name));
+const mends = computed(() => (state.catalogue.value?.mends ?? []).some((m) => m.id.startsWith(`${props.station.slug}.`)));
+const skipped = computed(() => (state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)));
+const clear = computed(() => (state.bench.value?.reading?.clear ?? []).filter((c) => c.startsWith(`${props.station.slug}.`)));
 const adding = ref(false);
 const asked = ref({ mend: '', parts: [] as string[] });
 function form(mend: string, parts: string[]) {
@@ -22,12 +21,12 @@ function form(mend: string, parts: string[]) {
   adding.value = true;
 }
 const measured = computed(() => {
-  const m = props.state.bench.value?.reading?.measured;
+  const m = state.bench.value?.reading?.measured;
   return m && m.fresh < m.meshes ? `${m.fresh} of ${m.meshes} meshes had to be measured anew` : '';
 });
 /** What the mends on the tape changed here. */
 const moved = computed(() => {
-  const m = props.state.bench.value?.by_mends?.stations[props.station.slug];
+  const m = state.bench.value?.by_mends?.stations[props.station.slug];
   return m
     ? [m.fixed && `${m.fixed} fixed`, m.eased && `${m.eased} eased`, m.worse && `${m.worse} grown`, m.fresh && `${m.fresh} new`]
         .filter(Boolean)
@@ -80,19 +79,17 @@ const worst = computed(() =>
           :key="t.key"
           :table="t"
           :short="findings.length > 0"
-          :state="state"
           :station="station.slug"
           @form="form"
         />
         <div v-if="findings.length" class="cards">
-          <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" :state="state" />
+          <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" />
         </div>
         <StationTable
           v-for="t in station.tables.slice(1)"
           :key="t.key"
           :table="t"
           :short="findings.length > 0"
-          :state="state"
           :station="station.slug"
           @form="form"
         />
@@ -109,7 +106,7 @@ const worst = computed(() =>
             </ul>
           </details>
         </div>
-        <MendForm v-model:visible="adding" :state="state" :station="station.name" :mend="asked.mend" :parts="asked.parts" />
+        <MendForm v-model:visible="adding" :station="station.slug" :mend="asked.mend" :parts="asked.parts" />
       </template>
     </div>
   </section>

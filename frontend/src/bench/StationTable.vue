@@ -5,10 +5,11 @@ import { computed, ref, watch } from 'vue';
 import type { Table } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 
 type Row = Table['rows'][number];
-const props = defineProps<{ table: Table; short: boolean; state: BenchState; station: string }>();
+const props = defineProps<{ table: Table; short: boolean; station: string }>();
+const state = useBench('reading', 'opened', 'choices', 'changes', 'laid', 'marked');
 const emit = defineEmits<{ form: [mend: string, parts: string[]] }>();
 const find = ref('');
 const byPart = computed(() => props.table.rows.some((r) => typeof r.node === 'number'));
@@ -39,43 +40,43 @@ watch(
 const keys = computed(() => chosen.value.map((r) => r.key!));
 /** Mends of this station that can be kept to some parts; those that ask for more open the form. Leaving parts out is always one. */
 const mends = computed(() =>
-  (props.state.catalogue.value?.mends ?? []).filter(
+  (state.catalogue.value?.mends ?? []).filter(
     (m) => m.parameters.some((p) => p.kind === 'parts') && (m.id.startsWith(`${props.station}.`) || m.id === 'arrival.remove-parts'),
   ),
 );
 /** The field of the intent that the chosen parts can be given here. */
-const asked = computed(() => props.state.catalogue.value?.intent.find((f) => f.name === props.table.asks));
+const asked = computed(() => state.catalogue.value?.intent.find((f) => f.name === props.table.asks));
 /** Says it of the chosen parts; the model's own word holds for those that it says nothing of. */
 function say(event: Event) {
   const word = (event.target as HTMLSelectElement).value;
-  const intent = props.state.bench.value!.intent;
+  const intent = state.bench.value!.intent;
   const parts = { ...intent.parts };
   for (const r of chosen.value) {
     const name = r.cells.part!;
     parts[name] = { ...(parts[name] as object | undefined), [props.table.asks!]: word };
   }
-  props.state.change.mutate({ intent: { ...intent, parts } });
+  state.change.mutate({ intent: { ...intent, parts } });
 }
 function use(id: string) {
   const m = mends.value.find((x) => x.id === id)!;
-  if (m.parameters.every((p) => p.kind === 'parts' || p.default !== null)) props.state.put(id, { parts: keys.value });
+  if (m.parameters.every((p) => p.kind === 'parts' || p.default !== null)) state.put(id, { parts: keys.value });
   else emit('form', id, keys.value);
 }
 const withKey = computed(() => props.table.rows.some((r) => r.side_key));
-const matters = computed(() => new Set(props.state.bench.value?.intent.side_keys ?? []));
+const matters = computed(() => new Set(state.bench.value?.intent.side_keys ?? []));
 /** Says that every value under a key of a side file must be a name of the model, or no longer. */
 function point(key: string) {
   const keys = new Set(matters.value);
   if (!keys.delete(key)) keys.add(key);
-  props.state.change.mutate({ intent: { ...props.state.bench.value!.intent, side_keys: [...keys] } });
+  state.change.mutate({ intent: { ...state.bench.value!.intent, side_keys: [...keys] } });
 }
-const lit = computed(() => new Set(props.state.marked.value?.nodes ?? []));
+const lit = computed(() => new Set(state.marked.value?.nodes ?? []));
 const look = (r: Row) => ({
-  shown: typeof r.node === 'number' && r.node === props.state.part.value,
+  shown: typeof r.node === 'number' && r.node === state.part.value,
   lit: typeof r.node === 'number' && lit.value.has(r.node),
 });
 const isolate = ({ data }: { data: Row }) =>
-  typeof data.node === 'number' && props.state.isolate(data.node === props.state.part.value ? null : data.node);
+  typeof data.node === 'number' && state.isolate(data.node === state.part.value ? null : data.node);
 </script>
 
 <template>

@@ -2,13 +2,13 @@
 // A mend that is being tried: what it does, what it leaves, what it costs, before it is kept or put back.
 import { computed } from 'vue';
 import ResultMark from '../ui/ResultMark.vue';
-import type { BenchState } from './useBench';
+import { useBench } from './useBench';
 import { mendWords } from './words';
 
-const props = defineProps<{ state: BenchState }>();
-const slip = computed(() => props.state.trial.tried.value);
-const facts = computed(() => (slip.value ? props.state.mendFacts(slip.value.mend) : undefined));
-const trial = computed(() => props.state.trial.trial.value);
+const state = useBench('reading', 'choices', 'laid');
+const slip = computed(() => state.trial.tried.value);
+const facts = computed(() => (slip.value ? state.mendFacts(slip.value.mend) : undefined));
+const trial = computed(() => state.trial.trial.value);
 const reading = computed(() => !trial.value || trial.value.state === 'waiting' || trial.value.state === 'running');
 const trouble = computed(() => {
   if (reading.value) return '';
@@ -19,7 +19,7 @@ const trouble = computed(() => {
 const isLine = (f: { before: string; after: string }) => Math.max(f.before.length, f.after.length) > 28;
 const lines = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter(isLine));
 const figures = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter((f) => !isLine(f)));
-const now = computed(() => props.state.bench.value?.reading?.verdict);
+const now = computed(() => state.bench.value?.reading?.verdict);
 /** What goes and what comes with it: a mend that only moves the trouble is seen to do so before it is kept. */
 const told = computed(() =>
   (

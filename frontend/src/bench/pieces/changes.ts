@@ -1,0 +1,39 @@
+// The changes that a person makes to what is kept: the tape, the intent, the sheet, waivers.
+import { useMutation, useQueryClient } from '@tanstack/vue-query';
+import { useToast } from 'primevue/usetoast';
+import { ref, type ComputedRef } from 'vue';
+import { api, type Bench, type Intent, type Slip } from '../../api/client';
+import type { Reading } from './reading';
+
+export function useChanges(revision: ComputedRef<number>, { bench }: Reading) {
+  const queries = useQueryClient();
+  const toast = useToast();
+  const key = () => ({ queryKey: ['bench', revision.value] });
+  const complain = (e: Error) => toast.add({ severity: 'error', summary: e.message, life: 9000 });
+  const took = (b: Bench) => queries.setQueryData(key().queryKey, b);
+  /** A tape that was changed elsewhere meanwhile is fetched as it is now. */
+  const refused = (e: Error) => (complain(e), queries.invalidateQueries(key()));
+  const version = () => bench.value?.version ?? null;
+  const lay = useMutation({
+    mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips, version()),
+    onSuccess: took,
+    onError: refused,
+  });
+  const step = useMutation({ mutationFn: (f: 'undo' | 'redo') => api[f](revision.value, version()), onSuccess: took, onError: refused });
+  const again = useMutation({ mutationFn: () => api.readAgain(revision.value), onSuccess: took, onError: complain });
+  const change = useMutation({
+    mutationFn: (c: { sheet?: string; intent?: Intent; name?: string }) => api.changeModel(bench.value!.model, c),
+    onError: complain,
+    onSettled: () => queries.invalidateQueries(key()),
+  });
+  const waive = useMutation({
+    mutationFn: ({ finding, reason }: { finding: string; reason: string | null }) =>
+      reason === null ? api.unwaive(bench.value!.model, finding) : api.waive(bench.value!.model, finding, reason),
+    onError: complain,
+    onSettled: () => queries.invalidateQueries(key()),
+  });
+  /** Id of the finding whose waiving is asked for by key; its card opens the form. */
+  const asked = ref('');
+  return { complain, lay, step, again, change, waive, asked };
+}
+export type Changes = ReturnType<typeof useChanges>;

@@ -1,0 +1,48 @@
+// What the server says of the revision: its stations and findings, by kind and in order.
+import { useQuery } from '@tanstack/vue-query';
+import { computed, type ComputedRef } from 'vue';
+import { api, type Finding } from '../../api/client';
+import type { components } from '../../api/schema';
+
+/** Findings of one kind, which stand on one card, and the calls that mend them all. */
+export interface Kind {
+  findings: Finding[];
+  mends: components['schemas']['Kind']['mends'];
+}
+
+export function useReading(revision: ComputedRef<number>) {
+  const query = useQuery({
+    queryKey: computed(() => ['bench', revision.value]),
+    queryFn: () => api.bench(revision.value),
+    // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.
+    refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? '') ? 1500 : false),
+  });
+  const bench = query.data;
+  const stations = computed(() => bench.value?.reading?.stations ?? []);
+  /** Station by station, in each the worst first, else in the order of the checks. */
+  const findings = computed(() => {
+    const found = bench.value?.reading?.findings ?? [];
+    const order = [...new Set(found.map((f) => f.station))];
+    const rank = ['stop', 'caution', 'note'];
+    return [...found].sort(
+      (a, b) => order.indexOf(a.station) - order.indexOf(b.station) || rank.indexOf(a.result) - rank.indexOf(b.result),
+    );
+  });
+  const kinds = computed<Kind[]>(() => {
+    const told = bench.value?.reading?.kinds ?? [];
+    const number = new Map(told.flatMap((k, n) => k.findings.map((id) => [id, n])));
+    const made = new Map<number, Kind>();
+    for (const f of findings.value) {
+      const n = number.get(f.id)!;
+      if (!made.has(n)) made.set(n, { findings: [], mends: told[n]!.mends });
+      made.get(n)!.findings.push(f);
+    }
+    return [...made.values()];
+  });
+  const kindsOf = (station: string) => kinds.value.filter((k) => k.findings[0]!.station === station);
+  /** The letter of a finding's card, which its mark on the stage bears too; none past the alphabet. */
+  const letterOf = (f: Finding) =>
+    'abcdefghijklmnopqrstuvwxyz'[kindsOf(f.station).findIndex((k) => k.findings.some((x) => x.id === f.id))] ?? '';
+  return { query, bench, stations, findings, kindsOf, letterOf };
+}
+export type Reading = ReturnType<typeof useReading>;
