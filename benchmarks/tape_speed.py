@@ -46,7 +46,9 @@ def timed(request: dict[str, Any]) -> tuple[float, Any]:
 
 
 def main() -> None:
-    print("| triangles | kept bytes to the file's | keeping, share of the tape | one more mend, share of all anew |\n|---|---|---|---|")
+    print(
+        "| triangles | kept bytes to the file's | keeping, share of the tape | one more mend, share of all anew |\n|---|---|---|---|"
+    )
     for side in map(int, sys.argv[1:] or ("60", "180", "500")):
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)

@@ -6,7 +6,7 @@ import shlex
 from collections.abc import Iterator
 from typing import Any
 
-from .core.judge.alike import MANY, kinds
+from .core.judge.kinds import MANY, kinds
 from .core.kit.check import RESULTS
 from .core.limits import plural
 from .core.proof import Proof

@@ -15,7 +15,7 @@ from handlens.core import formats
 from handlens.core.geometry.patches import patches
 from handlens.core.geometry.recut import turned_faces
 from handlens.core.geometry.topology import surface
-from handlens.core.measures.facing import facing, place, ray_scene
+from handlens.core.measures.facing import facing, placed_parts, ray_scene
 from handlens.core.packages import FilePackage
 
 SEED = 11
@@ -37,7 +37,7 @@ MODELS = {
 
 def looked_at(s):
     found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(s.meshes)}
-    parts = place(s, found)
+    parts = placed_parts(s, found)
     return found, parts, facing(parts, ray_scene(parts))
 
 

@@ -10,7 +10,7 @@ from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.judge.alike import kinds
+from ..core.judge.kinds import kinds
 from ..core.judge.ledger import recounted
 from ..core.judge.price import price
 from ..core.judge.report import with_waivers

@@ -158,7 +158,7 @@ def value(amount: Any, unit: str) -> dict[str, Any]:
     return {"value": amount, "unit": unit}
 
 
-def place(m: Measures, node: int) -> str:
+def node_key(m: Measures, node: int) -> str:
     """A key for a node that outlives a new revision: its name, with its number only where others share the name."""
     names, shared = _names(m)
     name = names.get(node, f"node[{node}]")

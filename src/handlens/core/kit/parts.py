@@ -8,7 +8,7 @@ from typing import Any
 from ..measures import Measures
 from ..measures.records import MeshFigures, PartFigures
 from ..rules import Intent
-from .check import Elements, Finding, place, value
+from .check import Elements, Finding, node_key, value
 
 UP = {"X": 0, "Y": 1, "Z": 2}
 
@@ -59,7 +59,7 @@ def counted(
     mend: what mends it on this part, by its id, with more parameters where it takes some.
     """
     called, more = (mend, {}) if isinstance(mend, str) else mend
-    mends = ((called, {**more, "parts": [place(m, p.node)]}),) if called else ()
+    mends = ((called, {**more, "parts": [node_key(m, p.node)]}),) if called else ()
     return Finding(
         title,
         value(count, "count"),
@@ -69,7 +69,7 @@ def counted(
         p.node,
         of_mesh(m, p, name, kind),
         mends,
-        key=place(m, p.node),
+        key=node_key(m, p.node),
         result=result,
     )
 

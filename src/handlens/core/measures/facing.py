@@ -89,7 +89,7 @@ class Facing:
     sampled: float = 1.0
 
 
-def place(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
+def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
     """Every mesh instance of the default scene with its world positions; `patches` by mesh number."""
     world = world_matrices(scene)
     cut: dict[int, tuple[Array, Array]] = {}

@@ -14,7 +14,18 @@ from ..scene.matrices import apply
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import walk, world_matrices
-from .facing import PARTS_UP_TO, TRIANGLES_UP_TO, Facing, Placed, Side, facing, part_frame, place, plainly_outward, ray_scene
+from .facing import (
+    PARTS_UP_TO,
+    TRIANGLES_UP_TO,
+    Facing,
+    Placed,
+    Side,
+    facing,
+    part_frame,
+    placed_parts,
+    plainly_outward,
+    ray_scene,
+)
 from .records import FacingFigures, SideFigures, WalkFigures
 from .walk_round import DIRECTIONS, walk_round
 
@@ -46,7 +57,7 @@ def look(
     scene: Scene, patches: dict[int, Patches], holes: dict[int, Holes], arrays: dict[str, Array]
 ) -> tuple[list[FacingFigures], WalkFigures | None]:
     """Judge the facing of every part and walk round the model. Element arrays go into `arrays` under "part:<node>:…"."""
-    parts = place(scene, patches)
+    parts = placed_parts(scene, patches)
     if not parts:
         return [], None
     area = plainly_outward(parts)

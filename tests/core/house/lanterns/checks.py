@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from handlens.core.kit.check import Finding, Skipped, check, nodes, place
+from handlens.core.kit.check import Finding, Skipped, check, node_key, nodes
 from handlens.core.measures import Measures
 from handlens.core.rules import Intent, RuleSheet
 
@@ -25,7 +25,7 @@ def unnumbered(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Findin
         return
     for n in m.nodes:
         if n.index in own.nodes and n.name == "lantern":
-            here, key = nodes([n.index]), place(m, n.index)
+            here, key = nodes([n.index]), node_key(m, n.index)
             yield Finding(
                 "A lantern has no number", node=n.index, part=n.name, elements=here, key=key, mends=(("lanterns.number", {}),)
             )

@@ -16,7 +16,9 @@ from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.conjugate import conjugate
 from ..table import BY_NAME
-from . import frame, letters, looks, numbers, optics, pictures, rig, surface, threemf, tree, uv_sets
+from . import frame, letters, numbers, optics, pictures, rig, surface, threemf, tree, uv_sets
+from .looks import steps as looks
+from .looks.space import in_space, v_direction
 from .steps import Said, Step, Target
 
 #: In this order: what is left out of the tree first, then the frame, the rig, the surface, the looks, and how parts are laid out.
@@ -82,7 +84,7 @@ def alike_frame(scene: Scene, other: Scene) -> Scene:
     options = ExportOptions()
     like = replace(BY_NAME[other.format], v_down=other.v_down, linear=other.linear)
     target = Target(like, options)
-    scene = looks.in_space(looks.v_direction(scene, target), target)
+    scene = in_space(v_direction(scene, target), target)
     factor = (scene.unit_metres or 1.0) / (other.unit_metres or scene.unit_metres or 1.0)
     turn = turn_between(scene.up_axis or other.up_axis or "Y", other.up_axis or scene.up_axis or "Y")
     if factor == 1.0 and (turn == np.eye(3)).all():

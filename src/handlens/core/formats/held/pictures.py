@@ -10,7 +10,7 @@ from ...scene import Image, Scene
 from ...surface.names import file_names
 from ...surface.pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
 from .accepted import PLAIN_KINDS, accepted, left_out, told
-from .looks import native
+from .looks.common import native
 from .steps import Said, Step, Target
 
 _GROUP = "Images"

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...formats.table import BY_NAME
-from ...kit.check import Elements, Finding, Skipped, check, nodes, place, value
+from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...limits import plural
 from ...measures import Measures
 from ...measures.records import NodeFigures, PartFigures
@@ -43,7 +43,7 @@ def empty(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 part=p.name,
                 node=p.node,
                 elements=nodes([p.node]),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 
@@ -67,7 +67,7 @@ def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("vertices", m.array(f"mesh:{p.mesh}:not-finite")),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 
@@ -156,7 +156,7 @@ def lines(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.node,
                 Elements("edges", m.array(f"mesh:{p.mesh}:lines")),
                 (("arrival.remove", {"what": "lines"}),),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 
@@ -273,7 +273,7 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         twin.name,
         twin.node,
         nodes([p.node for _, p in pairs]),
-        (("arrival.remove-parts", {"parts": [place(m, p.node) for _, p in pairs]}),),
+        (("arrival.remove-parts", {"parts": [node_key(m, p.node) for _, p in pairs]}),),
     )
 
 
@@ -346,7 +346,7 @@ def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 group[0].name,
                 group[0].node,
                 nodes([p.node for p in group]),
-                key=place(m, group[0].node),
+                key=node_key(m, group[0].node),
             )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...measures.drawing import draw_calls, texture_bytes, texture_memory, triangles
 from ...rules import Intent, RuleSheet
@@ -35,7 +35,7 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 
@@ -77,7 +77,7 @@ def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 

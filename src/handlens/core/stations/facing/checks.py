@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, nodes, place, value
+from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -94,8 +94,8 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             part,
             f.node,
             Elements("faces", faces),
-            ((TURN[name], {"parts": [place(m, f.node)]}),),
-            key=place(m, f.node),
+            ((TURN[name], {"parts": [node_key(m, f.node)]}),),
+            key=node_key(m, f.node),
             result="note" if side.met < NEVER_MET else "caution" if unsure else "",
             confidence=side.confidence,
         )
@@ -119,8 +119,8 @@ def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 part,
                 f.node,
                 Elements("faces", m.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
-                ((TURN[name], {"parts": [place(m, f.node)]}),),
-                key=place(m, f.node),
+                ((TURN[name], {"parts": [node_key(m, f.node)]}),),
+                key=node_key(m, f.node),
             )
 
 
@@ -146,8 +146,8 @@ def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 names[f.node],
                 f.node,
                 Elements("faces", m.array(f"part:{f.node}:both")),
-                (("facing.double-sided", {"parts": [place(m, f.node)]}),),
-                key=place(m, f.node),
+                (("facing.double-sided", {"parts": [node_key(m, f.node)]}),),
+                key=node_key(m, f.node),
             )
 
 
@@ -261,7 +261,7 @@ def _filled(m: Measures, open_parts: list[int]) -> tuple[tuple[str, dict[str, An
     ]
     if not small:
         return ()
-    return (("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [place(m, p.node) for p in found]}),)
+    return (("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [node_key(m, p.node) for p in found]}),)
 
 
 @check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))
@@ -307,7 +307,7 @@ def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 "normals-opposed",
                 "faces",
             )
-            parts = [place(m, p.node)]
+            parts = [node_key(m, p.node)]
             named = face_text(np.sort(m.array(f"mesh:{p.mesh}:normals-opposed")))
             few = tuple((mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
             # For a few faces nobody wants all the others lit anew.
@@ -341,8 +341,8 @@ def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     p.name,
                     p.node,
                     of_mesh(m, p, name, "vertices"),
-                    (("facing.normals", {"angle": 40, "parts": [place(m, p.node)]}),),
-                    key=f"{place(m, p.node)}/{name}",
+                    (("facing.normals", {"angle": 40, "parts": [node_key(m, p.node)]}),),
+                    key=f"{node_key(m, p.node)}/{name}",
                     result="" if name == "normals-broken" else "note",
                 )
 
@@ -410,6 +410,6 @@ def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                ((_LIT[0], {**_LIT[1], "parts": [place(m, p.node)]}),),
-                key=place(m, p.node),
+                ((_LIT[0], {**_LIT[1], "parts": [node_key(m, p.node)]}),),
+                key=node_key(m, p.node),
             )

@@ -14,7 +14,7 @@ from ...geometry.topology import surface
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import InputError, MendError, plural
-from ...measures.facing import facing, place, plainly_outward, ray_scene
+from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...measures.looked_at import UPRIGHT
 from ...scene import Layer, Scene
 from ...scene.faces import face_mask
@@ -150,7 +150,7 @@ def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome
 def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     chosen = chosen_nodes(scene, parts)
     found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
-    placed = place(scene, found)
+    placed = placed_parts(scene, found)
     if not placed:
         raise MendError("There are no faces to turn.")
     area = plainly_outward(placed)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -82,8 +82,8 @@ def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 name,
                 node,
                 nodes([node]),
-                (("pivots.set", {"anchor": named, "parts": [place(m, node)]}),),
-                key=place(m, node),
+                (("pivots.set", {"anchor": named, "parts": [node_key(m, node)]}),),
+                key=node_key(m, node),
             )
 
 
@@ -116,7 +116,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 "pivots.set",
                 {
                     "anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre",
-                    "parts": ";".join(place(m, p.node) for p in found),
+                    "parts": ";".join(node_key(m, p.node) for p in found),
                 },
             ),
         ),
@@ -157,6 +157,6 @@ def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (("pivots.set", {"anchor": named, "parts": [place(m, p.node)]}),),
-                key=place(m, p.node),
+                (("pivots.set", {"anchor": named, "parts": [node_key(m, p.node)]}),),
+                key=node_key(m, p.node),
             )

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...limits import plural
 from ...measures import Measures
 from ...measures.records import TOLERANCE, NodeFigures, NudgeFigures, is_scaled, is_uneven
@@ -169,7 +169,7 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     grown = all(any(by_index[i].driven for i in _above(m, p.node) if i in by_index) for p in gone)
     flat = all(p.enlarges > 0 for p in gone)
     listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
-    parts = [place(m, p.node) for p in gone]
+    parts = [node_key(m, p.node) for p in gone]
     yield Finding(
         f"{len(gone):,} of {plural(len(m.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
         value(0.0, "factor"),
@@ -211,7 +211,7 @@ def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     n.index,
                     nodes([above.index, n.index]),
                     BAKE,
-                    key=place(m, n.index),
+                    key=node_key(m, n.index),
                 )
                 break
             up = above.parent
@@ -326,7 +326,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             now = worst.get(n.part)
             if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
                 worst[n.part] = n
-    parts = [place(m, part) for part in worst]
+    parts = [node_key(m, part) for part in worst]
     for part, n in worst.items():
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
@@ -345,7 +345,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             part,
             nodes([part, n.group]),
             tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")),
-            key=place(m, part),
+            key=node_key(m, part),
             result="" if behind or n.off else "note",
         )
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, nodes, place, value
+from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import for_materials
 from ...limits import plural
 from ...measures import Measures
@@ -340,7 +340,7 @@ def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             one,
             d.first,
             nodes(sorted({d.first, d.second})),
-            (("see-through.halve", {"parts": [place(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
-            f"{place(m, d.first)}/{place(m, d.second)}",
+            (("see-through.halve", {"parts": [node_key(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
+            f"{node_key(m, d.first)}/{node_key(m, d.second)}",
             samples=d.both,
         )

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
@@ -277,7 +277,7 @@ def _expected_parts(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[F
             p.name,
             p.node,
             nodes([p.node]),
-            key=place(m, p.node),
+            key=node_key(m, p.node),
             result="caution" if max(found[0], 1 / found[0]) <= 2 and sheet.results.get("size.expected") is None else "",
         )
 

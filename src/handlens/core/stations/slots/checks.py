@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, place, value
+from ...kit.check import Elements, Finding, Skipped, check, node_key, value
 from ...kit.parts import first_parts, for_materials
 from ...limits import plural
 from ...measures import Measures
@@ -51,7 +51,7 @@ def no_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("faces", m.array(f"mesh:{p.mesh}:bare")),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 
@@ -285,8 +285,8 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("nodes", np.array([p.node], np.int32)),
-                (("surface.split", {"by": "slot", "parts": [place(m, p.node)]}),),
-                place(m, p.node),
+                (("surface.split", {"by": "slot", "parts": [node_key(m, p.node)]}),),
+                node_key(m, p.node),
             )
 
 
@@ -387,7 +387,7 @@ def two_faced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("faces", m.array(f"mesh:{p.mesh}:two-faced")),
-                key=place(m, p.node),
+                key=node_key(m, p.node),
             )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, nodes, place, value
+from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -50,8 +50,8 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     p.name,
                     p.node,
                     of_mesh(m, p, name, "faces"),
-                    (("surface.triangulate", {"parts": [place(m, p.node)]}),),
-                    key=f"{place(m, p.node)}/{name}",
+                    (("surface.triangulate", {"parts": [node_key(m, p.node)]}),),
+                    key=f"{node_key(m, p.node)}/{name}",
                     result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
                 )
 
@@ -198,8 +198,8 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 of_mesh(m, p, "doubles", "vertices"),
-                (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [place(m, p.node)]}),),
-                key=place(m, p.node),
+                (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [node_key(m, p.node)]}),),
+                key=node_key(m, p.node),
             )
 
 
@@ -265,8 +265,8 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         rims = m.array(f"mesh:{p.mesh}:open").reshape(-1, 2)
         little = m.array(f"mesh:{p.mesh}:open-small").reshape(-1, 2)
         for count, widest, which, key in (
-            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), place(m, p.node)),
-            (few, small, little, f"{place(m, p.node)}/small"),
+            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), node_key(m, p.node)),
+            (few, small, little, f"{node_key(m, p.node)}/small"),
         ):
             if not count or not widest:
                 continue
@@ -280,7 +280,7 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("edges", which.reshape(-1)),
-                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [place(m, p.node)]}),)
+                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(m, p.node)]}),)
                 if tiny
                 else (),
                 key=key,
@@ -357,7 +357,7 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if hidden and hidden > UNSEEN * total:
         worst = max(free, key=lambda f: f.unseen_triangles)
         name = names[worst.node]
-        parts = [] if len(free) == len(m.facing) else [place(m, f.node) for f in free if f.unseen]
+        parts = [] if len(free) == len(m.facing) else [node_key(m, f.node) for f in free if f.unseen]
         yield Finding(
             f"{hidden:,} of {total:,} triangles lie where nobody can see them, most in {name}",
             value(hidden, "triangles"),

@@ -20,7 +20,7 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.splitting import pieces, split_parts, without_unplaced
 from ...kit.without import without_parts
 from ...limits import MendError, plural
-from ...measures.facing import facing, place, plainly_outward, ray_scene
+from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...measures.looked_at import UPRIGHT
 from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen
@@ -198,7 +198,7 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         raise MendError("Parts of the model are see-through: what lies behind them is seen.")
     chosen = chosen_nodes(scene, parts)
     found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
-    placed = place(scene, found)
+    placed = placed_parts(scene, found)
     seen: dict[int, Array] = {}
     if placed and plainly_outward(placed) is None:
         for p, f in zip(placed, facing(placed, ray_scene(placed), None, UPRIGHT[scene.up_axis or "Y"]), strict=True):

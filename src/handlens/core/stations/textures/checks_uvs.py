@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from ...kit.check import Finding, Skipped, check, nodes, place, value
+from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import first_parts, of_mesh, unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -55,7 +55,7 @@ def _faces(m: Measures, p: PartFigures, k: int, n: int, words: str, what: str, m
         p.node,
         of_mesh(m, p, f"uv{k}:{what}", "faces", k),
         mends,
-        f"{place(m, p.node)}/{k}",
+        f"{node_key(m, p.node)}/{k}",
         result,
     )
 
@@ -93,8 +93,8 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node], k),
-                (("textures.unwrap", {"parts": [place(m, p.node)], "set": float(k + 1)}),),
-                f"{place(m, p.node)}/{k}",
+                (("textures.unwrap", {"parts": [node_key(m, p.node)], "set": float(k + 1)}),),
+                f"{node_key(m, p.node)}/{k}",
             )
 
 
@@ -139,7 +139,7 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if any((k, x) in clamped for x in used):
                 yield _faces(m, p, k, u.outside, "lie outside 0 to 1, where the image does not repeat", "outside")
         elif u.outside:
-            where = f"{place(m, p.node)}"
+            where = f"{node_key(m, p.node)}"
             mends = (("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
             yield _faces(m, p, k, u.outside, "lie outside 0 to 1", "outside", mends)
 
@@ -180,7 +180,7 @@ def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.node,
                 of_mesh(m, p, f"uv{k}:overlapping", "faces"),
                 (),
-                f"{place(m, p.node)}/{k}",
+                f"{node_key(m, p.node)}/{k}",
                 "caution" if k or not sheet.textures.tiling else "",
             )
 
@@ -219,7 +219,7 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.node,
                 nodes([p.node], k),
                 (),
-                f"{place(m, p.node)}/{k}",
+                f"{node_key(m, p.node)}/{k}",
             )
 
 
@@ -244,8 +244,8 @@ def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (("textures.unwrap", {"parts": [place(m, p.node)], "set": 2.0}),),
-                place(m, p.node),
+                (("textures.unwrap", {"parts": [node_key(m, p.node)], "set": 2.0}),),
+                node_key(m, p.node),
             )
 
 
@@ -282,7 +282,7 @@ def near_view(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 d.node,
                 nodes([d.node]),
                 (),
-                place(m, d.node),
+                node_key(m, d.node),
             )
 
 
@@ -313,7 +313,7 @@ def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 d.node,
                 nodes([d.node]),
                 (),
-                place(m, d.node),
+                node_key(m, d.node),
             )
         elif d.low > 0 and d.high / d.low > SPREAD**2:
             yield Finding(
@@ -325,5 +325,5 @@ def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 d.node,
                 nodes([d.node]),
                 (),
-                f"{place(m, d.node)}/within",
+                f"{node_key(m, d.node)}/within",
             )

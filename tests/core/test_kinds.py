@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from handlens.core.judge import judge
-from handlens.core.judge.alike import kinds, together
+from handlens.core.judge.kinds import kinds, together
 from handlens.core.judge.report import report
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend

@@ -1,0 +1,110 @@
+"""How alpha is said: modes, opacity, and alpha by an input of its own."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ....limits import plural
+from ....scene import Material, Scene
+from ....surface.opacity import alpha_input, mode_of, named_apart
+from ..steps import Said, Target
+from .common import GROUP, changed, native, with_inputs
+
+
+def moded(scene: Scene, target: Target) -> Scene:
+    """Every material says how it is drawn, in formats that can; what its opacity and pictures say, where it does not itself."""
+    if target.lacks("alpha modes"):
+        return scene
+
+    def change(m: Material) -> Material:
+        if m.alpha_mode is None:
+            m = replace(m, alpha_mode=mode_of(m))
+        # The standards' own threshold, where none is stated (glTF 2.0 §5.19).
+        return replace(m, alpha_cutoff=0.5) if m.alpha_mode == "mask" and m.alpha_cutoff is None else m
+
+    return changed(change)(scene, target)
+
+
+def _solid_alpha(m: Material) -> bool:
+    return m.alpha_mode == "opaque" and m.base_colour[3] != 1.0
+
+
+def tell_solid(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials") or target.format.family == "gltf":
+        return []
+    n = sum(_solid_alpha(m) for m in scene.materials)
+    text = f"The opacity of {plural(n, 'material')} that {'is' if n == 1 else 'are'} drawn solid, where it counts for nothing, is left out."
+    return [Said(GROUP, "Opacity", text, f"{n:,}", "0")] if n else []
+
+
+def made_solid(m: Material) -> Material:
+    return replace(m, base_colour=(*m.base_colour[:3], 1.0)) if _solid_alpha(m) else m
+
+
+def _see_through(m: Material) -> bool:
+    """Whether a material that is cut out or blended has anything to be seen through by."""
+    return m.base_colour[3] < 1 or any(t.image is not None and t.role in ("base-colour", "alpha") for t in m.inputs)
+
+
+def _idle_mode(m: Material, target: Target) -> bool:
+    held = "alpha modes" in target.format.holds
+    return (m.alpha_mode == "blend" and not _see_through(m)) or (held and m.alpha_mode == "mask" and m.alpha_cutoff == 0)
+
+
+def tell_idle_modes(scene: Scene, target: Target) -> list[Said]:
+    if target.format.family == "gltf" or target.lacks("materials"):
+        return []
+    n = sum(_idle_mode(m, target) for m in scene.materials)
+    text = f"{plural(n, 'material')} blended or cut out though nothing of {'it' if n == 1 else 'them'} can be seen through, written as opaque."
+    return [Said(GROUP, "Alpha modes", text, f"{n:,}", "0")] if n else []
+
+
+def without_idle_modes(scene: Scene, target: Target) -> Scene:
+    change = lambda m: replace(m, alpha_mode="opaque", alpha_cutoff=None, base_colour=(*m.base_colour[:3], 1.0))
+    return changed(lambda m: change(m) if _idle_mode(m, target) else m)(scene, target)
+
+
+def tell_modes(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials"):
+        return []
+    said = []
+    masks = sum(m.alpha_mode == "mask" for m in scene.materials) if target.lacks("alpha modes") else 0
+    if masks:
+        text = f"{plural(masks, 'threshold of a cut-out', 'thresholds of cut-outs')} cannot be held."
+        said.append(Said(GROUP, "Alpha modes", text, f"{masks:,} cut out", "blended"))
+    blended = sum(mode_of(m) == "blend" for m in scene.materials) if target.lacks("see-through images") else 0
+    if blended:
+        text = f"{plural(blended, 'blended material', 'blended materials')} cannot be held."
+        said.append(Said(GROUP, "Blended materials", text, f"{blended:,}", "0"))
+    return said
+
+
+def fewer_modes(scene: Scene, target: Target) -> Scene:
+    def change(m: Material) -> Material:
+        if m.alpha_mode == "mask" and target.lacks("alpha modes"):
+            m = replace(m, alpha_mode="blend", alpha_cutoff=None)
+        if target.lacks("see-through images") and mode_of(m) == "blend":
+            inputs = tuple(t for t in m.inputs if t.role != "alpha")
+            m = replace(m, alpha_mode="opaque", inputs=inputs)
+        return m
+
+    return changed(change)(scene, target)
+
+
+def named_alpha(scene: Scene, target: Target) -> Scene:
+    """Formats that say alpha by an input name it; those without modes say nothing else."""
+    if target.format.family == "gltf" or target.lacks("materials"):
+        return scene
+    if not target.lacks("see-through images"):
+        path = {"obj": ("map_d",), "dae": ("transparent",)}.get(target.format.name, ("opacity",))
+        scene = named_apart(scene, path)
+        if not native(scene, target):
+            # Solid materials of formats with modes have no input for alpha.
+            solid = lambda m: m.alpha_mode == "opaque" and alpha_input(m) is not None
+            scene = changed(lambda m: with_inputs(m, tuple(t for t in m.inputs if t.role != "alpha")) if solid(m) else m)(
+                scene, target
+            )
+    if target.lacks("alpha modes"):
+        # What is cut out still is so where nobody said that it is blended from here on.
+        scene = changed(lambda m: m if m.alpha_mode == "mask" else replace(m, alpha_mode=None, alpha_cutoff=None))(scene, target)
+    return scene

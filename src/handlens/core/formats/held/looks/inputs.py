@@ -1,0 +1,111 @@
+"""Materials at all, their library, and their inputs: which there is a place for, and which are painted into one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from ....limits import plural
+from ....scene import Material, Scene, TextureInput
+from ....surface.opacity import in_colour
+from ....surface.shine import in_one
+from ..steps import Said, Target
+from .common import GROUP, PLACES, ROLES, changed, native, with_inputs
+
+
+def tell_materials(scene: Scene, target: Target) -> list[Said]:
+    n = len(scene.materials)
+    if target.lacks("materials") and n:
+        return [Said(GROUP, "Materials", f"{plural(n, 'material')} cannot be held.", f"{n:,}", "0")]
+    return []
+
+
+def without_materials(scene: Scene, _: Target) -> Scene:
+    meshes = tuple(replace(m, slot_materials=(-1,) * len(m.slot_materials)) for m in scene.meshes)
+    return scene.with_(materials=(), images=(), meshes=meshes)
+
+
+def tell_library(scene: Scene, target: Target) -> list[Said]:
+    if target.format.name != "obj" or target.options.material_library or not scene.materials:
+        return []
+    n = len(scene.materials)
+    return [Said(GROUP, "Material library", "No material library is written.", plural(n, "material"), "names alone")]
+
+
+def names_alone(scene: Scene, _: Target) -> Scene:
+    return scene.with_(materials=tuple(Material(m.id, m.name, defined=False) for m in scene.materials), images=())
+
+
+def unplaced(scene: Scene, target: Target) -> Callable[[TextureInput], bool]:
+    """Whether an input has no place. What a format says itself has its own; of others the roles of the table."""
+    if native(scene, target) and target.format.family == "gltf":
+        return lambda t: not t.path[-1].endswith("Texture") and t.role not in PLACES
+    return lambda t: (
+        t.role not in ROLES[target.format.name]
+        and not (t.role == "metallic-roughness" and target.format.name in ("obj", "usda", "usdz"))
+    )
+
+
+def tell_roles(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials"):
+        return []
+    out = unplaced(scene, target)
+    # Such an input for alpha is painted into its colour's, which is told by itself.
+    gone = [t for m in scene.materials for t in m.inputs if out(t) and not _gathered(scene, target, t)]
+    if not gone:
+        return []
+    roles = ", ".join(sorted({t.role for t in gone}))
+    text = f"Material inputs without a place in {target.format.title} are left out: {roles}."
+    return [Said(GROUP, "Inputs", text, f"{len(gone):,}", "0")]
+
+
+def _gathered(scene: Scene, target: Target, t: TextureInput) -> bool:
+    """Whether an input is on its way into another's image."""
+    return target.format.family == "gltf" and t.role in ("alpha", "roughness", "metallic")
+
+
+def without_roles(scene: Scene, target: Target) -> Scene:
+    out = unplaced(scene, target)
+    kept = lambda t: not out(t) or _gathered(scene, target, t)
+    return changed(lambda m: with_inputs(m, tuple(t for t in m.inputs if kept(t))))(scene, target)
+
+
+def _doubled(m: Material) -> list[TextureInput]:
+    """Inputs behind another of the same role, of which a format has one place."""
+    seen: set[str] = set()
+    return [t for t in m.inputs if t.role in seen or seen.add(t.role)]  # type: ignore[func-returns-value]
+
+
+def tell_doubled(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials") or (native(scene, target) and target.format.family == "gltf"):
+        return []
+    n = sum(len(_doubled(m)) for m in scene.materials)
+    text = f"{plural(n, 'further input')} for what has an image already left out."
+    return [Said(GROUP, "Further inputs", text, f"{n:,}", "0")] if n else []
+
+
+def without_doubled(m: Material) -> Material:
+    gone = _doubled(m)
+    return with_inputs(m, tuple(t for t in m.inputs if not any(t is g for g in gone)))
+
+
+def _gathers(scene: Scene, target: Target) -> bool:
+    """Whether alpha has to be in the picture of the base colour: glTF has no other place, other families no words for channels."""
+    if target.lacks("see-through images"):
+        return False
+    return target.format.family == "gltf" or not native(scene, target)
+
+
+def tell_gathered(scene: Scene, target: Target) -> list[Said]:
+    said = []
+    if _gathers(scene, target):
+        said += [Said("Images", "Painted pictures", text) for text in in_colour(scene)[1]]
+    if target.format.family == "gltf":
+        said += [Said("Images", "Painted pictures", text) for text in in_one(in_colour(scene)[0])[1]]
+    return said
+
+
+def with_gathered(scene: Scene, target: Target) -> Scene:
+    if _gathers(scene, target):
+        scene = in_colour(scene)[0]
+    return in_one(scene)[0] if target.format.family == "gltf" else scene

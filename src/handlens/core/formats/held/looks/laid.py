@@ -1,0 +1,83 @@
+"""How images are laid on and sampled: UV sets, transforms, wrapping, filters, strengths."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ....limits import plural
+from ....scene import Scene, TextureInput
+from ..steps import Said, Target
+from .common import GROUP, with_inputs
+from .inputs import unplaced
+
+
+def tell_laid(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("images"):
+        return []
+    inputs = [t for m in scene.materials for t in m.inputs if not unplaced(scene, target)(t)]
+    said = []
+
+    def tell(feature: str, what: str, n: int, one: str, many: str) -> None:
+        if n and target.lacks(feature):
+            said.append(Said(GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0"))
+
+    tell(
+        "texture transforms",
+        "Texture transforms",
+        sum(t.transform is not None for t in inputs),
+        "texture transform",
+        "texture transforms",
+    )
+    wrapped = sum(_wrap(t, target) != _wrap(t, None) for t in inputs)
+    tell(
+        "wrapping",
+        "Wrapping",
+        wrapped,
+        "way in which an image goes on past its edges",
+        "ways in which images go on past their edges",
+    )
+    tell(
+        "filters",
+        "Filters",
+        sum(any(k in t.sampler for k in _FILTERS) for t in inputs),
+        "filter of an image",
+        "filters of images",
+    )
+    strong = sum(t.scale is not None and t.scale != 1.0 and not _strength(t, target) for t in inputs)
+    tell("all strengths", "Strengths", strong, "strength of an input", "strengths of inputs")
+    return said
+
+
+_FILTERS = ("magFilter", "minFilter")
+
+
+_REPEAT, _CLAMP, _MIRROR = 10497, 33071, 33648
+
+
+def _wrap(t: TextureInput, target: Target | None) -> tuple[int, int]:
+    """How an image goes on in both directions; a material library knows repeated, and held at all four edges."""
+    own = (t.sampler.get("wrapS", _REPEAT), t.sampler.get("wrapT", _REPEAT))
+    if target is None or not target.lacks("wrapping"):
+        return own
+    return own if target.format.name == "obj" and own == (_CLAMP, _CLAMP) else (_REPEAT, _REPEAT)
+
+
+def _strength(t: TextureInput, target: Target) -> bool:
+    """Whether a format has a place for the strength of an input."""
+    name = target.format.name
+    return (name.startswith("usd") and t.role == "normal") or (name == "obj" and t.role in ("bump", "normal"))
+
+
+def laid(scene: Scene, target: Target) -> Scene:
+    def change(t: TextureInput) -> TextureInput:
+        wrap = _wrap(t, target)
+        sampler = {k: v for k, v in t.sampler.items() if not target.lacks("filters") or k not in _FILTERS}
+        sampler |= {"wrapS": wrap[0], "wrapT": wrap[1]}
+        return replace(
+            t,
+            sampler=sampler,
+            transform=None if target.lacks("texture transforms") else t.transform,
+            scale=t.scale if not target.lacks("all strengths") or _strength(t, target) else None,
+        )
+
+    return scene.with_(materials=tuple(with_inputs(m, tuple(change(t) for t in m.inputs)) for m in scene.materials))

@@ -1,0 +1,138 @@
+"""Values of materials: shine, glow, tints, ranges, and from which sides they are drawn."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ....geometry.recut import used_materials
+from ....limits import plural
+from ....scene import Material, Scene, TextureInput
+from ..steps import Said, Target
+from .common import GROUP, changed, native, with_inputs
+
+
+def tell_shine(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials"):
+        return []
+    if target.lacks("shine"):
+        n = sum(m.metallic is not None or m.roughness is not None for m in scene.materials)
+        text = f"Metallic and roughness values have no place in {'the common profile' if target.format.name == 'dae' else target.format.title}."
+        return [Said(GROUP, "Metalness and roughness", text, plural(n, "material"), "not held")] if n else []
+    if target.format.name == "obj":
+        return []
+    n = sum(m.metallic is None or m.roughness is None for m in scene.materials)
+    text = f"{plural(n, 'material states', 'materials state')} no metalness or roughness, and {'counts' if n == 1 else 'count'} as not metal and fully rough."
+    return [Said(GROUP, "Metalness and roughness", text, f"{n:,} not stated", "0 and 1")] if n else []
+
+
+def shine(scene: Scene, target: Target) -> Scene:
+    if target.lacks("shine"):
+        return changed(lambda m: replace(m, metallic=None, roughness=None))(scene, target)
+    whole = lambda m: replace(
+        m,
+        metallic=0.0 if m.metallic is None else m.metallic,
+        roughness=1.0 if m.roughness is None else m.roughness,
+    )
+    return changed(lambda m: whole(m) if m.metallic is None or m.roughness is None else m)(scene, target)
+
+
+def _lit(t: TextureInput) -> bool:
+    return t.role == "emissive"
+
+
+def tell_glow(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials"):
+        return []
+    if target.lacks("glow"):
+        n = sum(any(m.emissive) for m in scene.materials)
+        return [Said(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be held.", f"{n:,}", "0")] if n else []
+    n = (
+        sum(any(_lit(t) for t in m.inputs) and not any(m.emissive) for m in scene.materials)
+        if target.lacks("tinted images")
+        else 0
+    )
+    text = f"{plural(n, 'image')} of a glow that black switches off left out."
+    return [Said(GROUP, "Glow", text, f"{n:,}", "0")] if n else []
+
+
+def glow(scene: Scene, target: Target) -> Scene:
+    if target.lacks("glow"):
+        return changed(lambda m: replace(m, emissive=(0.0, 0.0, 0.0)) if any(m.emissive) else m)(scene, target)
+    off = lambda m: with_inputs(m, tuple(t for t in m.inputs if not _lit(t)))
+    return changed(lambda m: m if any(m.emissive) else off(m))(scene, target)
+
+
+def _tinted(m: Material, t: TextureInput) -> bool:
+    """Whether an image is multiplied by a colour other than white: glTF 2.0 §3.9.2, factors and textures."""
+    tint = {"base-colour": m.base_colour[:3], "emissive": m.emissive}.get(t.role, (1.0, 1.0, 1.0))
+    return t.image is not None and any(abs(c - 1) > 1e-6 for c in tint)
+
+
+def tell_tints(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials") or not target.lacks("tinted images"):
+        return []
+    n = sum(any(_tinted(m, t) for t in m.inputs) for m in scene.materials)
+    words = plural(n, "material's colour over its image", "materials' colours over their images")
+    return [Said(GROUP, "Colours over images", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
+
+
+def untinted(m: Material) -> Material:
+    for t in m.inputs:
+        if _tinted(m, t):
+            m = (
+                replace(m, base_colour=(1.0, 1.0, 1.0, m.base_colour[3]))
+                if t.role == "base-colour"
+                else replace(m, emissive=(1.0, 1.0, 1.0))
+            )
+    return m
+
+
+def _outside(m: Material) -> bool:
+    stated = [*m.base_colour, *m.emissive, *(v for v in (m.metallic, m.roughness) if v is not None)]
+    return not all(0.0 <= v <= 1.0 for v in stated)
+
+
+def tell_range(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials") or not target.lacks("values out of range") or native(scene, target):
+        return []
+    n = sum(_outside(m) for m in scene.materials)
+    text = f"{plural(n, 'material')} with values outside 0 to 1, which {target.format.title} does not hold, cut off there."
+    return [Said(GROUP, "Values out of range", text, f"{n:,}", "0")] if n else []
+
+
+def in_range(m: Material) -> Material:
+    within = lambda v: min(max(float(v), 0.0), 1.0) if v == v else 1.0
+    only = lambda v: None if v is None else within(v)
+    if not _outside(m):
+        return m
+    r, g, b, a = (within(v) for v in m.base_colour)
+    red, green, blue = (within(v) for v in m.emissive)
+    return replace(
+        m, base_colour=(r, g, b, a), emissive=(red, green, blue), metallic=only(m.metallic), roughness=only(m.roughness)
+    )
+
+
+def tell_sides(scene: Scene, target: Target) -> list[Said]:
+    if target.lacks("materials"):
+        return []
+    if target.lacks("double-sided"):
+        n = sum(bool(m.double_sided) for m in scene.materials)
+        words = plural(n, "mark of a double-sided material", "marks of double-sided materials")
+        return [Said(GROUP, "Double-sided", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
+    pairs = zip(scene.materials, _sides_by_mesh(scene).materials, strict=True) if target.lacks("sides of materials") else ()
+    n = sum(bool(a.double_sided) != bool(b.double_sided) for a, b in pairs)
+    text = f"Both sides are a matter of the mesh in {target.format.title}: {plural(n, 'material')} drawn otherwise."
+    return [Said(GROUP, "Double-sided", text, f"{n:,}", "by mesh")] if n else []
+
+
+def _sides_by_mesh(scene: Scene) -> Scene:
+    """Materials are double-sided where a mesh that uses them has one that is."""
+    used = [used_materials(m) for m in scene.meshes]
+    doubled = {k for some in used if any(scene.materials[x].double_sided for x in some) for k in some}
+    return scene.with_(materials=tuple(replace(m, double_sided=k in doubled) for k, m in enumerate(scene.materials)))
+
+
+def sides(scene: Scene, target: Target) -> Scene:
+    if target.lacks("double-sided"):
+        return changed(lambda m: replace(m, double_sided=None))(scene, target)
+    return _sides_by_mesh(scene) if target.lacks("sides of materials") else scene
