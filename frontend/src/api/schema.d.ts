@@ -1632,7 +1632,8 @@ export interface components {
             id: number;
             kind: string;
             title: string;
-            state: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
             phase: string;
             share: number;
             error: string | null;
@@ -1652,7 +1653,8 @@ export interface components {
             value: string;
             unit: string;
             label: string;
-            result: string | null;
+            /** @enum {string|null} */
+            result: "caution" | "clear" | "note" | "stop" | null;
         };
         Column: {
             key: string;
@@ -1670,7 +1672,8 @@ export interface components {
                 [key: string]: string;
             };
             node: number | null;
-            result: string | null;
+            /** @enum {string|null} */
+            result: "caution" | "clear" | "note" | "stop" | null;
             mend: components["schemas"]["MendCall"] | null;
             side_key: string | null;
             key: string | null;
@@ -1819,8 +1822,11 @@ export interface components {
             up_axis: string | null;
             sheet: string;
             intent: components["schemas"]["Intent"];
-            /** @description of the inspection that the tape asks for */
-            state: string;
+            /**
+             * @description of the inspection that the tape asks for
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
             error: string | null;
             job: number | null;
             reading: components["schemas"]["Reading"] | null;
@@ -1853,7 +1859,8 @@ export interface components {
             /** @description number of the earlier revision */
             earlier: number;
             later: number;
-            state: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
             error: string | null;
             rows: components["schemas"]["Difference"][];
         };
@@ -1874,7 +1881,8 @@ export interface components {
         };
         Trial: {
             inspection: number;
-            state: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
             error: string | null;
             job: number | null;
             run: components["schemas"]["Run"] | null;
@@ -1942,7 +1950,8 @@ export interface components {
             sent: string;
             read_back: string;
             difference: string;
-            result: string;
+            /** @enum {string} */
+            result: "clear" | "caution" | "stop";
             remark: string;
             where: string;
             places: components["schemas"]["ProofPlace"][];
@@ -1964,7 +1973,8 @@ export interface components {
             format: string;
             sheet: string;
             mends: number;
-            state: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
             error: string | null;
             proof: components["schemas"]["Proof"] | null;
             lost: string[];

@@ -20,6 +20,7 @@ from ..core.words.calls import Call
 from .structs import Strict, schema_of
 
 RESULTS = ["stop", "caution", "note"]
+STATES = ["waiting", "running", "done", "failed", "cancelled"]
 
 
 Counts = schema_of(CoreCounts)
@@ -40,7 +41,7 @@ class ShelfModel(Schema):
     revision = fields.Integer(required=True, metadata={"description": "id of the newest revision"})
     number = fields.Integer(required=True)
     main = fields.String(required=True)
-    state = fields.String(required=True, validate=validate.OneOf(["waiting", "running", "done", "failed", "cancelled"]))
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
     error = fields.String(required=True, allow_none=True)
     sheet = fields.String(required=True)
     longest_m = fields.Float(required=True, allow_none=True)
@@ -258,7 +259,7 @@ class Trial(Schema):
     """An inspection that is looked at before its tape is kept."""
 
     inspection = fields.Integer(required=True)
-    state = fields.String(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
     error = fields.String(required=True, allow_none=True)
     job = fields.Integer(required=True, allow_none=True)
     run = fields.Nested(Run, required=True, allow_none=True)
@@ -289,7 +290,7 @@ class CompareWish(Strict):
 class Comparison(Schema):
     earlier = fields.Integer(required=True, metadata={"description": "number of the earlier revision"})
     later = fields.Integer(required=True)
-    state = fields.String(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
     error = fields.String(required=True, allow_none=True)
     rows = fields.List(fields.Nested(Difference), required=True)
 
@@ -341,7 +342,9 @@ class Bench(Schema):
     up_axis = fields.String(required=True, allow_none=True)
     sheet = fields.String(required=True)
     intent = fields.Nested(Intent, required=True)
-    state = fields.String(required=True, metadata={"description": "of the inspection that the tape asks for"})
+    state = fields.String(
+        required=True, validate=validate.OneOf(STATES), metadata={"description": "of the inspection that the tape asks for"}
+    )
     error = fields.String(required=True, allow_none=True)
     job = fields.Integer(required=True, allow_none=True)
     reading = fields.Nested(Reading, required=True, allow_none=True)
@@ -388,7 +391,7 @@ class ProofRow(Schema):
     sent = fields.String(required=True)
     read_back = fields.String(required=True)
     difference = fields.String(required=True)
-    result = fields.String(required=True)
+    result = fields.String(required=True, validate=validate.OneOf(["clear", "caution", "stop"]))
     remark = fields.String(required=True)
     where = fields.String(required=True)
     places = fields.List(fields.Nested(ProofPlace), required=True)
@@ -419,7 +422,7 @@ class Export(Schema):
     format = fields.String(required=True)
     sheet = fields.String(required=True)
     mends = fields.Integer(required=True)
-    state = fields.String(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
     error = fields.String(required=True, allow_none=True)
     proof = fields.Nested(Proof, required=True, allow_none=True)
     lost = fields.List(fields.String(), required=True)
@@ -432,7 +435,7 @@ class Job(Schema):
     id = fields.Integer(required=True)
     kind = fields.String(required=True)
     title = fields.String(required=True)
-    state = fields.String(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
     phase = fields.String(required=True)
     share = fields.Float(required=True)
     error = fields.String(required=True, allow_none=True)

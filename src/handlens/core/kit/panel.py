@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Literal
 
 import msgspec
 
 from ..words.calls import Call
 from ..words.lengths import metres
 
+#: How a figure or a row is judged.
+Result = Literal["stop", "caution", "note", "clear"]
 #: Most rows of a table that are sent; the table says how many there are in all.
 MOST_ROWS = 2_000
 #: Results from the worst on; rows without one stand last.
-_ORDER = ("stop", "caution", "note", "clear", None)
+_ORDER: tuple[Result | None, ...] = ("stop", "caution", "note", "clear", None)
 
 
 class Figure(msgspec.Struct, frozen=True):
@@ -21,7 +24,7 @@ class Figure(msgspec.Struct, frozen=True):
     value: str
     unit: str
     label: str
-    result: str | None = None
+    result: Result | None = None
 
 
 class Column(msgspec.Struct, frozen=True):
@@ -39,7 +42,7 @@ class Row(msgspec.Struct):
 
     cells: dict[str, str]
     node: int | None = None
-    result: str | None = None
+    result: Result | None = None
     mend: Call | None = None
     side_key: str | None = None
     weight: float = 0.0
@@ -72,7 +75,7 @@ class Panel(msgspec.Struct, frozen=True):
     tables: list[Table]
 
 
-def length(amount: float, label: str, result: str | None = None) -> Figure:
+def length(amount: float, label: str, result: Result | None = None) -> Figure:
     """A headline figure of a length in metres."""
     number, _, unit = metres(amount).rpartition(" ")
     return Figure(number, unit, label, result)

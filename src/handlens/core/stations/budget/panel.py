@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, table
+from ...kit.panel import Figure, Panel, Result, Row, table
 from ...measures import Measures
 from ...measures.drawing import draw_calls, draw_calls_of, texture_memory, triangles
 from ...rules import Intent, RuleSheet
@@ -15,7 +15,6 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
     lim = sheet.limits
     largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
-    over = lambda n, limit: None if limit is None else "caution" if n > limit else "clear"
     rows: list[Row] = []
     for p in m.parts:
         mesh = m.meshes[p.mesh]
@@ -29,7 +28,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "calls": f"{draw_calls_of(mesh):,}",
                 },
                 node=p.node,
-                result=over(mesh.triangles, lim.triangles_mesh),
+                result=_over(mesh.triangles, lim.triangles_mesh),
                 weight=mesh.triangles,
             )
         )
@@ -44,17 +43,17 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 f"{count:,}",
                 _limit(lim.triangles_total),
                 f"{triangles_of_copies(m, intent):,}",
-                over(count, lim.triangles_total),
+                _over(count, lim.triangles_total),
             ),
-            ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", over(largest, lim.triangles_mesh)),
+            ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", _over(largest, lim.triangles_mesh)),
             ("Vertices the card gets", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
-            ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", over(calls, lim.draw_calls)),
+            ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", _over(calls, lim.draw_calls)),
             (
                 "Texture memory",
                 f"{memory / 2**20:,.1f} MiB",
                 "" if lim.texture_memory_bytes is None else f"{lim.texture_memory_bytes / 2**20:,.0f} MiB",
                 "shared",
-                over(memory, lim.texture_memory_bytes),
+                _over(memory, lim.texture_memory_bytes),
             ),
         ]
     ]
@@ -65,10 +64,10 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         limit=_limit(lim.triangles_total) or "no limit",
         meter=max(meters, default=None),
         headline=[
-            Figure(f"{count:,}", "", "triangles", over(count, lim.triangles_total)),
+            Figure(f"{count:,}", "", "triangles", _over(count, lim.triangles_total)),
             Figure(f"{vertices:,}", "", "vertices, split"),
-            Figure(f"{calls:,}", "", "draw calls", over(calls, lim.draw_calls)),
-            Figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", over(memory, lim.texture_memory_bytes)),
+            Figure(f"{calls:,}", "", "draw calls", _over(calls, lim.draw_calls)),
+            Figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", _over(memory, lim.texture_memory_bytes)),
         ],
         tables=[
             table(
@@ -91,6 +90,10 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             ),
         ],
     )
+
+
+def _over(count: float, limit: float | None) -> Result | None:
+    return None if limit is None else "caution" if count > limit else "clear"
 
 
 def _limit(n: int | None) -> str:

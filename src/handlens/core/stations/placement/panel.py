@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Figure, Panel, Row, Table, length, table, worst_first
+from ...kit.panel import Figure, Panel, Result, Row, Table, length, table, worst_first
 from ...measures import Measures
 from ...measures.records import PartFigures, is_scaled
 from ...rules import Intent, RuleSheet
@@ -29,7 +29,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         if not (p or off):
             continue
         own = p.spacing * unit * 1000 if p else None
-        result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
+        result: Result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
         rows.append(
             Row(
                 cells={

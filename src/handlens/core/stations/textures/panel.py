@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.panel import Figure, Panel, Result, Row, table, worst_first
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...measures.drawing import texture_memory
@@ -30,7 +30,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     unit = unit_of(m)
     rows: list[Row] = []
     for k, i in enumerate(m.images):
-        result = (
+        result: Result = (
             "stop"
             if i.unreadable or i.status == "missing"
             else "caution"
