@@ -256,7 +256,7 @@ def test_ledger_size_offers_factors_as_mends():
 
     s = station(scene(cube(size=180)).with_(unit_metres=None), "Size", intent=Intent(expected=Expected(height_m=1.8)))
     best = s["tables"][1]["rows"][0]
-    assert (best["cells"]["fit"], best["mend"]) == ("fits", {"mend": "size.scale", "params": {"factor": 0.01, "unit": "m"}})
+    assert (best["cells"]["fit"], best["mend"]) == ("fits", ("size.scale", {"factor": 0.01, "unit": "m"}))
     assert s["meter"] == pytest.approx(100)
 
 

@@ -45,6 +45,7 @@ from ..core.rules import load_sheet, shipped
 from ..core.rules.intent import intent_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
+from ..core.words.calls import Call
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
@@ -170,7 +171,7 @@ class _Mended:
 def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> _Mended:
     """The scene of a request with its tape played, from where an earlier job left it where that is kept."""
     package = packages.FolderPackage(Path(request["folder"]))
-    tape = [(x["mend"], x["params"]) for x in request["tape"]]
+    tape = [Call(x["mend"], x["params"]) for x in request["tape"]]
     tell(phase, 0.02)
     if request.get("played") and (taken := _taken_up(request["played"], tape, package)) is not None:
         return taken
@@ -185,7 +186,7 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> _Mended:
     return _Mended(package, mended, [asdict(r) for r in runs], came, seconds)
 
 
-def _taken_up(kept: dict[str, Any], tape: list[tuple[str, dict[str, Any]]], package: Package) -> _Mended | None:
+def _taken_up(kept: dict[str, Any], tape: list[Call], package: Package) -> _Mended | None:
     """The tape played on from a kept scene. None where that cannot tell what playing all of it would: which slip another takes what it
     needs away from, or what lies beside that was not there then.
     """

@@ -24,21 +24,19 @@ _PLAIN: dict[Any, type[fields.Field[Any]]] = {
 _made: dict[Any, type[Schema]] = {}
 
 
-def schema_of(
-    record: type[msgspec.Struct], names: Mapping[Any, str] | None = None, without: frozenset[str] = frozenset()
-) -> type[Schema]:
+def schema_of(record: type[Any], names: Mapping[Any, str] | None = None, without: frozenset[str] = frozenset()) -> type[Schema]:
     """The schema of a record, one class for each record. names: what records are called in the document, where not as they are called
     in the core. without: fields that stay in the house.
     """
     if record not in _made:
         told = msgspec.inspect.type_info(record)
-        assert isinstance(told, msgspec.inspect.StructType)
+        assert isinstance(told, msgspec.inspect.StructType | msgspec.inspect.NamedTupleType)
         called = (names or {}).get(record, record.__name__)
-        config = record.__struct_config__
+        config = getattr(record, "__struct_config__", None)
         # A record that leaves its defaults out may come without them.
-        needed = lambda f: f.required or not config.omit_defaults
+        needed = lambda f: f.required or config is None or not config.omit_defaults
         members = {f.encode_name: _field(f.type, names or {}, needed(f)) for f in told.fields if f.encode_name not in without}
-        _made[record] = type(called, (Strict if config.forbid_unknown_fields else Schema,), members)
+        _made[record] = type(called, (Strict if config is not None and config.forbid_unknown_fields else Schema,), members)
     return _made[record]
 
 
@@ -53,7 +51,7 @@ def _field(
     more: dict[str, Any] = {"required": required, "metadata": {"description": help} if help else {}}
     if optional or isinstance(kind, info.AnyType):
         more["allow_none"] = True
-    if isinstance(kind, info.StructType):
+    if isinstance(kind, info.StructType | info.NamedTupleType):
         return fields.Nested(schema_of(kind.cls, names), **more)
     if isinstance(kind, info.ListType):
         return fields.List(_field(kind.item_type, names), **more)

@@ -13,6 +13,7 @@ from ..kit.check import Elements, Finding
 from ..measures import Measures
 from ..measures.slots import users_of
 from ..rules import Intent, RuleSheet
+from ..words.calls import Call
 from .judge import Judgement, judge
 from .ledger import Entry, ledger
 from .report import report
@@ -79,7 +80,7 @@ def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
         lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set)
         named = {k: f[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
         calls, costs = (
-            [(c["mend"], c["params"]) for c in f["mends"]],
+            [Call(c["mend"], c["params"]) for c in f["mends"]],
             [tuple(c["costs"]) if c["tried"] else None for c in f["mends"]],
         )
         return Finding(

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Sequence
-from typing import Any
 
 from msgspec.structs import replace
 
@@ -22,7 +21,7 @@ from ..route.measuring import measure
 from ..route.tape import apply_mend
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
-from ..words.calls import call_text
+from ..words.calls import Call, call_text
 from . import Judgement, judge
 
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
@@ -54,7 +53,6 @@ _REVEALED = ("arrival.copies-stored",)
 _OF_PARTS = ("see-through.draw-order",)
 _RANK = {"note": 0, "caution": 1, "stop": 2}
 
-Call = tuple[str, dict[str, Any]]
 Progress = Callable[[float], None]
 
 

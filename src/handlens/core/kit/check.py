@@ -13,6 +13,7 @@ import numpy as np
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from ..scene.model import Array
+from ..words.calls import Call
 
 RESULTS = ("stop", "caution", "note")
 
@@ -48,7 +49,7 @@ class Finding:
     part: str | None = None
     node: int | None = None
     elements: Elements | None = None
-    mends: tuple[tuple[str, dict[str, Any]], ...] = ()
+    mends: tuple[Call, ...] = ()
     key: str = ""
     result: str = ""
     check: str = ""

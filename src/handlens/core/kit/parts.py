@@ -8,6 +8,7 @@ from typing import Any
 from ..measures import Measures
 from ..measures.records import MeshFigures, PartFigures
 from ..rules import Intent
+from ..words.calls import Call
 from .check import Elements, Finding, node_key, value
 
 UP = {"X": 0, "Y": 1, "Z": 2}
@@ -51,7 +52,7 @@ def counted(
     title: str,
     name: str,
     kind: str,
-    mend: str | tuple[str, dict[str, Any]] = "",
+    mend: str | Call = "",
     result: str = "",
 ) -> Finding:
     """A finding on one mesh of which none is wanted: how many, and the elements that its measure kept under a name.
@@ -59,7 +60,7 @@ def counted(
     mend: what mends it on this part, by its id, with more parameters where it takes some.
     """
     called, more = (mend, {}) if isinstance(mend, str) else mend
-    mends = ((called, {**more, "parts": [node_key(m, p.node)]}),) if called else ()
+    mends = (Call(called, {**more, "parts": [node_key(m, p.node)]}),) if called else ()
     return Finding(
         title,
         value(count, "count"),
@@ -74,7 +75,7 @@ def counted(
     )
 
 
-def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tuple[tuple[str, dict[str, Any]], ...]:
+def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tuple[Call, ...]:
     """The offer of a mend for some materials, as a finding holds it; nothing where their names do not tell them apart.
 
     Mends name materials: a name that is empty would stand for all of them, and one that others bear for those too.
@@ -82,4 +83,4 @@ def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tu
     names, all_names = [m.materials[k].name for k in which], [x.name for x in m.materials]
     if not all(n and all_names.count(n) == 1 for n in names):
         return ()
-    return ((mend, {**params, "materials": names}),)
+    return (Call(mend, {**params, "materials": names}),)

@@ -10,6 +10,7 @@ import numpy as np
 from ..kit.mend import MendRun, Outcome
 from ..limits import InputError, MendError
 from ..scene import Scene
+from ..words.calls import Call
 from .stations import find_mend
 
 
@@ -20,9 +21,7 @@ def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
         return chosen.run(scene, **chosen.read(params))
 
 
-def apply_tape(
-    scene: Scene, tape: Sequence[tuple[str, dict[str, Any]]], *, refuse_wrong_calls: bool = False
-) -> tuple[Scene, list[MendRun]]:
+def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool = False) -> tuple[Scene, list[MendRun]]:
     """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it. A wrong call is
     passed over too, or raises InputError where that is asked for.
 

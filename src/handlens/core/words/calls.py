@@ -2,31 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-import msgspec
+from typing import Any, NamedTuple
 
 from ..limits import InputError
 
 
-class Call(msgspec.Struct, frozen=True):
+class Call(NamedTuple):
     """One mend with its parameters."""
 
     mend: str
     params: dict[str, Any]
 
 
-def parse_call(text: str) -> tuple[str, dict[str, str]]:
+def parse_call(text: str) -> Call:
     """ "id:key=value,key=value" into its pieces; a comma in a value is written as \\,. Raises InputError."""
     name, colon, rest = text.partition(":")
-    params: dict[str, str] = {}
+    params: dict[str, Any] = {}
     if colon:
         for piece in _split(rest, ","):
             key, equals, raw = piece.partition("=")
             if not equals:
                 raise InputError(f"{text!r}: {piece!r} is not key=value.")
             params[key.strip()] = raw
-    return name.strip(), params
+    return Call(name.strip(), params)
 
 
 def call_text(id: str, params: dict[str, Any]) -> str:

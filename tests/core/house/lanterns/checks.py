@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from handlens.core.kit.check import Finding, Skipped, check, node_key, nodes
 from handlens.core.measures import Measures
 from handlens.core.rules import Intent, RuleSheet
+from handlens.core.words.calls import Call
 
 from .measures import OWN
 
@@ -27,5 +28,5 @@ def unnumbered(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Findin
         if n.index in own.nodes and n.name == "lantern":
             here, key = nodes([n.index]), node_key(m, n.index)
             yield Finding(
-                "A lantern has no number", node=n.index, part=n.name, elements=here, key=key, mends=(("lanterns.number", {}),)
+                "A lantern has no number", node=n.index, part=n.name, elements=here, key=key, mends=(Call("lanterns.number", {}),)
             )

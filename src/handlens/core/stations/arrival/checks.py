@@ -14,6 +14,7 @@ from ...measures import Measures
 from ...measures.records import NodeFigures, PartFigures
 from ...rules import Intent, RuleSheet
 from ...words.anchors import is_place
+from ...words.calls import Call
 
 Found = Iterator[Finding | Skipped]
 
@@ -113,7 +114,7 @@ def cameras(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             m.cameras,
             elements=nodes(m.camera_nodes),
-            mends=(("arrival.remove", {"what": "cameras"}),),
+            mends=(Call("arrival.remove", {"what": "cameras"}),),
         )
 
 
@@ -132,7 +133,7 @@ def lights(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             m.lights,
             elements=nodes(m.light_nodes),
-            mends=(("arrival.remove", {"what": "lights"}),),
+            mends=(Call("arrival.remove", {"what": "lights"}),),
         )
 
 
@@ -155,7 +156,7 @@ def lines(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("edges", m.array(f"mesh:{p.mesh}:lines")),
-                (("arrival.remove", {"what": "lines"}),),
+                (Call("arrival.remove", {"what": "lines"}),),
                 key=node_key(m, p.node),
             )
 
@@ -187,7 +188,7 @@ def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=nodes([n.index for n in found]),
-            mends=(("arrival.remove", {"what": "empties"}),),
+            mends=(Call("arrival.remove", {"what": "empties"}),),
         )
 
 
@@ -207,7 +208,7 @@ def detail_levels(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=nodes([n.index for n in found]),
-            mends=(("arrival.remove", {"what": "empties"}),),
+            mends=(Call("arrival.remove", {"what": "empties"}),),
         )
 
 
@@ -227,7 +228,7 @@ def hidden(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=nodes(found),
-            mends=(("arrival.remove", {"what": "hidden"}),),
+            mends=(Call("arrival.remove", {"what": "hidden"}),),
         )
 
 
@@ -273,7 +274,7 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         twin.name,
         twin.node,
         nodes([p.node for _, p in pairs]),
-        (("arrival.remove-parts", {"parts": [node_key(m, p.node) for _, p in pairs]}),),
+        (Call("arrival.remove-parts", {"parts": [node_key(m, p.node) for _, p in pairs]}),),
     )
 
 

@@ -12,6 +12,7 @@ from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.sheet import Names
+from ...words.calls import Call
 from ...words.patterns import compiled
 
 Found = Iterator[Finding | Skipped]
@@ -153,6 +154,6 @@ def joint_prefix(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 value("no prefix", "text"),
                 len(skin.joint_names),
                 elements=nodes(skin.joints),
-                mends=(("arrival.rename", {"search": prefix, "replace": ""}),),
+                mends=(Call("arrival.rename", {"search": prefix, "replace": ""}),),
                 key=f"skin-{k}",
             )

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any
 
 from ...kit.check import Finding, Skipped, check, value
 from ...kit.panel import Row
 from ...measures import Measures
 from ...measures.records import SideUse
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
 
 Found = Iterator[Finding | Skipped]
 
@@ -19,9 +19,9 @@ def _place(u: SideUse) -> str:
     return f"{u.file}, line {u.line}, column {u.column}"
 
 
-def _correct(u: SideUse, to: str, places: int = 1) -> tuple[str, dict[str, Any]]:
+def _correct(u: SideUse, to: str, places: int = 1) -> Call:
     everywhere = {"everywhere": True} if places > 1 else {}
-    return "arrival.side-file", {"file": u.file, "line": u.line, "column": u.column, "to": to, **everywhere}
+    return Call("arrival.side-file", {"file": u.file, "line": u.line, "column": u.column, "to": to, **everywhere})
 
 
 def _none(m: Measures) -> Skipped | None:
@@ -59,12 +59,12 @@ def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for same in _together(_told(m, ("case", "near"))):
         u = same[0]
         how = "other letter case" if u.state == "case" else "one letter off"
-        mends: list[tuple[str, dict[str, Any]]] = []
+        mends: list[Call] = []
         if u.meant:
             said = u.text.replace("\\", "/").rpartition("/")
             mends.append(_correct(u, u.text[: len(u.text) - len(said[2])] + u.meant if said[1] else u.meant, len(same)))
             if u.kind in ("material", "part", "joint", "clip"):
-                mends.append(("arrival.rename", {"search": f"^{re.escape(u.meant)}$", "replace": u.text, "pattern": "true"}))
+                mends.append(Call("arrival.rename", {"search": f"^{re.escape(u.meant)}$", "replace": u.text, "pattern": "true"}))
         yield Finding(
             f"{_place(u)}{_elsewhere(same)}: {u.text} for the {u.kind} {u.meant}, {how}",
             value(u.text, "text"),

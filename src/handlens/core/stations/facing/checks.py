@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from ...measures.surface_figures import SMALL
 from ...rules import Intent, RuleSheet
 from ...scene.faces import face_text
 from ...scene.headings import heading
+from ...words.calls import Call
 from ...words.figures import percent
 
 Found = Iterator[Finding | Skipped]
@@ -28,7 +28,7 @@ NEVER_MET = 2e-5
 #: Share of the rays all round that may meet a back before it is told.
 BACKS = 0.002
 #: Makes normals anew, hard where faces meet at more than this.
-_LIT = ("facing.normals", {"angle": 40})
+_LIT = Call("facing.normals", {"angle": 40})
 #: Share of a part's faces from which on all of its normals are made anew rather than those of the faces.
 _MANY = 0.25
 #: Letters up to which faces are named one by one.
@@ -94,7 +94,7 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             part,
             f.node,
             Elements("faces", faces),
-            ((TURN[name], {"parts": [node_key(m, f.node)]}),),
+            (Call(TURN[name], {"parts": [node_key(m, f.node)]}),),
             key=node_key(m, f.node),
             result="note" if side.met < NEVER_MET else "caution" if unsure else "",
             confidence=side.confidence,
@@ -119,7 +119,7 @@ def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 part,
                 f.node,
                 Elements("faces", m.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
-                ((TURN[name], {"parts": [node_key(m, f.node)]}),),
+                (Call(TURN[name], {"parts": [node_key(m, f.node)]}),),
                 key=node_key(m, f.node),
             )
 
@@ -146,7 +146,7 @@ def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 names[f.node],
                 f.node,
                 Elements("faces", m.array(f"part:{f.node}:both")),
-                (("facing.double-sided", {"parts": [node_key(m, f.node)]}),),
+                (Call("facing.double-sided", {"parts": [node_key(m, f.node)]}),),
                 key=node_key(m, f.node),
             )
 
@@ -236,7 +236,7 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         names.get(open_holes[0]) if open_holes else None,
         open_holes[0] if open_holes else None,
         nodes(open_holes) if open_holes else None,
-        (*_filled(m, open_holes), ("facing.double-sided", {})),
+        (*_filled(m, open_holes), Call("facing.double-sided", {})),
         why=_CARDS if _all_flat(m, set(w.backs_of) - meant) else "",
         samples=w.rays,
     )
@@ -250,7 +250,7 @@ def _all_flat(m: Measures, parts: set[int]) -> bool:
     return bool(parts) and all(m.meshes[p.mesh].surface.flat for p in m.parts if p.node in parts)
 
 
-def _filled(m: Measures, open_parts: list[int]) -> tuple[tuple[str, dict[str, Any]], ...]:
+def _filled(m: Measures, open_parts: list[int]) -> tuple[Call, ...]:
     """The offer to fill small openings of parts that one looks into; what is open on a large scale is meant to be, as a cup is."""
     found = [p for p in m.parts if p.node in set(open_parts)]
     small = [
@@ -261,7 +261,9 @@ def _filled(m: Measures, open_parts: list[int]) -> tuple[tuple[str, dict[str, An
     ]
     if not small:
         return ()
-    return (("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [node_key(m, p.node) for p in found]}),)
+    return (
+        Call("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [node_key(m, p.node) for p in found]}),
+    )
 
 
 @check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))
@@ -309,9 +311,9 @@ def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
             parts = [node_key(m, p.node)]
             named = face_text(np.sort(m.array(f"mesh:{p.mesh}:normals-opposed")))
-            few = tuple((mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
+            few = tuple(Call(mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
             # For a few faces nobody wants all the others lit anew.
-            whole = (_LIT[0], {**_LIT[1], "parts": parts})
+            whole = Call(_LIT[0], {**_LIT[1], "parts": parts})
             yield replace(
                 found,
                 mends=(
@@ -341,7 +343,7 @@ def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     p.name,
                     p.node,
                     of_mesh(m, p, name, "vertices"),
-                    (("facing.normals", {"angle": 40, "parts": [node_key(m, p.node)]}),),
+                    (Call("facing.normals", {"angle": 40, "parts": [node_key(m, p.node)]}),),
                     key=f"{node_key(m, p.node)}/{name}",
                     result="" if name == "normals-broken" else "note",
                 )
@@ -366,7 +368,7 @@ def normals_missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             p.name,
             p.node,
             nodes([x.node for x, _ in found]),
-            (("facing.normals", {"angle": 40}),),
+            (Call("facing.normals", {"angle": 40}),),
         )
 
 
@@ -410,6 +412,6 @@ def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                ((_LIT[0], {**_LIT[1], "parts": [node_key(m, p.node)]}),),
+                (Call(_LIT[0], {**_LIT[1], "parts": [node_key(m, p.node)]}),),
                 key=node_key(m, p.node),
             )

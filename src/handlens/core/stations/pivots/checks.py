@@ -13,6 +13,7 @@ from ...measures import Measures
 from ...measures.records import PartFigures
 from ...rules import Intent, RuleSheet
 from ...words.anchors import ANCHORS, anchor
+from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
 
@@ -82,7 +83,7 @@ def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 name,
                 node,
                 nodes([node]),
-                (("pivots.set", {"anchor": named, "parts": [node_key(m, node)]}),),
+                (Call("pivots.set", {"anchor": named, "parts": [node_key(m, node)]}),),
                 key=node_key(m, node),
             )
 
@@ -112,7 +113,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst.node,
         nodes([p.node for p in found]),
         (
-            (
+            Call(
                 "pivots.set",
                 {
                     "anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre",
@@ -157,6 +158,6 @@ def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (("pivots.set", {"anchor": named, "parts": [node_key(m, p.node)]}),),
+                (Call("pivots.set", {"anchor": named, "parts": [node_key(m, p.node)]}),),
                 key=node_key(m, p.node),
             )

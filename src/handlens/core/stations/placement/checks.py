@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 import numpy as np
 
@@ -12,13 +11,14 @@ from ...limits import plural
 from ...measures import Measures
 from ...measures.records import TOLERANCE, NodeFigures, NudgeFigures, is_scaled, is_uneven
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
 
 Found = Iterator[Finding | Skipped]
 
 #: A scale counts as 1, and axes as equal, within this.
-BAKE: tuple[tuple[str, dict[str, Any]], ...] = (("placement.bake", {}),)
+BAKE: tuple[Call, ...] = (Call("placement.bake", {}),)
 
 
 def _rigged(m: Measures) -> set[int]:
@@ -178,7 +178,7 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         gone[0].name,
         gone[0].node,
         nodes([p.node for p in gone]),
-        (("placement.restore-scale", {"parts": parts}), ("arrival.remove-parts", {"parts": parts})),
+        (Call("placement.restore-scale", {"parts": parts}), Call("arrival.remove-parts", {"parts": parts})),
         result="note" if grown else "",
     )
 
@@ -276,7 +276,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             worst.name,
             worst.node,
             nodes([p.node for p in found]),
-            (("placement.home", {}),),
+            (Call("placement.home", {}),),
             key="" if where == "world" else where,
             result="" if gap > limit else "caution",
         )
@@ -344,7 +344,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             name,
             part,
             nodes([part, n.group]),
-            tuple(("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")),
+            tuple(Call("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")),
             key=node_key(m, part),
             result="" if behind or n.off else "note",
         )

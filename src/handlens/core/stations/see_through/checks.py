@@ -14,6 +14,7 @@ from ...measures.pictures import glows
 from ...measures.records import AlphaFigures, ImageFigures, MaterialFigures
 from ...rules import Intent, RuleSheet
 from ...scene.headings import heading
+from ...words.calls import Call
 from ...words.figures import percent
 
 Found = Iterator[Finding | Skipped]
@@ -340,7 +341,7 @@ def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             one,
             d.first,
             nodes(sorted({d.first, d.second})),
-            (("see-through.halve", {"parts": [node_key(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
+            (Call("see-through.halve", {"parts": [node_key(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
             f"{node_key(m, d.first)}/{node_key(m, d.second)}",
             samples=d.both,
         )

@@ -12,6 +12,7 @@ from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
+from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
 
@@ -145,7 +146,7 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"The unit is not stated; read in metres it stands {tall}, as expected",
             value(1.0, "factor"),
             value(1.0, "factor"),
-            mends=(("size.scale", {"factor": 1.0 / sheet.unit_metres, "unit": sheet.unit}),),
+            mends=(Call("size.scale", {"factor": 1.0 / sheet.unit_metres, "unit": sheet.unit}),),
             result="note",
         )
         return
@@ -156,7 +157,7 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     # In the destination's own unit, so that nothing is left to be converted on the way. Where both may be, both are offered, and
     # what it reads as comes first.
     factors = [factor] if known else list(dict.fromkeys((1.0, factor)))
-    mends = tuple(("size.scale", {"factor": x / sheet.unit_metres, "unit": sheet.unit}) for x in factors)
+    mends = tuple(Call("size.scale", {"factor": x / sheet.unit_metres, "unit": sheet.unit}) for x in factors)
     says = (
         f"× {plain(factor)} would make it {metres(_height(m, sheet) * factor)}"
         if factor != 1.0
@@ -221,7 +222,7 @@ def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}",
             value(m.up_axis, "text"),
             value(sheet.up_axis, "text"),
-            mends=(("size.up-axis", {"to": sheet.up_axis}),),
+            mends=(Call("size.up-axis", {"to": sheet.up_axis}),),
         )
 
 
@@ -253,7 +254,7 @@ def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         f"It stands {metres(height)} where {metres(height * factor)} is expected{words}.{bent}".removesuffix("."),
         value(height, "m"),
         value(height * factor, "m"),
-        mends=(("size.scale", {"factor": best}),),
+        mends=(Call("size.scale", {"factor": best}),),
         result="caution" if max(factor, 1 / factor) <= 2 and sheet.results.get("size.expected") is None else "",
     )
 
@@ -300,7 +301,7 @@ def character(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"The character stands {metres(height)}",
             value(height, "m"),
             value(2.0, "m"),
-            mends=(("size.scale", {"factor": factor}),) if factor != 1.0 else (),
+            mends=(Call("size.scale", {"factor": factor}),) if factor != 1.0 else (),
         )
 
 
@@ -326,5 +327,5 @@ def extreme(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         f"Its largest side is {metres(largest)}{f'; it would be {words}' if words else ''}",
         value(largest, "m"),
         value(low if largest < low else high, "m"),
-        mends=tuple(("size.scale", {"factor": e.factor}) for e in fitting),
+        mends=tuple(Call("size.scale", {"factor": e.factor}) for e in fitting),
     )

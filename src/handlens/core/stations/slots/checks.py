@@ -13,6 +13,7 @@ from ...limits import plural
 from ...measures import Measures
 from ...measures.slots import MODELS
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
 from ...words.figures import plain
 from ...words.patterns import compiled
 
@@ -103,7 +104,7 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=_materials(found),
-            mends=(("slots.remove-unused", {}),),
+            mends=(Call("slots.remove-unused", {}),),
         )
 
 
@@ -124,7 +125,7 @@ def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=_materials(found),
-            mends=(("slots.merge-equal", {}),),
+            mends=(Call("slots.merge-equal", {}),),
         )
 
 
@@ -168,7 +169,7 @@ def empty_input(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=_materials(sorted({k for k, _ in found})),
-            mends=(("slots.switch-off", {}),),
+            mends=(Call("slots.switch-off", {}),),
         )
 
 
@@ -189,7 +190,7 @@ def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=_materials(sorted({k for k, _ in found})),
-            mends=(("slots.first-uvs", {}),),
+            mends=(Call("slots.first-uvs", {}),),
         )
 
 
@@ -252,7 +253,7 @@ def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 value("0 to 1", "text"),
                 len(x.out_of_range),
                 elements=_materials([k]),
-                mends=(("slots.clamp", {}),),
+                mends=(Call("slots.clamp", {}),),
                 key=x.name or str(k),
             )
 
@@ -285,7 +286,7 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("nodes", np.array([p.node], np.int32)),
-                (("surface.split", {"by": "slot", "parts": [node_key(m, p.node)]}),),
+                (Call("surface.split", {"by": "slot", "parts": [node_key(m, p.node)]}),),
                 node_key(m, p.node),
             )
 

@@ -14,6 +14,7 @@ from ...measures.records import PartFigures, SurfaceFigures
 from ...measures.surface_figures import SMALL
 from ...rules import Intent, RuleSheet
 from ...scene.model import Array
+from ...words.calls import Call
 from ...words.figures import about, within
 
 Found = Iterator[Finding | Skipped]
@@ -50,7 +51,7 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     p.name,
                     p.node,
                     of_mesh(m, p, name, "faces"),
-                    (("surface.triangulate", {"parts": [node_key(m, p.node)]}),),
+                    (Call("surface.triangulate", {"parts": [node_key(m, p.node)]}),),
                     key=f"{node_key(m, p.node)}/{name}",
                     result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
                 )
@@ -198,7 +199,7 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 of_mesh(m, p, "doubles", "vertices"),
-                (("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [node_key(m, p.node)]}),),
+                (Call("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [node_key(m, p.node)]}),),
                 key=node_key(m, p.node),
             )
 
@@ -280,7 +281,7 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("edges", which.reshape(-1)),
-                (("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(m, p.node)]}),)
+                (Call("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(m, p.node)]}),)
                 if tiny
                 else (),
                 key=key,
@@ -366,5 +367,5 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             name,
             worst.node,
             Elements("faces", m.array(f"part:{worst.node}:unseen")),
-            (("surface.remove-unseen", {"parts": parts} if parts else {}),),
+            (Call("surface.remove-unseen", {"parts": parts} if parts else {}),),
         )

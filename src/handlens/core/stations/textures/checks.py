@@ -13,6 +13,7 @@ from ...measures.pictures import alike
 from ...measures.records import ImageFigures
 from ...packages import URIS, spelling
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
 
 Found = Iterator[Finding | Skipped]
 
@@ -93,9 +94,9 @@ def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             len(found),
             elements=images(found),
             key=name_of(m, k),
-            mends=(("textures.find", {}),)
+            mends=(Call("textures.find", {}),)
             if any(m.images[k].used_by for k in found)
-            else (("arrival.remove", {"what": "unused"}),),
+            else (Call("arrival.remove", {"what": "unused"}),),
             result="" if _is_seen(m, found) else "note",
         )
 
@@ -123,7 +124,7 @@ def absolute(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             len(found),
             elements=images(found),
             key=name_of(m, k),
-            mends=(("textures.find", {}),),
+            mends=(Call("textures.find", {}),),
             result="" if i.found_at is not None else "stop" if _is_seen(m, found) else "note",
         )
 
@@ -145,7 +146,7 @@ def other_case(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             len(found),
             elements=images(found),
             key=name_of(m, k),
-            mends=(("textures.find", {}),),
+            mends=(Call("textures.find", {}),),
         )
 
 
@@ -170,7 +171,7 @@ def spelled(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 len(found),
                 elements=images(found),
                 key=name_of(m, k),
-                mends=(("textures.find", {}),),
+                mends=(Call("textures.find", {}),),
             )
 
 
@@ -214,7 +215,7 @@ def ending(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 1,
                 elements=images([k]),
                 key=name_of(m, k),
-                mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+                mends=(Call("textures.convert", {"to": "png", "images": name_of(m, k)}),),
             )
 
 
@@ -240,7 +241,7 @@ def format_taken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             elements=images([k]),
             key=name_of(m, k),
-            mends=(("textures.convert", {"to": to, "images": name_of(m, k)}),),
+            mends=(Call("textures.convert", {"to": to, "images": name_of(m, k)}),),
         )
 
 
@@ -264,7 +265,7 @@ def size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             elements=images([k]),
             key=name_of(m, k),
-            mends=(("textures.resize", {"pixels": float(limit), "images": name_of(m, k)}),),
+            mends=(Call("textures.resize", {"pixels": float(limit), "images": name_of(m, k)}),),
         )
 
 
@@ -284,7 +285,7 @@ def power_of_two(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             elements=images([k]),
             key=name_of(m, k),
-            mends=(("textures.resize", {"power_of_two": "true", "images": name_of(m, k)}),),
+            mends=(Call("textures.resize", {"power_of_two": "true", "images": name_of(m, k)}),),
             result="caution" if sheet.textures.power_of_two else "",
         )
 
@@ -331,7 +332,7 @@ def depth(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             elements=images([k]),
             key=name_of(m, k),
-            mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+            mends=(Call("textures.convert", {"to": "png", "images": name_of(m, k)}),),
         )
 
 
@@ -367,7 +368,7 @@ def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             elements=images([k, twin]),
             key=name_of(m, k),
-            mends=(("textures.merge-equal", {}),) if exact else (),
+            mends=(Call("textures.merge-equal", {}),) if exact else (),
         )
 
 
@@ -388,7 +389,7 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=images(found),
-            mends=(("arrival.remove", {"what": "unused"}),),
+            mends=(Call("arrival.remove", {"what": "unused"}),),
         )
 
 
@@ -467,7 +468,7 @@ def bump_is_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 n.looked_at,
                 elements=images([k]),
                 key=name_of(m, k),
-                mends=(("textures.as-normal", {"images": name_of(m, k)}),),
+                mends=(Call("textures.as-normal", {"images": name_of(m, k)}),),
             )
 
 
@@ -491,7 +492,7 @@ def green(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 n.looked_at,
                 elements=images([k]),
                 key=name_of(m, k),
-                mends=(("textures.turn-green", {"images": name_of(m, k)}),),
+                mends=(Call("textures.turn-green", {"images": name_of(m, k)}),),
             )
 
 
@@ -511,7 +512,7 @@ def idle_alpha(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             elements=images([k]),
             key=name_of(m, k),
-            mends=(("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+            mends=(Call("textures.convert", {"to": "png", "images": name_of(m, k)}),),
         )
 
 

@@ -12,6 +12,7 @@ from ...measures import Measures
 from ...measures.records import MeshFigures, PartFigures, UvFigures
 from ...measures.uvs import OVERLAP, ROOM_RESOLUTION
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
 from ...words.figures import percent
 from ...words.lengths import metres
 
@@ -93,7 +94,7 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node], k),
-                (("textures.unwrap", {"parts": [node_key(m, p.node)], "set": float(k + 1)}),),
+                (Call("textures.unwrap", {"parts": [node_key(m, p.node)], "set": float(k + 1)}),),
                 f"{node_key(m, p.node)}/{k}",
             )
 
@@ -140,7 +141,7 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 yield _faces(m, p, k, u.outside, "lie outside 0 to 1, where the image does not repeat", "outside")
         elif u.outside:
             where = f"{node_key(m, p.node)}"
-            mends = (("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
+            mends = (Call("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
             yield _faces(m, p, k, u.outside, "lie outside 0 to 1", "outside", mends)
 
 
@@ -244,7 +245,7 @@ def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (("textures.unwrap", {"parts": [node_key(m, p.node)], "set": 2.0}),),
+                (Call("textures.unwrap", {"parts": [node_key(m, p.node)], "set": 2.0}),),
                 node_key(m, p.node),
             )
 
