@@ -40,3 +40,14 @@ def test_nothing_lists_the_stations_by_hand():
         if (inner := module.partition("stations.")[2]).partition(".")[0] in slugs
     }
     assert {inner for _, inner in found} <= asked
+
+
+def test_public_functions_say_what_plain_data_they_take():
+    """Parameters of a mend are `Params`, JSON that a standard or the contract lays down is `Json`; everything else has a type of its own."""
+    bare = []
+    for path in MODULES:
+        for f in ast.walk(ast.parse(path.read_text())):
+            if isinstance(f, ast.FunctionDef) and not f.name.startswith("_"):
+                hints = [ast.unparse(f.args), ast.unparse(f.returns) if f.returns else ""]
+                bare += [(path.name, f.name) for hint in hints if "dict[str, Any]" in hint]
+    assert bare == []

@@ -21,6 +21,7 @@ from ..surface.colour import to_shown
 from ..surface.decoded import shown
 from ..surface.opacity import in_colour, mode_of
 from ..surface.uv_transform import matrix, turned_over
+from ..words.json_tree import Json
 from .light import LIGHT_OVER, MOST_SETS, light_index
 from .shading import heaviest, shading_normals, usable
 
@@ -100,7 +101,7 @@ class _Copy:
         }
         return self.out.file(header)
 
-    def mesh(self, mesh: Mesh, points: Array, node: Node) -> dict[str, Any]:
+    def mesh(self, mesh: Mesh, points: Array, node: Node) -> Json:
         finite: Any = np.isfinite(points).all(axis=1)
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
@@ -175,7 +176,7 @@ class _Copy:
         own[: len(used), :width] = np.where((index >= 0)[:, None], coded[index], 255)
         return own
 
-    def joints(self, mesh: Mesh, skin: int, vertex: Array) -> dict[str, Any]:
+    def joints(self, mesh: Mesh, skin: int, vertex: Array) -> Json:
         """Weights by joint, in 255 steps: the lens shows ten. Joints that the skin lacks are left out."""
         w = mesh.weights
         assert w is not None
@@ -195,7 +196,7 @@ class _Copy:
             "weight": self.out.array(steps, np.uint8),
         }
 
-    def material(self, k: int) -> dict[str, Any]:
+    def material(self, k: int) -> Json:
         m = self.scene.materials[k]
         base = next((t for t in m.inputs if t.role == "base-colour"), None)
         number = None if base is None else base.image
@@ -215,7 +216,7 @@ class _Copy:
             else None,
         }
 
-    def laid(self, used: TextureInput | None) -> dict[str, Any]:
+    def laid(self, used: TextureInput | None) -> Json:
         """How the picture of an input is laid on."""
         return {
             "uvSet": 0 if used is None else used.uv_set,
@@ -223,7 +224,7 @@ class _Copy:
             "repeat": used is None or used.sampler.get("wrapS", 10497) == 10497,
         }
 
-    def glow(self, m: Material) -> dict[str, Any] | None:
+    def glow(self, m: Material) -> Json | None:
         """Light that a material gives off, added to what it reflects (glTF 2.0 §3.9.3); None where it is black."""
         if not max(m.emissive) > 0:
             return None
@@ -250,7 +251,7 @@ class _Copy:
         shows = lambda m, t: t.role == "base-colour" or (t.role == "emissive" and max(m.emissive) > 0)
         return {t.image for m in self.scene.materials for t in m.inputs if t.image is not None and shows(m, t)}
 
-    def image(self, k: int) -> dict[str, Any] | None:
+    def image(self, k: int) -> Json | None:
         """A reduced PNG of an image for the stage; None where it is missing or cannot be opened."""
         self.step(_LIKE_AN_IMAGE, 1.0)
         data = self.scene.images[k].bytes() if k in self.drawn else None

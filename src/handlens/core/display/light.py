@@ -14,6 +14,7 @@ import numpy as np
 from ..geometry.distinct import distinct_rows
 from ..machine.sections import Opened, Sections
 from ..scene.model import Array
+from ..words.json_tree import Json
 
 #: Triangles of one mesh from which on it carries a light index, and how many that index aims at.
 LIGHT_OVER, LIGHT_AIM = 60_000, 30_000
@@ -72,13 +73,13 @@ def clusters_for(positions: Array, index: Array, aim: int) -> tuple[Clusters, Ar
     return best
 
 
-def light_index(positions: Array, index: Array, groups: list[dict[str, Any]]) -> tuple[Array, list[dict[str, Any]]]:
+def light_index(positions: Array, index: Array, groups: list[Json]) -> tuple[Array, list[Json]]:
     """A reduced index (T', 3) over the same vertices, and its groups, for drawing while something moves."""
     clusters, kept = clusters_for(positions, index, LIGHT_AIM)
     return clusters.chosen[clusters.cell[index[kept]]], regrouped(groups, kept)
 
 
-def regrouped(groups: list[dict[str, Any]], kept: Array) -> list[dict[str, Any]]:
+def regrouped(groups: list[Json], kept: Array) -> list[Json]:
     """Groups (start and count in corners) of the triangles that are left."""
     out = []
     for g in groups:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import tempfile
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -16,6 +15,7 @@ from ..measures import Measures
 from ..route.house import FOLDERS, house_folders
 from ..route.stations import all_checks
 from ..rules import Intent, RuleSheet
+from ..words.json_tree import Json
 from .kept import Kept, judged, opened
 
 _TASK = "judge.apart:judge_request"
@@ -23,7 +23,7 @@ _TASK = "judge.apart:judge_request"
 _SECONDS = 30
 
 
-def judged_apart(where: dict[str, Any], measures: bytes, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+def judged_apart(where: Json, measures: bytes, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
     """As `kept.judged`, on stored measures; in a child where any check is not ours. Raises InputError where that has no end."""
     if all(origin_of(c.run) == OURS for c in all_checks()):
         return judged(where, Measures.from_bytes(measures), sheet, intent)
@@ -38,7 +38,7 @@ def judged_apart(where: dict[str, Any], measures: bytes, sheet: RuleSheet, inten
     return opened(made["kept"]), {digest: answer.bytes(*place) for digest, place in made["evidence"].items()}
 
 
-def judge_request(request: dict[str, Any]) -> bytes:
+def judge_request(request: Json) -> bytes:
     """What the child does: a container of what is kept, and of its evidence."""
     sheet, intent = msgspec.convert(request["sheet"], RuleSheet), msgspec.convert(request["intent"], Intent)
     kept, evidence = judged(request["where"], Measures.from_bytes(Path(request["file"]).read_bytes()), sheet, intent)

@@ -14,6 +14,7 @@ from ..measures import Measures
 from ..measures.slots import users_of
 from ..rules import Intent, RuleSheet
 from ..words.calls import Call
+from ..words.json_tree import Json
 from .judge import Judgement, judge
 from .ledger import Entry, ledger
 from .report import report
@@ -42,7 +43,7 @@ class Kept(msgspec.Struct, frozen=True):
     marks: dict[str, Mark]
 
 
-def opened(tree: dict[str, Any]) -> Kept:
+def opened(tree: Json) -> Kept:
     """What was kept, from plain data."""
     return msgspec.convert(tree, Kept)
 
@@ -51,7 +52,7 @@ def opened(tree: dict[str, Any]) -> Kept:
 opened({"report": {}, "ledger": [], "marks": {}})
 
 
-def judged(where: dict[str, Any], m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+def judged(where: Json, m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
     """Judge measures once, for all that will be shown of it. Returns what to keep, and indices as little-endian int32 by digest."""
     made = judge(m, sheet, intent)
     evidence: dict[str, bytes] = {}
@@ -74,7 +75,7 @@ def judged(where: dict[str, Any], m: Measures, sheet: RuleSheet, intent: Intent)
 def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
     """The judgement that was kept. Elements of meshes come back without indices; evidence: those of all others, by digest."""
 
-    def finding(f: dict[str, Any]) -> Finding:
+    def finding(f: Json) -> Finding:
         mark = kept.marks.get(f["id"])
         data = b"" if mark is None or mark.kind in OF_MESHES else evidence[mark.digest]
         lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set)

@@ -6,6 +6,8 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
+from ..words.json_tree import Json
+
 #: From this many on, findings of one kind stand together.
 MANY = 3
 #: Calls that are worth laying at once for one kind of findings.
@@ -14,7 +16,7 @@ _MOST_CALLS = 12
 _WHOM = ("parts", "materials", "images")
 
 
-def kinds(findings: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def kinds(findings: Sequence[Json]) -> list[Json]:
     """Findings, as a report holds them, by kind: those of one check and result, the waived ones apart.
 
     Each kind stands where its first finding stands. findings: their ids. mends: the calls that mend them all, none where one
@@ -31,7 +33,7 @@ def kinds(findings: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     return out
 
 
-def together(calls: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def together(calls: Sequence[Json]) -> list[Json]:
     """Calls of mends, each once; calls that differ only in whom they are for become one for all of those."""
     made: dict[str, dict[str, Any]] = {}
     for call in calls:

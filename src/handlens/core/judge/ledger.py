@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 import msgspec
 
@@ -12,6 +11,7 @@ from ..kit.panel import Figure, Row, Table
 from ..measures import Measures
 from ..route.stations import stations
 from ..rules import Intent, RuleSheet
+from ..words.json_tree import Json
 from .judge import Judgement, things_of
 
 
@@ -57,7 +57,7 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
     return out
 
 
-def recounted(entries: Sequence[Entry], report: dict[str, Any]) -> list[Entry]:
+def recounted(entries: Sequence[Entry], report: Json) -> list[Entry]:
     """The ledger with the findings counted that a report tells of and that nobody waived."""
     counts = _counts((f["station"], f["result"]) for f in report["findings"] if f["waived"] is None)
     return [msgspec.structs.replace(e, counts=counts[e.name]) for e in entries]

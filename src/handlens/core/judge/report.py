@@ -14,10 +14,11 @@ from ..measures import Measures
 from ..measures.records import is_scaled, is_uneven
 from ..packages import Package
 from ..scene import Scene
+from ..words.json_tree import Json
 from . import Judgement
 
 
-def facts(m: Measures) -> dict[str, Any]:
+def facts(m: Measures) -> Json:
     """The `facts` object of the contract."""
     unit = m.unit_metres
     bounds = None
@@ -94,7 +95,7 @@ def finite(tree: Any) -> Any:
     return [finite(v) for v in tree] if isinstance(tree, list) else tree
 
 
-def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
+def finding_json(f: Finding, *, with_indices: bool = True) -> Json:
     """One finding of the contract. Without indices the elements keep only their kind and total."""
     elements: dict[str, Any] | None = None
     if f.elements is not None:
@@ -131,7 +132,7 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> dict[str, Any]:
     }
 
 
-def source(package: Package, path: str, scene: Scene, digest: Callable[[str], str] | None = None) -> dict[str, Any]:
+def source(package: Package, path: str, scene: Scene, digest: Callable[[str], str] | None = None) -> Json:
     """The `source` object: the model file and every file it led to, in the order they were needed."""
     listed = dict.fromkeys([(path, "model"), *scene.files])
     seen: dict[str, str] = {}
@@ -148,14 +149,14 @@ def source(package: Package, path: str, scene: Scene, digest: Callable[[str], st
     }
 
 
-def with_waivers(tree: dict[str, Any], reasons: dict[str, str]) -> dict[str, Any]:
+def with_waivers(tree: Json, reasons: dict[str, str]) -> Json:
     """A report in which the findings of some ids carry the reason they were waived for, and no longer count."""
     findings = [{**f, "waived": reasons.get(f["id"])} for f in tree["findings"]]
     verdict = {k: sum(f["result"] == k and f["waived"] is None for f in findings) for k in ("stop", "caution", "note")}
     return {**tree, "findings": findings, "verdict": verdict}
 
 
-def report(where: dict[str, Any], m: Measures, judgement: Judgement, *, with_indices: bool = True) -> dict[str, Any]:
+def report(where: Json, m: Measures, judgement: Judgement, *, with_indices: bool = True) -> Json:
     """The whole `inspect --json` object but for its `seconds` block, and where it says so for the indices of elements."""
     return {
         "schema": 1,

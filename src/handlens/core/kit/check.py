@@ -14,6 +14,7 @@ from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from ..scene.model import Array
 from ..words.calls import Call
+from ..words.json_tree import Json
 
 RESULTS = ("stop", "caution", "note")
 
@@ -152,7 +153,7 @@ def origin_of(run: Callable[..., Any]) -> str:
     return OURS if root == "handlens" else rest.partition(".")[0] if root == "handlens_house" else root
 
 
-def value(amount: Any, unit: str) -> dict[str, Any]:
+def value(amount: Any, unit: str) -> Json:
     """A figure as the contract writes it."""
     if isinstance(amount, (np.integer, np.floating)):
         amount = amount.item()

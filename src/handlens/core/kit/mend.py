@@ -8,7 +8,7 @@ from typing import Any
 
 from ..limits import InputError
 from ..scene import Scene
-from ..words.calls import split_names
+from ..words.calls import Params, split_names
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,7 @@ class Mend:
     parameters: tuple[Parameter, ...]
     run: Callable[..., Outcome]
 
-    def read(self, params: dict[str, Any]) -> dict[str, Any]:
+    def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
         known = {p.name: p for p in self.parameters}
         for name in params:

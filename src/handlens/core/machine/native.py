@@ -16,9 +16,9 @@ import sys
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
 
 from ..limits import CHILD_MEMORY_BYTES, CHILD_SECONDS, InputError
+from ..words.json_tree import Json
 from .confine import confine, plain_environment
 from .parent import end_with_parent
 from .sections import Opened
@@ -28,7 +28,7 @@ _SOURCE = Path(__file__).parents[3]
 
 def in_child(
     task: str,
-    request: dict[str, Any],
+    request: Json,
     label: str,
     seconds: int = CHILD_SECONDS,
     read: Sequence[Path | str] = (),

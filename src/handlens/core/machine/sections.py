@@ -13,6 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..words.json_tree import Json
+
 Array = NDArray[Any]
 
 
@@ -41,7 +43,7 @@ class Sections:
         flat: Array = np.ascontiguousarray(values, kind)
         return {"at": self.add(flat.tobytes()), "count": flat.size}
 
-    def file(self, header: dict[str, Any]) -> bytes:
+    def file(self, header: Json) -> bytes:
         text = json.dumps(header, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-(8 + len(text)) % 8)
         return b"".join([MAGIC, struct.pack("<I", len(text)), text, *self.pieces])

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from ..geometry.rays import sequence
@@ -12,6 +10,7 @@ from ..geometry.uv_area import UvAreas
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
 from ..surface.uv_transform import placed
+from ..words.json_tree import Json
 from .records import ShownFigures
 
 #: Places at which a material's faces are looked at, spread evenly over their area in the UVs.
@@ -46,7 +45,7 @@ def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFi
     )
 
 
-def texels(uv: Array, pixels: Array, sampler: dict[str, Any], v_down: bool) -> Array:
+def texels(uv: Array, pixels: Array, sampler: Json, v_down: bool) -> Array:
     """(n, 4) uint8 nearest texels at UVs, repeated or held at the border as the sampler says (glTF 2.0 §3.8.4)."""
     high, wide = pixels.shape[:2]
     v = uv[:, 1] if v_down else 1 - uv[:, 1]

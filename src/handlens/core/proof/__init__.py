@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from ..formats.held.steps import Target
 from ..formats.table import BY_NAME
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
+from ..words.json_tree import Json
 from . import clips, frame, images, materials, morphs, optics, side_files, skins, slots, surface, tree
 from .compared import Compared
 from .rows import CAUTION, CLEAR, STOP, Place, Row
@@ -35,7 +35,7 @@ class Proof:
         """Whether nothing differs but what was said beforehand."""
         return all(r.result != STOP for r in self.rows)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> Json:
         counts = {k: sum(r.result == k for r in self.rows) for k in (STOP, CAUTION, CLEAR)}
         return {"schema": 1, "proved": self.proved, "verdict": counts, "rows": [r.to_json() for r in self.rows]}
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
-from typing import Any
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.skinning import standing
 from ..scene.transforms import world_matrices
+from ..words.json_tree import Json
 from ..words.lengths import metres
 from . import Compared, aspects
 from .compared import Part
@@ -63,7 +63,7 @@ def differences(earlier: Scene, later: Scene) -> list[Difference]:
         return [*_stated(earlier, later), *found.parts(), *found.rest()]
 
 
-def to_json(found: list[Difference]) -> list[dict[str, Any]]:
+def to_json(found: list[Difference]) -> list[Json]:
     return [asdict(d) for d in found]
 
 

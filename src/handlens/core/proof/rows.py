@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from ..scene.model import Array
+from ..words.json_tree import Json
 
 CLEAR, CAUTION, STOP = "clear", "caution", "stop"
 #: Elements of one place that a row names one by one.
@@ -28,7 +28,7 @@ class Place:
     faces: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     gone: bool = False
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> Json:
         return {
             "part": self.part,
             "sent": self.sent,
@@ -54,7 +54,7 @@ class Row:
     where: str = ""
     places: tuple[Place, ...] = ()
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> Json:
         return {
             "group": self.group,
             "what": self.what,

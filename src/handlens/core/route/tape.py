@@ -10,11 +10,11 @@ import numpy as np
 from ..kit.mend import MendRun, Outcome
 from ..limits import InputError, MendError
 from ..scene import Scene
-from ..words.calls import Call
+from ..words.calls import Call, Params
 from .stations import find_mend
 
 
-def apply_mend(scene: Scene, id: str, params: dict[str, Any]) -> Outcome:
+def apply_mend(scene: Scene, id: str, params: Params) -> Outcome:
     """Apply one mend. Raises InputError for a wrong call, MendError where it does not apply."""
     chosen = find_mend(id)
     with np.errstate(all="ignore"):  # a file may hold any number

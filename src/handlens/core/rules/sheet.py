@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import msgspec
 from msgspec import Meta
 
 from ..limits import InputError
+from ..words.json_tree import Json
 from ..words.patterns import compiled
 from .export import AXIS_WORDS, UNIT_WORDS, Axis, ExportOptions, Unit
 from .fields import Count, read_record, said
@@ -163,7 +164,7 @@ def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     return sheet
 
 
-def sheet_schema() -> dict[str, Any]:
+def sheet_schema() -> Json:
     """The JSON Schema of a sheet (draft 2020-12)."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **msgspec.json.schema(RuleSheet)}
 

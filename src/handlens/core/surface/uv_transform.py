@@ -14,9 +14,10 @@ from typing import Any
 import numpy as np
 
 from ..scene.model import Array
+from ..words.json_tree import Json
 
 
-def turned_over(transform: Mapping[str, Any], v_down: bool) -> dict[str, Any]:
+def turned_over(transform: Mapping[str, Any], v_down: bool) -> Json:
     """The same transform of an image where v is 1 - v, before and after; turning over twice gives the first again.
 
     v_down: whether v runs downwards where the transform is from. With uv' = L uv + t, D = diag(1, -1) and d = (0, 1) turning over

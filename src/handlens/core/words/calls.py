@@ -6,12 +6,15 @@ from typing import Any, NamedTuple
 
 from ..limits import InputError
 
+#: Parameters of a mend by their names; which there are, and of what kind, the mend says.
+Params = dict[str, Any]
+
 
 class Call(NamedTuple):
     """One mend with its parameters."""
 
     mend: str
-    params: dict[str, Any]
+    params: Params
 
 
 def parse_call(text: str) -> Call:
@@ -27,7 +30,7 @@ def parse_call(text: str) -> Call:
     return Call(name.strip(), params)
 
 
-def call_text(id: str, params: dict[str, Any]) -> str:
+def call_text(id: str, params: Params) -> str:
     """A call as `parse_call` reads it."""
     listed = lambda v: ";".join(str(x).replace("\\", "\\\\").replace(";", "\\;") for x in v)
     text = lambda v: listed(v) if isinstance(v, list | tuple) else str(v).lower() if isinstance(v, bool) else str(v)

@@ -8,10 +8,11 @@ from __future__ import annotations
 from math import radians
 from typing import Any
 
+from ...words.json_tree import Json
 from ..shared.xml import Element, Numbers
 
 
-def camera_of(element: Element, numbers: Numbers) -> dict[str, Any]:
+def camera_of(element: Element, numbers: Numbers) -> Json:
     """What a camera states."""
     optics = element.find("optics/technique_common")
     kind = optics[0].tag if optics is not None and len(optics) else "perspective"
@@ -28,7 +29,7 @@ def camera_of(element: Element, numbers: Numbers) -> dict[str, Any]:
     return {"type": "perspective", "perspective": {"yfov": radians(angle), "znear": 0.01, **range_, **aspect}}
 
 
-def light_of(element: Element, numbers: Numbers) -> dict[str, Any]:
+def light_of(element: Element, numbers: Numbers) -> Json:
     """What a light states; an ambient one keeps its kind, which not every format can hold."""
     common = element.find("technique_common")
     kind = common[0].tag if common is not None and len(common) else "point"

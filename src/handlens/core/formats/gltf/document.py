@@ -20,6 +20,7 @@ from ... import limits
 from ...limits import InputError
 from ...packages import Package
 from ...scene.model import Array
+from ...words.json_tree import Json
 from .packed import DRACO, MESHOPT, Unpacked, unpack
 
 #: §3.6.2.2: component types.
@@ -137,7 +138,7 @@ class Document:
 
     # --- typed views on the JSON -------------------------------------------------------------
 
-    def array(self, key: str) -> list[dict[str, Any]]:
+    def array(self, key: str) -> list[Json]:
         """A top-level array of objects; absent means empty. Looked through once: it is asked for again for each of its items."""
         if key not in self._arrays:
             value = self.json.get(key, [])
@@ -158,7 +159,7 @@ class Document:
             raise self.fail(where, f"has no usable {key} ({value!r})")
         return value
 
-    def item(self, key: str, index: int, where: str) -> dict[str, Any]:
+    def item(self, key: str, index: int, where: str) -> Json:
         items = self.array(key)
         if not 0 <= index < len(items):
             raise self.fail(where, f"refers to {key}[{index}], but there are {len(items)}")

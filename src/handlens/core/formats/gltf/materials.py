@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from ...scene import Material, Problem, TextureInput
+from ...words.json_tree import Json
 from .document import Document
 
 ROLES = {
@@ -30,7 +31,7 @@ UNDEFINED = "undefined"
 WHITE, BLACK = (1.0, 1.0, 1.0, 1.0), (0.0, 0.0, 0.0)
 
 
-def read_material(doc: Document, number: int, entry: dict[str, Any], image_count: int, problems: list[Problem]) -> Material:
+def read_material(doc: Document, number: int, entry: Json, image_count: int, problems: list[Problem]) -> Material:
     """One entry of `materials`. Raises InputError where a factor is not as many numbers as it should be."""
     where = f"materials[{number}]"
     pbr = entry.get("pbrMetallicRoughness")
@@ -65,7 +66,7 @@ def read_material(doc: Document, number: int, entry: dict[str, Any], image_count
     )
 
 
-def material_entry(m: Material, texture: Callable[[TextureInput], int]) -> dict[str, Any]:
+def material_entry(m: Material, texture: Callable[[TextureInput], int]) -> Json:
     """The JSON of a material, what no field is for laid beside what the fields say. texture: number of the texture of an input."""
     entry: dict[str, Any] = copy.deepcopy(_unknown(m.source, True))
     if m.name:
@@ -117,7 +118,7 @@ def _gloss(entry: Mapping[str, Any]) -> dict[str, Any] | None:
 def _unknown(entry: Mapping[str, Any], has_base: bool) -> dict[str, Any]:
     """What of a material no field is for: unknown keys and extensions, without the inputs in them."""
 
-    def rest(tree: Mapping[str, Any], path: tuple[str, ...]) -> dict[str, Any]:
+    def rest(tree: Mapping[str, Any], path: tuple[str, ...]) -> Json:
         out: dict[str, Any] = {}
         for key, value in tree.items():
             known = (not path and key in _CORE) or (path == ("pbrMetallicRoughness",) and key in _PBR)

@@ -11,6 +11,7 @@ import numpy as np
 
 from ...limits import MAX_FILE_BYTES, InputError
 from ...machine.sections import Sections
+from ...words.json_tree import Json
 
 #: Debian's name of the library with its version, else whatever the system calls it.
 _MESHOPT = "libmeshoptimizer.so.2d"
@@ -21,7 +22,7 @@ _FILTERS = {
 }
 
 
-def unpack(request: dict[str, Any]) -> bytes:
+def unpack(request: Json) -> bytes:
     """A container with what each item unpacks to. request: file with all packed pieces, items that say where and how."""
     data = Path(request["file"]).read_bytes()
     out = Sections()

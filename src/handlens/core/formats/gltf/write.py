@@ -18,6 +18,7 @@ from ...geometry.split import split_vertices
 from ...scene import Camera, Clip, Layer, Light, Material, Mesh, Node, Scene, TextureInput
 from ...scene.model import Array
 from ...surface.pictures import BY_EXTENSION, media_type
+from ...words.json_tree import Json
 from ..held.pictures import lies_inside
 from ..held.steps import Target
 from .materials import UNDEFINED, material_entry
@@ -82,7 +83,7 @@ class _Writer:
 
     # --- meshes ------------------------------------------------------------------------------
 
-    def mesh(self, mesh: Mesh) -> dict[str, Any]:
+    def mesh(self, mesh: Mesh) -> Json:
         primitives = []
         if mesh.face_count:
             for slot, corners, layers in _runs(mesh):
@@ -206,7 +207,7 @@ class _Writer:
             self.textures.append(entry)
         return self.texture_numbers[key]
 
-    def material(self, m: Material) -> dict[str, Any]:
+    def material(self, m: Material) -> Json:
         entry = material_entry(m, self.texture)
         if not m.defined:
             entry["extras"] = {**entry.get("extras", {}), UNDEFINED: True}
@@ -214,7 +215,7 @@ class _Writer:
 
     # --- tree, skins, clips ------------------------------------------------------------------
 
-    def node(self, n: Node) -> dict[str, Any]:
+    def node(self, n: Node) -> Json:
         entry: dict[str, Any] = copy.deepcopy({k: v for k, v in n.extras.items() if k in ("extras", "extensions")})
         if n.name:
             entry["name"] = n.name
@@ -242,7 +243,7 @@ class _Writer:
             del entry["extensions"]
         return entry
 
-    def skin(self, s: Any) -> dict[str, Any]:
+    def skin(self, s: Any) -> Json:
         entry: dict[str, Any] = {"joints": list(s.joints)}
         if s.inverse_bind is not None and len(s.inverse_bind):
             entry["inverseBindMatrices"] = self.accessor(s.inverse_bind.transpose(0, 2, 1).reshape(-1, 16).astype(np.float32))
@@ -252,7 +253,7 @@ class _Writer:
             entry["skeleton"] = s.skeleton
         return entry
 
-    def clip(self, clip: Clip) -> dict[str, Any]:
+    def clip(self, clip: Clip) -> Json:
         samplers, channels = [], []
         for c in clip.channels:
             values = c.values.reshape(-1) if c.path == "weights" else c.values
@@ -329,7 +330,7 @@ class _Writer:
         return {f"{self.stem}.gltf": text, **({f"{self.stem}.bin": body} if body else {}), **self.side}
 
 
-def container(tree: dict[str, Any], body: bytes) -> bytes:
+def container(tree: Json, body: bytes) -> bytes:
     """A .glb: 12-byte header, JSON chunk padded with blanks, BIN chunk padded with zeros (§4.4)."""
     text = json.dumps(tree, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
     text += b" " * (-len(text) % 4)

@@ -16,6 +16,7 @@ from ...scene.placed import placed_only, unplaced
 from ...scene.through import through
 from ...scene.transforms import walk, world_matrices
 from ...surface.names import in_a_statement
+from ...words.json_tree import Json
 from .steps import Said, Step, Target
 
 _GROUP = "Parts"
@@ -89,7 +90,7 @@ _OF_THE_FILE = ("asset", "extensionsUsed", "extensionsRequired", "groups")
 _FIELDS = ("KHR_lights_punctual", "KHR_node_visibility")
 
 
-def own_extras(extras: Mapping[str, Any]) -> dict[str, Any]:
+def own_extras(extras: Mapping[str, Any]) -> Json:
     """What of a thing's extras is its own: neither about the file nor what a field of the scene is for."""
     out: dict[str, Any] = {}
     for key, value in extras.items():

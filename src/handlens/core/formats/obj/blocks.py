@@ -161,7 +161,7 @@ def _tokens(raw: Array, at: int, stop: int) -> tuple[int, int]:
 
 
 @compiled(types.UniTuple(_I, 3)(TEXT, _I, _I, types.Array(_F, 2, "C"), types.Array(_I, 2, "C")))
-def _numbers(raw: Array, at: int, stop: int, out: Array, late: Array) -> tuple[int, int, int]:
+def _numbers(raw: Array, at: int, stop: int, out: Array, late: Array) -> tuple[int, int, int]:  # noqa: C901  (one loop, compiled whole)
     """Fill rows of `out` until a line is odd. late: cell and place of numbers that one rounding does not do.
 
     Returns rows filled, place reached, entries of `late`.

@@ -13,6 +13,7 @@ from pxr import Usd, UsdGeom, UsdLux, UsdShade, UsdSkel
 
 from ...limits import InputError, plural
 from ...scene.model import Array
+from ...words.json_tree import Json
 from .growth import MOST, grown
 from .layers import Layers
 from .looks import camera, light
@@ -27,7 +28,7 @@ _SOLIDS = ("Cube", "Sphere", "Cylinder", "Cone", "Capsule", "Plane", "Cylinder_1
 _OTHER = ("NurbsPatch", "NurbsCurves", "HermiteCurves", "TetMesh", "Volume")
 
 
-def read_stage(request: dict[str, Any]) -> bytes:
+def read_stage(request: Json) -> bytes:
     """The container of a stage. request: file, the path of the root layer; root, the folder that all of it lies in; packages, the
     first layer of each unpacked package by the package's path; label, how it is called in messages."""
     damaged = InputError(f"{request['label']} is damaged, or no USD file; export it again.")
@@ -183,7 +184,7 @@ class _Reader:
             return None
         return number
 
-    def content(self, prim: Usd.Prim, kind: str, entry: dict[str, Any], number: int) -> None:
+    def content(self, prim: Usd.Prim, kind: str, entry: Json, number: int) -> None:
         if kind == "Mesh":
             self.hang(entry, self.shared(prim, lambda: self.shapes.mesh(prim)))
             binding = UsdSkel.BindingAPI(prim)
@@ -208,7 +209,7 @@ class _Reader:
         elif kind in _OTHER:
             self.gathered.count(f"{kind} shapes were counted but not turned into faces.")
 
-    def hang(self, entry: dict[str, Any], mesh: int) -> None:
+    def hang(self, entry: Json, mesh: int) -> None:
         """The mesh of a node, which may come in pieces."""
         if "mesh" in entry:
             entry["pieces"] = [*entry.get("pieces", []), mesh]

@@ -7,10 +7,11 @@ from typing import Any
 import numpy as np
 from pxr import Gf, Usd, UsdGeom, UsdLux
 
+from ...words.json_tree import Json
 from .values import called
 
 
-def camera(camera: UsdGeom.Camera) -> dict[str, Any]:
+def camera(camera: UsdGeom.Camera) -> Json:
     """In glTF's keys. Apertures and focal length are in tenths of a unit (UsdGeom, Camera)."""
     seen = camera.GetCamera(Usd.TimeCode.Default())
     near, far = seen.clippingRange.min, seen.clippingRange.max
@@ -35,7 +36,7 @@ def camera(camera: UsdGeom.Camera) -> dict[str, Any]:
     }
 
 
-def light(prim: Usd.Prim, kind: str) -> dict[str, Any]:
+def light(prim: Usd.Prim, kind: str) -> Json:
     """In glTF's keys where the kinds agree, else under its own name."""
     known = {"DistantLight": "directional", "SphereLight": "point", "DomeLight": "ambient"}
     api = UsdLux.LightAPI(prim)

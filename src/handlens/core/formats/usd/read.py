@@ -21,6 +21,7 @@ from ...scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh,
 from ...scene.matrices import Polar, decompose
 from ...scene.model import Array, Morph, Weights, frozen
 from ...surface.pictures import media_type, referenced
+from ...words.json_tree import Json
 from .tags import UNPACKED
 
 _LAYERS = (".usda", ".usdc", ".usd", ".usdz")
@@ -100,7 +101,7 @@ class _Scene:
         self.problems = [Problem(str(p["kind"]), str(p["text"])) for p in self.header["problems"]]
         self.files: list[tuple[str, str]] = []
 
-    def array(self, section: dict[str, Any]) -> Array:
+    def array(self, section: Json) -> Array:
         return np.frombuffer(self.answer.data, section["kind"], section["count"], self.answer.base + section["at"])
 
     def scene(self) -> Scene:
@@ -139,7 +140,7 @@ class _Scene:
 
     # --- tree ---------------------------------------------------------------------------------
 
-    def node(self, number: int, e: dict[str, Any], kinds: dict[str, int], driven: bool, meshes: list[Mesh]) -> Node:
+    def node(self, number: int, e: Json, kinds: dict[str, int], driven: bool, meshes: list[Mesh]) -> Node:
         matrix = np.array(e["matrix"], np.float64).reshape(4, 4)
         held: dict[str, Any] = {k: e.get(k) for k in kinds if e.get(k) is not None and e[k] < kinds[k]}
         extras = {"purpose": e["purpose"]} if e["purpose"] not in ("", "default") else {}
@@ -154,7 +155,7 @@ class _Scene:
             return Node(f"node:{number}", str(e["name"]), t, r, s, **held)  # type: ignore[arg-type]
         return Node(f"node:{number}", str(e["name"]), matrix=frozen(matrix), **held)
 
-    def channel(self, e: dict[str, Any]) -> list[Channel]:
+    def channel(self, e: Json) -> list[Channel]:
         times = frozen(self.array(e["times"]).astype(np.float32))
         if "path" in e:
             width = 4 if e["path"] == "rotation" else 3
@@ -167,17 +168,17 @@ class _Scene:
                 turns[k] *= -1
         return [Channel(e["node"], p, times, frozen(v)) for p, v in parts.items() if np.ptp(v, axis=0).max() > 0]
 
-    def skin(self, number: int, s: dict[str, Any]) -> Skin:
+    def skin(self, number: int, s: Json) -> Skin:
         inverse = np.array(s["inverse"], np.float64).reshape(-1, 4, 4)
         return Skin(f"skin:{number}", s["name"] or None, tuple(s["joints"]), frozen(inverse), s["root"])
 
     # --- meshes -------------------------------------------------------------------------------
 
-    def uv_names(self, m: dict[str, Any]) -> list[str]:
+    def uv_names(self, m: Json) -> list[str]:
         """Names of UV sets in their order: `st` first, as UsdPreviewSurface's own reader calls it by default."""
         return sorted((x["name"] for x in m.get("layers", []) if x["role"] == "uv"), key=lambda n: (n not in ("st", "st0"), n))
 
-    def mesh(self, number: int, m: dict[str, Any]) -> Mesh:
+    def mesh(self, number: int, m: Json) -> Mesh:
         points = self.array(m["points"]).reshape(-1, 3)
         more: dict[str, Any] = {}
         if "lines" in m:
@@ -188,7 +189,7 @@ class _Scene:
             more |= self.faces(m, len(points))
         return Mesh(f"mesh:{number}", str(m["name"]), frozen(points), **more)
 
-    def faces(self, m: dict[str, Any], total: int) -> dict[str, Any]:
+    def faces(self, m: Json, total: int) -> Json:
         counts, corners, slots = self.array(m["counts"]), self.array(m["corners"]), self.array(m["slots"])
         if (counts < 0).any() or counts.sum() != len(corners):
             raise InputError(
@@ -244,7 +245,7 @@ class _Scene:
             "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in m["morphs"]),
         }
 
-    def weights(self, m: dict[str, Any], total: int) -> Weights | None:
+    def weights(self, m: Json, total: int) -> Weights | None:
         w = m.get("weights")
         if w is None:
             return None
@@ -292,7 +293,7 @@ class _Scene:
                 return candidate
         return None
 
-    def material(self, number: int, m: dict[str, Any], sets: list[list[str]], doubled: bool) -> Material:
+    def material(self, number: int, m: Json, sets: list[list[str]], doubled: bool) -> Material:
         """UsdPreviewSurface specification: defaults of its inputs, and opacity with its threshold."""
         if not m["known"]:
             return Material(f"material:{number}", m["name"], defined=True, double_sided=doubled)
@@ -322,7 +323,7 @@ class _Scene:
             source={"values": rest} if (rest := {k: v for k, v in values.items() if k not in _VALUES}) else {},
         )
 
-    def input(self, e: dict[str, Any], sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
+    def input(self, e: Json, sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
         """An input, and what its image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
         numbered = re.fullmatch(r"st(\d{1,2})", e["set"])
         uv = next((names.index(e["set"]) for names in sets if e["set"] in names), int(numbered[1]) if numbered else 0)
@@ -332,7 +333,8 @@ class _Scene:
             # UsdTransform2d turns in degrees.
             t = e["transform"]
             transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
-        role = _ROLES.get(e["name"], e["name"])
+        name: str = e["name"]
+        role = _ROLES.get(name, name)
         tint, strength = _scale(e), None
         options = {k: e[k] for k in ("space", "scale", "bias") if e.get(k)}
         if role in _FACTORS:

@@ -8,6 +8,7 @@ import numpy as np
 from pxr import Usd, UsdSkel
 
 from ...scene.model import Array
+from ...words.json_tree import Json
 from .tags import NODES
 from .values import MOST_SAMPLES, Gathered, called, column, ints, rows
 
@@ -124,7 +125,7 @@ class Rigs:
         self.nodes[number]["skin"] = self.skins.index(entry)
 
 
-def weights(gathered: Gathered, prim: Usd.Prim, points: int) -> dict[str, Any]:
+def weights(gathered: Gathered, prim: Usd.Prim, points: int) -> Json:
     binding = UsdSkel.BindingAPI(prim)
     indices, weights = binding.GetJointIndicesPrimvar(), binding.GetJointWeightsPrimvar()
     if not indices or not indices.HasAuthoredValue() or not weights or not weights.HasAuthoredValue():
@@ -139,7 +140,7 @@ def weights(gathered: Gathered, prim: Usd.Prim, points: int) -> dict[str, Any]:
     return {"weights": {"wide": wide, "joints": gathered.array(j, "<i8"), "weights": gathered.array(w, "<f8")}}
 
 
-def morphs(gathered: Gathered, prim: Usd.Prim, points: int) -> list[dict[str, Any]]:
+def morphs(gathered: Gathered, prim: Usd.Prim, points: int) -> list[Json]:
     binding = UsdSkel.BindingAPI(prim)
     out = []
     names = binding.GetBlendShapesAttr().Get() or []

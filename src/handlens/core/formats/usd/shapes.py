@@ -8,6 +8,7 @@ import numpy as np
 from pxr import Usd, UsdGeom, UsdShade
 
 from ...scene.model import Array
+from ...words.json_tree import Json
 from .materials import Materials
 from .rig import morphs, weights
 from .values import Gathered, ints, mesh_name, rows
@@ -21,7 +22,7 @@ class Shapes:
     def __init__(self, gathered: Gathered, materials: Materials) -> None:
         self.gathered, self.materials = gathered, materials
 
-    def mesh(self, prim: Usd.Prim) -> dict[str, Any]:
+    def mesh(self, prim: Usd.Prim) -> Json:
         mesh = UsdGeom.Mesh(prim)
         points = rows(mesh.GetPointsAttr(), 3)
         counts, corners = ints(mesh.GetFaceVertexCountsAttr()), ints(mesh.GetFaceVertexIndicesAttr())
@@ -139,7 +140,7 @@ class Shapes:
         used = np.unique(slots)
         return [bound[k] for k in used], np.searchsorted(used, slots)
 
-    def curves(self, prim: Usd.Prim) -> dict[str, Any]:
+    def curves(self, prim: Usd.Prim) -> Json:
         curves = UsdGeom.BasisCurves(prim)
         points, counts = rows(curves.GetPointsAttr(), 3), ints(curves.GetCurveVertexCountsAttr())
         lines = np.zeros((0, 2), np.int64)
@@ -157,7 +158,7 @@ class Shapes:
             "materials": [],
         }
 
-    def points(self, prim: Usd.Prim) -> dict[str, Any]:
+    def points(self, prim: Usd.Prim) -> Json:
         points = rows(UsdGeom.Points(prim).GetPointsAttr(), 3)
         return {
             "name": prim.GetName(),

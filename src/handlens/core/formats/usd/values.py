@@ -8,6 +8,7 @@ import numpy as np
 
 from ...machine.sections import Sections
 from ...scene.model import Array
+from ...words.json_tree import Json
 from .tags import MESH_NAME, UNNAMED
 
 MOST_SAMPLES = 20_000
@@ -27,7 +28,7 @@ class Gathered:
     def count(self, words: str, n: int = 1) -> None:
         self.counted[words] = self.counted.get(words, 0) + n
 
-    def array(self, values: Any, kind: str) -> dict[str, Any]:
+    def array(self, values: Any, kind: str) -> Json:
         flat = np.ascontiguousarray(values, kind)
         return {"at": self.out.add(flat.tobytes()), "count": int(flat.size), "kind": kind}
 
