@@ -1,9 +1,12 @@
 """The house as it says it is: the page on its rooms is drawn from the code, and each room keeps to what it says of itself."""
 
 import ast
+import json
 
 import list_rooms
+import msgspec
 
+from handlens.core.judge.catalogue import lenses
 from handlens.core.route.stations import stations
 
 MODULES = sorted(list_rooms.CORE.rglob("*.py"))
@@ -51,3 +54,9 @@ def test_public_functions_say_what_plain_data_they_take():
                 hints = [ast.unparse(f.args), ast.unparse(f.returns) if f.returns else ""]
                 bare += [(path.name, f.name) for hint in hints if "dict[str, Any]" in hint]
     assert bare == []
+
+
+def test_the_rack_of_lenses_is_the_stations_own():
+    kept = json.loads((list_rooms.ROOT / "frontend/src/stations/lenses.json").read_text())
+    assert kept == msgspec.to_builtins(lenses()), "run tools/api-types"
+    assert len({x["look"] for x in kept}) == len(kept) == 12

@@ -20,6 +20,15 @@ class StationEntry(msgspec.Struct, frozen=True):
     name: str
 
 
+class LensEntry(msgspec.Struct, frozen=True):
+    """One way of looking at the model, and whose it is."""
+
+    look: str
+    name: str
+    legend: str
+    station: str
+
+
 class CheckEntry(msgspec.Struct, frozen=True):
     """One check. origin: who brings it. results: what it gives at most, by the slug of each shipped sheet."""
 
@@ -71,6 +80,12 @@ class FormatEntry(msgspec.Struct, frozen=True):
 def route() -> list[StationEntry]:
     """Every station, in order."""
     return [StationEntry(number, s.slug, s.name) for number, s in enumerate(stations(), 1)]
+
+
+def lenses() -> list[LensEntry]:
+    """Every lens, in the order of the rack."""
+    found = sorted(((lens.place, lens, s.slug) for s in stations() for lens in s.lenses), key=lambda x: x[0])
+    return [LensEntry(lens.look, lens.name, lens.legend, slug) for _, lens, slug in found]
 
 
 def checks() -> list[CheckEntry]:

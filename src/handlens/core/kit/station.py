@@ -18,11 +18,23 @@ T = TypeVar("T", Check, Mend)
 
 
 @dataclass(frozen=True)
+class Lens:
+    """A way of looking at the model that a station brings. look: what the stage draws, by its name there. legend: how it reads, also
+    without colour. place: where it stands in the rack.
+    """
+
+    look: str
+    name: str
+    legend: str
+    place: int
+
+
+@dataclass(frozen=True)
 class Station:
     """One stop on the route. slug: the part of its checks' and mends' ids before the dot; place: where on the route it stands.
 
     own: measures that it takes for itself. panel: what the ledger shows; a station without one says `blank` instead. of_things: only parts that the intent counts as of the
-    thing are looked at. concerns: whether a model has anything to be looked at here; None where each has.
+    thing are looked at. concerns: whether a model has anything to be looked at here; None where each has. lenses: ways of looking that it brings.
     """
 
     slug: str
@@ -34,6 +46,7 @@ class Station:
     blank: str = "not inspected yet"
     of_things: bool = False
     concerns: Callable[[Measures], bool] | None = None
+    lenses: tuple[Lens, ...] = ()
 
     @property
     def name(self) -> str:

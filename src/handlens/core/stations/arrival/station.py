@@ -1,9 +1,15 @@
 from __future__ import annotations
 
-from ...kit.station import Station, checks_in, mends_in
+from ...kit.station import Lens, Station, checks_in, mends_in
 from . import checks, checks_names, checks_side_files, mends, mends_side_files
 from .panel import panel
 
+LENSES = (Lens("names", "Names", "The largest parts carry their names.", 110),)
 STATION = Station(
-    "arrival", 10, checks=checks_in(checks, checks_names, checks_side_files), mends=mends_in(mends, mends_side_files), panel=panel
+    "arrival",
+    10,
+    checks=checks_in(checks, checks_names, checks_side_files),
+    mends=mends_in(mends, mends_side_files),
+    panel=panel,
+    lenses=LENSES,
 )

@@ -1,5 +1,13 @@
 from __future__ import annotations
 
-from ...kit.station import Station
+from ...kit.station import Lens, Station
 
-STATION = Station("handoff", 130, blank="not exported yet", concerns=lambda m: False)
+LENSES = (
+    Lens(
+        "received",
+        "As received",
+        "Back faces are not drawn, lines are absent; a lost picture shows as a paper tile with its name.",
+        10,
+    ),
+)
+STATION = Station("handoff", 130, blank="not exported yet", concerns=lambda m: False, lenses=LENSES)

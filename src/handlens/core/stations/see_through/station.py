@@ -1,7 +1,15 @@
 from __future__ import annotations
 
-from ...kit.station import Station, checks_in, mends_in
+from ...kit.station import Lens, Station, checks_in, mends_in
 from . import checks, mends
 from .panel import panel
 
-STATION = Station("see-through", 90, checks=checks_in(checks), mends=mends_in(mends), panel=panel)
+LENSES = (
+    Lens(
+        "alpha",
+        "See-through",
+        "Plain: opaque. Dots: cut-out. Strokes: blended. Cross-hatch: see-through pixels that an opaque material hides.",
+        80,
+    ),
+)
+STATION = Station("see-through", 90, checks=checks_in(checks), mends=mends_in(mends), panel=panel, lenses=LENSES)

@@ -1,7 +1,8 @@
 from __future__ import annotations
 
-from ...kit.station import Station, checks_in, mends_in
+from ...kit.station import Lens, Station, checks_in, mends_in
 from . import checks, mends, mends_tangles
 from .panel import panel
 
-STATION = Station("surface", 60, checks=checks_in(checks), mends=mends_in(mends, mends_tangles), panel=panel)
+LENSES = (Lens("wire", "Edges", "The edges of the polygons as they are stored.", 30),)
+STATION = Station("surface", 60, checks=checks_in(checks), mends=mends_in(mends, mends_tangles), panel=panel, lenses=LENSES)
