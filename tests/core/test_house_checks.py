@@ -16,9 +16,9 @@ from handlens.core.judge.kept import judged
 from handlens.core.judge.trials import with_trials
 from handlens.core.limits import InputError
 from handlens.core.measures import Measures
-from handlens.core.route.house import FOLDERS, GROUP
+from handlens.core.route.house import FOLDERS, GROUP, fingerprint
 from handlens.core.route.measuring import measure
-from handlens.core.route.stations import all_checks, forget, stations
+from handlens.core.route.stations import all_checks, forget, route_key, stations
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.scene import Node
@@ -26,6 +26,8 @@ from scenes import cube, ledger, scene
 
 HOUSE = Path(__file__).parent / "house"
 SHEET = load_sheet(None)
+#: A station that brings nothing, by its slug.
+STATION = "from handlens.core.kit.station import Station\nSTATION = Station({0!r}, 5)\n"
 
 
 @pytest.fixture
@@ -99,7 +101,14 @@ def test_the_command_line_lists_where_they_come_from_and_judges_by_them(house, t
     [
         ("broken.py", "this is no Python", "cannot be loaded: SyntaxError"),
         ("twice.py", (HOUSE / "names.py").read_text().replace("arrival.quay", "arrival.remarks"), "is there twice"),
+        (
+            "twice.py",
+            (HOUSE / "names.py").read_text().replace("arrival.quay", "gulls.loud"),
+            "no station gulls to add gulls.loud to",
+        ),
         ("gulls/station.py", "STATION = 3", "must hold a Station"),
+        ("gulls/station.py", STATION.format("arrival"), "there is a station arrival already"),
+        ("gulls/station.py", STATION.format("Sea gulls"), "must be small letters"),
         ("gulls/station.py", (HOUSE / "lanterns/station.py").read_text().replace('"lanterns"', '"gulls"'), "does not begin with"),
     ],
 )
@@ -135,3 +144,15 @@ def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeyp
     monkeypatch.setattr("handlens.core.judge.apart._SECONDS", 3)
     with pytest.raises(InputError, match="more than 3 seconds"):
         judged_apart({}, m.to_bytes(), SHEET, Intent())
+
+
+def test_what_was_judged_by_another_house_is_not_taken_for_what_is_judged_now(house, tmp_path):
+    ours = fingerprint(), route_key()
+    assert ours[0] == ""
+    shutil.copytree(HOUSE, tmp_path / "house")
+    house(tmp_path / "house")
+    with_house = fingerprint(), route_key()
+    (tmp_path / "house/lanterns/checks.py").write_text((HOUSE / "lanterns/checks.py").read_text() + "#: Another word.\n")
+    house(tmp_path / "house")
+    changed = fingerprint(), route_key()
+    assert len({ours[0], with_house[0], changed[0]}) == len({ours[1], with_house[1], changed[1]}) == 3

@@ -1,7 +1,9 @@
 """What stands in the ledger, station by station, on scenes whose figures can be worked out by hand."""
 
+import json
 from dataclasses import replace
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -211,3 +213,17 @@ def test_further_uv_sets_have_rows_of_their_own():
     inputs = (*paint.inputs, TextureInput("occlusion", ("occlusionTexture",), 0, uv_set=1))
     told = opened(made.with_(meshes=(replace(m, uvs=(*m.uvs, second)),), materials=(replace(paint, inputs=inputs),)))["Textures"]
     assert [r["set"] for r in rows(told, 1)] == ["1", "2"]
+
+
+def test_what_is_kept_of_a_ledger_is_json_whatever_its_figures_are(monkeypatch):
+    """A sweep over next to nothing is past all numbers: the meter is full, and no row brings its weight along."""
+    made = scene(cube(), nodes=(Node("n", "crate", mesh=0),))
+    m = collect(made)
+    m = msgspec.structs.replace(m, parts=[msgspec.structs.replace(p, sweep=1e300, needed=1e-300) for p in m.parts])
+    told = ledger(m, load_sheet(None), Intent(), judge(m, load_sheet(None), Intent()))
+    pivots = next(e for e in told if e["slug"] == "pivots")
+    assert pivots["meter"] == 1e9
+    assert [r["weight"] for e in told for t in e["tables"] for r in t["rows"]] == [0.0] * sum(
+        t["total"] for e in told for t in e["tables"]
+    )
+    json.dumps(told, allow_nan=False)

@@ -1,6 +1,7 @@
 """The content store, migrations, and the cluster's care for what is not its own."""
 
 import hashlib
+import json
 import os
 import threading
 
@@ -10,7 +11,7 @@ from sqlalchemy import func, select
 from handlens.core.limits import InputError
 from handlens.launch.cluster import Cluster, ClusterError
 from handlens.store import contents, migrate
-from handlens.store.database import session
+from handlens.store.database import json_text, session
 from handlens.store.models import Chunk, Content, Model, Revision, RevisionFile, TapeState
 from handlens.store.shelf import change_tape, delete_model, slips_of, tape_key
 
@@ -31,6 +32,11 @@ def test_contents_are_stored_once_and_in_chunks():
         sizes = s.scalars(select(func.length(Chunk.data)).where(Chunk.content_id == one.id).order_by(Chunk.number)).all()
         assert sizes == [contents.CHUNK, contents.CHUNK, 77]
         assert contents.read(s, one.id) == data
+
+
+def test_json_keeps_every_letter_but_one_that_the_database_cannot():
+    said = {"odd\0name": ["a\\\\u0000b", "\\u0000", "\\\0", 'é\n"', 1.5, None]}
+    assert json.loads(json_text(said)) == {"odd\ufffdname": ["a\\\\u0000b", "\\u0000", "\\\ufffd", 'é\n"', 1.5, None]}
 
 
 def test_an_empty_content():

@@ -10,6 +10,7 @@ from conftest import drop, settled, wait_for
 from formats.test_features import _painted, _png
 from handlens.core import formats
 from handlens.core.formats.table import WRITERS
+from handlens.core.scene import Node
 from pictures import png
 from scenes import cube, rigged, scene
 
@@ -118,3 +119,14 @@ def test_a_lost_image_is_found_in_an_earlier_upload(client):
     assert reading["tape"][0]["run"]["applied"]
     assert not any(f["check"] == "textures.missing" for f in reading["reading"]["findings"])
     assert "web_rope_paint.png" in {f["path"] for f in exported(client, entry, "obj")["files"]}
+
+
+def test_names_that_no_text_of_the_database_may_hold_are_read_all_the_same(client):
+    """A NUL, which JSON can name and PostgreSQL's cannot keep; half of a surrogate pair is refused as no JSON."""
+    made = formats.write(scene(cube(), nodes=(Node("n", "XXXX", mesh=0),)), "gltf", "web_odd_names")
+    main = next(iter(made))
+    made[main] = made[main].replace(b'"XXXX"', rb'"odd\u0000sail"')
+    drop(client, made)
+    entry = settled(client, "Web odd names")
+    assert entry["state"] == "done", entry["error"]
+    assert client.get(f"/api/revisions/{entry['revision']}/bench").json["reading"]["stations"]

@@ -22,7 +22,6 @@ export type Counts = S['Counts'];
 export type Recipe = S['Recipe'];
 export type Trial = S['Trial'];
 export type Comparison = S['Comparison'];
-export type Result = 'stop' | 'caution' | 'note';
 
 export async function sentence(answer: Response): Promise<Error> {
   try {

@@ -211,7 +211,7 @@ _WORTH, _MOST_BYTES = 0.5, 512 * 1024**2
 
 def _keep_scene(made: _Mended, out: Path) -> None:
     """Keep the mended scene where another job should not have to play the tape again."""
-    if made.came is None or made.played < _WORTH:
+    if made.came is None or made.played < _WORTH or any(n.origin != "package" for n in made.scene.beside):
         return
     data = stored(made.scene, made.came)
     if data is not None and len(data) <= _MOST_BYTES:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from ..core.judge.report import with_waivers
 from ..core.measures.records import VERSION
+from ..core.route.stations import route_key
 from ..core.rules import shipped
 from . import shelf
 from .models import Card, Export, Inspection, Model, Revision, TapeState
@@ -24,7 +25,7 @@ PAGE = 60
 @cache
 def card_version() -> str:
     """Digest of what a card depends on beside its model: the records and the sheets of this version."""
-    return hashlib.sha256(msgspec.json.encode([VERSION, shipped()])).hexdigest()
+    return hashlib.sha256(msgspec.json.encode([VERSION, route_key(), shipped()])).hexdigest()
 
 
 def renew(s: Session, model: Model) -> None:

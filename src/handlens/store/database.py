@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import os
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
+from typing import Any
 
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
 #: The queue's tables live in a schema of their own, so that one statement takes them away again.
 SEARCH_PATH = "public,queue"
+#: An escaped NUL in JSON, and the whole backslashes before it, which are letters.
+_NUL = re.compile(r"(?<!\\)((?:\\\\)*)\\u0000")
 
 
 def database_url() -> str:
@@ -22,11 +27,17 @@ def database_url() -> str:
     return url
 
 
+def json_text(value: Any) -> str:
+    """Plain data as the database's JSON holds it: a NUL, which it has no place for, as the sign for a letter that is none."""
+    return _NUL.sub(r"\1\\ufffd", json.dumps(value, allow_nan=False))
+
+
 @cache
 def engine(url: str | None = None) -> Engine:
     return create_engine(
         (url or database_url()).replace("postgresql://", "postgresql+psycopg://", 1),
         connect_args={"options": f"-c search_path={SEARCH_PATH}"},
+        json_serializer=json_text,
         pool_pre_ping=True,
         pool_size=10,
         max_overflow=30,

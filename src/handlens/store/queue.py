@@ -57,6 +57,7 @@ def abandoned(s: Session, seconds: float = 5.0) -> list[Job]:
 
 def settle(s: Session, job: Job, state: str, error: str | None = None) -> None:
     """Bring a job to its end, with what it was about."""
+    error = None if error is None else error.replace("\0", "\ufffd")
     job.state, job.error = state, error
     job.phase, job.share = {"done": "done", "failed": "failed", "cancelled": "stopped"}[state], 1.0
     if state != "done":

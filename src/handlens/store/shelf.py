@@ -15,9 +15,11 @@ from sqlalchemy.orm import Session
 from ..core.display import VERSION as DISPLAY_VERSION
 from ..core.judge import Judgement as Judged
 from ..core.judge.apart import judged_apart
-from ..core.judge.kept import Kept, digests_of_things, judgement_of, opened
+from ..core.judge.kept import SHAPE, Kept, digests_of_things, judgement_of, opened
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
+from ..core.route.house import fingerprint
+from ..core.route.stations import route_key
 from ..core.rules import Intent, RuleSheet, shipped
 from ..core.rules.intent import intent_from_json
 from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
@@ -26,7 +28,7 @@ from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
 def tape_key(slips: list[dict[str, Any]]) -> str:
     """Digest of the slips that are on, in order: one inspection for each."""
     on = [[x["mend"], x["params"]] for x in slips if x.get("on", True)]
-    return hashlib.sha256(json.dumps([VERSION, DISPLAY_VERSION, on], sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(json.dumps([VERSION, DISPLAY_VERSION, fingerprint(), on], sort_keys=True).encode()).hexdigest()
 
 
 def slips_of(s: Session, revision: Revision) -> list[dict[str, Any]]:
@@ -140,9 +142,9 @@ def _keep(s: Session, inspection: Inspection, made: Mapping[str, Kept], digests:
 
 def keep_evidence(s: Session, inspection: Inspection, evidence: Mapping[str, bytes]) -> None:
     """Keep indices of elements by their digests; what is there already stays."""
-    for digest, indices in evidence.items():
-        row = {"inspection_id": inspection.id, "digest": digest, "indices": indices}
-        s.execute(insert(Evidence).values(row).on_conflict_do_nothing())
+    rows = [{"inspection_id": inspection.id, "digest": digest, "indices": indices} for digest, indices in evidence.items()]
+    if rows:
+        s.execute(insert(Evidence).on_conflict_do_nothing(), rows)
 
 
 def evidence_of(s: Session, inspection: Inspection, digests: Collection[str]) -> dict[str, bytes]:
@@ -158,7 +160,7 @@ def whole_judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent
 
 
 def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
-    return hashlib.sha256(msgspec.json.encode([VERSION, sheet, intent])).hexdigest()
+    return hashlib.sha256(msgspec.json.encode([VERSION, SHAPE, route_key(), sheet, intent])).hexdigest()
 
 
 def keep_judgements(s: Session, inspection: Inspection, told: dict[str, Any]) -> None:

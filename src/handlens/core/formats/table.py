@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
@@ -222,36 +222,25 @@ _USD = frozenset(
     }
 )
 
+_GLB = Format(
+    "glb",
+    "glTF 2.0 binary",
+    (".glb",),
+    "gltf",
+    single=True,
+    v_down=True,
+    linear=True,
+    fixed_axis=True,
+    fixed_unit=True,
+    holds=_GLTF,
+    embeds=True,
+    short="GLB",
+    says="one file with everything inside",
+)
 FORMATS = (
-    Format(
-        "glb",
-        "glTF 2.0 binary",
-        (".glb",),
-        "gltf",
-        single=True,
-        v_down=True,
-        linear=True,
-        fixed_axis=True,
-        fixed_unit=True,
-        holds=_GLTF,
-        embeds=True,
-        short="GLB",
-        says="one file with everything inside",
-    ),
-    Format(
-        "gltf",
-        "glTF 2.0",
-        (".gltf",),
-        "gltf",
-        single=True,
-        v_down=True,
-        linear=True,
-        fixed_axis=True,
-        fixed_unit=True,
-        holds=_GLTF,
-        embeds=True,
-        short="glTF",
-        says="text, with its buffer and images beside",
+    _GLB,
+    replace(
+        _GLB, name="gltf", title="glTF 2.0", endings=(".gltf",), short="glTF", says="text, with its buffer and images beside"
     ),
     Format("obj", "Wavefront OBJ", (".obj",), "obj", holds=_OBJ, short="OBJ", says="with its material library and images beside"),
     Format(

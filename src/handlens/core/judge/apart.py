@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 
 from ..kit.check import OURS, origin_of
+from ..machine.confine import give_to_nobody
 from ..machine.native import in_child
 from ..machine.sections import Sections
 from ..measures import Measures
@@ -30,7 +31,7 @@ def judged_apart(where: Json, measures: bytes, sheet: RuleSheet, intent: Intent)
     with tempfile.NamedTemporaryFile(prefix="handlens-measures-") as file:
         file.write(measures)
         file.flush()
-        os.chmod(file.name, 0o644)
+        give_to_nobody(Path(file.name))
         request = {"file": file.name, "where": where, "sheet": msgspec.to_builtins(sheet), "intent": msgspec.to_builtins(intent)}
         settings = {k: v for k, v in os.environ.items() if k == FOLDERS}
         answer = in_child(_TASK, request, "Judging by the house checks", _SECONDS, [file.name, *house_folders()], settings)

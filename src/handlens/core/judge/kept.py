@@ -52,6 +52,10 @@ def opened(tree: Json) -> Kept:
 opened({"report": {}, "ledger": [], "marks": {}})
 
 
+#: Changes with the shape of what is kept, so that nothing of another shape is opened.
+SHAPE = hashlib.sha256(msgspec.json.encode(msgspec.json.schema(Kept))).hexdigest()
+
+
 def judged(where: Json, m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
     """Judge measures once, for all that will be shown of it. Returns what to keep, and indices as little-endian int32 by digest."""
     made = judge(m, sheet, intent)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
@@ -13,6 +14,9 @@ from ..route.stations import stations
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
 from .judge import Judgement, things_of
+
+#: A meter past all measure, as JSON can write it.
+_FULL = 1e9
 
 
 class Counts(msgspec.Struct, frozen=True):
@@ -53,6 +57,8 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
             shown = station.panel(things if station.of_things else m, sheet, intent)
             _name_parts(shown.tables, keys)
             entry = msgspec.structs.replace(entry, **{f: getattr(shown, f) for f in shown.__struct_fields__})
+            if entry.meter is not None and not math.isfinite(entry.meter):
+                entry = msgspec.structs.replace(entry, meter=_FULL)
         out.append(entry)
     return out
 
@@ -78,4 +84,6 @@ def _keys(m: Measures) -> dict[int, str]:
 def _name_parts(tables: Sequence[Table], keys: dict[int, str]) -> None:
     rows: list[Row] = [r for t in tables for r in t.rows]
     for r in rows:
+        # It was for sorting, and may be any number.
+        r.weight = 0.0
         r.key = keys.get(r.node) if r.node is not None else None

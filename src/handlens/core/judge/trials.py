@@ -216,7 +216,7 @@ def _parts_of(f: Finding) -> set[int | None]:
 def _rest(before: Judgement, after: Judgement) -> set[str]:
     """Checks of which what is left is the rest of what was there, under other names: less than half of it by measure and count."""
     weight = lambda judged, check: sum(
-        float(f.measured["value"]) * (f.count or 1) for f in judged.findings if f.check == check and f.measured is not None
+        float(f.measured["value"] or 0.0) * (f.count or 1) for f in judged.findings if f.check == check and f.measured is not None
     )
     return {check for check in _OF_PARTS if 2 * weight(after, check) < weight(before, check)}
 

@@ -7,10 +7,14 @@ the entry point group `handlens.stations`.
 
 from __future__ import annotations
 
+import hashlib
 import importlib.util
 import os
+import re
 import sys
-from importlib.metadata import entry_points
+from dataclasses import dataclass
+from functools import cache
+from importlib.metadata import EntryPoint, entry_points
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -21,6 +25,8 @@ from ..limits import InputError
 
 #: Names of the environment's value and of the entry points.
 FOLDERS, GROUP = "HANDLENS_HOUSE", "handlens.stations"
+#: What a slug is made of: ids of checks are written in it.
+_SLUG = re.compile(r"[a-z]+(-[a-z]+)*")
 #: Package that modules of folders are loaded under.
 _ROOM = "handlens_house"
 
@@ -30,23 +36,50 @@ def house_folders() -> list[Path]:
     return [Path(p).resolve() for p in os.environ.get(FOLDERS, "").split(os.pathsep) if p]
 
 
-def house_stations() -> list[Station]:
-    """Stations of the house, and ours with more checks and mends, in the order in which they are found. Raises InputError."""
+@dataclass(frozen=True)
+class Found:
+    """What was found at a place. whole: a station of its own, or else checks and mends for the one of that slug."""
+
+    where: str
+    station: Station
+    whole: bool
+
+
+def house_stations() -> list[Found]:
+    """What the house brings, in the order in which it is found. Raises InputError."""
     found = [s for folder in house_folders() for s in _in_folder(folder)]
-    for point in sorted(entry_points(group=GROUP), key=lambda p: p.name):
+    for point in _points():
         found.append(_station(point.name, _loaded(point.name, point.load)))
     return found
 
 
-def _in_folder(folder: Path) -> list[Station]:
+@cache
+def fingerprint() -> str:
+    """Changes whenever what the house brings may have changed; empty where there is nothing of the house."""
+    digest, any_of_it = hashlib.sha256(), False
+    for folder in house_folders():
+        for path in sorted(folder.rglob("*.py")) if folder.is_dir() else ():
+            digest.update(f"{path.relative_to(folder)}".encode() + b"\0" + path.read_bytes())
+            any_of_it = True
+    for point in _points():
+        digest.update(f"{point.name} {point.value} {point.dist.version if point.dist else ''}".encode())
+        any_of_it = True
+    return digest.hexdigest() if any_of_it else ""
+
+
+def _points() -> list[EntryPoint]:
+    return sorted(entry_points(group=GROUP), key=lambda p: p.name)
+
+
+def _in_folder(folder: Path) -> list[Found]:
     if not folder.is_dir():
         raise InputError(f"There is no folder {folder} with house checks; {FOLDERS} names it.")
-    out: list[Station] = []
+    out: list[Found] = []
     for path in sorted(folder.iterdir()):
         if (path / "station.py").is_file():
             out.append(_station(str(path), getattr(_module(folder, path / "station.py", path), "STATION", None)))
         elif path.suffix == ".py" and not path.name.startswith("_"):
-            out += _more_of_ours(_module(folder, path, None))
+            out += [Found(str(path), s, False) for s in _more_of_ours(_module(folder, path, None))]
     return out
 
 
@@ -86,10 +119,12 @@ def _loaded(what: str, load: Any) -> Any:
         raise InputError(f"The house checks in {what} cannot be loaded: {type(error).__name__}: {error}") from error
 
 
-def _station(where: str, found: Any) -> Station:
+def _station(where: str, found: Any) -> Found:
     if not isinstance(found, Station):
         raise InputError(f"{where} offers no station: it must hold a Station named STATION.")
     wrong = [x for x in found.ids if slug_of(x) != found.slug]
     if wrong:
         raise InputError(f"{where}: the id {wrong[0]} does not begin with the station's {found.slug}.")
-    return found
+    if not _SLUG.fullmatch(found.slug):
+        raise InputError(f"{where}: the slug {found.slug!r} must be small letters of a to z, with hyphens between.")
+    return Found(where, found, True)

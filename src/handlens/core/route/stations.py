@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import importlib
 import pkgutil
 from collections import Counter
@@ -12,7 +13,7 @@ from ..kit.check import Check
 from ..kit.mend import Mend
 from ..kit.station import Station
 from ..limits import InputError
-from .house import house_stations
+from .house import fingerprint, house_stations
 
 
 @cache
@@ -23,10 +24,18 @@ def stations() -> tuple[Station, ...]:
         for m in pkgutil.iter_modules(_ours.__path__)
         if m.ispkg
     ]
-    found: dict[str, Station] = {}
-    for station in [*sorted(ours, key=lambda s: s.place), *house_stations()]:
-        known = found.get(station.slug)
-        found[station.slug] = station if known is None else known.with_more(station)
+    found: dict[str, Station] = {s.slug: s for s in ours}
+    brought = house_stations()
+    for one in (x for x in brought if x.whole):
+        if one.station.slug in found:
+            raise InputError(
+                f"{one.where}: there is a station {one.station.slug} already; put its checks into a file for that one."
+            )
+        found[one.station.slug] = one.station
+    for more in (x for x in brought if not x.whole):
+        if more.station.slug not in found:
+            raise InputError(f"{more.where}: there is no station {more.station.slug} to add {more.station.ids[0]} to.")
+        found[more.station.slug] = found[more.station.slug].with_more(more.station)
     _refuse_twins("check", [c.id for s in found.values() for c in s.checks])
     _refuse_twins("mend", [m.id for s in found.values() for m in s.mends])
     return tuple(sorted(found.values(), key=lambda s: s.place))
@@ -61,7 +70,16 @@ def find_mend(id: str) -> Mend:
     return found
 
 
+@cache
+def route_key() -> str:
+    """Changes with what is judged by: the ids of all checks and mends, and whatever the house brings."""
+    ids = [[s.slug, *s.ids] for s in stations()]
+    return hashlib.sha256(f"{ids} {fingerprint()}".encode()).hexdigest()
+
+
 def forget() -> None:
     """Look for stations anew when they are asked for next: after the house's folders changed."""
     stations.cache_clear()
+    fingerprint.cache_clear()
+    route_key.cache_clear()
     _by_id.cache_clear()

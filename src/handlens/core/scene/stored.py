@@ -51,7 +51,7 @@ def stored(scene: Scene, came: Scene) -> bytes | None:
     out = io.BytesIO()
     try:
         _Writer(out, paths).dump(scene)
-    except (pickle.PicklingError, RecursionError, TypeError):
+    except (pickle.PicklingError, RecursionError, TypeError, MemoryError):
         return None
     return out.getvalue()
 

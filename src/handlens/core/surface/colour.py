@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 
-from ..scene import Layer, Scene
-from ..scene.model import Array, frozen
+from ..scene.model import Array
 
 
 def to_linear(shown: Sequence[float] | Array) -> Array:
@@ -30,21 +28,3 @@ def converted(colour: Sequence[float], linear: bool, wanted_linear: bool) -> tup
     if linear == wanted_linear:
         return tuple(colour)
     return (*(to_linear if wanted_linear else to_shown)(colour[:3]).tolist(), *colour[3:])
-
-
-def vertex_colours_as(scene: Scene, linear: bool, wanted_linear: bool) -> Scene:
-    """The scene with the colours of vertices in the other kind of values where the two differ; alpha stays.
-
-    Source: linear light in glTF 2.0 §3.7.2.1 and in UsdGeom's displayColor; as they are shown in PLY, OBJ, OFF and COLLADA
-    (common practice, no published source).
-    """
-    if linear == wanted_linear or not any(m.colours for m in scene.meshes):
-        return scene
-
-    def turned(layer: Layer) -> Layer:
-        values = layer.values.astype(np.float64)
-        values[:, :3] = (to_linear if wanted_linear else to_shown)(values[:, :3])
-        return Layer(frozen(values.astype(np.float32)), layer.index)
-
-    meshes = tuple(replace(m, colours=tuple(turned(c) for c in m.colours)) if m.colours else m for m in scene.meshes)
-    return scene.with_(meshes=meshes)

@@ -44,12 +44,6 @@ def name_of(m: Measures, k: int) -> str:
     return m.images[k].reference or f"image {k}"
 
 
-def used_in(m: Measures, k: int) -> str:
-    """ ", in Net and Rope": which materials use an image; nothing where none does."""
-    users = [u or "a material" for u in m.images[k].used_by]
-    return f", used by {', '.join(users[:3])}{' …' if len(users) > 3 else ''}" if users else ""
-
-
 def _by_reference(m: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[list[int]]:
     """Images by what they refer to: one file that several entries name is told once."""
     groups: dict[str, list[int]] = {}
