@@ -25,6 +25,7 @@ from handlens.core.scene import Node
 from scenes import cube, ledger, scene
 
 HOUSE = Path(__file__).parent / "house"
+SOURCE = Path(__file__).parents[2] / "src"
 SHEET = load_sheet(None)
 #: A station that brings nothing, by its slug.
 STATION = "from handlens.core.kit.station import Station\nSTATION = Station({0!r}, 5)\n"
@@ -86,7 +87,7 @@ def test_the_command_line_lists_where_they_come_from_and_judges_by_them(house, t
         [sys.executable, "-m", "handlens", *call],
         capture_output=True,
         text=True,
-        env={**os.environ, FOLDERS: str(HOUSE)},
+        env={**os.environ, FOLDERS: str(HOUSE), "PYTHONPATH": str(SOURCE)},
         check=False,
     )
     listed = {c["id"]: c for c in json.loads(run("checks", "--json").stdout)}
