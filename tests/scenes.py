@@ -15,10 +15,11 @@ from handlens.core.judge import Judgement, judge
 from handlens.core.judge.ledger import ledger as entries
 from handlens.core.judge.ledger import recounted
 from handlens.core.judge.report import report, with_waivers
-from handlens.core.measures import Measures, collect
+from handlens.core.measures import Measures
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import Proof
+from handlens.core.route.measuring import measure
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.rules.sheet import RuleSheet
@@ -110,7 +111,7 @@ def _random_bind(random: np.random.Generator) -> np.ndarray:
 
 def findings(made: Scene | Measures, sheet: str = "realtime-engine", intent: str = "{}") -> dict[str, Any]:
     """Check id -> list of its findings."""
-    measures = made if isinstance(made, Measures) else collect(made)
+    measures = made if isinstance(made, Measures) else measure(made)
     out: dict[str, Any] = {}
     for f in judge(measures, load_sheet(sheet), intent_from_json(intent)).findings:
         out.setdefault(f.check, []).append(f)

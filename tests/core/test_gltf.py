@@ -195,11 +195,11 @@ def test_cut_off_glb(tmp_path, cut):
         ({"nodes": [{"mesh": 9}]}, "broken-reference"),
         ({"nodes": [{"children": [2]}, {"children": [2]}, {"mesh": 0}], "scenes": [{"nodes": [0, 1]}]}, "two-parents"),
         ({"meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 4}]}]}, "broken-reference"),
-        ({"skins": [{"joints": [77]}]}, "broken-reference"),
+        ({"skins": [{"joints": [77]}]}, "skin"),
         ({"materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 3}}}]}, "broken-reference"),
         ({"materials": [{"pbrMetallicRoughness": ["not an object"]}]}, "broken-reference"),
         ({"materials": [{"normalTexture": 3}]}, "broken-reference"),
-        ({"animations": [{"samplers": [], "channels": [{"sampler": 0, "target": {"path": "scale"}}]}]}, "broken-reference"),
+        ({"animations": [{"samplers": [], "channels": [{"sampler": 0, "target": {"path": "scale"}}]}]}, "clip"),
     ],
 )
 def test_what_is_inventoried_is_a_problem_not_a_refusal(tmp_path, changes, kind):

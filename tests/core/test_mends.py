@@ -13,7 +13,8 @@ from handlens.core.route.stations import all_mends, find_mend
 from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.scene import Camera, Channel, Clip, Layer, Light, Material, Morph, Node, Skin, TextureInput, Weights
 from handlens.core.scene.matrices import Polar, compose, matrix_quaternion, quaternion_matrix
-from handlens.core.scene.skinning import pose_at, posed
+from handlens.core.scene.motion import pose_at
+from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import walk, world_matrices
 from handlens.core.words.calls import call_text, parse_call
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene, triangles_of

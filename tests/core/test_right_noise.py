@@ -189,6 +189,9 @@ HELD_BY = {
     "texture_pixels": "textures.size",
     "texture_file_bytes": "textures.file-size",
     "slots_mesh": "slots.too-many",
+    "influences_vertex": "skin.influences",
+    "joints_skin": "skin.joint-count",
+    "joints_total": "skin.joint-count",
 }
 
 

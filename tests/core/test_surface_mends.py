@@ -16,7 +16,8 @@ from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Node
 from handlens.core.scene.bounds import world_bounds
-from handlens.core.scene.skinning import pose_at, posed
+from handlens.core.scene.motion import pose_at
+from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import walk, world_matrices
 from handlens.core.words.anchors import ANCHORS, anchor
 from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene

@@ -25,6 +25,9 @@ ON_THE_WHOLE = (
     ("placement.ground", ("placement.far",)),
     ("size.expected", ("size.undeclared-unit",)),
     ("surface.holes", ("facing.walk-round",)),
+    ("motion.aimless", ("motion.broken",)),
+    ("skin.own-transform", ("skin.rig", "skin.inverse")),
+    ("skin.inverse", ("skin.rig",)),
 )
 
 

@@ -26,13 +26,14 @@ OF_MESHES = ("faces", "vertices", "edges", "nodes")
 class Mark(msgspec.Struct, frozen=True):
     """Where a finding lies: what kind of elements, and the digest under which their indices are kept.
 
-    drawn: the digest of what is drawn for them: of images the materials that use them, else their own.
+    drawn: the digest of what is drawn for them: of images the materials that use them, of joints and clips nodes, else their own.
     """
 
     kind: str
     digest: str
     drawn: str
     uv_set: int | None = None
+    skin: int | None = None
 
 
 class Kept(msgspec.Struct, frozen=True):
@@ -71,8 +72,8 @@ def judged(where: Json, m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[
     for f in made.findings:
         if f.elements is not None:
             own = put(f.elements.indices)
-            drawn = put(users_of(m, f.elements.indices)) if f.elements.kind == "images" else own
-            marks[f.id] = Mark(f.elements.kind, own, drawn, f.elements.uv_set)
+            shown = users_of(m, f.elements.indices) if f.elements.kind == "images" else f.elements.drawn
+            marks[f.id] = Mark(f.elements.kind, own, own if shown is None else put(shown), f.elements.uv_set, f.elements.skin)
     return Kept(report(where, m, made, with_indices=False), ledger(m, sheet, intent, made), marks), evidence
 
 
@@ -82,7 +83,7 @@ def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
     def finding(f: Json) -> Finding:
         mark = kept.marks.get(f["id"])
         data = b"" if mark is None or mark.kind in OF_MESHES else evidence[mark.digest]
-        lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set)
+        lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set, mark.skin)
         named = {k: f[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
         calls, costs = (
             [Call(c["mend"], c["params"]) for c in f["mends"]],

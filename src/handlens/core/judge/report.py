@@ -102,6 +102,8 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> Json:
         elements = {"kind": f.elements.kind, "total": f.elements.total}
         if f.elements.uv_set is not None:
             elements["uv_set"] = f.elements.uv_set
+        if f.elements.skin is not None:
+            elements["skin"] = f.elements.skin
         if with_indices:
             key = "pairs" if f.elements.kind == "edges" else "indices"
             flat = f.elements.indices

@@ -47,8 +47,8 @@ _PLAY, _LOOK = 1_000, 20_000
 _SAMPLED = {"facing.walk-round": 0.002, "surface.unseen": 100.0, "see-through.draw-order": 0.02}
 #: Checks that say nothing while another finding comes first.
 _MASKED = ("facing.walk-round",)
-#: Two meshes that are the same once one is mended were so before but for that; where a mend stores one more, its cost says so.
-_REVEALED = ("arrival.copies-stored",)
+#: Two meshes or skins that are the same once one is mended were so before but for that; where a mend stores one more, its cost says so.
+_REVEALED = ("arrival.copies-stored", "skin.shared")
 #: Checks told of pairs of parts, which go by other names once one is split.
 _OF_PARTS = ("see-through.draw-order",)
 _RANK = {"note": 0, "caution": 1, "stop": 2}

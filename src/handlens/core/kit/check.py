@@ -23,12 +23,15 @@ RESULTS = ("stop", "caution", "note")
 class Elements:
     """Where a finding sits. Edges are pairs of vertices, so `indices` holds twice as many numbers as edges.
 
-    uv_set: which UV set faces or parts are told of, None where it is about none.
+    uv_set: which UV set faces or parts are told of, None where it is about none. skin: whose joints they are, of joints. drawn: nodes
+    that stand for what is no thing that is drawn itself, as those that a clip moves.
     """
 
     kind: str
     indices: Array
     uv_set: int | None = None
+    skin: int | None = None
+    drawn: Array | None = None
 
     @property
     def total(self) -> int:

@@ -84,6 +84,7 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies, _COPIES] = 1
     nearest_view_m: Annotated[Metres | None, _NEAREST] = None
+    clips: Annotated[list[_Key], Meta(max_length=200), said("Clips", "Names of the clips that it should bring.")] = []
     parts: dict[str, PartIntent] = {}
     side_keys: Annotated[list[_Key], Meta(max_length=200)] = []
 

@@ -47,6 +47,11 @@ class Limits(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     texture_pixels: Annotated[Count | None, said("Pixels of an image", "Along its longer side.", "px")] = None
     texture_file_bytes: Annotated[Count | None, said("Size of an image's file", unit="bytes")] = None
     slots_mesh: Annotated[Count | None, said("Materials of a mesh", unit="slots")] = None
+    influences_vertex: Annotated[Count | None, said("Influences on a vertex", "Joints that carry one vertex.", "influences")] = (
+        None
+    )
+    joints_skin: Annotated[Count | None, said("Joints of a skin", unit="joints")] = None
+    joints_total: Annotated[Count | None, said("Joints in all", unit="joints")] = None
 
 
 class Names(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -69,6 +74,22 @@ class Textures(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
     padding_px: Annotated[Annotated[float, Meta(ge=0, le=64)], said("Padding between islands", unit="px")] = 2.0
     second_uvs: Annotated[bool, said("A second UV set", "For light that is baked: without overlap, inside the tile.")] = False
     green: Annotated[Literal["up", "down"], said("Green of normal maps", words={"up": "points up", "down": "points down"})] = "up"
+
+
+class Joint(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A joint that the destination wants. also: names under which it takes it too, whatever their case."""
+
+    name: Annotated[_Text, said("Name")]
+    also: Annotated[list[_Text], said("Other names", "By which it is recognised.")] = []
+    parent: Annotated[_Text | None, said("Hangs on", "The joint above it; any where none is named.")] = None
+
+
+class Motion(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What the destination wants of skeletons and clips."""
+
+    skeleton: Annotated[list[Joint], said("Joints that must be there", "In their order, the topmost first.")] = []
+    clips: Annotated[list[_Text], said("Clips that must be there", "By name.")] = []
+    scale_keys: Annotated[bool, said("Clips may scale joints")] = True
 
 
 class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -133,6 +154,7 @@ class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         said("Shading", words={"core": "base colour, metal and roughness", "extended": "sheen, clearcoat and the like too"}),
     ] = "core"
     textures: Textures = Textures()
+    motion: Motion = Motion()
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
 

@@ -73,6 +73,23 @@ def compose(t: tuple[float, ...], q: tuple[float, ...], s: tuple[float, ...]) ->
     return m
 
 
+def composed(t: Array, q: Array, s: Array) -> Array:
+    """(n, 4, 4) matrices of n translations (n, 3), unit quaternions (n, 4) and scales (n, 3), as `compose` makes one."""
+    x, y, z, w = q.T
+    turn = np.stack(
+        [
+            *(1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)),
+            *(2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)),
+            *(2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)),
+        ],
+        axis=1,
+    ).reshape(-1, 3, 3)
+    out = np.tile(np.eye(4), (len(q), 1, 1))
+    out[:, :3, :3] = turn * s[:, None, :]
+    out[:, :3, 3] = t
+    return out
+
+
 def decompose(matrix: Array) -> tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]:
     """Translation, rotation (x, y, z, w) and scale of a (4, 4) matrix; shear is lost, see Polar.shear."""
     polar = Polar(matrix[:3, :3])

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import numpy as np
 
-from .matrices import compose
-from .model import Array, Channel, Node
+from .matrices import compose, composed
+from .model import Array, Channel, Clip, Node, Scene
+from .transforms import parents
 
 _SMALL = 1e-12
 
@@ -62,6 +63,61 @@ def moments(channels: Sequence[Channel]) -> Array:
     keys = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels] or [np.zeros(0)]))
     keys = keys[np.isfinite(keys)]
     return np.unique(np.concatenate([keys, (keys[1:] + keys[:-1]) / 2]))
+
+
+def pose_at(scene: Scene, clip: Clip, seconds: float) -> Array:
+    """(N, 4, 4) world matrices of all nodes with a clip's channels at a time."""
+    return worlds_at(scene, clip, np.array([seconds]))[0]
+
+
+def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None = None) -> Array:
+    """(n, N, 4, 4) world matrices of all nodes with a clip's channels at times (n,) in seconds; what no channel drives stays at rest.
+
+    only: nodes that are asked for; all others may be left as the identity, but for those above them. A channel without keys, or whose
+    values are not as wide as its path, drives nothing.
+    """
+    up = parents(scene)
+    wanted = _with_above(only, up)
+    by_node: dict[int, dict[str, Channel]] = {}
+    for c in clip.channels:
+        if c.node is not None and c.path in _REST and len(c.times) and c.values.ndim == 2 and c.values.shape[1] == _WIDE[c.path]:
+            by_node.setdefault(c.node, {})[c.path] = c
+    out = np.tile(np.eye(4), (len(at), len(scene.nodes), 1, 1))
+    stack = [i for i in range(len(scene.nodes)) if up[i] < 0]
+    with np.errstate(all="ignore"):
+        while stack:
+            i = stack.pop()
+            n = scene.nodes[i]
+            stack.extend(n.children)
+            if wanted is not None and i not in wanted:
+                continue
+            driven = by_node.get(i)
+            if driven:
+                own = {p: sample(driven[p], at) if p in driven else np.tile(_rest(n, p), (len(at), 1)) for p in _REST}
+                local = composed(own["translation"], _unit(own["rotation"]), own["scale"])
+            else:
+                local = n.local
+            out[:, i] = out[:, up[i]] @ local if up[i] >= 0 else local
+    return out
+
+
+_REST = ("translation", "rotation", "scale")
+_WIDE = {"translation": 3, "rotation": 4, "scale": 3}
+
+
+def _rest(n: Node, path: str) -> Array:
+    return np.array(getattr(n, path), np.float64)
+
+
+def _with_above(only: Collection[int] | None, up: Sequence[int]) -> set[int] | None:
+    if only is None:
+        return None
+    out: set[int] = set()
+    for i in only:
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = up[i]
+    return out
 
 
 def _hermite(s: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from .matrices import Polar, decompose
 from .model import Array, Node, frozen
 
 
@@ -16,6 +17,15 @@ def placed_within(n: Node, by: Array) -> Node:
 def translated_before(n: Node, by: Array) -> Node:
     """T(by) L."""
     return _placed(n, n.local[:3, 3] + by)
+
+
+def with_local(n: Node, local: Array) -> Node:
+    """The node with another (4, 4) matrix, told as translation, rotation and scale where those hold it."""
+    if Polar(local[:3, :3]).shear < 1e-7:
+        t, q, s = decompose(local)
+        return replace(n, translation=t, rotation=q, scale=s, matrix=None)  # type: ignore[arg-type]
+    still = replace(n, translation=(0.0, 0.0, 0.0), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0))
+    return replace(still, matrix=frozen(local))
 
 
 def _placed(n: Node, at: Array) -> Node:

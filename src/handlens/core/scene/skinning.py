@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from .matrices import apply, compose
-from .model import Array, Channel, Clip, Scene, Skin
-from .transforms import parents, world_matrices
+from .matrices import apply
+from .model import Array, Scene, Skin
+from .transforms import world_matrices
 
 #: Weights that are worked through together.
 _AT_A_TIME = 1 << 18
@@ -82,59 +82,3 @@ def standing(scene: Scene, node: int, world: Array) -> Array:
     if n.skin is None or mesh.weights is None:
         return apply(world[node], mesh.positions)
     return posed(scene, node, world)
-
-
-def pose_at(scene: Scene, clip: Clip, seconds: float) -> Array:
-    """(N, 4, 4) world matrices with a clip's channels sampled at a time."""
-    local = {i: [n.translation, n.rotation, n.scale] for i, n in enumerate(scene.nodes)}
-    driven: set[int] = set()
-    for channel in clip.channels:
-        if channel.node is None or channel.path not in ("translation", "rotation", "scale"):
-            continue
-        value = sample(channel, seconds)
-        local[channel.node][("translation", "rotation", "scale").index(channel.path)] = tuple(value)
-        driven.add(channel.node)
-    up = parents(scene)
-    world = np.tile(np.eye(4), (len(scene.nodes), 1, 1))
-    stack = [i for i in range(len(scene.nodes)) if up[i] < 0]
-    while stack:
-        i = stack.pop()
-        node = scene.nodes[i]
-        own = compose(*local[i]) if i in driven or node.matrix is None else node.local
-        world[i] = world[up[i]] @ own if up[i] >= 0 else own
-        stack.extend(node.children)
-    return world
-
-
-def sample(channel: Channel, seconds: float) -> Array:
-    """(n,) value of a channel at a time: STEP, LINEAR (slerp for rotations) or CUBICSPLINE (glTF 2.0 appendix C)."""
-    t = channel.times.astype(np.float64)
-    k = len(t)
-    v = channel.values.astype(np.float64)
-    cubic = channel.interpolation == "CUBICSPLINE"
-    at = (lambda i: v[3 * i + 1]) if cubic else (lambda i: v[i])
-    if seconds <= t[0]:
-        return at(0)
-    if seconds >= t[-1]:
-        return at(k - 1)
-    i = int(np.searchsorted(t, seconds, side="right")) - 1
-    span = t[i + 1] - t[i]
-    u = (seconds - t[i]) / span if span > 0 else 0.0
-    if channel.interpolation == "STEP":
-        return at(i)
-    if cubic:
-        p0, m0, p1, m1 = v[3 * i + 1], span * v[3 * i + 2], v[3 * i + 4], span * v[3 * i + 3]
-        out = (2 * u**3 - 3 * u**2 + 1) * p0 + (u**3 - 2 * u**2 + u) * m0 + (-2 * u**3 + 3 * u**2) * p1 + (u**3 - u**2) * m1
-        return out / np.linalg.norm(out) if channel.path == "rotation" else out
-    a, b = at(i), at(i + 1)
-    if channel.path != "rotation":
-        return a + (b - a) * u
-    d = float(a @ b)
-    if d < 0:
-        b, d = -b, -d
-    if d > 0.9995:
-        out = a + (b - a) * u
-    else:
-        angle = np.arccos(d)
-        out = (np.sin((1 - u) * angle) * a + np.sin(u * angle) * b) / np.sin(angle)
-    return out / np.linalg.norm(out)

@@ -43,6 +43,11 @@ def percent_of(share: float) -> str:
     return percent(share).removesuffix(" %")
 
 
+def turn(degrees: float) -> str:
+    """An angle given in degrees: "11.5°", "0°" for what nobody sees."""
+    return "0°" if abs(degrees) < 0.005 else f"{plain(degrees)}°"
+
+
 def about(amount: float) -> str:
     """A length given in metres, "under 0.01 mm" where it is less than that."""
     return f"under {metres(_SMALL)}" if 0 < abs(amount) < _SMALL else metres(amount)

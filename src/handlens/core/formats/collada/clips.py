@@ -55,11 +55,16 @@ def read_clips(
     if reader.lost:
         problems.append(
             Problem(
-                "broken-reference",
+                "clip",
                 f"{plural(reader.lost, 'channel drives', 'channels drive')} something that is no node's transform.",
                 "animation",
             )
         )
+    if reader.unordered:
+        text = (
+            f"{plural(reader.unordered, 'channel has', 'channels have')} keys whose times run backward; they were put in order."
+        )
+        problems.append(Problem("clip", text, "animation"))
     if reader.curved:
         problems.append(
             Problem(
@@ -74,7 +79,7 @@ class _Reader:
     def __init__(self, by_id: dict[str, Element], drafts: Sequence[Any], numbers: Numbers) -> None:
         self.by_id, self.drafts, self.numbers = by_id, drafts, numbers
         self.nodes = {d.key: i for i, d in reversed(list(enumerate(drafts))) if d.key}
-        self.lost = self.curved = 0
+        self.lost = self.curved = self.unordered = 0
 
     def channels(self, animations: list[Element]) -> tuple[Channel, ...]:
         curves: dict[int, list[_Curve]] = {}
@@ -116,6 +121,7 @@ class _Reader:
         if values.shape[1] != width or len(values) != len(times) or not np.isfinite(times).all():
             return None
         self.curved += any(w in ("BEZIER", "HERMITE", "BSPLINE", "CARDINAL") for w in sources.names(places.get("INTERPOLATION")))
+        self.unordered += bool((np.diff(times) < 0).any())
         order = np.argsort(times, kind="stable")
         return _Curve(node, found, member, times[order], values[order])
 

@@ -249,7 +249,7 @@ class _Reader:
                 joints.append(found if found is not None else starts[0] if starts else 0)
             if lost:
                 text = f"Skin {rig.key} names {plural(lost, 'joint')} that no node is called by."
-                self.problems.append(Problem("broken-reference", text, str(rig.key)))
+                self.problems.append(Problem("skin", text, str(rig.key)))
             key = (rig.key, tuple(joints))
             if key not in known:
                 known[key] = len(out)

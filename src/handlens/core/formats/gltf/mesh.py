@@ -227,7 +227,7 @@ def _weights(
             w = doc.accessor(p.attributes[f"WEIGHTS_{k}"], where, 4)
             n = min(len(j), len(w), p.count)
             if n < p.count:
-                problems.append(Problem("count", f"{where}: skin weights for {n:,} of {p.count:,} vertices.", where))
+                problems.append(Problem("skin", f"{where}: skin weights for {n:,} of {p.count:,} vertices.", where))
             joints[p.offset : p.offset + n, 4 * k : 4 * k + 4] = j[:n]
             weights[p.offset : p.offset + n, 4 * k : 4 * k + 4] = w[:n]
     used = weights != 0

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from ...limits import InputError
+from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, Skin
 from ...scene.model import Array, frozen
@@ -196,7 +196,13 @@ def _skin(doc: Document, i: int, entry: dict[str, Any], problems: list[Problem])
     total = len(doc.array("nodes"))
     good = [j for j in joints if isinstance(j, int) and 0 <= j < total]
     if len(good) < len(joints):
-        problems.append(Problem("broken-reference", f"Skin {i} names joints that are no nodes.", where))
+        problems.append(
+            Problem(
+                "skin",
+                f"Skin {i} names {plural(len(joints) - len(good), 'joint')} that {'is no node' if len(joints) - len(good) == 1 else 'are no nodes'}.",
+                where,
+            )
+        )
         good = [j if isinstance(j, int) and 0 <= j < total else 0 for j in joints] if total else []
     inverse: Array | None = None
     if "inverseBindMatrices" in entry:
@@ -204,7 +210,7 @@ def _skin(doc: Document, i: int, entry: dict[str, Any], problems: list[Problem])
         inverse = stored.reshape(-1, 4, 4).transpose(0, 2, 1).astype(np.float64)
         if len(inverse) < len(good):
             text = f"Skin {i} has {len(good)} joints but {len(inverse)} bind matrices; the missing ones are taken as identity."
-            problems.append(Problem("count", text, where))
+            problems.append(Problem("skin", text, where))
             inverse = np.concatenate([inverse, np.tile(np.eye(4), (len(good) - len(inverse), 1, 1))])
         inverse = frozen(np.ascontiguousarray(inverse[: len(good)]))
     skeleton = entry.get("skeleton")
@@ -224,13 +230,11 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
         target = channel.get("target") if isinstance(channel, dict) else None
         number = channel.get("sampler") if isinstance(channel, dict) else None
         if not isinstance(target, dict) or not isinstance(number, int) or not 0 <= number < len(samplers):
-            problems.append(Problem("broken-reference", f"Channel {c} of clip {i} has no usable target or sampler.", here))
+            problems.append(Problem("clip", f"Channel {c} of clip {i} has no usable target or sampler.", here))
             continue
         node = target.get("node")
         if node is not None and not (isinstance(node, int) and 0 <= node < node_count):
-            problems.append(
-                Problem("broken-reference", f"Channel {c} of clip {i} drives node {node!r}, which does not exist.", here)
-            )
+            problems.append(Problem("clip", f"Channel {c} of clip {i} drives node {node!r}, which does not exist.", here))
             node = None
         sampler = samplers[number]
         if not isinstance(sampler, dict):
@@ -251,7 +255,7 @@ def _channel(
         values = values.reshape(rows, -1)
     if len(values) != rows:
         text = f"The {label} has {len(times)} times but {len(values)} values; the shorter of the two is kept."
-        problems.append(Problem("count", text, where))
+        problems.append(Problem("clip", text, where))
         keys = min(len(times), len(values) // per_key)
         times, values = times[:keys], values[: keys * per_key]
     return Channel(node, path, frozen(times.copy()), frozen(values.copy()), way)

@@ -1,5 +1,8 @@
 from __future__ import annotations
 
-from ...kit.station import Station
+from ...kit.station import Station, checks_in, mends_in
+from . import checks, mends
+from .measures import OWN
+from .panel import panel
 
-STATION = Station("motion", 120, concerns=lambda m: bool(m.clips))
+STATION = Station("motion", 120, checks=checks_in(checks), mends=mends_in(mends), panel=panel, own=OWN)

@@ -1,0 +1,153 @@
+"""Skin weights as rows: sorted, summed, cut, and set anew."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .model import Array, Mesh, Weights, frozen
+
+
+def owners(w: Weights) -> Array:
+    """(E,) int64 the vertex of each entry."""
+    return np.repeat(np.arange(len(w.starts) - 1), np.diff(w.starts))
+
+
+def row_sums(w: Weights, values: Array) -> Array:
+    """(V,) float64 sums of one value an entry."""
+    return np.bincount(owners(w), weights=values, minlength=len(w.starts) - 1)
+
+
+def ranks(w: Weights) -> Array:
+    """(E,) int64 place of each entry among those of its vertex, the heaviest first; of equal ones the first stands first."""
+    owner = owners(w)
+    order = np.lexsort((-w.weights, owner))
+    out = np.empty(len(owner), np.int64)
+    out[order] = np.arange(len(owner)) - w.starts[owner[order]]
+    return out
+
+
+def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Weights:
+    """Weights of entries in any order, kept in the order of their vertices. owner: (E,) vertex of each."""
+    order = np.argsort(owner, kind="stable")
+    starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=vertices))])
+    return Weights(
+        frozen(starts.astype(np.int64)), frozen(joints[order].astype(np.int32)), frozen(weights[order].astype(np.float32))
+    )
+
+
+def kept(w: Weights, keep: Array) -> Weights:
+    """The weights without some entries. keep: (E,) bool."""
+    return with_rows(len(w.starts) - 1, owners(w)[keep], w.joints[keep], w.weights[keep])
+
+
+def normalised(w: Weights, only: Array | None = None) -> Weights:
+    """Weights that sum to 1 at every vertex that has any, or at those of a (V,) bool mask. A row whose sum is no positive number stays."""
+    total = row_sums(w, w.weights.astype(np.float64))
+    good = np.isfinite(total) & (total > 1e-12)
+    if only is not None:
+        good &= only
+    divisor = np.where(good, total, 1.0)[owners(w)]
+    return Weights(w.starts, w.joints, frozen((w.weights / divisor).astype(np.float32)))
+
+
+def limited(w: Weights, most: int) -> Weights:
+    """At most so many influences on a vertex: the heaviest are kept and brought to the sum that all had."""
+    keep = ranks(w) < most
+    if keep.all():
+        return w
+    before, cut = row_sums(w, w.weights.astype(np.float64)), kept(w, keep)
+    after = row_sums(cut, cut.weights.astype(np.float64))
+    with np.errstate(all="ignore"):
+        grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
+    return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[owners(cut)]).astype(np.float32)))
+
+
+@dataclass(frozen=True)
+class Skeleton:
+    """The joints of a skin as a tree. up: (J,) position of the nearest joint above each, -1 for a top one. places: (J, 3) in the world."""
+
+    up: Array
+    places: Array
+
+
+#: Joints above one that are followed up: a chain may be as long as a file likes.
+_MOST_ABOVE = 64
+
+
+def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton, chosen: Array) -> Array:
+    """(n,) how far each chosen vertex goes astray with other weights, at most, where one joint is turned by 60°.
+
+    With one joint turned about its place by a rotation R, linear blend skinning moves a vertex by s (R - 1) x: s is the sum of its
+    weights on that joint and on all that hang on it, x the way from the joint to the vertex. Two sets of weights differ by
+    |Δs| |(R - 1) x|, and for 60° about the axis that moves it most |(R - 1) x| = |x|. The greatest over all joints is given.
+    points: (V, 3) where vertices stand at rest, bones: their joints there. Source: linear blend skinning, glTF 2.0 §3.7.3.3.
+    """
+    from scipy.sparse import csr_array
+
+    count, joints = len(points), len(bones.up)
+    place = np.full(count, -1, np.int64)
+    place[chosen] = np.arange(len(chosen))
+    rows, columns, amounts = [], [], []
+    for w, sign in ((before, 1.0), (after, -1.0)):
+        owner = owners(w)
+        with np.errstate(all="ignore"):
+            total = row_sums(w, w.weights.astype(np.float64))[owner]
+        use = (place[owner] >= 0) & (w.joints >= 0) & (w.joints < joints) & (np.abs(total) > 1e-12)
+        rows.append(place[owner[use]])
+        columns.append(w.joints[use].astype(np.int64))
+        amounts.append(sign * w.weights[use].astype(np.float64) / total[use])
+    change = csr_array((np.concatenate(amounts), (np.concatenate(rows), np.concatenate(columns))), shape=(len(chosen), joints))
+    below, above = _over(bones.up)
+    summed = (change @ csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))).tocoo()
+    out = np.zeros(len(chosen))
+    if not summed.nnz:
+        return out
+    row, column = summed.coords
+    lever = np.linalg.norm(points[chosen[row]] - bones.places[column], axis=1)
+    far = np.abs(summed.data) * lever
+    np.maximum.at(out, row, np.where(np.isfinite(far), far, 0.0))
+    return out
+
+
+def _over(up: Array) -> tuple[Array, Array]:
+    """Pairs of a joint and one that it hangs on, itself among them."""
+    here, above = np.arange(len(up)), np.arange(len(up))
+    pairs = [(here, above)]
+    for _ in range(_MOST_ABOVE):
+        there = above >= 0
+        above = np.where(there, up[above], -1)
+        if not (above >= 0).any():
+            break
+        pairs.append((here[above >= 0], above[above >= 0]))
+    return np.concatenate([a for a, _ in pairs]), np.concatenate([b for _, b in pairs])
+
+
+def skeleton_of(joints: tuple[int, ...], up: list[int], world: Array) -> Skeleton:
+    """The tree of a skin's joints. up: parents of all nodes, world: (N, 4, 4) of all nodes."""
+    at = {node: k for k, node in reversed(list(enumerate(joints)))}
+    nearest: dict[int, int] = {}
+
+    def above(node: int) -> int:
+        """Position of the nearest joint above a node; what was found on the way is kept."""
+        way, k = [], up[node]
+        while k >= 0 and k not in at and k not in nearest:
+            way.append(k)
+            k = up[k]
+        found = at.get(k, nearest.get(k, -1)) if k >= 0 else -1
+        nearest.update(dict.fromkeys(way, found))
+        return found
+
+    places = world[np.array(joints, np.int64)][:, :3, 3] if joints else np.zeros((0, 3))
+    return Skeleton(np.array([above(j) for j in joints], np.int64), places)
+
+
+def heaviest_joint(mesh: Mesh) -> Array:
+    """(V,) int64 the joint that weighs most on each vertex, -1 for none."""
+    out = np.full(len(mesh.positions), -1, np.int64)
+    w = mesh.weights
+    if w is not None:
+        first = (ranks(w) == 0) & (w.weights > 0)
+        out[owners(w)[first]] = w.joints[first]
+    return out

@@ -1,0 +1,543 @@
+"""Motion: clips, their channels and their keys."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ...kit.check import Elements, Finding, Skipped, check, value
+from ...kit.parts import unit_of
+from ...limits import plural
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...words.calls import Call
+from ...words.figures import about, plain, turn
+from ...words.lengths import metres
+from .measures import OWN
+from .records import ChannelFigures, ClipOfModel, MotionMeasures
+
+Found = Iterator[Finding | Skipped]
+NOT_MEASURED = Skipped("the clips could not be measured", unseen=True)
+
+#: A loop closes where its ends are this near, of the skeleton's size, and is one at all where they are nearer than the second.
+CLOSED, ALMOST = 1e-3, 0.1
+CLOSED_DEGREES, ALMOST_DEGREES = 0.5, 15.0
+#: A root that goes this far, of the skeleton's size, travels.
+TRAVELS = 0.05
+#: A foot that slides by less than this share of the skeleton's size stands.
+SLIDES = 0.02
+#: A gap is one where it is so many times the usual and as long as that in seconds.
+GAP, GAP_SECONDS = 10.0, 0.5
+#: Keys are too many where there are so many of them, and so many times those that are needed.
+MANY, TIMES = 100, 3.0
+
+
+def measured(m: Measures) -> MotionMeasures | None:
+    """What was measured; None where there is something to measure, and that fell."""
+    return OWN.of(m) if m.clips else MotionMeasures([])
+
+
+def clip_name(k: int, c: ClipOfModel) -> str:
+    return c.name or f"clip {k}"
+
+
+def _clip(m: Measures, k: int) -> Elements:
+    """A clip, drawn as the nodes that it drives."""
+    return Elements("clips", np.array([k], np.int32), drawn=m.array(f"motion:{k}:nodes"))
+
+
+def _key(k: int, c: ClipOfModel) -> str:
+    return f"{clip_name(k, c)}~{k}"
+
+
+def _of(mend: str, k: int, c: ClipOfModel, all_of: MotionMeasures, **params: object) -> tuple[Call, ...]:
+    """A mend for one clip; nothing where its name does not tell it from the others."""
+    names = [x.name for x in all_of.clips]
+    if not c.name or names.count(c.name) > 1:
+        return (Call(mend, {**params, "clips": [f"#{k}"]}),)
+    return (Call(mend, {**params, "clips": [c.name]}),)
+
+
+def _which(m: Measures, channels: Sequence[ChannelFigures]) -> str:
+    called = {n.index: n.name for n in m.nodes}
+    words = [f"{c.path} of {called.get(c.node, f'node {c.node}') if c.node is not None else 'nothing'}" for c in channels[:2]]
+    return ", ".join(words) + (" …" if len(channels) > 2 else "")
+
+
+def _told(
+    m: Measures, own: MotionMeasures, k: int, title: str, count: int, mends: tuple[Call, ...] = (), result: str = ""
+) -> Finding:
+    return Finding(
+        title,
+        value(count, "count"),
+        value(0, "count"),
+        count,
+        elements=_clip(m, k),
+        mends=mends,
+        key=_key(k, own.clips[k]),
+        result=result,
+    )
+
+
+@check("motion.broken", title="A clip that is not whole", result="caution")
+def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Channels whose tables do not fit each other, that drive what does not exist, or that could not be read.
+
+    Why: a strict importer refuses the file for it; a lenient one drops the channel, and that joint stands still.
+    Measured: while reading: times against values, targets and samplers against the lists that they point into.
+    Source: glTF 2.0 §3.11: each key has one value, three for a cubic spline; elsewhere common practice, no published source.
+    """
+    for k, p in enumerate(p for p in m.problems if p.kind == "clip"):
+        yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
+
+
+@check("motion.unreal", title="Keys that are no numbers", result="stop", mends=("motion.repair-keys",))
+def unreal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Keys whose time or value is not a number or is infinite.
+
+    Why: whatever the joint carries is gone from that moment on, and with it often the whole character.
+    Measured: every time and value of every channel.
+    Source: glTF 2.0 §3.6.2.2: accessor values must be finite.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        bad = [x for x in c.channels if x.unreal]
+        if bad:
+            keys = sum(x.unreal for x in bad)
+            title = f"{plural(keys, 'key')} of {clip_name(k, c)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(m, bad)}"
+            yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own))
+
+
+@check("motion.times", title="Times out of order", result="stop", mends=("motion.repair-keys",))
+def times(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Keys that stand at the time of the one before them, or earlier.
+
+    Why: a receiver that searches by halves finds the wrong key, and the joint jumps; a strict one refuses the file.
+    Measured: each key's time against the one before it.
+    Source: glTF 2.0 §3.11: times must be strictly increasing.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        bad = [x for x in c.channels if x.backward or x.equal]
+        if bad:
+            backward, equal = sum(x.backward for x in bad), sum(x.equal for x in bad)
+            words = [f"{backward:,} run backward"] * bool(backward) + [f"{equal:,} stand at one time"] * bool(equal)
+            title = f"Keys of {clip_name(k, c)} are out of order: {' and '.join(words)}, {_which(m, bad)}"
+            yield _told(m, own, k, title, backward + equal, _of("motion.repair-keys", k, c, own))
+
+
+@check("motion.off-unit", title="Rotations that are not of length 1", result="caution", mends=("motion.repair-keys",))
+def off_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Quaternions whose length is not 1.
+
+    Why: one receiver brings them to 1, another scales or shears what the joint carries by the square of that length.
+    Measured: the length of every rotation key, 1 within 0.001.
+    Source: glTF 2.0 §3.11: rotation values are unit quaternions.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        bad = [x for x in c.channels if x.off_unit]
+        if bad:
+            keys = sum(x.off_unit for x in bad)
+            worst = max(bad, key=lambda x: abs(x.worst_length - 1)).worst_length
+            yield Finding(
+                f"{plural(keys, 'rotation')} of {clip_name(k, c)} {'is' if keys == 1 else 'are'} not of length 1: {plain(worst)} at worst, {_which(m, bad)}",
+                value(worst, "factor"),
+                value(1.0, "factor"),
+                keys,
+                elements=_clip(m, k),
+                mends=_of("motion.repair-keys", k, c, own),
+                key=_key(k, c),
+            )
+
+
+@check("motion.flips", title="Rotations that change sign", result="note", mends=("motion.repair-keys",))
+def flips(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Rotation keys that lie on the other side of the sphere from the one before them.
+
+    Why: the standard goes the short way all the same. A receiver that fills in number by number spins the joint the long way round.
+    Measured: the product of each quaternion with the one before it, below 0.
+    Source: glTF 2.0, appendix C.4 takes the shortest path; that others do not is common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        bad = [x for x in c.channels if x.flips]
+        if bad:
+            keys = sum(x.flips for x in bad)
+            title = (
+                f"{plural(keys, 'rotation')} of {clip_name(k, c)} {'changes' if keys == 1 else 'change'} sign: {_which(m, bad)}"
+            )
+            yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own))
+
+
+@check("motion.aimless", title="Channels that move nothing", result="caution", mends=("motion.drop-stray",))
+def aimless(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Channels aimed at nothing, at a node that neither shows nor carries anything and is no joint, or without any key.
+
+    Why: what they moved at home is not in the file, or goes by another name: that part of the motion is lost.
+    Measured: the target of every channel against the joints of all skins and the nodes that hold something.
+    Source: glTF 2.0 §3.11: a channel without a node is to be ignored; elsewhere common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        bad = [x for x in c.channels if x.role in ("nothing", "stray") or not x.keys]
+        if bad:
+            all_stray = len(bad) == len(c.channels)
+            title = f"{'All' if all_stray else 'Of'} {plural(len(c.channels), 'channel')} of {clip_name(k, c)}{'' if all_stray else f' {len(bad):,}'} move{'' if len(bad) > 1 or all_stray else 's'} nothing: {_which(m, bad)}"
+            yield _told(m, own, k, title, len(bad), _of("motion.drop-stray", k, c, own))
+
+
+@check("motion.empty", title="Clips without a channel", result="caution", mends=("motion.drop-clips",))
+def empty(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips that hold no channel at all.
+
+    Why: it is listed there and does nothing when it is played; a strict importer refuses the file.
+    Measured: channels of every clip.
+    Source: glTF 2.0 §5.2 (animation): at least one channel.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        if not c.channels:
+            yield _told(m, own, k, f"{clip_name(k, c)} has no channel", 1, _of("motion.drop-clips", k, c, own))
+
+
+@check("motion.held-pose", title="A clip that only holds a pose", result="caution", mends=("motion.drop-clips",))
+def held_pose(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips of which every channel keeps one value, be it in one key or in several.
+
+    Why: such a clip is often what is left of an old pose: on reload it puts the character back into it, whatever was mended.
+    Measured: every channel's keys are alike within a millionth; how far the pose is from that of the file. One that is the file's own pose is a note.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        if not c.held:
+            continue
+        most = max(x.keys for x in c.channels)
+        away = c.moved * unit_of(m)
+        moved = away > 1e-5
+        title = f"{clip_name(k, c)} only holds a pose, in {plural(most, 'key')} a channel" + (
+            f": it moves the model by up to {about(away)}" if moved else ": the one that the file stands in"
+        )
+        yield Finding(
+            title,
+            value(away * 1000, "mm"),
+            value(0.0, "mm"),
+            len(c.channels),
+            elements=_clip(m, k),
+            mends=_of("motion.drop-clips", k, c, own),
+            key=_key(k, c),
+            result="" if moved else "note",
+        )
+
+
+@check("motion.constant", title="Channels that never change", result="note", mends=("motion.drop-constant",))
+def constant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Channels all of whose keys are alike, in clips that do move something.
+
+    Why: they cost time and space in every frame, and hold a joint against whatever else would move it.
+    Measured: keys alike within a millionth; told apart are those that are as the node stands, which may go without a trace, and those that hold it elsewhere.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        if c.held:
+            continue
+        still = [x for x in c.channels if x.constant and x.role in ("joint", "part")]
+        for rests, what in ((True, "as the node rests"), (False, "elsewhere than the node rests")):
+            found = [x for x in still if x.at_rest == rests]
+            if found:
+                title = f"{len(found):,} of {plural(len(c.channels), 'channel')} of {clip_name(k, c)} never change, {what}: {_which(m, found)}"
+                yield replace(
+                    _told(m, own, k, title, len(found), _of("motion.drop-constant", k, c, own, elsewhere=not rests)),
+                    key=_key(k, c) + ("" if rests else "-elsewhere"),
+                )
+
+
+@check("motion.scale-keys", title="Keys on scale", result="note", mends=("motion.drop-scale",))
+def scale_keys(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Channels that drive the scale of a joint or a part.
+
+    Why: many destinations leave scale out, or pass it on to what hangs below otherwise: limbs then change their length.
+    Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are a note.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        found = [x for x in c.channels if x.path == "scale" and x.keys]
+        if not found or c.held:
+            continue
+        lively = [x for x in found if not x.at_rest]
+        words = f"{len(lively):,} of them change it" if lively else "which none of them changes"
+        title = f"{plural(len(found), 'channel')} of {clip_name(k, c)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(m, lively or found)}"
+        strict = not sheet.motion.scale_keys and bool(lively)
+        yield _told(m, own, k, title, len(found), _of("motion.drop-scale", k, c, own), "caution" if strict else "")
+
+
+@check("motion.missing", title="Clips that should be there", result="caution", mends=("motion.rename",))
+def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips that the destination or the intent names and that did not come.
+
+    Why: clips get lost on the way when they were not laid on tracks at home: the character then stands in that state there.
+    Measured: names of all clips against those that are wanted, to the letter; a name that differs in case or by a prefix is offered.
+    Source: the sheet's list and the intent's.
+    """
+    wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
+    if not wanted:
+        yield Skipped("neither the sheet nor the intent names clips")
+        return
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    there = [c.name for c in own.clips]
+    lost = [w for w in wanted if w not in there]
+    for name in lost:
+        near = next((n for n in there if n and n not in wanted and _alike(n, name)), None)
+        hint = f"; {near} may be it" if near else ""
+        mends = (Call("motion.rename", {"clip": near, "to": name}),) if near and there.count(near) == 1 else ()
+        yield Finding(
+            f"The clip {name} is not there{hint}",
+            value(", ".join(n for n in there[:4] if n) or "no clip", "text"),
+            value(name, "text"),
+            1,
+            mends=mends,
+            key=name,
+        )
+
+
+def _alike(name: str, wanted: str) -> bool:
+    """Whether a name is the wanted one but for case, marks, and what stands before a bar or a colon."""
+    bare = lambda s: "".join(x for x in s.rpartition("|")[2].rpartition(":")[2].casefold() if x.isalnum())
+    return bool(bare(name)) and bare(name) == bare(wanted)
+
+
+@check("motion.names", title="Clips that names do not tell apart", result="caution", mends=("motion.rename",))
+def names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips without a name, or with one that another has too.
+
+    Why: they are called by name: the first is played, the others never are.
+    Measured: names of all clips, as the destination tells letters apart. One clip alone without a name is a note.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    word = (lambda x: x) if sheet.names.case_matters else str.casefold
+    often = Counter(word(c.name) for c in own.clips)
+    found = [k for k, c in enumerate(own.clips) if not c.name or often[word(c.name)] > 1]
+    if found:
+        nameless = sum(not own.clips[k].name for k in found)
+        words = (
+            f"{plural(nameless, 'clip has', 'clips have')} no name"
+            if nameless
+            else f"{len(found):,} clips share a name: {own.clips[found[0]].name}"
+        )
+        yield Finding(
+            words,
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=Elements("clips", np.array(found, np.int32)),
+            result="note" if len(own.clips) == 1 else "",
+        )
+
+
+@check("motion.copies", title="The same clip twice", result="note", mends=("motion.drop-clips",))
+def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips that are alike in every key.
+
+    Why: one of them is often a leftover; both are loaded.
+    Measured: channels, times and values of all clips, bit by bit.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        if c.same is not None and c.channels:
+            first = own.clips[c.same]
+            title = f"{clip_name(k, c)} is {clip_name(c.same, first)} once more"
+            yield _told(m, own, k, title, 1, _of("motion.drop-clips", k, c, own))
+
+
+@check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",))
+def late(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips whose first key stands later than 0, and channels with a gap between keys.
+
+    Why: until the first key the character stands still: a loop stutters by that time. In a gap the joint drifts where keys were lost.
+    Measured: the earliest key of all channels, over half a hundredth of a second; the longest time between two keys, over half a second and ten times the usual.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        if c.start > 0.005 and c.channels and not c.held:
+            yield Finding(
+                f"{clip_name(k, c)} begins {plain(c.start)} s late: it stands still until then",
+                value(c.start, "seconds"),
+                value(0.0, "seconds"),
+                1,
+                elements=_clip(m, k),
+                mends=_of("motion.trim", k, c, own),
+                key=_key(k, c),
+            )
+        gaps = [x for x in c.channels if x.keys > 3 and x.longest_gap > GAP_SECONDS and x.longest_gap > GAP * x.usual_gap > 0]
+        if gaps:
+            worst = max(gaps, key=lambda x: x.longest_gap)
+            yield Finding(
+                f"{clip_name(k, c)} has {plural(len(gaps), 'channel')} with a gap of up to {plain(worst.longest_gap)} s between keys that stand {plain(worst.usual_gap)} s apart: {_which(m, gaps)}",
+                value(worst.longest_gap, "seconds"),
+                value(worst.usual_gap, "seconds"),
+                len(gaps),
+                elements=_clip(m, k),
+                key=f"{_key(k, c)}-gap",
+            )
+
+
+@check("motion.loop", title="A loop that does not close", result="note")
+def loop(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips whose end nearly meets their beginning, but not quite.
+
+    Why: played round and round it jumps once each time.
+    Measured: the farthest that any joint is off between the first moment and the last, once the level way of the root is taken away: over a thousandth of the skeleton's size or half a degree, and under a tenth of it and 15 degrees; past those it is no loop.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    called = {n.index: n.name for n in m.nodes}
+    for k, c in enumerate(own.clips):
+        x = c.loop
+        if x is None or not x.size > 0:
+            continue
+        off = x.seam > CLOSED * x.size or x.seam_degrees > CLOSED_DEGREES
+        if off and x.seam <= ALMOST * x.size and x.seam_degrees <= ALMOST_DEGREES:
+            yield Finding(
+                f"{clip_name(k, c)} does not close: {called[x.seam_node]} jumps {about(x.seam * unit_of(m))}, and joints turn by up to {turn(x.seam_degrees)}",
+                value(x.seam * unit_of(m) * 1000, "mm"),
+                value(0.0, "mm"),
+                1,
+                elements=_clip(m, k),
+                key=_key(k, c),
+            )
+
+
+@check("motion.travel", title="The root travels", result="note")
+def travel(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips that carry the whole skeleton away.
+
+    Why: some destinations move the character themselves: then it goes twice as far, and snaps back at each loop.
+    Measured: the level way of the topmost driven node from the first moment to the last, over a twentieth of the skeleton's size.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    called = {n.index: n.name for n in m.nodes}
+    for k, c in enumerate(own.clips):
+        x = c.loop
+        if x is not None and x.drift > TRAVELS * x.size > 0:
+            yield Finding(
+                f"{clip_name(k, c)} carries {called[x.root]} {metres(x.drift * unit_of(m))} away each time it is played",
+                value(x.drift * unit_of(m), "m"),
+                value(0.0, "m"),
+                1,
+                elements=_clip(m, k),
+                key=_key(k, c),
+                samples=x.moments,
+            )
+
+
+@check("motion.slides", title="Feet that slide", result="note")
+def slides(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Joints at the end of a chain that are lowest and move level meanwhile, in clips that do not travel.
+
+    Why: a foot that bears ought to stand, or to go back as fast as the character goes on: else it skates.
+    Measured: a joint bears while it is within a fiftieth of the skeleton's height of the lowest that any comes, at three moments or more; its level way meanwhile, over a fiftieth of the skeleton's size. In a clip whose root stays, feet ought to go back evenly: that way is told all the same, as the speed at which to move the character.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    called = {n.index: n.name for n in m.nodes}
+    for k, c in enumerate(own.clips):
+        x = c.loop
+        found = [s for s in c.slides if x is not None and s.way > SLIDES * x.size]
+        if not found or x is None:
+            continue
+        worst = max(found, key=lambda s: s.way)
+        in_place = x.drift <= TRAVELS * x.size
+        speed = worst.way * unit_of(m) / max(worst.ends - worst.begins, 1e-9)
+        about_it = f": move the character at {plain(speed)} m/s, or it skates" if in_place else ""
+        yield Finding(
+            f"{called[worst.node]} slides {metres(worst.way * unit_of(m))} while it bears, from {plain(worst.begins)} to {plain(worst.ends)} s of {clip_name(k, c)}{about_it}",
+            value(worst.way * unit_of(m), "m"),
+            value(0.0, "m"),
+            len(found),
+            elements=Elements("clips", np.array([k], np.int32), drawn=np.array([s.node for s in found], np.int32)),
+            key=_key(k, c),
+            samples=x.moments,
+        )
+
+
+@check("motion.dense", title="More keys than the curve needs", result="note", mends=("motion.thin",))
+def dense(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Clips with several times the keys that their curves need.
+
+    Why: they were baked frame by frame: each costs space and time, and nobody can edit them.
+    Measured: keys of a clip, over a hundred and three times those that stay when all go that move nothing by more than 0.5 mm.
+    Source: common practice, no published source.
+    """
+    own = measured(m)
+    if own is None:
+        yield NOT_MEASURED
+        return
+    for k, c in enumerate(own.clips):
+        if c.keys > MANY and c.keys > TIMES * max(c.needs, 1) and not c.held:
+            yield Finding(
+                f"{clip_name(k, c)} has {c.keys:,} keys; {c.needs:,} hold it within 0.5 mm",
+                value(c.keys, "count"),
+                value(c.needs, "count"),
+                c.keys,
+                elements=_clip(m, k),
+                mends=_of("motion.thin", k, c, own, within_mm=0.5),
+                key=_key(k, c),
+            )

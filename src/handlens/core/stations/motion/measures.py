@@ -1,0 +1,235 @@
+"""What Motion measures: every channel of every clip, and how a clip begins, goes and ends."""
+
+from __future__ import annotations
+
+import hashlib
+
+import numpy as np
+from msgspec.structs import replace
+
+from ...kit.own import Own
+from ...kit.without import holding
+from ...measures import Measures
+from ...scene import Channel, Clip, Scene
+from ...scene.binding import turn_between
+from ...scene.model import Array
+from ...scene.motion import worlds_at
+from ...scene.thinning import needed, reaches, tolerance_of
+from ...scene.transforms import parents, world_matrices
+from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures
+
+#: A quaternion is of length 1 within this: what 16 bits a number leave behind.
+OF_LENGTH_1 = 1e-3
+#: Keys that lie closer are alike, as a share of the largest value.
+_ALIKE = 1e-6
+#: How far keys that are not needed may move something, in metres.
+WITHIN = 0.0005
+#: Moments at which a whole clip is looked at, fewer where there are many nodes, and matrices that are held at once.
+_MOMENTS, _MATRICES = 64, 400_000
+#: A foot bears while it is within this share of the skeleton's height of the lowest that any comes, at this many moments or more.
+_BEARS, _STANDS = 0.02, 3
+
+
+def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> MotionMeasures:
+    if not scene.clips:
+        return MotionMeasures([])
+    world, up = world_matrices(scene), parents(scene)
+    joints = {j for s in scene.skins for j in s.joints}
+    kept = holding(scene.with_(clips=()))
+    reach = reaches(scene)
+    unit = scene.unit_metres or 1.0
+    grown = [float(np.cbrt(abs(np.linalg.det(world[up[i]][:3, :3])))) if up[i] >= 0 else 1.0 for i in range(len(scene.nodes))]
+    seen: dict[str, int] = {}
+    out = []
+    for k, clip in enumerate(scene.clips):
+        channels = [_channel(scene, c, joints, kept, reach, grown, WITHIN / unit) for c in clip.channels]
+        starts = [c.start for c in channels if c.keys]
+        made = ClipOfModel(clip.name or "", channels, sum(c.keys for c in channels), min(starts, default=0.0), _seconds(channels))
+        first = seen.setdefault(_content(clip), k)
+        if first != k:
+            made = replace(made, same=first)
+        alive = [c for c in channels if c.keys and c.node is not None]
+        if alive and all(c.constant for c in alive):
+            made = replace(
+                made, held=True, moved=_moved(scene, clip, world, sorted(joints | {c.node for c in alive if c.node is not None}))
+            )
+        elif alive:
+            made = _whole(scene, clip, made, world, up, joints)
+        nodes = sorted({c.node for c in channels if c.node is not None})
+        if nodes:
+            arrays[f"{k}:nodes"] = np.array(nodes)
+        out.append(made)
+    return MotionMeasures(out)
+
+
+OWN = Own("motion", MotionMeasures, take)
+
+
+def _seconds(channels: list[ChannelFigures]) -> float:
+    return max((c.end for c in channels if c.keys), default=0.0)
+
+
+def _content(clip: Clip) -> str:
+    digest = hashlib.blake2b(digest_size=16)
+    for c in clip.channels:
+        digest.update(f"{c.node} {c.path} {c.interpolation} {c.times.shape} {c.values.shape}".encode())
+        digest.update(np.ascontiguousarray(c.times).data)
+        digest.update(np.ascontiguousarray(c.values).data)
+    return digest.hexdigest()
+
+
+def _points(c: Channel) -> Array:
+    """(K, n) float64 values at the keys themselves."""
+    values = c.values.astype(np.float64).reshape(len(c.values), -1)
+    return values[1::3] if c.interpolation == "CUBICSPLINE" else values
+
+
+def _channel(
+    scene: Scene, c: Channel, joints: set[int], kept: set[int], reach: Array, grown: list[float], within: float
+) -> ChannelFigures:
+    times = c.times.astype(np.float64)
+    finite = times[np.isfinite(times)]
+    role = "nothing" if c.node is None else "joint" if c.node in joints else "part" if c.node in kept else "stray"
+    made = ChannelFigures(
+        c.node,
+        c.path,
+        role,
+        len(times),
+        float(finite.min(initial=np.inf)) if len(finite) else 0.0,
+        float(finite.max(initial=0.0)),
+        c.interpolation,
+    )
+    if not len(times):
+        return made
+    points = _points(c)
+    bad = ~np.isfinite(points).all(axis=1) if len(points) == len(times) else np.ones(len(times), bool)
+    steps = np.diff(times)
+    made = replace(
+        made,
+        unreal=int(np.count_nonzero(bad | ~np.isfinite(times))),
+        backward=int(np.count_nonzero(steps < 0)),
+        equal=int(np.count_nonzero(steps == 0)),
+        longest_gap=float(steps[np.isfinite(steps)].max(initial=0.0)),
+        usual_gap=float(np.median(steps[np.isfinite(steps)])) if np.isfinite(steps).any() else 0.0,
+    )
+    if bad.any() or len(points) != len(times):
+        return replace(made, needs=len(times))
+    if c.path == "rotation" and points.shape[1] == 4:
+        length = np.linalg.norm(points, axis=1)
+        off = np.abs(length - 1)
+        made = replace(
+            made,
+            off_unit=int(np.count_nonzero(off > OF_LENGTH_1)),
+            worst_length=float(length[int(off.argmax())]),
+            flips=int(np.count_nonzero(np.einsum("ij,ij->i", points[1:], points[:-1]) < 0)),
+        )
+    size = max(float(np.abs(points).max(initial=0.0)), 1e-12)
+    still = float(np.ptp(points, axis=0).max(initial=0.0)) <= _ALIKE * size
+    tolerance = within
+    if c.node is not None:
+        tolerance = tolerance_of(c.path, within, float(reach[c.node]), grown[c.node])
+    needs = 1 if still else len(needed(c, tolerance)) if c.path != "weights" else len(times)
+    return replace(made, constant=still, at_rest=still and _rests(scene, c, points[0]), needs=needs)
+
+
+def _rests(scene: Scene, c: Channel, value: Array) -> bool:
+    """Whether a value is what the node has in the file."""
+    if c.node is None or c.path not in ("translation", "rotation", "scale"):
+        return False
+    n = scene.nodes[c.node]
+    if n.matrix is not None:
+        return False
+    rest = np.array(getattr(n, c.path), np.float64)
+    if rest.shape != value.shape:
+        return False
+    near = 1e-5 * max(float(np.abs(rest).max()), 1e-9)
+    return bool(np.abs(rest - value).max() <= near or (c.path == "rotation" and np.abs(rest + value).max() <= near))
+
+
+def _moved(scene: Scene, clip: Clip, world: Array, nodes: list[int]) -> float:
+    there = worlds_at(scene, clip, np.zeros(1), nodes)[0]
+    away = np.linalg.norm(there[nodes][:, :3, 3] - world[nodes][:, :3, 3], axis=1)
+    turned = np.radians(turn_between(world[nodes][:, :3, :3], there[nodes][:, :3, :3])) * reaches(scene)[nodes]
+    both = np.maximum(away, turned)
+    return float(both[np.isfinite(both)].max(initial=0.0))
+
+
+def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
+    """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
+    driven = {c.node for c in clip.channels if c.node is not None and len(c.times)}
+    watched = sorted(joints) if joints & driven else sorted(driven)
+    span = made.seconds - made.start
+    sound = all(not c.unreal and not c.backward and not c.equal for c in made.channels)
+    if not watched or not span > 0 or not sound:
+        return made
+    count = int(np.clip(_MATRICES // max(len(scene.nodes), 1), 8, _MOMENTS))
+    at = np.linspace(made.start, made.seconds, count)
+    worlds = worlds_at(scene, clip, at, watched)[:, watched]
+    places = worlds[:, :, :3, 3]
+    if not np.isfinite(places).all():
+        return made
+    upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
+    level = [a for a in range(3) if a != upright]
+    top = next((k for k, i in enumerate(watched) if i in driven and not _any_above(i, driven, up)), 0)
+    steps = np.linalg.norm(np.diff(places[:, top], axis=0), axis=1)
+    drift = places[-1, top] - places[0, top]
+    drift[upright] = 0.0
+    ends = np.linalg.norm(places[-1] - places[0] - drift, axis=1)
+    turned = turn_between(worlds[0][:, :3, :3], worlds[-1][:, :3, :3])
+    size = float(np.linalg.norm(np.ptp(world[watched][:, :3, 3], axis=0)))
+    loop = LoopFigures(
+        watched[top],
+        float(steps.sum()),
+        float(np.linalg.norm(drift)),
+        float(ends.max(initial=0.0)),
+        float(turned.max(initial=0.0)),
+        watched[int(ends.argmax())],
+        size,
+        count,
+    )
+    return replace(made, loop=loop, slides=_slides(scene, watched, places, at, upright, level, up))
+
+
+def _any_above(node: int, driven: set[int], up: list[int]) -> bool:
+    node = up[node]
+    while node >= 0:
+        if node in driven:
+            return True
+        node = up[node]
+    return False
+
+
+def _slides(
+    scene: Scene, watched: list[int], places: Array, at: Array, upright: int, level: list[int], up: list[int]
+) -> list[SlideFigures]:
+    """Joints at the ends of their chains that stand at the lowest height and move level meanwhile.
+
+    A joint bears while it is near the lowest height that any joint comes to, and goes neither up nor down: common practice.
+    """
+    inner = {up[i] for i in watched}
+    ends = [k for k, i in enumerate(watched) if i not in inner]
+    heights = places[:, :, upright]
+    tall = float(np.ptp(heights))
+    floor = float(heights.min())
+    if tall <= 0 or not ends:
+        return []
+    # What bears is what reaches the lowest height and also leaves it: a walk. What always lies there is no foot.
+    out = []
+    for k in ends:
+        low = heights[:, k] <= floor + _BEARS * tall
+        if not low.any() or low.all():
+            continue
+        begin = None
+        best: SlideFigures | None = None
+        for t in range(len(at) + 1):
+            if t < len(at) and low[t]:
+                begin = t if begin is None else begin
+            elif begin is not None:
+                stand = places[begin:t, k][:, level]
+                way = float(np.linalg.norm(stand[-1] - stand[0])) if t - begin >= _STANDS else 0.0
+                if way > 0 and (best is None or way > best.way):
+                    best = SlideFigures(watched[k], way, float(at[begin]), float(at[t - 1]))
+                begin = None
+        if best is not None:
+            out.append(best)
+    return out

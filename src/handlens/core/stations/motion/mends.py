@@ -1,0 +1,443 @@
+"""Motion: clips and their keys set right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.without import holding, still_bare, without_nodes
+from ...limits import InputError, MendError
+from ...scene import Channel, Clip, Scene
+from ...scene.model import Array, frozen
+from ...scene.motion import sample, worlds_at
+from ...scene.skinning import posed
+from ...scene.thinning import reaches, thinned, tolerance_of
+from ...scene.transforms import parents, world_matrices
+from ...scene.weighing import owners, with_rows
+from ...words.figures import about, plain
+
+CLIPS = Parameter("clips", "names", "which clips by name, or by number as #0; all where none is named", default=())
+_ALIKE = 1e-6
+#: Rounds of thinning with a finer tolerance, and moments and vertices that each is measured at.
+_ROUNDS, _MOMENTS, _VERTICES = 8, 200, 2_000
+
+
+def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
+    """Numbers of the clips that are named, of all where none is. Raises MendError where there is none."""
+    if not scene.clips:
+        raise MendError("There are no clips.")
+    if not clips:
+        return list(range(len(scene.clips)))
+    found = []
+    for name in clips:
+        at = [k for k, c in enumerate(scene.clips) if c.name == name]
+        if not at and name.startswith("#") and name[1:].isdecimal() and int(name[1:]) < len(scene.clips):
+            at = [int(name[1:])]
+        found += at
+    if not found:
+        raise MendError(f"There is no clip {clips[0]}.")
+    return sorted(set(found))
+
+
+def _each(scene: Scene, clips: Sequence[str], change: Callable[[Channel], Channel | None]) -> tuple[Scene, int, int]:
+    """The scene with every channel of some clips changed, None taking it out: how many were changed, and how many are gone."""
+    chosen = set(chosen_clips(scene, clips))
+    changed = gone = 0
+    out = []
+    for k, clip in enumerate(scene.clips):
+        if k not in chosen:
+            out.append(clip)
+            continue
+        channels = []
+        for c in clip.channels:
+            now = change(c)
+            gone += now is None
+            changed += now is not None and now is not c
+            if now is not None:
+                channels.append(now)
+        out.append(replace(clip, channels=tuple(channels)))
+    return scene.with_(clips=tuple(out)), changed, gone
+
+
+def _keys(scene: Scene) -> int:
+    return sum(len(c.times) for clip in scene.clips for c in clip.channels)
+
+
+def _points(c: Channel) -> Array:
+    values = c.values.astype(np.float64).reshape(len(c.values), -1)
+    return values[1::3] if c.interpolation == "CUBICSPLINE" else values
+
+
+@mend(
+    "motion.drop-clips",
+    title="Drop clips",
+    keeps="the model, its joints and weights, and every other clip",
+    costs="what is dropped is gone from the export; the original keeps it",
+    safe=False,
+    parameters=[Parameter("clips", "names", "which clips by name, or by number as #0")],
+)
+def drop_clips(scene: Scene, clips: Sequence[str]) -> Outcome:
+    """Take clips out: old poses, leftovers, copies."""
+    if not clips:
+        raise InputError("motion.drop-clips needs clips=….")
+    gone = set(chosen_clips(scene, clips))
+    after = scene.with_(clips=tuple(c for k, c in enumerate(scene.clips) if k not in gone))
+    return Outcome(after, (Figure("clips", f"{len(scene.clips):,}", f"{len(after.clips):,}"),))
+
+
+@mend(
+    "motion.rename",
+    title="Rename a clip",
+    keeps="every key of it",
+    costs="side files that call it by its old name must be changed too",
+    safe=False,
+    parameters=[
+        Parameter("clip", "text", "which clip by name, or by number as #0"),
+        Parameter("to", "text", "its new name"),
+    ],
+)
+def rename(scene: Scene, clip: str, to: str) -> Outcome:
+    """Give a clip another name."""
+    if not to.strip():
+        raise InputError("motion.rename: to must not be empty.")
+    found = chosen_clips(scene, [clip])
+    if len(found) > 1:
+        raise MendError(f"Several clips are called {clip}: name one by its number, as #{found[0]}.")
+    if any(c.name == to for c in scene.clips):
+        raise MendError(f"There is a clip called {to} already.")
+    old = scene.clips[found[0]].name
+    clips = tuple(replace(c, name=to) if k == found[0] else c for k, c in enumerate(scene.clips))
+    former = scene.former | ({old} if old else set())
+    return Outcome(scene.with_(clips=clips, former=former), (Figure("clip", old or "none", to),))
+
+
+@mend(
+    "motion.drop-constant",
+    title="Drop channels that never change",
+    keeps="every pose of every clip, where they are as the node rests",
+    costs="with elsewhere=true: the joint stands as it rests in the file while the clip plays",
+    safe=False,
+    parameters=[
+        Parameter("elsewhere", "flag", "also those that hold a node elsewhere than it rests", default=False),
+        CLIPS,
+    ],
+)
+def drop_constant(scene: Scene, elsewhere: bool, clips: Sequence[str] = ()) -> Outcome:
+    """Take out channels whose keys are all alike."""
+
+    def change(c: Channel) -> Channel | None:
+        points = _points(c) if len(c.times) else np.zeros((0, 1))
+        if not len(points) or c.path not in ("translation", "rotation", "scale") or not np.isfinite(points).all():
+            return c
+        size = max(float(np.abs(points).max()), 1e-12)
+        if float(np.ptp(points, axis=0).max()) > _ALIKE * size:
+            return c
+        return None if _rests(scene, c, points[0]) or elsewhere else c
+
+    after, _, gone = _each(scene, clips, change)
+    if not gone:
+        raise MendError("Every channel changes, or holds its node elsewhere than it rests.")
+    return Outcome(after, (Figure("channels that never change", f"{gone:,}", "0"), _figure(scene, after)))
+
+
+def _figure(before: Scene, after: Scene) -> Figure:
+    return Figure("keys in all", f"{_keys(before):,}", f"{_keys(after):,}")
+
+
+def _rests(scene: Scene, c: Channel, value: Array) -> bool:
+    if c.node is None or scene.nodes[c.node].matrix is not None:
+        return False
+    rest = np.array(getattr(scene.nodes[c.node], c.path), np.float64)
+    if rest.shape != value.shape:
+        return False
+    near = 1e-5 * max(float(np.abs(rest).max()), 1e-9)
+    return bool(np.abs(rest - value).max() <= near or (c.path == "rotation" and np.abs(rest + value).max() <= near))
+
+
+@mend(
+    "motion.drop-scale",
+    title="Drop keys on scale",
+    keeps="how joints are turned and where they stand",
+    costs="what the clip made larger or smaller keeps the size that it rests in",
+    safe=False,
+    parameters=[CLIPS],
+)
+def drop_scale(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
+    """Take out channels that drive scale."""
+    after, _, gone = _each(scene, clips, lambda c: None if c.path == "scale" else c)
+    if not gone:
+        raise MendError("No channel drives scale.")
+    return Outcome(after, (Figure("channels on scale", f"{gone:,}", "0"), _figure(scene, after)))
+
+
+@mend(
+    "motion.drop-stray",
+    title="Drop channels that move nothing",
+    keeps="every pose of every clip",
+    costs="clips that moved nothing at all go too, and nodes that then hold nothing",
+    safe=True,
+    parameters=[CLIPS],
+)
+def drop_stray(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
+    """Take out channels without a node or a key, and those of nodes that hold nothing and are no joints."""
+    holds = holding(scene.with_(clips=()))
+    joints = {j for s in scene.skins for j in s.joints}
+    alive = holds | joints
+    after, _, gone = _each(scene, clips, lambda c: None if c.node not in alive or not len(c.times) else c)
+    if not gone:
+        raise MendError("Every channel moves something.")
+    had = {k for k in chosen_clips(scene, clips) if scene.clips[k].channels}
+    kept = tuple(c for k, c in enumerate(after.clips) if c.channels or k not in had)
+    figures = [Figure("channels that move nothing", f"{gone:,}", "0")]
+    if len(kept) < len(after.clips):
+        figures.append(Figure("clips", f"{len(after.clips):,}", f"{len(kept):,}"))
+    # What was only kept for the channel would be told as an empty node next.
+    driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None and c.node not in alive}
+    after = after.with_(clips=kept)
+    bare = still_bare(after, sorted(driven))
+    if bare:
+        figures.append(Figure("nodes that hold nothing", f"{len(bare):,}", "0"))
+    return Outcome(without_nodes(after, bare), tuple(figures))
+
+
+@mend(
+    "motion.repair-keys",
+    title="Set keys right",
+    keeps="every key that is a number, and its time",
+    costs="keys that are no numbers go, and of several at one time all but the last",
+    safe=False,
+    parameters=[CLIPS],
+)
+def repair_keys(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
+    """Put keys in the order of their times, one at each, drop those that are no numbers, and bring rotations to length 1, each on
+    the side of the one before it.
+    """
+    counts = {"keys that were no numbers": 0, "keys out of order": 0, "rotations that were not of length 1": 0, "signs": 0}
+
+    def change(c: Channel) -> Channel | None:
+        return _repaired(c, counts)
+
+    after, changed, gone = _each(scene, clips, change)
+    if not changed and not gone:
+        raise MendError("All keys are numbers, in order, and of length 1.")
+    return Outcome(after, tuple(Figure(words, f"{n:,}", "0") for words, n in counts.items() if n))
+
+
+def _repaired(c: Channel, counts: dict[str, int]) -> Channel | None:
+    wide = 3 if c.interpolation == "CUBICSPLINE" else 1
+    if not len(c.times) or len(c.values) != wide * len(c.times):
+        return c
+    times = c.times.astype(np.float64)
+    rows = c.values.astype(np.float64).reshape(len(times), wide, -1)
+    keep = np.isfinite(times) & np.isfinite(rows).all(axis=(1, 2))
+    order = np.flatnonzero(keep)
+    counts["keys that were no numbers"] += int(np.count_nonzero(~keep))
+    if not len(order):
+        return None
+    order = order[np.argsort(times[order], kind="stable")]
+    last = np.r_[np.diff(times[order]) > 0, True]
+    moved = int(np.count_nonzero(np.diff(times[keep]) <= 0))
+    counts["keys out of order"] += moved
+    order = order[last]
+    out = rows[order].copy()
+    if c.path == "rotation" and out.shape[2] == 4:
+        middle = 1 if wide == 3 else 0
+        length = np.linalg.norm(out[:, middle], axis=1)
+        off = (np.abs(length - 1) > 1e-6) & (length > 1e-12)
+        if (np.abs(length[off] - 1) > 1e-4).any():
+            counts["rotations that were not of length 1"] += int(np.count_nonzero(np.abs(length[off] - 1) > 1e-4))
+        out[off] /= length[off, None, None]
+        out[length <= 1e-12, middle] = [0.0, 0.0, 0.0, 1.0]
+        signs = np.where(np.einsum("ij,ij->i", out[1:, middle], out[:-1, middle]) < 0, -1.0, 1.0)
+        if (signs < 0).any() and wide == 1:
+            counts["signs"] += int(np.count_nonzero(signs < 0))
+            out[1:] *= np.cumprod(signs)[:, None, None]
+    now = out.reshape(-1, out.shape[2]).astype(np.float32)
+    if len(order) == len(times) and (times[order] == times).all() and np.array_equal(now, c.values.reshape(now.shape)):
+        return c
+    return replace(c, times=frozen(times[order].astype(np.float32)), values=frozen(now))
+
+
+@mend(
+    "motion.trim",
+    title="Trim a clip",
+    keeps="every pose between the new ends, and at them",
+    costs="what lies outside is gone from the export",
+    safe=False,
+    parameters=[
+        Parameter("start", "number", "second at which it begins from then on; its first key where it is left out", default=-1.0),
+        Parameter("end", "number", "second at which it ends; its last key where it is left out", default=-1.0),
+        CLIPS,
+    ],
+)
+def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> Outcome:
+    """Cut clips to what lies between two times, and let them begin at 0. New ends are keys of their own."""
+    chosen = chosen_clips(scene, clips)
+    out, figures = list(scene.clips), []
+    for k in chosen:
+        clip = out[k]
+        stamps = np.concatenate([c.times.astype(np.float64) for c in clip.channels if len(c.times)] or [np.zeros(0)])
+        stamps = stamps[np.isfinite(stamps)]
+        if not len(stamps):
+            continue
+        a, b = (start if start >= 0 else float(stamps.min())), (end if end >= 0 else float(stamps.max()))
+        if b <= a and len(stamps) > 1 and stamps.max() > stamps.min():
+            raise InputError("motion.trim: end must lie after start.")
+        if a <= 1e-9 and b >= stamps.max() - 1e-9:
+            continue
+        out[k] = replace(clip, channels=tuple(_cut(c, a, b) for c in clip.channels))
+        figures.append(Figure(clip.name or f"clip {k}", f"{plain(float(stamps.max()))} s", f"{plain(b - a)} s"))
+    if not figures:
+        raise MendError("These clips begin at 0 and end there already.")
+    return Outcome(scene.with_(clips=tuple(out)), tuple(figures[:200]))
+
+
+def _cut(c: Channel, a: float, b: float) -> Channel:
+    times = c.times.astype(np.float64)
+    if not len(times) or not np.isfinite(times).all() or (np.diff(times) <= 0).any():
+        return c
+    wide = 3 if c.interpolation == "CUBICSPLINE" else 1
+    rows = c.values.reshape(len(times), wide, -1).astype(np.float64)
+    inside = (times >= a - 1e-9) & (times <= b + 1e-9)
+    stamps, kept = times[inside], rows[inside]
+    edges = [t for t in (a, b) if times[0] < t < times[-1] and not (np.abs(stamps - t) < 1e-9).any()]
+    if edges or not len(stamps):
+        if wide == 3:
+            # A curve that is cut between keys is kept at its old ones next to the cut.
+            first = max(int(np.searchsorted(times, a, side="right")) - 1, 0)
+            past = min(int(np.searchsorted(times, b, side="left")) + 1, len(times))
+            stamps, kept = times[first:past], rows[first:past]
+        else:
+            new = np.array(edges or [a])
+            values = sample(c, new)[:, None, :]
+            order = np.argsort(np.concatenate([stamps, new]), kind="stable")
+            stamps, kept = np.concatenate([stamps, new])[order], np.concatenate([kept, values])[order]
+    return replace(
+        c,
+        times=frozen(np.maximum(stamps - a, 0.0).astype(np.float32)),
+        values=frozen(kept.reshape(-1, kept.shape[2]).astype(np.float32)),
+    )
+
+
+@mend(
+    "motion.retime",
+    title="Play faster or slower",
+    keeps="every pose",
+    costs="nothing but the time that it takes",
+    safe=False,
+    parameters=[Parameter("factor", "number", "what every time is multiplied by: 0.5 plays twice as fast", zero=False), CLIPS],
+)
+def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
+    """Multiply the times of clips by a factor."""
+    if not 0 < factor < 1e6:
+        raise InputError("motion.retime: factor must be more than 0.")
+    if factor == 1:
+        raise MendError("A factor of 1 changes nothing.")
+    wide = lambda c: c.interpolation == "CUBICSPLINE" and len(c.values) == 3 * len(c.times)
+
+    def change(c: Channel) -> Channel | None:
+        values = c.values
+        if wide(c):
+            # Tangents of a cubic spline are changes a second (glTF 2.0, appendix C.5).
+            rows = values.astype(np.float64).copy()
+            rows[0::3] /= factor
+            rows[2::3] /= factor
+            values = frozen(rows.astype(np.float32))
+        return replace(c, times=frozen((c.times.astype(np.float64) * factor).astype(np.float32)), values=values)
+
+    after, _, _ = _each(scene, clips, change)
+    longest = lambda s: max((c.seconds for c in s.clips), default=0.0)
+    return Outcome(after, (Figure("longest clip", f"{plain(longest(scene))} s", f"{plain(longest(after))} s"),))
+
+
+@mend(
+    "motion.thin",
+    title="Thin keys",
+    keeps="where every vertex stands in every frame, within the tolerance; first and last keys",
+    costs="what moves less than the tolerance; the figure says how far at most",
+    safe=False,
+    parameters=[Parameter("within_mm", "number", "how far anything may be off, in millimetres", default=0.5, zero=False), CLIPS],
+)
+def thin(scene: Scene, within_mm: float, clips: Sequence[str] = ()) -> Outcome:
+    """Take out keys without which nothing is moved by more than a tolerance.
+
+    Each joint's share of it goes by how far what it carries reaches; the result is measured on the vertices, and where it is off by
+    more the shares are made finer.
+    """
+    if not within_mm > 0:
+        raise InputError("motion.thin: within_mm must be more than 0.")
+    unit = scene.unit_metres or 1.0
+    within = within_mm / 1000 / unit
+    chosen = chosen_clips(scene, clips)
+    world, up, reach = world_matrices(scene), parents(scene), reaches(scene)
+    grown = [float(np.cbrt(abs(np.linalg.det(world[up[i]][:3, :3])))) if up[i] >= 0 else 1.0 for i in range(len(scene.nodes))]
+    out, worst = list(scene.clips), 0.0
+    for k in chosen:
+        share = within
+        for _ in range(_ROUNDS):
+            made = replace(scene.clips[k], channels=tuple(_thin(c, share, reach, grown) for c in scene.clips[k].channels))
+            off = _off(scene, scene.clips[k], made)
+            if off <= within:
+                break
+            share /= 2
+        else:
+            continue
+        if any(a is not b for a, b in zip(made.channels, scene.clips[k].channels, strict=True)):
+            out[k], worst = made, max(worst, off)
+    after = scene.with_(clips=tuple(out))
+    if _keys(after) == _keys(scene):
+        raise MendError(f"Every key is needed to hold the motion within {plain(within_mm)} mm.")
+    return Outcome(after, (_figure(scene, after), Figure("off, at most", "0 mm", about(worst * unit))))
+
+
+def _thin(c: Channel, share: float, reach: Array, grown: list[float]) -> Channel:
+    if c.node is None or c.path not in ("translation", "rotation", "scale"):
+        return c
+    return thinned(c, tolerance_of(c.path, share, float(reach[c.node]), grown[c.node]))
+
+
+def _off(scene: Scene, before: Clip, after: Clip) -> float:
+    """The farthest that a vertex, or a joint, is off between two clips, at keys of the first and between them."""
+    stamps = np.unique(np.concatenate([c.times.astype(np.float64) for c in before.channels if len(c.times)] or [np.zeros(1)]))
+    stamps = stamps[np.isfinite(stamps)]
+    stamps = np.unique(np.concatenate([stamps, (stamps[1:] + stamps[:-1]) / 2]))
+    if len(stamps) > _MOMENTS:
+        stamps = stamps[np.linspace(0, len(stamps) - 1, _MOMENTS).astype(np.int64)]
+    driven = {c.node for c in before.channels if c.node is not None}
+    few = _fewer_vertices(scene)
+    shown = [i for i, n in enumerate(few.nodes) if n.mesh is not None]
+    joints = sorted({j for s in scene.skins for j in s.joints} | driven)
+    wanted = sorted({*shown, *joints})
+    worst = 0.0
+    for t in stamps:
+        a, b = (worlds_at(few, c, np.array([t]), wanted)[0] for c in (before, after))
+        away = np.linalg.norm(a[joints][:, :3, 3] - b[joints][:, :3, 3], axis=1)
+        worst = max(worst, float(np.nan_to_num(away).max(initial=0.0)))
+        for i in shown:
+            off = np.linalg.norm(posed(few, i, a) - posed(few, i, b), axis=1)
+            worst = max(worst, float(np.nan_to_num(off).max(initial=0.0)))
+    return worst
+
+
+def _fewer_vertices(scene: Scene) -> Scene:
+    """The scene with so few vertices that every moment can be looked at: every so many, and those at the ends of the box."""
+    total = sum(len(m.positions) for m in scene.meshes)
+    if total <= _VERTICES:
+        return scene
+    meshes = []
+    for m in scene.meshes:
+        step = max(total // _VERTICES, 1)
+        ends = [m.positions.argmin(axis=0), m.positions.argmax(axis=0)] if len(m.positions) else []
+        stay = np.unique(np.concatenate([np.arange(0, len(m.positions), step), *ends]))
+        weights = None
+        if m.weights is not None:
+            number = np.full(len(m.positions), -1, np.int64)
+            number[stay] = np.arange(len(stay))
+            owner = number[owners(m.weights)]
+            use = owner >= 0
+            weights = with_rows(len(stay), owner[use], m.weights.joints[use], m.weights.weights[use])
+        meshes.append(type(m)(m.id, m.name, frozen(m.positions[stay]), weights=weights))
+    return scene.with_(meshes=tuple(meshes))

@@ -1,0 +1,135 @@
+"""What the ledger shows for Motion."""
+
+from __future__ import annotations
+
+from ...kit.panel import Figure, Panel, Result, Row, Table, table, worst_first
+from ...kit.parts import unit_of
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...words.figures import about, plain
+from ...words.lengths import metres
+from .checks import clip_name, measured
+from .records import ChannelFigures, ClipOfModel, MotionMeasures
+
+_ABOUT = "clips, and what they drive"
+
+
+def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    own = measured(m)
+    wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
+    if own is None or (not own.clips and not wanted):
+        return Panel(_ABOUT, "no clips", None, None, [], [])
+    there = {c.name for c in own.clips}
+    lost = [w for w in wanted if w not in there]
+    keys, needs = sum(c.keys for c in own.clips), sum(c.needs for c in own.clips)
+    held = sum(c.held for c in own.clips)
+    longest = max((c.seconds for c in own.clips), default=0.0)
+    return Panel(
+        about=_ABOUT,
+        line=f"{len(own.clips):,} {'clip' if len(own.clips) == 1 else 'clips'}, {plain(longest)} s at most",
+        limit=f"{len(wanted):,} wanted" if wanted else None,
+        meter=None,
+        headline=[
+            Figure(
+                f"{len(own.clips):,}",
+                f"of {len(wanted):,}" if wanted else "",
+                f"clips · {len(lost):,} missing" if wanted else "clips",
+                "caution" if lost else "clear" if wanted else None,
+            ),
+            Figure(f"{held:,}", "", "only hold a pose", "caution" if held else "clear"),
+            Figure(f"{keys:,}", "", f"keys · {needs:,} hold it within 0.5 mm"),
+        ],
+        tables=[_clips(m, own, lost), _channels(m, own)],
+    )
+
+
+def _result(c: ClipOfModel) -> Result:
+    if any(x.unreal or x.backward or x.equal for x in c.channels):
+        return "stop"
+    if (c.held and c.moved) or any(x.off_unit or x.role in ("stray", "nothing") for x in c.channels) or not c.channels:
+        return "caution"
+    return "note" if any(x.constant for x in c.channels) else "clear"
+
+
+def _clips(m: Measures, own: MotionMeasures, lost: list[str]) -> Table:
+    unit = unit_of(m)
+    rows = []
+    for k, c in enumerate(own.clips):
+        x = c.loop
+        rows.append(
+            Row(
+                cells={
+                    "clip": clip_name(k, c),
+                    "seconds": f"{plain(c.seconds)} s",
+                    "channels": f"{len(c.channels):,}",
+                    "keys": f"{c.keys:,}",
+                    "needs": f"{c.needs:,}",
+                    "travels": metres(x.drift * unit) if x is not None and x.drift * unit > 1e-5 else "",
+                    "seam": "holds a pose"
+                    if c.held
+                    else about(x.seam * unit)
+                    if x is not None and x.seam * unit > 1e-7
+                    else "0 mm",
+                },
+                result=_result(c),
+            )
+        )
+    rows += [Row(cells={"clip": name, "seconds": "missing"}, result="caution") for name in lost]
+    columns = [
+        ("clip", "Clip", False),
+        ("seconds", "Length", True),
+        ("channels", "Channels", True),
+        ("keys", "Keys", True),
+        ("needs", "Needs", True),
+        ("travels", "Travels", True),
+        ("seam", "Seam", True),
+    ]
+    return table("clips", "By clip", columns, rows)
+
+
+def _channels(m: Measures, own: MotionMeasures) -> Table:
+    called = {n.index: n.name for n in m.nodes}
+    rows = []
+    for k, c in enumerate(own.clips):
+        for x in c.channels:
+            rows.append(
+                Row(
+                    cells={
+                        "clip": clip_name(k, c),
+                        "node": called.get(x.node, "nothing") if x.node is not None else "nothing",
+                        "path": x.path,
+                        "keys": f"{x.keys:,}",
+                        "says": _says(x),
+                    },
+                    node=x.node if x.node in called else None,
+                    result=_of_channel(x),
+                )
+            )
+    columns = [
+        ("clip", "Clip", False),
+        ("node", "Drives", False),
+        ("path", "What of it", False),
+        ("keys", "Keys", True),
+        ("says", "Found", False),
+    ]
+    return table("channels", "By channel", columns, worst_first(rows))
+
+
+def _of_channel(x: ChannelFigures) -> Result:
+    if x.unreal or x.backward or x.equal:
+        return "stop"
+    if x.off_unit or x.role in ("stray", "nothing") or not x.keys:
+        return "caution"
+    return "note" if x.constant or x.flips else "clear"
+
+
+def _says(x: ChannelFigures) -> str:
+    told = [
+        (x.unreal, "no numbers"),
+        (x.backward or x.equal, "out of order"),
+        (x.off_unit, f"length {plain(x.worst_length)}"),
+        (x.role in ("stray", "nothing"), "moves nothing"),
+        (x.flips, "changes sign"),
+        (x.constant, "never changes"),
+    ]
+    return ", ".join(words for yes, words in told if yes)

@@ -1,0 +1,268 @@
+"""What Skin measures: the weights of each part, and the joints of each skin."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+
+from ...geometry.finite import finite_points
+from ...kit.own import Own
+from ...measures import Measures
+from ...scene import Mesh, Scene, Skin, Weights
+from ...scene.binding import bound_at, departures, placed_by, placings, singular
+from ...scene.matrices import Polar, apply
+from ...scene.model import Array
+from ...scene.skinning import joint_matrices, posed, shaped
+from ...scene.transforms import parents, walk, world_matrices
+from ...scene.weighing import Skeleton, displacement, kept, limited, owners, ranks, row_sums, skeleton_of
+from .records import CutFigures, JointFigures, RigFigures, SkinMeasures, SkinOfModel, WeightFigures
+from .surroundings import inverses, loose_parts, sides
+
+#: Sums of weights that lie farther from 1 than this are told, and those that make something visible. A byte holds steps of 0.004.
+SLIGHTLY, OFF = 1e-3, 1e-2
+#: A weight under this moves nothing that could be seen, and takes a place.
+DUST = 1e-3
+#: Limits for which the price is measured, and vertices that are looked at for each: those that lose most.
+LIMITS = (1, 2, 3, 4, 8)
+_LOOKED_AT = 4_096
+_LONGEST_HISTOGRAM = 64
+
+
+def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
+    world, up = world_matrices(scene), parents(scene)
+    order = [i for i in walk(scene) if scene.nodes[i].mesh is not None]
+    skeletons = [skeleton_of(s.joints, up, world) for s in scene.skins]
+    placing = placings(scene, world)
+    parts = [
+        _weights(scene, i, world, skeletons, placing, arrays)
+        for i in order
+        if scene.nodes[i].skin is not None or scene.meshes[scene.nodes[i].mesh or 0].weights is not None
+    ]
+    skins = [_skin(scene, m, k, up, world, skeletons[k], placing[k], parts) for k in range(len(scene.skins))]
+    skins = _agreement(scene, skins)
+    return SkinMeasures(
+        parts, skins, loose_parts(scene, m, world, skeletons, parts), inverses(scene, up, parts), sides(scene, parts, skeletons)
+    )
+
+
+OWN = Own("skin", SkinMeasures, take)
+
+
+def _weights(
+    scene: Scene, node: int, world: Array, skeletons: list[Skeleton], placing: list[Array], arrays: dict[str, Array]
+) -> WeightFigures:
+    n = scene.nodes[node]
+    assert n.mesh is not None
+    mesh = scene.meshes[n.mesh]
+    made = WeightFigures(node, scene.part_name(node), n.mesh, n.skin, len(mesh.positions), mesh.weights is not None)
+    if mesh.weights is None:
+        return made
+    made = _rows(made, mesh, len(scene.skins[n.skin].joints) if n.skin is not None else None, arrays)
+    if n.skin is None or not scene.skins[n.skin].joints:
+        return made
+    bones, skin = skeletons[n.skin], scene.skins[n.skin]
+    points = posed(scene, node, world)
+    made = _cuts(made, mesh, points, bones)
+    matrices = joint_matrices(skin, world)
+    if np.abs(matrices - placing[n.skin]).max(initial=0.0) > 1e-9 * max(float(np.abs(matrices).max(initial=0.0)), 1e-300):
+        away = points - apply(placing[n.skin], shaped(scene, node))
+        carried = row_sums(mesh.weights, mesh.weights.weights.astype(np.float64)) > 0.5
+        made = replace(made, bind_moves=_farthest(away[carried]))
+    # The node's own transform moves its box's corners farthest.
+    own = finite_points(points)
+    if len(own):
+        low, high = own.min(axis=0), own.max(axis=0)
+        corners = np.array([[(low, high)[(k >> a) & 1][a] for a in range(3)] for k in range(8)])
+        made = replace(made, own_moves=_farthest(apply(world[node], corners) - corners))
+    return made
+
+
+def _farthest(away: Array) -> float:
+    with np.errstate(all="ignore"):
+        far = np.sqrt(np.einsum("ij,ij->i", away, away)) if len(away) else np.zeros(0)
+    far = far[np.isfinite(far)]
+    return float(far.max(initial=0.0))
+
+
+def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str, Array]) -> WeightFigures:
+    """Figures of the weights by themselves. joints: how many the skin has, None where there is no skin."""
+    w = mesh.weights
+    assert w is not None
+    vertices, owner, values = len(mesh.positions), owners(w), w.weights.astype(np.float64)
+    real = np.isfinite(values)
+    total = np.bincount(owner, np.where(real, values, 0.0), vertices)
+    heavy = np.bincount(owner, np.where(real, np.abs(values), 0.0), vertices)
+    some = lambda entries: np.unique(owner[entries])
+    unreal = some(~real)
+    bare = np.setdiff1d(np.flatnonzero(heavy == 0), unreal)
+    off = np.abs(total - 1)
+    off[bare] = 0.0
+    off[unreal] = 0.0
+    wrong, slightly = np.flatnonzero(off > OFF), np.flatnonzero((off > SLIGHTLY) & (off <= OFF))
+    negative = some(real & (values < 0))
+    dust = some(real & (values > 0) & (values < DUST))
+    beyond = some((w.joints < 0) | (w.joints >= joints)) if joints is not None else np.zeros(0, np.int64)
+    pairs = owner * (int(w.joints.max(initial=0)) + 2) + w.joints
+    order = np.sort(pairs)
+    repeated = np.unique(owner[np.isin(pairs, order[1:][order[1:] == order[:-1]])]) if len(order) else np.zeros(0, np.int64)
+    for name, found in (
+        ("bare", bare),
+        ("off-sum", wrong),
+        ("slightly", slightly),
+        ("negative", negative),
+        ("unreal", unreal),
+        ("dust", dust),
+        ("beyond", beyond),
+        ("repeated", repeated),
+        ("influences", np.argsort(-np.diff(w.starts), kind="stable")[:_LOOKED_AT]),
+    ):
+        if len(found):
+            arrays[f"{made.node}:{name}"] = found
+    counts = np.minimum(np.diff(w.starts), _LONGEST_HISTOGRAM)
+    used = np.unique(w.joints) if len(w.joints) else np.zeros(0, np.int32)
+    whole = len(bare) == 0 and len(used) == 1 and bool((np.diff(w.starts) == 1).all()) and len(wrong) == 0
+    return replace(
+        made,
+        bare=len(bare),
+        off_sum=len(wrong),
+        worst_sum=float(total[int(off.argmax())]) if vertices and off.any() else 1.0,
+        slightly_off=len(slightly),
+        negative=len(negative),
+        least=float(values[real].min(initial=0.0)),
+        unreal=len(unreal),
+        dust=len(dust),
+        smallest=float(values[real & (values > 0)].min(initial=1.0)),
+        beyond=len(beyond),
+        beyond_joint=int(w.joints.max(initial=-1)) if len(beyond) else -1,
+        repeated=len(repeated),
+        histogram=np.bincount(counts).tolist() if vertices else [],
+        only_joint=int(used[0]) if whole else -1,
+    )
+
+
+def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> WeightFigures:
+    """What limiting influences and dropping dust would move."""
+    w = mesh.weights
+    assert w is not None
+    counts, out = np.diff(w.starts), []
+    if not len(counts) or not np.isfinite(w.weights).all():
+        return made
+    place = ranks(w) if counts.max() > LIMITS[0] else np.zeros(len(w.weights), np.int64)
+    owner, values = owners(w), np.abs(w.weights).astype(np.float64)
+    for most in LIMITS:
+        over = np.flatnonzero(counts > most)
+        if not len(over):
+            break
+        chosen = over
+        if len(over) > _LOOKED_AT:
+            lost = np.bincount(owner, np.where(place >= most, values, 0.0), len(counts))[over]
+            chosen = over[np.argpartition(-lost, _LOOKED_AT)[:_LOOKED_AT]]
+        rows = _only(w, chosen)
+        far = displacement(points[chosen], rows, limited(rows, most), bones, np.arange(len(chosen)))
+        out.append(CutFigures(most, len(over), float(far.max(initial=0.0)), len(chosen)))
+    moved = 0.0
+    if made.dust:
+        chosen = np.unique(owner[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
+        rows = _only(w, chosen)
+        moved = float(displacement(points[chosen], rows, kept(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max())
+    return replace(made, cuts=out, dust_moves=moved)
+
+
+def _only(w: Weights, chosen: Array) -> Weights:
+    """The rows of some vertices, numbered anew."""
+    counts = np.diff(w.starts)[chosen]
+    ends = np.cumsum(counts)
+    entry = np.repeat(w.starts[chosen] - (ends - counts), counts) + np.arange(int(counts.sum()))
+    return Weights(np.concatenate([[0], ends]), w.joints[entry], w.weights[entry])
+
+
+def _skin(
+    scene: Scene, m: Measures, k: int, up: list[int], world: Array, bones: Skeleton, placing: Array, parts: list[WeightFigures]
+) -> SkinOfModel:
+    skin = scene.skins[k]
+    own = [p for p in parts if p.skin == k]
+    carried = np.zeros(len(skin.joints), np.int64)
+    for mesh in {p.mesh for p in own if p.weighted}:
+        w = scene.meshes[mesh].weights
+        assert w is not None
+        use = (w.weights != 0) & (w.joints >= 0) & (w.joints < len(carried))
+        carried += np.bincount(w.joints[use], minlength=len(carried))
+    off, degrees = departures(world, skin, placing)
+    lengths = np.full(len(skin.joints), np.inf)
+    below = bones.up >= 0
+    ways = np.linalg.norm(bones.places[below] - bones.places[bones.up[below]], axis=1)
+    np.minimum.at(lengths, bones.up[below], ways)
+    # As large as what it carries, or as far as its joints reach.
+    boxes = [(p.bounds_min, p.bounds_max) for p in m.parts if p.node in {x.node for x in own} and p.bounds_min is not None]
+    spread = finite_points(np.concatenate([bones.places, np.array(boxes, np.float64).reshape(-1, 3)]))
+    size = float(np.linalg.norm(np.ptp(spread, axis=0))) if len(spread) else 0.0
+    rig = _rig(scene, skin, up, world, bones)
+    top = next((j for j, u in zip(skin.joints, bones.up, strict=True) if u < 0), -1)
+    origin = world[up[top]][:3, 3] if top >= 0 and up[top] >= 0 else np.zeros(3)
+    near = np.linalg.norm(bones.places - origin, axis=1) <= 1e-6 * max(size, 1e-12) if len(skin.joints) else np.zeros(0, bool)
+    bad = singular(skin)
+    joints = [
+        JointFigures(
+            node=j,
+            name=scene.part_name(j),
+            up=int(bones.up[i]),
+            carries=int(carried[i]),
+            off=float(off[i]),
+            degrees=float(degrees[i]),
+            length=float(lengths[i]) if np.isfinite(lengths[i]) else None,
+            at_origin=bool(near[i]),
+            singular=bool(bad[i]),
+        )
+        for i, j in enumerate(skin.joints)
+    ]
+    return SkinOfModel(skin.name or f"skin {k}", joints, skin.inverse_bind is not None, rig, sorted(p.node for p in own), size)
+
+
+def _rig(scene: Scene, skin: Skin, up: list[int], world: Array, bones: Skeleton) -> RigFigures:
+    """The nodes above the top joints that are scaled or turned, and what they make together."""
+    above: list[int] = []
+    tops = [j for j, u in zip(skin.joints, bones.up, strict=True) if u < 0]
+    i = up[tops[0]] if tops else -1
+    linear = world[i][:3, :3] if i >= 0 else np.eye(3)
+    while i >= 0:
+        if np.abs(scene.nodes[i].local[:3, :3] - np.eye(3)).max() > 1e-4:
+            above.append(i)
+        i = up[i]
+    whole = Polar(linear)
+    scale = float(np.cbrt(abs(whole.determinant))) if np.isfinite(whole.determinant) else 0.0
+    return RigFigures(above[::-1], [scene.part_name(k) for k in above[::-1]], scale, whole.angle_degrees)
+
+
+def _agreement(scene: Scene, skins: list[SkinOfModel]) -> list[SkinOfModel]:
+    """Each skin against the first that shares a joint with it: the same joints, and whether both are bound alike.
+
+    Two skins are bound alike where one's bind matrices are the other's through one matrix: their meshes then only lie in frames of
+    their own.
+    """
+    first: dict[int, int] = {}
+    out = []
+    for k, (made, skin) in enumerate(zip(skins, scene.skins, strict=True)):
+        with_whom = next((first[j] for j in skin.joints if j in first), None)
+        for j in skin.joints:
+            first.setdefault(j, k)
+        if with_whom is not None:
+            other = scene.skins[with_whom]
+            made = replace(made, same=with_whom if set(other.joints) == set(skin.joints) else None)
+            by = _apart(skin, other)
+            if by > 1e-4 * max(made.size, 1e-12):
+                made = replace(made, disagrees=with_whom, disagrees_by=by)
+        out.append(made)
+    return out
+
+
+def _apart(skin: Skin, other: Skin) -> float:
+    """Greatest distance between places at which two skins were bound to the joints that they share, in the frame of the other's mesh."""
+    at = {j: i for i, j in enumerate(other.joints)}
+    shared = [(i, at[j]) for i, j in enumerate(skin.joints) if j in at]
+    here, there = bound_at(skin)[[a for a, _ in shared]], bound_at(other)[[b for _, b in shared]]
+    with np.errstate(all="ignore"):
+        ways = there @ np.linalg.pinv(here) if np.isfinite(here).all() and np.isfinite(there).all() else np.zeros((0, 4, 4))
+    if not len(ways):
+        return 0.0
+    away = np.linalg.norm(apply(placed_by(ways), here[:, :3, 3]) - there[:, :3, 3], axis=1)
+    return float(away[np.isfinite(away)].max(initial=0.0))

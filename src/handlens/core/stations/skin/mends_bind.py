@@ -1,0 +1,359 @@
+"""Skin: how joints are bound, and the nodes above them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...kit.baking import Baking, baked
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.splitting import without_unplaced
+from ...limits import MendError
+from ...scene import Mesh, Scene, Skin
+from ...scene.binding import bound_at, departures, placed_by, placings, singular, turn_between
+from ...scene.matrices import Polar
+from ...scene.model import Array, Layer, frozen
+from ...scene.moved import with_local
+from ...scene.skinning import joint_matrices
+from ...scene.through import through
+from ...scene.transforms import parents, world_matrices
+from ...scene.weighing import owners, row_sums
+from ...words.figures import about, plain
+from .mends_weights import without_unused_skins
+
+_STRAIGHT = 1e-6
+
+
+def _farthest_off(scene: Scene, world: Array) -> float:
+    """How far a joint of any skin rests from where it was bound, in metres."""
+    far = 0.0
+    for s, placing in zip(scene.skins, placings(scene, world), strict=True):
+        if s.joints:
+            off, _ = departures(world, s, placing)
+            far = max(far, float(off.max(initial=0.0)))
+    return far * (scene.unit_metres or 1.0)
+
+
+@mend(
+    "skin.rebind",
+    title="Rebind at rest",
+    keeps="joints, weights and clips; seen: where every vertex stands at rest; stored: vertices as the file has them",
+    costs="seen: between poses, vertices with several joints move a little otherwise; stored: the model stands as it was bound",
+    safe=False,
+    parameters=[
+        Parameter(
+            "keep",
+            "choice",
+            "seen: vertices are stored where they are seen; stored: they stay as they are stored, and are seen there",
+            ("seen", "stored"),
+            "seen",
+        )
+    ],
+)
+def rebind(scene: Scene, keep: str) -> Outcome:
+    """Take the pose at rest for the pose of binding: bind matrices say where joints rest.
+
+    With P the frame that the mesh was placed by, every bind matrix becomes World_joint⁻¹ P. Where vertices are kept as seen, one that
+    stands at p' is stored as P⁻¹ p', with normals and morph targets by the same blend of matrices (glTF 2.0 §3.7.3.3). A joint whose
+    bind matrix cannot be undone counts as bound where it rests.
+    """
+    world = world_matrices(scene)
+    shown: dict[int, int] = {}
+    for i, n in enumerate(scene.nodes):
+        if n.skin is not None and n.mesh is not None:
+            shown.setdefault(n.skin, i)
+    frames = placings(scene, world)
+    matrices: dict[int, Array] = {}
+    skins = list(scene.skins)
+    for k, skin in enumerate(scene.skins):
+        if not skin.joints:
+            continue
+        if skin.inverse_bind is None and k in shown:
+            frames[k] = world[shown[k]]
+        places = world[np.array(skin.joints, np.int64)]
+        flat = [
+            scene.part_name(j) for j, w in zip(skin.joints, places, strict=True) if not abs(np.linalg.det(w[:3, :3])) > 1e-300
+        ]
+        if flat:
+            raise MendError(f"{flat[0]} is scaled to nothing: nothing can be bound to it.")
+        own = joint_matrices(skin, world).copy()
+        own[singular(skin)] = frames[k]
+        if _unlike(joint_matrices(skin, world), frames[k]):
+            matrices[k] = own
+            skins[k] = replace(skin, inverse_bind=frozen(np.linalg.inv(places) @ frames[k]))
+    if not matrices:
+        raise MendError("Every joint rests where it was bound.")
+    after = scene.with_(skins=tuple(skins))
+    if keep == "seen":
+        after = _stored_as_seen(after, matrices, frames)
+    figures = [Figure("farthest from where it was bound", about(_farthest_off(scene, world)), about(_farthest_off(after, world)))]
+    return Outcome(after, tuple(figures))
+
+
+def _stored_as_seen(scene: Scene, matrices: dict[int, Array], frames: list[Array]) -> Scene:
+    """The scene with the vertices of some skins' meshes stored where those skins' old matrices put them."""
+    meshes, nodes = list(scene.meshes), list(scene.nodes)
+    users: dict[int, set[int | None]] = {}
+    for n in scene.nodes:
+        if n.mesh is not None:
+            users.setdefault(n.mesh, set()).add(n.skin)
+    made: dict[tuple[int, int], int] = {}
+    for i, n in enumerate(scene.nodes):
+        if n.mesh is None or n.skin not in matrices or scene.meshes[n.mesh].weights is None:
+            continue
+        key = (n.mesh, n.skin)
+        if key not in made:
+            mesh = _rested(scene.meshes[n.mesh], matrices[n.skin], frames[n.skin])
+            # A mesh that is shown by another skin too, or by none, is stored once for each.
+            alone = users[n.mesh] == {n.skin}
+            made[key] = n.mesh if alone else len(meshes)
+            if alone:
+                meshes[n.mesh] = mesh
+            else:
+                meshes.append(replace(mesh, id=f"{mesh.id}/{n.id}"))
+        nodes[i] = replace(n, mesh=made[key])
+    return without_unplaced(scene, scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)))
+
+
+def _unlike(matrices: Array, placing: Array) -> bool:
+    return bool(not np.isfinite(matrices).all() or np.abs(matrices - placing).max() > 1e-9 * max(np.abs(placing).max(), 1e-300))
+
+
+def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
+    """The mesh as its joints pose it, in the frame that it was placed by. matrices: (J, 4, 4) World · InverseBind."""
+    w = mesh.weights
+    assert w is not None
+    known = (w.joints >= 0) & (w.joints < len(matrices))
+    owner, count = owners(w), len(mesh.positions)
+    home = np.linalg.inv(placing)
+    # What one receiver normalises and another does not must not be stored: sums go along as they are.
+    with np.errstate(all="ignore"):
+        sums = row_sums(w, np.where(known, w.weights.astype(np.float64), 0.0))
+    blend = np.zeros((count, 3, 4))
+    for a in range(3):
+        for b in range(4):
+            entry = np.where(known, (home @ matrices)[np.where(known, w.joints, 0), a, b] * w.weights, 0.0)
+            blend[:, a, b] = np.bincount(owner, entry, count)
+    good = np.isfinite(sums) & (np.abs(sums) > 1e-9)
+    blend[good] /= sums[good, None, None]
+    blend[~good] = np.eye(3, 4)
+    linear = blend[:, :, :3]
+    points = np.einsum("vij,vj->vi", linear, mesh.positions) + blend[:, :, 3]
+    changed: dict[str, Any] = {"positions": frozen(points)}
+    if mesh.normals is not None:
+        changed["normals"] = _turned(mesh, mesh.normals, _inverse_transposed(linear))
+    if mesh.tangents is not None:
+        changed["tangents"] = _turned(mesh, mesh.tangents, linear)
+    changed["morphs"] = tuple(
+        replace(m, positions=frozen(np.einsum("vij,vj->vi", linear, m.positions)), normals=m.normals) for m in mesh.morphs
+    )
+    return replace(mesh, **changed)
+
+
+def _inverse_transposed(linear: Array) -> Array:
+    with np.errstate(all="ignore"):
+        det = np.linalg.det(linear)
+        sound = np.isfinite(linear).all(axis=(1, 2)) & (np.abs(det) > 1e-300)
+    out = np.tile(np.eye(3), (len(linear), 1, 1))
+    out[sound] = np.linalg.inv(linear[sound]).transpose(0, 2, 1)
+    return out
+
+
+def _turned(mesh: Mesh, layer: Layer, linear: Array) -> Layer:
+    """A layer of directions, each turned as the vertex at its corner is; corners that shared a value keep sharing it where they can."""
+    there = layer.index >= 0
+    pairs = np.stack([np.where(there, layer.index, 0), mesh.corners], axis=1)
+    unique, at = np.unique(pairs[there], axis=0, return_inverse=True)
+    values = layer.values[unique[:, 0]].astype(np.float64)
+    xyz = np.einsum("nij,nj->ni", linear[unique[:, 1]], values[:, :3])
+    length = np.linalg.norm(xyz, axis=1, keepdims=True)
+    xyz = np.where(length > 1e-12, xyz / np.where(length > 1e-12, length, 1.0), values[:, :3])
+    index = np.full(len(layer.index), -1, np.int32)
+    index[there] = at.reshape(-1)
+    return replace(layer, values=frozen(np.column_stack([xyz, values[:, 3:]]).astype(layer.values.dtype)), index=frozen(index))
+
+
+@mend(
+    "skin.adopt-bind",
+    title="Go back to the bind pose",
+    keeps="vertices as they are stored, weights, bind matrices, clips",
+    costs="the model stands at rest as it was when it was bound: what was posed is straightened",
+    safe=False,
+)
+def adopt_bind(scene: Scene) -> Outcome:
+    """Let joints rest where they were when the mesh was bound to them. What hangs on a joint goes along with it.
+
+    World_joint becomes P · InverseBind⁻¹, P being the frame that most joints agree on; the node's own matrix is what that leaves.
+    """
+    world, up = world_matrices(scene), parents(scene)
+    target: dict[int, Array] = {}
+    for s, placing in zip(scene.skins, placings(scene, world), strict=True):
+        if not s.joints:
+            continue
+        places = placing @ bound_at(s)
+        off, degrees = departures(world, s, placing)
+        reach = max(float(np.abs(places[:, :3, 3]).max(initial=0.0)), 1e-12)
+        for j, place, away, turn in zip(s.joints, places, off, degrees, strict=True):
+            if (away > 1e-7 * reach or turn > 1e-4) and np.isfinite(place).all() and abs(np.linalg.det(place[:3, :3])) > 0:
+                target.setdefault(j, place)
+    if not target:
+        raise MendError("Every joint rests where it was bound.")
+    joints = {j for s in scene.skins for j in s.joints}
+    nodes, now = list(scene.nodes), world.copy()
+    stack = [i for i in range(len(nodes)) if up[i] < 0]
+    while stack:
+        i = stack.pop()
+        above = now[up[i]] if up[i] >= 0 else np.eye(4)
+        # Joints that were where they belong stay there, although one above them is moved.
+        wanted = target.get(i, world[i] if i in joints and up[i] >= 0 and (now[up[i]] != world[up[i]]).any() else None)
+        if wanted is not None:
+            nodes[i] = with_local(scene.nodes[i], np.linalg.inv(above) @ wanted)
+        now[i] = above @ nodes[i].local
+        stack.extend(scene.nodes[i].children)
+    after = scene.with_(nodes=tuple(nodes))
+    return Outcome(
+        after,
+        (
+            Figure("joints that rest elsewhere", f"{len(target):,}", "0"),
+            Figure("farthest from where it was bound", about(_farthest_off(scene, world)), about(_farthest_off(after, now))),
+        ),
+    )
+
+
+@mend(
+    "skin.bake-rig",
+    title="Bake the rig's scale and turn",
+    keeps="where every vertex stands, at rest and in every frame of every clip; weights; how joints are turned in the world",
+    costs="nodes above the joints read scale 1 and rotation 0; whoever drove them by script must know",
+    safe=True,
+)
+def bake_rig(scene: Scene) -> Outcome:
+    """Push the scale and turn of the nodes above the joints into the joints' places, bind matrices, clips and meshes.
+
+    Joints keep how they are turned in the world and their own scale: what they hang in gives up its scale, and its turn goes into the
+    topmost. Meshes are stored as they stand, and nodes of parts below read scale 1.
+    """
+    up = parents(scene)
+    joints = {j for s in scene.skins for j in s.joints}
+    above: set[int] = set()
+    for j in joints:
+        k = up[j]
+        while k >= 0 and k not in above:
+            above.add(k)
+            k = up[k]
+    above -= joints
+    tops = [i for i in sorted(above) if np.abs(scene.nodes[i].local[:3, :3] - np.eye(3)).max() > _STRAIGHT]
+    # What hangs on a joint or stands as one keeps its turn; parts of surface take it up.
+    chosen: set[int] = set()
+    stack = list(tops)
+    while stack:
+        i = stack.pop()
+        if i not in chosen:
+            chosen.add(i)
+            stack.extend(scene.nodes[i].children)
+    still = {i for i in chosen if i in joints or _below_joint(i, joints, up)}
+    if not tops:
+        raise MendError("The nodes above the joints have scale 1 and rotation 0 already.")
+    plan = Baking(scene, chosen, still)
+    after = baked(scene, plan)
+    world, now = world_matrices(scene), world_matrices(after)
+    first = max(tops, key=lambda i: abs(np.log(max(abs(Polar(world[i][:3, :3]).determinant), 1e-300))))
+    before = Polar(world[first][:3, :3])
+    then = Polar(now[first][:3, :3])
+    figures = (
+        Figure(
+            f"scale of {scene.part_name(first)}",
+            plain(float(np.cbrt(abs(before.determinant)))),
+            plain(float(np.cbrt(abs(then.determinant)))),
+        ),
+        Figure(f"turn of {scene.part_name(first)}", f"{plain(before.angle_degrees)}°", f"{plain(then.angle_degrees)}°"),
+        Figure("farthest that a joint is turned otherwise", "0°", f"{plain(round(_turned_between(scene, world, now), 4))}°"),
+    )
+    return Outcome(after, figures, (plan.reason(),) if plan.kept else ())
+
+
+def _turned_between(scene: Scene, before: Array, after: Array) -> float:
+    """By how many degrees any joint is turned otherwise in the world."""
+    joints = sorted({j for s in scene.skins for j in s.joints})
+    return float(turn_between(before[joints][:, :3, :3], after[joints][:, :3, :3]).max(initial=0.0)) if joints else 0.0
+
+
+def _below_joint(node: int, joints: set[int], up: list[int]) -> bool:
+    while node >= 0:
+        if node in joints:
+            return True
+        node = up[node]
+    return False
+
+
+@mend(
+    "skin.merge-skins",
+    title="One skin for the same joints",
+    keeps="where every vertex stands, weights, joints, clips",
+    costs="nothing: skins of the same joints that were bound alike become one",
+    safe=True,
+)
+def merge_skins(scene: Scene) -> Outcome:
+    """Let parts share one skin where several skins name the same joints and were bound alike.
+
+    Where their meshes lie in frames of their own, vertices are stored in the frame of the first.
+    """
+    first: dict[frozenset[int], int] = {}
+    into: dict[int, tuple[int, Array]] = {}
+    for k, s in enumerate(scene.skins):
+        to = first.setdefault(frozenset(s.joints), k)
+        if to == k or len(set(s.joints)) != len(s.joints):
+            continue
+        way = _way(s, scene.skins[to])
+        if way is not None:
+            into[k] = (to, way)
+    if not into:
+        raise MendError("No two skins have the same joints and were bound alike.")
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    made: dict[tuple[int, int], int] = {}
+    for i, n in enumerate(scene.nodes):
+        if n.skin not in into or n.mesh is None:
+            continue
+        to, way = into[n.skin]
+        if (n.mesh, n.skin) not in made:
+            mesh = _renumbered(_in_frame(scene.meshes[n.mesh], way), scene.skins[n.skin], scene.skins[to])
+            # A mesh that stays as it is may go on being shared.
+            made[n.mesh, n.skin] = n.mesh if mesh is scene.meshes[n.mesh] else len(meshes)
+            if mesh is not scene.meshes[n.mesh]:
+                meshes.append(replace(mesh, id=f"{mesh.id}/{n.id}"))
+        nodes[i] = replace(n, mesh=made[n.mesh, n.skin], skin=to)
+    after = without_unused_skins(without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))))
+    return Outcome(after, (Figure("skins", f"{len(scene.skins):,}", f"{len(after.skins):,}"),))
+
+
+def _renumbered(mesh: Mesh, skin: Skin, other: Skin) -> Mesh:
+    """The mesh with the numbers that another skin of the same joints has for them."""
+    at = {j: k for k, j in enumerate(other.joints)}
+    number = np.array([at[j] for j in skin.joints], np.int32)
+    w = mesh.weights
+    if w is None or (number == np.arange(len(number))).all():
+        return mesh
+    known = (w.joints >= 0) & (w.joints < len(number))
+    return replace(mesh, weights=replace(w, joints=frozen(np.where(known, number[np.where(known, w.joints, 0)], w.joints))))
+
+
+def _way(skin: Skin, other: Skin) -> Array | None:
+    """(4, 4) the way from one skin's mesh frame to another's, where one matrix leads from all of its bind matrices to the other's."""
+    at = {j: k for k, j in enumerate(other.joints)}
+    order = [at[j] for j in skin.joints]
+    here, there = bound_at(skin), bound_at(other)[order]
+    with np.errstate(all="ignore"):
+        ways = there @ np.linalg.pinv(here)
+    if not len(ways) or not np.isfinite(ways).all():
+        return None
+    way = placed_by(ways)
+    return way if np.abs(ways - way).max() <= 1e-5 * max(np.abs(way).max(), 1.0) else None
+
+
+def _in_frame(mesh: Mesh, way: Array) -> Mesh:
+    if np.abs(way - np.eye(4)).max() <= 1e-7:
+        return mesh
+    turned = through(mesh, way[:3, :3])
+    return replace(turned, positions=frozen(turned.positions + way[:3, 3]))

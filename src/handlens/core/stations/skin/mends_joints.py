@@ -1,0 +1,275 @@
+"""Skin: joints named, added and removed, and morph targets dropped."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ...kit.choice import PARTS, chosen_meshes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.without import without_nodes
+from ...limits import InputError, MendError, plural
+from ...scene import Mesh, Node, Scene, Skin
+from ...scene.model import frozen
+from ...scene.transforms import parents
+from ...scene.weighing import owners, with_rows
+
+
+def _joints(scene: Scene) -> list[int]:
+    return sorted({j for s in scene.skins for j in s.joints})
+
+
+@mend(
+    "skin.strip-prefix",
+    title="Take the prefix off joints",
+    keeps="everything but the names of joints",
+    costs="side files and scripts that use the old names must be changed too",
+    safe=False,
+    parameters=[Parameter("prefix", "text", "what joints begin with; all up to the last colon where it is left out", default="")],
+)
+def strip_prefix(scene: Scene, prefix: str) -> Outcome:
+    """Take a prefix off the names of joints, so that clips made for the bare names find them."""
+    nodes, pairs = list(scene.nodes), []
+    taken = {n.name for n in scene.nodes}
+    for j in _joints(scene):
+        old = nodes[j].name
+        bare = old.rpartition(":")[2] if not prefix else old.removeprefix(prefix)
+        if bare == old or not bare:
+            continue
+        if bare in taken:
+            raise MendError(f"{old} would become {bare}, which another node is called already.")
+        taken.add(bare)
+        nodes[j] = replace(nodes[j], name=bare)
+        pairs.append((old, bare))
+    if not pairs:
+        raise MendError(f"No joint begins with {prefix}." if prefix else "No joint has a prefix before a colon.")
+    return Outcome(
+        scene.with_(nodes=tuple(nodes), former=scene.former | {old for old, _ in pairs}),
+        tuple(Figure("joint", old, new) for old, new in pairs[:200]),
+        (f"{plural(len(pairs), 'name changes', 'names change')}.",),
+    )
+
+
+@mend(
+    "skin.rename-joints",
+    title="Name joints as the destination does",
+    keeps="everything but the names of joints",
+    costs="side files and scripts that use the old names must be changed too",
+    safe=False,
+    parameters=[Parameter("to", "names", "old=new for each joint")],
+)
+def rename_joints(scene: Scene, to: Sequence[str]) -> Outcome:
+    """Give joints, and nodes above them, other names."""
+    pairs = dict(x.partition("=")[::2] for x in to if "=" in x)
+    if not pairs or not all(pairs) or not all(pairs.values()):
+        raise InputError("skin.rename-joints: to must be pairs of names, as in pelvis=hips;spine_0=spine.")
+    up, known = parents(scene), set(_joints(scene))
+    for j in list(known):
+        while up[j] >= 0 and up[j] not in known:
+            j = up[j]
+            known.add(j)
+    nodes, done = list(scene.nodes), []
+    kept = {n.name for i, n in enumerate(scene.nodes) if not (i in known and n.name in pairs)}
+    for j in sorted(known):
+        new = pairs.get(nodes[j].name)
+        if new is None or new == nodes[j].name:
+            continue
+        if new in kept:
+            raise MendError(f"{nodes[j].name} would become {new}, which another node is called already.")
+        kept.add(new)
+        done.append((nodes[j].name, new))
+        nodes[j] = replace(nodes[j], name=new)
+    if not done:
+        raise MendError("No joint has one of these names.")
+    return Outcome(
+        scene.with_(nodes=tuple(nodes), former=scene.former | {old for old, _ in done}),
+        tuple(Figure("joint", old, new) for old, new in done[:200]),
+    )
+
+
+@mend(
+    "skin.add-joints",
+    title="Add joints above the topmost",
+    keeps="where every vertex stands, at rest and in every frame; weights, bind matrices, clips",
+    costs="the skeleton is deeper by as many joints, which carry nothing",
+    safe=True,
+    parameters=[Parameter("joints", "names", "their names, the topmost first")],
+)
+def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
+    """Put joints above the topmost joint of each skeleton, at rest in the frame that it hangs in, so that nothing moves."""
+    if not joints:
+        raise InputError("skin.add-joints needs joints=….")
+    taken = {n.name for n in scene.nodes}
+    if twice := [j for j in joints if j in taken]:
+        raise MendError(f"There is a node called {twice[0]} already.")
+    up, own = parents(scene), set(_joints(scene))
+    tops = [j for j in sorted(own) if not _under(j, own, up)]
+    if not tops:
+        raise MendError("No skin has joints.")
+    nodes, roots = list(scene.nodes), list(scene.roots)
+    chains: dict[int, list[int]] = {}
+    for above in dict.fromkeys(up[t] for t in tops):
+        below = tuple(t for t in tops if up[t] == above)
+        chain = [len(nodes) + k for k in range(len(joints))]
+        number = "" if not chains else f"_{len(chains) + 1}"
+        for k, name in enumerate(joints):
+            under = (chain[k + 1],) if k + 1 < len(chain) else below
+            nodes.append(Node(f"node:{chain[k]}", f"{name}{number}", children=under))
+        if above >= 0:
+            kept = tuple(c for c in nodes[above].children if c not in below)
+            nodes[above] = replace(nodes[above], children=(*kept, chain[0]))
+        else:
+            roots = [r for r in roots if r not in below] + [chain[0]]
+        for t in below:
+            chains[t] = chain
+    skins = []
+    for s in scene.skins:
+        more = list(dict.fromkeys(j for t in s.joints if t in chains for j in chains[t]))
+        inverse = np.tile(np.eye(4), (len(s.joints), 1, 1)) if s.inverse_bind is None else s.inverse_bind
+        top = next((k for k, t in enumerate(s.joints) if t in chains), 0)
+        # A joint that carries nothing may be bound anywhere: where it now stands, seen from the first that it carries.
+        extra = np.stack([nodes[s.joints[top]].local @ inverse[top] for _ in more]) if more else np.zeros((0, 4, 4))
+        skins.append(replace(s, joints=(*s.joints, *more), inverse_bind=frozen(np.concatenate([inverse, extra]))))
+    after = scene.with_(nodes=tuple(nodes), roots=tuple(roots), skins=tuple(skins))
+    return Outcome(after, (Figure("joints", f"{len(own):,}", f"{len(_joints(after)):,}"),))
+
+
+def _under(node: int, joints: set[int], up: list[int]) -> bool:
+    """Whether a node hangs on a joint."""
+    node = up[node]
+    while node >= 0:
+        if node in joints:
+            return True
+        node = up[node]
+    return False
+
+
+@mend(
+    "skin.remove-joints",
+    title="Remove joints that carry nothing",
+    keeps="where every vertex stands, at rest and in every frame; weights of all others",
+    costs="clips lose the channels of what is removed",
+    safe=False,
+)
+def remove_joints(scene: Scene) -> Outcome:
+    """Take joints out of their skins on which no vertex hangs, neither on them nor below; nodes that then hold nothing go too."""
+    up = parents(scene)
+    busy: set[int] = set()
+    for n in scene.nodes:
+        if n.skin is None or n.mesh is None or (w := scene.meshes[n.mesh].weights) is None:
+            continue
+        joints = scene.skins[n.skin].joints
+        busy |= {joints[k] for k in np.unique(w.joints[w.weights != 0]).tolist() if 0 <= k < len(joints)}
+    busy |= {i for i, n in enumerate(scene.nodes) if n.mesh is not None or n.camera is not None or n.light is not None}
+    for i in list(busy):
+        while i >= 0 and (i not in busy or up[i] not in busy):
+            busy.add(i)
+            i = up[i]
+    whole = {k for k, s in enumerate(scene.skins) if any(j in busy for j in s.joints)}
+    gone = {j for k in whole for j in scene.skins[k].joints if j not in busy}
+    if not gone:
+        raise MendError("Every joint carries something.")
+    skins = list(scene.skins)
+    numbers: dict[int, np.ndarray] = {}
+    for k in whole:
+        s = scene.skins[k]
+        stay = [i for i, j in enumerate(s.joints) if j not in gone]
+        number = np.full(len(s.joints), -1, np.int32)
+        number[stay] = np.arange(len(stay))
+        numbers[k] = number
+        skins[k] = Skin(
+            s.id,
+            s.name,
+            tuple(s.joints[i] for i in stay),
+            None if s.inverse_bind is None else frozen(s.inverse_bind[stay]),
+            s.skeleton,
+        )
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    made: dict[tuple[int, int], int] = {}
+    taken: dict[int, int] = {}
+    for i, n in enumerate(scene.nodes):
+        if n.skin not in numbers or n.mesh is None or scene.meshes[n.mesh].weights is None:
+            continue
+        if (n.mesh, n.skin) not in made:
+            mesh = _renumbered(scene.meshes[n.mesh], numbers[n.skin])
+            # A mesh that two skins show is stored once for each.
+            if taken.setdefault(n.mesh, n.skin) == n.skin:
+                meshes[n.mesh] = mesh
+                made[n.mesh, n.skin] = n.mesh
+            else:
+                made[n.mesh, n.skin] = len(meshes)
+                meshes.append(replace(mesh, id=f"{mesh.id}/{n.id}"))
+        nodes[i] = replace(n, mesh=made[n.mesh, n.skin])
+    after = scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins))
+    # Of the nodes only those go that no other skin counts among its joints and nothing hangs on.
+    bare = {j for j in gone if not any(j in s.joints for s in after.skins)}
+    lost = sum(1 for c in scene.clips for x in c.channels if x.node in bare)
+    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.node not in bare)) for c in after.clips)
+    after = without_nodes(after.with_(clips=clips), bare)
+    figures = [Figure("joints", f"{len(_joints(scene)):,}", f"{len(_joints(after)):,}")]
+    if lost:
+        figures.append(Figure("channels of what was removed", f"{lost:,}", "0"))
+    return Outcome(after, tuple(figures))
+
+
+def _renumbered(mesh: Mesh, number: np.ndarray) -> Mesh:
+    w = mesh.weights
+    assert w is not None
+    known = (w.joints >= 0) & (w.joints < len(number))
+    now = np.where(known, number[np.where(known, w.joints, 0)], w.joints)
+    keep = ~known | (now >= 0)
+    return replace(mesh, weights=with_rows(len(mesh.positions), owners(w)[keep], now[keep], w.weights[keep]))
+
+
+@mend(
+    "skin.drop-morphs",
+    title="Drop morph targets",
+    keeps="the shape as it is drawn at rest, weights, joints",
+    costs="the shapes that the targets made are gone from the export, with the channels that drove them",
+    safe=False,
+    parameters=[Parameter("targets", "names", "which by name; all where none is named", default=()), PARTS],
+)
+def drop_morphs(scene: Scene, targets: Sequence[str] = (), parts: Sequence[str] = ()) -> Outcome:
+    """Take morph targets out of meshes; what they shape at rest is put into the vertices."""
+    meshes, count = list(scene.meshes), 0
+    numbers: dict[int, list[int]] = {}
+    for k in chosen_meshes(scene, parts):
+        mesh = scene.meshes[k]
+        stay = [i for i, x in enumerate(mesh.morphs) if targets and x.name not in targets]
+        if len(stay) == len(mesh.morphs):
+            continue
+        count += len(mesh.morphs) - len(stay)
+        numbers[k] = stay
+        points = mesh.positions
+        for i, x in enumerate(mesh.morphs):
+            if i not in stay and i < len(mesh.morph_weights) and mesh.morph_weights[i]:
+                points = points + mesh.morph_weights[i] * x.positions
+        meshes[k] = replace(
+            mesh,
+            positions=frozen(points) if points is not mesh.positions else points,
+            morphs=tuple(mesh.morphs[i] for i in stay),
+            morph_weights=tuple(mesh.morph_weights[i] for i in stay if i < len(mesh.morph_weights)),
+        )
+    if not count:
+        raise MendError("There is no such morph target." if targets else "There are no morph targets.")
+    own = [scene.part_name(i) for i, n in enumerate(scene.nodes) if n.mesh in numbers and any(n.morph_weights)]
+    if own:
+        raise MendError(f"{own[0]} is shaped by morph weights of its own: the targets are in use.")
+    nodes = tuple(replace(n, morph_weights=()) if n.mesh in numbers else n for n in scene.nodes)
+
+    clips = []
+    for clip in scene.clips:
+        channels = []
+        for c in clip.channels:
+            mesh_of = scene.nodes[c.node].mesh if c.node is not None else None
+            if c.path == "weights" and mesh_of in numbers:
+                stay = numbers[mesh_of]
+                if stay and c.values.shape[1] == len(scene.meshes[mesh_of].morphs):
+                    channels.append(replace(c, values=frozen(np.ascontiguousarray(c.values[:, stay]))))
+                continue
+            channels.append(c)
+        clips.append(replace(clip, channels=tuple(channels)))
+    after = scene.with_(meshes=tuple(meshes), nodes=nodes, clips=tuple(clips))
+    return Outcome(after, (Figure("morph targets", f"{count:,}", "0"),))

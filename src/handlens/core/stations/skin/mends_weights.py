@@ -1,0 +1,457 @@
+"""Skin: weights set right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ...kit.choice import PARTS, chosen_nodes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.splitting import without_unplaced
+from ...limits import InputError, MendError, plural
+from ...scene import Mesh, Scene, Weights
+from ...scene.model import Array, frozen
+from ...scene.moved import with_local
+from ...scene.skinning import posed
+from ...scene.transforms import parents, world_matrices
+from ...scene.weighing import displacement, kept, limited, normalised, owners, row_sums, skeleton_of, with_rows
+from ...words.figures import about, plain
+from .measures import DUST
+
+#: Rounds of smoothing over weights that were filled in.
+_ROUNDS = 8
+
+
+def _weighed(scene: Scene, parts: Sequence[str]) -> list[tuple[int, int | None]]:
+    """Meshes with weights of chosen parts, each with the skin of the first part that shows it. Raises MendError where there is none."""
+    found: dict[int, int | None] = {}
+    for i in sorted(chosen_nodes(scene, parts)):
+        n = scene.nodes[i]
+        if n.mesh is not None and scene.meshes[n.mesh].weights is not None and found.get(n.mesh) is None:
+            found[n.mesh] = n.skin
+    if not found:
+        raise MendError("None of these parts has weights." if parts else "Nothing here has weights.")
+    return list(found.items())
+
+
+def _changed(
+    scene: Scene, parts: Sequence[str], change: Callable[[Mesh, int | None], Weights | None]
+) -> tuple[Scene, dict[int, tuple[Weights, Weights]]]:
+    """The scene with the weights of some meshes changed, and for each of them those before and after."""
+    meshes, done = list(scene.meshes), {}
+    for k, skin in _weighed(scene, parts):
+        before = scene.meshes[k].weights
+        after = change(scene.meshes[k], skin)
+        if after is not None and before is not None:
+            meshes[k] = replace(meshes[k], weights=after)
+            done[k] = (before, after)
+    return scene.with_(meshes=tuple(meshes)), done
+
+
+def _price(scene: Scene, done: dict[int, tuple[Weights, Weights]]) -> str:
+    """How far a change of weights leads a vertex astray, at most, where one joint is turned by 60°."""
+    world, up, far = world_matrices(scene), parents(scene), 0.0
+    for i, n in enumerate(scene.nodes):
+        if n.mesh in done and n.skin is not None and scene.skins[n.skin].joints:
+            before, after = done[n.mesh]
+            bones = skeleton_of(scene.skins[n.skin].joints, up, world)
+            points = posed(scene, i, world)
+            far = max(far, float(displacement(points, before, after, bones, np.arange(len(points))).max(initial=0.0)))
+    return about(far * (scene.unit_metres or 1.0)) if far else "0 mm"
+
+
+def _merged(w: Weights) -> Weights:
+    """One entry for each joint of a vertex: those of the same joint are added up."""
+    owner = owners(w)
+    width = int(w.joints.max(initial=0)) + 1
+    pairs, at = np.unique(owner * width + w.joints, return_inverse=True)
+    if len(pairs) == len(owner):
+        return w
+    return with_rows(len(w.starts) - 1, pairs // width, pairs % width, np.bincount(at, w.weights.astype(np.float64)))
+
+
+@mend(
+    "skin.normalise",
+    title="Bring weights to a sum of 1",
+    keeps="shape, joints, bind matrices, clips, and how weights stand to each other",
+    costs="vertices whose sum was off stand where a receiver that normalises already put them",
+    safe=True,
+    parameters=[PARTS],
+)
+def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Bring the weights of each vertex to a sum of 1. Weights below 0 and those that are no numbers go, two of one joint become one."""
+    wrong = 0
+
+    def change(mesh: Mesh, skin: int | None) -> Weights | None:
+        nonlocal wrong
+        w = mesh.weights
+        assert w is not None
+        good = _merged(kept(w, np.isfinite(w.weights) & (w.weights > 0)))
+        off = np.abs(row_sums(good, good.weights.astype(np.float64)) - 1)
+        many = int(np.count_nonzero((off > 1e-6) & (np.diff(good.starts) > 0))) + len(w.weights) - len(good.weights)
+        if not many:
+            return None
+        wrong += many
+        return normalised(good, off > 1e-6)
+
+    after, done = _changed(scene, parts, change)
+    if not done:
+        raise MendError("All weights sum to 1 already.")
+    return Outcome(after, (Figure("weights and sums that were off", f"{wrong:,}", "0"),))
+
+
+@mend(
+    "skin.prune",
+    title="Leave out dust weights",
+    keeps="shape, joints, bind matrices, clips",
+    costs="the others of a vertex are brought to the sum that all had",
+    safe=False,
+    parameters=[Parameter("under", "number", "weights below this go", default=DUST), PARTS],
+)
+def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
+    """Leave out weights that move nothing one could see; the heaviest of a vertex always stays."""
+    if not 0 < under < 0.5:
+        raise InputError("skin.prune: under must be more than 0 and less than 0.5.")
+    gone = 0
+
+    def change(mesh: Mesh, skin: int | None) -> Weights | None:
+        nonlocal gone
+        w = mesh.weights
+        assert w is not None
+        most = np.zeros(len(mesh.positions))
+        np.maximum.at(most, owners(w), w.weights)
+        keep = ~(w.weights < under) | (w.weights >= most[owners(w)])
+        if keep.all():
+            return None
+        gone += int(np.count_nonzero(~keep))
+        return _to_the_sums_of(w, kept(w, keep))
+
+    after, done = _changed(scene, parts, change)
+    if not done:
+        raise MendError(f"No weight lies under {plain(under)}.")
+    return Outcome(after, (Figure("dust weights", f"{gone:,}", "0"), Figure("moves, at most", "0 mm", _price(scene, done))))
+
+
+def _to_the_sums_of(w: Weights, cut: Weights) -> Weights:
+    """Weights of some entries, brought to the sums that all had."""
+    before, after = row_sums(w, w.weights.astype(np.float64)), row_sums(cut, cut.weights.astype(np.float64))
+    grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
+    return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[owners(cut)]).astype(np.float32)))
+
+
+@mend(
+    "skin.limit",
+    title="Keep so many influences",
+    keeps="shape, joints, bind matrices, clips, and the sum of each vertex's weights",
+    costs="what the lighter joints moved; the figure says how far at most",
+    safe=False,
+    parameters=[Parameter("influences", "number", "most joints that may carry one vertex", default=4.0, zero=False), PARTS],
+)
+def limit(scene: Scene, influences: float, parts: Sequence[str] = ()) -> Outcome:
+    """Keep the heaviest influences of each vertex and bring them to the sum that all had."""
+    most = int(influences)
+    if most != influences or not 1 <= most <= 64:
+        raise InputError("skin.limit: influences must be a whole number from 1 to 64.")
+    over = 0
+
+    def change(mesh: Mesh, skin: int | None) -> Weights | None:
+        nonlocal over
+        w = mesh.weights
+        assert w is not None
+        many = int(np.count_nonzero(np.diff(w.starts) > most))
+        over += many
+        return limited(w, most) if many else None
+
+    after, done = _changed(scene, parts, change)
+    if not done:
+        raise MendError(f"No vertex has more than {most} influences.")
+    return Outcome(
+        after,
+        (
+            Figure(f"vertices with more than {most}", f"{over:,}", "0"),
+            Figure("moves, at most", "0 mm", _price(scene, done)),
+        ),
+    )
+
+
+@mend(
+    "skin.drop-beyond",
+    title="Drop weights for joints that are not there",
+    keeps="shape, joints, bind matrices, clips",
+    costs="vertices that hang on nothing else hang on the first joint from then on",
+    safe=False,
+    parameters=[PARTS],
+)
+def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Drop weights that name a joint which the skin does not have, and bring the others of the vertex to their sum."""
+    gone = alone = 0
+
+    def change(mesh: Mesh, skin: int | None) -> Weights | None:
+        nonlocal gone, alone
+        w = mesh.weights
+        if w is None or skin is None or not scene.skins[skin].joints:
+            return None
+        bad = (w.joints < 0) | (w.joints >= len(scene.skins[skin].joints))
+        if not bad.any():
+            return None
+        gone += int(np.count_nonzero(bad))
+        owner = owners(w)
+        total = np.bincount(owner[~bad], np.abs(w.weights[~bad]), len(mesh.positions))
+        had = np.bincount(owner[bad], np.abs(w.weights[bad]), len(mesh.positions))
+        lost = np.flatnonzero((total == 0) & (had > 0))
+        alone += len(lost)
+        cut = _to_the_sums_of(w, kept(w, ~bad)) if (~bad).any() else kept(w, ~bad)
+        return with_rows(
+            len(mesh.positions),
+            np.concatenate([owners(cut), lost]),
+            np.concatenate([cut.joints, np.zeros(len(lost), np.int32)]),
+            np.concatenate([cut.weights, np.ones(len(lost), np.float32)]),
+        )
+
+    after, done = _changed(scene, parts, change)
+    if not done:
+        raise MendError("All weights name joints that are there.")
+    remarks = (
+        (f"{plural(alone, 'vertex hangs', 'vertices hang')} on the first joint: nothing else carried them.",) if alone else ()
+    )
+    return Outcome(after, (Figure("weights for joints that are not there", f"{gone:,}", "0"),), remarks)
+
+
+@mend(
+    "skin.drop-weights",
+    title="Make it a plain part",
+    keeps="where the part stands, its surface and its UVs",
+    costs="no joint moves it from then on",
+    safe=False,
+    parameters=[PARTS],
+)
+def drop_weights(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Take weights from parts that name no skin, and the skin from parts that have no weights."""
+    nodes, meshes, count = list(scene.nodes), list(scene.meshes), 0
+    used = {n.mesh for n in scene.nodes if n.skin is not None}
+    for i in sorted(chosen_nodes(scene, parts)):
+        n = scene.nodes[i]
+        if n.mesh is None:
+            continue
+        weighed = scene.meshes[n.mesh].weights is not None
+        if n.skin is not None and not weighed:
+            nodes[i] = replace(n, skin=None)
+            count += 1
+        elif n.skin is None and weighed and n.mesh not in used:
+            meshes[n.mesh] = replace(meshes[n.mesh], weights=None)
+            count += 1
+    if not count:
+        raise MendError("None of these parts has a skin without weights, or weights without a skin.")
+    return Outcome(scene.with_(nodes=tuple(nodes), meshes=tuple(meshes)), (Figure("parts with half a skin", f"{count:,}", "0"),))
+
+
+@mend(
+    "skin.fill",
+    title="Borrow weights from neighbours",
+    keeps="shape, joints, bind matrices, clips, and every weight that there is",
+    costs="what was filled in is a guess from the surface round it: try it with a pull",
+    safe=False,
+    parameters=[PARTS],
+)
+def fill(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Give vertices without a weight those of the nearest weighted vertex along the surface, then smooth over what was filled in.
+
+    Where no edge leads to a weighted vertex, the nearest in space is taken.
+    """
+    filled = 0
+
+    def change(mesh: Mesh, skin: int | None) -> Weights | None:
+        nonlocal filled
+        w = mesh.weights
+        assert w is not None
+        good = kept(w, np.isfinite(w.weights) & (w.weights != 0))
+        bare = np.diff(good.starts) == 0
+        if not bare.any():
+            return None
+        if bare.all():
+            raise MendError(f"No vertex of {mesh.name or 'this part'} has a weight to borrow: bind it to a joint.")
+        filled += int(np.count_nonzero(bare))
+        return _filled(mesh, good, bare)
+
+    after, done = _changed(scene, parts, change)
+    if not done:
+        raise MendError("Every vertex has a weight.")
+    return Outcome(after, (Figure("vertices without a weight", f"{filled:,}", "0"),))
+
+
+def _edges(mesh: Mesh) -> Array:
+    """(E, 2) sides of the faces, and lines."""
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    following = np.arange(len(mesh.corners)) + 1
+    last = following == mesh.starts[face + 1] if len(face) else np.zeros(0, bool)
+    following = np.where(last, mesh.starts[face], following)
+    return np.concatenate([np.stack([mesh.corners, mesh.corners[following]], axis=1), mesh.lines]).astype(np.int64)
+
+
+def _filled(mesh: Mesh, w: Weights, bare: Array) -> Weights:
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import dijkstra
+    from scipy.spatial import cKDTree
+
+    count, points = len(mesh.positions), np.nan_to_num(mesh.positions)
+    edges = _edges(mesh)
+    edges = np.unique(np.sort(edges[edges[:, 0] != edges[:, 1]], axis=1), axis=0)
+    # Vertices at one place are one point of the surface, however often a seam stores them.
+    _, place = np.unique(points, axis=0, return_inverse=True)
+    place = place.reshape(-1)
+    a, b = place[edges[:, 0]], place[edges[:, 1]]
+    length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1) + 1e-12
+    total = int(place.max()) + 1
+    graph = csr_array((np.concatenate([length, length]), (np.concatenate([a, b]), np.concatenate([b, a]))), shape=(total, total))
+    dressed = np.flatnonzero(~bare)
+    holder = np.full(total, -1, np.int64)
+    holder[place[dressed]] = dressed
+    _, _, source = dijkstra(graph, indices=np.flatnonzero(holder >= 0), min_only=True, return_predecessors=True)
+    nearest = np.where(source[place] >= 0, holder[np.maximum(source[place], 0)], -1)
+    lost = np.flatnonzero(bare & (nearest < 0))
+    if len(lost):
+        nearest[lost] = dressed[cKDTree(points[dressed]).query(points[lost])[1]]
+    joints = int(w.joints.max()) + 1
+    rows = csr_array((w.weights.astype(np.float64), w.joints, w.starts), shape=(count, joints))
+    own = np.where(bare, nearest, np.arange(count))
+    made = rows[own]
+    # Each vertex that was filled in takes the mean of those beside it, round by round; the others stay.
+    beside = csr_array((np.ones(2 * len(edges)), (edges.reshape(-1), edges[:, ::-1].reshape(-1))), shape=(count, count))
+    degree = np.maximum(beside.sum(axis=1), 1)
+    soft = np.where(bare & (np.asarray(beside.sum(axis=1)) > 0), 0.5, 0.0)
+    for _ in range(_ROUNDS):
+        mean = (beside @ made).multiply((soft / degree)[:, None])
+        made = (made.multiply((1 - soft)[:, None]) + mean).tocsr()
+    made = made.tocoo()
+    row, column = made.coords
+    take = bare[row] & (made.data > DUST)
+    out = with_rows(
+        count,
+        np.concatenate([owners(w), row[take]]),
+        np.concatenate([w.joints, column[take]]),
+        np.concatenate([w.weights, made.data[take]]),
+    )
+    return normalised(limited(out, max(int(np.diff(w.starts).max()), 1)), bare)
+
+
+def joint_named(scene: Scene, key: str, mend_id: str) -> int:
+    """The joint that a key names. Raises InputError or MendError."""
+    if not key:
+        raise InputError(f"{mend_id} needs joint=….")
+    found = sorted(chosen_nodes(scene, [key]))
+    joints = {j for s in scene.skins for j in s.joints}
+    if not found or found[0] not in joints:
+        raise MendError(f"{key} is no joint of a skin.")
+    return found[0]
+
+
+JOINT = Parameter("joint", "text", "which joint, by its name", default="")
+
+
+@mend(
+    "skin.bind-part",
+    title="Bind a part to one joint",
+    keeps="where the part stands at rest, its surface and its UVs",
+    costs="it counts as skinned from then on",
+    safe=False,
+    parameters=[JOINT, PARTS],
+)
+def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
+    """Bind parts whole to one joint of a skin, so that they follow it and nothing else."""
+    node = joint_named(scene, joint, "skin.bind-part")
+    s = next(s for s in scene.skins if node in s.joints)
+    world = world_matrices(scene)
+    if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
+        raise MendError(f"{joint} is scaled to nothing: what is bound to it could not be seen.")
+    nodes, meshes, skins = list(scene.nodes), list(scene.meshes), list(scene.skins)
+    chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None]
+    chosen = [i for i in chosen if parts or scene.nodes[i].skin is None]
+    if not chosen:
+        raise MendError("None of these parts has a mesh to bind.")
+    for i in chosen:
+        mesh = scene.meshes[scene.nodes[i].mesh or 0]
+        count = len(mesh.positions)
+        points = posed(scene, i, world)
+        whole = Weights(
+            frozen(np.arange(count + 1, dtype=np.int64)), frozen(np.zeros(count, np.int32)), frozen(np.ones(count, np.float32))
+        )
+        skinned = scene.nodes[i].skin is not None
+        # The part keeps its own frame: World_joint · bind is its matrix at rest.
+        placing = np.eye(4) if skinned else world[i]
+        inverse = np.linalg.inv(world[node]) @ placing
+        meshes.append(
+            replace(mesh, id=f"{mesh.id}/{nodes[i].id}", weights=whole, positions=frozen(points) if skinned else mesh.positions)
+        )
+        skins.append(type(s)(f"{s.id}/{nodes[i].id}", s.name, (node,), frozen(inverse[None]), s.skeleton))
+        nodes[i] = replace(nodes[i], mesh=len(meshes) - 1, skin=len(skins) - 1)
+    after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins)))
+    return Outcome(after, (Figure(f"parts bound to {joint}", "0", f"{len(chosen):,}"),))
+
+
+@mend(
+    "skin.parent-part",
+    title="Hang a part on a joint",
+    keeps="where the part stands at rest, its surface and its UVs",
+    costs="it hangs on the joint from then on, and leaves the group that it hung on",
+    safe=False,
+    parameters=[JOINT, PARTS],
+)
+def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
+    """Make parts children of a joint, each where it stands; a part that is bound whole to that joint becomes a plain one.
+
+    With W the part's place in the world and W_j the joint's, its own matrix becomes W_j⁻¹ W.
+    """
+    node = joint_named(scene, joint, "skin.parent-part")
+    world, up = world_matrices(scene), parents(scene)
+    if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
+        raise MendError(f"{joint} is scaled to nothing: what hangs on it could not be seen.")
+    joints = {j for s in scene.skins for j in s.joints}
+    chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None and i not in joints]
+    if not parts:
+        chosen = [i for i in chosen if scene.nodes[i].skin is None]
+    above, k = set(), node
+    while k >= 0:
+        above.add(k)
+        k = up[k]
+    driven = {c.node for clip in scene.clips for c in clip.channels}
+    chosen = [i for i in chosen if i not in above and i not in driven]
+    if not chosen:
+        raise MendError(
+            "None of these parts can hang on that joint: they are joints, are moved by a clip, or the joint hangs on them."
+        )
+    nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
+    for i in chosen:
+        n = scene.nodes[i]
+        place = world[i]
+        if n.skin is not None:
+            mesh = scene.meshes[n.mesh or 0]
+            one = mesh.weights
+            if one is None or not (np.diff(one.starts) == 1).all() or len(np.unique(one.joints)) != 1:
+                raise MendError(f"{scene.part_name(i)} is carried by several joints: bind it whole to one first.")
+            skin = scene.skins[n.skin]
+            own = skin.joints[int(one.joints[0])]
+            bind = np.eye(4) if skin.inverse_bind is None else skin.inverse_bind[int(one.joints[0])]
+            place = world[own] @ bind
+            meshes.append(replace(mesh, id=f"{mesh.id}/{n.id}", weights=None))
+            n = replace(n, mesh=len(meshes) - 1, skin=None)
+        local = np.linalg.inv(world[node]) @ place
+        nodes[i] = with_local(n, local)
+        if up[i] >= 0:
+            nodes[up[i]] = replace(nodes[up[i]], children=tuple(c for c in nodes[up[i]].children if c != i))
+        nodes[node] = replace(nodes[node], children=(*nodes[node].children, i))
+        roots = [r for r in roots if r != i]
+    after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots)))
+    after = without_unused_skins(after)
+    return Outcome(after, (Figure(f"parts that hang on {joint}", "0", f"{len(chosen):,}"),))
+
+
+def without_unused_skins(scene: Scene) -> Scene:
+    """The scene without skins that no part names any more, where parts named them all before or some still do."""
+    used = sorted({n.skin for n in scene.nodes if n.skin is not None})
+    if len(used) == len(scene.skins):
+        return scene
+    number = {old: new for new, old in enumerate(used)}
+    nodes = tuple(n if n.skin is None else replace(n, skin=number[n.skin]) for n in scene.nodes)
+    return scene.with_(nodes=nodes, skins=tuple(scene.skins[k] for k in used))

@@ -1,0 +1,21 @@
+"""Vertices that lie opposite each other across a plane through the middle."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from ...scene.model import Array
+
+
+def mirror_of(points: Array, axis: int, tolerance: float, samples: int) -> tuple[Array, Array]:
+    """(n,) some vertices and (n,) the vertex opposite each, -1 for none, across the middle of the box along an axis.
+
+    points: (V, 3), all finite. tolerance: a share of the box's diagonal.
+    """
+    low, high = points.min(axis=0), points.max(axis=0)
+    here = np.arange(0, len(points), max(len(points) // samples, 1))
+    mirrored = points[here].copy()
+    mirrored[:, axis] = low[axis] + high[axis] - mirrored[:, axis]
+    gap, there = cKDTree(points).query(mirrored, distance_upper_bound=max(tolerance * float(np.linalg.norm(high - low)), 1e-300))
+    return here, np.where(np.isfinite(gap), there, -1)
