@@ -24,6 +24,7 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.rules.sheet import RuleSheet
 from handlens.core.scene import Channel, Clip, Layer, Material, Mesh, Node, Scene, Skin, Weights
+from handlens.core.scene.weighing import with_rows
 
 CUBE_POINTS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
 #: Quads of the unit cube, wound outwards.
@@ -96,6 +97,37 @@ def rigged(random: np.random.Generator, clip: bool = True, even: bool = True) ->
         clips = (Clip("clip:0", "swim", channels),)
     made = scene(replace(strip, weights=weights), nodes=nodes, clips=clips)
     return made.with_(skins=(Skin("skin:0", "bones", (1, 2, 3), inverse),))
+
+
+def eel(rings: int = 9, **more: Any) -> Scene:
+    """A closed tube two metres tall on three joints a metre apart, bound where it rests, with a clip that bends the middle one.
+
+    Vertices: `rings` rings of eight from the foot up, then the middle of each end. No check of Skin or Motion finds anything on it.
+    """
+    angles = np.arange(8) * np.pi / 4
+    ring = np.stack([0.2 * np.cos(angles), 0 * angles, 0.2 * np.sin(angles)], 1)
+    heights = np.linspace(0, 2, rings)
+    points = np.concatenate([*(ring + np.array([0, y, 0]) for y in heights), [[0, 0, 0], [0, 2, 0]]])
+    sides = [[8 * r + a, 8 * r + 8 + a, 8 * r + 8 + (a + 1) % 8, 8 * r + (a + 1) % 8] for r in range(rings - 1) for a in range(8)]
+    foot, top = len(points) - 2, len(points) - 1
+    caps = [[foot, a, (a + 1) % 8] for a in range(8)] + [[top, top - 10 + (a + 1) % 8, top - 10 + a] for a in range(8)]
+    shares = np.stack([np.clip(1 - abs(points[:, 1] - j), 0, 1) for j in range(3)], 1)
+    vertex, joint = np.nonzero(shares)
+    weights = with_rows(len(points), vertex, joint, shares[vertex, joint])
+    nodes = (
+        Node("n0", "rig", children=(1, 4)),
+        Node("n1", "foot", children=(2,)),
+        Node("n2", "waist", translation=(0.0, 1.0, 0.0), children=(3,)),
+        Node("n3", "head", translation=(0.0, 1.0, 0.0)),
+        Node("n4", "eel", mesh=0, skin=0),
+    )
+    inverse = np.tile(np.eye(4), (3, 1, 1))
+    inverse[:, 1, 3] = [0, -1, -2]
+    half = 0.3
+    turns = np.array([[0, 0, 0, 1], [0, 0, np.sin(half), np.cos(half)], [0, 0, 0, 1]], np.float32)
+    bend = Clip("c0", "bend", (Channel(2, "rotation", np.array([0, 0.5, 1], np.float32), turns),))
+    settings = {"skins": (Skin("s0", "bones", (1, 2, 3), inverse),), "clips": (bend,), "nodes": nodes} | more
+    return scene(replace(mesh(points, sides + caps, "eel"), weights=weights), **settings)
 
 
 def _unit(v: np.ndarray) -> np.ndarray:

@@ -9,43 +9,46 @@ import numpy as np
 
 from .model import Array, Channel, Scene, frozen
 from .motion import sample
+from .sampled import fewer_vertices
+from .skinning import posed
 from .transforms import parents, walk, world_matrices
-from .weighing import owners
+from .weighing import levers, skeleton_of
 
 #: Vertices of a mesh that a joint's reach is measured with.
 _SAMPLES = 20_000
 
 
 def reaches(scene: Scene) -> Array:
-    """(N,) how far from each node, in the world at rest, lies the farthest thing that it carries, bound from above: vertices of
-    its mesh and of all below, and those that hang on a joint. 0 for a node that carries nothing.
+    """(N,) how far a turn of each node by a radian moves anything that it carries, at most, in the world at rest.
+
+    Of a skin that rests as it was bound it is the greatest Σ w · |x - p| over the vertices, the sum being over the joint and all that
+    hang on it, and of one that was posed since about that; of plain
+    parts, and of nodes above joints, it is bounded from above by the ways down the tree. 0 for a node that carries nothing.
     """
     world, up = world_matrices(scene), parents(scene)
-    out = np.zeros(len(scene.nodes))
-    for i, n in enumerate(scene.nodes):
-        if n.mesh is None or not len(scene.meshes[n.mesh].positions):
+    plain, skinned = np.zeros(len(scene.nodes)), np.zeros(len(scene.nodes))
+    joints = {j for s in scene.skins for j in s.joints}
+    few = fewer_vertices(scene, _SAMPLES)
+    for i, n in enumerate(few.nodes):
+        if n.mesh is None or not len(few.meshes[n.mesh].positions):
             continue
-        mesh = scene.meshes[n.mesh]
+        mesh = few.meshes[n.mesh]
         if n.skin is None or mesh.weights is None:
-            linear = np.abs(world[i][:3, :3])
             with np.errstate(all="ignore"):
-                out[i] = max(out[i], _finite(np.linalg.norm(linear @ np.abs(mesh.positions).max(axis=0))))
-            continue
-        skin = scene.skins[n.skin]
-        step = max(len(mesh.positions) // _SAMPLES, 1)
-        owner = owners(mesh.weights)
-        use = (owner % step == 0) & (mesh.weights.joints >= 0) & (mesh.weights.joints < len(skin.joints))
-        use &= np.abs(mesh.weights.weights) > 1e-3
-        nodes = np.array(skin.joints, np.int64)
-        inverse = np.tile(np.eye(4), (len(nodes), 1, 1)) if skin.inverse_bind is None else skin.inverse_bind
-        joint = mesh.weights.joints[use]
-        local = np.einsum("eij,ej->ei", inverse[joint][:, :3, :3], mesh.positions[owner[use]]) + inverse[joint][:, :3, 3]
-        away = np.linalg.norm(np.einsum("eij,ej->ei", world[nodes[joint]][:, :3, :3], local), axis=1)
-        np.maximum.at(out, nodes[joint], np.where(np.isfinite(away), away, 0.0))
+                plain[i] = max(plain[i], _finite(np.linalg.norm(mesh.positions @ world[i][:3, :3].T, axis=1).max()))
+        elif few.skins[n.skin].joints:
+            own = levers(posed(few, i, world), mesh.weights, skeleton_of(few.skins[n.skin].joints, up, world))
+            np.maximum.at(skinned, np.array(few.skins[n.skin].joints, np.int64), own)
     for i in reversed(walk(scene)):
-        if up[i] >= 0 and out[i] > 0:
-            out[up[i]] = max(out[up[i]], out[i] + _finite(np.linalg.norm(world[i][:3, 3] - world[up[i]][:3, 3])))
-    return out
+        k = up[i]
+        if k < 0:
+            continue
+        way = _finite(np.linalg.norm(world[i][:3, 3] - world[k][:3, 3]))
+        if plain[i] > 0:
+            plain[k] = max(plain[k], plain[i] + way)
+        if skinned[i] > 0 and k not in joints:
+            skinned[k] = max(skinned[k], skinned[i] + way)
+    return np.asarray(np.maximum(plain, skinned))
 
 
 def _finite(x: np.floating[Any]) -> float:

@@ -82,7 +82,7 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     With one joint turned about its place by a rotation R, linear blend skinning moves a vertex by s (R - 1) x: s is the sum of its
     weights on that joint and on all that hang on it, x the way from the joint to the vertex. Two sets of weights differ by
     |Δs| |(R - 1) x|, and for 60° about the axis that moves it most |(R - 1) x| = |x|. The greatest over all joints is given.
-    points: (V, 3) where vertices stand at rest, bones: their joints there. Source: linear blend skinning, glTF 2.0 §3.7.3.3.
+    points: (V, 3) where vertices stand at rest, bones: their joints there. Exact where joints rest as they were bound. Source: linear blend skinning, glTF 2.0 §3.7.3.3.
     """
     from scipy.sparse import csr_array
 
@@ -108,6 +108,23 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     lever = np.linalg.norm(points[chosen[row]] - bones.places[column], axis=1)
     far = np.abs(summed.data) * lever
     np.maximum.at(out, row, np.where(np.isfinite(far), far, 0.0))
+    return out
+
+
+def levers(points: Array, w: Weights, bones: Skeleton) -> Array:
+    """(J,) how far a turn of each joint by a radian moves a vertex, at most: Σ w · |x - p|, the sum being over the joint and all that
+    hang on it. points: (V, 3) where vertices stand at rest.
+    """
+    from scipy.sparse import csr_array
+
+    joints, out = len(bones.up), np.zeros(len(bones.up))
+    use = (w.joints >= 0) & (w.joints < joints) & np.isfinite(w.weights)
+    own = csr_array((w.weights[use].astype(np.float64), (owners(w)[use], w.joints[use])), shape=(len(points), joints))
+    below, above = _over(bones.up)
+    summed = (own @ csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))).tocoo()
+    row, column = summed.coords
+    far = np.abs(summed.data) * np.linalg.norm(points[row] - bones.places[column], axis=1)
+    np.maximum.at(out, column, np.where(np.isfinite(far), far, 0.0))
     return out
 
 

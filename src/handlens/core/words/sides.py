@@ -7,7 +7,9 @@ import re
 #: Words for the two sides, as whole words of a name or set off by a mark, a digit or a capital.
 _PAIRS = (("left", "right"), ("Left", "Right"), ("LEFT", "RIGHT"), ("l", "r"), ("L", "R"))
 _OTHER = {a: b for pair in _PAIRS for a, b in (pair, pair[::-1])}
-_WORDS = re.compile(r"left|right|Left|Right|LEFT|RIGHT|(?<![A-Za-z])[lLrR](?![A-Za-z])")
+_WORDS = re.compile(
+    r"(?<![A-Za-z])(?:left|right)(?![a-z])|(?:Left|Right)(?![a-z])|(?<![A-Z])(?:LEFT|RIGHT)(?![A-Z])|(?<![A-Za-z])[lLrR](?![A-Za-z])"
+)
 
 
 def other_side(name: str) -> str | None:

@@ -14,6 +14,8 @@ from ...scene import Channel, Clip, Scene
 from ...scene.binding import turn_between
 from ...scene.model import Array
 from ...scene.motion import worlds_at
+from ...scene.sampled import fewer_vertices
+from ...scene.skinning import posed
 from ...scene.thinning import needed, reaches, tolerance_of
 from ...scene.transforms import parents, world_matrices
 from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures
@@ -26,6 +28,8 @@ _ALIKE = 1e-6
 WITHIN = 0.0005
 #: Moments at which a whole clip is looked at, fewer where there are many nodes, and matrices that are held at once.
 _MOMENTS, _MATRICES = 64, 400_000
+#: Vertices that a held pose is measured with.
+_VERTICES = 2_000
 #: A foot bears while it is within this share of the skeleton's height of the lowest that any comes, at this many moments or more.
 _BEARS, _STANDS = 0.02, 3
 
@@ -36,7 +40,7 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> MotionMeasures:
     world, up = world_matrices(scene), parents(scene)
     joints = {j for s in scene.skins for j in s.joints}
     kept = holding(scene.with_(clips=()))
-    reach = reaches(scene)
+    reach, few = reaches(scene), fewer_vertices(scene, _VERTICES)
     unit = scene.unit_metres or 1.0
     grown = [float(np.cbrt(abs(np.linalg.det(world[up[i]][:3, :3])))) if up[i] >= 0 else 1.0 for i in range(len(scene.nodes))]
     seen: dict[str, int] = {}
@@ -50,9 +54,7 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> MotionMeasures:
             made = replace(made, same=first)
         alive = [c for c in channels if c.keys and c.node is not None]
         if alive and all(c.constant for c in alive):
-            made = replace(
-                made, held=True, moved=_moved(scene, clip, world, sorted(joints | {c.node for c in alive if c.node is not None}))
-            )
+            made = replace(made, held=True, moved=_moved(few, clip))
         elif alive:
             made = _whole(scene, clip, made, world, up, joints)
         nodes = sorted({c.node for c in channels if c.node is not None})
@@ -146,12 +148,15 @@ def _rests(scene: Scene, c: Channel, value: Array) -> bool:
     return bool(np.abs(rest - value).max() <= near or (c.path == "rotation" and np.abs(rest + value).max() <= near))
 
 
-def _moved(scene: Scene, clip: Clip, world: Array, nodes: list[int]) -> float:
-    there = worlds_at(scene, clip, np.zeros(1), nodes)[0]
-    away = np.linalg.norm(there[nodes][:, :3, 3] - world[nodes][:, :3, 3], axis=1)
-    turned = np.radians(turn_between(world[nodes][:, :3, :3], there[nodes][:, :3, :3])) * reaches(scene)[nodes]
-    both = np.maximum(away, turned)
-    return float(both[np.isfinite(both)].max(initial=0.0))
+def _moved(few: Scene, clip: Clip) -> float:
+    """How far a clip moves a vertex from where it stands in the file, at most, at its first moment. few: with few vertices."""
+    there, far = worlds_at(few, clip, np.zeros(1))[0], 0.0
+    rest = world_matrices(few)
+    for i, n in enumerate(few.nodes):
+        if n.mesh is not None:
+            away = np.linalg.norm(posed(few, i, there) - posed(few, i, rest), axis=1)
+            far = max(far, float(away[np.isfinite(away)].max(initial=0.0)))
+    return far
 
 
 def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:

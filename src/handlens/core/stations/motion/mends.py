@@ -13,14 +13,16 @@ from ...limits import InputError, MendError
 from ...scene import Channel, Clip, Scene
 from ...scene.model import Array, frozen
 from ...scene.motion import sample, worlds_at
+from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.thinning import reaches, thinned, tolerance_of
 from ...scene.transforms import parents, world_matrices
-from ...scene.weighing import owners, with_rows
 from ...words.figures import about, plain
 
 CLIPS = Parameter("clips", "names", "which clips by name, or by number as #0; all where none is named", default=())
 _ALIKE = 1e-6
+#: Times that 32-bit floats cannot be trusted to tell apart, in seconds.
+_AT_ONCE = 1e-6
 #: Rounds of thinning with a finer tolerance, and moments and vertices that each is measured at.
 _ROUNDS, _MOMENTS, _VERTICES = 8, 200, 2_000
 
@@ -286,7 +288,7 @@ def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> O
         a, b = (start if start >= 0 else float(stamps.min())), (end if end >= 0 else float(stamps.max()))
         if b <= a and len(stamps) > 1 and stamps.max() > stamps.min():
             raise InputError("motion.trim: end must lie after start.")
-        if a <= 1e-9 and b >= stamps.max() - 1e-9:
+        if a <= _AT_ONCE and b >= stamps.max() - _AT_ONCE:
             continue
         out[k] = replace(clip, channels=tuple(_cut(c, a, b) for c in clip.channels))
         figures.append(Figure(clip.name or f"clip {k}", f"{plain(float(stamps.max()))} s", f"{plain(b - a)} s"))
@@ -301,9 +303,9 @@ def _cut(c: Channel, a: float, b: float) -> Channel:
         return c
     wide = 3 if c.interpolation == "CUBICSPLINE" else 1
     rows = c.values.reshape(len(times), wide, -1).astype(np.float64)
-    inside = (times >= a - 1e-9) & (times <= b + 1e-9)
+    inside = (times >= a - _AT_ONCE) & (times <= b + _AT_ONCE)
     stamps, kept = times[inside], rows[inside]
-    edges = [t for t in (a, b) if times[0] < t < times[-1] and not (np.abs(stamps - t) < 1e-9).any()]
+    edges = [t for t in (a, b) if times[0] < t < times[-1] and not (np.abs(stamps - t) < _AT_ONCE).any()]
     if edges or not len(stamps):
         if wide == 3:
             # A curve that is cut between keys is kept at its old ones next to the cut.
@@ -407,7 +409,7 @@ def _off(scene: Scene, before: Clip, after: Clip) -> float:
     if len(stamps) > _MOMENTS:
         stamps = stamps[np.linspace(0, len(stamps) - 1, _MOMENTS).astype(np.int64)]
     driven = {c.node for c in before.channels if c.node is not None}
-    few = _fewer_vertices(scene)
+    few = fewer_vertices(scene, _VERTICES)
     shown = [i for i, n in enumerate(few.nodes) if n.mesh is not None]
     joints = sorted({j for s in scene.skins for j in s.joints} | driven)
     wanted = sorted({*shown, *joints})
@@ -420,24 +422,3 @@ def _off(scene: Scene, before: Clip, after: Clip) -> float:
             off = np.linalg.norm(posed(few, i, a) - posed(few, i, b), axis=1)
             worst = max(worst, float(np.nan_to_num(off).max(initial=0.0)))
     return worst
-
-
-def _fewer_vertices(scene: Scene) -> Scene:
-    """The scene with so few vertices that every moment can be looked at: every so many, and those at the ends of the box."""
-    total = sum(len(m.positions) for m in scene.meshes)
-    if total <= _VERTICES:
-        return scene
-    meshes = []
-    for m in scene.meshes:
-        step = max(total // _VERTICES, 1)
-        ends = [m.positions.argmin(axis=0), m.positions.argmax(axis=0)] if len(m.positions) else []
-        stay = np.unique(np.concatenate([np.arange(0, len(m.positions), step), *ends]))
-        weights = None
-        if m.weights is not None:
-            number = np.full(len(m.positions), -1, np.int64)
-            number[stay] = np.arange(len(stay))
-            owner = number[owners(m.weights)]
-            use = owner >= 0
-            weights = with_rows(len(stay), owner[use], m.weights.joints[use], m.weights.weights[use])
-        meshes.append(type(m)(m.id, m.name, frozen(m.positions[stay]), weights=weights))
-    return scene.with_(meshes=tuple(meshes))

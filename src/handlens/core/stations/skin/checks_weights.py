@@ -61,7 +61,7 @@ def unreal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p in own.parts:
         if p.unreal:
             title = f"{plural(p.unreal, 'vertex has', 'vertices have')} a weight that is no number on {p.name}"
-            yield _told(m, p, p.unreal, title, "unreal", _of("skin.normalise", m, p), _of("skin.fill", m, p))
+            yield _told(m, p, p.unreal, title, "unreal", _of("skin.normalise", m, p))
 
 
 @check("skin.beyond", title="Weights for joints that are not there", result="stop", mends=("skin.drop-beyond",))
