@@ -14,6 +14,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 sys.path.insert(0, str(Path(__file__).parent))
+import rigging
 import shapes as sh
 from blocks import OUT, bands, material, mesh, net, paint, picture, save, scale_board, wood
 from handlens.core.scene import Camera, Light, Mesh, Node, Scene
@@ -174,12 +175,16 @@ def quay_crane() -> tuple[str, list[str]]:
 
 
 def heron() -> tuple[str, list[str]]:
-    """A heron whose rig was scaled down once too often; drawn with Z up and stood up by the rig's quarter turn."""
+    """A heron whose rig was scaled down once too often; drawn with Z up and stood up by the rig's quarter turn.
+
+    Its neck was posed after it was bound, and a clip holds that pose; its satchel hangs on nothing that moves.
+    """
     materials = (
         material(0, "slate feathers", "8C9390"),
         material(1, "breast", "E6D9C0"),
         material(2, "bill", "D19A3A"),
         material(3, "legs", "6E6134"),
+        material(4, "waxed cloth", "7C4B3A"),
     )
     body = sh.ellipsoid((0.26, 0.12, 0.1), (0.0, 0.46, 0), 12, 18, 0.55)
     wing = [sh.ellipsoid((0.25, 0.09, 0.025), (-0.06, 0.45, z), 8, 14, 0.6) for z in (-0.095, 0.095)]
@@ -197,6 +202,12 @@ def heron() -> tuple[str, list[str]]:
             sh.tube([(0.01, 0.01, z), (0.01 + 0.09 * np.cos(a), 0.006, z + 0.05 * np.sin(a))], [0.008, 0.005], 6)
             for a in (-0.6, 0, 0.6, 3.1)
         ]
+    strap = sh.tube(
+        [(0.19 + 0.05 * np.cos(a), 0.5 + 0.07 * np.sin(a), 0.075 * np.sin(a)) for a in np.linspace(0, 2 * np.pi, 17)[:-1]],
+        0.005,
+        6,
+        True,
+    )
     up = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
     parts = [
         ("body", sh.join(body, tail), 0),
@@ -205,15 +216,17 @@ def heron() -> tuple[str, list[str]]:
         ("crest", crest, 0),
         ("bill", bill, 2),
         ("legs", sh.join(*legs), 3),
+        ("satchel", sh.join(sh.box((0.075, 0.06, 0.035), (0.19, 0.41, 0.0)), strap), 4),
     ]
     low = min(float(solid[0][:, 1].min()) for _, solid, _ in parts)
     meshes = tuple(mesh(k, name, ((solid[0] - [0, low, 0]) @ up.T, solid[1]), m) for k, (name, solid, m) in enumerate(parts))
     s = float(np.sqrt(0.5))
     nodes = (
-        Node("node:0", "rig", rotation=(-s, 0.0, 0.0, s), scale=(0.01, 0.01, 0.01), children=tuple(range(1, 7))),
+        Node("node:0", "rig", rotation=(-s, 0.0, 0.0, s), scale=(0.01, 0.01, 0.01), children=tuple(range(1, len(parts) + 1))),
         *(Node(f"node:{k + 1}", name, mesh=k) for k, (name, _, _) in enumerate(parts)),
     )
-    scene = Scene("glb", nodes, (0,), meshes, materials, unit_metres=1.0, up_axis="Y")
+    meshes = (*rigging.skinned(meshes[:-1], low, up), meshes[-1])
+    scene = rigging.rigged(Scene("glb", nodes, (0,), meshes, materials, unit_metres=1.0, up_axis="Y"), low, up)
     return "heron", save("heron", scene, "glb", "heron")
 
 

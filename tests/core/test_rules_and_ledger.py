@@ -13,6 +13,7 @@ from handlens.core.judge import judge
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.measuring import measure
 from handlens.core.route.stations import stations
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.export import ExportOptions
@@ -115,7 +116,7 @@ def test_bad_intents(text):
 
 @pytest.mark.parametrize("model", MODELS, ids=lambda m: m["folder"])
 def test_demo_models_carry_their_defects_and_nothing_else(model):
-    found = findings(collect(open_scene(DEMO / "models" / model["folder"])[2]), model["sheet"], json.dumps(model["intent"]))
+    found = findings(measure(open_scene(DEMO / "models" / model["folder"])[2]), model["sheet"], json.dumps(model["intent"]))
     assert sorted(found) == sorted(model["defects"])
 
 

@@ -18,6 +18,7 @@ ON_A_PART = (
     ("facing.normals-opposed", ("facing.inward",)),
     ("pivots.far", ("placement.far",)),
     ("slots.two-faced", ("facing.back-to-back",)),
+    ("skin.sides", ("skin.bare",)),
 )
 #: What follows from what in the whole model.
 ON_THE_WHOLE = (
@@ -26,6 +27,7 @@ ON_THE_WHOLE = (
     ("size.expected", ("size.undeclared-unit",)),
     ("surface.holes", ("facing.walk-round",)),
     ("motion.aimless", ("motion.broken",)),
+    ("placement.double-move", ("skin.rig",)),
     ("skin.own-transform", ("skin.rig", "skin.inverse")),
     ("skin.inverse", ("skin.rig",)),
 )

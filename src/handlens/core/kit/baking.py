@@ -102,7 +102,7 @@ class Baking:
                 # Kept: only the parent's even scale is passed on, its turn goes into this node's own rotation.
                 whole = np.eye(3) * _even_scale(above)
             self.given[i] = np.eye(3) if _is_identity(whole) else whole
-        self.skinned = {i: k for i in range(len(scene.nodes)) if i in chosen and (k := self._surface(i)) is not None}
+        self.skinned = self._surfaces()
         self.changes = any(not _is_identity(k) for k in (*self.given, *self.skinned.values())) or any(
             not _is_identity(n.local[:3, :3]) for i, n in enumerate(scene.nodes) if i in chosen and not self._keeps(i)
         )
@@ -113,6 +113,21 @@ class Baking:
     def mesh_given(self, i: int) -> Array:
         """(3, 3) what the vertices of a node's mesh are multiplied by."""
         return self.skinned.get(i, self.given[i])
+
+    def _surfaces(self) -> dict[int, Array]:
+        """What the vertices of skinned meshes are multiplied by. Parts of one skin that agree but for rounding share one matrix, so
+        that they go on sharing the skin.
+        """
+        out: dict[int, Array] = {}
+        first: dict[int, Array] = {}
+        for i, n in enumerate(self.scene.nodes):
+            if i not in self.chosen or n.skin is None or n.mesh is None:
+                continue
+            k = self._surface(i)
+            k = self.given[i] if k is None else k
+            known = first.setdefault(n.skin, k)
+            out[i] = known if np.abs(k - known).max() <= 1e-5 * np.abs(known).max() else k
+        return out
 
     def _surface(self, i: int) -> Array | None:
         """(3, 3) the linear part by which a skinned mesh comes into the world; None where its own node's is to be taken.

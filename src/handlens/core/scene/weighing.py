@@ -86,8 +86,8 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     """
     from scipy.sparse import csr_array
 
-    count, joints = len(points), len(bones.up)
-    place = np.full(count, -1, np.int64)
+    joints = len(bones.up)
+    place = np.full(len(points), -1, np.int64)
     place[chosen] = np.arange(len(chosen))
     rows, columns, amounts = [], [], []
     for w, sign in ((before, 1.0), (after, -1.0)):

@@ -250,22 +250,24 @@ def own_transform(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if own is None:
         yield NOT_MEASURED
         return
-    unit = unit_of(m)
-    for p in own.parts:
-        size = own.skins[p.skin].size if p.skin is not None else 0.0
-        if p.skin is None or p.own_moves <= 0.01 * size:
-            continue
-        yield Finding(
-            f"A receiver that lets the node of {p.name} count shows it up to {metres(p.own_moves * unit)} off",
-            value(p.own_moves * unit, "m"),
-            value(0.0, "m"),
-            1,
-            p.name,
-            p.node,
-            nodes([p.node]),
-            (Call("placement.one-drive", {"keep": "joints", "parts": [node_key(m, p.node)]}),),
-            key=node_key(m, p.node),
-        )
+    found = [p for p in own.parts if p.skin is not None and p.own_moves > 0.01 * own.skins[p.skin].size]
+    if not found:
+        return
+    worst = max(found, key=lambda p: p.own_moves)
+    away = worst.own_moves * unit_of(m)
+    words = (
+        f"the node of {worst.name} count shows it" if len(found) == 1 else f"the nodes of {len(found):,} parts count shows them"
+    )
+    yield Finding(
+        f"A receiver that lets {words} up to {metres(away)} off",
+        value(away, "m"),
+        value(0.0, "m"),
+        len(found),
+        worst.name,
+        worst.node,
+        nodes([p.node for p in found]),
+        (Call("placement.one-drive", {"keep": "joints", "parts": [node_key(m, p.node) for p in found]}),),
+    )
 
 
 @check("skin.disagree", title="Skins bound otherwise to the same joints", result="caution", mends=("skin.rebind",))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from msgspec.structs import replace
 
@@ -25,6 +27,8 @@ DUST = 1e-3
 #: Limits for which the price is measured, and vertices that are looked at for each: those that lose most.
 LIMITS = (1, 2, 3, 4, 8)
 _LOOKED_AT = 4_096
+#: Influences up to which weights are laid out as a table.
+_DENSE = 16
 _LONGEST_HISTOGRAM = 64
 
 
@@ -147,25 +151,37 @@ def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> We
     counts, out = np.diff(w.starts), []
     if not len(counts) or not np.isfinite(w.weights).all():
         return made
-    place = ranks(w) if counts.max() > LIMITS[0] else np.zeros(len(w.weights), np.int64)
-    owner, values = owners(w), np.abs(w.weights).astype(np.float64)
+    lost = _beyond_the_heaviest(w, counts) if len(counts) > _LOOKED_AT else None
     for most in LIMITS:
         over = np.flatnonzero(counts > most)
         if not len(over):
             break
         chosen = over
-        if len(over) > _LOOKED_AT:
-            lost = np.bincount(owner, np.where(place >= most, values, 0.0), len(counts))[over]
-            chosen = over[np.argpartition(-lost, _LOOKED_AT)[:_LOOKED_AT]]
+        if lost is not None and len(over) > _LOOKED_AT:
+            chosen = over[np.argpartition(-lost(most)[over], _LOOKED_AT)[:_LOOKED_AT]]
         rows = _only(w, chosen)
         far = displacement(points[chosen], rows, limited(rows, most), bones, np.arange(len(chosen)))
         out.append(CutFigures(most, len(over), float(far.max(initial=0.0)), len(chosen)))
     moved = 0.0
     if made.dust:
-        chosen = np.unique(owner[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
+        chosen = np.unique(owners(w)[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
         rows = _only(w, chosen)
         moved = float(displacement(points[chosen], rows, kept(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max())
     return replace(made, cuts=out, dust_moves=moved)
+
+
+def _beyond_the_heaviest(w: Weights, counts: Array) -> Callable[[int], Array]:
+    """A function from a limit to the (V,) weight that each vertex loses by it."""
+    widest = int(counts.max(initial=0))
+    values, owner = np.abs(w.weights), owners(w)
+    if widest > _DENSE:
+        place = ranks(w)
+        return lambda most: np.bincount(owner, np.where(place >= most, values, 0.0), len(counts))
+    # A few columns are sorted many times faster than one long list by two keys.
+    rows = np.zeros((len(counts), widest), np.float32)
+    rows[owner, np.arange(len(owner)) - w.starts[owner]] = values
+    rows.sort(axis=1)
+    return lambda most: rows[:, : max(widest - most, 0)].sum(axis=1)
 
 
 def _only(w: Weights, chosen: Array) -> Weights:
