@@ -250,10 +250,12 @@ class _Reader:
             if lost:
                 text = f"Skin {rig.key} names {plural(lost, 'joint')} that no node is called by."
                 self.problems.append(Problem("skin", text, str(rig.key)))
-            key = (rig.key, tuple(joints))
+            # Each geometry has a controller of its own: those that say the same of the same joints are one skin.
+            inverse = frozen(rig.inverse_bind @ rig.bind_shape)
+            key = (rig.name, tuple(joints), inverse.tobytes())
             if key not in known:
                 known[key] = len(out)
-                out.append(Skin(f"skin:{len(out)}", rig.name, tuple(joints), frozen(rig.inverse_bind @ rig.bind_shape)))
+                out.append(Skin(f"skin:{len(out)}", rig.name, tuple(joints), inverse))
             self.drafts[holder].skin = known[key]
         return tuple(out)
 
