@@ -10,9 +10,14 @@ import pytest
 from handlens.core.display import display_copy, light, marked, reduced_copy
 from handlens.core.machine.sections import Opened
 from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, TextureInput, Weights
+from handlens.core.scene.matrices import apply
 from handlens.core.scene.model import frozen
+from handlens.core.scene.motion import pose_at
+from handlens.core.scene.skinning import posed
+from handlens.core.scene.transforms import world_matrices
 from handlens.core.surface.uv_transform import placed
 from pictures import textured
+from scenes import eel, rigged
 
 
 def sphere(rings: int, name: str = "float") -> Mesh:
@@ -188,9 +193,69 @@ def test_weights_travel_by_joint(small_limits):
         vertex = made.array(entry["vertex"], np.uint32)
         starts = made.array(j["starts"], np.uint32)
         assert len(starts) == len(vertex) + 1
-        first = made.array(j["weight"], np.uint8)[starts[:-1]]
-        assert (made.array(j["joint"], np.uint16)[starts[:-1]] == 0).all()
-        assert np.abs(first / 255 - high[vertex]).max() <= 0.5 / 255 + 1e-6
+        first, joint = (made.array(j[k], np.uint16)[starts[:-1]] for k in ("weight", "joint"))
+        heavier = np.maximum(high, 1 - high)[vertex]
+        assert np.abs(first / 65_535 - heavier).max() <= 0.5 / 65_535 + 1e-6
+        assert (joint == (high[vertex] < 0.5))[heavier > 0.51].all()
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_vertices_and_normals_move_from_the_copy_as_they_do_in_the_scene(seed):
+    """What the stage works out: Root · World_j · Bind_j over the unposed vertices, against the core's own skinning at a moment of the clip."""
+    made = rigged(np.random.default_rng(seed))
+    made = made.with_(unit_metres=0.01, up_axis="Z")
+    opened = Opened(display_copy(made))
+    header = opened.header
+    rig, part = header["rig"], header["parts"][0]
+    entry = header["meshes"][part["mesh"]]
+    root = np.array(rig["root"]).reshape(4, 4).T
+    bound = opened.array(entry["bound"]["positions"], np.float32).reshape(-1, 3) + entry["bound"]["centre"]
+    vertex = opened.array(entry["vertex"], np.uint32)
+    skin, j = rig["skins"][part["skin"]], entry["joints"]
+    inverse = opened.array(skin["inverse"], np.float64).reshape(-1, 4, 4).transpose(0, 2, 1)
+    starts, joint, weight = (
+        opened.array(j[k], t) for k, t in (("starts", np.uint32), ("joint", np.uint16), ("weight", np.uint16))
+    )
+    for world in (world_matrices(made), pose_at(made, made.clips[0], 0.3)):
+        m = root @ world[skin["joints"]] @ inverse
+        owner = np.repeat(np.arange(len(vertex)), np.diff(starts))
+        each = np.einsum("eij,ej->ei", m[joint][:, :3, :3], bound[owner]) + m[joint][:, :3, 3]
+        points = np.stack([np.bincount(owner, each[:, a] * weight / 65_535, len(vertex)) for a in range(3)], 1)
+        want = apply(root, posed(made, part["node"], world))[vertex]
+        assert np.abs(points - want).max() <= 1e-4 * max(np.abs(want).max(), 1)
+    still = np.array(part["matrix"]).reshape(4, 4).T
+    drawn = apply(still, opened.array(entry["positions"], np.float32).reshape(-1, 3).astype(float))
+    assert np.abs(drawn - apply(root, posed(made, part["node"]))[vertex]).max() <= 1e-5
+    assert [n["node"] for n in rig["nodes"] if n["joint"]] == [1, 2, 3]
+    assert [c["path"] for c in rig["clips"][0]["channels"]] == ["rotation", "translation", "scale"]
+
+
+def test_normals_are_drawn_as_the_skin_turns_them():
+    made = eel()
+    quarter = (-np.sqrt(0.5), 0.0, 0.0, np.sqrt(0.5))
+    nodes = tuple(replace(n, rotation=quarter) if n.name == "rig" else n for n in made.nodes)
+    opened = Opened(display_copy(made.with_(nodes=nodes)))
+    entry = opened.header["meshes"][0]
+    normals = opened.array(entry["normals"], np.int8).reshape(-1, 4)[:, :3] / 127
+    bound = opened.array(entry["bound"]["normals"], np.int8).reshape(-1, 4)[:, :3] / 127
+    turn = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]])
+    assert np.abs(bound).max() > 0.9
+    assert normals == pytest.approx(bound @ turn.T, abs=0.02)
+
+
+def test_channels_that_cannot_be_played_stay_behind():
+    made = eel()
+    good = made.clips[0].channels[0]
+    bad = [
+        replace(good, times=np.array([0, 1, 0.5], np.float32)),
+        replace(good, values=np.full((3, 4), np.nan, np.float32)),
+        replace(good, path="translation"),
+        replace(good, node=None),
+        replace(good, path="weights"),
+    ]
+    opened = Opened(display_copy(made.with_(clips=(replace(made.clips[0], channels=(good, *bad)),))))
+    assert [c["node"] for c in opened.header["rig"]["clips"][0]["channels"]] == [2]
+    assert Opened(display_copy(scene(sphere(4)))).header["rig"] is None
 
 
 def test_every_uv_set_is_drawn_and_the_material_says_which_and_where():

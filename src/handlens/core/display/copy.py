@@ -12,7 +12,7 @@ import numpy as np
 from ..geometry.split import split_vertices
 from ..geometry.triangles import triangulate
 from ..machine.sections import Sections
-from ..scene import Layer, Material, Mesh, Node, Scene, TextureInput
+from ..scene import Layer, Material, Mesh, Scene, TextureInput
 from ..scene.axes import to_y_up
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped, standing
@@ -23,9 +23,10 @@ from ..surface.opacity import in_colour, mode_of
 from ..surface.uv_transform import matrix, turned_over
 from ..words.json_tree import Json
 from .light import LIGHT_OVER, MOST_SETS, light_index
+from .rig import blended, rig
 from .shading import heaviest, shading_normals, usable
 
-VERSION = 6
+VERSION = 7
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
 _LIKE_AN_IMAGE = 50_000
@@ -40,6 +41,8 @@ class _Copy:
     def __init__(self, scene: Scene, progress: Callable[[float], None]) -> None:
         self.scene, _ = in_colour(scene)
         self.out = Sections()
+        #: Nodes whose morph targets a clip drives.
+        self.shaping = {c.node for clip in scene.clips for c in clip.channels if c.path == "weights"}
         self.progress, self.done = progress, 0
         # A picture costs about as much as so many triangles.
         self.total = max(sum(m.triangle_count for m in scene.meshes) + _LIKE_AN_IMAGE * len(scene.images), 1)
@@ -72,11 +75,11 @@ class _Copy:
             if not np.isfinite(world[i]).all():
                 continue
             rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
-            key = (m, i if rigged else None, morph_weights(s, i))
+            key = (m, i if rigged or i in self.shaping else None, morph_weights(s, i))
             if key not in numbers:
                 numbers[key] = len(meshes)
                 points = posed(s, i) if rigged else shaped(s, i)
-                meshes.append(self.mesh(s.meshes[m], points, s.nodes[i]))
+                meshes.append(self.mesh(s.meshes[m], points, i, shaped(s, i) if rigged else None))
             matrix = (_root(s) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
@@ -87,6 +90,7 @@ class _Copy:
                     "mesh": numbers[key],
                     "matrix": matrix.T.reshape(-1).tolist(),
                     "under": _above(up, i),
+                    "skin": s.nodes[i].skin if rigged else None,
                 }
             )
         header = {
@@ -94,6 +98,7 @@ class _Copy:
             "origin": origin.tolist(),
             "bounds": {"min": (low - origin).tolist(), "max": (high - origin).tolist()},
             "parts": parts,
+            "rig": rig(s, _root(s), origin, self.out),
             "places": {str(i): (world[i][:3, 3] - origin).tolist() for i in _bare(s)[:_MOST_PLACES]},
             "meshes": meshes,
             "materials": [self.material(k) for k in range(len(s.materials))],
@@ -101,11 +106,12 @@ class _Copy:
         }
         return self.out.file(header)
 
-    def mesh(self, mesh: Mesh, points: Array, node: Node) -> Json:
+    def mesh(self, mesh: Mesh, points: Array, number: int, bound: Array | None) -> Json:
+        """A mesh with its points as they are drawn. bound: (V, 3) those before its skin poses them, where it has one."""
         finite: Any = np.isfinite(points).all(axis=1)
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
-        normals = mesh.normals if usable(mesh) else shading_normals(mesh, points)
+        normals = mesh.normals if usable(mesh) else shading_normals(mesh, points if bound is None else _finite(bound))
         layers = [*([normals] if normals is not None else []), *mesh.uvs[:MOST_SETS], *mesh.colours[:1]]
         self.step(mesh.triangle_count, 0.2)
         triangles, face = triangulate(mesh)
@@ -117,7 +123,11 @@ class _Copy:
         vertex = np.concatenate([stored, rest]).astype(np.int64)
         entry: dict[str, Any] = {"name": mesh.name, "centre": centre.tolist(), "triangles": len(triangles)}
         entry["positions"] = self.out.array((points - centre)[vertex], np.float32)
-        entry["normals"] = self.out.array(_bytes(normals, used, len(rest)), np.int8)
+        directions = None if normals is None or not len(used) else normals.values[normals.index[used]]
+        if bound is not None:
+            entry["bound"] = self.bound(mesh, bound, vertex, directions)
+            directions = None if directions is None else self.turned(number, directions, vertex[: len(used)])
+        entry["normals"] = self.out.array(_bytes(directions, len(used), len(rest)), np.int8)
         for k, layer in enumerate(mesh.uvs[:MOST_SETS]):
             entry[f"uv{k}"] = self.out.array(self.uvs(layer, used, len(vertex)), np.float32)
         if mesh.colours:
@@ -137,10 +147,13 @@ class _Copy:
             for a, b in zip(bounds, ends, strict=True)
         ]
         entry["vertex"] = self.out.array(vertex, np.uint32)
+        if number in self.shaping:
+            entry["morphs"] = self.morphs(number, vertex)
         if mesh.weights is not None:
             entry["weight"] = self.out.array(heaviest(mesh)[vertex], np.float32)
-            if node.skin is not None:
-                entry["joints"] = self.joints(mesh, node.skin, vertex)
+            skin = self.scene.nodes[number].skin
+            if skin is not None:
+                entry["joints"] = self.joints(mesh, skin, vertex)
         self.step(mesh.triangle_count, 0.85)
         if len(order) > LIGHT_OVER:
             light, groups = light_index((points - centre)[vertex], index.reshape(-1, 3)[order], entry["groups"])
@@ -151,6 +164,32 @@ class _Copy:
             entry["lines"] = self.out.array(place[mesh.lines], np.uint32)
         self.step(mesh.triangle_count, 1.0)
         return entry
+
+    def bound(self, mesh: Mesh, points: Array, vertex: Array, directions: Array | None) -> Json:
+        """Drawn vertices before their skin poses them, from the middle of their box."""
+        points = _finite(points)
+        centre = (points.min(axis=0) + points.max(axis=0)) / 2
+        rest = len(vertex) - (0 if directions is None else len(directions))
+        return {
+            "centre": centre.tolist(),
+            "positions": self.out.array((points - centre)[vertex], np.float32),
+            "normals": self.out.array(_bytes(directions, len(vertex) - rest, rest), np.int8),
+        }
+
+    def morphs(self, number: int, vertex: Array) -> Json:
+        """Offsets of each target of a node's mesh for drawn vertices, and the weights that are in the drawn positions already."""
+        node = self.scene.nodes[number]
+        targets = self.scene.meshes[node.mesh or 0].morphs
+        stored = (*morph_weights(self.scene, number), *([0.0] * len(targets)))[: len(targets)]
+        offsets = [self.out.array(_finite(t.positions)[vertex], np.float32) for t in targets]
+        return {"weights": [float(w) for w in stored], "offsets": offsets}
+
+    def turned(self, number: int, directions: Array, vertex: Array) -> Array:
+        """Directions of some vertices as their skin turns them."""
+        linear = blended(self.scene, number, world_matrices(self.scene))[vertex]
+        out = np.einsum("vij,vj->vi", linear, directions.astype(np.float64))
+        length = np.linalg.norm(out, axis=1, keepdims=True)
+        return np.where(length > 1e-12, out / np.where(length > 1e-12, length, 1.0), directions)
 
     def uvs(self, layer: Layer, used: Array, count: int) -> Array:
         """(count, 2) float32 UVs of drawn vertices, v running down; corners that have none are laid on 0, 0."""
@@ -177,7 +216,7 @@ class _Copy:
         return own
 
     def joints(self, mesh: Mesh, skin: int, vertex: Array) -> Json:
-        """Weights by joint, in 255 steps: the lens shows ten. Joints that the skin lacks are left out."""
+        """Weights by joint, in 65,535 steps, the heaviest of each vertex first. Joints that the skin lacks are left out."""
         w = mesh.weights
         assert w is not None
         names = [self.scene.part_name(j) for j in self.scene.skins[skin].joints]
@@ -187,13 +226,15 @@ class _Copy:
         counts = np.diff(starts)[vertex]
         ends = np.cumsum(counts)
         entry = np.repeat(starts[vertex] - (ends - counts), counts) + np.arange(int(counts.sum()))
-        steps = np.rint(np.clip(np.nan_to_num(w.weights[there][entry]), 0, 1) * 255)
+        shares = np.clip(np.nan_to_num(w.weights[there][entry]), 0, 1)
+        order = np.lexsort((-shares, np.repeat(np.arange(len(counts)), counts)))
+        entry, steps = entry[order], np.rint(shares[order] * 65_535)
         return {
             "names": names,
             "nodes": list(self.scene.skins[skin].joints),
             "starts": self.out.array(np.concatenate([[0], ends]), np.uint32),
             "joint": self.out.array(w.joints[there][entry], np.uint16),
-            "weight": self.out.array(steps, np.uint8),
+            "weight": self.out.array(steps, np.uint16),
         }
 
     def material(self, k: int) -> Json:
@@ -307,9 +348,14 @@ def _world_y_up(scene: Scene) -> Array:
     return _root(scene) @ world_matrices(scene)
 
 
-def _bytes(layer: Layer | None, used: Array, rest: int) -> Array:
-    """(V, 4) int8 normals, the fourth byte for alignment."""
-    out = np.zeros((len(used) + rest, 4), np.int8)
-    if layer is not None and len(used):
-        out[: len(used), :3] = np.rint(np.clip(layer.values[layer.index[used]], -1, 1) * 127)
+def _bytes(directions: Array | None, used: int, rest: int) -> Array:
+    """(used + rest, 4) int8 normals, the fourth byte for alignment."""
+    out = np.zeros((used + rest, 4), np.int8)
+    if directions is not None:
+        out[:used, :3] = np.rint(np.clip(directions, -1, 1) * 127)
     return out
+
+
+def _finite(points: Array) -> Array:
+    finite: Any = np.isfinite(points).all(axis=1)
+    return np.where(finite[:, None], points, 0.0)

@@ -102,6 +102,7 @@ def reduced_copy(full: bytes) -> bytes | None:
     header = {**opened.header, "reduced": True}
     share = REDUCED_AIM / total
     header["meshes"] = [_reduced_mesh(opened, m, max(2_000, int(m["triangles"] * share)), out) for m in opened.header["meshes"]]
+    header["rig"] = None
     header["images"] = [i and {**i, "at": out.add(opened.bytes(i["at"], i["bytes"]))} for i in opened.header["images"]]
     return out.file(header)
 
@@ -122,7 +123,11 @@ VERTEX_SECTIONS: dict[str, tuple[int, type]] = {
 def _reduced_mesh(opened: Opened, mesh: dict[str, Any], aim: int, out: Sections) -> dict[str, Any]:
     values = {k: opened.array(mesh[k], kind).reshape(-1, n) for k, (n, kind) in VERTEX_SECTIONS.items() if k in mesh}
     index = opened.array(mesh["index"], np.uint32).reshape(-1, 3).astype(np.int64)
-    entry = {k: v for k, v in mesh.items() if k not in ("light", *VERTEX_SECTIONS, "lines", "index", "faces", "joints")}
+    entry = {
+        k: v
+        for k, v in mesh.items()
+        if k not in ("light", *VERTEX_SECTIONS, "lines", "index", "faces", "joints", "bound", "morphs")
+    }
     lines = opened.array(mesh["lines"], np.uint32).astype(np.int64) if "lines" in mesh else np.zeros(0, np.int64)
     faces, groups, places = opened.array(mesh["faces"], np.uint32), mesh["groups"], values["positions"]
     if len(index) > aim:
@@ -159,5 +164,5 @@ def _joints_of(opened: Opened, joints: dict[str, Any], used: Array, out: Section
         **joints,
         "starts": out.array(np.concatenate([[0], ends]), np.uint32),
         "joint": out.array(opened.array(joints["joint"], np.uint16)[entry], np.uint16),
-        "weight": out.array(opened.array(joints["weight"], np.uint8)[entry], np.uint8),
+        "weight": out.array(opened.array(joints["weight"], np.uint16)[entry], np.uint16),
     }

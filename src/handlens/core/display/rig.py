@@ -1,0 +1,125 @@
+"""What the stage needs to move a model: the tree that moves, skins, clips, and vertices as they were before any pose."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..machine.sections import Sections
+from ..scene import Channel, Scene
+from ..scene.model import Array
+from ..scene.skinning import joint_matrices
+from ..scene.transforms import parents, walk
+from ..scene.weighing import owners
+from ..words.json_tree import Json
+
+#: Keys of all clips together up to which they travel along, and nodes that may move.
+MOST_KEYS, MOST_NODES = 2_000_000, 20_000
+_WIDE = {"translation": 3, "rotation": 4, "scale": 3}
+
+
+def rig(scene: Scene, root: Array, origin: Array, out: Sections) -> Json | None:
+    """The header's block on motion; None where nothing can move, or too much.
+
+    root: (4, 4) from the scene's units and axes to the stage's; origin: (3,) what the stage's numbers are taken from. nodes: those that
+    move and those above them, parents first, with their matrices as triples or whole (by columns).
+    """
+    driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
+    joints = {j for s in scene.skins for j in s.joints}
+    if not driven and not joints:
+        return None
+    up = parents(scene)
+    wanted: set[int] = set()
+    for i in {*driven, *joints, *(k for k, n in enumerate(scene.nodes) if n.mesh is not None)}:
+        while i >= 0 and i not in wanted:
+            wanted.add(i)
+            i = up[i]
+    order = [i for i in walk(scene) if i in wanted]
+    if len(order) > MOST_NODES:
+        return None
+    there = set(order)
+    place = root.copy()
+    place[:3, 3] -= origin
+    keys = sum(len(c.times) for clip in scene.clips for c in clip.channels)
+    return {
+        "root": place.T.reshape(-1).tolist(),
+        "nodes": [_node(scene, i, up[i] if up[i] in there else -1, i in joints) for i in order],
+        "skins": [
+            {
+                "joints": list(s.joints),
+                "inverse": out.array(
+                    (np.tile(np.eye(4), (len(s.joints), 1, 1)) if s.inverse_bind is None else _sound(s.inverse_bind)).transpose(
+                        0, 2, 1
+                    ),
+                    np.float64,
+                ),
+            }
+            for s in scene.skins
+        ],
+        "clips": [
+            {
+                "name": clip.name or f"clip {k}",
+                "seconds": clip.seconds if np.isfinite(clip.seconds) else 0.0,
+                "channels": [
+                    {
+                        "node": c.node,
+                        "path": c.path,
+                        "way": c.interpolation,
+                        "times": out.array(c.times, np.float32),
+                        "values": out.array(c.values, np.float32),
+                    }
+                    for c in clip.channels
+                    if c.node in there and _plays(scene, c)
+                ],
+            }
+            for k, clip in enumerate(scene.clips)
+        ]
+        if keys <= MOST_KEYS
+        else [],
+    }
+
+
+def _sound(matrices: Array) -> Array:
+    finite: Any = np.isfinite(matrices).all(axis=(1, 2))
+    return np.where(finite[:, None, None], matrices, np.eye(4))
+
+
+def _node(scene: Scene, i: int, up: int, joint: bool) -> Json:
+    n = scene.nodes[i]
+    made: Json = {"node": i, "up": up, "name": scene.part_name(i), "joint": joint}
+    if n.matrix is not None:
+        return {**made, "m": np.nan_to_num(n.matrix).T.reshape(-1).tolist()}
+    finite = lambda v: [float(x) if np.isfinite(x) else 0.0 for x in v]
+    return {**made, "t": finite(n.translation), "q": finite(n.rotation), "s": finite(n.scale)}
+
+
+def _plays(scene: Scene, c: Channel) -> bool:
+    """Whether a channel can be sampled: keys in order, numbers alone, as many values as it needs."""
+    times, rows = c.times, len(c.times) * (3 if c.interpolation == "CUBICSPLINE" else 1)
+    if not len(times) or len(c.values) != rows or c.values.ndim != 2 or c.node is None:
+        return False
+    mesh = scene.nodes[c.node].mesh
+    wide = _WIDE.get(c.path, len(scene.meshes[mesh].morphs) if c.path == "weights" and mesh is not None else 0)
+    in_order = bool((np.diff(times.astype(np.float64)) > 0).all())
+    return wide > 0 and c.values.shape[1] == wide and in_order and bool(np.isfinite(c.values).all() and np.isfinite(times).all())
+
+
+def blended(scene: Scene, node: int, world: Array) -> Array:
+    """(V, 3, 3) linear part by which each vertex of a skinned mesh goes: its joints' blend, its own node's where it has none."""
+    n = scene.nodes[node]
+    assert n.mesh is not None
+    assert n.skin is not None
+    mesh = scene.meshes[n.mesh]
+    w, matrices = mesh.weights, joint_matrices(scene.skins[n.skin], world)
+    assert w is not None
+    count, owner = len(mesh.positions), owners(w)
+    known = (w.joints >= 0) & (w.joints < len(matrices)) & np.isfinite(w.weights)
+    out = np.empty((count, 3, 3))
+    for a in range(3):
+        for b in range(3):
+            entry = matrices[w.joints[known], a, b] * w.weights[known]
+            out[:, a, b] = np.bincount(owner[known], entry, count)
+    free = np.bincount(owner[known], np.abs(w.weights[known]), count) == 0
+    out[free] = world[node][:3, :3]
+    return out
