@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.display import display_copy, light, marked, reduced_copy
+from handlens.core.display import display_copy, light, marked, pulled, reduced_copy
 from handlens.core.machine.sections import Opened
 from handlens.core.scene import Layer, Mesh, Morph, Node, Scene, Skin, TextureInput, Weights
 from handlens.core.scene.matrices import apply
@@ -362,3 +362,39 @@ def test_what_glows_and_what_takes_no_light():
 )
 def test_a_glow_is_drawn_whatever_stands_beside_it(extensions):
     assert _drawn(emissive=(0.5, 0.5, 0.5), source={"extensions": extensions})["glow"]["colour"] == [0.5] * 3
+
+
+def test_a_pulled_joint_carries_some_leaves_others_and_tears_what_is_bare():
+    """Held against the core's own skinning of the scene."""
+    made = eel()
+    half = np.radians(60) / 2
+    turn = (0.0, 0.0, float(np.sin(half)), float(np.cos(half)))
+    (sound,) = pulled(display_copy(made), 2, turn)
+    nodes = tuple(replace(n, rotation=turn) if k == 2 else n for k, n in enumerate(made.nodes))
+    moved = np.linalg.norm(posed(made.with_(nodes=nodes), 4) - posed(made, 4), axis=1) > 1e-4 * 2.04
+    assert (sound.come, sound.stay, sound.torn) == (moved.sum(), (~moved).sum(), 0)
+    # One vertex of the top ring is left to the foot: all sides that meet there tear.
+    w = made.meshes[0].weights
+    joints = w.joints.copy()
+    joints[w.starts[68]] = 0
+    torn = made.with_(meshes=(replace(made.meshes[0], weights=replace(w, joints=joints)),))
+    (part,) = pulled(display_copy(torn), 2, turn)
+    assert (part.come, part.stay) == (sound.come - 1, sound.stay + 1)
+    assert part.torn > 0
+    assert all(68 in pair for pair in np.array(part.edges).reshape(-1, 2))
+    assert pulled(display_copy(made), 99, turn) == []
+    assert pulled(display_copy(scene(sphere(4))), 0, turn) == []
+
+
+def test_sides_that_are_stretched_are_told_worst_first():
+    made = eel()
+    half = np.radians(180) / 2
+    (part,) = pulled(display_copy(made), 2, (0.0, 0.0, float(np.sin(half)), float(np.cos(half))))
+    nodes = tuple(replace(n, rotation=(0, 0, 1.0, 0.0)) if k == 2 else n for k, n in enumerate(made.nodes))
+    a, b = posed(made, 4), posed(made.with_(nodes=nodes), 4)
+    stretch = lambda i, j: np.linalg.norm(b[i] - b[j]) / np.linalg.norm(a[i] - a[j])
+    pairs = np.array(part.edges).reshape(-1, 2)
+    told = [max(stretch(i, j), 1 / max(stretch(i, j), 1e-12)) for i, j in pairs]
+    assert len(pairs) == part.torn > 0
+    assert told == sorted(told, reverse=True)
+    assert max(part.worst, 1 / part.least) == pytest.approx(told[0], rel=1e-3)

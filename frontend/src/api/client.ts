@@ -79,6 +79,8 @@ export const api = {
     new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
   sides: (inspection: number, finding: string) =>
     call<S['Sides']>('GET', `/inspections/${inspection}/sides?finding=${encodeURIComponent(finding)}`),
+  pull: (inspection: number, joint: number, [x, y, z, w]: number[]) =>
+    call<S['Pull']>('GET', `/inspections/${inspection}/pull?joint=${joint}&x=${x}&y=${y}&z=${z}&w=${w}`),
   receiverLog: (inspection: number, sheet: string) =>
     call<S['ReceiverLog']>('GET', `/inspections/${inspection}/receiver?sheet=${encodeURIComponent(sheet)}`),
   compare: (later: number, earlier: number) => call<Comparison>('POST', `/revisions/${later}/compare`, { earlier }),

@@ -924,6 +924,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/pull": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** What comes, what stays and what tears where a joint is turned about its own axes. */
+        get: {
+            parameters: {
+                query: {
+                    /** @description its node */
+                    joint: number;
+                    x: number;
+                    y: number;
+                    z: number;
+                    w: number;
+                };
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Pull"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{inspection_id}/receiver": {
         parameters: {
             query?: never;
@@ -1602,6 +1651,8 @@ export interface components {
             copies?: number;
             /** @description From how near it is looked at. */
             nearest_view_m?: number | null;
+            /** @description Names of the clips that it should bring. */
+            clips?: string[];
             parts?: {
                 [key: string]: components["schemas"]["PartIntent"];
             };
@@ -1922,6 +1973,19 @@ export interface components {
         Sides: {
             sides: components["schemas"]["Side"][];
         };
+        PulledPart: {
+            node: number;
+            name: string;
+            come: number;
+            stay: number;
+            torn: number;
+            worst: number;
+            least: number;
+            edges: number[];
+        };
+        Pull: {
+            parts: components["schemas"]["PulledPart"][];
+        };
         LogEntry: {
             what: string;
             says: string;
@@ -2027,6 +2091,10 @@ export interface components {
             texture_pixels?: number | null;
             texture_file_bytes?: number | null;
             slots_mesh?: number | null;
+            /** @description Joints that carry one vertex. */
+            influences_vertex?: number | null;
+            joints_skin?: number | null;
+            joints_total?: number | null;
         };
         SheetNames: {
             /** @description As they stand between brackets of a regular expression. */
@@ -2048,6 +2116,20 @@ export interface components {
             /** @enum {string} */
             green?: "down" | "up";
         };
+        Joint: {
+            name: string;
+            /** @description By which it is recognised. */
+            also?: string[];
+            /** @description The joint above it; any where none is named. */
+            parent?: string | null;
+        };
+        Motion: {
+            /** @description In their order, the topmost first. */
+            skeleton?: components["schemas"]["Joint"][];
+            /** @description By name. */
+            clips?: string[];
+            scale_keys?: boolean;
+        };
         Receiver: {
             /** @enum {string} */
             back_faces: "as-material" | "hidden" | "shown";
@@ -2058,6 +2140,8 @@ export interface components {
             mirrored: "as-stored" | "turned";
             /** @enum {string} */
             draw_order: "by-part" | "by-surface";
+            /** @enum {string} */
+            skinned_node: "counts" | "ignored";
             default_material: string;
         };
         ExportOptions: {
@@ -2120,6 +2204,7 @@ export interface components {
             /** @enum {string} */
             shading: "core" | "extended";
             textures: components["schemas"]["Textures"];
+            motion: components["schemas"]["Motion"];
             receiver: components["schemas"]["Receiver"];
             export: components["schemas"]["ExportOptions"];
         };

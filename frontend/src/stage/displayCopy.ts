@@ -16,6 +16,7 @@ import {
 } from 'three';
 import { lightGeometry } from './light';
 import { lineMaterial, scattered, type Surface } from './looks';
+import { boneTexture, carriers, carryAlong, Rig, type Channel, type Posing, type RigNode } from './rig';
 
 interface Section {
   at: number;
@@ -42,6 +43,8 @@ interface MeshHeader {
   light?: { index: Section; groups: Run[] };
   reduced?: { from: number; step: number };
   [uvs: `uv${number}`]: Section | undefined;
+  bound?: { centre: number[]; positions: Section; normals: Section };
+  morphs?: { weights: number[]; offsets: Section[] };
   joints?: { names: string[]; nodes: number[]; starts: Section; joint: Section; weight: Section };
 }
 /** How a picture is laid on. */
@@ -66,7 +69,13 @@ interface Header {
   version: number;
   origin: number[];
   bounds: { min: number[]; max: number[] };
-  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[] }[];
+  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[]; skin: number | null }[];
+  rig: {
+    root: number[];
+    nodes: RigNode[];
+    skins: { joints: number[]; inverse: Section }[];
+    clips: { name: string; seconds: number; channels: (Omit<Channel, 'times' | 'values'> & { times: Section; values: Section })[] }[];
+  } | null;
   places: Record<string, number[]>;
   meshes: MeshHeader[];
   materials: MaterialHeader[];
@@ -79,13 +88,13 @@ export interface Origins {
   vertex: Uint32Array;
 }
 
-/** Weights by joint: drawn vertex v owns entries starts[v] to starts[v + 1]; weights in 255 steps. */
+/** Weights by joint: drawn vertex v owns entries starts[v] to starts[v + 1]; weights in 65,535 steps, the heaviest of a vertex first. */
 export interface Joints {
   names: string[];
   nodes: number[];
   starts: Uint32Array;
   joint: Uint16Array;
-  weight: Uint8Array;
+  weight: Uint16Array;
 }
 
 export interface DisplayModel {
@@ -101,6 +110,17 @@ export interface DisplayModel {
   below: Map<number, number[]>;
   /** Triangles of the model where the copy that is drawn holds fewer; 0 where it holds all. */
   reducedFrom: number;
+  /** What moves it; null where nothing can. */
+  rig: Rig | null;
+}
+
+/** Shapes that a clip drives: what is in the drawn vertices already, and the offsets of each target. */
+export interface Shapes {
+  weights: number[];
+  offsets: Float32Array[];
+  /** The attribute that they shape, and its values at rest. */
+  attribute: BufferAttribute;
+  still: Float32Array;
 }
 
 /** Reads a display copy. Throws an Error with one sentence where it is not one. */
@@ -135,8 +155,25 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
         nodes,
         starts: words(starts),
         joint: new Uint16Array(data, base + joint.at, joint.count),
-        weight: new Uint8Array(data, base + weight.at, weight.count),
+        weight: new Uint16Array(data, base + weight.at, weight.count),
       } satisfies Joints;
+    }
+    if (m.bound && header.rig) {
+      g.setAttribute('bound', new BufferAttribute(floats(m.bound.positions), 3));
+      const turned = new Int8Array(data, base + m.bound.normals.at, m.bound.normals.count);
+      g.setAttribute('boundNormal', new BufferAttribute(turned, 4, true));
+      const skin = header.parts.find((p) => p.mesh === header.meshes.indexOf(m))?.skin ?? null;
+      if (skin !== null) carriers(g, g.userData.joints as Joints, header.rig.skins[skin]!.joints.length);
+    }
+    if (m.morphs) {
+      const attribute = (g.attributes.bound ?? g.attributes.position) as BufferAttribute;
+      const shapes: Shapes = {
+        weights: m.morphs.weights,
+        offsets: m.morphs.offsets.map(floats),
+        attribute,
+        still: (attribute.array as Float32Array).slice(),
+      };
+      g.userData.shapes = shapes;
     }
     if (m.light) {
       g.computeBoundingSphere();
@@ -144,6 +181,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     }
     return g;
   });
+  const rig = header.rig && readRig(header.rig, floats, (s) => new Float64Array(data, base + s.at, s.count));
   const root = new Group();
   const parts = new Map<number, Mesh>();
   const below = new Map<number, number[]>();
@@ -156,12 +194,23 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     mesh.userData.pivot = new Vector3(...m.centre).negate();
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
+    mesh.matrixWorld.copy(mesh.matrix);
     const mirrored = mesh.matrix.determinant() < 0;
+    const posing = rig && part.skin !== null && m.bound ? posingOf(rig, part.node, part.skin, m.bound.centre) : null;
+    mesh.userData.posing = posing;
+    mesh.userData.still = mesh.matrix.clone();
+    mesh.userData.middle = new Vector3(...m.centre);
+    if (posing) {
+      // Where it goes is not where its vertices lie.
+      mesh.frustumCulled = false;
+      rig!.hand(mesh, posing);
+    }
     mesh.userData.surfaces = m.groups.map((g) => ({
       ...surface(number, header, g.material, uvSets(geometries[part.mesh]!), textures),
       hasWeight: !!m.weight,
       tinted: !!m.colour,
       mirrored,
+      posing,
     }));
     if ((mesh.userData.surfaces as Surface[]).some(scattered)) mesh.add(outlines(mesh));
     if (m.lines) mesh.add(lines(mesh, words(m.lines)));
@@ -184,8 +233,28 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     below,
     origin: new Vector3(...header.origin),
     triangles,
+    rig,
   };
 }
+
+function readRig(r: NonNullable<Header['rig']>, floats: (s: Section) => Float32Array, doubles: (s: Section) => Float64Array) {
+  const skins = r.skins.map(({ joints, inverse }) => {
+    const all = doubles(inverse);
+    return { joints, inverse: joints.map((_, k) => new Matrix4().fromArray(all, 16 * k)) };
+  });
+  const clips = r.clips.map((c) => ({
+    ...c,
+    channels: c.channels.map((x) => ({ ...x, times: floats(x.times), values: floats(x.values) })),
+  }));
+  return new Rig(r.nodes, skins, clips, new Matrix4().fromArray(r.root));
+}
+
+const posingOf = (rig: Rig, node: number, skin: number, centre: number[]): Posing => ({
+  uniforms: { uBones: { value: boneTexture(rig.skins[skin]!.joints.length + 2) }, uPosed: { value: 0 } },
+  skin,
+  node,
+  centre: new Vector3(...centre),
+});
 
 /** The attribute that holds a UV set. */
 export const uvName = (set: number) => (set ? `uv${set}` : 'uv');
@@ -211,6 +280,7 @@ function surface(id: number, header: Header, number: number, uvSets: number, tex
     pictureSize: 1024,
     glow: null,
     unlit: !!m?.unlit,
+    posing: null,
   };
   if (!m)
     return {
@@ -257,7 +327,7 @@ function lines(mesh: Mesh, index: Uint32Array) {
   const g = new BufferGeometry();
   g.setAttribute('position', mesh.geometry.attributes.position!);
   g.setIndex(new BufferAttribute(index, 1));
-  const drawn = new LineSegments(g, lineMaterial());
+  const drawn = new LineSegments(carryAlong(mesh.geometry, g), lineMaterial(undefined, undefined, { posing: mesh.userData.posing }));
   drawn.userData.looks = ['built'];
   drawn.userData.asLine = true;
   return drawn;

@@ -22,6 +22,7 @@ import {
 } from 'three';
 import { drawingOf, type Receiver } from './receiver';
 import { asShown, lit, TOKENS } from './tokens';
+import { MOST, type Posing } from './rig';
 import { ALPHA, CHECKER, FACING, FLOOR, FRAGMENT, MISSING, SLOTS, VERTEX, WEIGHTS } from './shaders';
 
 type Uniforms = Record<string, { value: unknown }>;
@@ -70,12 +71,18 @@ export interface Surface {
   slot: number;
   /** Width of its own picture in pixels. */
   pictureSize: number;
+  /** What moves it, where it is skinned. */
+  posing: Posing | null;
 }
 
 interface Paper {
   /** asMaterial: vertex colours, glow and the colour of the surface's own material are drawn. */
   surface?: Surface;
   asMaterial?: boolean;
+  /** What moves it, where no surface says so; joints that a receiver lets carry a vertex, and whether it lets the part's node count. */
+  posing?: Posing | null;
+  most?: number;
+  nodeToo?: boolean;
   hex?: string;
   map?: Texture | null;
   cut?: boolean;
@@ -97,6 +104,9 @@ interface Paper {
 export function paper({
   surface,
   asMaterial = false,
+  posing = surface?.posing ?? null,
+  most = MOST,
+  nodeToo = false,
   hex = '#fff',
   map = null,
   cut = false,
@@ -133,6 +143,7 @@ export function paper({
   if (scatter) defines.SCATTER = '';
   if (flat || lines) defines.FLAT = '';
   if (lines) defines.POINTS_OR_LINES = '';
+  if (posing) defines.POSED = '';
   return new ShaderMaterial({
     defines,
     transparent: soft,
@@ -152,6 +163,7 @@ export function paper({
       uCutoff: { value: surface?.cutoff ?? 0.5 },
       uPart: { value: (((surface?.id ?? 0) % 254) + 1) / 255 },
       ...uniforms,
+      ...(posing && { ...posing.uniforms, uMost: { value: most }, uNodeToo: { value: Number(nodeToo) } }),
       ...(glow && { uGlow: lit(glow.colour), uGlowMap: { value: glow.map }, uGlowPlaced: { value: placing(glow.placed) } }),
     },
   });
@@ -209,6 +221,7 @@ const LOOKS: Partial<Record<LookName, Look>> = {
     const options = { side: sides(s, r) };
     const hex = ownColour(s, s.slot < 0 ? r.default_material : s.colour);
     const cutoff = s.alphaMode === 'blend' ? 0.5 : s.cutoff;
+    const carried = { most: Math.min(r.influences ?? MOST, MOST), nodeToo: r.skinned_node === 'counts' };
     if (!s.missing)
       return paper({
         surface: { ...s, cutoff },
@@ -221,12 +234,14 @@ const LOOKS: Partial<Record<LookName, Look>> = {
         ink: cut || scatter ? 0 : 1,
         opacity,
         options,
+        ...carried,
       });
     return paper({
       surface: s,
       soft,
       opacity,
       options,
+      ...carried,
       uniforms: { uPicture: { value: missingTile(s.missing) } },
       pars: 'uniform sampler2D uPicture;\n',
       // Laid on by the dominant world axis, not by UV: the name stays upright and readable whatever the UVs are.
@@ -328,7 +343,8 @@ export function applyLook(root: Object3D, look: LookName, receiver: Receiver, uv
   const seen = (s: Surface): Surface => (look === 'layout' && uvSet !== s.uvSet ? { ...s, uvSet, placed: null } : s);
   root.traverse((o) => {
     const looks = o.userData.looks as LookName[] | undefined;
-    if (looks) o.visible = looks.includes(look) || (o.userData.asLine === true && look === 'received' && receiver.lines);
+    const still = o.userData.stillOnly === true && !!(o.parent?.userData.posing as Posing | undefined)?.uniforms.uPosed.value;
+    if (looks) o.visible = (!still && looks.includes(look)) || (o.userData.asLine === true && look === 'received' && receiver.lines);
     const surfaces = o instanceof Mesh ? (o.userData.surfaces as Surface[] | undefined) : undefined;
     if (!surfaces) return;
     if (o.userData.outline) {

@@ -6,6 +6,7 @@ import { clusters } from './clusters';
 import type { DisplayModel, Origins } from './displayCopy';
 import { lightGeometry } from './light';
 import { lineMaterial, paper } from './looks';
+import type { Posing } from './rig';
 
 export interface Evidence {
   kind: string;
@@ -77,6 +78,9 @@ export function facesIndex(mesh: Mesh, marked: Int32Array) {
 /** Images are marked by the materials that use them, which is what the server names for them. */
 const ofMaterials = (evidence: Evidence) => evidence.kind === 'materials' || evidence.kind === 'images';
 
+/** Joints and clips are marked by nodes, which is what the server names for them. */
+const ofNodes = (evidence: Evidence) => ['nodes', 'joints', 'clips'].includes(evidence.kind);
+
 /** Index of the triangles that have one of some materials. */
 function materialsIndex(mesh: Mesh, materials: Int32Array) {
   const src = mesh.geometry.index!.array as Uint32Array;
@@ -98,15 +102,16 @@ function drawnVertices(mesh: Mesh, stored: Int32Array) {
   return Uint32Array.from(stored, (v) => place[v]!);
 }
 
-function drawn(g: BufferGeometry, kind: string, hex: string) {
+function drawn(g: BufferGeometry, kind: string, hex: string, posing: Posing | null) {
   const group = new Group();
   if (kind === 'edges') {
-    group.add(new LineSegments(g, lineMaterial(hex, 1)));
+    group.add(new LineSegments(g, lineMaterial(hex, 1, { posing })));
   } else if (kind === 'vertices') {
     group.add(
       new Points(
         g,
         lineMaterial(hex, 1, {
+          posing,
           uniforms: { uPoint: { value: 7 } },
           pars: 'uniform float uPoint;\n',
           vertex: 'gl_PointSize = uPoint;',
@@ -118,6 +123,7 @@ function drawn(g: BufferGeometry, kind: string, hex: string) {
     const make = (opacity: number, depthFunc: typeof LessEqualDepth | typeof GreaterDepth) =>
       paper({
         hex,
+        posing,
         soft: true,
         flat: true,
         ink: 0,
@@ -156,7 +162,7 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
   const whole = !(evidence.kind in CORNERS);
   const named = ofMaterials(evidence)
     ? [...model.parts.keys()]
-    : evidence.kind === 'nodes'
+    : ofNodes(evidence)
       ? [...evidence.indices]
       : evidence.node === null
         ? []
@@ -168,7 +174,7 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
   for (const n of named) {
     const at = model.places.get(n);
     if (model.parts.has(n) || model.below.has(n)) {
-      if (evidence.kind === 'nodes')
+      if (ofNodes(evidence))
         spots.push(
           (model.parts.has(n) ? [n] : model.below.get(n)!).reduce(
             (b, p) => b.union(new Box3().setFromObject(model.parts.get(p)!)),
@@ -185,7 +191,8 @@ export function mark(model: DisplayModel, evidence: Evidence, hex: string): { gr
     if (!mesh) continue;
     const g = geometry(mesh, evidence);
     if (!g.index!.count) continue;
-    const group = drawn(g, evidence.kind, hex);
+    const posing = evidence.places ? null : ((mesh.userData.posing as Posing | null) ?? null);
+    const group = drawn(g, evidence.kind, hex, posing);
     grow(box, mesh, g);
     if (ofMaterials(evidence)) spots.push(new Box3().setFromObject(mesh));
     if (!whole) spots.push(...clusters(g, CORNERS[evidence.kind]!, mesh.matrixWorld));

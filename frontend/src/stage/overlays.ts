@@ -2,6 +2,7 @@
 import { Box3, BufferAttribute, BufferGeometry, LineSegments, Mesh, Vector3 } from 'three';
 import { uvName, type DisplayModel, type Origins } from './displayCopy';
 import { lineMaterial, type LookName } from './looks';
+import { carryAlong, type Posing } from './rig';
 
 /** Strokes drawn at most for the normals of one part; past that every n-th is drawn, which the caption says. */
 const MOST_STROKES = 60_000;
@@ -42,7 +43,8 @@ function edgeGeometry(mesh: Mesh, kind: 'wire' | 'density' | 'charts'): Promise<
   // Along a UV seam both sides are drawn vertices of their own, and a chart's edge is each side's.
   const counted = kind === 'charts' ? Uint32Array.from(vertex, (_, i) => i) : vertex;
   return (known[kind] ??= edges(mesh, counted, kind !== 'density').then((index) => {
-    return new BufferGeometry().setAttribute('position', mesh.geometry.attributes.position!).setIndex(new BufferAttribute(index, 1));
+    const g = new BufferGeometry().setAttribute('position', mesh.geometry.attributes.position!).setIndex(new BufferAttribute(index, 1));
+    return carryAlong(mesh.geometry, g);
   }));
 }
 
@@ -60,7 +62,7 @@ export const laidFlat = (mesh: Mesh, set: number, index: BufferAttribute) =>
     .setIndex(index);
 
 async function lattice(mesh: Mesh, look: 'wire' | 'density') {
-  return overlay(await edgeGeometry(mesh, look), look, 0.6);
+  return overlay(await edgeGeometry(mesh, look), look, 0.6, { posing: mesh.userData.posing as Posing | null });
 }
 
 function strokes(mesh: Mesh, size: number) {
@@ -144,7 +146,10 @@ export async function ensureOverlay(model: DisplayModel, look: LookName, size: n
     laid.add(look);
     const round = look === 'pivots' ? sweeps(mesh) : null;
     if (round) mesh.add(round);
-    mesh.add(look === 'normals' ? strokes(mesh, size) : look === 'pivots' ? pivot(mesh, size) : await lattice(mesh, look));
+    const lines = look === 'normals' ? strokes(mesh, size) : look === 'pivots' ? pivot(mesh, size) : await lattice(mesh, look);
+    // Strokes stand at vertices as they rest: they are taken away while the part is posed.
+    lines.userData.stillOnly = look === 'normals' || look === 'pivots';
+    mesh.add(lines);
   });
   await Promise.all(waiting);
 }

@@ -1,7 +1,8 @@
 // The destination that "as received" draws like; the server's rule sheets say how each of them does it.
 import type { components } from '../api/schema';
 
-export type Receiver = components['schemas']['Receiver'];
+/** How a destination draws, and how many joints it lets carry a vertex, where its sheet limits that. */
+export type Receiver = components['schemas']['Receiver'] & { influences?: number | null };
 
 export const PLAIN_RECEIVER: Receiver = {
   back_faces: 'as-material',
@@ -10,7 +11,8 @@ export const PLAIN_RECEIVER: Receiver = {
   mirrored: 'turned',
   draw_order: 'by-part',
   default_material: '#C4BDAF',
+  skinned_node: 'ignored',
 };
 
 /** What tells two receivers' drawings apart. */
-export const drawingOf = (r: Receiver) => [r.back_faces, r.alpha, r.mirrored, r.draw_order, r.default_material].join(' ');
+export const drawingOf = (r: Receiver) => [r.back_faces, r.alpha, r.mirrored, r.draw_order, r.default_material, r.skinned_node, r.influences].join(' ');

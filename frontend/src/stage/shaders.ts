@@ -1,5 +1,28 @@
 // Shader text of the stage's papers: what every look shares, and what each adds where LOOK stands. GLSL ES 3.0, as three.js hands it on.
 
+/** A vertex as its joints carry it: the heaviest that the receiver takes, brought to the sum that all had. */
+export const POSE = /* glsl */ `
+#ifdef POSED
+  attribute vec3 bound; attribute vec4 boundNormal, carrierA, carrierB, shareA, shareB;
+  uniform highp sampler2D uBones; uniform float uPosed, uMost, uNodeToo;
+  mat4 bone(float k) {
+    int y = int(k + .5);
+    return mat4(texelFetch(uBones, ivec2(0, y), 0), texelFetch(uBones, ivec2(1, y), 0), texelFetch(uBones, ivec2(2, y), 0), texelFetch(uBones, ivec2(3, y), 0));
+  }
+  mat4 blend(vec4 k, vec4 w) { return w.x * bone(k.x) + w.y * bone(k.y) + w.z * bone(k.z) + w.w * bone(k.w); }
+  void pose(inout vec3 at, inout vec3 towards) {
+    if (uPosed + uNodeToo < .5 && uMost > 7.5) return;
+    vec4 a = shareA * step(vec4(.5, 1.5, 2.5, 3.5), vec4(uMost)), b = shareB * step(vec4(4.5, 5.5, 6.5, 7.5), vec4(uMost));
+    float kept = dot(a + b, vec4(1.)), all_of = dot(shareA + shareB, vec4(1.)), grow = kept > 0. ? all_of / kept : 1.;
+    mat4 m = blend(carrierA, a * grow);
+    if (dot(b, vec4(1.)) > 0.) m += blend(carrierB, b * grow);
+    if (uNodeToo > .5) m = bone(float(textureSize(uBones, 0).y - 1)) * m;
+    at = (m * vec4(bound, 1.)).xyz;
+    towards = mat3(m) * boundNormal.xyz;
+  }
+#endif
+`;
+
 export const VERTEX = /* glsl */ `
 #include <common>
 uniform mat4 uSunMatrix; uniform vec3 uSunOffset; uniform mat3 uPlaced;
@@ -18,6 +41,7 @@ uniform mat4 uSunMatrix; uniform vec3 uSunOffset; uniform mat3 uPlaced;
   #endif
 #endif
 varying vec3 vNormal, vWorld, vSun; varying vec2 vSt;
+${POSE}
 LOOK_PARS
 void main() {
   vec3 objectNormal = vec3(0., 1., 0.);
@@ -25,6 +49,9 @@ void main() {
     objectNormal = normal;
   #endif
   vec3 transformed = position;
+  #ifdef POSED
+    pose(transformed, objectNormal);
+  #endif
   #include <project_vertex>
   vNormal = normalMatrix * objectNormal;
   vWorld = (modelMatrix * vec4(transformed, 1.)).xyz;
@@ -113,6 +140,19 @@ void main() {
   gl_FragColor = c;
   gInk = uInk * vec4(n.xy * .5 + .5, uPart, 1.);
 }`;
+
+/** Nothing but depth, for the sun, of what its joints carry. */
+export const DEPTH_VERTEX = /* glsl */ `
+#include <common>
+${POSE}
+void main() {
+  vec3 transformed = position, towards = vec3(0.);
+  #ifdef POSED
+    pose(transformed, towards);
+  #endif
+  #include <project_vertex>
+}`;
+export const DEPTH_FRAGMENT = 'void main() { gl_FragColor = vec4(1.); }';
 
 /** Front plain, back hatched over ochre. */
 export const FACING = /* glsl */ `

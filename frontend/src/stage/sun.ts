@@ -2,6 +2,10 @@
 // little in every still frame, so the running mean of the ink pass makes the shadow's edge soft for nothing.
 import {
   Box3,
+  Mesh,
+  ShaderMaterial,
+  type Material,
+  type Object3D,
   DepthTexture,
   DoubleSide,
   LessEqualCompare,
@@ -16,9 +20,50 @@ import {
   WebGLRenderer,
   WebGLRenderTarget,
 } from 'three';
+import { MOST, type Posing } from './rig';
+import { DEPTH_FRAGMENT, DEPTH_VERTEX } from './shaders';
 
 const plainDepth = new MeshBasicMaterial({ colorWrite: false, side: DoubleSide });
 const CLIP_TO_TEXTURE = new Matrix4().set(0.5, 0, 0, 0.5, 0, 0.5, 0, 0.5, 0, 0, 0.5, 0.5, 0, 0, 0, 1);
+
+/** Lets everything be drawn as depth alone, what its joints carry where they carry it; returns what puts the looks back. */
+function depthAlone(scene: Scene): () => void {
+  const posed: Mesh[] = [];
+  scene.traverse((o) => {
+    if (o instanceof Mesh && (o.userData.posing as Posing | null)?.uniforms.uPosed.value) posed.push(o);
+  });
+  if (!posed.length) {
+    scene.overrideMaterial = plainDepth;
+    return () => (scene.overrideMaterial = null);
+  }
+  const drawn: [Mesh, Material | Material[]][] = [];
+  const hidden: Object3D[] = [];
+  scene.traverse((o) => {
+    if (o instanceof Mesh) {
+      drawn.push([o, o.material as Material | Material[]]);
+      const posing = o.userData.posing as Posing | null;
+      const own = posing && ((o.userData.depth ??= depthOf(posing)) as Material);
+      o.material = Array.isArray(o.material) ? o.material.map(() => own ?? plainDepth) : (own ?? plainDepth);
+    } else if ((o as { isLine?: boolean; isPoints?: boolean }).isLine || (o as { isPoints?: boolean }).isPoints) {
+      if (o.visible) hidden.push(o);
+    }
+  });
+  for (const o of hidden) o.visible = false;
+  return () => {
+    for (const [mesh, material] of drawn) mesh.material = material;
+    for (const o of hidden) o.visible = true;
+  };
+}
+
+const depthOf = (posing: Posing) =>
+  new ShaderMaterial({
+    defines: { POSED: '' },
+    colorWrite: false,
+    side: DoubleSide,
+    vertexShader: DEPTH_VERTEX,
+    fragmentShader: DEPTH_FRAGMENT,
+    uniforms: { ...posing.uniforms, uMost: { value: MOST }, uNodeToo: { value: 0 } },
+  });
 
 export class Sun {
   dirty = true;
@@ -64,11 +109,11 @@ export class Sun {
   update(renderer: WebGLRenderer, scene: Scene, camera: PerspectiveCamera, hide: (on: boolean) => void, jitter: readonly [number, number]) {
     if (this.dirty) {
       hide(true);
-      scene.overrideMaterial = plainDepth;
+      const back = depthAlone(scene);
       renderer.setRenderTarget(this.target);
       renderer.clear();
       renderer.render(scene, this.camera);
-      scene.overrideMaterial = null;
+      back();
       hide(false);
       this.dirty = false;
     }

@@ -9,7 +9,7 @@ from flask import Response, request
 from flask_smorest import Blueprint
 from sqlalchemy.orm import Session
 
-from ..core.display import marked
+from ..core.display import marked, pulled
 from ..core.judge.kept import Mark
 from ..core.measures import Measures
 from ..core.receivers.log import log
@@ -105,6 +105,22 @@ def measures_of(inspection: Inspection) -> Measures:
     if inspection.measures is None:
         refuse(404, "The model has not been read yet.")
     return Measures.from_bytes(inspection.measures)
+
+
+@blueprint.get("/<int:inspection_id>/pull")
+@blueprint.arguments(schemas.PullQuery, location="query")
+@blueprint.response(200, schemas.Pull)
+def pull(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
+    """What comes, what stays and what tears where a joint is turned about its own axes."""
+    with session() as s:
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        if inspection.stage_id is None:
+            refuse(404, "The model has not been read yet.")
+        data = contents.read(s, inspection.stage_id)
+    parts = pulled(data, query["joint"], (query["x"], query["y"], query["z"], query["w"]))
+    if not parts:
+        refuse(404, "This joint carries nothing that is drawn, or the model has too many triangles to be moved.")
+    return {"parts": parts}
 
 
 @blueprint.get("/<int:inspection_id>/receiver")

@@ -6,6 +6,7 @@ from typing import Any
 
 from marshmallow import Schema, fields, validate
 
+from ..core.display.pulled import PulledPart
 from ..core.judge.catalogue import FormatEntry, MendEntry, ParameterEntry, StationEntry
 from ..core.judge.ledger import Counts as CoreCounts
 from ..core.judge.ledger import Entry
@@ -317,6 +318,15 @@ class Side(Schema):
 
 class Sides(Schema):
     sides = fields.List(fields.Nested(Side), required=True)
+
+
+class PullQuery(Strict):
+    joint = fields.Integer(required=True, metadata={"description": "its node"})
+    x, y, z, w = (fields.Float(required=True, validate=validate.Range(-1, 1)) for _ in range(4))
+
+
+class Pull(Schema):
+    parts = fields.List(fields.Nested(schema_of(PulledPart, _NAMES)), required=True)
 
 
 class ReceiverQuery(Strict):

@@ -3,6 +3,7 @@
 from .copy import VERSION, display_copy
 from .light import REDUCED_OVER, reduced_copy
 from .marked import marked
+from .pulled import pulled
 from .shading import shading_normals
 
-__all__ = ["REDUCED_OVER", "VERSION", "display_copy", "marked", "reduced_copy", "shading_normals"]
+__all__ = ["REDUCED_OVER", "VERSION", "display_copy", "marked", "pulled", "reduced_copy", "shading_normals"]

@@ -119,6 +119,10 @@ class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         Literal["by-part", "by-surface"],
         said("Order of what is see-through", words={"by-part": "sorted part by part", "by-surface": "each surface in its place"}),
     ] = "by-part"
+    skinned_node: Annotated[
+        Literal["ignored", "counts"],
+        said("Node of a skinned part", words={"ignored": "counts for nothing", "counts": "moves it beside its joints"}),
+    ] = "ignored"
     default_material: Annotated[
         Annotated[str, Meta(pattern=r"^#[0-9A-Fa-f]{6}$")], said("Colour without a material", unit="sRGB")
     ] = "#C4BDAF"
