@@ -16,6 +16,7 @@ from handlens.core.judge.judge import judge
 from handlens.core.limits import InputError, MendError
 from handlens.core.packages import FolderPackage
 from handlens.core.route.measuring import measure
+from handlens.core.route.stations import all_mends
 from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.sheet import Joint
@@ -150,16 +151,16 @@ DEFECTS = {
         "skin.no-bind",
         0,
         [0, 1, 2],
-        ["skin.rebind"],
+        ["skin.bind-as-stored"],
     ),
-    "flat bind": (lambda: with_bind(_flat), "skin.flat-bind", 1, [1], ["skin.rebind"]),
-    "bind of no numbers": (lambda: with_bind(_nan), "skin.flat-bind", 1, [1], ["skin.rebind"]),
+    "flat bind": (lambda: with_bind(_flat), "skin.flat-bind", 1, [1], ["skin.bind-as-stored"]),
+    "bind of no numbers": (lambda: with_bind(_nan), "skin.flat-bind", 1, [1], ["skin.bind-as-stored"]),
     "old pose": (
         lambda: with_node(2, rotation=TURN),
         "skin.bind-offset",
         pytest.approx(2 * np.sin(0.1) * 1000, rel=1e-3),
         [2, 1],
-        ["skin.rebind", "skin.adopt-bind"],
+        ["skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"],
     ),
     "rig scaled": (lambda: with_node(0, scale=(0.01,) * 3), "skin.rig", 0.01, [0], ["skin.bake-rig"]),
     "rig turned": (lambda: with_node(0, rotation=QUARTER), "skin.rig", 90, [0], ["skin.bake-rig"]),
@@ -417,7 +418,7 @@ def test_rebinding_as_seen_moves_nothing_at_rest(made):
 
 def test_rebinding_as_stored_shows_the_mesh_as_it_is_stored_and_leaves_joints():
     made = with_node(2, rotation=TURN)
-    after = apply_mend(made, "skin.rebind", {"keep": "stored"}).scene
+    after = apply_mend(made, "skin.bind-as-stored", {}).scene
     assert after.nodes == made.nodes
     assert posed(after, NODE) == pytest.approx(made.meshes[0].positions, abs=1e-9)
 
@@ -436,7 +437,7 @@ def test_normals_turn_with_what_is_rebound():
     made = with_node(2, rotation=QUARTER)
     up = Layer(np.array([[0.0, 1.0, 0.0]], np.float32), np.zeros(len(made.meshes[0].corners), np.int32))
     made = made.with_(meshes=(replace(made.meshes[0], normals=up),))
-    after = apply_mend(made, "skin.rebind", {"keep": "seen"}).scene.meshes[0]
+    after = apply_mend(made, "skin.rebind", {}).scene.meshes[0]
     at = after.normals.at_corners()
     # A quarter turn back about X takes up to forward; the foot was not turned, what stands past the waist was.
     foot, head = made.meshes[0].corners < 8, made.meshes[0].corners == 73
@@ -564,7 +565,7 @@ PUT_IN = [
 ]
 TAPE = [
     ("motion.drop-clips", {"clips": ["rig_pose"]}),
-    ("skin.rebind", {"keep": "seen"}),
+    ("skin.rebind", {}),
     ("skin.fill", {}),
     ("skin.bake-rig", {}),
     ("skin.limit", {"influences": 4}),
@@ -603,6 +604,20 @@ def test_one_tape_mends_the_heron_and_nothing_moves():
         if n.mesh is not None:
             # 0.01 mm on the heron as it is meant to stand, a hundredfold of this.
             assert np.abs(posed(after, i) - posed(before, i)).max() <= 1e-7, n.name
+
+
+def test_a_tape_in_another_order_says_which_slip_comes_first():
+    calls = [Call("skin.bake-rig", {}), Call("skin.rebind", {})]
+    _, runs = apply_tape(heron(), calls)
+    assert [(r.applied, r.before) for r in runs] == [(True, None), (True, 0)]
+    assert "Bake the rig's scale and turn was played before it" in runs[1].remarks[-1]
+    _, runs = apply_tape(heron(), calls[::-1])
+    assert [(r.applied, r.before, r.remarks) for r in runs] == [(True, None, ()), (True, None, ())]
+
+
+def test_every_mend_that_another_rests_on_is_there():
+    known = {m.id for m in all_mends()}
+    assert all(x in known and x != m.id for m in all_mends() for x in m.after)
 
 
 def test_a_rig_that_is_baked_plays_the_wade_as_it_was():

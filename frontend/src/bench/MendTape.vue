@@ -22,7 +22,8 @@ const line = (s: TapeSlip) => {
   return f ? `${f.before} → ${f.after}` : 'done';
 };
 /** Which earlier slip takes away what a mend needs. */
-const conflict = (s: TapeSlip) => (typeof s.before === 'number' ? `${s.before + 1} takes away what it needs: ${s.run?.because ?? ''}` : '');
+const conflict = (s: TapeSlip) =>
+  typeof s.before === 'number' && !s.run?.applied ? `${s.before + 1} takes away what it needs: ${s.run?.because ?? ''}` : '';
 const whole = (s: TapeSlip) =>
   [
     conflict(s),

@@ -4,8 +4,11 @@ import { useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
 import { LENSES } from '../stations/registry';
 import ResultMark from '../ui/ResultMark.vue';
+import JointHandles from './JointHandles.vue';
 import LensRack from './LensRack.vue';
 import LoupeRing from './LoupeRing.vue';
+import MotionBar from './MotionBar.vue';
+import PullTest from './PullTest.vue';
 import StageCaption from './StageCaption.vue';
 import SideWalk from './SideWalk.vue';
 import UvPanel from './UvPanel.vue';
@@ -23,10 +26,30 @@ const stage = useStage(canvas, holder, {
   spot: () => bench.spot.value,
   part: () => bench.part.value,
   other: () => bench.trial.other.value,
-  receiver: () => bench.receiverSheet.value?.receiver ?? PLAIN_RECEIVER,
+  receiver: () => {
+    const sheet = bench.receiverSheet.value;
+    return sheet ? { ...sheet.receiver, influences: sheet.limits.influences_vertex ?? null } : PLAIN_RECEIVER;
+  },
 });
 const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
 watch(marked, (m) => (bench.marked.value = m));
+// The stations that are about them open them.
+watch(
+  [bench.station, () => state.clips.length, () => state.hasJoints],
+  ([slug, clips, joints]) => {
+    if (slug === 'motion' && clips) state.motion = true;
+    if (slug === 'skin' && joints) state.pulling = true;
+  },
+  { immediate: true },
+);
+// A joint that is chosen in the table is the one that is pulled, and the part that stays in view is the whole.
+watch(bench.part, (node) => {
+  if (node !== null && state.hasJoints && stage.model.value?.rig?.joints.some((j) => j.node === node)) state.joint = node;
+});
+watch(
+  () => state.pulling && state.joint,
+  (node) => typeof node === 'number' && !state.look && choose('weights'),
+);
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
 const letter = computed(() => (bench.finding.value ? bench.letterOf(bench.finding.value) : ''));
 /** The finding that two blended parts are drawn in the wrong order, while it is marked. */
@@ -121,6 +144,12 @@ useKeys('Stage', [
   { keys: ['h'], says: 'person of 1.75 m', run: () => (state.person = !state.person) },
   { keys: ['c'], says: 'metre cubes', run: () => (state.cubes = !state.cubes) },
   { keys: ['0'], says: 'whole model in view', run: () => fit() },
+  { keys: ['g'], says: 'motion: its bar', run: () => (state.motion = !state.motion && state.clips.length > 0) },
+  { keys: ['p'], says: 'play, pause', run: () => stage.motion.play() },
+  { keys: ['<', '>'], says: 'one frame back, on', run: (e) => stage.motion.stepFrame(e.key === '>' ? 1 : -1) },
+  { keys: ['y'], says: 'rest, pose', run: () => stage.motion.rest(state.posed) },
+  { keys: ['u'], says: 'pull test', run: () => (state.pulling = !state.pulling && state.hasJoints) },
+  { keys: ['(', ')'], says: 'previous, next joint', run: (e) => stage.motion.nextJoint(e.key === ')' ? 1 : -1) },
 ]);
 </script>
 
@@ -156,6 +185,7 @@ useKeys('Stage', [
       aria-hidden="true"
       >{{ n.name }}</span
     >
+    <JointHandles v-if="state.pulling && state.joints.length" :context="stage" />
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
     <StageCaption :context="stage" />
     <UvPanel v-if="state.look === 'layout'" :context="stage" :marked="marked" :part="bench.part.value" @point="stage.point" />
@@ -182,6 +212,8 @@ useKeys('Stage', [
         ><button class="btn" aria-label="Next place" @click="step(1)">›</button></template
       >
     </div>
+    <MotionBar v-if="state.motion && state.clips.length" :context="stage" />
+    <PullTest v-if="state.pulling" :context="stage" :inspection="bench.bench.value?.reading?.inspection ?? null" />
     <LensRack
       class="rack"
       :look="state.look === 'built' ? null : state.look"
@@ -193,6 +225,8 @@ useKeys('Stage', [
     <div class="beside">
       <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
+      <label v-if="state.clips.length"><input v-model="state.motion" type="checkbox" /> Motion</label>
+      <label v-if="state.hasJoints"><input v-model="state.pulling" type="checkbox" /> Pull test</label>
     </div>
   </section>
 </template>

@@ -52,7 +52,7 @@ const worst = (s: Station) => (s.counts.stop ? 'stop' : s.counts.caution ? 'caut
   height: 24px;
   flex: none;
   display: grid;
-  grid-template-columns: 37px 100px 1fr 64px 78px;
+  grid-template-columns: 37px 100px 1fr 60px 104px;
   align-items: center;
   border: 0;
   border-bottom: 1px solid #eae2d2;

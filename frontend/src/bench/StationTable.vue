@@ -13,6 +13,9 @@ const state = useBench('reading', 'opened', 'choices', 'changes', 'laid', 'marke
 const emit = defineEmits<{ form: [mend: string, parts: string[]] }>();
 const find = ref('');
 const byPart = computed(() => props.table.rows.some((r) => typeof r.node === 'number'));
+/** Rows that are of parts can be ticked and mended together; those of joints and channels are only chosen. */
+const ofParts = computed(() => byPart.value && !['joints', 'channels'].includes(props.table.key));
+const things = computed(() => (ofParts.value ? 'parts' : props.table.key));
 const withResult = computed(() => props.table.rows.some((r) => r.result));
 const withMend = computed(() => props.table.rows.some((r) => r.mend));
 const rows = computed(() =>
@@ -85,7 +88,7 @@ const isolate = ({ data }: { data: Row }) =>
       <input
         v-model="find"
         type="search"
-        :placeholder="`Find among ${table.total.toLocaleString('en')} parts`"
+        :placeholder="`Find among ${table.total.toLocaleString('en')} ${things}`"
         :aria-label="`Find in ${table.title}`"
       />
       <span v-if="table.total > table.rows.length" class="faded small"
@@ -106,7 +109,7 @@ const isolate = ({ data }: { data: Row }) =>
       @row-click="byPart && isolate($event)"
     >
       <Column
-        v-if="byPart"
+        v-if="ofParts"
         selection-mode="multiple"
         header-class="tick"
         body-class="tick"
@@ -162,7 +165,7 @@ const isolate = ({ data }: { data: Row }) =>
         ><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template
       ></Column>
       <template #empty
-        ><span class="faded">{{ find ? 'No part goes by that.' : 'Nothing to list.' }}</span></template
+        ><span class="faded">{{ find ? `None of the ${things} goes by that.` : 'Nothing to list.' }}</span></template
       >
     </DataTable>
     <div v-if="chosen.length" class="chosen" role="group" aria-label="For the chosen parts">

@@ -13,6 +13,8 @@ export function stageContext() {
     stage: shallowRef<Stage | null>(null),
     viewer: shallowRef<Viewer | null>(null),
     model: shallowRef<DisplayModel | null>(null),
+    /** The model inside the loupe: with a mend, or an earlier revision. */
+    other: shallowRef<DisplayModel | null>(null),
     /** A sentence on why evidence or another model cannot be shown. */
     lost: ref(''),
     state: reactive({
@@ -45,6 +47,22 @@ export function stageContext() {
       flying: false,
       /** Whether one walks round the marked parts as they are received: without their marks, and without what stands beside. */
       walking: false,
+      // motion: whether its bar is open, which clip, when, and whether the model is posed at all
+      motion: false,
+      clips: [] as string[],
+      clip: -1,
+      time: 0,
+      seconds: 0,
+      playing: false,
+      loop: true,
+      speed: 1,
+      posed: false,
+      // the pull test: whether it is open, where joints stand in the picture, and what the chosen one is pulled by
+      hasJoints: false,
+      pulling: false,
+      pulled: 0,
+      pull: { x: 0, y: 0, z: 0, mx: 0, my: 0, mz: 0 },
+      joints: [] as { node: number; name: string; x: number; y: number; z: number; above: { x: number; y: number } | null }[],
     }),
   };
 }

@@ -149,11 +149,22 @@ export function useEvidence(
     void fly(box, ++ticket, pointed);
   }
 
+  /** Marks the sides of faces that tear in a pull, until a finding is opened. */
+  function markTorn(part: { node: number; edges: number[] }) {
+    const m = model.value;
+    if (!m) return;
+    clear();
+    const made = mark(m, { kind: 'edges', node: part.node, indices: Int32Array.from(part.edges) }, TOKENS.caution);
+    groups = made.groups;
+    spots = made.places;
+    stage.value?.invalidate();
+  }
+
   watch([finding, spot, model], show);
   watch(() => state.alone, setApart);
   watch([() => state.walking, marked], () => {
     for (const g of groups) g.visible = !state.walking;
     stage.value?.invalidate();
   });
-  return { marked, step, point, clear, place: () => (state.walking ? null : at) };
+  return { marked, step, point, markTorn, clear, place: () => (state.walking ? null : at) };
 }

@@ -11,6 +11,7 @@ import { Viewer, type Side } from '../stage/viewer';
 import { stageContext } from './stageState';
 import { useEvidence, type Spot } from './useEvidence';
 import { useLoupe } from './useLoupe';
+import { useMotion } from './useMotion';
 import type { OtherModel } from './useTrial';
 
 /** A round length of about a sixth of the view, and how long it is on screen. */
@@ -32,6 +33,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   const context = stageContext();
   const { stage, viewer, model, state, lost } = context;
   const loupe = useLoupe(context);
+  const motion = useMotion(context);
   const evidence = useEvidence(context, wanted.inspection, wanted.finding, wanted.spot);
   let observer: ResizeObserver | null = null;
   let known = false;
@@ -102,6 +104,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     if (!o) {
       if (state.beside) {
         s.setOther(null);
+        context.other.value = null;
         Object.assign(state, { beside: '', shape: 'circle' });
         loupe.setLoupe({ look: null, swapped: false });
       }
@@ -112,6 +115,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
       if (wanted.other()?.key !== o.key || model.value !== m) return;
       made.root.position.copy(made.origin).sub(m.origin);
       s.setOther(made.root);
+      context.other.value = made;
       Object.assign(state, { beside: o.words, alone: false });
       // Both in view, since the one may be a hundred times the other.
       viewer.value!.fit(s.box.clone().union(new Box3().setFromObject(made.root)));
@@ -124,7 +128,9 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   function isolate() {
     const m = model.value;
     if (!m || !stage.value) return;
-    const only = wanted.part();
+    // A joint is chosen to be pulled: all stays in view.
+    const asked = wanted.part();
+    const only = asked !== null && m.rig?.joints.some((j) => j.node === asked) && !m.parts.has(asked) ? null : asked;
     for (const [node, mesh] of m.parts) {
       mesh.userData.elsewhere = only !== null && node !== only;
       mesh.visible = !mesh.userData.elsewhere && !mesh.userData.away;
@@ -173,6 +179,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     const [x = 0, y = 0] = p ? s.loupe.through((p.x * 0.5 + 0.5) * s.w, (-p.y * 0.5 + 0.5) * s.h) : [];
     state.leader = p && p.z < 1 ? { x, y } : null;
     loupe.placeNames();
+    motion.placeJoints();
   }
 
   /** The model, and what stands beside it where it is not a speck against that. */
@@ -195,5 +202,5 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   }
   const fit = () => stage.value && viewer.value?.fit(view());
   const walk = (side: Exclude<Side, 'free'>) => stage.value && viewer.value?.walk(side, view());
-  return { ...context, ...loupe, marked: evidence.marked, step: evidence.step, point, fit, walk };
+  return { ...context, ...loupe, motion, markTorn: evidence.markTorn, marked: evidence.marked, step: evidence.step, point, fit, walk };
 }

@@ -194,12 +194,9 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     mesh.userData.pivot = new Vector3(...m.centre).negate();
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);
-    mesh.matrixWorld.copy(mesh.matrix);
     const mirrored = mesh.matrix.determinant() < 0;
     const posing = rig && part.skin !== null && m.bound ? posingOf(rig, part.node, part.skin, m.bound.centre) : null;
-    mesh.userData.posing = posing;
-    mesh.userData.still = mesh.matrix.clone();
-    mesh.userData.middle = new Vector3(...m.centre);
+    Object.assign(mesh.userData, { posing, still: mesh.matrix.clone(), middle: new Vector3(...m.centre) });
     if (posing) {
       // Where it goes is not where its vertices lie.
       mesh.frustumCulled = false;

@@ -26,7 +26,8 @@ export function showWeightsOf(model: DisplayModel, node: number | null) {
       for (let v = 0; v < out.length; v++) {
         // A vertex without any weight stays cross-hatched; one that this joint does not move reads nought.
         out[v] = heaviest[v]! < 0 ? heaviest[v]! : 0;
-        for (let e = j.starts[v]!; e < j.starts[v + 1]!; e++) if (j.joint[e] === wanted) out[v] = Math.max(out[v]!, 0) + j.weight[e]! / 65535;
+        for (let e = j.starts[v]!; e < j.starts[v + 1]!; e++)
+          if (j.joint[e] === wanted) out[v] = Math.max(out[v]!, 0) + j.weight[e]! / 65535;
       }
     }
     attribute.needsUpdate = true;

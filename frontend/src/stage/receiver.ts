@@ -15,4 +15,5 @@ export const PLAIN_RECEIVER: Receiver = {
 };
 
 /** What tells two receivers' drawings apart. */
-export const drawingOf = (r: Receiver) => [r.back_faces, r.alpha, r.mirrored, r.draw_order, r.default_material, r.skinned_node, r.influences].join(' ');
+export const drawingOf = (r: Receiver) =>
+  [r.back_faces, r.alpha, r.mirrored, r.draw_order, r.default_material, r.skinned_node, r.influences].join(' ');

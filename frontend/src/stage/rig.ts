@@ -2,7 +2,18 @@
 //
 // A vertex stands at Σ w · World_j · Bind_j · v (glTF 2.0 §3.7.3.3), interpolation is that of its appendix C. Matrices are worked out
 // in doubles and handed over relative to each part, so that a model far out stands steady.
-import { BufferAttribute, DataTexture, FloatType, Matrix4, NearestFilter, Quaternion, RGBAFormat, Vector3, type BufferGeometry, type Mesh } from 'three';
+import {
+  BufferAttribute,
+  DataTexture,
+  FloatType,
+  Matrix4,
+  NearestFilter,
+  Quaternion,
+  RGBAFormat,
+  Vector3,
+  type BufferGeometry,
+  type Mesh,
+} from 'three';
 import type { Joints } from './displayCopy';
 
 export interface Channel {
@@ -56,7 +67,7 @@ export function sample(c: Channel, at: number, out: number[]): number[] {
   const wide = c.values.length / (keys * (cubic ? 3 : 1));
   const value = (k: number, j: number, part = 1) => c.values[(cubic ? 3 * k + part : k) * wide + j]!;
   let low = 0;
-  for (let high = keys; high - low > 1; ) {
+  for (let high = keys; high - low > 1;) {
     const middle = (low + high) >> 1;
     if (c.times[middle]! <= at) low = middle;
     else high = middle;
@@ -154,7 +165,8 @@ export class Rig {
   hand(mesh: Mesh, posing: Posing) {
     const { joints, inverse } = this.skins[posing.skin]!;
     const data = posing.uniforms.uBones.value.image.data as Float32Array;
-    const home = mesh.matrixWorld.clone().invert();
+    const still = mesh.userData.still as Matrix4;
+    const home = still.clone().invert();
     const centre = new Matrix4().makeTranslation(posing.centre);
     const own = this.worlds.get(posing.node) ?? new Matrix4();
     const m = new Matrix4();
@@ -166,7 +178,7 @@ export class Rig {
     m.copy(home).multiply(own).multiply(centre);
     put(joints.length);
     // In the file's own world the node's matrix comes before everything else.
-    m.copy(home).multiply(own).multiply(this.root.clone().invert()).multiply(mesh.matrixWorld);
+    m.copy(home).multiply(own).multiply(this.root.clone().invert()).multiply(still);
     put(joints.length + 1);
     posing.uniforms.uBones.value.needsUpdate = true;
   }

@@ -82,6 +82,8 @@ class Mend:
     safe: bool
     parameters: tuple[Parameter, ...]
     run: Callable[..., Outcome]
+    #: Mends on whose ground it rests: where one of them is wanted too, it is played first, or this one does not hold.
+    after: tuple[str, ...] = ()
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
@@ -110,17 +112,25 @@ class MendRun:
     figures: tuple[Figure, ...] = ()
     remarks: tuple[str, ...] = ()
     because: str | None = None
-    #: Where it did not apply: the slip before which it would have, as a position among those that were played.
+    #: The slip before which it would have applied where it did not, or before which it would hold better where it did, as a position
+    #: among those that were played.
     before: int | None = None
 
 
 def mend(
-    id: str, *, title: str, keeps: str, costs: str, safe: bool, parameters: Sequence[Parameter] = ()
+    id: str,
+    *,
+    title: str,
+    keeps: str,
+    costs: str,
+    safe: bool,
+    parameters: Sequence[Parameter] = (),
+    after: tuple[str, ...] = (),
 ) -> Callable[[Callable[..., Outcome]], Mend]:
     """Make a mend of a function; the first paragraph of its docstring says what it does."""
 
     def made(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
-        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run)
+        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after)
 
     return made

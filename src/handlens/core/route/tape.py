@@ -25,7 +25,8 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
     """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it. A wrong call is
     passed over too, or raises InputError where that is asked for.
 
-    Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs.
+    Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs. So it does where an
+    earlier slip rests on what this one changes.
     """
     runs: list[MendRun] = []
     scenes = [scene]
@@ -39,8 +40,18 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
             scenes.append(scenes[-1])
             continue
         scenes.append(outcome.scene)
-        runs.append(MendRun(id, params, True, outcome.figures, outcome.remarks))
+        spoilt = _rests_on(runs, id)
+        remarks = outcome.remarks
+        if spoilt is not None:
+            later = find_mend(runs[spoilt].mend).title
+            remarks = (*remarks, f"{later} was played before it and rests on it: it holds better the other way round.")
+        runs.append(MendRun(id, params, True, outcome.figures, remarks, before=spoilt))
     return scenes[-1], runs
+
+
+def _rests_on(runs: list[MendRun], id: str) -> int | None:
+    """The first slip that was played and rests on what a mend does, though the mend only comes now."""
+    return next((k for k, r in enumerate(runs) if r.applied and id in find_mend(r.mend).after), None)
 
 
 def _conflict(scenes: list[Scene], runs: list[MendRun], id: str, params: dict[str, Any]) -> int | None:

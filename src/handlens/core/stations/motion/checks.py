@@ -240,6 +240,7 @@ def held_pose(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         most = max(x.keys for x in c.channels)
         away = c.moved * unit_of(m)
         moved = away > 1e-5
+        away = away if moved else 0.0
         title = f"{clip_name(k, c)} only holds a pose, in {plural(most, 'key')} a channel" + (
             f": it moves the model by up to {about(away)}" if moved else ": the one that the file stands in"
         )

@@ -120,6 +120,7 @@ def rename(scene: Scene, clip: str, to: str) -> Outcome:
     "motion.drop-constant",
     title="Drop channels that never change",
     keeps="every pose of every clip, where they are as the node rests",
+    after=("skin.adopt-bind", "skin.bake-rig"),
     costs="with elsewhere=true: the joint stands as it rests in the file while the clip plays",
     safe=False,
     parameters=[
@@ -359,6 +360,7 @@ def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
     "motion.thin",
     title="Thin keys",
     keeps="where every vertex stands in every frame, within the tolerance; first and last keys",
+    after=("size.scale", "skin.bake-rig", "motion.repair-keys", "motion.drop-constant"),
     costs="what moves less than the tolerance; the figure says how far at most",
     safe=False,
     parameters=[Parameter("within_mm", "number", "how far anything may be off, in millimetres", default=0.5, zero=False), CLIPS],

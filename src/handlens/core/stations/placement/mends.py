@@ -29,6 +29,7 @@ _TOLERANCE = 1e-6
     costs="a mesh that several nodes use at different scales or turns is stored once for each",
     safe=True,
     parameters=[PARTS],
+    after=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind", "skin.bake-rig"),
 )
 def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Push each node's scale, rotation and shear into the vertices below it, so that every node reads scale 1 and rotation 0.

@@ -65,7 +65,7 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
 
 
-@check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.rebind",))
+@check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.bind-as-stored",))
 def flat_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
 
@@ -89,7 +89,7 @@ def flat_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 named[0].name,
                 named[0].node,
                 joints(m, k, s, bad),
-                (Call("skin.rebind", {"keep": "stored"}),),
+                (Call("skin.bind-as-stored", {}),),
                 key=_key(k, s),
             )
 
@@ -98,7 +98,7 @@ def _key(k: int, s: SkinOfModel) -> str:
     return f"{s.name}~{k}"
 
 
-@check("skin.no-bind", title="No bind matrices", result="note", mends=("skin.rebind",))
+@check("skin.no-bind", title="No bind matrices", result="note", mends=("skin.bind-as-stored",))
 def no_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that say nothing of where their joints were bound.
 
@@ -124,13 +124,18 @@ def no_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             s.joints[0].name,
             s.joints[0].node,
             joints(m, k, s, range(len(s.joints))),
-            (Call("skin.rebind", {"keep": "stored"}),),
+            (Call("skin.bind-as-stored", {}),),
             key=_key(k, s),
             result="caution" if apart else "",
         )
 
 
-@check("skin.bind-offset", title="Rest and bind disagree", result="caution", mends=("skin.rebind", "skin.adopt-bind"))
+@check(
+    "skin.bind-offset",
+    title="Rest and bind disagree",
+    result="caution",
+    mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
+)
 def bind_offset(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest elsewhere than where they were when the mesh was bound to them.
 
@@ -168,8 +173,8 @@ def bind_offset(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             worst.node,
             joints(m, k, s, off),
             (
-                Call("skin.rebind", {"keep": "seen"}),
-                Call("skin.rebind", {"keep": "stored"}),
+                Call("skin.rebind", {}),
+                Call("skin.bind-as-stored", {}),
                 Call("skin.adopt-bind", {}),
             ),
             key=_key(k, s),

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...kit.baking import Baking, baked
-from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.mend import Figure, Outcome, mend
 from ...kit.splitting import without_unplaced
 from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
@@ -39,26 +39,43 @@ def _farthest_off(scene: Scene, world: Array) -> float:
 @mend(
     "skin.rebind",
     title="Rebind at rest",
-    keeps="joints, weights and clips; seen: where every vertex stands at rest; stored: vertices as the file has them",
-    costs="seen: between poses, vertices with several joints move a little otherwise; stored: the model stands as it was bound",
+    keeps="where every vertex stands at rest, weights, joints, clips",
+    costs="between poses, vertices with several joints move a little otherwise: their bind pose is another",
     safe=False,
-    parameters=[
-        Parameter(
-            "keep",
-            "choice",
-            "seen: vertices are stored where they are seen; stored: they stay as they are stored, and are seen there",
-            ("seen", "stored"),
-            "seen",
-        )
-    ],
 )
-def rebind(scene: Scene, keep: str) -> Outcome:
-    """Take the pose at rest for the pose of binding: bind matrices say where joints rest.
+def rebind(scene: Scene) -> Outcome:
+    """Take the pose at rest for the pose of binding: vertices are stored where they are seen, and bind matrices say where joints rest.
 
-    With P the frame that the mesh was placed by, every bind matrix becomes World_joint⁻¹ P. Where vertices are kept as seen, one that
-    stands at p' is stored as P⁻¹ p', with normals and morph targets by the same blend of matrices (glTF 2.0 §3.7.3.3). A joint whose
-    bind matrix cannot be undone counts as bound where it rests.
+    With P the frame that the mesh was placed by, every bind matrix becomes World_joint⁻¹ P, and a vertex that stands at p' is stored as
+    P⁻¹ p', with normals and morph targets by the same blend of matrices (glTF 2.0 §3.7.3.3). A joint whose bind matrix cannot be undone
+    counts as bound where it rests.
     """
+    after, matrices, frames = _bound_at_rest(scene)
+    return _rebound(scene, _stored_as_seen(after, matrices, frames))
+
+
+@mend(
+    "skin.bind-as-stored",
+    title="Bind as it is stored",
+    keeps="vertices as the file has them, weights, joints, clips",
+    costs="the model is seen at rest as it was made, and not as its joints had posed it",
+    safe=False,
+)
+def bind_as_stored(scene: Scene) -> Outcome:
+    """Take the pose at rest for the pose of binding, and leave vertices as they are stored: bind matrices say where joints rest.
+
+    With P the frame that the mesh was placed by, every bind matrix becomes World_joint⁻¹ P.
+    """
+    return _rebound(scene, _bound_at_rest(scene)[0])
+
+
+def _rebound(before: Scene, after: Scene) -> Outcome:
+    far = (about(_farthest_off(s, world_matrices(s))) for s in (before, after))
+    return Outcome(after, (Figure("farthest from where it was bound", *far),))
+
+
+def _bound_at_rest(scene: Scene) -> tuple[Scene, dict[int, Array], list[Array]]:
+    """The scene with bind matrices that say where joints rest; by skin the matrices that were, of those that change; and the frames."""
     world = world_matrices(scene)
     shown: dict[int, int] = {}
     for i, n in enumerate(scene.nodes):
@@ -85,11 +102,7 @@ def rebind(scene: Scene, keep: str) -> Outcome:
             skins[k] = replace(skin, inverse_bind=frozen(np.linalg.inv(places) @ frames[k]))
     if not matrices:
         raise MendError("Every joint rests where it was bound.")
-    after = scene.with_(skins=tuple(skins))
-    if keep == "seen":
-        after = _stored_as_seen(after, matrices, frames)
-    figures = [Figure("farthest from where it was bound", about(_farthest_off(scene, world)), about(_farthest_off(after, world)))]
-    return Outcome(after, tuple(figures))
+    return scene.with_(skins=tuple(skins)), matrices, frames
 
 
 def _stored_as_seen(scene: Scene, matrices: dict[int, Array], frames: list[Array]) -> Scene:
@@ -228,6 +241,7 @@ def adopt_bind(scene: Scene) -> Outcome:
     keeps="where every vertex stands, at rest and in every frame of every clip; weights; how joints are turned in the world",
     costs="nodes above the joints read scale 1 and rotation 0; whoever drove them by script must know",
     safe=True,
+    after=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
 )
 def bake_rig(scene: Scene) -> Outcome:
     """Push the scale and turn of the nodes above the joints into the joints' places, bind matrices, clips and meshes.

@@ -147,6 +147,7 @@ def _to_the_sums_of(w: Weights, cut: Weights) -> Weights:
     keeps="shape, joints, bind matrices, clips, and the sum of each vertex's weights",
     costs="what the lighter joints moved; the figure says how far at most",
     safe=False,
+    after=("skin.prune", "skin.fill"),
     parameters=[Parameter("influences", "number", "most joints that may carry one vertex", default=4.0, zero=False), PARTS],
 )
 def limit(scene: Scene, influences: float, parts: Sequence[str] = ()) -> Outcome:

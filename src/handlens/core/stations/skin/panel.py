@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from ...kit.panel import Figure, Panel, Result, Row, Table, length, table, worst_first
 from ...kit.parts import unit_of
+from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import about, turn
 from ...words.lengths import metres
-from .checks_joints import NEAR, idle_joints, off_joints
+from .checks_joints import idle_joints, off_joints
 from .checks_weights import cut_to, measured
 from .records import CutFigures, SkinMeasures, SkinOfModel, WeightFigures
 
@@ -19,7 +20,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         return Panel("joints, weights and the pose they were bound in", "no skin", None, None, [], [])
     unit, most = unit_of(m), sheet.limits.influences_vertex
     off = max((s.joints[k].off for s in own.skins for k in off_joints(s)[:1]), default=0.0)
-    allowed = max((NEAR * s.size for s in own.skins), default=0.0)
+    away = sum(len(off_joints(s)) for s in own.skins)
     bare = sum(p.bare for p in own.parts if p.skin is not None)
     heaviest = max((len(p.histogram) - 1 for p in own.parts if p.histogram), default=0)
     joints = len({j.node for s in own.skins for j in s.joints})
@@ -27,11 +28,11 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     limit = sheet.limits.joints_skin
     return Panel(
         about="joints, weights and the pose they were bound in",
-        line=f"{joints:,} joints, up to {heaviest} on a vertex",
-        limit=f"{most} on a vertex" if most is not None else None,
+        line=f"up to {plural(heaviest, 'joint')} on a vertex",
+        limit=f"{most}" if most is not None else None,
         meter=heaviest / most if most else None,
         headline=[
-            length(off * unit, f"bind pose off · wanted {about(allowed * unit)}", "caution" if off else "clear"),
+            length(off * unit, f"bind pose off · {plural(away, 'joint')}", "caution" if off else "clear"),
             Figure(f"{bare:,}", "", "vertices with no weight", "stop" if bare else "clear"),
             Figure(f"{heaviest}", "", "influences on one vertex", "caution" if too_many else "clear" if most else None),
             Figure(f"{joints:,}", "", "joints", "caution" if limit is not None and joints > limit else None),
