@@ -8,8 +8,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from handlens.core import formats
 from handlens.core.limits import InputError, MendError
+from handlens.core.packages import FolderPackage
+from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend
+from handlens.core.rules.export import ExportOptions
 from handlens.core.scene import Channel, Clip, Node
 from handlens.core.scene.matrices import quaternion_product
 from handlens.core.scene.motion import pose_at, sample
@@ -240,3 +244,24 @@ def test_dropped_constant_channels_leave_every_pose():
 def test_what_does_not_apply_is_one_sentence(mend, params, error):
     with pytest.raises(error):
         apply_mend(eel(), mend, params)
+
+
+@pytest.mark.parametrize("form", ["glb", "dae", "usda"])
+def test_clips_go_into_files_of_their_own_and_each_is_proved(tmp_path, form):
+    nod = Clip("c1", "nod", (bend(node=3, values=turns(0, 0.2, 0)),))
+    made = eel().with_(clips=(eel().clips[0], nod))
+    written = write_as(made, form, "eel", ExportOptions(clip_files=True))
+    assert [path for path, _ in written.apart] == [f"eel_bend.{form}", f"eel_nod.{form}"]
+    for path, data in written.files.items():
+        (tmp_path / path).write_bytes(data)
+    package = FolderPackage(tmp_path)
+    assert written.proof(package, f"eel.{form}").proved
+    assert [[c.name for c in formats.read(package, f"eel{x}.{form}").clips] for x in ("", "_bend", "_nod")] == [
+        [],
+        ["bend"],
+        ["nod"],
+    ]
+    # One file in the place of another is no proof.
+    (tmp_path / f"eel_nod.{form}").write_bytes((tmp_path / f"eel_bend.{form}").read_bytes())
+    assert not written.proof(package, f"eel.{form}").proved
+    assert write_as(eel(), form, "eel", ExportOptions(clip_files=True)).apart == ()

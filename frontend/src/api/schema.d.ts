@@ -2166,6 +2166,8 @@ export interface components {
             folder?: string;
             /** @description Whether an OBJ brings its library. */
             material_library?: boolean;
+            /** @description Clips go into files of their own beside the model, where there are several. */
+            clip_files?: boolean;
         };
         SheetFacts: {
             /** @description As the command line and files call it. */

@@ -272,10 +272,10 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
         (folder / name).write_bytes(data)
     tell("proving", 0.6)
-    again = made.read_back(packages.FolderPackage(folder), next(iter(made.files)))
-    proof = made.proof_of(again)
+    package, main = packages.FolderPackage(folder), next(iter(made.files))
+    proof = made.proof(package, main)
     if not proof.proved:
-        full = display_copy(again)
+        full = display_copy(made.read_back(package, main))
         (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
     tell("storing", 0.95)
     return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}

@@ -2,50 +2,91 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import Counter
+from dataclasses import dataclass, replace
 
 from .. import formats
 from ..formats.held import Held, hold
+from ..formats.table import BY_NAME
 from ..packages import Package
-from ..proof import Proof, prove_held
+from ..proof import MOTION, Proof, prove_held
+from ..proof.rows import STOP
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
+from ..surface.names import as_file
 from .beside import with_neighbours
 
 
 @dataclass(frozen=True)
 class Written:
-    """files: {path: bytes}, the main file first. held: what was written into them, and what was said of the way there."""
+    """files: {path: bytes}, the main file first. held: what was written into them, and what was said of the way there. apart: clips in
+    files of their own, each by the path of its main file.
+    """
 
     files: dict[str, bytes]
     held: Held
     sent_as: str
+    apart: tuple[tuple[str, Written], ...] = ()
 
     @property
     def lost(self) -> list[str]:
         """One sentence for each thing that is lost or written otherwise."""
-        return self.held.lost
+        return list(dict.fromkeys([*self.held.lost, *(x for _, w in self.apart for x in w.held.lost)]))
 
     def read_back(self, package: Package, main: str) -> Scene:
         """The main file of a package that the files were put into, opened afresh. Raises InputError."""
         return with_neighbours(formats.read(package, main), package, main)
 
-    def proof_of(self, again: Scene) -> Proof:
-        """What was read back, compared with what was written."""
-        return prove_held(self.held, again, self.sent_as)
-
     def proof(self, package: Package, main: str) -> Proof:
-        """Open the files afresh and compare. Raises InputError."""
-        return self.proof_of(self.read_back(package, main))
+        """Open the files afresh and compare. Of clips in files of their own every row on motion is told, and what differs else.
+        Raises InputError.
+        """
+        rows = list(prove_held(self.held, self.read_back(package, main), self.sent_as).rows)
+        folder = main.rpartition("/")[0]
+        for path, made in self.apart:
+            own = made.proof(package, f"{folder}/{path}" if folder else path)
+            rows += [replace(r, what=f"{path}: {r.what}") for r in own.rows if r.group == MOTION or r.result == STOP]
+        return Proof(tuple(rows))
 
 
 def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN) -> Written:
-    """The files of a scene, with those beside it that mends wrote anew. Raises InputError for an unknown format or folder."""
+    """The files of a scene, with those beside it that mends wrote anew. Raises InputError for an unknown format or folder.
+
+    Where the destination wants a file for each clip and there are several, the model goes without clips, and each clip with a whole
+    model beside it.
+    """
+    apart: list[tuple[str, Written]] = []
+    several = options.clip_files and len(scene.clips) > 1 and "clips" in BY_NAME[format_name].holds
+    if several:
+        names = _clip_stems(scene, stem)
+        for name, clip in zip(names, scene.clips, strict=True):
+            made = _written(scene.with_(clips=(clip,)), format_name, name, options)
+            apart.append((next(iter(made.files)), made))
+        scene = scene.with_(clips=())
+    main = _written(scene, format_name, stem, options)
+    files = dict(main.files)
+    for _, made in apart:
+        for path, data in made.files.items():
+            files.setdefault(path, data)
+    files |= {path: data for path, data in changed_files(scene).items() if path not in files}
+    return replace(main, files=files, apart=tuple(apart))
+
+
+def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> Written:
     target = formats.target(scene, format_name, stem, options)
     held = hold(scene, target)
-    files = formats.write_held(held, target)
-    beside = {path: data for path, data in changed_files(scene).items() if path not in files}
-    return Written(files | beside, held, scene.format)
+    return Written(formats.write_held(held, target), held, scene.format)
+
+
+def _clip_stems(scene: Scene, stem: str) -> list[str]:
+    """A file's stem for each clip: the model's with the clip's name, none twice."""
+    out: list[str] = []
+    used: Counter[str] = Counter()
+    for k, clip in enumerate(scene.clips):
+        name = f"{stem}_{as_file(clip.name or '') or k}"
+        used[name.casefold()] += 1
+        out.append(name if used[name.casefold()] == 1 else f"{name}_{k}")
+    return out
 
 
 def changed_files(scene: Scene) -> dict[str, bytes]:

@@ -23,7 +23,8 @@ from .rows import CAUTION, CLEAR, STOP, Place, Row
 
 ASPECTS = (frame, tree, surface, slots, materials, images, skins, morphs, clips, optics, side_files)
 #: Groups in the order of the table.
-GROUPS = ("Size", "Parts", "Surface", "UVs and colours", "Materials", "Images", "Skin and motion", "Also in the file")
+MOTION = "Skin and motion"
+GROUPS = ("Size", "Parts", "Surface", "UVs and colours", "Materials", "Images", MOTION, "Also in the file")
 
 
 @dataclass(frozen=True)
@@ -83,4 +84,4 @@ def _ordered(rows: Sequence[Row]) -> list[Row]:
     return sorted(rows, key=lambda r: (GROUPS.index(r.group), rank[r.result]))
 
 
-__all__ = ["ASPECTS", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_held"]
+__all__ = ["ASPECTS", "MOTION", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_held"]

@@ -45,6 +45,9 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unkn
         Annotated[str, _PLACE], said("Folder for images", "Below the model's own; {model} stands for the model's name.")
     ] = ""
     material_library: Annotated[bool, said("Material library", "Whether an OBJ brings its library.")] = True
+    clip_files: Annotated[
+        bool, said("A file for each clip", "Clips go into files of their own beside the model, where there are several.")
+    ] = False
     unstated_unit: Unit | None = None
     unstated_axis: Axis | None = None
 
