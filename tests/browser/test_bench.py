@@ -15,7 +15,7 @@ def test_intent_sheet_and_verdict(heron):
     heron.get_by_label("Expected size, tall").blur()
     heron.get_by_role("button", name="Keep this").click()
     expect(heron.locator(".stamp")).to_contain_text("Held")
-    expect(station(heron, "size")).to_contain_text("It stands 9.42 mm where 0.94 m is expected")
+    expect(station(heron, "size")).to_contain_text("It stands 9.4 mm where 0.94 m is expected")
     heron.get_by_role("combobox", name="Rule sheet").click()
     heron.get_by_role("option", name="Modelling room").click()
     expect(heron.get_by_role("button", name=re.compile("Placement"))).not_to_contain_text("2")
@@ -25,13 +25,13 @@ def test_intent_sheet_and_verdict(heron):
 
 
 def test_tape_by_keyboard(heron):
-    panel = station(heron, "placement")
-    expect(panel).to_contain_text("1 node is scaled: rig")
+    panel = station(heron, "skin")
+    expect(panel).to_contain_text("40 vertices of wings hold still")
     heron.keyboard.press("e")
     expect(heron).to_have_url(re.compile("finding="))
     heron.keyboard.press("m")
-    expect(heron.get_by_role("listitem", name=re.compile("Bake transforms"))).to_be_visible()
-    expect(panel).not_to_contain_text("1 node is scaled")
+    expect(heron.get_by_role("listitem", name=re.compile("Borrow weights from neighbours"))).to_be_visible()
+    expect(panel).not_to_contain_text("40 vertices of wings")
     panel.get_by_role("button", name="Another mend").wait_for()
     station(heron, "size").get_by_role("button", name="Another mend").click()
     heron.get_by_label("what every length is multiplied by").fill("nought")
@@ -89,13 +89,13 @@ def test_a_waiver_is_carried_to_a_new_revision(page, server):
 
 
 def test_recipes_are_kept_and_laid_on(heron):
-    station(heron, "placement").get_by_role("button", name="Bake transforms").first.click()
+    station(heron, "skin").get_by_role("button", name="Bake the rig").first.click()
     heron.get_by_role("button", name="Recipes …").click()
     heron.get_by_label("Keep this tape as").fill("Quay standard")
     heron.get_by_role("button", name="Keep it").click()
     heron.get_by_role("button", name="Throw away Quay standard").wait_for()
     heron.keyboard.press("Escape")
-    heron.get_by_role("button", name="Take Bake transforms off the tape").click()
+    heron.get_by_role("button", name="Take Bake the rig's scale and turn off the tape").click()
     expect(heron.locator(".slip")).to_have_count(0)
     heron.get_by_role("button", name="Recipes …").click()
     heron.get_by_role("button", name="Lay it on this model").click()
@@ -109,7 +109,7 @@ def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
     heron.get_by_label("what every length is multiplied by").fill("3")
     heron.get_by_role("button", name="Try it").last.click()
     trial = heron.get_by_role("status", name="A mend being tried")
-    expect(trial.get_by_role("row", name=re.compile("^longest side 9.42 mm 2.82 cm"))).to_be_visible()
+    expect(trial.get_by_role("row", name=re.compile("^longest side 9.4 mm 2.82 cm"))).to_be_visible()
     expect(trial.get_by_role("row", name="Price to draw the same")).to_be_visible()
     expect(heron.locator(".caption")).to_contain_text("with the mend that is being tried")
     assert accessibility(heron) == []
@@ -118,10 +118,10 @@ def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
     expect(heron.locator(".caption")).to_contain_text("Floor squares are")
     assert drawn(heron) != tried
     expect(heron.locator(".slip")).to_have_count(0)
-    station(heron, "placement").get_by_role("button", name="Try it").first.click()
+    station(heron, "skin").get_by_role("button", name="Try it").first.click()
     heron.get_by_role("button", name="Keep it").click()
     expect(heron.locator(".slip")).to_have_count(1)
-    expect(heron.get_by_role("listitem", name=re.compile("Bake transforms"))).to_be_visible()
+    expect(heron.get_by_role("listitem", name=re.compile("Borrow weights from neighbours"))).to_be_visible()
 
 
 def test_an_earlier_revision_is_compared_and_laid_beside_this_one(page, server):

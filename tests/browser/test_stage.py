@@ -30,7 +30,7 @@ def test_evidence_marks_and_moves_the_camera(stage):
     stage.evaluate("stageTest.settle()")
     assert stage.evaluate("stageTest.hash()") != before
     # The rig draws nothing itself, so all that hangs on it is marked; a single part is found and flown to.
-    stage.get_by_role("row", name=re.compile("bill")).click()
+    stage.get_by_role("row", name=re.compile("bill")).first.click()
     stage.wait_for_timeout(300)
     stage.evaluate("stageTest.settle()")
     assert stage.evaluate("stageTest.state().camera") != camera

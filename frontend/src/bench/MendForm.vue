@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Dialog from 'primevue/dialog';
 import InputText from 'primevue/inputtext';
+import MultiSelect from 'primevue/multiselect';
 import Select from 'primevue/select';
 import ToggleSwitch from 'primevue/toggleswitch';
 import { computed, reactive, ref, watch } from 'vue';
@@ -10,6 +11,15 @@ import { useBench } from './useBench';
 /** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
 const props = defineProps<{ station: string; mend: string; parts: string[] }>();
 const state = useBench('reading', 'choices', 'laid');
+/** Joints and clips of the model by the names that mends know them by, for lists to choose from. */
+const rows = (slug: string, key: string) =>
+  state.stations.value.find((s) => s.slug === slug)?.tables.find((t) => t.key === key)?.rows ?? [];
+const listed = computed<Record<string, string[]>>(() => {
+  const clips = rows('motion', 'clips').flatMap((r) => (r.cells.seconds === 'missing' ? [] : [r.cells.clip ?? '']));
+  return { joint: rows('skin', 'joints').flatMap((r) => r.key ?? []), clips, clip: clips };
+});
+const many = (p: { name: string; kind: string }) => p.kind === 'names' && !!listed.value[p.name]?.length;
+const one = (p: { name: string; kind: string }) => p.kind === 'text' && !!listed.value[p.name]?.length;
 const visible = defineModel<boolean>('visible', { required: true });
 const mends = computed(() =>
   (state.catalogue.value?.mends ?? []).filter((m) => m.id.startsWith(`${props.station}.`) || m.id === props.mend),
@@ -17,7 +27,7 @@ const mends = computed(() =>
 const id = ref('');
 const chosen = computed(() => mends.value.find((m) => m.id === id.value));
 const parts = computed(() => (chosen.value?.parameters.some((p) => p.kind === 'parts') ? props.parts : []));
-const form = reactive<Record<string, string | boolean>>({});
+const form = reactive<Record<string, string | boolean | string[]>>({});
 const changes = ref<{ old: string; new: string }[] | null>(null);
 const trouble = ref('');
 
@@ -31,11 +41,13 @@ watch(chosen, (m) => {
       form[p.name] =
         p.kind === 'flag'
           ? Boolean(p.default)
-          : p.kind === 'choice'
-            ? String(p.default ?? p.choices[0] ?? '')
-            : Array.isArray(p.default)
-              ? ''
-              : String(p.default ?? '');
+          : many(p)
+            ? []
+            : p.kind === 'choice'
+              ? String(p.default ?? p.choices[0] ?? '')
+              : Array.isArray(p.default)
+                ? ''
+                : String(p.default ?? '');
   trouble.value = '';
 });
 // A rename shows what it would do while it is being typed.
@@ -103,6 +115,24 @@ function put(only = false) {
           :input-id="`p-${p.name}`"
           :aria-labelledby="`l-${p.name}`"
           :options="p.choices"
+          size="small"
+        />
+        <Select
+          v-else-if="one(p)"
+          v-model="form[p.name]"
+          :input-id="`p-${p.name}`"
+          :aria-labelledby="`l-${p.name}`"
+          :options="listed[p.name]"
+          :filter="listed[p.name]!.length > 12"
+          size="small"
+        />
+        <MultiSelect
+          v-else-if="many(p)"
+          v-model="form[p.name]"
+          :input-id="`p-${p.name}`"
+          :aria-labelledby="`l-${p.name}`"
+          :options="listed[p.name]"
+          :placeholder="p.default === null ? 'choose' : 'all'"
           size="small"
         />
         <ToggleSwitch v-else-if="p.kind === 'flag'" v-model="form[p.name] as boolean" :input-id="`p-${p.name}`" />

@@ -18,31 +18,38 @@ def sample(channel: Channel, at: Array) -> Array:
 
     Source: glTF 2.0, appendix C (step, linear, spherical linear for rotations, cubic spline). A channel without keys gives NaN.
     """
-    times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)
-    cubic = channel.interpolation == "CUBICSPLINE"
-    width = values.shape[1] if values.ndim > 1 else 1
-    keys = values.reshape(len(times), 3 if cubic else 1, width) if len(times) else np.zeros((0, 1, width))
-    points = keys[:, 1 if cubic else 0]
+    return np.asarray(sample_all([channel], at)[0])
+
+
+def sample_all(channels: Sequence[Channel], at: Array) -> Array:
+    """(c, n, k) values of channels with one path, one way and the same key times, at times (n,) in seconds."""
+    first = channels[0]
+    times = first.times.astype(np.float64)
+    cubic = first.interpolation == "CUBICSPLINE"
+    width = first.values.shape[1] if first.values.ndim > 1 else 1
     if not len(times):
-        return np.full((len(at), width), np.nan)
-    after = np.clip(np.searchsorted(times, at, side="right"), 1, max(len(times) - 1, 1))
+        return np.full((len(channels), len(at), width), np.nan)
+    keys = np.stack([c.values for c in channels]).astype(np.float64).reshape(len(channels), len(times), 3 if cubic else 1, width)
+    points = keys[:, :, 1 if cubic else 0]
+    turns = first.path == "rotation" and width == 4
     if len(times) == 1:
-        return np.repeat(points, len(at), axis=0)
+        out = np.repeat(points, len(at), axis=1)
+        return _unit(out) if turns else out
+    after = np.clip(np.searchsorted(times, at, side="right"), 1, len(times) - 1)
     before = after - 1
     length = times[after] - times[before]
     with np.errstate(all="ignore"):
         share = np.clip(np.where(length > 0, (at - times[before]) / length, 1.0), 0.0, 1.0)[:, None]
-        if channel.interpolation == "STEP":
-            out = np.where(share >= 1.0, points[after], points[before])
+        if first.interpolation == "STEP":
+            out = np.where(share >= 1.0, points[:, after], points[:, before])
         elif cubic:
-            out = _hermite(share, length[:, None], points[before], keys[before, 2], points[after], keys[after, 0])
-        elif channel.path == "rotation" and width == 4:
-            out = _slerp(points[before], points[after], share)
+            tangents = keys[:, before, 2], keys[:, after, 0]
+            out = _hermite(share, length[:, None], points[:, before], tangents[0], points[:, after], tangents[1])
+        elif turns:
+            out = _slerp(points[:, before], points[:, after], share)
         else:
-            out = points[before] + share * (points[after] - points[before])
-    if channel.path == "rotation" and width == 4:
-        out = _unit(out)
-    return np.asarray(out)
+            out = points[:, before] + share * (points[:, after] - points[:, before])
+    return np.asarray(_unit(out) if turns else out)
 
 
 def poses(node: Node, channels: Sequence[Channel]) -> tuple[Array, Array]:
@@ -82,23 +89,37 @@ def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None 
     for c in clip.channels:
         if c.node is not None and c.path in _REST and len(c.times) and c.values.ndim == 2 and c.values.shape[1] == _WIDE[c.path]:
             by_node.setdefault(c.node, {})[c.path] = c
+    driven = [i for i in by_node if wanted is None or i in wanted]
+    local = _locals(scene, driven, by_node, at)
+    place = {i: k for k, i in enumerate(driven)}
     out = np.tile(np.eye(4), (len(at), len(scene.nodes), 1, 1))
     stack = [i for i in range(len(scene.nodes)) if up[i] < 0]
     with np.errstate(all="ignore"):
         while stack:
             i = stack.pop()
-            n = scene.nodes[i]
-            stack.extend(n.children)
+            stack.extend(scene.nodes[i].children)
             if wanted is not None and i not in wanted:
                 continue
-            driven = by_node.get(i)
-            if driven:
-                own = {p: sample(driven[p], at) if p in driven else np.tile(_rest(n, p), (len(at), 1)) for p in _REST}
-                local = composed(own["translation"], _unit(own["rotation"]), own["scale"])
-            else:
-                local = n.local
-            out[:, i] = out[:, up[i]] @ local if up[i] >= 0 else local
+            own = local[place[i]] if i in place else scene.nodes[i].local
+            out[:, i] = out[:, up[i]] @ own if up[i] >= 0 else own
     return out
+
+
+def _locals(scene: Scene, driven: list[int], by_node: dict[int, dict[str, Channel]], at: Array) -> Array:
+    """(d, n, 4, 4) local matrices of driven nodes at times. Channels with the same keys are sampled together."""
+    found = {p: np.stack([np.tile(_rest(scene.nodes[i], p), (len(at), 1)) for i in driven]) if driven else None for p in _REST}
+    groups: dict[tuple[str, str, bytes], list[tuple[int, Channel]]] = {}
+    for k, i in enumerate(driven):
+        for c in by_node[i].values():
+            groups.setdefault((c.path, c.interpolation, c.times.tobytes()), []).append((k, c))
+    for (path, _, _), members in groups.items():
+        rows = found[path]
+        assert rows is not None
+        rows[[k for k, _ in members]] = sample_all([c for _, c in members], at)
+    if not driven:
+        return np.zeros((0, len(at), 4, 4))
+    t, q, s = (np.concatenate(list(x)) for x in (found[p] for p in _REST) if x is not None)
+    return composed(t, _unit(q), s).reshape(len(driven), len(at), 4, 4)
 
 
 _REST = ("translation", "rotation", "scale")
@@ -128,7 +149,7 @@ def _hermite(s: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Ar
 def _slerp(a: Array, b: Array, s: Array) -> Array:
     """Along the shorter arc; along the chord where the two are almost one."""
     a, b = _unit(a), _unit(b)
-    dot = np.einsum("ij,ij->i", a, b)[:, None]
+    dot = np.einsum("...j,...j->...", a, b)[..., None]
     b, dot = np.where(dot < 0, -b, b), np.abs(dot)
     angle = np.arccos(np.clip(dot, -1, 1))
     sine = np.sin(angle)
@@ -139,8 +160,8 @@ def _slerp(a: Array, b: Array, s: Array) -> Array:
 
 def _unit(q: Array) -> Array:
     """Rows of length one; a row of zeros is no turn at all."""
-    length = np.linalg.norm(q, axis=1, keepdims=True)
-    none = np.zeros(q.shape[1])
+    length = np.linalg.norm(q, axis=-1, keepdims=True)
+    none = np.zeros(q.shape[-1])
     none[-1] = 1.0
     with np.errstate(all="ignore"):
         return np.where(length > _SMALL, q / np.where(length > _SMALL, length, 1.0), none)

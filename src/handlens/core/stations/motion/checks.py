@@ -53,18 +53,35 @@ def _key(k: int, c: ClipOfModel) -> str:
     return f"{clip_name(k, c)}~{k}"
 
 
+#: How often each name was found among the clips that were asked for last: a check asks for each of its findings.
+_asked: tuple[list[ClipOfModel], Counter[str]] = ([], Counter())
+
+
+def _word(k: int, c: ClipOfModel, all_of: MotionMeasures) -> str:
+    """What a mend calls a clip: its name, its number where the name does not tell it from the others."""
+    global _asked
+    asked = _asked
+    if asked[0] is not all_of.clips:
+        _asked = asked = (all_of.clips, Counter(x.name for x in all_of.clips))
+    return c.name if c.name and asked[1][c.name] == 1 else f"#{k}"
+
+
 def _of(mend: str, k: int, c: ClipOfModel, all_of: MotionMeasures, **params: object) -> tuple[Call, ...]:
-    """A mend for one clip; nothing where its name does not tell it from the others."""
-    names = [x.name for x in all_of.clips]
-    if not c.name or names.count(c.name) > 1:
-        return (Call(mend, {**params, "clips": [f"#{k}"]}),)
-    return (Call(mend, {**params, "clips": [c.name]}),)
+    """A mend for one clip."""
+    return (Call(mend, {**params, "clips": [_word(k, c, all_of)]}),)
 
 
 def _which(m: Measures, channels: Sequence[ChannelFigures]) -> str:
     called = {n.index: n.name for n in m.nodes}
     words = [f"{c.path} of {called.get(c.node, f'node {c.node}') if c.node is not None else 'nothing'}" for c in channels[:2]]
     return ", ".join(words) + (" …" if len(channels) > 2 else "")
+
+
+def _unwatched(own: MotionMeasures) -> Found:
+    """Says how many clips were too many to be watched from beginning to end."""
+    rest = sum(not c.watched for c in own.clips)
+    if rest:
+        yield Skipped(f"{rest:,} of {len(own.clips):,} clips were too many to be watched from beginning to end", unseen=True)
 
 
 def _told(
@@ -387,11 +404,19 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if own is None:
         yield NOT_MEASURED
         return
-    for k, c in enumerate(own.clips):
-        if c.same is not None and c.channels:
-            first = own.clips[c.same]
-            title = f"{clip_name(k, c)} is {clip_name(c.same, first)} once more"
-            yield _told(m, own, k, title, 1, _of("motion.drop-clips", k, c, own))
+    found = [k for k, c in enumerate(own.clips) if c.same is not None and c.channels]
+    if found:
+        k, c = found[0], own.clips[found[0]]
+        first = own.clips[c.same or 0]
+        more = f", and {plural(len(found) - 1, 'more is', 'more are')} there twice" if len(found) > 1 else ""
+        yield Finding(
+            f"{clip_name(k, c)} is {clip_name(c.same or 0, first)} once more{more}",
+            value(len(found), "count"),
+            value(0, "count"),
+            len(found),
+            elements=Elements("clips", np.array(found, np.int32), drawn=m.array(f"motion:{k}:nodes")),
+            mends=(Call("motion.drop-clips", {"clips": [_word(i, own.clips[i], own) for i in found]}),),
+        )
 
 
 @check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",))
@@ -442,6 +467,7 @@ def loop(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if own is None:
         yield NOT_MEASURED
         return
+    yield from _unwatched(own)
     called = {n.index: n.name for n in m.nodes}
     for k, c in enumerate(own.clips):
         x = c.loop
@@ -471,6 +497,7 @@ def travel(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if own is None:
         yield NOT_MEASURED
         return
+    yield from _unwatched(own)
     called = {n.index: n.name for n in m.nodes}
     for k, c in enumerate(own.clips):
         x = c.loop
@@ -498,6 +525,7 @@ def slides(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if own is None:
         yield NOT_MEASURED
         return
+    yield from _unwatched(own)
     called = {n.index: n.name for n in m.nodes}
     for k, c in enumerate(own.clips):
         x = c.loop
@@ -541,4 +569,5 @@ def dense(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 elements=_clip(m, k),
                 mends=_of("motion.thin", k, c, own, within_mm=0.5),
                 key=_key(k, c),
+                samples=c.looked if c.looked < c.keys else None,
             )

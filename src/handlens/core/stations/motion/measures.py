@@ -10,22 +10,21 @@ from msgspec.structs import replace
 from ...kit.own import Own
 from ...kit.without import holding
 from ...measures import Measures
-from ...scene import Channel, Clip, Scene
+from ...scene import Clip, Scene
 from ...scene.binding import turn_between
 from ...scene.model import Array
 from ...scene.motion import worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
-from ...scene.thinning import needed, reaches, tolerance_of
+from ...scene.thinning import reaches
 from ...scene.transforms import parents, world_matrices
+from .channels import Ground, figures
 from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures
 
-#: A quaternion is of length 1 within this: what 16 bits a number leave behind.
-OF_LENGTH_1 = 1e-3
-#: Keys that lie closer are alike, as a share of the largest value.
-_ALIKE = 1e-6
 #: How far keys that are not needed may move something, in metres.
 WITHIN = 0.0005
+#: Channels and joints of all clips that are watched from beginning to end, and what a clip counts for by itself; what goes past it is told as not looked at.
+_LOOKS, _EACH = 60_000, 60
 #: Moments at which a whole clip is looked at, fewer where there are many nodes, and matrices that are held at once.
 _MOMENTS, _MATRICES = 64, 400_000
 #: Vertices that a held pose is measured with.
@@ -43,17 +42,22 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> MotionMeasures:
     reach, few = reaches(scene), fewer_vertices(scene, _VERTICES)
     unit = scene.unit_metres or 1.0
     grown = [float(np.cbrt(abs(np.linalg.det(world[up[i]][:3, :3])))) if up[i] >= 0 else 1.0 for i in range(len(scene.nodes))]
+    told = figures(scene, Ground(joints, kept, reach, grown, WITHIN / unit))
     seen: dict[str, int] = {}
     out = []
-    for k, clip in enumerate(scene.clips):
-        channels = [_channel(scene, c, joints, kept, reach, grown, WITHIN / unit) for c in clip.channels]
+    left = _LOOKS
+    for k, (clip, channels) in enumerate(zip(scene.clips, told, strict=True)):
         starts = [c.start for c in channels if c.keys]
         made = ClipOfModel(clip.name or "", channels, sum(c.keys for c in channels), min(starts, default=0.0), _seconds(channels))
         first = seen.setdefault(_content(clip), k)
         if first != k:
             made = replace(made, same=first)
         alive = [c for c in channels if c.keys and c.node is not None]
-        if alive and all(c.constant for c in alive):
+        held = bool(alive) and all(c.constant for c in alive)
+        left -= _EACH + len(alive) + len(joints) if alive else 0
+        if alive and left < 0:
+            made = replace(made, held=held, watched=False)
+        elif held:
             made = replace(made, held=True, moved=_moved(few, clip))
         elif alive:
             made = _whole(scene, clip, made, world, up, joints)
@@ -78,74 +82,6 @@ def _content(clip: Clip) -> str:
         digest.update(np.ascontiguousarray(c.times).data)
         digest.update(np.ascontiguousarray(c.values).data)
     return digest.hexdigest()
-
-
-def _points(c: Channel) -> Array:
-    """(K, n) float64 values at the keys themselves."""
-    values = c.values.astype(np.float64).reshape(len(c.values), -1)
-    return values[1::3] if c.interpolation == "CUBICSPLINE" else values
-
-
-def _channel(
-    scene: Scene, c: Channel, joints: set[int], kept: set[int], reach: Array, grown: list[float], within: float
-) -> ChannelFigures:
-    times = c.times.astype(np.float64)
-    finite = times[np.isfinite(times)]
-    role = "nothing" if c.node is None else "joint" if c.node in joints else "part" if c.node in kept else "stray"
-    made = ChannelFigures(
-        c.node,
-        c.path,
-        role,
-        len(times),
-        float(finite.min(initial=np.inf)) if len(finite) else 0.0,
-        float(finite.max(initial=0.0)),
-        c.interpolation,
-    )
-    if not len(times):
-        return made
-    points = _points(c)
-    bad = ~np.isfinite(points).all(axis=1) if len(points) == len(times) else np.ones(len(times), bool)
-    steps = np.diff(times)
-    made = replace(
-        made,
-        unreal=int(np.count_nonzero(bad | ~np.isfinite(times))),
-        backward=int(np.count_nonzero(steps < 0)),
-        equal=int(np.count_nonzero(steps == 0)),
-        longest_gap=float(steps[np.isfinite(steps)].max(initial=0.0)),
-        usual_gap=float(np.median(steps[np.isfinite(steps)])) if np.isfinite(steps).any() else 0.0,
-    )
-    if bad.any() or len(points) != len(times):
-        return replace(made, needs=len(times))
-    if c.path == "rotation" and points.shape[1] == 4:
-        length = np.linalg.norm(points, axis=1)
-        off = np.abs(length - 1)
-        made = replace(
-            made,
-            off_unit=int(np.count_nonzero(off > OF_LENGTH_1)),
-            worst_length=float(length[int(off.argmax())]),
-            flips=int(np.count_nonzero(np.einsum("ij,ij->i", points[1:], points[:-1]) < 0)),
-        )
-    size = max(float(np.abs(points).max(initial=0.0)), 1e-12)
-    still = float(np.ptp(points, axis=0).max(initial=0.0)) <= _ALIKE * size
-    tolerance = within
-    if c.node is not None:
-        tolerance = tolerance_of(c.path, within, float(reach[c.node]), grown[c.node])
-    needs = 1 if still else len(needed(c, tolerance)) if c.path != "weights" else len(times)
-    return replace(made, constant=still, at_rest=still and _rests(scene, c, points[0]), needs=needs)
-
-
-def _rests(scene: Scene, c: Channel, value: Array) -> bool:
-    """Whether a value is what the node has in the file."""
-    if c.node is None or c.path not in ("translation", "rotation", "scale"):
-        return False
-    n = scene.nodes[c.node]
-    if n.matrix is not None:
-        return False
-    rest = np.array(getattr(n, c.path), np.float64)
-    if rest.shape != value.shape:
-        return False
-    near = 1e-5 * max(float(np.abs(rest).max()), 1e-9)
-    return bool(np.abs(rest - value).max() <= near or (c.path == "rotation" and np.abs(rest + value).max() <= near))
 
 
 def _moved(few: Scene, clip: Clip) -> float:

@@ -18,9 +18,9 @@ from ...scene.skinning import posed
 from ...scene.thinning import reaches, thinned, tolerance_of
 from ...scene.transforms import parents, world_matrices
 from ...words.figures import about, plain
+from .channels import ALIKE, rests
 
 CLIPS = Parameter("clips", "names", "which clips by name, or by number as #0; all where none is named", default=())
-_ALIKE = 1e-6
 #: Times that 32-bit floats cannot be trusted to tell apart, in seconds.
 _AT_ONCE = 1e-6
 #: Rounds of thinning with a finer tolerance, and moments and vertices that each is measured at.
@@ -33,9 +33,12 @@ def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
         raise MendError("There are no clips.")
     if not clips:
         return list(range(len(scene.clips)))
-    found = []
+    named: dict[str, list[int]] = {}
+    for k, c in enumerate(scene.clips):
+        named.setdefault(c.name or "", []).append(k)
+    found: list[int] = []
     for name in clips:
-        at = [k for k, c in enumerate(scene.clips) if c.name == name]
+        at = named.get(name, [])
         if not at and name.startswith("#") and name[1:].isdecimal() and int(name[1:]) < len(scene.clips):
             at = [int(name[1:])]
         found += at
@@ -136,9 +139,9 @@ def drop_constant(scene: Scene, elsewhere: bool, clips: Sequence[str] = ()) -> O
         if not len(points) or c.path not in ("translation", "rotation", "scale") or not np.isfinite(points).all():
             return c
         size = max(float(np.abs(points).max()), 1e-12)
-        if float(np.ptp(points, axis=0).max()) > _ALIKE * size:
+        if float(np.ptp(points, axis=0).max()) > ALIKE * size:
             return c
-        return None if _rests(scene, c, points[0]) or elsewhere else c
+        return None if rests(scene, c, points[0]) or elsewhere else c
 
     after, _, gone = _each(scene, clips, change)
     if not gone:
@@ -148,16 +151,6 @@ def drop_constant(scene: Scene, elsewhere: bool, clips: Sequence[str] = ()) -> O
 
 def _figure(before: Scene, after: Scene) -> Figure:
     return Figure("keys in all", f"{_keys(before):,}", f"{_keys(after):,}")
-
-
-def _rests(scene: Scene, c: Channel, value: Array) -> bool:
-    if c.node is None or scene.nodes[c.node].matrix is not None:
-        return False
-    rest = np.array(getattr(scene.nodes[c.node], c.path), np.float64)
-    if rest.shape != value.shape:
-        return False
-    near = 1e-5 * max(float(np.abs(rest).max()), 1e-9)
-    return bool(np.abs(rest - value).max() <= near or (c.path == "rotation" and np.abs(rest + value).max() <= near))
 
 
 @mend(
