@@ -18,7 +18,7 @@ def test_intent_sheet_and_verdict(heron):
     expect(station(heron, "size")).to_contain_text("It stands 9.4 mm where 0.94 m is expected")
     heron.get_by_role("combobox", name="Rule sheet").click()
     heron.get_by_role("option", name="Modelling room").click()
-    expect(heron.get_by_role("button", name=re.compile("Placement"))).not_to_contain_text("2")
+    expect(heron.get_by_role("button", name=re.compile("Skin"))).not_to_contain_text("4")
     heron.get_by_role("combobox", name="Rule sheet").click()
     heron.get_by_role("option", name="Realtime engine", exact=True).click()
     expect(heron.locator(".code").first).to_have_text("RT")

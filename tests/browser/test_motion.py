@@ -52,7 +52,7 @@ def test_a_clip_is_scrubbed_stepped_and_put_back(heron_moves):
 def test_rest_and_the_pose_that_holds_it_are_the_same_picture(heron_moves):
     """The old pose in two keys is the one that the file stands in: nothing moves."""
     page = heron_moves
-    page.get_by_label("Clip", exact=True).select_option(label="rig_pose")
+    page.get_by_role("combobox", name="Clip", exact=True).select_option(label="rig_pose")
     held = drawn(page)
     page.get_by_role("button", name="rest", exact=True).click()
     # Posed on the graphics card and drawn from the stored pose: but for single pixels at edges.
@@ -98,7 +98,7 @@ def test_a_joint_is_pulled_by_preset_figures_drag_and_keys(heron_skin):
     pull.get_by_label("Turn about y, degrees").fill("10")
     pull.get_by_label("Turn about y, degrees").blur()
     assert drawn(page) not in (bent, rest)
-    joint = page.get_by_role("button", name="quay:head: arrows turn it")
+    joint = page.get_by_role("button", name="quay:tail: arrows turn it")
     joint.focus()
     page.keyboard.press("ArrowLeft")
     turned = drawn(page)
@@ -195,8 +195,8 @@ MENDS = [m for m in all_mends() if m.id.startswith(("skin.", "motion."))]
 
 
 def test_every_mend_of_skin_and_motion_goes_through_its_form(page, server):
-    on_stage(page, server, "knots", [as_glb(everything_wrong(), "knots")], "station=skin")
-    revision = revision_of(server, "knots")
+    on_stage(page, server, "Knots", [as_glb(everything_wrong(), "knots")], "station=skin")
+    revision = revision_of(server, "Knots")
     done = set()
     for mend in MENDS:
         slug = mend.id.partition(".")[0]

@@ -33,13 +33,13 @@ const said = computed(() => (state.posed ? `${seconds(state.time)} of ${seconds(
     <div class="line">
       <label class="clip"
         >Clip
-        <select :value="state.clip" @change="m.chooseClip(Number(($event.target as HTMLSelectElement).value))">
+        <select aria-label="Clip" :value="state.clip" @change="m.chooseClip(Number(($event.target as HTMLSelectElement).value))">
           <option v-for="(name, k) in state.clips" :key="k" :value="k">{{ name }}</option>
         </select></label
       >
       <label
         >Speed
-        <select v-model.number="state.speed">
+        <select v-model.number="state.speed" aria-label="Speed">
           <option v-for="s in SPEEDS" :key="s" :value="s">{{ s }}×</option>
         </select></label
       >

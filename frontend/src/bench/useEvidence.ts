@@ -157,7 +157,9 @@ export function useEvidence(
     const made = mark(m, { kind: 'edges', node: part.node, indices: Int32Array.from(part.edges) }, TOKENS.caution);
     groups = made.groups;
     spots = made.places;
-    stage.value?.invalidate();
+    state.places = spots.length;
+    // Where they lie at rest is near enough to where they are pulled to.
+    void fly(made.box, ++ticket);
   }
 
   watch([finding, spot, model], show);
