@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import DEMO, accessibility, as_glb, drawn, on_stage, settle, station
+from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, settle, station
 from handlens.core.route.stations import all_mends
 from handlens.core.scene import Channel, Clip, Morph, Node, Skin, Weights
 from handlens.core.scene.transforms import world_matrices
@@ -125,6 +125,19 @@ def test_what_tears_is_shown_and_a_finding_on_joints_is_flown_to(heron_skin):
     page.wait_for_timeout(300)
     settle(page)
     assert page.evaluate("stageTest.state().camera") != camera
+
+
+def test_a_receiver_that_lets_the_node_count_shows_a_speck(heron_moves):
+    """The heron's parts hang below a scale of 0.01: counted once more, they are a hundredth as large. The same moment of the clip."""
+    page = heron_moves
+    page.get_by_label("Person").uncheck()
+    seek(page, 0.4)
+    lens(page, "As received")
+    as_made = page.evaluate("stageTest.inked()")
+    page.get_by_label("Receiver").select_option(label="Block world")
+    drawn(page)
+    assert page.evaluate("stageTest.inked()") < 0.75 * as_made
+    expect(page.locator(".caption")).to_contain_text(re.compile("Its log: [1-9]"))
 
 
 # --- every mend, through its form ---------------------------------------------------------------

@@ -10,8 +10,8 @@ import pytest
 from conftest import ROOT
 from handlens.core.judge import judge
 from handlens.core.limits import MendError
-from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.intent import intent_from_json
@@ -40,13 +40,13 @@ def demo(folder):
     """The scene of a demo model, its measures, and what it is meant to be and for."""
     listed = next(m for m in LISTED if m["folder"] == folder)
     opened = open_scene(DEMO / folder)[2]
-    return opened, collect(opened), load_sheet(listed["sheet"]), intent_from_json(json.dumps(listed["intent"]))
+    return opened, measure(opened), load_sheet(listed["sheet"]), intent_from_json(json.dumps(listed["intent"]))
 
 
 @cache
 def other(models, name):
     opened = open_scene(models / name)[2]
-    return opened, collect(opened)
+    return opened, measure(opened)
 
 
 def words_of(thing):
@@ -113,7 +113,7 @@ def test_ledgers_and_findings_of_others_hold_together(models, name, sheet):
 
 @pytest.mark.parametrize("sheet", SHEETS)
 def test_ledgers_and_findings_of_nothing_hold_together(sheet):
-    looked_over(collect(scene()), load_sheet(sheet), Intent())
+    looked_over(measure(scene()), load_sheet(sheet), Intent())
 
 
 def offers(found):
@@ -144,7 +144,7 @@ def first_offers_help(opened, measures, sheet, intent):
         except MendError:
             assert name in MAY_REFUSE, (f.check, name)
             continue
-        after = judge(collect(outcome.scene), sheet, intent).findings
+        after = judge(measure(outcome.scene), sheet, intent).findings
         left = weight(after, f)
         assert left == 0 or left < (f.count or 1) or milder(after, f), (f.check, f.title, name, params)
         assert outcome.figures, name

@@ -11,11 +11,11 @@ import pytest
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.receivers.log import log
-from handlens.core.rules import shipped
+from handlens.core.rules import load_sheet, shipped
 from handlens.core.rules.sheet import Receiver, sheet_from_json
 from handlens.core.scene import Camera, Image, Material, Node, TextureInput
 from handlens.core.scene.model import frozen
-from scenes import cube, scene
+from scenes import cube, eel, scene
 
 
 def lines(made, **how):
@@ -94,3 +94,12 @@ def test_a_sheet_may_say_how_its_receiver_draws():
     tree["receiver"] = {"back_faces": "sometimes"}
     with pytest.raises(InputError, match="at receiver/back_faces"):
         sheet_from_json(msgspec.json.encode(tree), "x")
+
+
+def test_skinned_parts_and_influences_are_in_the_log():
+    measures = collect(eel())
+    said = lambda sheet, most=None: {e.what: (e.says, e.result) for e in log(measures, load_sheet(sheet).receiver, most)}
+    assert said("realtime-engine")["Skinned parts"] == ("1: carried by their joints alone", "clear")
+    assert said("block-world")["Skinned parts"][1] == "caution"
+    assert "Influences" not in said("realtime-engine", 2)
+    assert said("realtime-engine", 1)["Influences"][1] == "caution"

@@ -130,4 +130,5 @@ def receiver_log(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     """What a sheet's receiver takes, leaves out and draws otherwise."""
     with session() as s:
         measures = measures_of(row(s, Inspection, inspection_id, "inspection"))
-    return {"entries": log(measures, shelf.sheet_of(query["sheet"]).receiver)}
+    sheet = shelf.sheet_of(query["sheet"])
+    return {"entries": log(measures, sheet.receiver, sheet.limits.influences_vertex)}

@@ -94,7 +94,7 @@ def mesh_figures(
     bare = np.flatnonzero(np.isin(mesh.slots, undone)) if undone and len(mesh.slots) else ()
     if len(bare):
         arrays[f"mesh:{number}:bare"] = np.asarray(bare, np.int32)
-    influences, off = _weights(mesh)
+    influences, off, unweighted = _weights(mesh)
     return MeshFigures(
         name=mesh.name,
         triangles=mesh.triangle_count,
@@ -115,6 +115,7 @@ def mesh_figures(
         unassigned_faces=int(sum(slot_faces[k] for k in undone)),
         influences_max=influences,
         weights_off=off,
+        unweighted=unweighted,
         morphs=len(mesh.morphs),
         pieces=connected_pieces(mesh, top.ids) if alone and 0 < mesh.face_count <= PIECES_UP_TO else None,
         bounds_min=good.min(axis=0).tolist() if len(good) else None,
@@ -125,15 +126,17 @@ def mesh_figures(
     )
 
 
-def _weights(mesh: Mesh) -> tuple[int, int]:
-    """Most non-zero weights on one vertex, and vertices whose weights sum further than 1e-3 from 1."""
+def _weights(mesh: Mesh) -> tuple[int, int, int]:
+    """Most non-zero weights on one vertex, vertices whose weights sum further than 1e-3 from 1, and those without any."""
     if mesh.weights is None:
-        return 0, 0
+        return 0, 0, 0
     w = mesh.weights
     counts = np.diff(w.starts)
     owner = np.repeat(np.arange(len(counts)), counts)
     sums = np.bincount(owner, weights=w.weights.astype(np.float64), minlength=len(counts))
-    return int(counts.max(initial=0)), int(np.count_nonzero(~(np.abs(sums - 1) <= 1e-3)))
+    heavy = np.bincount(owner, weights=np.abs(w.weights).astype(np.float64), minlength=len(counts))
+    off = int(np.count_nonzero(~(np.abs(sums - 1) <= 1e-3)))
+    return int(counts.max(initial=0)), off, int(np.count_nonzero(heavy == 0))
 
 
 def possible_twins(scene: Scene) -> set[int]:

@@ -94,6 +94,8 @@ class MeshFigures(msgspec.Struct, frozen=True):
     stored_as: int = 0
     #: Digest of everything that these figures were taken from; kept only where measures are to be used again.
     content: str | None = None
+    #: Vertices without any weight, where the mesh has weights at all.
+    unweighted: int = 0
 
 
 class PartFigures(msgspec.Struct, frozen=True):

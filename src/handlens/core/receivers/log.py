@@ -19,9 +19,9 @@ class Entry:
     result: str
 
 
-def log(m: Measures, receiver: Receiver) -> list[Entry]:
-    """What a receiver takes, leaves out and draws otherwise than it was built."""
-    return list(_entries(m, receiver))
+def log(m: Measures, receiver: Receiver, influences: int | None = None) -> list[Entry]:
+    """What a receiver takes, leaves out and draws otherwise than it was built. influences: joints that it lets carry one vertex."""
+    return [*_entries(m, receiver), *_skinned(m, receiver, influences)]
 
 
 def _entries(m: Measures, r: Receiver) -> Iterator[Entry]:
@@ -70,6 +70,17 @@ def _see_through(m: Measures, r: Receiver) -> Iterator[Entry]:
         yield Entry("Blended materials", f"{blended:,} cut out at one half instead", "caution")
     elif blended and r.draw_order == "by-part":
         yield Entry("Draw order", f"{plural(blended, 'blended material')} sorted part by part", "note")
+
+
+def _skinned(m: Measures, r: Receiver, most: int | None) -> Iterator[Entry]:
+    parts = [p for p in m.parts if p.skinned]
+    if not parts:
+        return
+    words = "their own nodes move them beside their joints" if r.skinned_node == "counts" else "carried by their joints alone"
+    yield Entry("Skinned parts", f"{len(parts):,}: {words}", "caution" if r.skinned_node == "counts" else "clear")
+    worst = max(m.meshes[p.mesh].influences_max for p in parts)
+    if most is not None and worst > most:
+        yield Entry("Influences", f"up to {worst} on a vertex, of which the heaviest {most} are taken", "caution")
 
 
 def _mirrored_parts(m: Measures) -> int:

@@ -327,6 +327,9 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
                 worst[n.part] = n
     parts = [node_key(m, part) for part in worst]
+    # Where some vertex hangs on no joint, the joints alone would leave it behind.
+    bare = {p.node for p in m.parts if m.meshes[p.mesh].unweighted}
+    carried = [node_key(m, part) for part in worst if part not in bare]
     for part, n in worst.items():
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
@@ -344,7 +347,11 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             name,
             part,
             nodes([part, n.group]),
-            tuple(Call("placement.one-drive", {"keep": keep, "parts": parts}) for keep in ("joints", "node")),
+            tuple(
+                Call("placement.one-drive", {"keep": keep, "parts": which})
+                for keep, which in (("joints", carried), ("node", parts))
+                if keep == "node" or part not in bare
+            ),
             key=node_key(m, part),
             result="" if behind or n.off else "note",
         )

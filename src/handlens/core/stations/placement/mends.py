@@ -83,11 +83,18 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
     if not chosen:
         raise MendError("None of these parts is skinned.")
     loose = [i for i in chosen if (w := scene.meshes[scene.nodes[i].mesh or 0].weights) is None or _unweighted(w)]
+    remarks: tuple[str, ...] = ()
     if keep == "joints" and loose:
-        raise MendError(f"{scene.part_name(loose[0])} has vertices that no joint carries: they would stay behind.")
+        words = f"{scene.part_name(loose[0])} has vertices that no joint carries: they would stay behind."
+        if len(loose) == len(chosen):
+            raise MendError(words)
+        chosen = [i for i in chosen if i not in set(loose)]
+        remarks = (f"{plural(len(loose), 'part was', 'parts were')} left as found: {words}",)
     after = _by_joints(scene, chosen) if keep == "joints" else _by_node(scene, chosen)
     return Outcome(
-        after, (Figure(f"parts moved by their {'joints' if keep == 'joints' else 'node'} alone", "0", f"{len(chosen):,}"),)
+        after,
+        (Figure(f"parts moved by their {'joints' if keep == 'joints' else 'node'} alone", "0", f"{len(chosen):,}"),),
+        remarks,
     )
 
 
