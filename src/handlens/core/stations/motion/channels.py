@@ -71,7 +71,7 @@ def _bare(c: Channel, ground: Ground) -> ChannelFigures:
     start, end = (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
     keys = len(times)
     return ChannelFigures(
-        c.node, c.path, _role(c, ground), keys, start, end, c.interpolation, unreal=keys, needs=keys, looked=keys
+        c.node, c.path, _role(c, ground), keys, start, end, c.interpolation, not_finite=keys, needs=keys, looked=keys
     )
 
 
@@ -81,7 +81,7 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
     values = np.stack([c.values for c in channels]).astype(np.float64)
     points = values[:, 1::3] if cubic else values
     good_times, good = np.isfinite(times), np.isfinite(points).all(axis=2)
-    unreal = np.count_nonzero(~(good_times & good), axis=1)
+    not_finite = np.count_nonzero(~(good_times & good), axis=1)
     inside = np.where(good_times, times, np.nan)
     with np.errstate(all="ignore"):
         start = np.where(good_times.any(axis=1), np.nan_to_num(np.fmin.reduce(inside, axis=1)), 0.0)
@@ -104,7 +104,7 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
             flips = np.count_nonzero(np.einsum("nij,nij->ni", points[:, 1:], points[:, :-1]) < 0, axis=1)
     keys = times.shape[1]
     for n, c in enumerate(channels):
-        broken = bool(unreal[n])
+        broken = bool(not_finite[n])
         constant = not broken and bool(still[n])
         yield ChannelFigures(
             node=c.node,
@@ -114,7 +114,7 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
             start=float(start[n]),
             end=float(end[n]),
             interpolation=c.interpolation,
-            unreal=int(unreal[n]),
+            not_finite=int(not_finite[n]),
             backward=int(backward[n]),
             equal=int(equal[n]),
             off_unit=0 if broken else int(off_unit[n]),

@@ -111,8 +111,8 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
 
 
-@check("motion.unreal", title="Keys that are no numbers", result="stop", mends=("motion.repair-keys",))
-def unreal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@check("motion.not-finite", title="Keys that are no numbers", result="stop", mends=("motion.repair-keys",))
+def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys whose time or value is not a number or is infinite.
 
     Why: whatever the joint carries is gone from that moment on, and with it often the whole character.
@@ -124,9 +124,9 @@ def unreal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield NOT_MEASURED
         return
     for k, c in enumerate(own.clips):
-        bad = [x for x in c.channels if x.unreal]
+        bad = [x for x in c.channels if x.not_finite]
         if bad:
-            keys = sum(x.unreal for x in bad)
+            keys = sum(x.not_finite for x in bad)
             title = f"{plural(keys, 'key')} of {clip_name(k, c)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(m, bad)}"
             yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own))
 

@@ -100,7 +100,7 @@ def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[i
     driven = {c.node for c in clip.channels if c.node is not None and len(c.times)}
     watched = sorted(joints) if joints & driven else sorted(driven)
     span = made.seconds - made.start
-    sound = all(not c.unreal and not c.backward and not c.equal for c in made.channels)
+    sound = all(not c.not_finite and not c.backward and not c.equal for c in made.channels)
     if not watched or not span > 0 or not sound:
         return made
     count = int(np.clip(_MATRICES // max(len(scene.nodes), 1), 8, _MOMENTS))

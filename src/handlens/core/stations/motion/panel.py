@@ -44,7 +44,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
 
 
 def _result(c: ClipOfModel) -> Result:
-    if any(x.unreal or x.backward or x.equal for x in c.channels):
+    if any(x.not_finite or x.backward or x.equal for x in c.channels):
         return "stop"
     if (c.held and c.moved) or any(x.off_unit or x.role in ("stray", "nothing") for x in c.channels) or not c.channels:
         return "caution"
@@ -116,7 +116,7 @@ def _channels(m: Measures, own: MotionMeasures) -> Table:
 
 
 def _of_channel(x: ChannelFigures) -> Result:
-    if x.unreal or x.backward or x.equal:
+    if x.not_finite or x.backward or x.equal:
         return "stop"
     if x.off_unit or x.role in ("stray", "nothing") or not x.keys:
         return "caution"
@@ -125,7 +125,7 @@ def _of_channel(x: ChannelFigures) -> Result:
 
 def _says(x: ChannelFigures) -> str:
     told = [
-        (x.unreal, "no numbers"),
+        (x.not_finite, "no numbers"),
         (x.backward or x.equal, "out of order"),
         (x.off_unit, f"length {plain(x.worst_length)}"),
         (x.role in ("stray", "nothing"), "moves nothing"),

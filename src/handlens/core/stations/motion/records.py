@@ -8,7 +8,7 @@ import msgspec
 class ChannelFigures(msgspec.Struct, frozen=True):
     """A channel. role: joint, part (a node that shows or carries something), stray (one that does neither) or nothing.
 
-    unreal, backward, equal, off_unit, flips: keys with that fault. worst_length: of a quaternion, farthest from 1. constant: all keys
+    not_finite, backward, equal, off_unit, flips: keys with that fault. worst_length: of a quaternion, farthest from 1. constant: all keys
     are alike; at_rest: as the node stands in the file. needs: keys that stay when all that move nothing by 0.5 mm go; looked: of how many keys that was
     found out, 0 where the channel was passed over for one like it.
     """
@@ -20,7 +20,7 @@ class ChannelFigures(msgspec.Struct, frozen=True):
     start: float
     end: float
     interpolation: str = "LINEAR"
-    unreal: int = 0
+    not_finite: int = 0
     backward: int = 0
     equal: int = 0
     off_unit: int = 0

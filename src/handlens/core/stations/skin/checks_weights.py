@@ -46,8 +46,8 @@ def _of(mend: str, m: Measures, p: WeightFigures, **params: object) -> Call:
     return Call(mend, {**params, "parts": [node_key(m, p.node)]})
 
 
-@check("skin.unreal", title="Weights that are no numbers", result="stop", mends=("skin.normalise",))
-def unreal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@check("skin.not-finite", title="Weights that are no numbers", result="stop", mends=("skin.normalise",))
+def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight that is not a number or is infinite.
 
     Why: such a vertex stands nowhere: it is not drawn, or tears its faces across the whole picture.
@@ -59,9 +59,9 @@ def unreal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield NOT_MEASURED
         return
     for p in own.parts:
-        if p.unreal:
-            title = f"{plural(p.unreal, 'vertex has', 'vertices have')} a weight that is no number on {p.name}"
-            yield _told(m, p, p.unreal, title, "unreal", _of("skin.normalise", m, p))
+        if p.not_finite:
+            title = f"{plural(p.not_finite, 'vertex has', 'vertices have')} a weight that is no number on {p.name}"
+            yield _told(m, p, p.not_finite, title, "not-finite", _of("skin.normalise", m, p))
 
 
 @check("skin.beyond", title="Weights for joints that are not there", result="stop", mends=("skin.drop-beyond",))

@@ -97,11 +97,11 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
     total = np.bincount(owner, np.where(real, values, 0.0), vertices)
     heavy = np.bincount(owner, np.where(real, np.abs(values), 0.0), vertices)
     some = lambda entries: np.unique(owner[entries])
-    unreal = some(~real)
-    bare = np.setdiff1d(np.flatnonzero(heavy == 0), unreal)
+    not_finite = some(~real)
+    bare = np.setdiff1d(np.flatnonzero(heavy == 0), not_finite)
     off = np.abs(total - 1)
     off[bare] = 0.0
-    off[unreal] = 0.0
+    off[not_finite] = 0.0
     wrong, slightly = np.flatnonzero(off > OFF), np.flatnonzero((off > SLIGHTLY) & (off <= OFF))
     negative = some(real & (values < 0))
     dust = some(real & (values > 0) & (values < DUST))
@@ -114,7 +114,7 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
         ("off-sum", wrong),
         ("slightly", slightly),
         ("negative", negative),
-        ("unreal", unreal),
+        ("not-finite", not_finite),
         ("dust", dust),
         ("beyond", beyond),
         ("repeated", repeated),
@@ -133,7 +133,7 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
         slightly_off=len(slightly),
         negative=len(negative),
         least=float(values[real].min(initial=0.0)),
-        unreal=len(unreal),
+        not_finite=len(not_finite),
         dust=len(dust),
         smallest=float(values[real & (values > 0)].min(initial=1.0)),
         beyond=len(beyond),

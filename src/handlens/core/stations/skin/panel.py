@@ -116,7 +116,7 @@ def _parts(m: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float) -> Tab
     rows = []
     for p in own.parts:
         over = sum(p.histogram[most + 1 :]) if most is not None else 0
-        bad = p.unreal or p.beyond or (p.bare and p.skin is not None)
+        bad = p.not_finite or p.beyond or (p.bare and p.skin is not None)
         worse = p.off_sum or p.negative or over or (p.weighted != (p.skin is not None))
         rows.append(
             Row(
