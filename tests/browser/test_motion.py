@@ -11,7 +11,7 @@ from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, se
 from handlens.core.route.stations import all_mends
 from handlens.core.scene import Channel, Clip, Morph, Node, Skin, Weights
 from handlens.core.scene.transforms import world_matrices
-from scenes import cube, eel
+from scenes import cube, eel, scene
 
 HERON = [DEMO / "heron" / "heron.glb"]
 
@@ -125,6 +125,23 @@ def test_what_tears_is_shown_and_a_finding_on_joints_is_flown_to(heron_skin):
     page.wait_for_timeout(300)
     settle(page)
     assert page.evaluate("stageTest.state().camera") != camera
+
+
+def test_shapes_that_a_clip_drives_are_shown(page, server):
+    """A crate that swells to twice its height and back."""
+    crate = cube("crate")
+    tall = Morph("tall", crate.positions * [0.0, 1.0, 0.0])
+    swell = Channel(0, "weights", np.array([0, 1, 2], np.float32), np.array([[0], [1], [0]], np.float32))
+    made = scene(replace(crate, morphs=(tall,)), nodes=(Node("n", "crate", mesh=0),), clips=(Clip("c", "swell", (swell,)),))
+    on_stage(page, server, "Swelling crate", [as_glb(made, "swelling crate")], "station=motion")
+    page.get_by_label("Person").uncheck()
+    rest = drawn(page)
+    small = page.evaluate("stageTest.inked()")
+    seek(page, 1)
+    drawn(page)
+    assert page.evaluate("stageTest.inked()") > 1.2 * small
+    page.get_by_role("button", name="rest", exact=True).click()
+    assert drawn(page) == rest
 
 
 def test_a_receiver_that_lets_the_node_count_shows_a_speck(heron_moves):

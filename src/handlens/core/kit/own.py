@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from functools import wraps
 from typing import Generic, TypeVar
 
 import msgspec
 
 from ..measures import Measures
+from ..rules import Intent, RuleSheet
 from ..scene import Scene
 from ..scene.model import Array
+from .check import Finding, Judge, Skipped
 
 T = TypeVar("T", bound=msgspec.Struct)
 
@@ -35,3 +38,26 @@ class Own(Generic[T]):
     def stored(self, scene: Scene, m: Measures, arrays: dict[str, Array]) -> bytes:
         """Measure, as it is stored."""
         return msgspec.msgpack.encode(self._take(scene, m, arrays))
+
+
+Reads = Callable[[T, Measures, RuleSheet, Intent], Iterator[Finding | Skipped]]
+
+
+def reading(own: Callable[[Measures], T | None], words: str) -> Callable[[Reads[T]], Judge]:
+    """Make a check's function of one that reads a station's own measures first; where they were not taken it says so instead.
+
+    own: the measures, None where taking them fell. words: what then could not be measured.
+    """
+
+    def made(judge: Reads[T]) -> Judge:
+        @wraps(judge)
+        def run(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding | Skipped]:
+            taken = own(m)
+            if taken is None:
+                yield Skipped(words, unseen=True)
+                return
+            yield from judge(taken, m, sheet, intent)
+
+        return run
+
+    return made

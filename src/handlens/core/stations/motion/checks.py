@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...kit.check import Elements, Finding, Skipped, check, value
+from ...kit.own import reading
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -20,8 +21,6 @@ from .measures import OWN
 from .records import ChannelFigures, ClipOfModel, MotionMeasures
 
 Found = Iterator[Finding | Skipped]
-NOT_MEASURED = Skipped("the clips could not be measured", unseen=True)
-
 #: A loop closes where its ends are this near, of the skeleton's size, and is one at all where they are nearer than the second.
 CLOSED, ALMOST = 1e-3, 0.1
 CLOSED_DEGREES, ALMOST_DEGREES = 0.5, 15.0
@@ -38,6 +37,10 @@ MANY, TIMES = 100, 3.0
 def measured(m: Measures) -> MotionMeasures | None:
     """What was measured; None where there is something to measure, and that fell."""
     return OWN.of(m) if m.clips else MotionMeasures([])
+
+
+#: A check that reads them.
+of_clips = reading(measured, "the clips could not be measured")
 
 
 def clip_name(k: int, c: ClipOfModel) -> str:
@@ -112,17 +115,14 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.not-finite", title="Keys that are no numbers", result="stop", mends=("motion.repair-keys",))
-def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def not_finite(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys whose time or value is not a number or is infinite.
 
     Why: whatever the joint carries is gone from that moment on, and with it often the whole character.
     Measured: every time and value of every channel.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.not_finite]
         if bad:
@@ -132,17 +132,14 @@ def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.times", title="Times out of order", result="stop", mends=("motion.repair-keys",))
-def times(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def times(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys that stand at the time of the one before them, or earlier.
 
     Why: a receiver that searches by halves finds the wrong key, and the joint jumps; a strict one refuses the file.
     Measured: each key's time against the one before it.
     Source: glTF 2.0 §3.11: times must be strictly increasing.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.backward or x.equal]
         if bad:
@@ -153,17 +150,14 @@ def times(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.off-unit", title="Rotations that are not of length 1", result="caution", mends=("motion.repair-keys",))
-def off_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def off_unit(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Quaternions whose length is not 1.
 
     Why: one receiver brings them to 1, another scales or shears what the joint carries by the square of that length.
     Measured: the length of every rotation key, 1 within 0.001.
     Source: glTF 2.0 §3.11: rotation values are unit quaternions.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.off_unit]
         if bad:
@@ -181,17 +175,14 @@ def off_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.flips", title="Rotations that change sign", result="note", mends=("motion.repair-keys",))
-def flips(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def flips(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rotation keys that lie on the other side of the sphere from the one before them.
 
     Why: the standard goes the short way all the same. A receiver that fills in number by number spins the joint the long way round.
     Measured: the product of each quaternion with the one before it, below 0.
     Source: glTF 2.0, appendix C.4 takes the shortest path; that others do not is common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.flips]
         if bad:
@@ -203,17 +194,14 @@ def flips(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.aimless", title="Channels that move nothing", result="caution", mends=("motion.drop-stray",))
-def aimless(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def aimless(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels aimed at nothing, at a node that neither shows nor carries anything and is no joint, or without any key.
 
     Why: what they moved at home is not in the file, or goes by another name: that part of the motion is lost.
     Measured: the target of every channel against the joints of all skins and the nodes that hold something.
     Source: glTF 2.0 §3.11: a channel without a node is to be ignored; elsewhere common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.role in ("nothing", "stray") or not x.keys]
         if bad:
@@ -223,34 +211,28 @@ def aimless(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.empty", title="Clips without a channel", result="caution", mends=("motion.drop-clips",))
-def empty(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def empty(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that hold no channel at all.
 
     Why: it is listed there and does nothing when it is played; a strict importer refuses the file.
     Measured: channels of every clip.
     Source: glTF 2.0 §5.2 (animation): at least one channel.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         if not c.channels:
             yield _told(m, own, k, f"{clip_name(k, c)} has no channel", 1, _of("motion.drop-clips", k, c, own))
 
 
 @check("motion.held-pose", title="A clip that only holds a pose", result="caution", mends=("motion.drop-clips",))
-def held_pose(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def held_pose(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips of which every channel keeps one value, be it in one key or in several.
 
     Why: such a clip is often what is left of an old pose: on reload it puts the character back into it, whatever was mended.
     Measured: every channel's keys are alike within a millionth; how far the pose is from that of the file. One that is the file's own pose is a note.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         if not c.held:
             continue
@@ -274,17 +256,14 @@ def held_pose(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.constant", title="Channels that never change", result="note", mends=("motion.drop-constant",))
-def constant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def constant(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels all of whose keys are alike, in clips that do move something.
 
     Why: they cost time and space in every frame, and hold a joint against whatever else would move it.
     Measured: keys alike within a millionth; told apart are those that are as the node stands, which may go without a trace, and those that hold it elsewhere.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         if c.held:
             continue
@@ -300,17 +279,14 @@ def constant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.scale-keys", title="Keys on scale", result="note", mends=("motion.drop-scale",))
-def scale_keys(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def scale_keys(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels that drive the scale of a joint or a part.
 
     Why: many destinations leave scale out, or pass it on to what hangs below otherwise: limbs then change their length.
     Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are a note.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         found = [x for x in c.channels if x.path == "scale" and x.keys]
         if not found or c.held:
@@ -323,7 +299,8 @@ def scale_keys(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.missing", title="Clips that should be there", result="caution", mends=("motion.rename",))
-def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def missing(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that the destination or the intent names and that did not come.
 
     Why: clips get lost on the way when they were not laid on tracks at home: the character then stands in that state there.
@@ -333,10 +310,6 @@ def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
     if not wanted:
         yield Skipped("neither the sheet nor the intent names clips")
-        return
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
         return
     there = [c.name for c in own.clips]
     lost = [w for w in wanted if w not in there]
@@ -361,17 +334,14 @@ def _alike(name: str, wanted: str) -> bool:
 
 
 @check("motion.names", title="Clips that names do not tell apart", result="caution", mends=("motion.rename",))
-def names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def names(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips without a name, or with one that another has too.
 
     Why: they are called by name: the first is played, the others never are.
     Measured: names of all clips, as the destination tells letters apart. One clip alone without a name is a note.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     word = (lambda x: x) if sheet.names.case_matters else str.casefold
     often = Counter(word(c.name) for c in own.clips)
     found = [k for k, c in enumerate(own.clips) if not c.name or often[word(c.name)] > 1]
@@ -393,17 +363,14 @@ def names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.copies", title="The same clip twice", result="note", mends=("motion.drop-clips",))
-def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def copies(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that are alike in every key.
 
     Why: one of them is often a leftover; both are loaded.
     Measured: channels, times and values of all clips, bit by bit.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     found = [k for k, c in enumerate(own.clips) if c.same is not None and c.channels]
     if found:
         k, c = found[0], own.clips[found[0]]
@@ -420,17 +387,14 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",))
-def late(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def late(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose first key stands later than 0, and channels with a gap between keys.
 
     Why: until the first key the character stands still: a loop stutters by that time. In a gap the joint drifts where keys were lost.
     Measured: the earliest key of all channels, over half a hundredth of a second; the longest time between two keys, over half a second and ten times the usual.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         if c.start > 0.005 and c.channels and not c.held:
             yield Finding(
@@ -456,17 +420,14 @@ def late(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.loop", title="A loop that does not close", result="note")
-def loop(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def loop(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose end nearly meets their beginning, but not quite.
 
     Why: played round and round it jumps once each time.
     Measured: the farthest that any joint is off between the first moment and the last, once the level way of the root is taken away: over a thousandth of the skeleton's size or half a degree, and under a tenth of it and 15 degrees; past those it is no loop.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     yield from _unwatched(own)
     called = {n.index: n.name for n in m.nodes}
     for k, c in enumerate(own.clips):
@@ -486,17 +447,14 @@ def loop(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.travel", title="The root travels", result="note")
-def travel(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def travel(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that carry the whole skeleton away.
 
     Why: some destinations move the character themselves: then it goes twice as far, and snaps back at each loop.
     Measured: the level way of the topmost driven node from the first moment to the last, over a twentieth of the skeleton's size.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     yield from _unwatched(own)
     called = {n.index: n.name for n in m.nodes}
     for k, c in enumerate(own.clips):
@@ -514,17 +472,14 @@ def travel(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.slides", title="Feet that slide", result="note")
-def slides(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def slides(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints at the end of a chain that are lowest and move level meanwhile, in clips that do not travel.
 
     Why: a foot that bears ought to stand, or to go back as fast as the character goes on: else it skates.
     Measured: a joint bears while it is within a fiftieth of the skeleton's height of the lowest that any comes, at three moments or more; its level way meanwhile, over a fiftieth of the skeleton's size. In a clip whose root stays, feet ought to go back evenly: that way is told all the same, as the speed at which to move the character.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     yield from _unwatched(own)
     called = {n.index: n.name for n in m.nodes}
     for k, c in enumerate(own.clips):
@@ -548,17 +503,14 @@ def slides(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("motion.dense", title="More keys than the curve needs", result="note", mends=("motion.thin",))
-def dense(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_clips
+def dense(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips with several times the keys that their curves need.
 
     Why: they were baked frame by frame: each costs space and time, and nobody can edit them.
     Measured: keys of a clip, over a hundred and three times those that stay when all go that move nothing by more than 0.5 mm.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, c in enumerate(own.clips):
         if c.keys > MANY and c.keys > TIMES * max(c.needs, 1) and not c.held:
             yield Finding(

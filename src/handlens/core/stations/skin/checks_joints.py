@@ -16,8 +16,8 @@ from ...words.calls import Call
 from ...words.figures import about, plain, turn
 from ...words.lengths import metres
 from ...words.sides import other_side
-from .checks_weights import NOT_MEASURED, Found, measured
-from .records import JointFigures, SkinOfModel
+from .checks_weights import Found, of_skin
+from .records import JointFigures, SkinMeasures, SkinOfModel
 from .template import placed
 
 #: A joint rests where it was bound within this share of its skin's size, and within so many degrees.
@@ -66,17 +66,14 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.bind-as-stored",))
-def flat_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def flat_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
 
     Why: what such a joint carries collapses to a plane or a point, and no receiver can work out where it was bound.
     Measured: the determinant of the upper three by three under a billionth of what its columns could make; entries that are not finite; a last row other than 0, 0, 0, 1.
     Source: glTF 2.0 §3.7.3.1: the fourth row of each matrix must be 0, 0, 0, 1; the determinant is common practice.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         bad = [i for i, j in enumerate(s.joints) if j.singular]
         if bad:
@@ -99,17 +96,14 @@ def _key(k: int, s: SkinOfModel) -> str:
 
 
 @check("skin.no-bind", title="No bind matrices", result="note", mends=("skin.bind-as-stored",))
-def no_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def no_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that say nothing of where their joints were bound.
 
     Why: each joint then counts as bound at the origin of the mesh. Where it rests elsewhere, the whole surface is thrown off by that way.
     Measured: whether the skin has bind matrices; a caution where a joint carries something and rests off the mesh's origin.
     Source: glTF 2.0 §3.7.3.1: when they are not defined, each is the identity.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         if s.matrices or not s.joints:
             continue
@@ -136,17 +130,14 @@ def no_bind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
 )
-def bind_offset(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest elsewhere than where they were when the mesh was bound to them.
 
     Why: whatever goes back to the bind pose, on import or at the first key, snaps by that way; and a correction of the rig's scale multiplies it.
     Measured: where each joint rests against where its bind matrix says that it was, in the frame that most joints agree on: over a thousandth of the skeleton's size, or over half a degree. Where clips move the joints anyway and the rig is neither scaled nor turned, a note.
     Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     unit = unit_of(m)
     driven = {n.index for n in m.nodes if n.driven}
     for k, s in enumerate(own.skins):
@@ -184,17 +175,14 @@ def bind_offset(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.rig", title="The rig is scaled or turned", result="caution", mends=("skin.bake-rig",))
-def rig(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def rig(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes above the joints that are scaled or turned.
 
     Why: everything that hangs on the skeleton is scaled along, physics and linked parts jump by that factor, and whoever sets the rig to 1 throws the character across the room.
     Measured: what the nodes above the top joint make together: scale 1 within 1e-4, no turn within 0.01°; only what the sheet does not take.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     told: set[tuple[int, ...]] = set()
     for s in own.skins:
         scaled, turned = rig_matters(s, sheet)
@@ -217,17 +205,14 @@ def rig(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.inverse", title="Parts that undo the rig", result="caution", mends=("skin.bake-rig",))
-def inverse(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def inverse(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node carries the inverse of the rig's scale.
 
     Why: it looks right as long as both stand; as soon as one of them is set to 1, the part is larger or smaller by that factor.
     Measured: the scale of the part's node times that of the nodes between is 1 within 0.1 %, each being off by 1 % or more.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     names = {n.index: n.name for n in m.nodes}
     for x in own.inverses:
         yield Finding(
@@ -244,17 +229,14 @@ def inverse(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.own-transform", title="A skinned part with a transform of its own", result="note", mends=("placement.one-drive",))
-def own_transform(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def own_transform(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node stands elsewhere than at rest.
 
     Why: the standard says that it counts for nothing. A receiver that lets it count all the same shows the part that far away.
     Measured: how far the node's transform in the world would move the skinned surface, over a hundredth of its size.
     Source: glTF 2.0 §3.7.3.3: the transform of the skinned mesh node must be ignored.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     found = [p for p in own.parts if p.skin is not None and p.own_moves > 0.01 * own.skins[p.skin].size]
     if not found:
         return
@@ -276,17 +258,14 @@ def own_transform(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.disagree", title="Skins bound otherwise to the same joints", result="caution", mends=("skin.rebind",))
-def disagree(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def disagree(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins on one skeleton whose bind matrices contradict each other.
 
     Why: most receivers keep one bind pose a skeleton: the parts of the other skin then stand off, as a shirt that leaves its wearer.
     Measured: bind matrices of the joints that two skins share, through the one matrix that most agree on; off by more than a ten-thousandth of the skeleton's size.
     Source: glTF 2.0 §3.7.3.1; that receivers keep one bind pose is common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         if s.disagrees is not None and s.joints:
             yield Finding(
@@ -303,17 +282,14 @@ def disagree(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.shared", title="Several skins for the same joints", result="note", mends=("skin.merge-skins",))
-def shared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def shared(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name the very same joints and were bound alike.
 
     Why: joints are counted, sent and worked out once for each of them; some destinations take one skin a model.
     Measured: joints of each skin, and their bind matrices through the one matrix that most agree on.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         if s.same is not None and s.disagrees is None and s.joints:
             yield Finding(
@@ -330,7 +306,8 @@ def shared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.joint-count", title="Too many joints", result="caution", mends=("skin.remove-joints",))
-def joint_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def joint_count(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More joints in a skin, or in all, than the destination takes.
 
     Why: past its limit it drops joints, draws the skin in pieces or refuses it.
@@ -340,10 +317,6 @@ def joint_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     most, all_most = sheet.limits.joints_skin, sheet.limits.joints_total
     if most is None and all_most is None:
         yield Skipped(f"{sheet.name} sets no limit")
-        return
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
         return
     for k, s in enumerate(own.skins):
         if most is not None and len(s.joints) > most:
@@ -366,17 +339,14 @@ def joint_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.idle", title="Joints that carry nothing", result="note", mends=("skin.remove-joints",))
-def idle(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def idle(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of a skin that no vertex hangs on, neither on them nor on any joint below.
 
     Why: they count against the limit and are sent in every frame for nothing.
     Measured: vertices with a weight on the joint or below it; joints that another part hangs on are left out.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         found = idle_joints(m, s)
         if found and any(j.carries for j in s.joints):
@@ -415,17 +385,14 @@ def idle_joints(m: Measures, s: SkinOfModel) -> list[int]:
 
 
 @check("skin.no-length", title="Joints without a length", result="note", mends=("skin.remove-joints",))
-def no_length(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def no_length(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that stand in the very place of the next, and joints other than the topmost in the rig's origin.
 
     Why: some importers make bones of the way from joint to joint and drop those without any, with all that they carried.
     Measured: distance to the nearest joint that hangs on it, and of joints below the top to the origin of the node above all, under a millionth of the skeleton's size.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         short = [i for i, j in enumerate(s.joints) if j.length is not None and j.length <= NOTHING * s.size]
         at_origin = [i for i, j in enumerate(s.joints) if j.at_origin and j.up >= 0 and i not in short]
@@ -446,17 +413,14 @@ def no_length(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.names-shared", title="Joints of the same name", result="caution", mends=("arrival.rename",))
-def names_shared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def names_shared(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one skin that have the same name, or none.
 
     Why: clips and constraints find joints by name: they move the first, and the other stays behind.
     Measured: names of the joints of each skin, as the destination tells letters apart.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     named = {n.index: n.named for n in m.nodes}
     for k, s in enumerate(own.skins):
         word = (lambda x: x) if sheet.names.case_matters else str.casefold
@@ -479,17 +443,14 @@ def names_shared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.sides", title="Left and right differ", result="note")
-def sides(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def sides(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one side without a counterpart, and pairs whose weights differ where the surface is the same on both sides.
 
     Why: a pose that is mirrored there moves one side otherwise than the other, or not at all.
     Measured: names with left and right exchanged; weights of vertices that lie opposite each other, over 0.05, where four fifths of those looked at have one.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for k, s in enumerate(own.skins):
         names = {j.name for j in s.joints}
         alone = [i for i, j in enumerate(s.joints) if (o := other_side(j.name)) is not None and o not in names]
@@ -522,7 +483,8 @@ def sides(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.required", title="Joints that must be there", result="caution", mends=("skin.add-joints", "skin.rename-joints"))
-def required(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def required(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that the destination wants by name, in their order, each below the one that it names.
 
     Why: it finds the skeleton by these names: without them the character stands stiff or is refused.
@@ -535,10 +497,6 @@ def required(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     if intent.kind not in (None, "character"):
         yield Skipped(f"a {intent.kind} needs no such skeleton")
-        return
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
         return
     for k, s in enumerate(own.skins):
         if not s.joints:
@@ -571,17 +529,14 @@ def _renames(wanted: list, found: list) -> str:  # type: ignore[type-arg]
 
 
 @check("skin.left-behind", title="Parts that no joint carries", result="caution", mends=("skin.bind-part", "skin.parent-part"))
-def left_behind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def left_behind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that touch a skinned surface and hang on no joint.
 
     Why: at home a constraint may hold them there. Nothing of it is in the file: as soon as the character moves, they stay behind.
     Measured: parts that are neither skinned nor below a joint, no larger than the skinned surface and within a twentieth of its size of it, from vertex to vertex; the joint that carries the vertex nearest to it.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     called = {n.index: n.name for n in m.nodes}
     for x in own.loose:
         if intent.of_part(called[x.node]).role in ("aside", "stand-in"):
@@ -601,17 +556,14 @@ def left_behind(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.rigid", title="Parts bound whole to one joint", result="note", mends=("skin.parent-part",))
-def rigid(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def rigid(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts all of whose vertices hang on one joint with their whole weight.
 
     Why: it is a plain part on a joint told as a skin. One way of importing shows it where its bind matrix puts it, another as a part at its own node: the two differ by what its node stands off.
     Measured: the joints of all vertices, and how far the node's own transform would move the part.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.skin is None or not 0 <= p.only_joint < len(own.skins[p.skin].joints):
             continue

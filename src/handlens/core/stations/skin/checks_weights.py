@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.own import reading
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -15,13 +16,16 @@ from .measures import DUST, OWN
 from .records import CutFigures, SkinMeasures, WeightFigures
 
 Found = Iterator[Finding | Skipped]
-NOT_MEASURED = Skipped("the skin could not be measured", unseen=True)
 
 
 def measured(m: Measures) -> SkinMeasures | None:
     """What was measured; None where there is something to measure, and that fell."""
     nothing = not m.skins and not any(x.influences_max for x in m.meshes)
     return SkinMeasures([], [], [], [], []) if nothing else OWN.of(m)
+
+
+#: A check that reads them.
+of_skin = reading(measured, "the skin could not be measured")
 
 
 def _told(
@@ -47,17 +51,14 @@ def _of(mend: str, m: Measures, p: WeightFigures, **params: object) -> Call:
 
 
 @check("skin.not-finite", title="Weights that are no numbers", result="stop", mends=("skin.normalise",))
-def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def not_finite(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight that is not a number or is infinite.
 
     Why: such a vertex stands nowhere: it is not drawn, or tears its faces across the whole picture.
     Measured: every stored weight.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite; §3.7.3.3.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.not_finite:
             title = f"{plural(p.not_finite, 'vertex has', 'vertices have')} a weight that is no number on {p.name}"
@@ -65,17 +66,14 @@ def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.beyond", title="Weights for joints that are not there", result="stop", mends=("skin.drop-beyond",))
-def beyond(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def beyond(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that name a joint which their skin does not have.
 
     Why: a strict importer refuses the file; a lenient one reads a matrix of something else, and the vertex flies off.
     Measured: joint numbers against the number of joints of the skin.
     Source: glTF 2.0 §3.7.3.3: joint indices refer to the skin's list of joints.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.beyond and p.skin is not None:
             have = len(own.skins[p.skin].joints)
@@ -84,17 +82,14 @@ def beyond(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.negative", title="Negative weights", result="caution", mends=("skin.normalise",))
-def negative(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def negative(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight below 0.
 
     Why: such a vertex goes the other way when its joint turns, and formats that hold weights as shares cannot hold it.
     Measured: every stored weight.
     Source: glTF 2.0 §3.7.3.3: weights must be non-negative.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.negative:
             title = f"{plural(p.negative, 'vertex has', 'vertices have')} a negative weight on {p.name}, down to {plain(p.least)}"
@@ -102,17 +97,14 @@ def negative(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.bare", title="Vertices without a weight", result="stop", mends=("skin.fill", "skin.bind-part"))
-def bare(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def bare(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices of a skinned part that no joint carries.
 
     Why: they stay where they are, or fall to the origin, when everything else moves: the surface tears there.
     Measured: vertices whose weights are all 0, on parts that have a skin. Where none at all has any, it is told as such.
     Source: glTF 2.0 §3.7.3.3: skinned vertices are placed by their joints alone.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.skin is None or not p.weighted or not p.bare:
             continue
@@ -126,17 +118,14 @@ def bare(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.sums", title="Weights do not sum to 1", result="caution", mends=("skin.normalise",))
-def sums(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def sums(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices whose weights sum to more or less than 1.
 
     Why: one receiver brings them to 1, another does not: there the vertex is drawn towards the origin or past where it belongs.
     Measured: the sum over each vertex, off by more than 0.01; by more than 0.001 is a note, which is what steps of a byte leave behind. Vertices without any weight are told apart.
     Source: glTF 2.0 §3.7.3.3: the sum should be as close as possible to 1.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         mend = _of("skin.normalise", m, p)
         if p.off_sum:
@@ -153,7 +142,8 @@ def cut_to(p: WeightFigures, most: int) -> CutFigures | None:
 
 
 @check("skin.influences", title="Too many influences on a vertex", result="caution", mends=("skin.limit",))
-def influences(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def influences(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that more joints carry than the destination takes.
 
     Why: it drops what is too much, often the last ones in the file and not the lightest, and the surface dents where they were.
@@ -163,10 +153,6 @@ def influences(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     most = sheet.limits.influences_vertex
     if most is None:
         yield Skipped(f"{sheet.name} sets no limit")
-        return
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
         return
     for p in own.parts:
         over = sum(p.histogram[most + 1 :])
@@ -189,17 +175,14 @@ def influences(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.dust", title="Dust weights", result="note", mends=("skin.prune",))
-def dust(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def dust(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Weights too small to move anything that could be seen.
 
     Why: they take places of those that count where only so many are allowed, and cost time at each vertex in each frame.
     Measured: weights above 0 and under 0.001; what leaving them out would move, over poses in which one joint is turned by 60°.
     Source: common practice, no published source.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.dust:
             title = f"{plural(p.dust, 'vertex has', 'vertices have')} weights under {DUST:g} on {p.name}, which move {about(p.dust_moves * unit_of(m))} at most"
@@ -207,17 +190,14 @@ def dust(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.repeated", title="A joint twice on one vertex", result="note", mends=("skin.normalise",))
-def repeated(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def repeated(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that have two weights for the same joint.
 
     Why: one receiver adds them, another takes the last: the sum is then no longer 1.
     Measured: joint numbers on each vertex.
     Source: glTF 2.0 §3.7.3.3: joints must not contain more than one non-zero weight for a given vertex.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.repeated:
             title = f"{plural(p.repeated, 'vertex names', 'vertices name')} a joint twice on {p.name}"
@@ -225,17 +205,14 @@ def repeated(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("skin.unused-weights", title="Weights without a skin, or a skin without weights", result="caution")
-def unused_weights(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_skin
+def unused_weights(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts with weights that no skin uses, and parts that name a skin but have no weights.
 
     Why: such a part stands still while the rest moves, and a strict importer refuses it.
     Measured: weights of the mesh against the skin of the node.
     Source: glTF 2.0 §3.7.3.3: a node with a skin has a mesh whose primitives have joints and weights.
     """
-    own = measured(m)
-    if own is None:
-        yield NOT_MEASURED
-        return
     for p in own.parts:
         if p.weighted == (p.skin is not None):
             continue
