@@ -8,6 +8,8 @@ import type { StageContext } from './stageState';
 /** Seconds that a step goes where the clip's keys do not say. */
 const STEP = 1 / 30;
 const DEGREES = 180 / Math.PI;
+/** Joints that have handles at once; of more only those round the chosen one. */
+const MOST_HANDLES = 300;
 
 export function useMotion({ stage, model, state, other }: StageContext) {
   const pulls = new Map<number, Pull>();
@@ -87,11 +89,12 @@ export function useMotion({ stage, model, state, other }: StageContext) {
     if (!s || !r || !state.pulling) return void (state.joints.length && (state.joints = []));
     const at = new Map<number, { x: number; y: number; z: number }>();
     const p = new Vector3();
-    for (const j of r.joints) {
+    const shown = r.joints.length <= MOST_HANDLES ? r.joints : r.around(state.joint).slice(0, MOST_HANDLES);
+    for (const j of shown) {
       p.setFromMatrixPosition(r.worlds.get(j.node)!).project(s.camera);
       at.set(j.node, { x: (p.x * 0.5 + 0.5) * s.w, y: (-p.y * 0.5 + 0.5) * s.h, z: p.z });
     }
-    state.joints = r.joints
+    state.joints = shown
       .filter((j) => at.get(j.node)!.z < 1)
       .map((j) => ({ node: j.node, name: j.name, ...at.get(j.node)!, above: at.get(r.jointAbove(j.node) ?? -1) ?? null }));
   }

@@ -75,6 +75,12 @@ describe('a rig', () => {
   it('knows the joint above a joint', () => {
     expect(rig().jointAbove(2)).toBe(1);
     expect(rig().jointAbove(1)).toBeNull();
+    const names = (node: number | null) =>
+      rig()
+        .around(node)
+        .map((j) => j.name);
+    expect(names(null)).toEqual(['hip']);
+    expect(names(1)).toEqual(['hip', 'knee']);
   });
 });
 

@@ -125,6 +125,13 @@ export class Rig {
     return null;
   }
 
+  /** A joint with those that it hangs on and those that hang on it; the topmost ones where none is chosen. */
+  around(node: number | null): RigNode[] {
+    const above = new Set<number>();
+    for (let up = node; up !== null; up = this.jointAbove(up)) above.add(up);
+    return this.joints.filter((j) => above.has(j.node) || this.jointAbove(j.node) === node);
+  }
+
   /** Works out where every node stands, in the stage's frame; returns the morph weights that the clip sets, by node. */
   pose(clip: Clip | null, at: number, pulls: ReadonlyMap<number, Pull>): Map<number, number[]> {
     const driven = new Map<number, Channel[]>();
