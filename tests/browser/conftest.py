@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
-from browser.steps import DEMO, ask, on_stage, revision_of, set_on_shelf, shelf, stage_there
+from browser.steps import DEMO, heron_revision, on_stage, stage_there
 
 ARGS = [
     "--no-sandbox",
@@ -54,18 +54,9 @@ def page(chromium, server, request):
     assert troubles == []
 
 
-def _heron(page, server) -> int:
-    """The heron's revision with nothing on its tape, on the Shelf."""
-    if not any(m["name"] == "Heron" for m in shelf(server)):
-        set_on_shelf(server, [DEMO / "heron" / "heron.glb"], "Heron")
-    revision = revision_of(server, "Heron")
-    ask(server, "PUT", f"/api/revisions/{revision}/tape", {"slips": []})
-    return revision
-
-
 @pytest.fixture
 def heron(page, server):
-    page.goto(f"/bench/{_heron(page, server)}")
+    page.goto(f"/bench/{heron_revision(server)}")
     page.get_by_label("Ledger of stations").wait_for()
     return page
 
@@ -73,7 +64,7 @@ def heron(page, server):
 @pytest.fixture
 def stage(page, server):
     """The heron on the Bench with a fixed clock."""
-    page.goto(f"/bench/{_heron(page, server)}?test&station=placement")
+    page.goto(f"/bench/{heron_revision(server)}?test&station=placement")
     stage_there(page)
     return page
 

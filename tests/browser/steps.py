@@ -89,6 +89,15 @@ def revision_of(server: str, name: str) -> int:
     return next(m["revision"] for m in shelf(server) if m["name"] == name)
 
 
+def heron_revision(server: str) -> int:
+    """The heron's revision with nothing on its tape, on the Shelf."""
+    if not any(m["name"] == "Heron" for m in shelf(server)):
+        set_on_shelf(server, [DEMO / "heron" / "heron.glb"], "Heron")
+    revision = revision_of(server, "Heron")
+    ask(server, "PUT", f"/api/revisions/{revision}/tape", {"slips": []})
+    return revision
+
+
 def station(page: Page, name: str) -> Locator:
     """Opens a station; returns its panel."""
     row, opened = page.locator(f"[data-station={name}]"), page.get_by_role("region", name=f"{name.capitalize()}, open")

@@ -7,23 +7,27 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, settle, station
+from browser.steps import accessibility, as_glb, drawn, heron_revision, lens, on_stage, settle, stage_there, station
 from handlens.core.route.stations import all_mends
 from handlens.core.scene import Channel, Clip, Morph, Node, Skin, Weights
 from handlens.core.scene.transforms import world_matrices
 from scenes import cube, eel, scene
 
-HERON = [DEMO / "heron" / "heron.glb"]
+
+def _heron_at(page, server, slug):
+    page.goto(f"/bench/{heron_revision(server)}?test&station={slug}")
+    stage_there(page)
+    return page
 
 
 @pytest.fixture
 def heron_moves(page, server):
-    return on_stage(page, server, "Heron", HERON, "station=motion")
+    return _heron_at(page, server, "motion")
 
 
 @pytest.fixture
 def heron_skin(page, server):
-    return on_stage(page, server, "Heron", HERON, "station=skin")
+    return _heron_at(page, server, "skin")
 
 
 def seek(page, seconds):
