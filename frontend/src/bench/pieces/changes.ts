@@ -2,33 +2,28 @@
 import { useMutation, useQueryClient } from '@tanstack/vue-query';
 import { useToast } from 'primevue/usetoast';
 import { ref, type ComputedRef } from 'vue';
-import { api, type Bench, type Intent, type Slip } from '../../api/client';
+import { api, type Intent, type Slip } from '../../api/client';
 import type { Reading } from './reading';
 
-export function useChanges(revision: ComputedRef<number>, { bench }: Reading) {
+export function useChanges(revision: ComputedRef<number>, { bench, took }: Reading) {
   const queries = useQueryClient();
   const toast = useToast();
   const key = () => ({ queryKey: ['bench', revision.value] });
   const complain = (e: Error) => toast.add({ severity: 'error', summary: e.message, life: 9000 });
-  const took = (b: Bench) => queries.setQueryData(key().queryKey, b);
   /** A tape that was changed elsewhere meanwhile is fetched as it is now. */
   const refused = (e: Error) => (complain(e), queries.invalidateQueries(key()));
   const version = () => bench.value?.version ?? null;
-  /** What was asked before the change must not come in after it, and stand for what is there now. */
-  const onMutate = () => queries.cancelQueries(key());
   const lay = useMutation({
     mutationFn: (slips: Slip[]) => api.layTape(revision.value, slips, version()),
-    onMutate,
     onSuccess: took,
     onError: refused,
   });
   const step = useMutation({
     mutationFn: (f: 'undo' | 'redo') => api[f](revision.value, version()),
-    onMutate,
     onSuccess: took,
     onError: refused,
   });
-  const again = useMutation({ mutationFn: () => api.readAgain(revision.value), onMutate, onSuccess: took, onError: complain });
+  const again = useMutation({ mutationFn: () => api.readAgain(revision.value), onSuccess: took, onError: complain });
   const change = useMutation({
     mutationFn: (c: { sheet?: string; intent?: Intent; name?: string }) => api.changeModel(bench.value!.model, c),
     onError: complain,

@@ -1,7 +1,7 @@
 // What the server says of the revision: its stations and findings, by kind and in order.
-import { useQuery } from '@tanstack/vue-query';
+import { useQuery, useQueryClient } from '@tanstack/vue-query';
 import { computed, type ComputedRef } from 'vue';
-import { api, type Finding } from '../../api/client';
+import { api, type Bench, type Finding } from '../../api/client';
 import type { components } from '../../api/schema';
 
 /** Findings of one kind, which stand on one card, and the calls that mend them all. */
@@ -11,9 +11,22 @@ export interface Kind {
 }
 
 export function useReading(revision: ComputedRef<number>) {
+  const queries = useQueryClient();
+  const key = computed(() => ['bench', revision.value]);
+  let changes = 0;
+  /** What came back of a change stands for what is there now. */
+  function took(b: Bench) {
+    changes++;
+    queries.setQueryData(key.value, b);
+  }
   const query = useQuery({
-    queryKey: computed(() => ['bench', revision.value]),
-    queryFn: () => api.bench(revision.value),
+    queryKey: key,
+    // What was asked before a change and comes in after it is of before: it must not stand for what is there now.
+    queryFn: async () => {
+      const [asked, mine] = [changes, key.value];
+      const found = await api.bench(revision.value);
+      return asked === changes ? found : (queries.getQueryData<Bench>(mine) ?? found);
+    },
     // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.
     refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? '') ? 1500 : false),
   });
@@ -43,6 +56,6 @@ export function useReading(revision: ComputedRef<number>) {
   /** The letter of a finding's card, which its mark on the stage bears too; none past the alphabet. */
   const letterOf = (f: Finding) =>
     'abcdefghijklmnopqrstuvwxyz'[kindsOf(f.station).findIndex((k) => k.findings.some((x) => x.id === f.id))] ?? '';
-  return { query, bench, stations, findings, kindsOf, letterOf };
+  return { query, took, bench, stations, findings, kindsOf, letterOf };
 }
 export type Reading = ReturnType<typeof useReading>;
