@@ -265,3 +265,16 @@ def test_clips_go_into_files_of_their_own_and_each_is_proved(tmp_path, form):
     (tmp_path / f"eel_nod.{form}").write_bytes((tmp_path / f"eel_bend.{form}").read_bytes())
     assert not written.proof(package, f"eel.{form}").proved
     assert write_as(eel(), form, "eel", ExportOptions(clip_files=True)).apart == ()
+
+
+def test_clips_whose_names_meet_still_have_a_file_each(tmp_path):
+    clips = tuple(
+        replace(eel().clips[0], id=f"c{k}", name=n)
+        for k, n in enumerate(["nod", "Nod", "nod_2", None, "no/d", "../../d", "..\\d", "\u7fbd"])
+    )
+    written = write_as(eel().with_(clips=clips), "glb", "eel", ExportOptions(clip_files=True))
+    assert not any("/" in path or "\\" in path for path in written.files)
+    assert len({path.casefold() for path in written.files}) == len(written.files) == 1 + len(clips)
+    for path, data in written.files.items():
+        (tmp_path / path).write_bytes(data)
+    assert written.proof(FolderPackage(tmp_path), "eel.glb").proved

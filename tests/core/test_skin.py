@@ -288,6 +288,19 @@ def test_the_price_of_a_limit_is_in_the_title_and_in_the_mend():
     assert f"keeping 4 moves them by {figure.after} at most" in found.title
 
 
+def test_every_vertex_past_the_limit_is_named_however_many_there_are():
+    made = eel(rings=1_000)
+    every = len(made.meshes[0].positions)
+    joints = np.tile(np.arange(3, dtype=np.int32), every)
+    three = Weights(np.arange(every + 1) * 3, joints, np.full(3 * every, 1 / 3, np.float32))
+    sheet = load_sheet(None)
+    m = measure(made.with_(meshes=(replace(made.meshes[0], weights=three),)))
+    strict = with_(sheet, limits=with_(sheet.limits, influences_vertex=2))
+    (found,) = [f for f in judge(m, strict, Intent()).findings if f.check == "skin.influences"]
+    assert found.count == found.elements.total == len(set(found.elements.indices.tolist())) == every > 4_096
+    assert found.samples == 4_096
+
+
 def test_left_and_right_weights_are_compared_over_the_mirrored_surface():
     def winged(change):
         points = np.array([[x, y, z] for x in np.linspace(-1, 1, 9) for y in (0, 1) for z in (0, 1)], float)

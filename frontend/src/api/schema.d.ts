@@ -1759,6 +1759,8 @@ export interface components {
             total: number;
             /** @description UV set that faces or parts are told of, where it is about one */
             uv_set?: number;
+            /** @description skin whose joints they are, of joints */
+            skin?: number;
         };
         Offer: {
             mend: string;

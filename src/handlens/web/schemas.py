@@ -146,6 +146,7 @@ class Elements(Schema):
     kind = fields.String(required=True)
     total = fields.Integer(required=True)
     uv_set = fields.Integer(metadata={"description": "UV set that faces or parts are told of, where it is about one"})
+    skin = fields.Integer(metadata={"description": "skin whose joints they are, of joints"})
 
 
 class Offer(Schema):

@@ -79,13 +79,19 @@ def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) 
 
 
 def _clip_stems(scene: Scene, stem: str) -> list[str]:
-    """A file's stem for each clip: the model's with the clip's name, none twice."""
+    """A file's stem for each clip: the model's with the clip's name, none twice on a system that knows no case."""
     out: list[str] = []
-    used: Counter[str] = Counter()
+    used = {stem.casefold()}
+    next_of: Counter[str] = Counter()
     for k, clip in enumerate(scene.clips):
-        name = f"{stem}_{as_file(clip.name or '') or k}"
-        used[name.casefold()] += 1
-        out.append(name if used[name.casefold()] == 1 else f"{name}_{k}")
+        # A name from outside is no path: what parts folders there is a mark like any other here.
+        plain = (clip.name or "").replace("/", "_").replace("\\", "_")
+        name = base = as_file(f"{stem}_{plain or k}")
+        while name.casefold() in used:
+            next_of[base.casefold()] += 1
+            name = f"{base}_{next_of[base.casefold()] + 1}"
+        used.add(name.casefold())
+        out.append(name)
     return out
 
 

@@ -167,7 +167,7 @@ def influences(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
             over,
             p.name,
             p.node,
-            Elements("vertices", m.array(f"skin:{p.node}:influences")[: min(over, len(m.array(f"skin:{p.node}:influences")))]),
+            Elements("vertices", m.array(f"skin:{p.node}:influences")[:over]),
             (_of("skin.limit", m, p, influences=most),),
             key=node_key(m, p.node),
             samples=cut.samples if cut is not None and cut.samples < cut.vertices else None,

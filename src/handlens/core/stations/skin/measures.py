@@ -118,7 +118,7 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
         ("dust", dust),
         ("beyond", beyond),
         ("repeated", repeated),
-        ("influences", np.argsort(-np.diff(w.starts), kind="stable")[:_LOOKED_AT]),
+        ("influences", _most_first(np.diff(w.starts))),
     ):
         if len(found):
             arrays[f"{made.node}:{name}"] = found
@@ -142,6 +142,12 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
         histogram=np.bincount(counts).tolist() if vertices else [],
         only_joint=int(used[0]) if whole else -1,
     )
+
+
+def _most_first(counts: Array) -> Array:
+    """Vertices that more than one joint carries, those with most first: whatever the limit is, those past it lead."""
+    several = np.flatnonzero(counts > 1)
+    return several[np.argsort(-counts[several], kind="stable")]
 
 
 def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> WeightFigures:

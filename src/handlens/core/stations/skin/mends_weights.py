@@ -77,7 +77,7 @@ def _merged(w: Weights) -> Weights:
     title="Bring weights to a sum of 1",
     keeps="shape, joints, bind matrices, clips, and how weights stand to each other",
     costs="vertices whose sum was off stand where a receiver that normalises already put them",
-    safe=True,
+    safe=False,
     parameters=[PARTS],
 )
 def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:

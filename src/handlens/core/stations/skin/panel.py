@@ -9,7 +9,8 @@ from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import about, turn
 from ...words.lengths import metres
-from .checks_joints import idle_joints, off_joints
+from .checks_bind import off_joints
+from .checks_joints import idle_joints
 from .checks_weights import cut_to, measured
 from .records import CutFigures, SkinMeasures, SkinOfModel, WeightFigures
 

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
-from . import checks_joints, checks_weights, mends_bind, mends_joints, mends_weights
+from . import checks_bind, checks_joints, checks_weights, mends_bind, mends_joints, mends_weights
 from .measures import OWN
 from .panel import panel
 
@@ -9,7 +9,7 @@ LENSES = (Lens("weights", "Weights", "The heaviest weight of each vertex in ten 
 STATION = Station(
     "skin",
     110,
-    checks=checks_in(checks_weights, checks_joints),
+    checks=checks_in(checks_weights, checks_bind, checks_joints),
     mends=mends_in(mends_bind, mends_weights, mends_joints),
     panel=panel,
     own=OWN,

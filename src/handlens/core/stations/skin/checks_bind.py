@@ -1,0 +1,281 @@
+"""Skin: how joints were bound, and the nodes above them."""
+
+from __future__ import annotations
+
+from ...kit.check import Finding, check, node_key, nodes, value
+from ...kit.parts import unit_of
+from ...limits import plural
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...words.calls import Call
+from ...words.figures import about, plain, turn
+from ...words.lengths import metres
+from .checks_weights import Found, of_skin
+from .records import SkinMeasures, SkinOfModel
+from .told import joints, key, names
+
+#: A joint rests where it was bound within this share of its skin's size, and within so many degrees.
+NEAR, NEAR_DEGREES = 1e-3, 0.5
+#: Scales and turns of a rig that count as none.
+STRAIGHT, STRAIGHT_DEGREES = 1e-4, 0.01
+
+
+def off_joints(s: SkinOfModel) -> list[int]:
+    """Positions of joints that rest elsewhere than they were bound, the farthest first."""
+    off = [k for k, j in enumerate(s.joints) if not j.singular and (j.off > NEAR * s.size or j.degrees > NEAR_DEGREES)]
+    return sorted(off, key=lambda k: (-s.joints[k].off, -s.joints[k].degrees))
+
+
+def rig_matters(s: SkinOfModel, sheet: RuleSheet) -> tuple[bool, bool]:
+    """Whether the scale and whether the turn above a skin's joints is one that the sheet does not take."""
+    scaled = abs(s.rig.scale - 1) > STRAIGHT and sheet.node_scale == "one"
+    return scaled, s.rig.degrees > STRAIGHT_DEGREES and sheet.node_rotation != "any"
+
+
+@check("skin.broken", title="A skin that is not whole", result="stop")
+def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skins whose tables are too short, or that name joints which do not exist.
+
+    Why: an importer refuses the file for it, or makes up what is missing: those joints then throw what they carry to another place.
+    Measured: while reading: joints, bind matrices and weights against the counts that the file states.
+    Source: glTF 2.0 §3.7.3.1: there must be as many bind matrices as joints, or more; elsewhere common practice, no published source.
+    """
+    bad = [p for p in m.problems if p.kind == "skin"]
+    for k, p in enumerate(bad):
+        yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
+
+
+@check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.bind-as-stored",))
+@of_skin
+def flat_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
+
+    Why: what such a joint carries collapses to a plane or a point, and no receiver can work out where it was bound.
+    Measured: the determinant of the upper three by three under a billionth of what its columns could make; entries that are not finite; a last row other than 0, 0, 0, 1.
+    Source: glTF 2.0 §3.7.3.1: the fourth row of each matrix must be 0, 0, 0, 1; the determinant is common practice.
+    """
+    for k, s in enumerate(own.skins):
+        bad = [i for i, j in enumerate(s.joints) if j.singular]
+        if bad:
+            named = [s.joints[i] for i in bad]
+            yield Finding(
+                f"{plural(len(bad), 'joint has a bind matrix', 'joints have bind matrices')} that cannot be undone: {names(named)}",
+                value(len(bad), "count"),
+                value(0, "count"),
+                len(bad),
+                named[0].name,
+                named[0].node,
+                joints(k, s, bad),
+                (Call("skin.bind-as-stored", {}),),
+                key=key(k, s),
+            )
+
+
+@check("skin.no-bind", title="No bind matrices", result="note", mends=("skin.bind-as-stored",))
+@of_skin
+def no_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skins that say nothing of where their joints were bound.
+
+    Why: each joint then counts as bound at the origin of the mesh. Where it rests elsewhere, the whole surface is thrown off by that way.
+    Measured: whether the skin has bind matrices; a caution where a joint carries something and rests off the mesh's origin.
+    Source: glTF 2.0 §3.7.3.1: when they are not defined, each is the identity.
+    """
+    for k, s in enumerate(own.skins):
+        if s.matrices or not s.joints:
+            continue
+        far = max((p.bind_moves for p in own.parts if p.skin == k), default=0.0)
+        apart = far > NEAR * s.size
+        where = f": its surface stands up to {metres(far * unit_of(m))} from where it was made" if apart else ""
+        yield Finding(
+            f"{s.name} has no bind matrices for its {plural(len(s.joints), 'joint')}{where}",
+            value(0, "count"),
+            value(len(s.joints), "count"),
+            len(s.joints),
+            s.joints[0].name,
+            s.joints[0].node,
+            joints(k, s, range(len(s.joints))),
+            (Call("skin.bind-as-stored", {}),),
+            key=key(k, s),
+            result="caution" if apart else "",
+        )
+
+
+@check(
+    "skin.bind-offset",
+    title="Rest and bind disagree",
+    result="caution",
+    mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
+)
+@of_skin
+def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Joints that rest elsewhere than where they were when the mesh was bound to them.
+
+    Why: whatever goes back to the bind pose, on import or at the first key, snaps by that way; and a correction of the rig's scale multiplies it.
+    Measured: where each joint rests against where its bind matrix says that it was, in the frame that most joints agree on: over a thousandth of the skeleton's size, or over half a degree. Where clips move the joints anyway and the rig is neither scaled nor turned, a note.
+    Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
+    """
+    unit = unit_of(m)
+    driven = {n.index for n in m.nodes if n.driven}
+    for k, s in enumerate(own.skins):
+        off = off_joints(s)
+        if not off or not s.matrices:
+            continue
+        worst = s.joints[off[0]]
+        moves = max((p.bind_moves for p in own.parts if p.skin == k), default=0.0)
+        scaled = abs(s.rig.scale - 1) > STRAIGHT and s.rig.scale > 0
+        grown = (
+            f"; correcting the rig's scale of {plain(s.rig.scale)} makes that {metres(worst.off * unit / s.rig.scale)}"
+            if scaled
+            else ""
+        )
+        posed_by_clips = all(s.joints[i].node in driven for i in off)
+        first = min(off)
+        far = f"{about(worst.off * unit)} and {turn(max(s.joints[i].degrees for i in off))}"
+        yield Finding(
+            f"{plural(len(off), 'joint rests', 'joints rest')} up to {far} from where {'it was' if len(off) == 1 else 'they were'} bound, from {s.joints[first].name} on{grown}",
+            value(worst.off * unit * 1000, "mm"),
+            value(NEAR * s.size * unit * 1000, "mm"),
+            len(off),
+            worst.name,
+            worst.node,
+            joints(k, s, off),
+            (
+                Call("skin.rebind", {}),
+                Call("skin.bind-as-stored", {}),
+                Call("skin.adopt-bind", {}),
+            ),
+            key=key(k, s),
+            why=f"Going back to the bind pose moves the surface by up to {about(moves * unit)}." if moves else "",
+            result="note" if posed_by_clips and not scaled and s.rig.degrees <= STRAIGHT_DEGREES else "",
+        )
+
+
+@check("skin.rig", title="The rig is scaled or turned", result="caution", mends=("skin.bake-rig",))
+@of_skin
+def rig(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Nodes above the joints that are scaled or turned.
+
+    Why: everything that hangs on the skeleton is scaled along, physics and linked parts jump by that factor, and whoever sets the rig to 1 throws the character across the room.
+    Measured: what the nodes above the top joint make together: scale 1 within 1e-4, no turn within 0.01°; only what the sheet does not take.
+    Source: common practice, no published source.
+    """
+    told: set[tuple[int, ...]] = set()
+    for s in own.skins:
+        scaled, turned = rig_matters(s, sheet)
+        if not s.rig.nodes or tuple(s.rig.nodes) in told or not (scaled or turned):
+            continue
+        told.add(tuple(s.rig.nodes))
+        words = [f"scaled by {plain(s.rig.scale)}"] if scaled else []
+        words += [f"turned by {turn(s.rig.degrees)}"] if turned else []
+        yield Finding(
+            f"The rig {s.rig.names[-1]} is {' and '.join(words)} above its {plural(len(s.joints), 'joint')}",
+            value(s.rig.scale, "factor") if scaled else value(round(s.rig.degrees, 3), "degrees"),
+            value(1.0, "factor") if scaled else value(0.0, "degrees"),
+            len(s.rig.nodes),
+            s.rig.names[-1],
+            s.rig.nodes[-1],
+            nodes(s.rig.nodes),
+            (Call("skin.bake-rig", {}),),
+            key=node_key(m, s.rig.nodes[-1]),
+        )
+
+
+@check("skin.inverse", title="Parts that undo the rig", result="caution", mends=("skin.bake-rig",))
+@of_skin
+def inverse(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skinned parts whose own node carries the inverse of the rig's scale.
+
+    Why: it looks right as long as both stand; as soon as one of them is set to 1, the part is larger or smaller by that factor.
+    Measured: the scale of the part's node times that of the nodes between is 1 within 0.1 %, each being off by 1 % or more.
+    Source: common practice, no published source.
+    """
+    called = {n.index: n.name for n in m.nodes}
+    for x in own.inverses:
+        yield Finding(
+            f"{called[x.node]} × {plain(x.scale)} undoes {called[x.rig]} × {plain(x.above)}",
+            value(x.scale, "factor"),
+            value(1.0, "factor"),
+            2,
+            called[x.node],
+            x.node,
+            nodes([x.rig, x.node]),
+            (Call("skin.bake-rig", {}),),
+            key=node_key(m, x.node),
+        )
+
+
+@check("skin.own-transform", title="A skinned part with a transform of its own", result="note", mends=("placement.one-drive",))
+@of_skin
+def own_transform(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skinned parts whose own node stands elsewhere than at rest.
+
+    Why: the standard says that it counts for nothing. A receiver that lets it count all the same shows the part that far away.
+    Measured: how far the node's transform in the world would move the skinned surface, over a hundredth of its size.
+    Source: glTF 2.0 §3.7.3.3: the transform of the skinned mesh node must be ignored.
+    """
+    found = [p for p in own.parts if p.skin is not None and p.own_moves > 0.01 * own.skins[p.skin].size]
+    if not found:
+        return
+    worst = max(found, key=lambda p: p.own_moves)
+    away = worst.own_moves * unit_of(m)
+    words = (
+        f"the node of {worst.name} count shows it" if len(found) == 1 else f"the nodes of {len(found):,} parts count shows them"
+    )
+    yield Finding(
+        f"A receiver that lets {words} up to {metres(away)} off",
+        value(away, "m"),
+        value(0.0, "m"),
+        len(found),
+        worst.name,
+        worst.node,
+        nodes([p.node for p in found]),
+        (Call("placement.one-drive", {"keep": "joints", "parts": [node_key(m, p.node) for p in found]}),),
+    )
+
+
+@check("skin.disagree", title="Skins bound otherwise to the same joints", result="caution", mends=("skin.rebind",))
+@of_skin
+def disagree(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skins on one skeleton whose bind matrices contradict each other.
+
+    Why: most receivers keep one bind pose a skeleton: the parts of the other skin then stand off, as a shirt that leaves its wearer.
+    Measured: bind matrices of the joints that two skins share, through the one matrix that most agree on; off by more than a ten-thousandth of the skeleton's size.
+    Source: glTF 2.0 §3.7.3.1; that receivers keep one bind pose is common practice, no published source.
+    """
+    for k, s in enumerate(own.skins):
+        if s.disagrees is not None and s.joints:
+            yield Finding(
+                f"{s.name} binds joints {about(s.disagrees_by * unit_of(m))} from where {own.skins[s.disagrees].name} binds them",
+                value(s.disagrees_by * unit_of(m) * 1000, "mm"),
+                value(0.0, "mm"),
+                len(s.joints),
+                s.joints[0].name,
+                s.joints[0].node,
+                joints(k, s, range(len(s.joints))),
+                (Call("skin.rebind", {}),),
+                key=key(k, s),
+            )
+
+
+@check("skin.shared", title="Several skins for the same joints", result="note", mends=("skin.merge-skins",))
+@of_skin
+def shared(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skins that name the very same joints and were bound alike.
+
+    Why: joints are counted, sent and worked out once for each of them; some destinations take one skin a model.
+    Measured: joints of each skin, and their bind matrices through the one matrix that most agree on.
+    Source: common practice, no published source.
+    """
+    for k, s in enumerate(own.skins):
+        if s.same is not None and s.disagrees is None and s.joints:
+            yield Finding(
+                f"{s.name} and {own.skins[s.same].name} are two skins for the same {plural(len(s.joints), 'joint')}",
+                value(2, "count"),
+                value(1, "count"),
+                len(s.joints),
+                s.joints[0].name,
+                s.joints[0].node,
+                joints(k, s, range(len(s.joints))),
+                (Call("skin.merge-skins", {}),),
+                key=key(k, s),
+            )
