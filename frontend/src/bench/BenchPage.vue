@@ -8,6 +8,7 @@ import { useKeys } from '../app/keys';
 import ResultMark from '../ui/ResultMark.vue';
 import { once } from '../ui/once';
 import BenchDrop from './BenchDrop.vue';
+import LedgerEdge from './LedgerEdge.vue';
 import MendTape from './MendTape.vue';
 import RouteStrip from './RouteStrip.vue';
 import StageView from './StageView.vue';
@@ -22,6 +23,7 @@ const { bench, query, stations, findings } = reading;
 const exporting = ref(false);
 const cooking = ref(false);
 const [everExported, everCooked] = [once(exporting), once(cooking)];
+const ledger = ref(552);
 const dropping = ref<InstanceType<typeof BenchDrop>>();
 /** Parts by name, from the table that lists them. */
 const parts = computed(() => {
@@ -99,7 +101,7 @@ useKeys('Bench', [
     <p>{{ query.error.value?.message }}</p>
     <div><button class="btn" @click="query.refetch()">Try again</button> <RouterLink class="btn" to="/">Back to the shelf</RouterLink></div>
   </div>
-  <div v-else class="page">
+  <div v-else class="page" :style="{ '--hl-ledger-w': `${ledger}px` }">
     <RouteStrip />
     <div v-if="busy || failed" class="news" :class="{ failed }" role="status">
       <template v-if="failed"
@@ -114,7 +116,7 @@ useKeys('Bench', [
         <button v-if="job" class="btn plain" @click="api.stopJob(job.id)">Stop</button>
       </template>
     </div>
-    <div v-if="bench.reading" class="bench"><StationLedger /><StageView /></div>
+    <div v-if="bench.reading" class="bench"><StationLedger /><StageView /><LedgerEdge v-model="ledger" /></div>
     <div v-else class="empty faded">
       <p>{{ failed ? 'Nothing could be measured, so there is nothing to show.' : 'The stations open as soon as the model is read.' }}</p>
     </div>
@@ -135,6 +137,7 @@ useKeys('Bench', [
 .bench {
   flex: 1;
   min-height: 0;
+  position: relative;
   display: grid;
   grid-template-columns: var(--hl-ledger-w) minmax(0, 1fr);
   grid-template-rows: minmax(0, 1fr);

@@ -104,11 +104,6 @@ watch(
     >
       {{ measured }} <span class="faded">measured · wanted</span> {{ wanted }}
     </p>
-    <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
-    <p v-else class="why">
-      <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
-    </p>
-    <LostImage v-if="lost" :reference="lost" />
     <div class="acts">
       <button v-if="canShow" class="btn" :aria-pressed="shown" @click="state.show(shown ? null : finding)">
         {{ shown ? 'Take the mark off' : 'Show it' }}
@@ -140,6 +135,11 @@ watch(
       </template>
       <button v-else class="btn plain" @click="state.waive.mutate({ finding: finding.id, reason: null })">Let it count again</button>
     </div>
+    <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
+    <p v-else class="why">
+      <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
+    </p>
+    <LostImage v-if="lost" :reference="lost" />
     <Dialog v-model:visible="waiving" modal header="Accept this finding?" dismissable-mask>
       <p>
         <b>{{ finding.title }}</b>
@@ -224,14 +224,14 @@ h3 i {
   font-size: 12.5px;
 }
 .why {
-  margin: 1px 0 5px;
+  margin: 4px 0 0;
   color: var(--hl-ink-soft);
   font-size: 12.5px;
 }
 .acts {
   display: flex;
-  gap: 6px;
-  margin-top: auto;
+  gap: 4px 6px;
+  margin-top: 3px;
   flex-wrap: wrap;
 }
 .acts .btn {

@@ -104,7 +104,7 @@ const intent = computed(() => {
           </div>
         </Popover>
       </div>
-      <button class="intent" @click="editing = true">
+      <button class="intent" :title="intent" @click="editing = true">
         <span class="faded">Meant to be</span> <span class="mono">{{ intent }}</span>
       </button>
     </div>

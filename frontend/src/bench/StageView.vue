@@ -154,7 +154,7 @@ useKeys('Stage', [
 </script>
 
 <template>
-  <section class="stage" aria-label="Stage">
+  <section class="stage" :class="{ moving: state.motion && state.clips.length }" aria-label="Stage">
     <div
       ref="holder"
       class="holder"
@@ -324,6 +324,12 @@ canvas {
   border: 1px solid var(--hl-ink);
   background: linear-gradient(90deg, var(--hl-ink) 50%, transparent 0) 0 0 / 50% 100%;
   margin-bottom: 3px;
+}
+/* Where the stage is low, the bar of motion lies where the scale would be. */
+@media (max-width: 1099px) {
+  .moving .bar {
+    display: none;
+  }
 }
 .rack {
   position: absolute;

@@ -6,8 +6,12 @@ import ResultMark from '../ui/ResultMark.vue';
 import FindingCard from './FindingCard.vue';
 import MendForm from './MendForm.vue';
 import StationTable from './StationTable.vue';
+import { useFold } from './fold';
 import { useBench } from './useBench';
 
+const box = ref<HTMLElement>();
+const fold = useFold(box);
+const onward = () => box.value?.scrollBy({ top: box.value.clientHeight - fold.height.value - 30 });
 const props = defineProps<{ station: Station }>();
 const state = useBench('reading', 'opened', 'choices');
 const findings = computed(() => state.findings.value.filter((f) => f.station === props.station.name));
@@ -51,10 +55,10 @@ const worst = computed(() =>
     <div class="tab">
       <b>{{ station.number }}</b><ResultMark :result="worst" :size="15" />
     </div>
-    <div class="in">
+    <div ref="box" class="in" :style="{ scrollPaddingBottom: `${fold.height.value + 6}px` }">
       <div class="head">
         <h2>{{ station.name }}</h2>
-        <p>{{ station.about }}</p>
+        <p :title="station.about">{{ station.about }}</p>
         <span v-if="moved" class="moved">by the mends: {{ moved }}</span
         ><ResultCounts v-if="station.inspected" :counts="station.counts" />
       </div>
@@ -74,19 +78,11 @@ const worst = computed(() =>
             <div>{{ f.label }}</div>
           </div>
         </div>
-        <StationTable
-          v-for="t in station.tables.slice(0, 1)"
-          :key="t.key"
-          :table="t"
-          :short="findings.length > 0"
-          :station="station.slug"
-          @form="form"
-        />
         <div v-if="findings.length" class="cards">
           <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" />
         </div>
         <StationTable
-          v-for="t in station.tables.slice(1)"
+          v-for="t in station.tables"
           :key="t.key"
           :table="t"
           :short="findings.length > 0"
@@ -109,13 +105,16 @@ const worst = computed(() =>
         <MendForm v-model:visible="adding" :station="station.slug" :mend="asked.mend" :parts="asked.parts" />
       </template>
     </div>
+    <button v-if="fold.height.value" class="onward" :style="{ height: `${fold.height.value}px` }" tabindex="-1" @click="onward">
+      <span>more below ↓</span>
+    </button>
   </section>
 </template>
 
 <style scoped>
 .open {
-  flex: 1 0 170px;
-  min-height: 170px;
+  flex: 1 0 300px;
+  min-height: 300px;
   position: relative;
   border-top: 1.5px solid var(--hl-ink);
   border-bottom: 1.5px solid var(--hl-ink);
@@ -175,19 +174,23 @@ h2 {
 }
 .figures {
   display: flex;
+  flex-wrap: wrap;
   border-top: 1px solid var(--hl-rule);
   border-bottom: 1px solid var(--hl-rule);
   flex: none;
+  overflow: hidden;
 }
+/* Each tile draws the line on its left, which the edge hides for the first of a row. */
 .figure {
   flex: 1 1 auto;
   padding: 3px 10px 4px;
   border-left: 1px solid var(--hl-rule);
-  min-width: 0;
+  margin-left: -1px;
+  min-width: min-content;
+  max-width: 100%;
 }
 .figure:first-child {
-  border-left: 0;
-  padding-left: 0;
+  padding-left: 1px;
 }
 .figure b {
   font: 500 24px/1.1 var(--hl-font-figure);
@@ -210,7 +213,7 @@ h2 {
 .cards {
   display: grid;
   gap: 6px;
-  grid-template-columns: repeat(auto-fit, minmax(212px, 1fr));
+  grid-template-columns: repeat(auto-fit, minmax(min(300px, 100%), 1fr));
 }
 .acts {
   display: flex;
@@ -233,5 +236,25 @@ details ul {
 }
 .idle {
   padding: 6px 0;
+}
+.onward {
+  position: absolute;
+  left: 41px;
+  right: 0;
+  bottom: 0;
+  border: 0;
+  padding: 0;
+  display: flex;
+  align-items: flex-end;
+  justify-content: center;
+  background: linear-gradient(rgba(253, 250, 243, 0.9), #fdfaf3 6px);
+  border-top: 1px dashed var(--hl-rule);
+  color: var(--hl-ink-faded);
+  font-size: 12px;
+  line-height: 20px;
+  cursor: pointer;
+}
+.onward:hover {
+  color: var(--hl-ink);
 }
 </style>

@@ -18,6 +18,13 @@ const ofParts = computed(() => byPart.value && !['joints', 'channels'].includes(
 const things = computed(() => (ofParts.value ? 'parts' : props.table.key));
 const withResult = computed(() => props.table.rows.some((r) => r.result));
 const withMend = computed(() => props.table.rows.some((r) => r.mend));
+/** What a column of words may take: what those of figures leave, shared. A long name gives way, in its middle, before a figure does. */
+const room = computed(() => {
+  const words = props.table.columns.filter((c) => !c.number).length;
+  const others = 62 * (props.table.columns.length - words) + 28 * Number(ofParts.value) + 22 * Number(withResult.value);
+  const acts = 96 * Number(withKey.value) + 48 * Number(withMend.value);
+  return { '--words': Math.max(1, words), '--others': `${others + acts}px` };
+});
 const rows = computed(() =>
   props.table.rows.filter((r) => !find.value || Object.values(r.cells).join(' ').toLowerCase().includes(find.value.toLowerCase())),
 );
@@ -83,7 +90,7 @@ const isolate = ({ data }: { data: Row }) =>
 </script>
 
 <template>
-  <section class="table">
+  <section class="table" :style="room">
     <div v-if="byPart && table.total > 8" class="head">
       <input
         v-model="find"
@@ -115,6 +122,9 @@ const isolate = ({ data }: { data: Row }) =>
         body-class="tick"
         :pt="{ pcHeaderCheckbox: { input: { 'aria-label': 'Choose all parts' } } }"
       />
+      <Column v-if="withResult" header="" header-class="mark" body-class="mark"
+        ><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template
+      ></Column>
       <Column
         v-for="(c, k) in table.columns"
         :key="c.key"
@@ -161,9 +171,6 @@ const isolate = ({ data }: { data: Row }) =>
           </button>
         </template>
       </Column>
-      <Column v-if="withResult" header="" body-class="num"
-        ><template #body="{ data }"><ResultMark v-if="data.result" :result="data.result" :size="13" /></template
-      ></Column>
       <template #empty
         ><span class="faded">{{ find ? `None of the ${things} goes by that.` : 'Nothing to list.' }}</span></template
       >
@@ -186,6 +193,12 @@ const isolate = ({ data }: { data: Row }) =>
 </template>
 
 <style scoped>
+.table {
+  container-type: inline-size;
+}
+.table :deep(td:not(.num, .tick, .mark)) {
+  max-width: max(64px, calc((100cqw - var(--others)) / var(--words)));
+}
 .head,
 .chosen {
   display: flex;
@@ -221,6 +234,11 @@ input::placeholder {
 }
 .parts :deep(tr.lit td) {
   box-shadow: inset 0 -2px 0 var(--hl-ink);
+}
+.table :deep(.mark) {
+  width: 20px;
+  padding-left: 2px;
+  padding-right: 2px;
 }
 .parts :deep(.tick) {
   width: 28px;

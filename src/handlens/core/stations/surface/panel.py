@@ -59,10 +59,10 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "By mesh",
                 [
                     ("part", "Part", False),
-                    ("many", "Over 4 corners", True),
-                    ("odd", "Cut differently", True),
+                    ("many", "Over 4", True),
+                    ("odd", "Not flat", True),
                     ("spare", "For nothing", True),
-                    ("crowded", "Crowded edges", True),
+                    ("crowded", "Crowded", True),
                     ("open", "Openings", True),
                     ("largest", "Largest", True),
                     ("seams", "Apart", True),
