@@ -125,11 +125,14 @@ def test_taking_a_model_off_asks_first(page, server):
     expect(page.get_by_role("link", name="Driftwood")).to_have_count(0)
 
 
-def test_thumbnails_are_drawn_once_and_kept(page, server, heron):
+def test_pictures_stand_there_at_once_and_no_model_is_fetched_for_them(page, server, heron):
+    asked: list[str] = []
+    page.on("request", lambda r: asked.append(r.url))
     page.goto("/")
-    page.locator("img[alt^='Heron']").wait_for()
-    revision = revision_of(server, "Heron")
-    until(page, f"fetch('/api/revisions/{revision}/thumbnail').then(r => r.ok)")
+    picture = page.locator("img[alt^='Heron']")
+    picture.wait_for()
+    assert picture.evaluate("e => e.decode().then(() => e.naturalWidth)") == 354
+    assert not [u for u in asked if "/stage" in u]
 
 
 @pytest.mark.parametrize("where", ["shelf", "bench", "dialog", "narrow"])

@@ -106,7 +106,7 @@ def test_names():
     assert not trips("arrival.name-clash", parts("Hoop", "hoop"), "modelling-room")
     assert trips("arrival.illegal-names", parts("hoop/1"), "creator-platform-strict")
     assert not trips("arrival.illegal-names", parts("hoop 1"), "creator-platform-strict")
-    assert trips("arrival.illegal-names", parts("h" * 51), "creator-platform-strict")
+    assert trips("arrival.illegal-names", parts("h" * 65), "creator-platform-strict")
     assert not trips("arrival.illegal-names", parts("h" * 50), "creator-platform-strict")
 
 
@@ -121,7 +121,7 @@ def test_fused_and_crumbs():
     two = mesh(np.concatenate([CUBE_POINTS, CUBE_POINTS + 5]), CUBE_FACES + [[i + 8 for i in f] for f in CUBE_FACES])
     assert trips("arrival.fused", scene(two), intent='{"kind": "character"}')
     assert not trips("arrival.fused", scene(two))
-    many = scene(*[cube(f"lath {k}", at=(3 * k, 0, 0)) for k in range(21)])
+    many = scene(*[cube(f"lath {k}", at=(3 * k, 0, 0)) for k in range(25)])
     assert trips("arrival.crumbs", many, "creator-platform-strict")
     assert not trips("arrival.crumbs", many)
 
@@ -274,35 +274,35 @@ def grid(triangles, name="net"):
 
 
 def test_a_limit_is_the_greatest_allowed_value():
-    """The strict platform refuses a mesh of more than 10,000 triangles (common practice)."""
-    assert not trips("budget.triangles-mesh", scene(grid(10_000)), "creator-platform-strict")
+    """The strict platform refuses a mesh of more than 8,000 triangles (common practice)."""
+    assert not trips("budget.triangles-mesh", scene(grid(8_000)), "creator-platform-strict")
     over = scene(
         mesh(
-            np.concatenate([grid(10_000).positions, CUBE_POINTS[:3]]),
-            [*grid(10_000).corners.reshape(-1, 3).tolist(), [10_002, 10_003, 10_004]],
+            np.concatenate([grid(8_000).positions, CUBE_POINTS[:3]]),
+            [*grid(8_000).corners.reshape(-1, 3).tolist(), [len(grid(8_000).positions) + k for k in range(3)]],
         )
     )
     found = findings(over, "creator-platform-strict")["budget.triangles-mesh"][0]
-    assert (found.result, found.measured["value"], found.wanted["value"]) == ("stop", 10_001, 10_000)
+    assert (found.result, found.measured["value"], found.wanted["value"]) == ("stop", 8_001, 8_000)
 
 
 def test_totals_count_instances():
-    nodes = tuple(node(k, name=f"net {k}", translation=(float(k), 0, 0)) for k in range(6))
+    nodes = tuple(node(k, name=f"net {k}", translation=(float(k), 0, 0)) for k in range(7))
     assert trips("budget.triangles-total", scene(grid(9_000), nodes=nodes), "creator-platform-strict")
-    assert not trips("budget.triangles-total", scene(grid(9_000), nodes=nodes[:5]), "creator-platform-strict")
+    assert not trips("budget.triangles-total", scene(grid(9_000), nodes=nodes[:6]), "creator-platform-strict")
 
 
 def test_draw_calls_are_slots_times_parts():
     two = replace(cube(), slots=np.array([0, 0, 0, 1, 1, 1], np.int32), slot_materials=(0, 1))
-    nodes = tuple(node(k, name=f"crate {k}", translation=(2.0 * k, 0, 0)) for k in range(5))
+    nodes = tuple(node(k, name=f"crate {k}", translation=(2.0 * k, 0, 0)) for k in range(7))
     materials = tuple(Material(f"m{k}", f"paint {k}", alpha_mode="opaque") for k in range(2))
     assert (
         findings(scene(two, nodes=nodes, materials=materials), "creator-platform-strict")["budget.draw-calls"][0].measured[
             "value"
         ]
-        == 10
+        == 14
     )
-    assert not trips("budget.draw-calls", scene(two, nodes=nodes[:4], materials=materials), "creator-platform-strict")
+    assert not trips("budget.draw-calls", scene(two, nodes=nodes[:6], materials=materials), "creator-platform-strict")
 
 
 def test_planned_copies():

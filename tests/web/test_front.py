@@ -16,7 +16,7 @@ import pytest
 
 from conftest import wait_for
 from handlens.web import front
-from handlens.web.bodies import JSON_BYTES, THUMBNAIL_BYTES
+from handlens.web.bodies import JSON_BYTES
 from handlens.web.events import PATH as EVENTS
 
 
@@ -78,7 +78,7 @@ def test_idle_pages_and_slow_senders_take_nothing_from_the_rest(server):
 
 @pytest.mark.parametrize(
     ("line", "most"),
-    [("POST /api/drops", JSON_BYTES), ("PUT /api/revisions/1/thumbnail", THUMBNAIL_BYTES), ("PUT /api/nothing/here", JSON_BYTES)],
+    [("POST /api/drops", JSON_BYTES), ("PUT /api/revisions/1/tape", JSON_BYTES), ("PUT /api/nothing/here", JSON_BYTES)],
 )
 def test_a_body_beyond_its_limit_is_refused_before_it_is_read(server, line, most):
     with _connect(server) as s:

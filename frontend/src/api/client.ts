@@ -94,7 +94,4 @@ export const api = {
   beginDrop: (model: number | null) => call<{ id: number }>('POST', '/drops', { model }),
   closeDrop: (id: number) => call<Job>('POST', `/drops/${id}/close`),
   giveUpDrop: (id: number) => call<void>('DELETE', `/drops/${id}`),
-  keepThumbnail: async (revision: number, picture: Blob) => {
-    await fetch(`/api/revisions/${revision}/thumbnail`, { method: 'PUT', body: picture, headers: { 'Content-Type': 'image/webp' } });
-  },
 };

@@ -188,6 +188,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** The picture that was drawn when the revision was read last; the shelf names it by its number, so that it can be kept. */
         get: {
             parameters: {
                 query?: never;
@@ -209,28 +210,7 @@ export interface paths {
                 default: components["responses"]["DEFAULT_ERROR"];
             };
         };
-        /** The first browser that drew a picture leaves it here. */
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    revision_id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description No Content */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                default: components["responses"]["DEFAULT_ERROR"];
-            };
-        };
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1578,7 +1558,7 @@ export interface components {
             triangles: number | null;
             /** @description inspection whose display copy can be drawn */
             stage: number | null;
-            thumbnail: boolean;
+            thumbnail: number | null;
             verdicts: components["schemas"]["SheetVerdict"][];
             exported: boolean;
         };
@@ -2211,6 +2191,9 @@ export interface components {
             motion: components["schemas"]["Motion"];
             receiver: components["schemas"]["Receiver"];
             export: components["schemas"]["ExportOptions"];
+            sources: {
+                [key: string]: string;
+            };
         };
         Parameter: {
             name: string;

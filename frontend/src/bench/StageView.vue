@@ -13,6 +13,7 @@ import StageCaption from './StageCaption.vue';
 import SideWalk from './SideWalk.vue';
 import UvPanel from './UvPanel.vue';
 import { useBench } from './useBench';
+import { MEASURES } from '../stage/beside';
 import { PLAIN_RECEIVER } from '../stage/receiver';
 import { useStage } from './useStage';
 import { length } from './words';
@@ -88,7 +89,6 @@ function key(e: KeyboardEvent) {
     else v.turn(a[0] * 0.12, a[1] * 0.12);
   } else if (e.key === '+') v.zoom(0.88);
   else if (e.key === '_') v.zoom(1.14);
-  else if (e.key === 'Home') fit();
   else return;
   e.preventDefault();
 }
@@ -141,7 +141,7 @@ useKeys('Stage', [
   { keys: [',', '.'], says: 'previous, next place of what is marked', run: (e) => void step(e.key === '.' ? 1 : -1) },
   { keys: ['a'], says: 'what is marked alone, or with the rest', run: () => (state.alone = !state.alone) },
   { keys: ['[', ']'], says: 'smaller, larger loupe', run: (e) => nudgeLoupe({ r: e.key === '[' ? -10 : 10 }) },
-  { keys: ['h'], says: 'person of 1.75 m', run: () => (state.person = !state.person) },
+  { keys: ['h'], says: 'staff beside it, or nothing', run: () => (state.measure = state.measure === 'none' ? 'suited' : 'none') },
   { keys: ['c'], says: 'metre cubes', run: () => (state.cubes = !state.cubes) },
   { keys: ['0'], says: 'whole model in view', run: () => fit() },
   { keys: ['g'], says: 'motion: its bar', run: () => (state.motion = !state.motion && state.clips.length > 0) },
@@ -160,7 +160,7 @@ useKeys('Stage', [
       class="holder"
       tabindex="0"
       role="application"
-      aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, Home shows all."
+      aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, 0 shows all."
       @pointermove="pointer"
       @keydown="key"
       @wheel.capture="wheel"
@@ -223,7 +223,14 @@ useKeys('Stage', [
       @shape="(shape) => setLoupe({ shape })"
     />
     <div class="beside">
-      <label><input v-model="state.person" type="checkbox" /> Person <span class="mono faded">1.75 m</span></label>
+      <label
+        ><span class="faded">Beside it</span>
+        <select v-model="state.measure" aria-label="What stands beside it">
+          <option value="suited">{{ MEASURES.find((m) => m.key === state.suited)?.name }}</option>
+          <template v-for="m in MEASURES" :key="m.key"><option v-if="m.key !== state.suited" :value="m.key">{{ m.name }}</option></template>
+          <option value="none">nothing</option>
+        </select></label
+      >
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
       <label v-if="state.clips.length"><input v-model="state.motion" type="checkbox" /> Motion</label>
       <label v-if="state.hasJoints"><input v-model="state.pulling" type="checkbox" /> Pull test</label>
@@ -371,6 +378,13 @@ canvas {
   align-items: center;
   gap: 6px;
   min-height: 24px;
+}
+.beside select {
+  border: 0;
+  border-bottom: 1px solid var(--hl-rule-strong);
+  background: transparent;
+  min-height: 24px;
+  max-width: 180px;
 }
 .beside input {
   accent-color: var(--hl-verdigris);

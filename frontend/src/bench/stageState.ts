@@ -1,5 +1,6 @@
 // What the page shows over the stage, and the pieces that draw it: shared by everything that ties the two together.
 import { reactive, ref, shallowRef } from 'vue';
+import type { Measure } from '../stage/beside';
 import type { DisplayModel } from '../stage/displayCopy';
 import type { LookName } from '../stage/looks';
 import type { LoupeShape } from '../stage/loupe';
@@ -21,7 +22,9 @@ export function stageContext() {
       loading: true,
       error: '',
       side: 'free' as Side,
-      person: true,
+      /** What stands beside the model: by name, what suits its size, or nothing. */
+      measure: 'suited' as Measure['key'] | 'suited' | 'none',
+      suited: 'staff' as Measure['key'],
       cubes: false,
       floorStep: 1,
       bar: 0,

@@ -3,7 +3,7 @@ import { Box3, Vector3 } from 'three';
 import { onBeforeUnmount, onMounted, watch, type Ref } from 'vue';
 import { api, type Finding } from '../api/client';
 import { readDisplayCopy } from '../stage/displayCopy';
-import { beside, cubes, person } from '../stage/props';
+import { beside, cubes, MEASURES, suited } from '../stage/beside';
 import type { Receiver } from '../stage/receiver';
 import { Stage } from '../stage/stage';
 import { attachTestHook, testClock, testing } from '../stage/testHook';
@@ -59,7 +59,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     watch(wanted.receiver, (r) => s.setReceiver(r), { immediate: true });
     watch(wanted.inspection, load, { immediate: true });
     watch([wanted.part, model], isolate);
-    watch(() => [state.person, state.cubes, state.walking], props);
+    watch(() => [state.measure, state.cubes, state.walking], props);
     watch([wanted.other, model], layOther);
   });
   onBeforeUnmount(() => {
@@ -145,23 +145,28 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     if (!s || !model.value) return;
     s.extras.clear();
     const height = s.box.max.y - Math.min(0, s.box.min.y);
-    const gap = Math.max(0.12, s.size * 0.06);
+    const gap = s.size * 0.12;
     let reach = 0;
     let left = 0;
-    // Beside a speck or a mountain they would hide or vanish, so they stand only beside what they can be compared with.
-    const fair = s.size > 0.02 && s.size < 60 && !state.walking;
-    if (state.person && fair) {
-      const p = person();
-      p.position.copy(beside(s.box, 0.55, gap)).setY(s.box.min.y);
-      s.extras.add(p);
-      left = 0.55 + gap;
-      reach = 3;
+    const sides = s.box.getSize(new Vector3());
+    state.suited = suited(Math.max(sides.x, sides.y, sides.z));
+    const asked = state.measure === 'suited' ? state.suited : state.measure;
+    const measure = state.walking ? undefined : MEASURES.find((m) => m.key === asked);
+    if (measure) {
+      const made = measure.make(sides.y);
+      made.position.copy(beside(s.box, measure.wide, gap)).setY(s.box.min.y);
+      made.position.x += measure.shift;
+      s.extras.add(made);
+      left = measure.wide + gap;
+      reach = new Box3().setFromObject(made).getSize(new Vector3()).length() + gap;
     }
+    // Metre cubes beside a speck or a mountain would hide or vanish.
+    const fair = s.size > 0.02 && s.size < 60 && !state.walking;
     if (state.cubes && fair) {
       const c = cubes(height);
       c.position.copy(beside(s.box, 1, gap + left)).setY(s.box.min.y);
       s.extras.add(c);
-      reach = Math.max(3, height + 2);
+      reach = Math.max(reach, 3, height + 2);
     }
     s.extraReach = reach;
     s.invalidate();
@@ -188,7 +193,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     const box = s.box.clone();
     const all = new Box3().setFromObject(s.extras);
     const tall = (b: Box3) => b.max.y - b.min.y;
-    return !all.isEmpty() && tall(box) > 0.25 * tall(all) ? box.union(all) : box;
+    return !all.isEmpty() && tall(box) > 0.45 * tall(all) ? box.union(all) : box;
   }
   /** Flies to one triangle of a part: what was pointed at on the UV sheet. */
   function point(node: number, triangle: number) {

@@ -1,14 +1,16 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, watch } from 'vue';
-import { api, type ShelfModel } from '../api/client';
+import { computed } from 'vue';
+import { type ShelfModel } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
 
 const props = defineProps<{ model: ShelfModel }>();
 const emit = defineEmits<{ remove: []; again: [] }>();
-const picture = ref('');
-let own = '';
+/** Drawn by the server when the model was read; numbered, so that a browser keeps it until there is another. */
+const picture = computed(() =>
+  props.model.thumbnail ? `/api/revisions/${props.model.revision}/thumbnail?drawn=${props.model.thumbnail}` : '',
+);
 const length = computed(() => {
   const m = props.model.longest_m;
   if (m === null || m === undefined) return '';
@@ -18,21 +20,6 @@ const length = computed(() => {
 });
 const reading = computed(() => props.model.state === 'waiting' || props.model.state === 'running');
 
-/** The stored picture, or one drawn here and now and left with the server. */
-async function draw() {
-  const { revision, stage, thumbnail } = props.model;
-  if (thumbnail) return void (picture.value = `/api/revisions/${revision}/thumbnail`);
-  if (!stage) return;
-  try {
-    const made = await (await import('../stage/thumbnails')).thumbnail(() => api.stage(stage));
-    picture.value = own = URL.createObjectURL(made);
-    void api.keepThumbnail(revision, made);
-  } catch {
-    picture.value = '';
-  }
-}
-watch(() => [props.model.revision, props.model.stage], draw, { immediate: true });
-onBeforeUnmount(() => own && URL.revokeObjectURL(own));
 </script>
 
 <template>
@@ -41,7 +28,7 @@ onBeforeUnmount(() => own && URL.revokeObjectURL(own));
       <img v-if="picture" :src="picture" :alt="`${model.name}, drawn from the model`" width="236" height="190" />
       <span v-else-if="model.state === 'failed'" class="blank stop"><ResultMark result="stop" :size="20" />could not be read</span>
       <span v-else class="blank faded"
-        ><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : model.state === 'done' ? 'being drawn' : 'not read' }}</span
+        ><ResultMark result="pending" :size="20" />{{ reading ? 'reading' : model.state === 'done' ? 'nothing to draw' : 'not read' }}</span
       >
     </div>
     <article class="label">

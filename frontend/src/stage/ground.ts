@@ -1,7 +1,8 @@
 // The floor under the model: squares of a stated size, the shadow, and the front written on it as an arrow.
-import { Box3, BufferAttribute, BufferGeometry, CanvasTexture, Group, Mesh, PlaneGeometry, SRGBColorSpace, Vector3 } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, Group, Mesh, Vector3 } from 'three';
 import { floor, paper } from './looks';
 import { TOKENS } from './tokens';
+import { writing } from './writing';
 
 /** An arrow that lies on the floor and points to +Z, the tail at the origin. */
 function arrow(length: number) {
@@ -20,34 +21,6 @@ function arrow(length: number) {
   return new Mesh(g, paper({ hex: TOKENS.ink, flat: true, soft: true, ink: 0, opacity: 0.72 }));
 }
 
-let written: CanvasTexture | null = null;
-
-/** The word, to be read by somebody who stands in front. */
-function word(width: number) {
-  if (!written) {
-    const canvas = Object.assign(document.createElement('canvas'), { width: 256, height: 96 });
-    const x = canvas.getContext('2d', { willReadFrequently: true })!;
-    x.font = 'italic 500 72px Fraunces, Georgia, serif';
-    x.textAlign = 'center';
-    x.fillStyle = '#fff';
-    x.fillText('front', 128, 66);
-    written = new CanvasTexture(canvas);
-    written.colorSpace = SRGBColorSpace;
-  }
-  const sheet = new PlaneGeometry(width, (width * 96) / 256).rotateX(-Math.PI / 2);
-  const material = paper({
-    hex: TOKENS.ink,
-    flat: true,
-    soft: true,
-    ink: 0,
-    uniforms: { uWord: { value: written } },
-    pars: 'uniform sampler2D uWord; varying vec2 vWord;\n',
-    vertex: 'vWord = uv;',
-    look: 'c.a = texture2D(uWord, vWord).a * .78;',
-  });
-  return new Mesh(sheet, material);
-}
-
 /** Floor, shadow and front arrow for a model's box. A step of 0 draws the shadow alone. */
 export function groundOf(box: Box3, step: number) {
   const size = Math.max(box.getSize(new Vector3()).length(), 1e-6);
@@ -56,7 +29,7 @@ export function groundOf(box: Box3, step: number) {
   const length = size * 0.17;
   const middle = box.getCenter(new Vector3());
   const lies = new Group().add(arrow(length));
-  const name = word(length * 1.05);
+  const name = writing('front', length * 1.05).rotateX(-Math.PI / 2);
   name.position.set(0, 0, length * 1.24);
   lies.add(name);
   // A hair above the floor, in front of the model.

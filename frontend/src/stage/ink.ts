@@ -1,4 +1,4 @@
-// Ink: outlines from part number, depth and normal in one screen pass, and the running mean of jittered frames at rest,
+// Ink: silhouettes from part number and depth in one screen pass, and the running mean of jittered frames at rest,
 // which smooths lines, hatches and silhouettes alike without multisampling.
 import {
   BufferGeometry,
@@ -22,18 +22,16 @@ import {
   ZeroFactor,
   type ShaderMaterialParameters,
 } from 'three';
-import { asShown, TOKENS } from './tokens';
 
 const FRAGMENT = /* glsl */ `
 precision highp float; precision highp int;
 layout(location = 0) out vec4 o;
 uniform sampler2D tColour, tInk; uniform highp sampler2D tDepth;
-uniform vec2 uNearFar; uniform ivec2 uLast; uniform int uStep; uniform vec3 uInkColour;
+uniform vec2 uNearFar; uniform ivec2 uLast; uniform int uStep;
 float depthAt(ivec2 p) {
   float d = texelFetch(tDepth, p, 0).x * 2. - 1.;
   return 2. * uNearFar.x * uNearFar.y / (uNearFar.y + uNearFar.x - d * (uNearFar.y - uNearFar.x));
 }
-vec3 normalOf(vec4 k) { vec2 n = k.xy * 2. - 1.; return vec3(n, sqrt(max(0., 1. - dot(n, n)))); }
 void main() {
   ivec2 p = ivec2(gl_FragCoord.xy);
   vec3 c = texelFetch(tColour, p, 0).rgb;
@@ -46,13 +44,9 @@ void main() {
     // Only the nearer side is inked, so a line is one step wide. Second difference: slopes cancel.
     float jump = smoothstep(.0025, .008, max(zl + zr - 2. * z, zd + zu - 2. * z) / z);
     vec4 other = step(.0015, abs(vec4(kl.z, kr.z, kd.z, ku.z) - k.z)) * step(vec4(z), vec4(zl, zr, zd, zu) + z * 1e-5);
-    // Creases compare with two neighbours only, again for a single width.
-    vec3 n = normalOf(k);
-    float right = abs(kr.z - k.z) < .0015 ? 1. - dot(n, normalOf(kr)) : 0.;
-    float below = abs(kd.z - k.z) < .0015 ? 1. - dot(n, normalOf(kd)) : 0.;
     float edge = max(max(other.x, other.y), max(other.z, other.w));
-    float ink = max(max(jump * .92, edge), smoothstep(.12, .4, max(right, below)) * .62);
-    c = mix(c, uInkColour, ink);
+    // The outline is the surface's own shade, darker and warmer.
+    c = mix(c, c * vec3(.5, .42, .36), max(jump * .92, edge));
   }
   o = vec4(c, 1.);
 }`;
@@ -114,7 +108,6 @@ export class Ink {
       uNearFar: { value: new Vector2() },
       uLast: { value: new Vector2() },
       uStep: { value: 1 },
-      uInkColour: asShown(TOKENS.ink),
     },
     // Running mean: new / (k + 1) + old · k / (k + 1).
     blending: CustomBlending,

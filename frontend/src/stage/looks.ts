@@ -358,14 +358,20 @@ export function applyLook(root: Object3D, look: LookName, receiver: Receiver, uv
   });
 }
 
-/** The floor: soft shadow and squares of a stated size (0: none), fading into the paper. One draw, no ink. */
+/** The floor: a mat of reed with squares of a stated size (0: neither), and the shadow, fading into the paper. One draw, no ink. */
 export function floor(step: number, reach: number) {
   const m = paper({
     soft: true,
     flat: true,
     ink: 0,
-    uniforms: { uStep: { value: step }, uReach: { value: reach }, uGrid: asShown(TOKENS.grid), uShade: asShown(TOKENS.shadow) },
-    pars: 'uniform float uStep, uReach; uniform vec3 uGrid, uShade;\n',
+    uniforms: {
+      uStep: { value: step },
+      uReach: { value: reach },
+      uGrid: asShown(TOKENS.grid),
+      uShade: asShown(TOKENS.shadow),
+      uMat: asShown(TOKENS.mat),
+    },
+    pars: 'uniform float uStep, uReach; uniform vec3 uGrid, uShade, uMat;\n',
     look: FLOOR,
   });
   return new Mesh(new PlaneGeometry(reach * 2, reach * 2).rotateX(-Math.PI / 2), m);

@@ -199,4 +199,5 @@ export const FLOOR = /* glsl */ `
 vec2 q = vWorld.xz / max(uStep, 1e-9), w = max(fwidth(q), vec2(1e-6)), g = abs(fract(q - .5) - .5) / w;
 float line = uStep <= 0. ? 0. : (1. - min(smoothstep(.0, 1., g.x), smoothstep(.0, 1., g.y))) * (1. - smoothstep(.15, .5, max(w.x, w.y)));
 float s = all(lessThan(abs(vSun.xy - .5), vec2(.5))) ? .2 * (1. - sunlight()) : 0., a = line * .75 * (1. - smoothstep(.45, 1., length(vWorld.xz) / uReach)) * (1. - s);
-c = vec4((uShade * s + uGrid * a) / max(s + a, 1e-4), s + a);`;
+float mat = uStep <= 0. ? 0. : .62 * (1. - smoothstep(.1, .62, length(vWorld.xz) / uReach)) * (1. - s - a);
+c = vec4((uShade * s + uGrid * a + uMat * mat) / max(s + a + mat, 1e-4), s + a + mat);`;

@@ -41,7 +41,7 @@ export class Stage {
   /** The destination whose drawing "as received" shows. */
   private receiver: Receiver = PLAIN_RECEIVER;
   private uvSet = 0;
-  /** Person, cubes and whatever else stands beside the model, casting no shadow. */
+  /** Staff, cubes and whatever else stands beside the model, casting no shadow. */
   readonly extras = new Object3D();
   size = 1;
   w = 1;
@@ -313,13 +313,6 @@ export class Stage {
     this.extras.visible = !on;
   }
 
-  /** Draws a whole still picture at once: what thumbnails are made of. */
-  drawStill(samples: number) {
-    if (!this.a) return;
-    for (let k = 0; k < samples; k++) this.draw(this.a, 'built', k);
-    this.recompose(null);
-  }
-
   /** Near and far tight around the model, so that 24 bits of depth and the ink thresholds hold. */
   private range() {
     const d = this.camera.position.distanceTo(this.box.getCenter(new Vector3()));
@@ -331,7 +324,7 @@ export class Stage {
     this.camera.updateProjectionMatrix();
   }
 
-  /** How far the person and the cubes reach, so that the camera's range holds them. */
+  /** How far the staff and the cubes reach, so that the camera's range holds them. */
   extraReach = 0;
 
   /** Clears colour to paper and the ink output to zero: one clear colour would leave paper in both. */

@@ -23,6 +23,7 @@ import msgspec
 
 from ..core import formats, limits, packages
 from ..core.display import display_copy, reduced_copy
+from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
 from ..core.judge.kept import judged
 from ..core.judge.report import source
@@ -238,6 +239,10 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     (out / "stage.bin").write_bytes(reduced or full)
     if reduced:
         (out / "full-stage.bin").write_bytes(full)
+    tell("drawing it for the shelf", 0.93)
+    picture = portrait(reduced or full)
+    if picture:
+        (out / "portrait.webp").write_bytes(picture)
     drawn = time.perf_counter()
     tell("judging", 0.96)
     where = source(made.package, request["main"], mended)

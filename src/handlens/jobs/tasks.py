@@ -133,6 +133,8 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
     inspection.lost, inspection.state, inspection.error = result["lost"], "done", None
     s.flush()
     revision = s.get_one(Revision, inspection.revision_id)
+    picture = folder / "out" / "portrait.webp"
+    revision.thumbnail_id = contents.put_file(s, picture).id if picture.exists() else None
     shelf.keep_judgements(s, inspection, result["judgements"])
     evidence = msgspec.msgpack.decode((folder / "out" / "evidence.bin").read_bytes(), type=dict[str, bytes])
     shelf.keep_evidence(s, inspection, evidence)

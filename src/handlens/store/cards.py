@@ -175,7 +175,7 @@ def _entries(s: Session, models: list[Model]) -> list[dict[str, Any]]:
                 "unit_stated": card.unit_stated,
                 "triangles": card.triangles,
                 "stage": card.inspection_id,
-                "thumbnail": revision.thumbnail_id is not None,
+                "thumbnail": revision.thumbnail_id,
                 "verdicts": card.verdicts,
                 "exported": revision.id in exported,
             }

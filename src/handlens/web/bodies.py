@@ -6,21 +6,16 @@ import re
 
 from ..core import limits
 
-#: A picture of a model for the Shelf.
-THUMBNAIL_BYTES = 400_000
 #: Everything that is JSON: a tape, a wish, a change.
 JSON_BYTES = 1 << 20
 
 _FILES = re.compile(r"/api/drops/\d+/files")
-_THUMBNAILS = re.compile(r"/api/revisions/\d+/thumbnail")
 
 
 def most_bytes(method: str, path: str) -> int:
     """The largest body that a request may have."""
     if method == "PUT" and _FILES.fullmatch(path):
         return limits.MAX_FILE_BYTES
-    if method == "PUT" and _THUMBNAILS.fullmatch(path):
-        return THUMBNAIL_BYTES
     return JSON_BYTES
 
 

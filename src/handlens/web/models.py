@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Response, request
+from flask import Response
 from flask.views import MethodView
 from flask_smorest import Blueprint
 from sqlalchemy.dialects.postgresql import insert
@@ -97,21 +97,12 @@ class Waivers(MethodView):
 class Thumbnail(MethodView):
     @blueprint.response(200)
     def get(self, revision_id: int) -> Response:
+        """The picture that was drawn when the revision was read last; the shelf names it by its number, so that it can be kept."""
         with session() as s:
             revision = row(s, Revision, revision_id, "revision")
             if revision.thumbnail_id is None:
                 refuse(404, "No picture has been drawn yet.")
             data = contents.read(s, revision.thumbnail_id)
         answer = Response(data, mimetype="image/webp")
-        answer.headers["Cache-Control"] = "private, max-age=3600"
+        answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
-
-    @blueprint.response(204)
-    def put(self, revision_id: int) -> None:
-        """The first browser that drew a picture leaves it here."""
-        data = request.get_data(cache=False)
-        if not (data[:4] == b"RIFF" and data[8:12] == b"WEBP"):
-            refuse(422, "The picture must be a WebP of at most 400 kB.")
-        with session() as s:
-            revision = row(s, Revision, revision_id, "revision")
-            revision.thumbnail_id = contents.put_bytes(s, data, "The picture").id

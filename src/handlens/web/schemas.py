@@ -49,7 +49,7 @@ class ShelfModel(Schema):
     unit_stated = fields.Boolean(required=True)
     triangles = fields.Integer(required=True, allow_none=True)
     stage = fields.Integer(required=True, allow_none=True, metadata={"description": "inspection whose display copy can be drawn"})
-    thumbnail = fields.Boolean(required=True)
+    thumbnail = fields.Integer(required=True, allow_none=True)
     verdicts = fields.List(fields.Nested(SheetVerdict), required=True)
     exported = fields.Boolean(required=True)
 

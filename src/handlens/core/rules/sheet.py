@@ -161,6 +161,8 @@ class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     motion: Motion = Motion()
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
+    #: Where a value comes from, by its path in the sheet: a published source, or that it is common practice.
+    sources: dict[_Pattern, _Text] = {}
 
     @property
     def unit_metres(self) -> float:

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
-from . import checks, checks_names, checks_side_files, mends, mends_side_files
+from . import checks, checks_names, checks_side_files, mends, mends_names, mends_side_files
 from .panel import panel
 
 LENSES = (Lens("names", "Names", "The largest parts carry their names.", 110),)
@@ -9,7 +9,7 @@ STATION = Station(
     "arrival",
     10,
     checks=checks_in(checks, checks_names, checks_side_files),
-    mends=mends_in(mends, mends_side_files),
+    mends=mends_in(mends, mends_names, mends_side_files),
     panel=panel,
     lenses=LENSES,
 )

@@ -18,7 +18,7 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
     Why: an upload gate refuses the mesh; elsewhere it eats the frame.
     Measured: triangles after triangulation, a polygon of n corners counting n - 2.
-    Source: common practice, no published source (a creator platform commonly refuses a mesh at 10,000).
+    Source: common practice, no published source.
     """
     limit = sheet.limits.triangles_mesh
     if limit is None:

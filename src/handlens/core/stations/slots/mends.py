@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -11,10 +12,11 @@ import numpy as np
 from ...formats.held.uv_sets import by_first
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...limits import MendError, plural
+from ...limits import InputError, MendError, plural
 from ...measures.slots import equal_materials, out_of_range
 from ...scene import Material, Mesh, Scene
 from ...scene.model import frozen
+from ...surface.colour import converted
 
 
 @mend(
@@ -77,13 +79,21 @@ def without_images(scene: Scene, gone: set[int]) -> Scene:
     keeps="faces that have one",
     costs="nothing",
     safe=False,
-    parameters=[Parameter("material", "text", "name of the material that faces without one take"), PARTS],
+    parameters=[
+        Parameter("material", "text", "name of the material that faces without one take"),
+        Parameter(
+            "colour", "text", "a colour such as #B8A88A, to make it anew where the model has none of that name", default=""
+        ),
+        PARTS,
+    ],
 )
-def assign(scene: Scene, material: str, parts: Sequence[str] = ()) -> Outcome:
-    """Give a material of the model to every face that has none."""
+def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) -> Outcome:
+    """Give a material to every face that has none: one of the model, or a plain new one of a colour."""
     number = next((k for k, m in enumerate(scene.materials) if m.name == material), None)
     if number is None:
-        raise MendError(f"The model has no material {material!r}.")
+        if not colour:
+            raise MendError(f"The model has no material {material!r}; give it a colour to make a plain one.")
+        number, scene = len(scene.materials), scene.with_(materials=(*scene.materials, _plain(scene, material, colour)))
     meshes, count = list(scene.meshes), 0
     for k in chosen_meshes(scene, parts):
         mesh = meshes[k]
@@ -94,6 +104,27 @@ def assign(scene: Scene, material: str, parts: Sequence[str] = ()) -> Outcome:
     if not count:
         raise MendError("Every face has a material.")
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces without a material", f"{count:,}", "0"),))
+
+
+#: A plain material is half rough and no metal (common practice, no published source).
+_ROUGH = 0.5
+
+
+def _plain(scene: Scene, name: str, colour: str) -> Material:
+    """A new material of a colour as it is shown. Raises InputError where it has no name or the colour is none."""
+    if not name.strip():
+        raise InputError("slots.assign: the new material needs a name.")
+    if not re.fullmatch(r"#[0-9A-Fa-f]{6}", colour):
+        raise InputError(f"slots.assign: colour must be six digits as in #B8A88A, not {colour!r}.")
+    shown = [int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)]
+    return Material(
+        f"plain:{len(scene.materials)}",
+        name,
+        (*converted(shown, False, scene.linear), 1.0),  # type: ignore[arg-type]
+        metallic=0.0,
+        roughness=_ROUGH,
+        alpha_mode="opaque",
+    )
 
 
 @mend("slots.switch-off", title="Switch empty inputs off", keeps="every image that is there", costs="nothing", safe=True)

@@ -1,0 +1,230 @@
+"""The picture that stands on the Shelf, drawn from a display copy with rays: by the one who read the model, once, so that no browser has to."""
+
+from __future__ import annotations
+
+import io
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ..geometry.rays import RayScene
+from ..machine.sections import Opened
+from ..scene.model import Array
+from ..surface.colour import to_linear, to_shown
+
+#: Pixels of the picture, and rays along each side of one.
+WIDTH, HEIGHT, FINE = 354, 285, 2
+#: The page's paper, and the shadow on it.
+_PAPER, _SHADE = np.array([0xF6, 0xF1, 0xE7]) / 255, np.array([0x46, 0x37, 0x1E]) / 255
+#: Seen from the right of the front and a little from above, in radians.
+_YAW, _PITCH = 0.6, 0.2
+_SUN = np.array([-0.42, 0.78, 0.46]) / np.linalg.norm([-0.42, 0.78, 0.46])
+#: Light from below and from above, and the sun's, as the stage has them.
+_LOW, _HIGH, _DIRECT = np.array([0.332, 0.270, 0.168]), np.array([0.557, 0.532, 0.485]), np.array([0.605, 0.542, 0.433])
+#: An outline is the surface's own shade, darker and warmer; how much nearer a surface is than what it hides, as a share of the model.
+_OUTLINE, _STEP = np.array([0.5, 0.42, 0.36]), 0.012
+#: Surfaces looked through one behind the other.
+_LAYERS = 4
+
+
+class _Soup(NamedTuple):
+    """All triangles of a display copy. corners: (T, 3) of points (V, 3). normals: (V, 3). uv: (V, 2). tint: (V, 4), shown.
+
+    part, material: (T,) numbers, a material of -1 for none.
+    """
+
+    points: Array
+    corners: Array
+    normals: Array
+    uv: Array
+    tint: Array
+    part: Array
+    material: Array
+
+
+def portrait(copy: bytes) -> bytes | None:
+    """A WebP of the model that a display copy shows, standing near the lower edge; None where it has no triangle that can be seen."""
+    from PIL import Image as Pillow
+
+    opened = Opened(copy)
+    soup = _soup(opened)
+    if soup is None:
+        return None
+    rays = RayScene(soup.points, soup.corners)
+    if rays.empty:
+        return None
+    looks = [_Look(opened, m) for m in opened.header["materials"]]
+    colour = _drawn(soup, rays, looks)
+    small = colour.reshape(HEIGHT, FINE, WIDTH, FINE, 3).mean(axis=(1, 3))
+    out = io.BytesIO()
+    Pillow.fromarray(np.rint(255 * np.clip(small, 0, 1)).astype(np.uint8)).save(out, "WEBP", quality=88)
+    return out.getvalue()
+
+
+def _soup(opened: Opened) -> _Soup | None:
+    header = opened.header
+    pieces: list[tuple[Array, ...]] = []
+    base = 0
+    for number, part in enumerate(header["parts"]):
+        mesh = header["meshes"][part["mesh"]]
+        if not mesh["index"]["count"]:
+            continue
+        points = opened.array(mesh["positions"], np.float32).reshape(-1, 3).astype(np.float64)
+        matrix = np.array(part["matrix"]).reshape(4, 4).T
+        with np.errstate(all="ignore"):
+            world = points @ matrix[:3, :3].T + matrix[:3, 3]
+            turned = opened.array(mesh["normals"], np.int8).reshape(-1, 4)[:, :3] @ np.linalg.pinv(matrix[:3, :3])
+        index = opened.array(mesh["index"], np.uint32).reshape(-1, 3).astype(np.int64)
+        material = np.full(len(index), -1)
+        for g in mesh["groups"]:
+            material[g["start"] // 3 : (g["start"] + g["count"]) // 3] = g["material"]
+        blank = np.zeros((len(points), 2))
+        by_set = [opened.array(mesh[k], np.float32).reshape(-1, 2) for k in ("uv0", "uv1", "uv2", "uv3") if k in mesh]
+        uv = blank if not by_set else by_set[0].copy()
+        for k, m in enumerate(header["materials"]):
+            if 0 < m["uvSet"] < len(by_set):
+                own = index[material == k]
+                uv[own] = by_set[m["uvSet"]][own]
+        tint = opened.array(mesh["colour"], np.uint8).reshape(-1, 4) / 255 if "colour" in mesh else np.ones((len(points), 4))
+        pieces.append((world, index + base, turned, uv, tint, np.full(len(index), number), material))
+        base += len(points)
+    return _Soup(*(np.concatenate(column) for column in zip(*pieces, strict=True))) if pieces else None
+
+
+class _Look:
+    """A material's base colour at any place."""
+
+    def __init__(self, opened: Opened, material: dict[str, Any]) -> None:
+        from PIL import Image as Pillow
+
+        self.mode, self.cutoff, self.unlit = material["alphaMode"], material["cutoff"], material["unlit"]
+        colour = np.clip(np.nan_to_num(np.array(material["colour"], float)), 0, 1)
+        self.colour = colour if material["linear"] else np.append(to_linear(colour[:3]), colour[3:])
+        self.placed = None if material["placed"] is None else np.array(material["placed"]).reshape(2, 3)
+        entry = None if material["image"] is None else opened.header["images"][material["image"]]
+        self.pixels: Array | None = None
+        if entry is not None:
+            picture = Pillow.open(io.BytesIO(opened.bytes(entry["at"], entry["bytes"])))
+            self.pixels = np.asarray(picture.convert("RGBA")) / 255
+        #: As built, alpha is as the picture has it, whatever the material says of it.
+        self.cut = self.mode == "opaque" and entry is not None and entry["alpha"]
+
+    def at(self, uv: Array, tint: Array) -> Array:
+        """(n, 4) linear colours with alpha, by the place on the picture, the v of which runs down."""
+        out = np.broadcast_to(self.colour, (len(uv), 4)).copy()
+        if self.pixels is not None:
+            if self.placed is not None:
+                uv = uv @ self.placed[:, :2].T + self.placed[:, 2]
+            height, width = self.pixels.shape[:2]
+            st = np.nan_to_num(uv) % 1.0
+            x = np.minimum((st[:, 0] * width).astype(int), width - 1)
+            y = np.minimum((st[:, 1] * height).astype(int), height - 1)
+            own = self.pixels[y, x]
+            out *= np.column_stack([to_linear(own[:, :3]), own[:, 3]])
+        out *= np.column_stack([to_linear(tint[:, :3]), tint[:, 3]])
+        if self.cut:
+            out[:, 3] = out[:, 3] >= 0.5
+        elif self.mode == "opaque":
+            out[:, 3] = 1.0
+        elif self.mode == "mask":
+            out[:, 3] = out[:, 3] >= self.cutoff
+        return out
+
+
+def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look]) -> Array:
+    """(HEIGHT × FINE, WIDTH × FINE, 3) colours as they are shown."""
+    w, h = WIDTH * FINE, HEIGHT * FINE
+    away = np.array([np.sin(_YAW) * np.cos(_PITCH), np.sin(_PITCH), np.cos(_YAW) * np.cos(_PITCH)])
+    right = np.cross([0.0, 1.0, 0.0], away)
+    right /= np.linalg.norm(right)
+    up = np.cross(away, right)
+    low, high = rays.unit_box
+    corners = np.array([[(low, high)[(k >> a) & 1][a] for a in range(3)] for k in range(8)])
+    x, y = corners @ right, corners @ up
+    scale = 0.92 * min(w / max(np.ptp(x), 1e-6), h / max(np.ptp(y), 1e-6))
+    column, row = np.meshgrid((np.arange(w) + 0.5 - w / 2) / scale, (h - 0.5 - np.arange(h)) / scale)
+    at = (x.min() + x.max()) / 2 + column.reshape(-1, 1), y.min() - 0.02 * h / scale + row.reshape(-1, 1)
+    origins = at[0] * right + at[1] * up + 2 * away
+    shown, through = np.zeros((w * h, 3)), np.ones(w * h)
+    depth, part = np.full(w * h, np.inf), np.full(w * h, -1)
+    open_rays, reached = np.arange(w * h), np.zeros(w * h)
+    for layer in range(_LAYERS):
+        hits = rays.first(origins[open_rays] - away * reached[open_rays, None], np.broadcast_to(-away, (len(open_rays), 3)))
+        hit = hits.triangle >= 0
+        own, found, distance = open_rays[hit], hits.triangle[hit], hits.distance[hit]
+        reached[own] += distance + 1e-4
+        points = origins[own] - away * reached[own, None]
+        colour = _lit(soup, rays, looks, found, points)
+        alpha = colour[:, 3] if layer < _LAYERS - 1 else np.ones(len(own))
+        shown[own] += (through[own] * alpha)[:, None] * colour[:, :3]
+        first = np.isinf(depth[own]) & (alpha > 0.3)
+        depth[own[first]], part[own[first]] = reached[own[first]], soup.part[found[first]]
+        through[own] *= 1 - alpha
+        open_rays = own[through[own] > 0.02]
+        if not len(open_rays):
+            break
+    shown = to_shown(np.clip(shown, 0, 1))
+    behind = _floor(rays, origins, away, low[1])
+    picture = np.where(through[:, None] > 0, shown + through[:, None] * behind, shown).reshape(h, w, 3)
+    return np.where(_edges(depth.reshape(h, w), part.reshape(h, w))[:, :, None], picture * _OUTLINE, picture)
+
+
+def _lit(soup: _Soup, rays: RayScene, looks: list[_Look], triangle: Array, points: Array) -> Array:
+    """(n, 4) linear colours with alpha of places on triangles, under the stage's two lights."""
+    corner = soup.corners[triangle]
+    a, b, c = (rays.to_unit(soup.points[corner[:, k]]) for k in range(3))
+    share = _shares(a, b, c, points)
+    normal, uv, tint = ((values[corner] * share[:, :, None]).sum(axis=1) for values in (soup.normals, soup.uv, soup.tint))
+    colour = np.tile(np.append(to_linear(np.array([0xD8, 0xCF, 0xBC]) / 255), 1.0), (len(triangle), 1))
+    bright = np.zeros(len(triangle), bool)
+    for k in np.unique(soup.material[triangle]):
+        if k >= 0:
+            own = soup.material[triangle] == k
+            colour[own] = looks[k].at(uv[own], tint[own])
+            bright[own] = looks[k].unlit
+    flat = rays.normals(triangle)
+    length = np.linalg.norm(normal, axis=1, keepdims=True)
+    normal = np.where(
+        length > 1e-9, normal / np.maximum(length, 1e-9), flat / np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-30)
+    )
+    away = np.array([np.sin(_YAW), np.tan(_PITCH), np.cos(_YAW)])
+    normal = np.where((normal @ away < 0)[:, None], -normal, normal)
+    sun = np.maximum(normal @ _SUN, 0)
+    facing = np.flatnonzero(sun > 0)
+    sun[facing[rays.blocked(points[facing] + 2e-3 * normal[facing], np.broadcast_to(_SUN, (len(facing), 3)))]] = 0
+    up = (normal[:, 1] * 0.5 + 0.5)[:, None]
+    light = _LOW + (_HIGH - _LOW) * up + _DIRECT * sun[:, None]
+    colour[:, :3] *= np.where(bright[:, None], 1.0, light)
+    return colour
+
+
+def _shares(a: Array, b: Array, c: Array, p: Array) -> Array:
+    """(n, 3) barycentric coordinates of points in triangles (Ericson 2005, Real-Time Collision Detection, section 3.4)."""
+    u, v, w = b - a, c - a, p - a
+    dot = lambda x, y: np.einsum("ij,ij->i", x, y)
+    uu, uv, vv, wu, wv = dot(u, u), dot(u, v), dot(v, v), dot(w, u), dot(w, v)
+    below = np.where(np.abs(uu * vv - uv * uv) > 1e-30, uu * vv - uv * uv, 1.0)
+    second, third = (vv * wu - uv * wv) / below, (uu * wv - uv * wu) / below
+    return np.clip(np.stack([1 - second - third, second, third], axis=1), 0, 1)
+
+
+def _floor(rays: RayScene, origins: Array, away: Array, ground: float) -> Array:
+    """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor."""
+    along = (origins[:, 1] - ground) / away[1]
+    points = origins - along[:, None] * away
+    near = np.flatnonzero(np.linalg.norm(points[:, [0, 2]], axis=1) < 1.0)
+    out = np.tile(_PAPER, (len(origins), 1))
+    dark = near[rays.blocked(points[near] + [0, 1e-4, 0], np.broadcast_to(_SUN, (len(near), 3)))]
+    out[dark] += 0.2 * (_SHADE - _PAPER)
+    return out
+
+
+def _edges(depth: Array, part: Array) -> Array:
+    """(h, w) bool: pixels on the nearer side of an outline, where a part ends or hides one behind it."""
+    out = np.zeros(depth.shape, bool)
+    for axis in (0, 1):
+        for by in (1, -1):
+            other, whose = np.roll(depth, by, axis), np.roll(part, by, axis)
+            with np.errstate(invalid="ignore"):
+                out |= np.isfinite(depth) & ((whose != part) & (depth <= other + 1e-4) | (other - depth > _STEP))
+    return out

@@ -1,0 +1,239 @@
+"""Placement: the node tree put in order, and parts brought to the origin together."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ...kit.choice import PARTS, chosen_nodes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.without import without_meshes, without_nodes
+from ...limits import InputError, MendError, plural
+from ...scene import Node, Scene
+from ...scene.model import Array
+from ...scene.moved import with_local
+from ...scene.skinning import standing
+from ...scene.transforms import parents, walk, world_matrices
+from ...scene.tree import below, common_parent, dissolved, driven, hung, topmost
+from ...words.anchors import ANCHORS, anchor
+from ...words.lengths import metres
+
+_NEEDED = Parameter("parts", "parts", "which nodes")
+
+
+def _asked(scene: Scene, parts: Sequence[str]) -> set[int]:
+    if not parts:
+        raise MendError("Choose which nodes.")
+    return chosen_nodes(scene, parts)
+
+
+def _stayed(scene: Scene, kept: list[int]) -> tuple[str, ...]:
+    if not kept:
+        return ()
+    return (
+        f"{plural(len(kept), 'node', 'nodes')} stayed ({scene.part_name(kept[0])}): a clip moves it in its parent's frame, or the new parent has no size.",
+    )
+
+
+def _left(scene: Scene, nodes: Sequence[int], under: int) -> tuple[str, ...]:
+    """Which clips no longer carry what was taken from under a node that they move."""
+    up, moved = parents(scene), driven(scene)
+    above: set[int] = set()
+    at = under
+    while at >= 0:
+        above.add(at)
+        at = up[at]
+    lost = set()
+    for i in nodes:
+        at = up[i]
+        while at >= 0:
+            if at in moved and at not in above:
+                lost.add(at)
+            at = up[at]
+    return tuple(f"What was taken from {scene.part_name(i)} no longer follows the clip that moves it." for i in sorted(lost)[:3])
+
+
+@mend(
+    "placement.group",
+    title="Group",
+    keeps="where everything stands, meshes, pivots, clips",
+    costs="one node more",
+    safe=False,
+    parameters=[_NEEDED, Parameter("name", "text", "what the group is called", default="group")],
+)
+def group(scene: Scene, parts: Sequence[str], name: str) -> Outcome:
+    """Hang chosen nodes together on a new one of that name, below the lowest that all of them hang on. Nothing moves."""
+    tops = topmost(scene, _asked(scene, parts))
+    under = common_parent(scene, tops)
+    siblings = scene.roots if under < 0 else scene.nodes[under].children
+    at = min((siblings.index(i) for i in tops if i in siblings), default=len(siblings))
+    number = len(scene.nodes)
+    nodes = [*scene.nodes, Node(f"group:{number}", name)]
+    roots = scene.roots
+    if under < 0:
+        roots = (*roots[:at], number, *roots[at:])
+    else:
+        nodes[under] = replace(nodes[under], children=(*siblings[:at], number, *siblings[at:]))
+    after, kept = hung(scene.with_(nodes=tuple(nodes), roots=roots), tops, number)
+    if len(kept) == len(tops):
+        raise MendError(_stayed(scene, kept)[0])
+    remarks = (*_stayed(scene, kept), *_left(scene, [i for i in tops if i not in set(kept)], under))
+    return Outcome(after, (Figure("nodes in the group", "0", f"{len(tops) - len(kept):,}"),), remarks)
+
+
+@mend(
+    "placement.ungroup",
+    title="Ungroup",
+    keeps="where everything stands, meshes, pivots",
+    costs="the groups and their names",
+    safe=False,
+    parameters=[PARTS],
+)
+def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
+    """Take groups away, nodes that hold nothing themselves: what hangs on them hangs on what they hung on. Nothing moves.
+
+    Joints and nodes that a clip moves are no groups. Of nodes that are named those that are groups, else every group.
+    """
+    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))} | driven(scene)
+    bare = lambda n: n.mesh is None and n.camera is None and n.light is None and bool(n.children)
+    wanted = chosen_nodes(scene, parts)
+    groups = [i for i in walk(scene) if i in wanted and bare(scene.nodes[i]) and i not in joints]
+    if not groups:
+        raise MendError("None of these is a group without a clip." if parts else "There is no group to take away.")
+    after, gone = dissolved(scene, groups)
+    if not gone:
+        raise MendError("A clip moves what hangs on these groups in their frames; they stay.")
+    left = len(groups) - len(gone)
+    remarks = (f"{plural(left, 'group', 'groups')} stayed: a clip moves what hangs there.",) if left else ()
+    return Outcome(without_nodes(after, gone), (Figure("groups", f"{len(groups):,}", f"{left:,}"),), remarks)
+
+
+@mend(
+    "placement.hang",
+    title="Hang on another node",
+    keeps="where everything stands, meshes, pivots",
+    costs="what the old parent moves no longer moves them",
+    safe=False,
+    parameters=[_NEEDED, Parameter("under", "text", "key of the node that they are to hang on, nothing for none", default="")],
+)
+def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
+    """Give chosen nodes another parent, or none. Nothing moves: each keeps its place, turn and size in the world."""
+    tops = topmost(scene, _asked(scene, parts))
+    parent = -1
+    if under.strip():
+        parent = next(iter(chosen_nodes(scene, [under])))
+        if parent in below(scene, tops):
+            raise MendError(f"{under} hangs on one of these nodes itself; choose another.")
+    up = parents(scene)
+    going = [i for i in tops if up[i] != parent]
+    if not going:
+        raise MendError("They hang there already.")
+    after, kept = hung(scene, going, parent)
+    if len(kept) == len(going):
+        raise MendError(_stayed(scene, kept)[0])
+    moved = [i for i in going if i not in set(kept)]
+    where = under.strip() or "nothing"
+    figures = tuple(Figure(scene.part_name(i), scene.part_name(up[i]) if up[i] >= 0 else "nothing", where) for i in moved[:20])
+    return Outcome(after, figures, (*_stayed(scene, kept), *_left(scene, moved, parent)))
+
+
+@mend(
+    "placement.remove-below",
+    title="Remove with all below",
+    keeps="everything else, where it stands",
+    costs="what is removed is gone from the export; the original keeps it",
+    safe=False,
+    parameters=[_NEEDED],
+)
+def remove_below(scene: Scene, parts: Sequence[str]) -> Outcome:
+    """Take chosen nodes out with everything that hangs on them, geometry, cameras, lights and channels of clips included.
+
+    Joints that a part needs which stays are not taken out from under it.
+    """
+    gone = below(scene, _asked(scene, parts))
+    for i, n in enumerate(scene.nodes):
+        if i in gone or n.mesh is None or n.skin is None:
+            continue
+        needed = [j for j in scene.skins[n.skin].joints if j in gone]
+        if needed:
+            raise MendError(
+                f"{scene.part_name(i)} is carried by {scene.part_name(needed[0])}, which hangs there; take it out too."
+            )
+    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.node not in gone)) for c in scene.clips)
+    channels = sum(len(c.channels) for c in scene.clips) - sum(len(c.channels) for c in clips)
+    held = lambda s: {n.mesh for n in s.nodes if n.mesh is not None}
+    before = held(scene)
+    bare = without_nodes(scene.with_(clips=clips), set(gone))
+    if not len(bare.nodes):
+        raise MendError("Nothing would be left of the model.")
+    after = without_meshes(bare, before - held(bare))
+    figures = [Figure("nodes", f"{len(scene.nodes):,}", f"{len(after.nodes):,}")]
+    if channels:
+        figures.append(Figure("channels of clips for them", f"{channels:,}", "0"))
+    return Outcome(after, tuple(figures))
+
+
+@mend(
+    "placement.to-origin",
+    title="Bring to the origin together",
+    keeps="how they stand to each other, shape, scale, turns, clips",
+    costs="where they stood",
+    safe=False,
+    parameters=[
+        PARTS,
+        Parameter("anchor", "choice", "the point of their common box that comes to the origin", tuple(ANCHORS), "base-centre"),
+    ],
+)
+def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
+    """Move chosen nodes, with all that hangs on them, by one way, so that a point of the box around all of them is the origin.
+
+    Parts that joints carry move with the topmost of their joints, where all of it is chosen.
+    """
+    chosen = below(scene, chosen_nodes(scene, parts))
+    world = world_matrices(scene)
+    for i in chosen:
+        skin = scene.nodes[i].skin
+        if skin is not None and scene.nodes[i].mesh is not None and not set(scene.skins[skin].joints) <= chosen:
+            raise MendError(f"{scene.part_name(i)} is carried by joints that are not chosen; choose the topmost of them too.")
+    for i, n in enumerate(scene.nodes):
+        if n.skin is not None and n.mesh is not None and i not in chosen and set(scene.skins[n.skin].joints) & chosen:
+            raise MendError(f"{scene.part_name(i)} is carried by joints that are chosen; choose it too.")
+    point = _point(scene, chosen, world, anchor)
+    if point is None:
+        raise MendError("These nodes show nothing that could be brought anywhere.")
+    if float(np.abs(point).max()) < 1e-12:
+        raise MendError("They stand there already.")
+    tops = topmost(scene, chosen)
+    moved = driven(scene)
+    held = [i for i in tops if i in moved]
+    if held:
+        raise MendError(f"A clip moves {scene.part_name(held[0])} itself; group it first and bring the group.")
+    up = parents(scene)
+    nodes = list(scene.nodes)
+    for i in tops:
+        frame = world[up[i]] if up[i] >= 0 else np.eye(4)
+        if abs(np.linalg.det(frame[:3, :3])) < 1e-18:
+            raise InputError(f"placement.to-origin: what {scene.part_name(i)} hangs on has no size.")
+        shifted = world[i].copy()
+        shifted[:3, 3] -= point
+        nodes[i] = with_local(scene.nodes[i], np.linalg.solve(frame, shifted))
+    unit = scene.unit_metres or 1.0
+    return Outcome(
+        scene.with_(nodes=tuple(nodes)), (Figure("from the origin", metres(float(np.linalg.norm(point)) * unit), metres(0.0)),)
+    )
+
+
+def _point(scene: Scene, chosen: set[int], world: Array, name: str) -> Array | None:
+    """(3,) a named point of the box around chosen nodes as they stand; None where they show nothing."""
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    for i in chosen:
+        number = scene.nodes[i].mesh
+        if number is None or not len(scene.meshes[number].positions):
+            continue
+        p = standing(scene, i, world)
+        p = p[np.isfinite(p).all(axis=1)]
+        if len(p):
+            low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
+    return None if np.isinf(low).any() else anchor(low, high, name, scene.up_axis or "Y")
