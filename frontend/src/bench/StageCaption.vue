@@ -121,6 +121,10 @@ const odd = computed(() => (log.value?.entries ?? []).filter((e) => e.result !==
   max-width: 350px;
   font: 400 14.5px/1.3 var(--hl-font-display);
   pointer-events: none;
+  padding: 2px 8px;
+  margin: -2px -8px;
+  border-radius: 3px;
+  background: rgba(246, 241, 231, 0.82);
 }
 .caption {
   text-shadow:

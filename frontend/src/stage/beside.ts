@@ -28,9 +28,9 @@ const solid = (g: Geometry, hex: string, x = 0, y = 0, z = 0) => {
   return mesh;
 };
 /** The same writing on both faces of a board of that thickness. */
-function onBoth(group: Group, text: string, width: number, x: number, y: number, thick: number, hex: string = TOKENS.ink) {
+function onBoth(group: Group, text: string, width: number, x: number, y: number, thick: number) {
   for (const side of [1, -1]) {
-    const w = writing(text, width, { hex, font: FIGURES });
+    const w = writing(text, width, { font: FIGURES });
     w.position.set(x, y, side * (thick / 2 + width * 0.02));
     if (side < 0) w.rotation.y = Math.PI;
     group.add(w);
@@ -45,8 +45,12 @@ function graduated(height: number, width: number, band: number, every: number, n
     const dark = k % 2 === 1;
     group.add(solid(new BoxGeometry(width, band, thick), dark ? TOKENS.band : TOKENS.board, 0, (k + 0.5) * band));
     const n = k + 1;
-    // The number stands at its own mark, on the pale band below it.
-    if (n % every === 0) onBoth(group, name(n / every), width * 1.5, 0, (n - 0.5) * band, thick, dark ? TOKENS.board : TOKENS.ink);
+    if (n % every) continue;
+    // The number stands on a plate of its own, whose upper edge is its mark.
+    const [w, h] = [width * 1.9, width * 1.5];
+    const [x, y] = [width / 2 + w / 2, n * band - h / 2];
+    group.add(solid(new BoxGeometry(w, h, thick * 0.6), TOKENS.board, x, y));
+    onBoth(group, name(n / every), w * 1.7, x, y, thick * 0.6);
   }
   return group;
 }
@@ -82,7 +86,7 @@ function button() {
   ])
     face.holes.push(new Path().absarc(x! * 0.0026, y! * 0.0026, 0.0012, 0, 2 * Math.PI));
   const group = new Group();
-  group.add(solid(new ExtrudeGeometry(face, { depth: 0.002, bevelEnabled: false, curveSegments: 32 }), TOKENS.band, 0, 0.0125, -0.001));
+  group.add(solid(new ExtrudeGeometry(face, { depth: 0.002, bevelEnabled: false, curveSegments: 32 }), TOKENS.board, 0, 0.0125, -0.001));
   group.add(solid(new TorusGeometry(0.0115, 0.0012, 8, 40), TOKENS.ring, 0, 0.0125, 0));
   return group;
 }

@@ -24,9 +24,9 @@ function written(text: string, font: string) {
 }
 
 /** A line of text on an upright sheet of that width in metres, facing +Z. */
-export function writing(text: string, width: number, { hex = TOKENS.ink, font = 'italic 500 72px Fraunces, Georgia, serif' } = {}) {
+export function writing(text: string, width: number, { font = 'italic 500 72px Fraunces, Georgia, serif' } = {}) {
   const material = paper({
-    hex,
+    hex: TOKENS.ink,
     flat: true,
     soft: true,
     ink: 0,

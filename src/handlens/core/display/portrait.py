@@ -164,7 +164,7 @@ def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look]) -> Array:
         if not len(open_rays):
             break
     shown = to_shown(np.clip(shown, 0, 1))
-    behind = _floor(rays, origins, away, low[1])
+    behind = _floor(rays, origins, away, low[1], np.clip(np.minimum(np.arange(w), w - 1 - np.arange(w)) / (0.12 * w), 0, 1))
     picture = np.where(through[:, None] > 0, shown + through[:, None] * behind, shown).reshape(h, w, 3)
     return np.where(_edges(depth.reshape(h, w), part.reshape(h, w))[:, :, None], picture * _OUTLINE, picture)
 
@@ -208,14 +208,14 @@ def _shares(a: Array, b: Array, c: Array, p: Array) -> Array:
     return np.clip(np.stack([1 - second - third, second, third], axis=1), 0, 1)
 
 
-def _floor(rays: RayScene, origins: Array, away: Array, ground: float) -> Array:
-    """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor."""
+def _floor(rays: RayScene, origins: Array, away: Array, ground: float, strength: Array) -> Array:
+    """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor. strength: of the shadow, by column."""
     along = (origins[:, 1] - ground) / away[1]
     points = origins - along[:, None] * away
     near = np.flatnonzero(np.linalg.norm(points[:, [0, 2]], axis=1) < 1.0)
     out = np.tile(_PAPER, (len(origins), 1))
     dark = near[rays.blocked(points[near] + [0, 1e-4, 0], np.broadcast_to(_SUN, (len(near), 3)))]
-    out[dark] += 0.2 * (_SHADE - _PAPER)
+    out[dark] += 0.2 * strength[dark % len(strength), None] * (_SHADE - _PAPER)
     return out
 
 
