@@ -122,6 +122,29 @@ def _parser() -> argparse.ArgumentParser:
     _rules(p, "whose unit and axis a file is read in that states none")
     p.set_defaults(run=_prove)
 
+    p = commands.add_parser("explain", help="from how a model looked wrong to what is wrong with it, the likeliest cause first")
+    p.add_argument("path", metavar="PATH")
+    p.add_argument(
+        "--look", metavar="LOOK", required=True, help="how it looked, such as white, hole or jumps; any other word lists all"
+    )
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR")
+    p.add_argument("--json", metavar="FILE|-")
+    p.set_defaults(run=_explain)
+
+    p = commands.add_parser(
+        "fits", help="whether a model fits in the place of an earlier one: names, pivots, size, slots, clips, sockets"
+    )
+    p.add_argument("a", metavar="EARLIER")
+    p.add_argument("b", metavar="LATER")
+    p.add_argument("--json", metavar="FILE|-")
+    p.set_defaults(run=_fits)
+
+    p = commands.add_parser("watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new")
+    p.add_argument("path", metavar="FOLDER")
+    _rules(p)
+    p.set_defaults(run=_watch)
+
     p = commands.add_parser("rules", help="the shipped rule sheets")
     which = p.add_subparsers(metavar="list|show", required=True, parser_class=_Parser)
     which.add_parser("list", help="slug and name of each").set_defaults(run=_rules_list)
@@ -324,6 +347,48 @@ def _prove(args: argparse.Namespace) -> int:
     return 0 if proof.proved else 1
 
 
+def _explain(args: argparse.Namespace) -> int:
+    from .core.judge import judge, report
+    from .core.judge.symptoms import SYMPTOMS, explained
+    from .core.pipeline.inspecting import inspect
+    from .core.pipeline.opening import open_scene
+    from .core.rules import load_intent, load_sheet
+
+    if args.look not in {s.key for s in SYMPTOMS}:
+        raise InputError(f"{args.look!r} is no look that is known; use one of: {', '.join(s.key for s in SYMPTOMS)}.")
+    sheet, intent = load_sheet(args.rules), load_intent(args.intent)
+    _, path, scene = open_scene(args.path, args.search)
+    measures = inspect(scene, [sheet], intent).measures
+    tree = report.report({}, measures, judge(measures, sheet, intent), with_indices=False)
+    answer = explained(tree["findings"], tree["clear"], args.look)
+    if args.json:
+        _write_json(args.json, {"schema": 1, "look": args.look, **msgspec.to_builtins(answer)}, [args.path])
+    if args.json != "-":
+        for c in answer.causes:
+            print(f"{c.explains:12}{c.title}{f' (and {c.more} more)' if c.more else ''}")
+        print(f"{path}: nothing that was found explains it." if not answer.causes else "")
+        print(f"Looked at and clear: {', '.join(answer.clear) or 'nothing'}.")
+    return 1 if answer.causes else 0
+
+
+def _fits(args: argparse.Namespace) -> int:
+    from .core.pipeline.opening import open_scene
+    from .core.proof.in_place import in_place
+
+    made = in_place(open_scene(args.a)[2], open_scene(args.b)[2])
+    if args.json:
+        _write_json(args.json, {"schema": 1, **msgspec.to_builtins(made)}, [args.a, args.b])
+    if args.json != "-":
+        print("fits in the old one's place" if made.fits else "does not fit in the old one's place")
+        for row in made.rows:
+            print(
+                f"  {row.what:12}{'kept' if not row.broke else f'{len(row.broke)} broke'}{'' if row.count else ' (there were none)'}"
+            )
+            for sentence in row.broke[:20]:
+                print(f"{'':14}{sentence}")
+    return 0 if made.fits else 1
+
+
 def _inputs(path: str, main: str) -> list[str]:
     return [path, str(Path(path).parent / main)] if Path(path).is_file() else [path]
 
@@ -393,8 +458,19 @@ def _brought_by(origin: str, indent: int) -> str:
     return "" if origin == OURS else f"\n{'':{indent}}From: {origin}"
 
 
+def _watch(args: argparse.Namespace) -> int:
+    from .watching import watch
+
+    return watch(Path(args.path), args.rules, args.intent)
+
+
 def guarded_main() -> int:
-    """The command line in a child with limits, locked in to what its call names."""
+    """The command line in a child with limits, locked in to what its call names.
+
+    Watching goes on for days and opens nothing itself: each save is inspected by a command of its own, which is guarded.
+    """
+    if sys.argv[1:2] == ["watch"]:
+        return main()
     return guarded(lambda scratch: main(scratch=scratch))
 
 

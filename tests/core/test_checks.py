@@ -274,16 +274,16 @@ def grid(triangles, name="net"):
 
 
 def test_a_limit_is_the_greatest_allowed_value():
-    """The strict platform refuses a mesh of more than 8,000 triangles (common practice)."""
-    assert not trips("budget.triangles-mesh", scene(grid(8_000)), "creator-platform-strict")
+    """The strict platform refuses a mesh of more than 10,000 triangles (common practice)."""
+    assert not trips("budget.triangles-mesh", scene(grid(10_000)), "creator-platform-strict")
     over = scene(
         mesh(
-            np.concatenate([grid(8_000).positions, CUBE_POINTS[:3]]),
-            [*grid(8_000).corners.reshape(-1, 3).tolist(), [len(grid(8_000).positions) + k for k in range(3)]],
+            np.concatenate([grid(10_000).positions, CUBE_POINTS[:3]]),
+            [*grid(10_000).corners.reshape(-1, 3).tolist(), [len(grid(10_000).positions) + k for k in range(3)]],
         )
     )
     found = findings(over, "creator-platform-strict")["budget.triangles-mesh"][0]
-    assert (found.result, found.measured["value"], found.wanted["value"]) == ("stop", 8_001, 8_000)
+    assert (found.result, found.measured["value"], found.wanted["value"]) == ("stop", 10_001, 10_000)
 
 
 def test_totals_count_instances():

@@ -178,7 +178,7 @@ def test_budget_counts_what_the_destination_pays():
     assert row(strict, "Triangles, largest mesh") | {"copies": ""} == {
         "what": "Triangles, largest mesh",
         "measured": "12",
-        "wanted": "8,000",
+        "wanted": "10,000",
         "copies": "",
     }
 

@@ -39,6 +39,7 @@ from ..core.pipeline import inspecting
 from ..core.pipeline.no_model import no_model
 from ..core.pipeline.opening import open_main
 from ..core.pipeline.writing import write_as
+from ..core.proof.in_place import in_place
 from ..core.proof.revisions import differences, to_json
 from ..core.route.stations import stations
 from ..core.route.tape import apply_tape
@@ -292,7 +293,7 @@ def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
     earlier = _read_and_mend(request["earlier"], "reading the earlier revision").scene
     later = _read_and_mend(request["later"], "reading the later revision").scene
     tell("comparing", 0.6)
-    return {"rows": to_json(differences(earlier, later))}
+    return {"rows": to_json(differences(earlier, later)), "place": msgspec.to_builtins(in_place(earlier, later))}
 
 
 if __name__ == "__main__":

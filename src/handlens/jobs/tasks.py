@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..store import cards, contents, shelf
 from ..store.lost_images import from_earlier
-from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile
+from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile, Watch
 from ..store.queue import connector_options, want_inspection
 from ..store.shelf import measured_before, names_before
 from .running import Failed, run
@@ -60,6 +60,8 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
             s.add(model)
             s.flush()
         number = max((r.number for r in model.revisions), default=0) + 1
+        if "watch" in subject and k == 0:
+            _remember(s, subject, model)
         revision = Revision(number=number, main=found["main"])
         model.revisions.append(revision)
         for path, place in found["files"].items():
@@ -69,6 +71,13 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
         cards.renew(s, model)
     s.delete(drop)
     s.flush()
+
+
+def _remember(s: Session, subject: dict[str, Any], model: Model) -> None:
+    """The model that a watched file became, so that its next save becomes that one's next revision."""
+    watch = s.get(Watch, subject["watch"], with_for_update=True)
+    if watch is not None:
+        watch.models = {**watch.models, subject["path"]: {**watch.models.get(subject["path"], {}), "model": model.id}}
 
 
 def display_name(path: str) -> str:
@@ -168,7 +177,7 @@ def _lay_out_comparison(s: Session, subject: dict[str, Any], folder: Path) -> di
 def _keep_comparison(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
     row = s.get(Comparison, subject["comparison"])
     if row is not None:
-        row.rows, row.state, row.error = result["rows"], "done", None
+        row.rows, row.place, row.state, row.error = result["rows"], result["place"], "done", None
 
 
 # --- export -------------------------------------------------------------------------------------------

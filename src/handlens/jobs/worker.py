@@ -8,6 +8,7 @@ import shutil
 
 from ..core import limits
 from ..core.machine.parent import end_with_parent
+from .folders import keep_watch
 from .house import keep_house, take_over
 from .running import dismiss, work_folder
 from .tasks import STALLED_SECONDS, app
@@ -17,6 +18,7 @@ async def _serve() -> None:
     async with app.open_async():
         await take_over(app)
         house = asyncio.create_task(keep_house(app))
+        watching = asyncio.create_task(keep_watch())
         try:
             await app.run_worker_async(
                 queues=["work"],
@@ -29,6 +31,7 @@ async def _serve() -> None:
             )
         finally:
             house.cancel()
+            watching.cancel()
             await dismiss()
             shutil.rmtree(work_folder(), ignore_errors=True)
 

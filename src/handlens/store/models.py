@@ -102,6 +102,19 @@ class Waiver(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class Watch(Base):
+    """A folder of this machine whose models are set on the shelf whenever they are saved. models: by path below it, the model that each
+    became and a digest of what it was made of; error: why it cannot be looked into now.
+    """
+
+    __tablename__ = "watch"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    path: Mapped[str] = mapped_column(Text, unique=True)
+    models: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    error: Mapped[str | None] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class Recipe(Base):
     """A tape kept by name, to be played on other models."""
 
@@ -178,7 +191,8 @@ class Inspection(Base):
 
 
 class Comparison(Base):
-    """What differs from an earlier inspection to a later one; rows: differences as JSON, None until it was made."""
+    """What differs from an earlier inspection to a later one. rows: differences as JSON; place: whether it fits in the other's place,
+    None until it was made."""
 
     __tablename__ = "comparison"
     __table_args__ = (UniqueConstraint("earlier_id", "later_id"),)
@@ -188,6 +202,7 @@ class Comparison(Base):
     state: Mapped[str] = mapped_column(String(12), default="waiting")
     error: Mapped[str | None] = mapped_column(Text)
     rows: Mapped[list[Any]] = mapped_column(default=list)
+    place: Mapped[dict[str, Any] | None]
     created: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -61,7 +61,7 @@ def create_app() -> Flask:
         MAX_FORM_MEMORY_SIZE=1 << 20,
     )
     api = ProblemApi(app)
-    for module in (models, drops, bench, inspections, exports, jobs, recipes, catalogue, lost_images):
+    for module in (models, drops, bench, inspections, exports, jobs, recipes, catalogue, lost_images, watches):
         api.register_blueprint(module.blueprint)
     app.register_error_handler(InputError, lambda e: problem(422, "Cannot be used", str(e)))
     app.register_error_handler(MendError, lambda e: problem(409, "Does not apply", str(e)))

@@ -129,7 +129,14 @@ def compare(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
         if read[0] is None or read[1] is None:
             refuse(409, "Both revisions must have been read before they can be compared.")
         made: Comparison = want_comparison(s, read[0], read[1])
-        return {"earlier": earlier.number, "later": later.number, "state": made.state, "error": made.error, "rows": made.rows}
+        return {
+            "earlier": earlier.number,
+            "later": later.number,
+            "state": made.state,
+            "error": made.error,
+            "rows": made.rows,
+            "place": made.place,
+        }
 
 
 @blueprint.route("/revisions/<int:revision_id>/tape")

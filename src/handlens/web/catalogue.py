@@ -6,7 +6,7 @@ from typing import Any
 
 from flask_smorest import Blueprint
 
-from ..core.judge import catalogue
+from ..core.judge import catalogue, symptoms
 from ..core.rules import Intent, shipped
 from ..core.rules.fields import fields_of
 from ..core.rules.intent import Expected
@@ -23,6 +23,7 @@ def whole() -> dict[str, Any]:
         "sheets": shipped(),
         "mends": catalogue.mends(),
         "formats": catalogue.formats(),
+        "symptoms": symptoms.listed(),
         "intent": fields_of(Intent),
         "sizes": fields_of(Expected),
     }

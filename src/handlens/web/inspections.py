@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 
 from ..core.display import marked, pulled
 from ..core.judge.kept import Mark
+from ..core.judge.report import with_waivers
+from ..core.judge.symptoms import Answer, explained
 from ..core.measures import Measures
 from ..core.receivers.log import log
 from ..core.scene.model import Array
@@ -20,6 +22,7 @@ from ..store.database import session
 from ..store.models import Inspection, Revision
 from . import schemas
 from .find import refuse, row
+from .structs import schema_of
 
 blueprint = Blueprint("inspections", __name__, url_prefix="/api/inspections", description="Inspections")
 
@@ -121,6 +124,29 @@ def pull(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     if not parts:
         refuse(404, "This joint carries nothing that is drawn, or the model has too many triangles to be moved.")
     return {"parts": parts}
+
+
+@blueprint.get("/<int:inspection_id>/causes")
+@blueprint.arguments(schemas.CausesQuery, location="query")
+@blueprint.response(200, schema_of(Answer))
+def causes(query: dict[str, Any], inspection_id: int) -> Answer:
+    """What of this model explains a look, what is wrong at a spot of it, or both; the best first, waived findings left out."""
+    with session() as s:
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        model = row(s, Revision, inspection.revision_id, "revision").model
+        if inspection.measures is None:
+            refuse(404, "The model has not been read yet.")
+        kept = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+        tree = with_waivers(kept.report, shelf.reasons_of(model))
+        node, face = query["node"], query["face"]
+        here = {
+            f["id"]: kept.marks[f["id"]]
+            for f in tree["findings"]
+            if face is not None and f["node"] == node and f["id"] in kept.marks and kept.marks[f["id"]].kind == "faces"
+        }
+        found = shelf.evidence_of(s, inspection, [mark.digest for mark in here.values()]) if here else {}
+    hit = [id for id, mark in here.items() if (np.frombuffer(found[mark.digest], "<i4") == face).any()]
+    return explained(tree["findings"], tree["clear"], query["symptom"], node, hit)
 
 
 @blueprint.get("/<int:inspection_id>/receiver")

@@ -10,8 +10,10 @@ from ..core.display.pulled import PulledPart
 from ..core.judge.catalogue import FormatEntry, MendEntry, ParameterEntry, StationEntry
 from ..core.judge.ledger import Counts as CoreCounts
 from ..core.judge.ledger import Entry
+from ..core.judge.symptoms import SYMPTOMS, SymptomEntry
 from ..core.kit.panel import Figure as PanelFigure
 from ..core.kit.panel import Row
+from ..core.proof.in_place import InPlace
 from ..core.rules.export import ExportOptions as CoreOptions
 from ..core.rules.fields import Field
 from ..core.rules.intent import Intent as CoreIntent
@@ -295,6 +297,12 @@ class Comparison(Schema):
     state = fields.String(required=True, validate=validate.OneOf(STATES))
     error = fields.String(required=True, allow_none=True)
     rows = fields.List(fields.Nested(Difference), required=True)
+    place = fields.Nested(
+        schema_of(InPlace, _NAMES),
+        required=True,
+        allow_none=True,
+        metadata={"description": "whether the later one fits in the earlier one's place"},
+    )
 
 
 class LogEntry(Schema):
@@ -328,6 +336,12 @@ class PullQuery(Strict):
 
 class Pull(Schema):
     parts = fields.List(fields.Nested(schema_of(PulledPart, _NAMES)), required=True)
+
+
+class CausesQuery(Strict):
+    symptom = fields.String(load_default=None, validate=validate.OneOf([s.key for s in SYMPTOMS]))
+    node = fields.Integer(load_default=None, metadata={"description": "the part that was pointed at"})
+    face = fields.Integer(load_default=None, metadata={"description": "the face of it"})
 
 
 class ReceiverQuery(Strict):
@@ -457,6 +471,21 @@ class Jobs(Schema):
     jobs = fields.List(fields.Nested(Job), required=True)
 
 
+class WatchWish(Strict):
+    path = fields.String(required=True, validate=validate.Length(1, 4096))
+
+
+class Watch(Schema):
+    id = fields.Integer(required=True)
+    path = fields.String(required=True)
+    models = fields.Integer(required=True)
+    error = fields.String(required=True, allow_none=True)
+
+
+class Watches(Schema):
+    watches = fields.List(fields.Nested(Watch), required=True)
+
+
 class DropWish(Strict):
     model = fields.Integer(load_default=None, allow_none=True)
 
@@ -480,6 +509,9 @@ class Catalogue(Schema):
     formats = fields.List(fields.Nested(schema_of(FormatEntry, _NAMES)), required=True)
     sheets = fields.List(fields.Nested(schema_of(RuleSheet, _NAMES)), required=True)
     mends = fields.List(fields.Nested(schema_of(MendEntry, _NAMES)), required=True)
+    symptoms = fields.List(
+        fields.Nested(schema_of(SymptomEntry)), required=True, metadata={"description": "how it can have looked wrong"}
+    )
     intent = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "what can be said of a thing"})
     sizes = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "sizes that can be expected"})
 

@@ -1,0 +1,77 @@
+"""Watched folders: each saved model becomes the next revision of the one that it was before."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import time
+from pathlib import Path
+
+from sqlalchemy import select
+
+from ..core import limits
+from ..core.limits import InputError
+from ..store import contents
+from ..store.database import session
+from ..store.models import Drop, DropFile, Model, Watch
+from ..store.queue import enqueue
+from ..watching import EVERY, Folder
+
+log = logging.getLogger("handlens.worker")
+
+
+async def keep_watch() -> None:
+    """Look into every watched folder until the worker ends. What goes wrong once may go right the next time."""
+    folders: dict[int, Folder] = {}
+    while True:
+        try:
+            await asyncio.to_thread(look_once, folders, time.monotonic())
+        except Exception:
+            log.warning("watching was cut short", exc_info=True)
+        await asyncio.sleep(EVERY)
+
+
+def look_once(folders: dict[int, Folder], now: float) -> None:
+    """One look into each. folders: what is known of them, by the watch's id."""
+    with session() as s:
+        watched = {w.id: w.path for w in s.scalars(select(Watch))}
+    for gone in folders.keys() - watched.keys():
+        del folders[gone]
+    for id, path in watched.items():
+        error = None
+        try:
+            folder = folders.get(id) or Folder(Path(path))
+            folders[id] = folder
+            for model in folder.look(now):
+                _take(id, folder, model)
+        except (InputError, OSError) as trouble:
+            error = str(trouble)
+            folders.pop(id, None)
+        with session() as s:
+            watch = s.get(Watch, id)
+            if watch is not None and watch.error != error:
+                watch.error = error
+
+
+def _take(id: int, folder: Folder, model: str) -> None:
+    """Lay a saved model and what it may use into a drop. What it was made of already is not taken again."""
+    files = folder.files_of(model)
+    if sum(p.stat().st_size for p in files.values()) > limits.MAX_PACKAGE_BYTES:
+        raise InputError(
+            f"{model} lies among more than {limits.MAX_PACKAGE_BYTES >> 30} GiB of files; give it a folder of its own."
+        )
+    made_of = folder.contents_of(model)
+    with session() as s:
+        watch = s.get(Watch, id, with_for_update=True)
+        if watch is None or watch.models.get(model, {}).get("made_of") == made_of:
+            return
+        known = watch.models.get(model, {}).get("model")
+        drop = Drop(model_id=known if known is not None and s.get(Model, known) is not None else None)
+        s.add(drop)
+        s.flush()
+        for path, place in files.items():
+            drop.files.append(DropFile(path=path, content_id=contents.put_file(s, place).id))
+        s.flush()
+        watch.models = {**watch.models, model: {"model": drop.model_id, "made_of": made_of}}
+        name = model.rpartition("/")[2]
+        enqueue(s, "intake", f"Setting {name} on the shelf", {"drop": drop.id, "watch": id, "path": model})
