@@ -302,7 +302,8 @@ def _export(args: argparse.Namespace) -> int:
     from .core.pipeline.writing import write_as
     from .core.rules import load_intent, load_sheet
 
-    options, _ = _options(load_sheet(args.rules).writes, args), load_intent(args.intent)
+    sheet = load_sheet(args.rules)
+    options, intent = _options(sheet.writes, args), sheet.meant(load_intent(args.intent))
     _, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
     if format_name not in WRITERS:
@@ -310,7 +311,7 @@ def _export(args: argparse.Namespace) -> int:
     out, ending = _target(args.out, path, format_name)
     if ending != format_name:
         raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
-    made = write_as(scene, format_name, out.stem, options)
+    made = write_as(scene, format_name, out.stem, options, intent)
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
     write_files(placed, _inputs(args.path, path))
     proof = None

@@ -96,10 +96,11 @@ class Model:
         made = apply_mend(self.scene, id, params)
         return replace(self, scene=made.scene, figures=(*self.figures, *made.figures), remarks=(*self.remarks, *made.remarks))
 
-    def write(self, format_name: str, sheet: str | RuleSheet | None = None) -> Written:
-        """The model in a format, as a rule sheet's destination wants it. Nothing is stored yet. Raises InputError."""
+    def write(self, format_name: str, sheet: str | RuleSheet | None = None, intent: Intent | None = None) -> Written:
+        """The model in a format, as a rule sheet's destination wants it, without what the intent calls aside. Nothing is stored yet.
+        Raises InputError."""
         rules = sheet if isinstance(sheet, RuleSheet) else load_sheet(sheet)
-        return Written(write_as(self.scene, format_name, self.stem, rules.writes))
+        return Written(write_as(self.scene, format_name, self.stem, rules.writes, rules.meant(intent or Intent())))
 
 
 @dataclass(frozen=True)

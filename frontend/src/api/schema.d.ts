@@ -953,6 +953,95 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** The node tree, with what is said of each part and what it may be. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Tree"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** What of this model explains a look, what is wrong at a spot of it, or both; the best first, waived findings left out. */
+        get: {
+            parameters: {
+                query?: {
+                    symptom?: "white" | "black" | "box" | "striped" | "shading" | "hole" | "see-through" | "inside-out" | "gone" | "jumps" | "beside" | "tears" | "size" | "lies" | "blurred" | "slow" | "refused" | null;
+                    /** @description the part that was pointed at */
+                    node?: number | null;
+                    /** @description the face of it */
+                    face?: number | null;
+                };
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Answer"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{inspection_id}/receiver": {
         parameters: {
             query?: never;
@@ -1498,6 +1587,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that are watched, with why one cannot be looked into. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Watches"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        /** Watch a folder of this machine, by its whole path. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WatchWish"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Watch"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/{watch_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                watch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Watch a folder no longer. What came from it stays on the shelf. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    watch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1611,7 +1802,7 @@ export interface components {
              * @description What it is to the whole.
              * @enum {string|null}
              */
-            role?: "aside" | "inner" | "stand-in" | "thing" | null;
+            role?: "aside" | "inner" | "level-1" | "level-2" | "level-3" | "stand-in" | "thing" | null;
         };
         Intent: {
             /**
@@ -1888,6 +2079,15 @@ export interface components {
             part: number | null;
             faces: number[];
         };
+        Kept: {
+            what: string;
+            count: number;
+            broke: string[];
+        };
+        InPlace: {
+            fits: boolean;
+            rows: components["schemas"]["Kept"][];
+        };
         Comparison: {
             /** @description number of the earlier revision */
             earlier: number;
@@ -1896,6 +2096,8 @@ export interface components {
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             error: string | null;
             rows: components["schemas"]["Difference"][];
+            /** @description whether the later one fits in the earlier one's place */
+            place: components["schemas"]["InPlace"] | null;
         };
         Slip: {
             mend: string;
@@ -1967,6 +2169,45 @@ export interface components {
         };
         Pull: {
             parts: components["schemas"]["PulledPart"][];
+        };
+        TreeNode: {
+            node: number;
+            key: string;
+            name: string;
+            parent: number;
+            depth: number;
+            kind: string;
+            place: number[];
+            scale: number[];
+            angle: number;
+            mirrored: boolean;
+            hidden: boolean;
+            joint: boolean;
+            driven: boolean;
+            mesh: number | null;
+            triangles: number;
+            slots: string[];
+            skinned: boolean;
+            role: string | null;
+            seen_from: string | null;
+            proposed: string | null;
+            because: string;
+        };
+        Tree: {
+            total: number;
+            nodes: components["schemas"]["TreeNode"][];
+        };
+        Cause: {
+            finding: string;
+            check: string;
+            title: string;
+            explains: string;
+            more: number;
+            there: boolean;
+        };
+        Answer: {
+            causes: components["schemas"]["Cause"][];
+            clear: string[];
         };
         LogEntry: {
             what: string;
@@ -2191,6 +2432,9 @@ export interface components {
             motion: components["schemas"]["Motion"];
             receiver: components["schemas"]["Receiver"];
             export: components["schemas"]["ExportOptions"];
+            roles: {
+                [key: string]: "aside" | "inner" | "level-1" | "level-2" | "level-3" | "stand-in" | "thing";
+            };
             sources: {
                 [key: string]: string;
             };
@@ -2214,6 +2458,11 @@ export interface components {
             parameters: components["schemas"]["Parameter"][];
             origin: string;
         };
+        SymptomEntry: {
+            key: string;
+            name: string;
+            says: string;
+        };
         Choice: {
             value: string;
             words: string;
@@ -2234,6 +2483,8 @@ export interface components {
             formats: components["schemas"]["FormatFacts"][];
             sheets: components["schemas"]["SheetFacts"][];
             mends: components["schemas"]["MendFacts"][];
+            /** @description how it can have looked wrong */
+            symptoms: components["schemas"]["SymptomEntry"][];
             /** @description what can be said of a thing */
             intent: components["schemas"]["Field"][];
             /** @description sizes that can be expected */
@@ -2254,6 +2505,18 @@ export interface components {
         };
         LostImages: {
             images: components["schemas"]["LostImage"][];
+        };
+        Watch: {
+            id: number;
+            path: string;
+            models: number;
+            error: string | null;
+        };
+        Watches: {
+            watches: components["schemas"]["Watch"][];
+        };
+        WatchWish: {
+            path: string;
         };
     };
     responses: {

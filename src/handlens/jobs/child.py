@@ -270,8 +270,9 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
 
     mended = _read_and_mend(request)
     tell("writing", 0.4)
-    options = load_sheet(request["sheet"]).writes
-    made = write_as(mended.scene, request["format"], request["stem"], options)
+    sheet = load_sheet(request["sheet"])
+    intent = sheet.meant(intent_from_json(json.dumps(request["intent"])))
+    made = write_as(mended.scene, request["format"], request["stem"], sheet.writes, intent)
     folder = out / "files"
     folder.mkdir()
     for name, data in made.files.items():

@@ -200,6 +200,7 @@ def _lay_out_export(s: Session, subject: dict[str, Any], folder: Path) -> dict[s
         **_lay_out(s, revision, row.tape, folder),
         "format": row.format,
         "sheet": row.sheet,
+        "intent": revision.model.intent,
         "stem": stem,
     }
 

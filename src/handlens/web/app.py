@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from .. import __version__
 from ..core.limits import InputError, MendError
-from . import bench, catalogue, drops, exports, inspections, jobs, lost_images, models, recipes
+from . import bench, catalogue, drops, exports, inspections, jobs, lost_images, models, recipes, watches
 from .bodies import most_bytes, too_large
 from .origins import refusal
 from .pages import add_pages

@@ -13,6 +13,7 @@ from ..core.display import marked, pulled
 from ..core.judge.kept import Mark
 from ..core.judge.report import with_waivers
 from ..core.judge.symptoms import Answer, explained
+from ..core.judge.tree import Tree, tree
 from ..core.measures import Measures
 from ..core.receivers.log import log
 from ..core.scene.model import Array
@@ -124,6 +125,16 @@ def pull(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     if not parts:
         refuse(404, "This joint carries nothing that is drawn, or the model has too many triangles to be moved.")
     return {"parts": parts}
+
+
+@blueprint.get("/<int:inspection_id>/tree")
+@blueprint.response(200, schema_of(Tree))
+def node_tree(inspection_id: int) -> Tree:
+    """The node tree, with what is said of each part and what it may be."""
+    with session() as s:
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        model = row(s, Revision, inspection.revision_id, "revision").model
+        return tree(measures_of(inspection), shelf.sheet_of(model.sheet).meant(shelf.intent_of(model)))
 
 
 @blueprint.get("/<int:inspection_id>/causes")

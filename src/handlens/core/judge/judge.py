@@ -13,6 +13,7 @@ from ..measures import Measures
 from ..measures.records import TrialFigures
 from ..route.stations import stations
 from ..rules import Intent, RuleSheet
+from ..rules.intent import APART
 from ..words.calls import call_text
 from .causes import folded
 
@@ -37,6 +38,7 @@ class Judgement:
 
 def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     """Judge measures by a sheet and an intent."""
+    intent = sheet.meant(intent)
     findings: list[Finding] = []
     clear: list[str] = []
     skipped: list[tuple[str, str]] = []
@@ -80,8 +82,8 @@ def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) 
 
 
 def things_of(m: Measures, intent: Intent) -> Measures:
-    """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins."""
-    kept = [p for p in m.parts if intent.of_part(p.name).role not in ("aside", "stand-in")] if intent.parts else m.parts
+    """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins, coarser levels."""
+    kept = [p for p in m.parts if intent.of_part(p.name).role not in APART] if intent.parts else m.parts
     if len(kept) == len(m.parts):
         return m
     low = [p.bounds_min for p in kept if p.bounds_min is not None]

@@ -48,6 +48,7 @@ class Entry(msgspec.Struct, frozen=True):
 def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:
     """One entry a station, in order."""
     counts = _counts((f.station, f.result) for f in judgement.findings)
+    intent = sheet.meant(intent)
     things = things_of(m, intent)
     keys = _keys(m)
     out = []

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from .. import formats
 from ..formats.held import Held, hold
 from ..formats.table import BY_NAME
+from ..kit.without import without_parts
+from ..limits import InputError, plural
 from ..packages import Package
 from ..proof import MOTION, Proof, prove_held
 from ..proof.rows import STOP
+from ..rules import Intent
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
+from ..scene.transforms import walk
 from ..surface.names import as_file
 from .beside import with_neighbours
 
@@ -27,11 +32,13 @@ class Written:
     held: Held
     sent_as: str
     apart: tuple[tuple[str, Written], ...] = ()
+    #: What was left behind since it is not of the thing, in a sentence.
+    behind: tuple[str, ...] = ()
 
     @property
     def lost(self) -> list[str]:
         """One sentence for each thing that is lost or written otherwise."""
-        return list(dict.fromkeys([*self.held.lost, *(x for _, w in self.apart for x in w.held.lost)]))
+        return list(dict.fromkeys([*self.behind, *self.held.lost, *(x for _, w in self.apart for x in w.held.lost)]))
 
     def read_back(self, package: Package, main: str) -> Scene:
         """The main file of a package that the files were put into, opened afresh. Raises InputError."""
@@ -49,12 +56,15 @@ class Written:
         return Proof(tuple(rows))
 
 
-def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN) -> Written:
+def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN, intent: Intent | None = None) -> Written:
     """The files of a scene, with those beside it that mends wrote anew. Raises InputError for an unknown format or folder.
+
+    intent: parts that it calls aside are left behind, which is said.
 
     Where the destination wants a file for each clip and there are several, the model goes without clips, and each clip with a whole
     model beside it.
     """
+    scene, behind = without_aside(scene, intent or Intent())
     apart: list[tuple[str, Written]] = []
     several = options.clip_files and len(scene.clips) > 1 and "clips" in BY_NAME[format_name].holds
     if several:
@@ -69,7 +79,25 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions =
         for path, data in made.files.items():
             files.setdefault(path, data)
     files |= {path: data for path, data in changed_files(scene).items() if path not in files}
-    return replace(main, files=files, apart=tuple(apart))
+    return replace(main, files=files, apart=tuple(apart), behind=behind)
+
+
+def without_aside(scene: Scene, intent: Intent) -> tuple[Scene, tuple[str, ...]]:
+    """The scene without the parts that an intent calls aside, and a sentence on what stays behind. Raises InputError where nothing is left."""
+    if not any(p.role == "aside" for p in intent.parts.values()):
+        return scene, ()
+    parts = [i for i in walk(scene) if scene.nodes[i].mesh is not None]
+    aside = [i for i in parts if intent.of_part(scene.part_name(i)).role == "aside"]
+    if not aside:
+        return scene, ()
+    if len(aside) == len(parts):
+        raise InputError("Every part is said to be aside, not of the thing, so there is nothing to write.")
+    return without_parts(scene, aside), (_behind([scene.part_name(i) for i in aside]),)
+
+
+def _behind(names: Sequence[str]) -> str:
+    listed = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
+    return f"{plural(len(names), 'part stays', 'parts stay')} behind, said to be not of the thing: {listed}."
 
 
 def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> Written:

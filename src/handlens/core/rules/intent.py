@@ -17,18 +17,24 @@ Kind = Literal["character", "prop", "room", "building", "foliage", "effect"]
 _Copies = Annotated[int, Meta(ge=1, le=1_000_000)]
 _Key = Annotated[str, Meta(max_length=400)]
 Seen = Literal["outside", "inside", "both", "inverted"]
-Role = Literal["thing", "aside", "inner", "stand-in"]
+Role = Literal["thing", "aside", "inner", "stand-in", "level-1", "level-2", "level-3"]
+#: Roles that count in no size and no budget: they are not seen, or not of it.
+APART = ("aside", "stand-in", "level-1", "level-2", "level-3")
 _SEEN = {
     "outside": "from outside",
     "inside": "from inside, as a room",
     "both": "from both sides",
     "inverted": "inverted on purpose",
 }
-_ROLES = {
+#: How roles read.
+ROLES: dict[str, str] = {
     "thing": "of the thing",
     "aside": "not of it: a figure for scale, a lamp, a backdrop",
     "inner": "a shell inside on purpose",
     "stand-in": "a stand-in for collisions",
+    "level-1": "its first coarser level of detail",
+    "level-2": "its second coarser level of detail",
+    "level-3": "its third coarser level of detail",
 }
 _STANDS = {
     "base-centre": "stands on its base",
@@ -67,7 +73,7 @@ class PartIntent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies | None, _COPIES] = None
     nearest_view_m: Annotated[Metres | None, _NEAREST] = None
-    role: Annotated[Role | None, said("Role", "What it is to the whole.", words=_ROLES)] = None
+    role: Annotated[Role | None, said("Role", "What it is to the whole.", words=ROLES)] = None
 
 
 _NOTHING = PartIntent()

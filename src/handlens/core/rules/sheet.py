@@ -14,6 +14,7 @@ from ..words.json_tree import Json
 from ..words.patterns import compiled
 from .export import AXIS_WORDS, UNIT_WORDS, Axis, ExportOptions, Unit
 from .fields import Count, read_record, said
+from .intent import Intent, PartIntent, Role
 
 SHEETS = Path(__file__).parent / "sheets"
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001}
@@ -161,12 +162,18 @@ class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     motion: Motion = Motion()
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
+    roles: dict[_Pattern, Role] = {}
     #: Where a value comes from, by its path in the sheet: a published source, or that it is common practice.
     sources: dict[_Pattern, _Text] = {}
 
     @property
     def unit_metres(self) -> float:
         return UNITS[self.unit]
+
+    def meant(self, intent: Intent) -> Intent:
+        """The intent, with what the sheet says of parts by patterns of their names where the intent says nothing of them itself."""
+        named = {k: PartIntent(role=role) for k, role in self.roles.items() if k not in intent.parts}
+        return msgspec.structs.replace(intent, parts={**intent.parts, **named}) if named else intent
 
     @property
     def writes(self) -> ExportOptions:

@@ -8,9 +8,11 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...kit.check import Elements, Finding, Skipped, check, nodes, value
+from ...kit.roles import proposals
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
+from ...rules.intent import ROLES
 from ...rules.sheet import Names
 from ...words.calls import Call
 from ...words.patterns import compiled
@@ -30,6 +32,28 @@ def normalised(name: str, rules: Names) -> str:
     text = re.sub(f"[^{rules.allowed}]", "_", name) if rules.allowed else name
     text = text[: rules.longest] if rules.longest else text
     return text if rules.case_matters else text.casefold()
+
+
+@check("arrival.roles", title="Parts that may not be of the thing", result="note")
+def roles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts that seem to be something else than the thing itself: a figure for scale, a stand-in, a coarser level, a shell inside.
+
+    Why: as long as nobody says so they count in its size and its budget, and go out with it.
+    Measured: words in names; parts all of which looks inward inside the box of another. What is said of a part already is not asked again.
+    Source: common practice, no published source.
+    """
+    unsaid = [p for p in proposals(m) if intent.of_part(p.name).role is None]
+    for role in dict.fromkeys(p.role for p in unsaid):
+        some = [p for p in unsaid if p.role == role]
+        names = ", ".join(p.name for p in some[:3]) + (" …" if len(some) > 3 else "")
+        yield Finding(
+            f"{plural(len(some), 'part')} may be {ROLES[role]}: {names}; {some[0].because}",
+            value(len(some), "count"),
+            value(0, "count"),
+            len(some),
+            elements=nodes([p.node for p in some]),
+            key=role,
+        )
 
 
 @check("arrival.names-alike", title="Parts with the same name", result="note", mends=("arrival.rename",))

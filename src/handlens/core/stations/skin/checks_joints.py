@@ -9,6 +9,7 @@ from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
+from ...rules.intent import APART
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
@@ -256,7 +257,7 @@ def left_behind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
     """
     called = {n.index: n.name for n in m.nodes}
     for x in own.loose:
-        if intent.of_part(called[x.node]).role in ("aside", "stand-in"):
+        if intent.of_part(called[x.node]).role in APART:
             continue
         to = {"joint": node_key(m, x.joint), "parts": [node_key(m, x.node)]}
         yield Finding(

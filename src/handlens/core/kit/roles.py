@@ -1,0 +1,63 @@
+"""What parts may be to the whole, proposed from what is seen of them and never applied: the user says it, or does not."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+import numpy as np
+
+from ..measures import Measures
+from ..rules.intent import Role
+
+#: Whole words in names, set off by marks, digits or capitals (common practice, no published source).
+_WORD = r"(?:^|[^A-Za-z]|(?<=[a-z])(?=[A-Z]))(?:{})(?![a-z])"
+_ASIDE = re.compile(
+    _WORD.format(
+        r"[Ff]igure|[Hh]uman|[Pp]erson|[Mm]annequin|[Ss]cale[ _.-]?[Rr]ef(?:erence)?|[Bb]ackdrop|[Ss]tudio|[Ll]amp[ _.-]?(?:[Kk]ey|[Ff]ill|[Rr]im)"
+    )
+)
+_STAND_IN = re.compile(_WORD.format(r"[Cc]olli(?:der|sion)s?|[Hh]it[ _.-]?[Bb]ox|[Pp]hysics|[Cc]onvex[ _.-]?[Hh]ull"))
+_LEVEL = re.compile(r"(?:^|[^A-Za-z])(?:lod|level|detail)[ _.-]?([1-3])(?!\d)", re.IGNORECASE)
+#: Share of a part's seen area that looks inward, from which on it is a shell turned inside.
+_INWARD = 0.98
+#: Such parts that are looked round: each is compared with all others.
+_MOST_SHELLS = 200
+
+
+class Proposal(NamedTuple):
+    """One part and what it may be. because: what was seen."""
+
+    node: int
+    name: str
+    role: Role
+    because: str
+
+
+def proposals(m: Measures) -> list[Proposal]:
+    """A role for each part of which something speaks for one; none where it would be all of them."""
+    out = [p for part in m.parts if (p := _by_name(part.node, part.name)) is not None]
+    named = {p.node for p in out}
+    held = [p for p in m.parts if p.bounds_min is not None and p.bounds_max is not None]
+    low, high = (np.array([getattr(p, side) for p in held]) for side in ("bounds_min", "bounds_max"))
+    at = {p.node: k for k, p in enumerate(held)}
+    # All of it looks inward, and what lies round it is another part.
+    inward = [f.node for f in m.facing if f.outside.judged > 0 and f.outside.wrong >= _INWARD * f.outside.judged]
+    for node in [n for n in inward if n in at and n not in named][:_MOST_SHELLS]:
+        k = at[node]
+        around = (low <= low[k]).all(axis=1) & (high >= high[k]).all(axis=1)
+        around[k] = False
+        if around.any():
+            out.append(Proposal(node, held[k].name, "inner", f"all of it looks inward, within {held[int(around.argmax())].name}"))
+    return out if len(out) < len(m.parts) else []
+
+
+def _by_name(node: int, name: str) -> Proposal | None:
+    if _STAND_IN.search(name):
+        return Proposal(node, name, "stand-in", "its name says so")
+    if _ASIDE.search(name):
+        return Proposal(node, name, "aside", "its name says so")
+    level = _LEVEL.search(name)
+    if level:
+        return Proposal(node, name, f"level-{level[1]}", "its name says so")  # type: ignore[arg-type]
+    return None
