@@ -22,6 +22,8 @@ export type Counts = S['Counts'];
 export type Recipe = S['Recipe'];
 export type Trial = S['Trial'];
 export type Comparison = S['Comparison'];
+export type TreeNode = S['TreeNode'];
+export type PartIntent = S['PartIntent'];
 
 export async function sentence(answer: Response): Promise<Error> {
   try {
@@ -74,6 +76,8 @@ export const api = {
   readAgain: (revision: number) => call<Bench>('POST', `/revisions/${revision}/read-again`),
   previewNames: (revision: number, wish: { search: string; replace: string; pattern: boolean }) =>
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),
+  previewNaming: (revision: number, wish: { pattern: string; start: number; parts: string[] }) =>
+    call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/naming-preview`, wish),
   stage: (inspection: number) => bytes(`/inspections/${inspection}/stage`),
   marks: async (inspection: number, finding: string) =>
     new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
@@ -84,6 +88,14 @@ export const api = {
   receiverLog: (inspection: number, sheet: string) =>
     call<S['ReceiverLog']>('GET', `/inspections/${inspection}/receiver?sheet=${encodeURIComponent(sheet)}`),
   compare: (later: number, earlier: number) => call<Comparison>('POST', `/revisions/${later}/compare`, { earlier }),
+  causes: (inspection: number, asked: { symptom?: string; node?: number; face?: number }) => {
+    const told = Object.entries(asked).flatMap(([k, v]) => (v === undefined ? [] : [[k, String(v)]]));
+    return call<S['Answer']>('GET', `/inspections/${inspection}/causes?${new URLSearchParams(told)}`);
+  },
+  tree: (inspection: number) => call<S['Tree']>('GET', `/inspections/${inspection}/tree`),
+  watches: () => call<S['Watches']>('GET', '/watches'),
+  watchFolder: (path: string) => call<S['Watch']>('POST', '/watches', { path }),
+  watchNoMore: (id: number) => call<void>('DELETE', `/watches/${id}`),
   elements: async (inspection: number, finding: string) =>
     new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
   beginExport: (revision: number, format: string) => call<Export>('POST', `/revisions/${revision}/exports`, { format }),

@@ -740,6 +740,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/naming-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What parts would be called by a pattern, before it is put on the tape. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Naming"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["NamePreview"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{inspection_id}/stage": {
         parameters: {
             query?: never;
@@ -1899,6 +1945,7 @@ export interface components {
             mend: components["schemas"]["MendCall"] | null;
             side_key: string | null;
             key: string | null;
+            material: number | null;
         };
         Table: {
             key: string;
@@ -2146,6 +2193,12 @@ export interface components {
         };
         NamePreview: {
             changes: components["schemas"]["NameChange"][];
+        };
+        Naming: {
+            pattern: string;
+            /** @default 1 */
+            start: number;
+            parts?: string[];
         };
         Side: {
             /** @description direction towards the viewer, Y up */

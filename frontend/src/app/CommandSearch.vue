@@ -67,7 +67,7 @@ function key(e: KeyboardEvent) {
       aria-controls="found"
       aria-autocomplete="list"
       :aria-activedescendant="found.length ? `command-${at}` : undefined"
-      placeholder="A model, station, finding, part, lens or mend"
+      placeholder="A model, look, station, finding, part, lens or mend"
       aria-label="Find a model, station, finding, part, lens or mend"
       autocomplete="off"
       @keydown="key"

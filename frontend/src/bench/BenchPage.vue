@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, ref, watch } from 'vue';
-import { useRoute } from 'vue-router';
+import { useRoute, useRouter } from 'vue-router';
 import { api } from '../api/client';
 import { jobs } from '../api/jobs';
 import { useCommands } from '../app/commands';
@@ -18,7 +18,8 @@ import { layBench } from './useBench';
 const ExportDialog = defineAsyncComponent(() => import('./ExportDialog.vue'));
 const RecipeDialog = defineAsyncComponent(() => import('./RecipeDialog.vue'));
 const route = useRoute();
-const { reading, opened, choices, changes, laid, marked } = layBench(computed(() => Number(route.params.revision)));
+const router = useRouter();
+const { reading, opened, choices, changes, laid, marked, ways } = layBench(computed(() => Number(route.params.revision)));
 const { bench, query, stations, findings } = reading;
 const exporting = ref(false);
 const cooking = ref(false);
@@ -64,11 +65,18 @@ function putMend() {
 useCommands(() => [
   ...stations.value.map((s) => ({ group: 'Station', name: s.name, hint: s.line, run: () => void (opened.station.value = s.slug) })),
   ...findings.value.map((f) => ({ group: 'Finding', name: f.title, hint: f.station, run: () => opened.show(f) })),
+  ...(choices.catalogue.value?.symptoms ?? []).map((s) => ({
+    group: 'It was',
+    name: s.name,
+    hint: s.says,
+    run: () => void router.replace({ query: { ...route.query, way: 'look', look: s.key } }),
+  })),
   ...parts.value.map((p) => ({ group: 'Part', name: p.name, run: () => opened.isolate(p.node) })),
   ...(choices.catalogue.value?.mends ?? [])
     .filter((m) => m.parameters.every((p) => p.default !== null))
     .map((m) => ({ group: 'Mend', name: m.title, run: () => laid.put(m.id, {}) })),
   { group: 'Do', name: 'Export and prove', hint: 'Ctrl+E', run: () => (exporting.value = true) },
+  { group: 'Do', name: 'Tree of nodes', hint: 'i', run: () => (ways.way.value = 'tree') },
   { group: 'Do', name: 'Recipes', run: () => (cooking.value = true) },
   { group: 'Do', name: 'Bring the next revision', hint: 'r', run: () => dropping.value?.choose() },
 ]);

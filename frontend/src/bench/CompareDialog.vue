@@ -66,8 +66,28 @@ const stage = computed(() => others.value.find((r) => r.id === earlier.value)?.s
       <ResultMark result="stop" /> {{ data.error }} <button class="btn" @click="refetch()">Try again</button>
     </p>
     <p v-else-if="data?.state !== 'done'" class="faded" role="status"><ResultMark result="pending" /> reading both and comparing …</p>
-    <p v-else-if="!data.rows.length">Nothing differs: every part has the same place, shape, slots and names.</p>
-    <div v-else class="list">
+    <div v-if="data?.state === 'done' && data.place" class="place" :class="data.place.fits ? 'fits' : 'breaks'" role="status">
+      <ResultMark :result="data.place.fits ? 'clear' : 'stop'" />
+      <b>{{ data.place.fits ? "It fits in the old one's place" : "It does not fit in the old one's place" }}</b>
+      <span class="small faded">{{
+        data.place.rows
+          .filter((r) => r.count)
+          .map((r) => `${r.what.toLowerCase()} ${r.broke.length ? 'broke' : 'kept'}`)
+          .join(', ')
+      }}</span>
+      <ul v-if="!data.place.fits">
+        <template v-for="r in data.place.rows" :key="r.what"
+          ><li v-for="b in r.broke.slice(0, 6)" :key="b">
+            <b>{{ r.what }}</b> {{ b }}
+          </li>
+          <li v-if="r.broke.length > 6" class="faded">
+            and {{ (r.broke.length - 6).toLocaleString('en') }} more of {{ r.what.toLowerCase() }}
+          </li></template
+        >
+      </ul>
+    </div>
+    <p v-if="data?.state === 'done' && !data.rows.length">Nothing differs: every part has the same place, shape, slots and names.</p>
+    <div v-if="data?.state === 'done' && data.rows.length" class="list">
       <table>
         <thead>
           <tr>
@@ -110,6 +130,25 @@ const stage = computed(() => others.value.find((r) => r.id === earlier.value)?.s
 </template>
 
 <style scoped>
+.place {
+  border-left: 4px solid var(--hl-clear-mark);
+  padding: 4px 10px;
+  margin-bottom: 8px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
+  align-items: center;
+}
+.place.breaks {
+  border-left-color: var(--hl-stop-mark);
+  background: #fdf6f3;
+}
+.place ul {
+  flex: 1 1 100%;
+  margin: 2px 0;
+  padding-left: 18px;
+  font-size: 13px;
+}
 .which {
   display: flex;
   gap: 8px;

@@ -10,13 +10,14 @@ import { useBench } from './useBench';
 
 /** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
 const props = defineProps<{ station: string; mend: string; parts: string[] }>();
-const state = useBench('reading', 'choices', 'laid');
+const state = useBench('reading', 'choices', 'laid', 'ways');
 /** Joints and clips of the model by the names that mends know them by, for lists to choose from. */
 const rows = (slug: string, key: string) =>
   state.stations.value.find((s) => s.slug === slug)?.tables.find((t) => t.key === key)?.rows ?? [];
 const listed = computed<Record<string, string[]>>(() => {
   const clips = rows('motion', 'clips').flatMap((r) => (r.cells.seconds === 'missing' ? [] : [r.cells.clip ?? '']));
-  return { joint: rows('skin', 'joints').flatMap((r) => r.key ?? []), clips, clip: clips };
+  const under = state.nodes.value.map((n) => n.key);
+  return { under, joint: rows('skin', 'joints').flatMap((r) => r.key ?? []), clips, clip: clips };
 });
 const many = (p: { name: string; kind: string }) => p.kind === 'names' && !!listed.value[p.name]?.length;
 const one = (p: { name: string; kind: string }) => p.kind === 'text' && !!listed.value[p.name]?.length;
@@ -52,12 +53,18 @@ watch(chosen, (m) => {
 });
 // A rename shows what it would do while it is being typed.
 watch(
-  () => [id.value, form.search, form.replace, form.pattern],
+  () => [id.value, form.search, form.replace, form.pattern, form.start, props.parts],
   async () => {
     changes.value = null;
     trouble.value = '';
-    if (id.value !== 'arrival.rename' || !form.search) return;
+    const naming = id.value === 'arrival.name-by-pattern' && form.pattern;
+    if (!naming && (id.value !== 'arrival.rename' || !form.search)) return;
     try {
+      if (naming) {
+        const wish = { pattern: String(form.pattern), start: Math.round(Number(form.start) || 0), parts: props.parts };
+        changes.value = (await api.previewNaming(state.bench.value!.revision.id, wish)).changes;
+        return;
+      }
       changes.value = (
         await api.previewNames(state.bench.value!.revision.id, {
           search: String(form.search),
@@ -152,11 +159,22 @@ function put(only = false) {
       <p class="faded small">
         {{ changes.length ? `${changes.length} ${changes.length === 1 ? 'name changes' : 'names change'}` : 'No name holds that.' }}
       </p>
-      <ul v-if="changes.length">
-        <li v-for="c in changes.slice(0, 60)" :key="c.old" class="mono small">
-          {{ c.old }} → <b>{{ c.new || '(no name)' }}</b>
-        </li>
-      </ul>
+      <table v-if="changes.length" class="mono small">
+        <thead>
+          <tr>
+            <th>before</th>
+            <th>after</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(c, k) in changes.slice(0, 200)" :key="k">
+            <td>{{ c.old }}</td>
+            <td>
+              <b>{{ c.new || '(no name)' }}</b>
+            </td>
+          </tr>
+        </tbody>
+      </table>
     </div>
     <p v-if="chosen" class="small about">
       {{ chosen.does }} <span class="faded">Keeps {{ chosen.keeps }}. Costs {{ chosen.costs }}.</span>
@@ -183,10 +201,18 @@ function put(only = false) {
   border-top: 1px solid var(--hl-rule);
   margin-top: 8px;
 }
-ul {
-  list-style: none;
-  margin: 0;
-  padding: 0;
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+th {
+  text-align: left;
+  font-weight: 400;
+  color: var(--hl-ink-faded);
+}
+td {
+  border-top: 1px solid #eae2d2;
+  overflow-wrap: anywhere;
 }
 .about {
   margin-top: 10px;

@@ -15,10 +15,13 @@ import UvPanel from './UvPanel.vue';
 import { useBench } from './useBench';
 import { MEASURES } from '../stage/beside';
 import { PLAIN_RECEIVER } from '../stage/receiver';
+import { withBelow } from './pieces/ways';
+import { useFrame } from './useFrame';
 import { useStage } from './useStage';
 import { length } from './words';
 
-const bench = useBench('reading', 'opened', 'choices', 'laid', 'marked');
+const bench = useBench('reading', 'opened', 'choices', 'laid', 'marked', 'ways');
+const NONE: ReadonlySet<number> = new Set();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
 const stage = useStage(canvas, holder, {
@@ -31,9 +34,19 @@ const stage = useStage(canvas, holder, {
     const sheet = bench.receiverSheet.value;
     return sheet ? { ...sheet.receiver, influences: sheet.limits.influences_vertex ?? null } : PLAIN_RECEIVER;
   },
+  picked: () => (bench.way.value === 'tree' && bench.picked.value.size ? withBelow(bench.nodes.value, bench.picked.value) : NONE),
+  unseen: () => bench.unseen.value,
+  rest: () => bench.rest.value,
+});
+const framing = useFrame(stage, holder, {
+  framing: () => bench.way.value === 'tree',
+  pointing: () => bench.way.value === 'look' && bench.pointing.value,
+  framed: (nodes, more) => (bench.picked.value = new Set([...(more ? bench.picked.value : []), ...nodes])),
+  pointed: (node, face) => (bench.pointedAt.value = { node, face }),
 });
 const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
 watch(marked, (m) => (bench.marked.value = m));
+watch(stage.model, (m) => (bench.drawn.value = m));
 // The stations that are about them open them.
 watch(
   [bench.station, () => state.clips.length, () => state.hasJoints],
@@ -161,12 +174,27 @@ useKeys('Stage', [
       tabindex="0"
       role="application"
       aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, 0 shows all."
+      :class="{ pointing: bench.way.value === 'look' }"
+      @pointerdown.capture="framing.down"
+      @pointermove.capture="framing.move"
+      @pointerup="framing.up"
       @pointermove="pointer"
       @keydown="key"
       @wheel.capture="wheel"
     >
       <canvas ref="canvas" />
     </div>
+    <div
+      v-if="framing.drawing.value"
+      class="frame"
+      aria-hidden="true"
+      :style="{
+        left: `${framing.frame.left}px`,
+        top: `${framing.frame.top}px`,
+        width: `${framing.frame.right - framing.frame.left}px`,
+        height: `${framing.frame.bottom - framing.frame.top}px`,
+      }"
+    />
     <svg v-if="state.leader && label && bench.finding.value" class="over" aria-hidden="true">
       <path
         :d="`M${state.leader.x} ${state.leader.y}L${label.x} ${label.y}`"
@@ -227,7 +255,9 @@ useKeys('Stage', [
         ><span class="faded">Beside it</span>
         <select v-model="state.measure" aria-label="What stands beside it">
           <option value="suited">{{ MEASURES.find((m) => m.key === state.suited)?.name }}</option>
-          <template v-for="m in MEASURES" :key="m.key"><option v-if="m.key !== state.suited" :value="m.key">{{ m.name }}</option></template>
+          <template v-for="m in MEASURES" :key="m.key"
+            ><option v-if="m.key !== state.suited" :value="m.key">{{ m.name }}</option></template
+          >
           <option value="none">nothing</option>
         </select></label
       >
@@ -251,6 +281,15 @@ useKeys('Stage', [
   inset: 0;
   touch-action: none;
   cursor: grab;
+}
+.holder.pointing {
+  cursor: crosshair;
+}
+.frame {
+  position: absolute;
+  border: 1.5px dashed var(--hl-verdigris);
+  background: rgba(43, 117, 111, 0.1);
+  pointer-events: none;
 }
 .holder:active {
   cursor: grabbing;

@@ -1,13 +1,16 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, defineAsyncComponent } from 'vue';
 import type { Station } from '../api/client';
 import LimitMeter from '../ui/LimitMeter.vue';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import StationPanel from './StationPanel.vue';
+import WaysIn from './WaysIn.vue';
 import { useBench } from './useBench';
 
-const state = useBench('reading', 'opened');
+const SymptomPanel = defineAsyncComponent(() => import('./SymptomPanel.vue'));
+const TreePanel = defineAsyncComponent(() => import('./TreePanel.vue'));
+const state = useBench('reading', 'opened', 'ways');
 const worst = (s: Station) => (s.counts.stop ? 'stop' : s.counts.caution ? 'caution' : s.counts.note ? 'note' : 'clear');
 /** A station that was looked at without a word, or not yet: it stands on the line at the foot and leaves the room to the others. */
 const quiet = (s: Station) => !s.counts.stop && !s.counts.caution && !s.counts.note;
@@ -24,42 +27,47 @@ const words = (s: Station) => (s.limit ? `${s.line} / ${s.limit}` : s.line);
 
 <template>
   <section class="ledger" aria-label="Ledger of stations">
-    <template v-for="(group, k) in [before, after]" :key="k">
-      <div v-if="group.length" class="rows" :class="{ close }">
+    <WaysIn />
+    <SymptomPanel v-if="state.way.value === 'look'" />
+    <TreePanel v-else-if="state.way.value === 'tree'" />
+    <template v-else>
+      <template v-for="(group, k) in [before, after]" :key="k">
+        <div v-if="group.length" class="rows" :class="{ close }">
+          <button
+            v-for="s in group"
+            :key="s.slug"
+            class="row"
+            :class="{ last: s === group[group.length - 1] && group.length % 2 }"
+            :data-station="s.slug"
+            @click="state.station.value = s.slug"
+          >
+            <span class="n">{{ s.number }}</span>
+            <span class="name">{{ s.name }}</span>
+            <span class="line" :title="words(s)"
+              >{{ s.line }}<em v-if="s.limit"> / {{ s.limit }}</em></span
+            >
+            <span v-if="!close"><LimitMeter v-if="typeof s.meter === 'number'" :value="s.meter" :result="worst(s)" /></span>
+            <span class="result"><ResultCounts :counts="s.counts" /></span>
+          </button>
+        </div>
+        <StationPanel v-if="!k && open" :key="open.slug" :station="open" />
+      </template>
+      <div v-if="silent.length" class="silent">
         <button
-          v-for="s in group"
+          v-for="s in silent"
           :key="s.slug"
-          class="row"
-          :class="{ last: s === group[group.length - 1] && group.length % 2 }"
+          class="mute"
+          :class="{ idle: !s.inspected }"
           :data-station="s.slug"
+          :title="words(s)"
           @click="state.station.value = s.slug"
         >
           <span class="n">{{ s.number }}</span>
           <span class="name">{{ s.name }}</span>
-          <span class="line" :title="words(s)"
-            >{{ s.line }}<em v-if="s.limit"> / {{ s.limit }}</em></span
-          >
-          <span v-if="!close"><LimitMeter v-if="typeof s.meter === 'number'" :value="s.meter" :result="worst(s)" /></span>
-          <span class="result"><ResultCounts :counts="s.counts" /></span>
+          <ResultMark :result="waived.has(s.name) ? 'waived' : s.inspected ? 'clear' : 'pending'" :size="13" />
         </button>
       </div>
-      <StationPanel v-if="!k && open" :key="open.slug" :station="open" />
     </template>
-    <div v-if="silent.length" class="silent">
-      <button
-        v-for="s in silent"
-        :key="s.slug"
-        class="mute"
-        :class="{ idle: !s.inspected }"
-        :data-station="s.slug"
-        :title="words(s)"
-        @click="state.station.value = s.slug"
-      >
-        <span class="n">{{ s.number }}</span>
-        <span class="name">{{ s.name }}</span>
-        <ResultMark :result="waived.has(s.name) ? 'waived' : s.inspected ? 'clear' : 'pending'" :size="13" />
-      </button>
-    </div>
   </section>
 </template>
 

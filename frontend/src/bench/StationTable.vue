@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue';
 import type { Table } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
+import MaterialSwatch from './MaterialSwatch.vue';
 import { useBench } from './useBench';
 
 type Row = Table['rows'][number];
@@ -80,10 +81,15 @@ function point(key: string) {
   if (!keys.delete(key)) keys.add(key);
   state.change.mutate({ intent: { ...state.bench.value!.intent, side_keys: [...keys] } });
 }
+/** A row of a material lights up its faces. */
+const litMaterial = computed(() => state.spot.value?.materials?.[0] ?? null);
+function light(k: number) {
+  state.spot.value = litMaterial.value === k ? null : { node: -1, faces: [], materials: [k] };
+}
 const lit = computed(() => new Set(state.marked.value?.nodes ?? []));
 const look = (r: Row) => ({
   shown: typeof r.node === 'number' && r.node === state.part.value,
-  lit: typeof r.node === 'number' && lit.value.has(r.node),
+  lit: (typeof r.node === 'number' && lit.value.has(r.node)) || (typeof r.material === 'number' && r.material === litMaterial.value),
 });
 const isolate = ({ data }: { data: Row }) =>
   typeof data.node === 'number' && state.isolate(data.node === state.part.value ? null : data.node);
@@ -142,6 +148,15 @@ const isolate = ({ data }: { data: Row }) =>
             @click.stop="isolate({ data })"
           >
             <CutName :text="data.cells[c.key] ?? ''" />
+          </button>
+          <button
+            v-else-if="k === 0 && typeof data.material === 'number'"
+            class="name swatched"
+            :aria-pressed="litMaterial === data.material"
+            title="Light up its faces"
+            @click.stop="light(data.material)"
+          >
+            <MaterialSwatch :material="data.material" /><CutName :text="data.cells[c.key] ?? ''" />
           </button>
           <CutName v-else :text="data.cells[c.key] ?? ''" />
         </template>
@@ -259,6 +274,12 @@ input::placeholder {
   text-align: left;
   cursor: pointer;
   color: inherit;
+}
+.swatched {
+  display: inline-flex;
+  align-items: center;
+  gap: 6px;
+  max-width: 100%;
 }
 .name:hover,
 .name[aria-pressed='true'] {

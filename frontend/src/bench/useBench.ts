@@ -6,6 +6,7 @@ import { useLaid } from './pieces/laid';
 import { useMarked } from './pieces/marked';
 import { useOpened } from './pieces/opened';
 import { useReading } from './pieces/reading';
+import { useWays } from './pieces/ways';
 
 export type { Kind } from './pieces/reading';
 
@@ -14,7 +15,15 @@ function pieces(revision: ComputedRef<number>) {
   const opened = useOpened(reading);
   const choices = useChoices(reading);
   const changes = useChanges(revision, reading);
-  return { reading, opened, choices, changes, laid: useLaid(revision, reading, choices, changes), marked: useMarked(revision, opened) };
+  return {
+    reading,
+    opened,
+    choices,
+    changes,
+    laid: useLaid(revision, reading, choices, changes),
+    marked: useMarked(revision, opened),
+    ways: useWays(revision, reading),
+  };
 }
 type Pieces = ReturnType<typeof pieces>;
 type All<T> = (T extends unknown ? (x: T) => void : never) extends (x: infer I) => void ? I : never;

@@ -21,6 +21,8 @@ export interface Marked {
 export interface Spot {
   node: number;
   faces: number[];
+  /** Materials whose faces are marked, on whatever part they are; the part is not asked then. */
+  materials?: number[];
 }
 
 export function useEvidence(
@@ -93,8 +95,9 @@ export function useEvidence(
   async function showSpot(at: Spot, mine: number) {
     const m = model.value!;
     const whole = !at.faces.length || m.parts.get(at.node)?.geometry.userData.reduced;
-    const indices = Int32Array.from(whole ? [at.node] : at.faces);
-    const made = mark(m, { kind: whole ? 'nodes' : 'faces', node: at.node, indices }, TOKENS.stop);
+    const made = at.materials
+      ? mark(m, { kind: 'materials', node: null, indices: Int32Array.from(at.materials) }, TOKENS.band)
+      : mark(m, { kind: whole ? 'nodes' : 'faces', node: at.node, indices: Int32Array.from(whole ? [at.node] : at.faces) }, TOKENS.stop);
     groups = made.groups;
     if (made.box.isEmpty()) return;
     spots = made.places;
@@ -130,7 +133,8 @@ export function useEvidence(
     const apart = marks.size > 0 && marks.size < m.parts.size;
     for (const mesh of m.parts.values()) {
       const rest = apart && !marks.has(mesh);
-      mesh.userData.pale = rest;
+      mesh.userData.apart = rest;
+      mesh.userData.pale = rest || mesh.userData.dim;
       mesh.userData.away = rest && state.alone;
       mesh.visible = !mesh.userData.away && !mesh.userData.elsewhere;
     }
@@ -162,11 +166,23 @@ export function useEvidence(
     void fly(made.box, ++ticket);
   }
 
+  /** Marks what is picked in the tree, without a leader and without flying there; a finding that is opened takes its place. */
+  function frame(nodes: ReadonlySet<number>) {
+    const m = model.value;
+    if (!m || finding() || spot()) return;
+    ticket++;
+    clear();
+    const drawn = [...nodes].filter((n) => m.parts.has(n));
+    if (drawn.length && drawn.length < m.parts.size)
+      groups = mark(m, { kind: 'nodes', node: null, indices: Int32Array.from(drawn) }, TOKENS.band).groups;
+    stage.value?.invalidate();
+  }
+
   watch([finding, spot, model], show);
   watch(() => state.alone, setApart);
   watch([() => state.walking, marked], () => {
     for (const g of groups) g.visible = !state.walking;
     stage.value?.invalidate();
   });
-  return { marked, step, point, markTorn, clear, place: () => (state.walking ? null : at) };
+  return { marked, frame, step, point, markTorn, clear, place: () => (state.walking ? null : at) };
 }

@@ -27,6 +27,10 @@ export interface Wanted {
   part: () => number | null;
   other: () => OtherModel | null;
   receiver: () => Receiver;
+  /** Parts that are picked in the tree with all below them, those that are out of sight, and how the rest stands meanwhile. */
+  picked: () => ReadonlySet<number>;
+  unseen: () => ReadonlySet<number>;
+  rest: () => 'shown' | 'dimmed' | 'gone';
 }
 
 export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref<HTMLElement | undefined>, wanted: Wanted) {
@@ -37,6 +41,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   const evidence = useEvidence(context, wanted.inspection, wanted.finding, wanted.spot);
   let observer: ResizeObserver | null = null;
   let known = false;
+  let flown: number | null = null;
   const still = () => testing() || matchMedia('(prefers-reduced-motion: reduce)').matches;
 
   onMounted(() => {
@@ -58,7 +63,8 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     if (testing()) attachTestHook(s, { viewer: viewer.value, busy: () => state.flying || state.making });
     watch(wanted.receiver, (r) => s.setReceiver(r), { immediate: true });
     watch(wanted.inspection, load, { immediate: true });
-    watch([wanted.part, model], isolate);
+    watch([wanted.part, model, wanted.unseen, wanted.rest], isolate);
+    watch([wanted.picked, model], () => (isolate(), evidence.frame(wanted.picked())));
     watch(() => [state.measure, state.cubes, state.walking], props);
     watch([wanted.other, model], layOther);
   });
@@ -132,12 +138,17 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     const asked = wanted.part();
     const only = asked !== null && m.rig?.joints.some((j) => j.node === asked) && !m.parts.has(asked) ? null : asked;
     for (const [node, mesh] of m.parts) {
-      mesh.userData.elsewhere = only !== null && node !== only;
+      const picked = wanted.picked();
+      const others = picked.size > 0 && !picked.has(node);
+      mesh.userData.elsewhere = (only !== null && node !== only) || wanted.unseen().has(node) || (others && wanted.rest() === 'gone');
+      mesh.userData.dim = others && wanted.rest() === 'dimmed';
+      mesh.userData.pale = mesh.userData.dim || mesh.userData.apart;
       mesh.visible = !mesh.userData.elsewhere && !mesh.userData.away;
     }
     const mesh = only === null ? null : m.parts.get(only);
     stage.value.modelChanged();
-    if (mesh) void viewer.value!.flyTo(new Box3().setFromObject(mesh));
+    if (mesh && only !== flown) void viewer.value!.flyTo(new Box3().setFromObject(mesh));
+    flown = only;
   }
 
   function props() {

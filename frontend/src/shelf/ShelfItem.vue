@@ -19,7 +19,6 @@ const length = computed(() => {
   return `${text} longest${props.model.unit_stated ? '' : '?'}`;
 });
 const reading = computed(() => props.model.state === 'waiting' || props.model.state === 'running');
-
 </script>
 
 <template>

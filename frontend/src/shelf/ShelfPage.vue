@@ -10,6 +10,7 @@ import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import DropZone from './DropZone.vue';
 import ShelfItem from './ShelfItem.vue';
+import WatchField from './WatchField.vue';
 
 const queries = useQueryClient();
 const toast = useToast();
@@ -106,6 +107,8 @@ useKeys('Shelf', [{ keys: ['d'], says: 'choose files', run: () => zone.value?.ch
             :key="k"
             ><ResultMark :result="k!" :size="12" /> {{ w }}</span
           >
+          <span class="grow" />
+          <WatchField />
         </div>
       </div>
     </div>

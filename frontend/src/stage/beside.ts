@@ -67,7 +67,8 @@ function staff(tall: number) {
 function door(tall: number) {
   const group = staff(tall);
   const [w, h, beam] = [0.9, 2.0, 0.07];
-  for (const x of [-w / 2 - beam / 2, w / 2 + beam / 2]) group.add(solid(new BoxGeometry(beam, h + beam, 0.12), TOKENS.board, x - 0.75, (h + beam) / 2));
+  for (const x of [-w / 2 - beam / 2, w / 2 + beam / 2])
+    group.add(solid(new BoxGeometry(beam, h + beam, 0.12), TOKENS.board, x - 0.75, (h + beam) / 2));
   group.add(solid(new BoxGeometry(w, beam, 0.12), TOKENS.board, -0.75, h + beam / 2));
   return group;
 }
@@ -96,7 +97,11 @@ function front() {
   s.moveTo(-2.4, 0).lineTo(2.4, 0).lineTo(2.4, 3.9).lineTo(0, 6).lineTo(-2.4, 3.9).closePath();
   const hole = (x: number, y: number, w: number, h: number) => {
     const p = new Path();
-    p.moveTo(x, y).lineTo(x, y + h).lineTo(x + w, y + h).lineTo(x + w, y).closePath();
+    p.moveTo(x, y)
+      .lineTo(x, y + h)
+      .lineTo(x + w, y + h)
+      .lineTo(x + w, y)
+      .closePath();
     return p;
   };
   s.holes.push(hole(-1.35, 0, 0.9, 2), hole(0.4, 1.1, 1.1, 0.9));

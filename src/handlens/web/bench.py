@@ -15,9 +15,12 @@ from ..core.judge.ledger import recounted
 from ..core.judge.price import price
 from ..core.judge.report import with_waivers
 from ..core.judge.trials import changes
+from ..core.kit.naming import measured_things, names_by
 from ..core.measures import Measures
 from ..core.measures.drawing import Drawing
+from ..core.pipeline.writing import behind
 from ..core.route.stations import find_mend
+from ..core.rules import Intent, RuleSheet
 from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
 from ..store.database import session
@@ -25,6 +28,7 @@ from ..store.models import Comparison, Export, Inspection, Job, Revision
 from ..store.queue import want_comparison, want_inspection
 from . import schemas
 from .find import refuse, row
+from .inspections import measures_of
 
 blueprint = Blueprint("bench", __name__, url_prefix="/api", description="The Bench")
 
@@ -61,7 +65,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             "stations": recounted(kept.ledger, tree),
             **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict", "not_looked_at")},
             "kinds": kinds(tree["findings"]),
-            "lost": shown.lost.get(sheet.slug, {}),
+            "lost": _lost(shown, sheet, intent),
             "measured": shown.measured,
         }
     job = _live_job(s, inspection)
@@ -96,6 +100,16 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
     }
+
+
+def _lost(shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list[str]]:
+    """What each format cannot hold, and which parts stay behind whatever the format."""
+    lost: dict[str, list[str]] = shown.lost.get(sheet.slug, {})
+    meant = sheet.meant(intent)
+    if not any(p.role == "aside" for p in meant.parts.values()):
+        return lost
+    aside = [p.name for p in measures_of(shown).parts if meant.of_part(p.name).role == "aside"]
+    return {name: [*behind(aside), *said] for name, said in lost.items()}
 
 
 def _reference(s: Session, revision: Revision) -> dict[str, Any]:
@@ -273,3 +287,18 @@ def rename_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
         measures = Measures.from_bytes(shown.measures) if shown is not None and shown.measures is not None else None
     names = dict.fromkeys(measures.names()) if measures else {}
     return {"changes": [{"old": old, "new": new} for old, new in changed_names(names, into)]}
+
+
+@blueprint.post("/revisions/<int:revision_id>/naming-preview")
+@blueprint.arguments(schemas.Naming)
+@blueprint.response(200, schemas.NamePreview)
+def naming_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    """What parts would be called by a pattern, before it is put on the tape."""
+    with session() as s:
+        shown = shelf.latest_done(s, row(s, Revision, revision_id, "revision"))
+        m = None if shown is None else measures_of(shown)
+    if m is None:
+        return {"changes": []}
+    things, taken = measured_things(m, wish["parts"])
+    names = names_by(wish["pattern"], wish["start"], things, taken, m.up_axis or "Y", m.unit_metres or 1.0)
+    return {"changes": [{"old": t.name, "new": new} for t, new in zip(things, names, strict=True) if t.name != new]}

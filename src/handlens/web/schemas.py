@@ -471,6 +471,12 @@ class Jobs(Schema):
     jobs = fields.List(fields.Nested(Job), required=True)
 
 
+class Naming(Strict):
+    pattern = fields.String(required=True, validate=validate.Length(1, 400))
+    start = fields.Integer(load_default=1)
+    parts = fields.List(fields.String(), load_default=list)
+
+
 class WatchWish(Strict):
     path = fields.String(required=True, validate=validate.Length(1, 4096))
 

@@ -37,7 +37,7 @@ class Column(msgspec.Struct, frozen=True):
 
 class Row(msgspec.Struct):
     """One row. cells: words by column. node: the node that it is of; key: how mends name that node's part, filled in by the ledger.
-    mend: a call that takes the row for true. side_key: key of a side file that the intent may name. weight: rows may be sorted by it.
+    material: the one that it is of. mend: a call that takes the row for true. side_key: key of a side file that the intent may name. weight: rows may be sorted by it.
     """
 
     cells: dict[str, str]
@@ -47,6 +47,7 @@ class Row(msgspec.Struct):
     side_key: str | None = None
     weight: float = 0.0
     key: str | None = None
+    material: int | None = None
 
 
 class Table(msgspec.Struct, frozen=True):

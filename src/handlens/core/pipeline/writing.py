@@ -92,12 +92,15 @@ def without_aside(scene: Scene, intent: Intent) -> tuple[Scene, tuple[str, ...]]
         return scene, ()
     if len(aside) == len(parts):
         raise InputError("Every part is said to be aside, not of the thing, so there is nothing to write.")
-    return without_parts(scene, aside), (_behind([scene.part_name(i) for i in aside]),)
+    return without_parts(scene, aside), behind([scene.part_name(i) for i in aside])
 
 
-def _behind(names: Sequence[str]) -> str:
+def behind(names: Sequence[str]) -> tuple[str, ...]:
+    """A sentence on parts that stay behind, nothing where there is none."""
+    if not names:
+        return ()
     listed = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
-    return f"{plural(len(names), 'part stays', 'parts stay')} behind, said to be not of the thing: {listed}."
+    return (f"{plural(len(names), 'part stays', 'parts stay')} behind, said to be not of the thing: {listed}.",)
 
 
 def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> Written:

@@ -33,6 +33,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "same": "" if x.same_as is None else m.materials[x.same_as].name or f"material {x.same_as}",
                 },
                 result="caution" if odd else "note" if not x.used_by_faces else "clear",
+                material=k,
             )
         )
     return Panel(
