@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import accessibility, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station, until
+from browser.steps import accessibility, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station
 
 
 def test_a_third_party_model_from_drop_to_proof(page, server, models):

@@ -92,6 +92,7 @@ def test_every_field_says_what_it_is(record):
         "motion",
         "names",
         "results",
+        "roles",
         "sources",
         "textures",
         "receiver",

@@ -170,7 +170,8 @@ def test_the_next_revision(client, crate):
 
 def test_a_picture_is_drawn_when_a_model_is_read(client, crate):
     url = f"/api/revisions/{crate['revision']}/thumbnail"
-    assert client.get(url).status_code == 404  # nothing has read it yet
+    answer = client.get(url)
+    assert (answer.mimetype, Image.open(io.BytesIO(answer.data)).size) == ("image/webp", (354, 285))
     assert client.put(url, data=b"RIFF").status_code == 405
 
 

@@ -78,7 +78,6 @@ const first = (f: { mends: { mend: string; params: Record<string, unknown> }[] }
             <template v-else> Click the spot on the model to narrow it.</template>
           </p>
         </div>
-        <span class="grow" />
         <button class="btn" @click="choosing = true">Another look …</button>
         <button v-if="state.pointedAt.value" class="btn" @click="state.pointedAt.value = null">The whole model</button>
       </div>
@@ -89,7 +88,7 @@ const first = (f: { mends: { mend: string; params: Record<string, unknown> }[] }
           <li v-for="c in causes" :key="c.finding" :class="c.f.result">
             <h3><ResultMark :result="c.f.result" />{{ c.title }}</h3>
             <p class="small">
-              <b v-if="chosen">Explains it {{ c.explains }}.</b>
+              <b v-if="chosen">Explains it {{ c.explains }}.&nbsp;</b>
               <span v-if="c.there"> It lies on what you pointed at.</span>
               <span class="faded">
                 {{ c.f.station }}<template v-if="c.more">, and {{ c.more.toLocaleString('en') }} more of its kind</template></span
@@ -180,9 +179,15 @@ h2 {
 }
 .head {
   display: flex;
-  gap: 10px;
+  gap: 8px;
   align-items: center;
-  flex-wrap: wrap;
+}
+.head > div {
+  flex: 1;
+  min-width: 0;
+}
+.head > * {
+  flex: none;
 }
 .causes {
   list-style: none;

@@ -21,6 +21,8 @@ _STAND_IN = re.compile(_WORD.format(r"[Cc]olli(?:der|sion)s?|[Hh]it[ _.-]?[Bb]ox
 _LEVEL = re.compile(r"(?:^|[^A-Za-z])(?:lod|level|detail)[ _.-]?([1-3])(?!\d)", re.IGNORECASE)
 #: Share of a part's seen area that looks inward, from which on it is a shell turned inside.
 _INWARD = 0.98
+#: How many times as large as what it lies round an outline's shell is at most; a room is larger.
+_CLOSE = 1.25
 #: Such parts that are looked round: each is compared with all others.
 _MOST_SHELLS = 200
 
@@ -41,14 +43,25 @@ def proposals(m: Measures) -> list[Proposal]:
     held = [p for p in m.parts if p.bounds_min is not None and p.bounds_max is not None]
     low, high = (np.array([getattr(p, side) for p in held]) for side in ("bounds_min", "bounds_max"))
     at = {p.node: k for k, p in enumerate(held)}
-    # All of it looks inward, and what lies round it is another part.
+    # All of it looks inward, and another part lies round it, or it round another, as an outline's shell does.
     inward = [f.node for f in m.facing if f.outside.judged > 0 and f.outside.wrong >= _INWARD * f.outside.judged]
     for node in [n for n in inward if n in at and n not in named][:_MOST_SHELLS]:
         k = at[node]
-        around = (low <= low[k]).all(axis=1) & (high >= high[k]).all(axis=1)
-        around[k] = False
-        if around.any():
-            out.append(Proposal(node, held[k].name, "inner", f"all of it looks inward, within {held[int(around.argmax())].name}"))
+        for other, where in (
+            ((low <= low[k]).all(axis=1) & (high >= high[k]).all(axis=1), "within"),
+            (
+                (low >= low[k]).all(axis=1)
+                & (high <= high[k]).all(axis=1)
+                & (high - low > (high[k] - low[k]) / _CLOSE).all(axis=1),
+                "around",
+            ),
+        ):
+            other[k] = False
+            if other.any():
+                out.append(
+                    Proposal(node, held[k].name, "inner", f"all of it looks inward, {where} {held[int(other.argmax())].name}")
+                )
+                break
     return out if len(out) < len(m.parts) else []
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...kit.check import Elements, Finding, Skipped, check, nodes, value
+from ...kit.parts import seen_from
 from ...kit.roles import proposals
 from ...limits import plural
 from ...measures import Measures
@@ -42,7 +43,11 @@ def roles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: words in names; parts all of which looks inward inside the box of another. What is said of a part already is not asked again.
     Source: common practice, no published source.
     """
-    unsaid = [p for p in proposals(m) if intent.of_part(p.name).role is None]
+    unsaid = [
+        p
+        for p in proposals(m)
+        if intent.of_part(p.name).role is None and (p.role != "inner" or seen_from(intent, p.name) in ("outside", "both"))
+    ]
     for role in dict.fromkeys(p.role for p in unsaid):
         some = [p for p in unsaid if p.role == role]
         names = ", ".join(p.name for p in some[:3]) + (" …" if len(some) > 3 else "")

@@ -88,6 +88,7 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     costs="hand-made normals of these parts are lost",
     safe=False,
     parameters=[Parameter("angle", "number", "faces that meet at more degrees than this keep a hard edge"), PARTS],
+    after=("surface.weld",),
 )
 def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     """Compute normals anew: smooth, weighted by the angle of each face at the point, and hard where faces meet at more than the angle.

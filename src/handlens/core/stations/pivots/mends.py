@@ -31,6 +31,7 @@ from ...words.lengths import metres
         Parameter("at", "text", "with anchor=point: x;y;z in the file's units", default=""),
         PARTS,
     ],
+    after=("placement.home", "placement.to-origin", "size.up-axis"),
 )
 def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) -> Outcome:
     """Move the origin of each part to a point of its own box in the world, to the world's origin, or to a given point.

@@ -185,6 +185,7 @@ def remove_below(scene: Scene, parts: Sequence[str]) -> Outcome:
         PARTS,
         Parameter("anchor", "choice", "the point of their common box that comes to the origin", tuple(ANCHORS), "base-centre"),
     ],
+    after=("size.up-axis", "placement.remove-below"),
 )
 def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
     """Move chosen nodes, with all that hangs on them, by one way, so that a point of the box around all of them is the origin.

@@ -59,6 +59,7 @@ def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
         Parameter("cutoff", "number", "threshold of a cut-out, 0 to 1", default=0.5),
         _MATERIALS,
     ],
+    after=("see-through.from-brightness",),
 )
 def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = ()) -> Outcome:
     """Draw materials opaque, cut out at a threshold, or blended.

@@ -46,6 +46,7 @@ def merge_equal(scene: Scene) -> Outcome:
     keeps="everything that is drawn",
     costs="materials that no face uses",
     safe=True,
+    after=("arrival.remove-parts", "placement.remove-below"),
 )
 def remove_unused(scene: Scene) -> Outcome:
     """Drop materials that no face uses, the images that only they use, and slots without faces."""

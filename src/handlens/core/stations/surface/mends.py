@@ -124,6 +124,7 @@ def mesh_units(scene: Scene) -> list[float]:
     costs="nothing that is drawn",
     safe=True,
     parameters=[PARTS],
+    after=("surface.weld",),
 )
 def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Remove faces without area, faces that are there twice, loose points, and points that nothing uses. Lines stay."""
@@ -166,6 +167,7 @@ def _of_dropped(mesh: Mesh, keep: Array) -> Array:
         Parameter("across_mm", "number", "openings up to this size across, in millimetres", default=1e9, zero=False),
         PARTS,
     ],
+    after=("surface.weld",),
 )
 def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
     """Close openings whose rim is one simple loop with flat triangles; rims that branch stay open, and so do the outlines of

@@ -167,6 +167,7 @@ def _renumbered(m: Material, number: dict[int, int]) -> Material:
     costs="JPEG and WebP lose a little of every pixel, JPEG all alpha; bits past eight go",
     safe=False,
     parameters=[Parameter("to", "choice", "file format", tuple(ENDINGS), "png"), IMAGES],
+    after=("textures.find",),
 )
 def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
     """Write images in another file format, at eight bits a channel, without an alpha that says nothing, with the ending that goes
@@ -215,6 +216,7 @@ def _bytes(before: Scene, after: Scene) -> Figure:
         Parameter("power_of_two", "flag", "bring both sides to the nearest power of two", default=False),
         IMAGES,
     ],
+    after=("textures.find",),
 )
 def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str] = ()) -> Outcome:
     """Shrink images whose longer side is over a limit, keeping their shape, or bring their sides to powers of two.

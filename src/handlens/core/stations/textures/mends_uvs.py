@@ -191,6 +191,7 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
         Parameter("pixels", "number", "side of the image that the padding is meant for", default=1024.0, zero=False),
         PARTS,
     ],
+    after=("surface.weld",),
 )
 def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float, parts: Sequence[str] = ()) -> Outcome:
     """Lay each part's surface flat in pieces that do not overlap, packed into one tile; or place the pieces that there are.
