@@ -13,6 +13,20 @@
       if (e.title || (e.getAttribute('aria-label') && e.matches('button, a, article, [role=separator]'))) return true;
     return false;
   };
+  // Whatever an element lies in that cuts it off, from the inside out; worked out once for each.
+  const known = new Map();
+  const clips = (el) => {
+    if (!el || el === document.documentElement) return [];
+    if (known.has(el)) return known.get(el);
+    const s = getComputedStyle(el);
+    const above = clips(el.parentElement);
+    const [hx, hy] = [s.overflowX !== 'visible', s.overflowY !== 'visible'];
+    const cuts = s.display !== 'inline' && s.display !== 'contents' && (hx || hy);
+    const own = { hx, hy, hidden: s.overflowY === 'hidden', dots: s.textOverflow === 'ellipsis', clamped: s.webkitLineClamp !== 'none' };
+    const all = cuts ? [{ ...own, c: el.getBoundingClientRect() }, ...above] : above;
+    known.set(el, all);
+    return all;
+  };
   const texts = [];
   const walker = document.createTreeWalker(document.querySelector('#app'), NodeFilter.SHOW_TEXT);
   while (walker.nextNode()) {
@@ -24,17 +38,13 @@
     for (const r of range.getClientRects()) {
       let box = { left: r.left, right: r.right, top: r.top, bottom: r.bottom };
       let gone = false;
-      for (let a = el; a && a !== document.documentElement; a = a.parentElement) {
-        const s = getComputedStyle(a);
-        if (s.display === 'inline' || s.display === 'contents') continue;
-        const c = a.getBoundingClientRect();
-        const [hx, hy] = [s.overflowX !== 'visible', s.overflowY !== 'visible'];
+      for (const { c, hx, hy, hidden, dots, clamped } of clips(el)) {
         if (hx && (box.right > c.right + 1.5 || box.left < c.left - 1.5)) {
-          const dots = s.textOverflow === 'ellipsis' && told(el);
-          if (!dots && box.left < c.right && box.right > c.left) say('cut at the side', el, ` by ${Math.round(box.right - c.right)} px`);
+          if (!(dots && told(el)) && box.left < c.right && box.right > c.left)
+            say('cut at the side', el, ` by ${Math.round(box.right - c.right)} px`);
         }
-        if (s.overflowY === 'hidden' && (box.bottom > c.bottom + 2.5 || box.top < c.top - 2.5) && box.top < c.bottom && box.bottom > c.top)
-          if (!(s.webkitLineClamp !== 'none' && told(el))) say('cut above or below', el);
+        if (hidden && (box.bottom > c.bottom + 2.5 || box.top < c.top - 2.5) && box.top < c.bottom && box.bottom > c.top)
+          if (!(clamped && told(el))) say('cut above or below', el);
         if (hx) box = { ...box, left: Math.max(box.left, c.left), right: Math.min(box.right, c.right) };
         if (hy) box = { ...box, top: Math.max(box.top, c.top), bottom: Math.min(box.bottom, c.bottom) };
         if (box.right - box.left < 1 || box.bottom - box.top < 1) {
@@ -52,8 +62,9 @@
   const strip = document.querySelector('.onward')?.getBoundingClientRect();
   const shown = texts.filter((t) => !(strip && t.top >= strip.top - 1 && !t.el.closest('.onward')) );
   const lifted = (el) => el.closest('.p-popover, .p-dialog, .p-select-overlay, .news, .onward, thead');
+  shown.sort((p, q) => p.top - q.top);
   for (let a = 0; a < shown.length; a++)
-    for (let b = a + 1; b < shown.length; b++) {
+    for (let b = a + 1; b < shown.length && shown[b].top < shown[a].bottom - 4; b++) {
       const [p, q] = [shown[a], shown[b]];
       if (p.el === q.el || lifted(p.el) !== lifted(q.el)) continue;
       const wide = Math.min(p.right, q.right) - Math.max(p.left, q.left);

@@ -44,13 +44,18 @@ def ask(server: str, method: str, path: str, body: dict | bytes) -> Any:
 
 
 def set_on_shelf(server: str, files: Sequence[Path | dict], name: str) -> None:
-    """Send files as the Shelf does and wait until the model is read. The page itself is spared: it would draw every thumbnail."""
+    """Send files as the Shelf does and wait until the model of that name is read."""
+    send_files(server, files)
+    _read(server, name)
+
+
+def send_files(server: str, files: Sequence[Path | dict]) -> None:
+    """Send files as the Shelf does."""
     drop = ask(server, "POST", "/api/drops", {"model": None})["id"]
     for f in files:
         path, data = (f.name, f.read_bytes()) if isinstance(f, Path) else (f["name"], f["buffer"])
         ask(server, "PUT", f"/api/drops/{drop}/files?path={quote(path)}", data)
     ask(server, "POST", f"/api/drops/{drop}/close", {})
-    _read(server, name)
 
 
 def choose_on_shelf(page: Page, server: str, files: list[Path], name: str) -> None:

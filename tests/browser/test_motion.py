@@ -138,7 +138,7 @@ def test_shapes_that_a_clip_drives_are_shown(page, server):
     swell = Channel(0, "weights", np.array([0, 1, 2], np.float32), np.array([[0], [1], [0]], np.float32))
     made = scene(replace(crate, morphs=(tall,)), nodes=(Node("n", "crate", mesh=0),), clips=(Clip("c", "swell", (swell,)),))
     on_stage(page, server, "Swelling crate", [as_glb(made, "swelling crate")], "station=motion")
-    page.get_by_label("Person").uncheck()
+    page.get_by_label("What stands beside it").select_option("none")
     rest = drawn(page)
     small = page.evaluate("stageTest.inked()")
     seek(page, 1)
@@ -151,7 +151,7 @@ def test_shapes_that_a_clip_drives_are_shown(page, server):
 def test_a_receiver_that_lets_the_node_count_shows_a_speck(heron_moves):
     """The heron's parts hang below a scale of 0.01: counted once more, they are a hundredth as large. The same moment of the clip."""
     page = heron_moves
-    page.get_by_label("Person").uncheck()
+    page.get_by_label("What stands beside it").select_option("none")
     seek(page, 0.4)
     lens(page, "As received")
     as_made = page.evaluate("stageTest.inked()")

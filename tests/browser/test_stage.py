@@ -66,7 +66,7 @@ def test_as_received_differs_exactly_where_faces_are_turned(pot):
 
     The net is drawn solid here, so that every look shows the same surface first.
     """
-    pot.get_by_label("Person").uncheck()
+    pot.get_by_label("What stands beside it").select_option("none")
     pot.evaluate("""stageTest.stage.root.traverse((o) => {
       for (const s of o.userData.surfaces ?? []) Object.assign(s, { imageHasAlpha: false, alphaMode: 'opaque' });
       delete o.userData.made;
@@ -204,7 +204,7 @@ def test_see_through_shells_do_not_depend_on_the_order_of_parts_as_built(page, s
         second = replace(second, slot_materials=(1,))
         name = f"Nested glass {'ab'[k]}"
         on_stage(page, server, name, [as_glb(scene(first, second, materials=tuple(map(glass, colours))), name)])
-        page.get_by_label("Person").uncheck()
+        page.get_by_label("What stands beside it").select_option("none")
         settle(page)
         built = page.evaluate(MIDDLE)
         lens(page, "As received")

@@ -64,6 +64,8 @@ watch(
   () => state.pulling && state.joint,
   (node) => typeof node === 'number' && !state.look && choose('weights'),
 );
+/** What stands beside the model now. */
+const standing = computed(() => MEASURES.find((m) => m.key === (state.measure === 'suited' ? state.suited : state.measure)));
 const SIDES = ['front', 'left', 'back', 'right', 'top'] as const;
 const letter = computed(() => (bench.finding.value ? bench.letterOf(bench.finding.value) : ''));
 /** The finding that two blended parts are drawn in the wrong order, while it is marked. */
@@ -252,13 +254,12 @@ useKeys('Stage', [
     />
     <div class="beside">
       <label
-        ><span class="faded">Beside it</span>
-        <select v-model="state.measure" aria-label="What stands beside it">
+        ><select v-model="state.measure" aria-label="What stands beside it" :title="standing?.says">
           <option value="suited">{{ MEASURES.find((m) => m.key === state.suited)?.name }}</option>
           <template v-for="m in MEASURES" :key="m.key"
             ><option v-if="m.key !== state.suited" :value="m.key">{{ m.name }}</option></template
           >
-          <option value="none">nothing</option>
+          <option value="none">No measure</option>
         </select></label
       >
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
@@ -423,7 +424,7 @@ canvas {
   border-bottom: 1px solid var(--hl-rule-strong);
   background: transparent;
   min-height: 24px;
-  max-width: 180px;
+  width: 112px;
 }
 .beside input {
   accent-color: var(--hl-verdigris);

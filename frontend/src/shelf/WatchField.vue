@@ -24,9 +24,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
 
 <template>
   <button class="btn plain" aria-haspopup="dialog" @click="over?.toggle($event)">
-    {{
-      data?.watches.length ? `Watching ${data.watches.length === 1 ? 'a folder' : `${data.watches.length} folders`}` : 'Watch a folder'
-    }}
+    {{ data?.watches.length ? `Watching ${data.watches.length === 1 ? 'a folder' : `${data.watches.length} folders`}` : 'Watch a folder' }}
     …
   </button>
   <Popover ref="over" aria-label="Watched folders">

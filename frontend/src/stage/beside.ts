@@ -115,6 +115,7 @@ function front() {
 export interface Measure {
   key: 'button' | 'rule' | 'staff' | 'door' | 'hut';
   name: string;
+  says: string;
   /** Metres from left to right, and how far its middle lies right of where it stands. */
   wide: number;
   shift: number;
@@ -122,11 +123,11 @@ export interface Measure {
   make: (tall: number) => Group;
 }
 export const MEASURES: readonly Measure[] = [
-  { key: 'staff', name: 'Staff, ring at 1.75 m', wide: 0.24, shift: 0, make: staff },
-  { key: 'door', name: 'Staff and a door, 2.0 × 0.9 m', wide: 1.4, shift: 0.58, make: door },
-  { key: 'rule', name: 'Hand rule, 20 cm', wide: 0.03, shift: 0, make: rule },
-  { key: 'button', name: 'Button, 25 mm', wide: 0.025, shift: 0, make: button },
-  { key: 'hut', name: "Ferry hut's front, 6 m", wide: 4.8, shift: 0, make: front },
+  { key: 'staff', name: 'Staff', says: 'bands of 10 cm, a ring at 1.75 m', wide: 0.24, shift: 0, make: staff },
+  { key: 'door', name: 'Staff, door', says: 'bands of 10 cm, a ring at 1.75 m, a door of 2.0 × 0.9 m', wide: 1.4, shift: 0.58, make: door },
+  { key: 'rule', name: 'Hand rule', says: '20 cm', wide: 0.03, shift: 0, make: rule },
+  { key: 'button', name: 'Button', says: '25 mm across', wide: 0.025, shift: 0, make: button },
+  { key: 'hut', name: 'Hut front', says: "the ferry hut's, 6 m to the ridge", wide: 4.8, shift: 0, make: front },
 ];
 
 /** What a model of that longest side in metres is best compared with. */

@@ -1,0 +1,92 @@
+"""No text lies over another, is cut without saying so or lies outside of its panel, and no button is cut by an edge: every station of
+every demo model and of models that others made, in three sizes of the window.
+
+The sizes are common ones, no published source.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import pytest
+
+from browser.steps import DEMO, revision_of, send_files, shelf, stage_there
+from conftest import MODELS, wait_for
+
+FIND = (Path(__file__).parent / "layout.js").read_text()
+SIZES = ((1280, 800), (1440, 900), (1024, 768))
+#: Models of others, picked for what they have: many parts, many materials, long names, lost pictures, no unit.
+OTHERS = (
+    "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb",
+    "OBJ/spider.obj",
+    "Collada/duck.dae",
+    "PLY/Wuson.ply",
+)
+ENDINGS = (".glb", ".gltf", ".obj", ".dae", ".ply", ".stl", ".off", ".3mf", ".usda", ".usdc", ".usdz")
+_BESIDE = (".mtl", ".bin", ".jpg", ".png", ".bmp")
+_DEMO = {entry["name"]: entry for entry in json.loads((DEMO / "manifest.json").read_text())["models"]}
+
+
+def _files(name: str) -> list[Path]:
+    if name in _DEMO:
+        return [DEMO / _DEMO[name]["folder"] / file for file in _DEMO[name]["files"]]
+    main = MODELS / name
+    return [main, *sorted(p for p in main.parent.iterdir() if p != main and p.suffix.lower() in _BESIDE)[:12]]
+
+
+def _every() -> list[str]:
+    """Demo models and some of others; all that can be read of them where `HANDLENS_WALK=all` asks for it."""
+    if os.environ.get("HANDLENS_WALK") != "all":
+        return [*_DEMO, *OTHERS]
+    return [*_DEMO, *(str(p.relative_to(MODELS)) for p in sorted(MODELS.rglob("*")) if p.suffix.lower() in ENDINGS)]
+
+
+def _main(name: str) -> Path:
+    return next(p for p in _files(name) if p.suffix.lower() in ENDINGS)
+
+
+@pytest.fixture(scope="module")
+def sent(server) -> None:
+    """All of them on their way to the shelf at once: one is walked over while the next is read."""
+    there = {m["main"] for m in shelf(server)}
+    for name in _every():
+        files = _files(name) if name in _DEMO or (MODELS / name).exists() else []
+        if files and _main(name).name not in there:
+            send_files(server, files)
+
+
+def walk(page) -> list[str]:
+    """What is wrong with the page at any station and size."""
+    found = []
+    for width, height in SIZES:
+        page.set_viewport_size({"width": width, "height": height})
+        for slug in page.evaluate("[...document.querySelectorAll('[data-station]')].map(e => e.dataset.station)"):
+            page.evaluate(f"document.querySelector('[data-station={slug}]')?.click()")
+            # Where the panel ends is worked out in the frame after the one that draws it.
+            page.evaluate("new Promise(r => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(r, 25))))")
+            found += [f"{width} × {height}, {slug}: {x}" for x in page.evaluate(FIND)]
+    return found
+
+
+@pytest.mark.parametrize("name", _every())
+def test_nothing_is_cut_and_nothing_lies_over_another(page, server, sent, name):
+    if name not in _DEMO and not (MODELS / name).exists():
+        pytest.skip("the models of others are not installed")
+    main = _main(name).name
+    busy = ("waiting", "running")
+    model = wait_for(lambda: next((m for m in shelf(server) if m["main"] == main and m["state"] not in busy), None))
+    if model["state"] != "done":
+        pytest.skip("it cannot be read")
+    # The words about the stage are looked at with the heron; drawing each model would only take time.
+    page.route("**/stage", lambda r: r.fulfill(status=404, json={"detail": "Not drawn here."}))
+    page.goto(f"/bench/{model['revision']}")
+    page.get_by_label("Ledger of stations").wait_for()
+    assert walk(page) == []
+
+
+def test_over_the_stage_nothing_is_cut_either(page, server, heron):
+    page.goto(f"/bench/{revision_of(server, 'Heron')}?test")
+    stage_there(page)
+    assert walk(page) == []
