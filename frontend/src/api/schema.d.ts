@@ -2540,6 +2540,8 @@ export interface components {
             symptoms: components["schemas"]["SymptomEntry"][];
             /** @description what can be said of a thing */
             intent: components["schemas"]["Field"][];
+            /** @description what can be said of a part */
+            parts: components["schemas"]["Field"][];
             /** @description sizes that can be expected */
             sizes: components["schemas"]["Field"][];
         };

@@ -9,8 +9,10 @@ const KEPT = 'hand-lens.ledger';
 const most = ref(900);
 const bounded = (w: number) => Math.round(Math.min(most.value, Math.max(LEAST, w)));
 function set(w: number, keep = true) {
-  width.value = bounded(w);
-  if (keep) localStorage.setItem(KEPT, String(width.value));
+  // What the page has of it is renewed only after this.
+  const next = bounded(w);
+  width.value = next;
+  if (keep) localStorage.setItem(KEPT, String(next));
 }
 /** The stage keeps room for its rack of lenses. */
 function measure() {

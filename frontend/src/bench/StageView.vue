@@ -40,7 +40,7 @@ const stage = useStage(canvas, holder, {
 });
 const framing = useFrame(stage, holder, {
   framing: () => bench.way.value === 'tree',
-  pointing: () => bench.way.value === 'look' && bench.pointing.value,
+  pointing: () => bench.way.value === 'look',
   framed: (nodes, more) => (bench.picked.value = new Set([...(more ? bench.picked.value : []), ...nodes])),
   pointed: (node, face) => (bench.pointedAt.value = { node, face }),
 });

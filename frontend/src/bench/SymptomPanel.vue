@@ -72,7 +72,7 @@ const first = (f: { mends: { mend: string; params: Record<string, unknown> }[] }
         <!-- eslint-disable-next-line vue/no-v-html -- our own drawings -->
         <svg v-if="chosen" width="40" height="32" viewBox="0 0 32 26" aria-hidden="true" v-html="DRAWINGS[chosen.key] ?? ''" />
         <div>
-          <h2>{{ chosen ? `It was ${chosen.name}` : 'What is wrong at this spot' }}</h2>
+          <h2>{{ chosen ? chosen.name[0]!.toUpperCase() + chosen.name.slice(1) : 'What is wrong at this spot' }}</h2>
           <p class="faded small">
             {{ chosen?.says }}<template v-if="state.pointedAt.value"> At {{ part }}.</template>
             <template v-else> Click the spot on the model to narrow it.</template>

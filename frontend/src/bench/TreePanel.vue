@@ -116,8 +116,8 @@ function form(mend: string) {
   adding.value = true;
 }
 const put = (mend: string, params: Record<string, unknown> = {}) => state.put(mend, { parts: keys.value, ...params });
-const roles = computed(() => state.catalogue.value?.intent.find((f) => f.name === 'role')?.choices ?? []);
-const seen = computed(() => state.catalogue.value?.intent.find((f) => f.name === 'seen_from')?.choices ?? []);
+const roles = computed(() => state.catalogue.value?.parts.find((f) => f.name === 'role')?.choices ?? []);
+const seen = computed(() => state.catalogue.value?.parts.find((f) => f.name === 'seen_from')?.choices ?? []);
 /** Says it of parts; what was said of them otherwise stays. */
 function say(nodes: TreeNode[], what: Pick<PartIntent, 'role' | 'seen_from'>) {
   const intent = state.bench.value!.intent;
@@ -138,7 +138,7 @@ const roleWords = (role: string | null) => (role ? (roles.value.find((r) => r.va
 const turned = (n: TreeNode) => {
   const s = n.scale;
   const even = Math.max(...s) - Math.min(...s) < 1e-4 * Math.max(...s.map(Math.abs));
-  const three = (x: number) => Number(x.toPrecision(3)).toString();
+  const three = (x: number) => Number(x.toPrecision(3)).toString().replace('-', '−');
   const scale = s.every((x) => Math.abs(x - 1) < 1e-4) ? '' : even ? `× ${three(s[0]!)}` : `× ${s.map(three).join(', ')}`;
   return [scale, n.angle > 0.005 ? `${three(n.angle)}°` : '', n.mirrored ? 'mirrored' : ''].filter(Boolean).join(' · ');
 };
@@ -170,7 +170,14 @@ const turned = (n: TreeNode) => {
       :aria-activedescendant="at === null ? undefined : `tree-${at}`"
       @keydown="key"
     >
-      <VirtualScroller ref="scroller" :items="rows" :item-size="HEIGHT" class="scroll" :pt="{ root: { tabindex: '-1' } }">
+      <VirtualScroller
+        ref="scroller"
+        :items="rows"
+        :item-size="HEIGHT"
+        class="scroll"
+        :tabindex="null as unknown as number"
+        :pt="{ root: { role: 'group' } }"
+      >
         <template #item="{ item }: { item: TreeNode }">
           <div
             :id="`tree-${item.node}`"
@@ -303,11 +310,15 @@ input::placeholder {
 .tree {
   flex: 1 1 140px;
   min-height: 140px;
+  position: relative;
+  overflow: hidden;
   border-top: 1px solid var(--hl-rule-strong);
   border-bottom: 1px solid var(--hl-rule);
 }
 .scroll {
-  height: 100%;
+  position: absolute;
+  inset: 0;
+  height: auto;
 }
 .node {
   display: grid;

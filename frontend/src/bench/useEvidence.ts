@@ -100,9 +100,11 @@ export function useEvidence(
       : mark(m, { kind: whole ? 'nodes' : 'faces', node: at.node, indices: Int32Array.from(whole ? [at.node] : at.faces) }, TOKENS.stop);
     groups = made.groups;
     if (made.box.isEmpty()) return;
+    setApart();
+    // A slot is lit up where one stands; a difference is flown to.
+    if (at.materials) return void stage.value?.invalidate();
     spots = made.places;
     state.places = spots.length;
-    setApart();
     await fly(made.box, mine);
   }
 

@@ -41,7 +41,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
           <ResultMark :result="w.error ? 'stop' : 'clear'" :size="12" />
           <span class="mono small"><CutName :text="w.path" /></span>
           <span class="faded small">{{ w.models }} {{ w.models === 1 ? 'model' : 'models' }}</span>
-          <button type="button" class="btn plain" :aria-label="`Watch ${w.path} no longer`" @click="end.mutate(w.id)">Stop</button>
+          <button type="button" class="btn plain" :aria-label="`Stop watching ${w.path}`" @click="end.mutate(w.id)">Stop</button>
           <p v-if="w.error" class="stop small">{{ w.error }}</p>
         </li>
       </ul>

@@ -9,7 +9,7 @@ from flask_smorest import Blueprint
 from ..core.judge import catalogue, symptoms
 from ..core.rules import Intent, shipped
 from ..core.rules.fields import fields_of
-from ..core.rules.intent import Expected
+from ..core.rules.intent import Expected, PartIntent
 from . import schemas
 
 blueprint = Blueprint("catalogue", __name__, url_prefix="/api/catalogue", description="What there is to choose from")
@@ -25,5 +25,6 @@ def whole() -> dict[str, Any]:
         "formats": catalogue.formats(),
         "symptoms": symptoms.listed(),
         "intent": fields_of(Intent),
+        "parts": fields_of(PartIntent),
         "sizes": fields_of(Expected),
     }

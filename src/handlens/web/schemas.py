@@ -519,6 +519,7 @@ class Catalogue(Schema):
         fields.Nested(schema_of(SymptomEntry)), required=True, metadata={"description": "how it can have looked wrong"}
     )
     intent = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "what can be said of a thing"})
+    parts = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "what can be said of a part"})
     sizes = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "sizes that can be expected"})
 
 

@@ -40,7 +40,6 @@ export function useWays(revision: ComputedRef<number>, { bench }: Reading) {
   const rest = ref<'shown' | 'dimmed' | 'gone'>('shown');
   /** What was pointed at on the stage as looking wrong. */
   const pointedAt = shallowRef<{ node: number; face: number } | null>(null);
-  const pointing = ref(false);
   watch([revision], () => {
     picked.value = new Set();
     unseen.value = new Set();
@@ -48,10 +47,9 @@ export function useWays(revision: ComputedRef<number>, { bench }: Reading) {
     rest.value = 'shown';
   });
   watch(way, (w) => {
-    pointing.value = w === 'look';
     if (w !== 'tree') rest.value = 'shown';
     if (w !== 'look') pointedAt.value = null;
   });
-  return { way, tree, treeError, nodes, picked, unseen, rest, pointedAt, pointing };
+  return { way, tree, treeError, nodes, picked, unseen, rest, pointedAt };
 }
 export type Ways = ReturnType<typeof useWays>;
