@@ -23,6 +23,8 @@ _SUN = np.array([-0.42, 0.78, 0.46]) / np.linalg.norm([-0.42, 0.78, 0.46])
 _LOW, _HIGH, _DIRECT = np.array([0.332, 0.270, 0.168]), np.array([0.557, 0.532, 0.485]), np.array([0.605, 0.542, 0.433])
 #: An outline is the surface's own shade, darker and warmer; how much nearer a surface is than what it hides, as a share of the model.
 _OUTLINE, _STEP = np.array([0.5, 0.42, 0.36]), 0.012
+#: Pixels along the longer side of an image from which on a portrait does not show more.
+_SIDE = 512
 #: Surfaces looked through one behind the other.
 _LAYERS = 4
 
@@ -53,7 +55,8 @@ def portrait(copy: bytes) -> bytes | None:
     rays = RayScene(soup.points, soup.corners)
     if rays.empty:
         return None
-    looks = [_Look(opened, m) for m in opened.header["materials"]]
+    pictures = _Pictures(opened)
+    looks = [_Look(opened, m, pictures) for m in opened.header["materials"]]
     colour = _drawn(soup, rays, looks)
     small = colour.reshape(HEIGHT, FINE, WIDTH, FINE, 3).mean(axis=(1, 3))
     out = io.BytesIO()
@@ -80,46 +83,63 @@ def _soup(opened: Opened) -> _Soup | None:
             material[g["start"] // 3 : (g["start"] + g["count"]) // 3] = g["material"]
         blank = np.zeros((len(points), 2))
         by_set = [opened.array(mesh[k], np.float32).reshape(-1, 2) for k in ("uv0", "uv1", "uv2", "uv3") if k in mesh]
-        uv = blank if not by_set else by_set[0].copy()
-        for k, m in enumerate(header["materials"]):
-            if 0 < m["uvSet"] < len(by_set):
-                own = index[material == k]
-                uv[own] = by_set[m["uvSet"]][own]
+        uv = blank if not by_set else by_set[0]
+        for g in mesh["groups"]:
+            which = header["materials"][g["material"]]["uvSet"] if g["material"] >= 0 else 0
+            if 0 < which < len(by_set):
+                uv = uv.copy() if uv is by_set[0] else uv
+                own = index[g["start"] // 3 : (g["start"] + g["count"]) // 3]
+                uv[own] = by_set[which][own]
         tint = opened.array(mesh["colour"], np.uint8).reshape(-1, 4) / 255 if "colour" in mesh else np.ones((len(points), 4))
         pieces.append((world, index + base, turned, uv, tint, np.full(len(index), number), material))
         base += len(points)
     return _Soup(*(np.concatenate(column) for column in zip(*pieces, strict=True))) if pieces else None
 
 
+class _Pictures:
+    """The images of a display copy, each opened when it is first seen, and no larger than a portrait can show."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened, self._known = opened, dict[int, Array]()
+
+    def at(self, number: int) -> Array:
+        """(H, W, 4) uint8."""
+        from PIL import Image as Pillow
+
+        if number not in self._known:
+            entry = self._opened.header["images"][number]
+            picture = Pillow.open(io.BytesIO(self._opened.bytes(entry["at"], entry["bytes"])))
+            picture.thumbnail((_SIDE, _SIDE))
+            self._known[number] = np.asarray(picture.convert("RGBA"))
+        return self._known[number]
+
+
 class _Look:
     """A material's base colour at any place."""
 
-    def __init__(self, opened: Opened, material: dict[str, Any]) -> None:
-        from PIL import Image as Pillow
-
+    def __init__(self, opened: Opened, material: dict[str, Any], pictures: _Pictures) -> None:
         self.mode, self.cutoff, self.unlit = material["alphaMode"], material["cutoff"], material["unlit"]
         colour = np.clip(np.nan_to_num(np.array(material["colour"], float)), 0, 1)
         self.colour = colour if material["linear"] else np.append(to_linear(colour[:3]), colour[3:])
         self.placed = None if material["placed"] is None else np.array(material["placed"]).reshape(2, 3)
         entry = None if material["image"] is None else opened.header["images"][material["image"]]
-        self.pixels: Array | None = None
-        if entry is not None:
-            picture = Pillow.open(io.BytesIO(opened.bytes(entry["at"], entry["bytes"])))
-            self.pixels = np.asarray(picture.convert("RGBA")) / 255
+        self.image: int | None = None if entry is None else material["image"]
+        self.pictures = pictures
         #: As built, alpha is as the picture has it, whatever the material says of it.
         self.cut = self.mode == "opaque" and entry is not None and entry["alpha"]
 
     def at(self, uv: Array, tint: Array) -> Array:
         """(n, 4) linear colours with alpha, by the place on the picture, the v of which runs down."""
         out = np.broadcast_to(self.colour, (len(uv), 4)).copy()
-        if self.pixels is not None:
+        if self.image is not None:
+            pixels = self.pictures.at(self.image)
             if self.placed is not None:
                 uv = uv @ self.placed[:, :2].T + self.placed[:, 2]
-            height, width = self.pixels.shape[:2]
+            height, width = pixels.shape[:2]
             st = np.nan_to_num(uv) % 1.0
             x = np.minimum((st[:, 0] * width).astype(int), width - 1)
             y = np.minimum((st[:, 1] * height).astype(int), height - 1)
-            own = self.pixels[y, x]
+            own = pixels[y, x] / 255
             out *= np.column_stack([to_linear(own[:, :3]), own[:, 3]])
         out *= np.column_stack([to_linear(tint[:, :3]), tint[:, 3]])
         if self.cut:
@@ -177,9 +197,10 @@ def _lit(soup: _Soup, rays: RayScene, looks: list[_Look], triangle: Array, point
     normal, uv, tint = ((values[corner] * share[:, :, None]).sum(axis=1) for values in (soup.normals, soup.uv, soup.tint))
     colour = np.tile(np.append(to_linear(np.array([0xD8, 0xCF, 0xBC]) / 255), 1.0), (len(triangle), 1))
     bright = np.zeros(len(triangle), bool)
-    for k in np.unique(soup.material[triangle]):
-        if k >= 0:
-            own = soup.material[triangle] == k
+    material = soup.material[triangle]
+    order = np.argsort(material, kind="stable")
+    for own in np.split(order, np.flatnonzero(np.diff(material[order])) + 1):
+        if len(own) and (k := material[own[0]]) >= 0:
             colour[own] = looks[k].at(uv[own], tint[own])
             bright[own] = looks[k].unlit
     flat = rays.normals(triangle)

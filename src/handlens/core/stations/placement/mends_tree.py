@@ -45,10 +45,11 @@ def _left(scene: Scene, nodes: Sequence[int], under: int) -> tuple[str, ...]:
     while at >= 0:
         above.add(at)
         at = up[at]
-    lost = set()
+    lost, seen = set(), set[int]()
     for i in nodes:
         at = up[i]
-        while at >= 0:
+        while at >= 0 and at not in seen:
+            seen.add(at)
             if at in moved and at not in above:
                 lost.add(at)
             at = up[at]

@@ -1,0 +1,54 @@
+import { describe, expect, it } from 'vitest';
+import { suited } from '../stage/beside';
+import { foldAt } from './fold';
+import { rangeOf, withBelow } from './pieces/ways';
+
+describe('where a panel ends', () => {
+  it('leaves whole what the edge would cut, one after the other', () => {
+    expect(foldAt(100, [[80, 110]], 0)).toBe(77);
+    expect(
+      foldAt(
+        100,
+        [
+          [90, 110],
+          [70, 92],
+        ],
+        0,
+      ),
+    ).toBe(67);
+    expect(
+      foldAt(
+        100,
+        [
+          [20, 60],
+          [100, 130],
+        ],
+        0,
+      ),
+    ).toBe(100);
+    expect(foldAt(100, [[10, 110]], 50)).toBe(50);
+  });
+});
+
+describe('picking in the tree', () => {
+  const rows = [
+    { node: 4, parent: -1 },
+    { node: 1, parent: 4 },
+    { node: 7, parent: 1 },
+    { node: 2, parent: -1 },
+  ];
+  it('takes a range as it is seen, either way', () => {
+    expect(rangeOf(rows, 7, 4)).toEqual([4, 1, 7]);
+    expect(rangeOf(rows, 99, 2)).toEqual([2]);
+  });
+  it('takes what hangs below', () => {
+    expect([...withBelow(rows, [4])].sort()).toEqual([1, 4, 7]);
+    expect([...withBelow(rows, [2])]).toEqual([2]);
+  });
+});
+
+describe('what stands beside a model', () => {
+  it('suits its size', () => {
+    expect([0.009, 0.2, 1.7, 30].map(suited)).toEqual(['button', 'rule', 'staff', 'hut']);
+  });
+});
