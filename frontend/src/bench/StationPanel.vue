@@ -182,7 +182,7 @@ h2 {
 }
 /* Each tile draws the line on its left, which the edge hides for the first of a row. */
 .figure {
-  flex: 1 1 auto;
+  flex: 1 1 0;
   padding: 3px 10px 4px;
   border-left: 1px solid var(--hl-rule);
   margin-left: -1px;

@@ -160,8 +160,11 @@ const turned = (n: TreeNode) => {
     <p v-if="state.treeError.value" class="stop" role="alert">{{ state.treeError.value.message }}</p>
     <p v-else-if="!state.tree.value" class="faded" role="status"><ResultMark result="pending" /> reading the tree …</p>
     <p v-else-if="!rows.length" class="faded">{{ find ? 'No node goes by that.' : 'The model has no nodes.' }}</p>
+    <div v-if="rows.length" class="node cols faded" aria-hidden="true">
+      <span class="name">Node</span><span>Own transform</span><span>Slot, or role</span><span class="num">Triangles</span><span />
+    </div>
     <div
-      v-else
+      v-if="state.tree.value && rows.length"
       class="tree"
       role="tree"
       aria-label="Nodes"
@@ -330,7 +333,11 @@ input::placeholder {
   cursor: default;
   user-select: none;
 }
-.node:hover {
+.cols {
+  font-size: 12px;
+  border: 0;
+}
+.node:not(.cols):hover {
   background: var(--hl-paper);
 }
 .node.picked {

@@ -3,13 +3,20 @@ import { onBeforeUnmount, onMounted, ref, type Ref } from 'vue';
 
 /** Height of the strip that says that there is more. */
 const STRIP = 22;
-const PRESSED = 'button, a, summary, input, select, h3, .figures, tr';
+const PRESSED = 'button, a, summary, input, select, h3, p, .figures, tr';
 
 /** The highest place at which a cut leaves every one of the spans [top, bottom] whole; not above `least`. */
 export function foldAt(edge: number, spans: readonly (readonly [number, number])[], least: number): number {
   let at = edge;
   for (const [top, bottom] of [...spans].sort((a, b) => b[1] - a[1])) if (top < at && bottom > at) at = top - 3;
   return Math.max(at, least);
+}
+
+/** From where to where an element is seen: a table that scrolls by itself shows some of its rows. */
+function seen(x: Element): [number, number] {
+  const r = x.getBoundingClientRect();
+  const c = x.closest('.p-datatable-table-container')?.getBoundingClientRect();
+  return c ? [Math.max(r.top, c.top), Math.min(r.bottom, c.bottom)] : [r.top, r.bottom];
 }
 
 /** How high the strip at the foot of `box` must be, and how much is hidden under it in pixels; 0 where all is seen. */
@@ -25,10 +32,7 @@ export function useFold(box: Ref<HTMLElement | undefined>) {
       below.value = Math.round(el.scrollHeight - el.clientHeight - el.scrollTop);
       const { bottom, top } = el.getBoundingClientRect();
       if (below.value < 4) return void (height.value = 0);
-      const spans = [...el.querySelectorAll(PRESSED)]
-        .map((x) => x.getBoundingClientRect())
-        .filter((r) => r.height > 0 && r.height < 200)
-        .map((r) => [r.top, r.bottom] as const);
+      const spans = [...el.querySelectorAll(PRESSED)].map(seen).filter(([a, b]) => b > a && b - a < 200);
       height.value = Math.round(bottom - foldAt(bottom - STRIP, spans, top + (bottom - top) / 2));
     });
   };
