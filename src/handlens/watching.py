@@ -17,7 +17,7 @@ from .core.formats.table import MODEL_ENDINGS
 from .core.limits import InputError, plural
 
 #: Seconds for which a file must have kept still before it counts as saved, and between two looks.
-SETTLED, EVERY = 0.6, 0.25
+SETTLED, EVERY = 0.6, 0.5
 #: File descriptors opened for writing have one of these bits (Linux, fcntl.h: O_WRONLY, O_RDWR).
 _WRITING = 0o3
 

@@ -22,7 +22,8 @@
     const above = clips(el.parentElement);
     const [hx, hy] = [s.overflowX !== 'visible', s.overflowY !== 'visible'];
     const cuts = s.display !== 'inline' && s.display !== 'contents' && (hx || hy);
-    const own = { hx, hy, hidden: s.overflowY === 'hidden', dots: s.textOverflow === 'ellipsis', clamped: s.webkitLineClamp !== 'none' };
+    // What can be scrolled to is not cut; that nothing need be, sideways, is looked at below.
+    const own = { hx, hy, slides: s.overflowX === 'auto' || s.overflowX === 'scroll', hidden: s.overflowY === 'hidden', dots: s.textOverflow === 'ellipsis', clamped: s.webkitLineClamp !== 'none' };
     const all = cuts ? [{ ...own, c: el.getBoundingClientRect() }, ...above] : above;
     known.set(el, all);
     return all;
@@ -38,9 +39,9 @@
     for (const r of range.getClientRects()) {
       let box = { left: r.left, right: r.right, top: r.top, bottom: r.bottom };
       let gone = false;
-      for (const { c, hx, hy, hidden, dots, clamped } of clips(el)) {
+      for (const { c, hx, hy, slides, hidden, dots, clamped } of clips(el)) {
         if (hx && (box.right > c.right + 1.5 || box.left < c.left - 1.5)) {
-          if (!(dots && told(el)) && box.left < c.right && box.right > c.left)
+          if (!slides && !(dots && told(el)) && box.left < c.right && box.right > c.left)
             say('cut at the side', el, ` by ${Math.round(box.right - c.right)} px`);
         }
         if (hidden && (box.bottom > c.bottom + 2.5 || box.top < c.top - 2.5) && box.top < c.bottom && box.bottom > c.top)

@@ -182,9 +182,12 @@ def test_each_receiver_draws_by_its_own_rules_and_tells_them_in_its_log(page, se
     for sheet in ("Realtime engine", "Block world", "Modelling room"):
         choice.select_option(label=sheet)
         page.get_by_text(re.compile("^Its log")).wait_for()
-        seen[sheet] = drawn(page)
-    # Winding turned with the part, winding left as stored, both sides: a mirrored crate shows its inside in the second alone.
-    assert seen["Realtime engine"] == seen["Modelling room"] != seen["Block world"]
+        drawn(page)
+        seen[sheet] = np.array(page.evaluate("[...stageTest.shot()]"))
+    # Winding turned with the part, winding left as stored, both sides: a mirrored crate shows its inside in the second alone. Where both
+    # sides are drawn a rim pixel may show a little of the far one.
+    off = {sheet: float((np.abs(seen[sheet] - seen["Realtime engine"]) > 40).mean()) for sheet in seen}
+    assert off["Modelling room"] < 0.002 < 0.01 < off["Block world"]
     choice.select_option(label="Block world")
     page.get_by_text(re.compile("^Its log: [1-9]")).click()
     expect(page.locator(".caption")).to_contain_text(re.compile("mirrored", re.I))
@@ -447,7 +450,7 @@ def test_a_picture_is_laid_by_the_set_and_the_transform_that_its_material_names(
     page.wait_for_timeout(600)
     settle(page)
     seen = np.asarray(Pillow.open(io.BytesIO(page.locator("canvas").first.screenshot())).convert("RGB")).astype(int)
-    red, blue = ((seen[:, :, k] - seen[:, :, 2 - k] > 40).sum(axis=1) > 12 for k in (0, 2))
+    red, blue = ((seen[:, :, k] - seen[:, :, 2 - k] > 90).sum(axis=1) > 12 for k in (0, 2))
     assert np.median(np.flatnonzero(red)) > np.median(np.flatnonzero(blue)) + 40
     page.get_by_role("button", name="UV layout", exact=True).click()
     panel = page.get_by_role("complementary", name="UV layout")

@@ -5,6 +5,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -132,19 +133,23 @@ def test_an_installed_package_offers_its_station(house, tmp_path, monkeypatch):
     assert "lanterns" in [s.slug for s in stations()]
 
 
-def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeypatch, tmp_path):
+def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeypatch):
     house(HOUSE)
     m = measure(lanterns())
     here, there = judged({}, m, SHEET, Intent()), judged_apart({}, m.to_bytes(), SHEET, Intent())
     assert here == there
     assert any(f["check"] == "lanterns.unnumbered" for f in there[0].report["findings"])
-    shutil.copytree(HOUSE, tmp_path / "slow")
-    text = (HOUSE / "names.py").read_text().replace("    if not any", "    while sheet:\n        pass\n    if not any")
-    (tmp_path / "slow/names.py").write_text(text)
-    house(tmp_path / "slow")
-    monkeypatch.setattr("handlens.core.judge.apart._SECONDS", 3)
-    with pytest.raises(InputError, match="more than 3 seconds"):
-        judged_apart({}, m.to_bytes(), SHEET, Intent())
+    # Where the child is nobody it reads only what everybody may, which a folder of pytest's own is not.
+    with tempfile.TemporaryDirectory(prefix="handlens-house-") as folder:
+        slow = Path(folder) / "slow"
+        shutil.copytree(HOUSE, slow)
+        os.chmod(folder, 0o755)
+        text = (HOUSE / "names.py").read_text().replace("    if not any", "    while sheet:\n        pass\n    if not any")
+        (slow / "names.py").write_text(text)
+        house(slow)
+        monkeypatch.setattr("handlens.core.judge.apart._SECONDS", 3)
+        with pytest.raises(InputError, match="more than 3 seconds"):
+            judged_apart({}, m.to_bytes(), SHEET, Intent())
 
 
 def test_what_was_judged_by_another_house_is_not_taken_for_what_is_judged_now(house, tmp_path):

@@ -67,7 +67,7 @@ def test_a_job_that_was_begun_too_often_is_given_up_and_one_that_is_done_is_not(
 def test_what_is_delivered_twice_is_kept_once(client):
     revision = _model(client, "house_twice")
     with session() as s:
-        export, job = want_export(s, s.get_one(Revision, revision), [], "glb", "realtime-engine")
+        export, job = want_export(s, s.get_one(Revision, revision), [], "glb", "realtime-engine", [])
         deliver(s, job)
         numbers = export.id, job.id
     assert wait_for(lambda: _state(numbers[1]) == "done")

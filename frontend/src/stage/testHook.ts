@@ -38,12 +38,12 @@ export function attachTestHook(stage: Stage, { busy, ...more }: Record<string, u
       },
       /** The whole picture, RGBA, lower row first. */
       shot,
-      /** How many pixels differ from bare paper: something is drawn. */
+      /** How many pixels differ from paper and from the mat on it: something is drawn. */
       inked() {
         const px = shot();
         let n = 0;
         for (let i = 0; i < px.length; i += 4)
-          if (Math.abs(px[i]! - 0xf6) + Math.abs(px[i + 1]! - 0xf1) + Math.abs(px[i + 2]! - 0xe7) > 24) n++;
+          if (Math.abs(px[i]! - 0xf6) + Math.abs(px[i + 1]! - 0xf1) + Math.abs(px[i + 2]! - 0xe7) > 140) n++;
         return n;
       },
       state: () => ({ frames: stage.frames, camera: stage.camera.position.toArray(), busy: stage.busy }),

@@ -230,8 +230,8 @@ class Evidence(Base):
 
 
 class Export(Base):
-    """A written file with its proof. lost: what the format could not hold, said before writing. stage: the display copy of what was
-    read back, where it differs.
+    """A written file with its proof. aside: keys of the intent and the sheet that said what stays behind. lost: what the format could not
+    hold, said before writing. stage: the display copy of what was read back, where it differs.
     """
 
     __tablename__ = "export"
@@ -240,6 +240,7 @@ class Export(Base):
     tape: Mapped[list[Any]] = mapped_column(default=list)
     format: Mapped[str] = mapped_column(String(12))
     sheet: Mapped[str] = mapped_column(Text)
+    aside: Mapped[list[Any]] = mapped_column(default=list)
     state: Mapped[str] = mapped_column(String(12), default="waiting")
     error: Mapped[str | None] = mapped_column(Text)
     proof: Mapped[dict[str, Any] | None]

@@ -93,9 +93,12 @@ def want_missing(s: Session) -> int:
     return count
 
 
-def want_export(s: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str) -> tuple[Export, Job]:
-    """A new export of a revision with its tape."""
-    export = Export(revision_id=revision.id, tape=[x for x in slips if x.get("on", True)], format=format_name, sheet=sheet)
+def want_export(
+    s: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str, aside: list[str]
+) -> tuple[Export, Job]:
+    """A new export of a revision with its tape. aside: keys by which parts are said to stay behind."""
+    tape = [x for x in slips if x.get("on", True)]
+    export = Export(revision_id=revision.id, tape=tape, format=format_name, sheet=sheet, aside=aside)
     s.add(export)
     s.flush()
     subject = {"export": export.id, "revision": revision.id, "model": revision.model_id}

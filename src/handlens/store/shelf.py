@@ -111,6 +111,12 @@ def intent_of(model: Model) -> Intent:
     return intent_from_json(json.dumps(model.intent))
 
 
+def aside_of(model: Model) -> list[str]:
+    """Keys by which the intent and the sheet say that parts are aside, and stay behind when the model is written."""
+    meant = sheet_of(model.sheet).meant(intent_of(model))
+    return sorted(key for key, part in meant.parts.items() if part.role == "aside")
+
+
 def sheet_of(slug: str) -> RuleSheet:
     """A shipped sheet by slug; the first where the slug is unknown."""
     return next((x for x in shipped() if x.slug == slug), shipped()[0])

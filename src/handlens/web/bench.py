@@ -73,7 +73,8 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         select(Export).where(Export.revision_id == revision.id, Export.state == "done").order_by(Export.id.desc()).limit(1)
     )
     on = [x for x in slips if x.get("on", True)]
-    same = export is not None and [(x["mend"], x["params"]) for x in export.tape] == [(x["mend"], x["params"]) for x in on]
+    written = None if export is None else ([(x["mend"], x["params"]) for x in export.tape], export.aside)
+    same = written == ([(x["mend"], x["params"]) for x in on], shelf.aside_of(model))
     return {
         "model": model.id,
         "name": model.name,

@@ -31,7 +31,8 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
         refuse(422, f"The format {wish['format']} cannot be written; use one of: {', '.join(WRITERS)}.")
     with session() as s:
         revision = row(s, Revision, revision_id, "revision")
-        export, _ = want_export(s, revision, shelf.slips_of(s, revision), wish["format"], revision.model.sheet)
+        model = revision.model
+        export, _ = want_export(s, revision, shelf.slips_of(s, revision), wish["format"], model.sheet, shelf.aside_of(model))
         return _entry(s, export)
 
 

@@ -45,6 +45,7 @@ def common_parent(scene: Scene, nodes: Iterable[int]) -> int:
     up = parents(scene)
     shared: list[int] | None = None
     known: dict[int, int] = {}
+    walked: set[int] = set()
     for i in nodes:
         if shared is None:
             shared = []
@@ -56,8 +57,11 @@ def common_parent(scene: Scene, nodes: Iterable[int]) -> int:
             known = {n: k for k, n in enumerate(shared)}
             continue
         at = up[i]
-        while at >= 0 and at not in known:
+        while at >= 0 and at not in known and at not in walked:
+            walked.add(at)
             at = up[at]
+        if at in walked:
+            continue  # where that way leads was seen before
         last = known.get(at, -1)
         for n in shared[last + 1 :]:
             known.pop(n, None)
@@ -80,15 +84,13 @@ def hung(scene: Scene, nodes: list[int], under: int, at: int | None = None) -> t
     up = parents(scene)
     moved = driven(scene)
     frame = world[under] if under >= 0 else np.eye(4)
-    singular = (
-        not np.isfinite(frame).all() or abs(np.linalg.det(frame[:3, :3])) < 1e-18 * max(np.abs(frame[:3, :3]).max(), 1e-30) ** 3
-    )
+    flat = not can_be_undone(frame)
     changed, kept = list(scene.nodes), []
     going: list[int] = []
     for i in nodes:
         old = world[up[i]] if up[i] >= 0 else np.eye(4)
         same = _same(old, frame)
-        if singular or (not same and i in moved):
+        if not same and (flat or i in moved):
             kept.append(i)
             continue
         if not same:
@@ -151,6 +153,12 @@ def dissolved(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
         elif any(c in gone for c in n.children):
             nodes[i] = replace(n, children=held(n.children))
     return scene.with_(nodes=tuple(nodes), roots=held(scene.roots)), gone
+
+
+def can_be_undone(frame: Array) -> bool:
+    """Whether a (4, 4) frame flattens nothing and holds numbers only."""
+    linear = frame[:3, :3]
+    return bool(np.isfinite(frame).all()) and abs(np.linalg.det(linear)) > 1e-18 * max(float(np.abs(linear).max()), 1e-90) ** 3
 
 
 def _same(a: Array, b: Array) -> bool:

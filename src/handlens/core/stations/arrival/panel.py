@@ -46,8 +46,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     columns += [("what2", "", False), ("count2", "Count", True), ("wanted2", "Wanted", True)]
     return Panel(
         about="what came in the box",
-        line=f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image')}"
-        + (f", {plural(joints, 'joint')}" if joints else ""),
+        line=f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image') if m.images or not joints else plural(joints, 'joint')}",
         limit=f"{leftovers:,} left over" if leftovers else None,
         meter=None,
         headline=[

@@ -42,8 +42,8 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     anchored = intent.pivot in ANCHORS
     return Panel(
         about="what each part turns about",
-        line=f"sweeps up to {plain(worst)} times" if free else "nothing is placed by its own node",
-        limit=f"{intent.pivot.replace('-', ' ')} wanted" if anchored and intent.pivot else f"at most {FAR:g} times",
+        line=f"sweeps × {plain(worst)}" if free else "no pivots of their own",
+        limit=f"{intent.pivot.replace('-', ' ')} wanted" if anchored and intent.pivot else f"× {FAR:g} at most",
         meter=worst / FAR if free else None,
         headline=[
             Figure(plain(worst), "×", "widest sweep over what is needed", "caution" if worst > FAR else "clear"),

@@ -10,13 +10,13 @@ import numpy as np
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.without import without_meshes, without_nodes
-from ...limits import InputError, MendError, plural
+from ...limits import MendError, plural
 from ...scene import Node, Scene
 from ...scene.model import Array
 from ...scene.moved import with_local
 from ...scene.skinning import standing
 from ...scene.transforms import parents, walk, world_matrices
-from ...scene.tree import below, common_parent, dissolved, driven, hung, topmost
+from ...scene.tree import below, can_be_undone, common_parent, dissolved, driven, hung, topmost
 from ...words.anchors import ANCHORS, anchor
 from ...words.lengths import metres
 
@@ -169,11 +169,30 @@ def remove_below(scene: Scene, parts: Sequence[str]) -> Outcome:
     bare = without_nodes(scene.with_(clips=clips), set(gone))
     if not len(bare.nodes):
         raise MendError("Nothing would be left of the model.")
-    after = without_meshes(bare, before - held(bare))
+    after = _without_unheld(without_meshes(bare, before - held(bare)))
     figures = [Figure("nodes", f"{len(scene.nodes):,}", f"{len(after.nodes):,}")]
     if channels:
         figures.append(Figure("channels of clips for them", f"{channels:,}", "0"))
     return Outcome(after, tuple(figures))
+
+
+def _without_unheld(scene: Scene) -> Scene:
+    """The scene without the cameras and lights that no node holds any more."""
+    cameras = {k: new for new, k in enumerate(sorted({n.camera for n in scene.nodes if n.camera is not None}))}
+    lights = {k: new for new, k in enumerate(sorted({n.light for n in scene.nodes if n.light is not None}))}
+    nodes = tuple(
+        replace(
+            n,
+            camera=None if n.camera is None else cameras[n.camera],
+            light=None if n.light is None else lights[n.light],
+        )
+        for n in scene.nodes
+    )
+    return scene.with_(
+        nodes=nodes,
+        cameras=tuple(scene.cameras[k] for k in cameras),
+        lights=tuple(scene.lights[k] for k in lights),
+    )
 
 
 @mend(
@@ -216,8 +235,8 @@ def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
     nodes = list(scene.nodes)
     for i in tops:
         frame = world[up[i]] if up[i] >= 0 else np.eye(4)
-        if abs(np.linalg.det(frame[:3, :3])) < 1e-18:
-            raise InputError(f"placement.to-origin: what {scene.part_name(i)} hangs on has no size.")
+        if not can_be_undone(frame):
+            raise MendError(f"What {scene.part_name(i)} hangs on has no size, so it cannot be moved by a way in the world.")
         shifted = world[i].copy()
         shifted[:3, 3] -= point
         nodes[i] = with_local(scene.nodes[i], np.linalg.solve(frame, shifted))

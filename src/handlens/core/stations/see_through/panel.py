@@ -63,7 +63,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     popping = sum(r.result == "caution" for r in order)
     return Panel(
         about="what is seen through, and in which order it is drawn",
-        line=f"{hidden:,} drawn solid that should not"
+        line=f"{hidden:,} drawn solid"
         if hidden
         else f"{popping:,} in the wrong order"
         if popping

@@ -42,10 +42,8 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         )
     return Panel(
         about="polygons, seams, openings and leftovers",
-        line=f"{total['spare']:,} to clear away, {total['open']:,} open"
-        if total["spare"] or total["open"]
-        else "whole and clean",
-        limit=f"{total['seams']:,} rim points apart" if total["seams"] else None,
+        line=f"{total['spare']:,} for nothing, {total['open']:,} open" if total["spare"] or total["open"] else "whole and clean",
+        limit=f"{total['seams']:,} apart" if total["seams"] else None,
         meter=None,
         headline=[
             Figure(f"{total['odd']:,}", "", "polygons that cut differently", "caution" if total["odd"] else "clear"),

@@ -81,7 +81,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         about="images, and how they lie on the surface",
         line=f"{lost:,} of {len(m.images):,} missing"
         if lost
-        else f"{len(m.images):,} {'image' if len(m.images) == 1 else 'images'}, all there"
+        else f"{len(m.images):,} {'image' if len(m.images) == 1 else 'images'}"
         if m.images
         else "no images",
         limit=f"{plain(memory / 2**20)} MiB loaded" if memory else None,

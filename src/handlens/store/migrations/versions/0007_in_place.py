@@ -1,4 +1,4 @@
-"""A comparison says too whether the later revision fits in the earlier one's place; folders that are watched."""
+"""A comparison says too whether the later revision fits in the earlier one's place; folders that are watched; what an export left behind."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -14,6 +14,8 @@ def upgrade() -> None:
     # Comparisons of before do not say it; they are made anew when they are asked for.
     op.execute("DELETE FROM comparison")
     op.add_column("comparison", sa.Column("place", JSONB(), nullable=True))
+    op.add_column("export", sa.Column("aside", JSONB(), nullable=False, server_default="[]"))
+    op.alter_column("export", "aside", server_default=None)
     op.create_table(
         "watch",
         sa.Column("id", sa.Integer(), primary_key=True),
@@ -26,4 +28,5 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("watch")
+    op.drop_column("export", "aside")
     op.drop_column("comparison", "place")
