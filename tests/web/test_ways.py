@@ -120,3 +120,19 @@ def test_a_portrait_is_of_what_the_tape_makes(client, worker):
     client.put(f"/api/revisions/{entry['revision']}/tape", json={"slips": slips, "version": None})
     wait_for(lambda: settled(client, "Bollard")["thumbnail"] != entry["thumbnail"])
     assert client.get(f"/api/revisions/{entry['revision']}/thumbnail").data != before
+
+
+def test_an_export_holds_no_longer_where_something_else_stays_behind(client, worker):
+    drop(client, {"slip_post.glb": glb(scene(cube("post"), cube("human", at=(3, 0, 0))))})
+    entry = settled(client, "Slip post")
+    made = client.post(f"/api/revisions/{entry['revision']}/exports", json={"format": "glb"}).json
+    wait_for(lambda: client.get(f"/api/exports/{made['id']}").json["state"] == "done")
+    assert bench(client, entry)["last_export"] == made["id"]
+    client.patch(f"/api/models/{entry['id']}", json={"intent": {"parts": {"human": {"role": "aside"}}}})
+    now = bench(client, entry)
+    assert (now["last_export"], now["proved"]) == (None, False)
+    again = client.post(f"/api/revisions/{entry['revision']}/exports", json={"format": "glb"}).json
+    done = wait_for(lambda: (e := client.get(f"/api/exports/{again['id']}").json)["state"] == "done" and e)
+    assert done["lost"][0].startswith("1 part stays behind")
+    assert done["proof"]["proved"]
+    assert bench(client, entry)["last_export"] == again["id"]

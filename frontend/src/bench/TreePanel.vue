@@ -140,7 +140,9 @@ const turned = (n: TreeNode) => {
   const even = Math.max(...s) - Math.min(...s) < 1e-4 * Math.max(...s.map(Math.abs));
   const three = (x: number) => Number(x.toPrecision(3)).toString().replace('-', '−');
   const scale = s.every((x) => Math.abs(x - 1) < 1e-4) ? '' : even ? `× ${three(s[0]!)}` : `× ${s.map(three).join(', ')}`;
-  return [scale, n.angle > 0.005 ? `${three(n.angle)}°` : '', n.mirrored ? 'mirrored' : '', n.skinned ? 'skinned' : ''].filter(Boolean).join(' · ');
+  return [scale, n.angle > 0.005 ? `${three(n.angle)}°` : '', n.mirrored ? 'mirrored' : '', n.skinned ? 'skinned' : '']
+    .filter(Boolean)
+    .join(' · ');
 };
 </script>
 
