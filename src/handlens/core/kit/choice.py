@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from ..limits import MendError
 from ..scene import Scene
 from ..scene.transforms import walk
+from ..scene.tree import below as with_below
 from .mend import Parameter
 
 #: The parameter of every mend that can be kept to some parts.
@@ -32,12 +33,7 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
             f"{parts[0]} is not on the model any more." if len(parts) == 1 else "None of these parts is on the model any more."
         )
     if below:
-        stack = list(found)
-        while stack:
-            for child in scene.nodes[stack.pop()].children:
-                if child not in found:
-                    found.add(child)
-                    stack.append(child)
+        return with_below(scene, found)
     return found
 
 
