@@ -29,6 +29,8 @@ class Folder:
         if not root.is_dir():
             raise InputError(f"{root} is no folder that is there; name the folder that models are saved in.")
         self.root = root
+        #: Models that were told and could not be taken yet; whoever takes them keeps them here.
+        self.waiting: set[str] = set()
         self._seen: dict[str, tuple[int, int]] = {}
         self._moving: dict[str, float] = {}
         self._digest: dict[str, bytes] = {}

@@ -13,7 +13,7 @@ from ..core import limits
 from ..core.limits import InputError
 from ..store import contents
 from ..store.database import session
-from ..store.models import Drop, DropFile, Model, Watch
+from ..store.models import Drop, DropFile, Job, Model, Watch
 from ..store.queue import enqueue
 from ..watching import EVERY, Folder
 
@@ -42,8 +42,10 @@ def look_once(folders: dict[int, Folder], now: float) -> None:
         try:
             folder = folders.get(id) or Folder(Path(path))
             folders[id] = folder
-            for model in folder.look(now):
-                _take(id, folder, model)
+            for model in sorted({*folder.look(now), *folder.waiting}):
+                folder.waiting.discard(model)
+                if not _take(id, folder, model):
+                    folder.waiting.add(model)
         except (InputError, OSError) as trouble:
             error = str(trouble)
             folders.pop(id, None)
@@ -53,8 +55,10 @@ def look_once(folders: dict[int, Folder], now: float) -> None:
                 watch.error = error
 
 
-def _take(id: int, folder: Folder, model: str) -> None:
-    """Lay a saved model and what it may use into a drop. What it was made of already is not taken again."""
+def _take(id: int, folder: Folder, model: str) -> bool:
+    """Lay a saved model and what it may use into a drop. What it was made of already is not taken again. Returns False where an
+    earlier save of it is still being set on the shelf: until then nobody knows of which model this is the next revision.
+    """
     files = folder.files_of(model)
     if sum(p.stat().st_size for p in files.values()) > limits.MAX_PACKAGE_BYTES:
         raise InputError(
@@ -64,7 +68,15 @@ def _take(id: int, folder: Folder, model: str) -> None:
     with session() as s:
         watch = s.get(Watch, id, with_for_update=True)
         if watch is None or watch.models.get(model, {}).get("made_of") == made_of:
-            return
+            return True
+        under_way = select(Job.id).where(
+            Job.kind == "intake",
+            Job.state.in_(["waiting", "running"]),
+            Job.subject["watch"].as_integer() == id,
+            Job.subject["path"].as_string() == model,
+        )
+        if s.scalar(under_way.limit(1)) is not None:
+            return False
         known = watch.models.get(model, {}).get("model")
         drop = Drop(model_id=known if known is not None and s.get(Model, known) is not None else None)
         s.add(drop)
@@ -75,3 +87,4 @@ def _take(id: int, folder: Folder, model: str) -> None:
         watch.models = {**watch.models, model: {"model": drop.model_id, "made_of": made_of}}
         name = model.rpartition("/")[2]
         enqueue(s, "intake", f"Setting {name} on the shelf", {"drop": drop.id, "watch": id, "path": model})
+        return True

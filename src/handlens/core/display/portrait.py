@@ -76,7 +76,11 @@ def _soup(opened: Opened) -> _Soup | None:
         matrix = np.array(part["matrix"]).reshape(4, 4).T
         with np.errstate(all="ignore"):
             world = points @ matrix[:3, :3].T + matrix[:3, 3]
-            turned = opened.array(mesh["normals"], np.int8).reshape(-1, 4)[:, :3] @ np.linalg.pinv(matrix[:3, :3])
+            # Normals go by the cofactors, which every matrix has; those that come out turned over are seen from the other side anyway.
+            x, y, z = matrix[:3, 0], matrix[:3, 1], matrix[:3, 2]
+            cofactors = np.nan_to_num(np.stack([np.cross(y, z), np.cross(z, x), np.cross(x, y)]))
+            cofactors /= max(float(np.abs(cofactors).max()), 1e-300)
+            turned = np.nan_to_num(opened.array(mesh["normals"], np.int8).reshape(-1, 4)[:, :3] @ cofactors)
         index = opened.array(mesh["index"], np.uint32).reshape(-1, 3).astype(np.int64)
         material = np.full(len(index), -1)
         for g in mesh["groups"]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from .model import Array, Scene
@@ -9,11 +11,13 @@ from .skinning import standing
 from .transforms import walk, world_matrices
 
 
-def world_bounds(scene: Scene, world: Array | None = None) -> tuple[Array, Array] | None:
-    """((3,), (3,)) lowest and highest finite world coordinate over every mesh instance, skins evaluated (glTF 2.0 §3.7.3.3); None if empty."""
+def world_bounds(scene: Scene, world: Array | None = None, nodes: Iterable[int] | None = None) -> tuple[Array, Array] | None:
+    """((3,), (3,)) lowest and highest finite world coordinate over every mesh instance, or those of some nodes, skins evaluated
+    (glTF 2.0 §3.7.3.3); None if empty.
+    """
     world = world_matrices(scene) if world is None else world
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
-    for i in walk(scene):
+    for i in walk(scene) if nodes is None else nodes:
         m = scene.nodes[i].mesh
         if m is None or not len(scene.meshes[m].positions):
             continue

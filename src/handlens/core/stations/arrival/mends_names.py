@@ -6,15 +6,12 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
-
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.naming import Thing, names_by
 from ...limits import MendError, plural
 from ...scene import Scene
-from ...scene.model import Array
-from ...scene.skinning import standing
+from ...scene.bounds import world_bounds
 from ...scene.transforms import parents, walk, world_matrices
 
 
@@ -64,14 +61,12 @@ def _things(scene: Scene, nodes: list[int]) -> list[Thing]:
         n = scene.nodes[i]
         slots = () if n.mesh is None else scene.meshes[n.mesh].slot_materials
         slot = next((scene.materials[m].name for m in slots if m >= 0), "")
-        out.append(Thing(scene.part_name(i), slot, scene.part_name(up[i]) if up[i] >= 0 else "", *_box(scene, i, world)))
+        out.append(
+            Thing(
+                scene.part_name(i),
+                slot,
+                scene.part_name(up[i]) if up[i] >= 0 else "",
+                *(world_bounds(scene, world, [i]) or (None, None)),
+            )
+        )
     return out
-
-
-def _box(scene: Scene, node: int, world: Array) -> tuple[Array | None, Array | None]:
-    mesh = scene.nodes[node].mesh
-    if mesh is None or not len(scene.meshes[mesh].positions):
-        return None, None
-    p = standing(scene, node, world)
-    p = p[np.isfinite(p).all(axis=1)]
-    return (p.min(axis=0), p.max(axis=0)) if len(p) else (None, None)

@@ -12,12 +12,12 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.without import without_meshes, without_nodes
 from ...limits import MendError, plural
 from ...scene import Node, Scene
-from ...scene.model import Array
+from ...scene.bounds import world_bounds
 from ...scene.moved import with_local
-from ...scene.skinning import standing
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.tree import below, can_be_undone, common_parent, dissolved, driven, hung, topmost
-from ...words.anchors import ANCHORS, anchor
+from ...words.anchors import ANCHORS
+from ...words.anchors import anchor as anchor_of
 from ...words.lengths import metres
 
 _NEEDED = Parameter("parts", "parts", "which nodes")
@@ -69,7 +69,8 @@ def group(scene: Scene, parts: Sequence[str], name: str) -> Outcome:
     tops = topmost(scene, _asked(scene, parts))
     under = common_parent(scene, tops)
     siblings = scene.roots if under < 0 else scene.nodes[under].children
-    at = min((siblings.index(i) for i in tops if i in siblings), default=len(siblings))
+    first = set(tops)
+    at = next((k for k, i in enumerate(siblings) if i in first), len(siblings))
     number = len(scene.nodes)
     nodes = [*scene.nodes, Node(f"group:{number}", name)]
     roots = scene.roots
@@ -80,7 +81,7 @@ def group(scene: Scene, parts: Sequence[str], name: str) -> Outcome:
     after, kept = hung(scene.with_(nodes=tuple(nodes), roots=roots), tops, number)
     if len(kept) == len(tops):
         raise MendError(_stayed(scene, kept)[0])
-    remarks = (*_stayed(scene, kept), *_left(scene, [i for i in tops if i not in set(kept)], under))
+    remarks = (*_stayed(scene, kept), *_left(scene, sorted(first - set(kept)), under))
     return Outcome(after, (Figure("nodes in the group", "0", f"{len(tops) - len(kept):,}"),), remarks)
 
 
@@ -134,7 +135,8 @@ def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
     after, kept = hung(scene, going, parent)
     if len(kept) == len(going):
         raise MendError(_stayed(scene, kept)[0])
-    moved = [i for i in going if i not in set(kept)]
+    stayed = set(kept)
+    moved = [i for i in going if i not in stayed]
     where = under.strip() or "nothing"
     figures = tuple(Figure(scene.part_name(i), scene.part_name(up[i]) if up[i] >= 0 else "nothing", where) for i in moved[:20])
     return Outcome(after, figures, (*_stayed(scene, kept), *_left(scene, moved, parent)))
@@ -221,9 +223,10 @@ def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
     for i, n in enumerate(scene.nodes):
         if n.skin is not None and n.mesh is not None and i not in chosen and set(scene.skins[n.skin].joints) & chosen:
             raise MendError(f"{scene.part_name(i)} is carried by joints that are chosen; choose it too.")
-    point = _point(scene, chosen, world, anchor)
-    if point is None:
+    box = world_bounds(scene, world, chosen)
+    if box is None:
         raise MendError("These nodes show nothing that could be brought anywhere.")
+    point = anchor_of(*box, anchor, scene.up_axis or "Y")
     if float(np.abs(point).max()) < 1e-12:
         raise MendError("They stand there already.")
     tops = topmost(scene, chosen)
@@ -244,17 +247,3 @@ def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
     return Outcome(
         scene.with_(nodes=tuple(nodes)), (Figure("from the origin", metres(float(np.linalg.norm(point)) * unit), metres(0.0)),)
     )
-
-
-def _point(scene: Scene, chosen: set[int], world: Array, name: str) -> Array | None:
-    """(3,) a named point of the box around chosen nodes as they stand; None where they show nothing."""
-    low, high = np.full(3, np.inf), np.full(3, -np.inf)
-    for i in chosen:
-        number = scene.nodes[i].mesh
-        if number is None or not len(scene.meshes[number].positions):
-            continue
-        p = standing(scene, i, world)
-        p = p[np.isfinite(p).all(axis=1)]
-        if len(p):
-            low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
-    return None if np.isinf(low).any() else anchor(low, high, name, scene.up_axis or "Y")
