@@ -145,7 +145,7 @@ def _told(root: Path, model: str, rules: str | None, intent: str | None, known: 
     command += ["--rules", rules] if rules else []
     command += ["--intent", intent] if intent else []
     done = subprocess.run(command, capture_output=True, check=False)
-    if done.returncode == 2:
+    if done.returncode not in (0, 1):
         yield f"{model}: {done.stderr.decode(errors='replace').strip().removeprefix('handlens: ')}"
         return
     tree = json.loads(done.stdout)
