@@ -15,6 +15,8 @@ from conftest import ROOT, drop, settled, wait_for
 from handlens.core import formats
 from handlens.core.scene import Layer, Node
 from handlens.core.scene.model import frozen
+from handlens.store.database import session
+from handlens.store.models import Inspection
 from pictures import png, textured
 from scenes import cube, scene
 
@@ -101,6 +103,23 @@ def test_tape(client, crate):
     assert len(bench(client, crate)["tape"]) == 2
     # The original is what it was.
     assert client.get("/api/shelf").json["models"]
+
+
+def test_ten_changes_in_a_row_are_not_ten_readings(client, crate):
+    """Only the last state of the tape is wanted; what has been overtaken while it waited is not begun."""
+    for n in range(10):
+        lay(client, crate, ("size.scale", {"factor": 5 + n}, True))
+    b = bench(client, crate)
+    assert (b["tape"][0]["params"]["factor"], b["tape"][0]["run"]["applied"]) == (14, True)
+    with session() as s:
+        wanted = Inspection.revision_id == crate["revision"]
+        states = {x.tape[0]["params"].get("factor"): x.state for x in s.scalars(select(Inspection).where(wanted)) if x.tape}
+    assert states[14] == "done"
+    assert list(states.values()).count("cancelled") >= 5
+    # What was overtaken is read when it is looked at.
+    lay(client, crate, ("size.scale", {"factor": next(f for f, x in states.items() if x == "cancelled")}, True))
+    assert bench(client, crate)["tape"][0]["run"]["applied"]
+    lay(client, crate)
 
 
 def test_a_mend_that_does_not_apply_says_so(client, crate):
@@ -467,8 +486,6 @@ def test_marks_of_a_finding_lie_on_the_part(client):
 
 def test_an_inspection_that_ends_while_the_bench_is_read_is_not_half_in_the_answer(client, crate, worker, monkeypatch):
     """It ends between the reading that is shown and the state that is told: the page would take the old reading for the new one."""
-    from handlens.store.database import session
-    from handlens.store.models import Inspection
     from handlens.web import bench as page
 
     bench(client, crate)

@@ -82,6 +82,21 @@ def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]])
     return inspection, enqueue(s, "inspect", title, subject)
 
 
+def drop_overtaken(s: Session, revision: Revision, wanted: Inspection) -> None:
+    """Readings of other states of the tape that still wait are not begun: a person who lays ten mends wants the last one read.
+
+    Who looks at one of them all the same (a try-out, another window) asks for it again by looking.
+    """
+    about = Job.subject["revision"].as_integer() == revision.id
+    for job in s.scalars(
+        select(Job).where(Job.kind == "inspect", Job.state == "waiting", about).with_for_update(skip_locked=True)
+    ):
+        inspection = s.get(Inspection, job.subject["inspection"])
+        if inspection is not None and inspection.id != wanted.id and inspection.tape:
+            settle_subject(s, job, "cancelled", "The tape was changed before this was read.")
+            s.delete(job)
+
+
 def want_missing(s: Session) -> int:
     """Ask for what the Shelf cannot show: newest revisions that this version has never read. Returns how many."""
     count = 0

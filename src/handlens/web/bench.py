@@ -25,7 +25,7 @@ from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Revision
-from ..store.queue import want_comparison, want_inspection
+from ..store.queue import drop_overtaken, want_comparison, want_inspection
 from . import schemas
 from .find import refuse, row
 from .inspections import measures_of
@@ -248,6 +248,7 @@ def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:
 def _renewed(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """Ask for the reading of another state of the tape; where there is one the Shelf says so at once."""
     inspection, _ = want_inspection(s, revision, slips)
+    drop_overtaken(s, revision, inspection)
     if inspection.state == "done":
         cards.renew(s, revision.model)
 
