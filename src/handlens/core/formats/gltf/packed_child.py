@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import ctypes
-import ctypes.util
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from ...limits import MAX_FILE_BYTES, InputError
+from ...machine.meshopt import library
 from ...machine.sections import Sections
 from ...words.json_tree import Json
 
-#: Debian's name of the library with its version, else whatever the system calls it.
-_MESHOPT = "libmeshoptimizer.so.2d"
 _FILTERS = {
     "OCTAHEDRAL": "meshopt_decodeFilterOct",
     "QUATERNION": "meshopt_decodeFilterQuat",
@@ -61,7 +59,7 @@ def _meshopt(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any
     count, stride = item["count"], item["stride"]
     if count * stride > MAX_FILE_BYTES:
         raise InputError(f"{item['where']} unpacks to more than {MAX_FILE_BYTES >> 30} GiB, the most that is read.")
-    library = _library(item["where"])
+    unpacker = _library(item["where"])
     target = np.zeros(max(count * stride, 1), np.uint8)
     at = target.ctypes.data_as(ctypes.c_void_p)
     size = ctypes.c_size_t
@@ -77,24 +75,21 @@ def _meshopt(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any
     )
     if name is None or not fits:
         raise InputError(f"{item['where']} states a way of packing that does not exist; export it unpacked.")
-    wrong = getattr(library, name)(at, size(count), size(stride), piece, size(len(piece)))
+    wrong = getattr(unpacker, name)(at, size(count), size(stride), piece, size(len(piece)))
     if wrong:
         raise InputError(f"{item['where']} is damaged in its packed data; export it unpacked.")
     chosen = _FILTERS.get(item["filter"])
     if chosen:
         if stride not in {"OCTAHEDRAL": (4, 8), "QUATERNION": (8,), "EXPONENTIAL": tuple(range(4, 257, 4))}[item["filter"]]:
             raise InputError(f"{item['where']} states a filter that does not fit its stride of {stride}; export it unpacked.")
-        getattr(library, chosen)(at, size(count), size(stride))
+        getattr(unpacker, chosen)(at, size(count), size(stride))
     return out.array(target[: count * stride], np.uint8)
 
 
 def _library(where: str) -> ctypes.CDLL:
-    for name in (_MESHOPT, ctypes.util.find_library("meshoptimizer")):
-        try:
-            if name:
-                return ctypes.CDLL(name)
-        except OSError:
-            continue
-    raise InputError(
-        f"{where} is packed with meshopt, and the library for it (Debian's libmeshoptimizer2d) is not installed; install it or export it unpacked."
-    )
+    found = library()
+    if found is None:
+        raise InputError(
+            f"{where} is packed with meshopt, and the library for it (Debian's libmeshoptimizer2d) is not installed; install it or export it unpacked."
+        )
+    return found

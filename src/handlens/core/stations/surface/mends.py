@@ -24,6 +24,7 @@ from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...measures.looked_at import UPRIGHT
 from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen
+from ...scene.placed import mesh_units
 from ...scene.transforms import world_matrices
 from ...words.lengths import metres
 
@@ -102,19 +103,6 @@ def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequen
     if gone:
         figures.append(Figure("faces that collapsed", "0", f"{gone:,}"))
     return Outcome(after, tuple(figures))
-
-
-def mesh_units(scene: Scene) -> list[float]:
-    """Metres in a unit of each mesh, where it is shown largest."""
-    world = world_matrices(scene)
-    out = [0.0] * len(scene.meshes)
-    for i, n in enumerate(scene.nodes):
-        if n.mesh is not None:
-            with np.errstate(all="ignore"):
-                size = float(np.linalg.norm(world[i][:3, :3], axis=0).max())
-            out[n.mesh] = max(out[n.mesh], size if np.isfinite(size) else 0.0)
-    unit = 1.0 if scene.unit_metres is None else scene.unit_metres
-    return [(x or 1.0) * unit for x in out]
 
 
 @mend(

@@ -19,7 +19,7 @@ from ...limits import MendError, plural
 from ...measures.precision import float32_spacing
 from ...measures.surface_figures import surface_figures
 from ...scene import Mesh, Scene
-from .mends import mesh_units
+from ...scene.placed import mesh_units
 
 
 @mend(

@@ -1,0 +1,1 @@
+"""Fewer triangles, and what it costs to lose them."""

@@ -1,0 +1,116 @@
+"""Points of a reduced surface moved along its normals to where the surface of before lies about them.
+
+Collapsing edges leaves points where they were; that alone makes every round thing smaller. The offsets are those of least squares
+over samples of the surface of before (Hoppe et al. 1993, section 4.1, with the connection of the mesh held): one sparse system.
+Moving along normals alone lets no picture slide.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene.model import Array
+from .nearest import nearest, spread
+
+#: Samples for each triangle of the reduced surface, and at most.
+_EACH, _MOST = 6, 400_000
+#: How much points are held where they are, beside what samples say.
+_HOLD = 0.01
+#: Sides that look away from each other by more than this (cosine) are not each other's surface.
+_SIDE = 0.3
+
+
+def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixed: Array) -> Array:
+    """(V, 3) positions of the reduced surface, better placed. before: positions and triangles of the surface of before.
+    fixed: (V,) bool points that stay. No triangle is turned over: points at which one would be stay where they were."""
+    from scipy.sparse import coo_array, eye_array
+    from scipy.sparse.linalg import cg
+
+    if fixed.all() or not len(triangles):
+        return positions
+    samples = spread(*before, min(_EACH * len(triangles), _MOST))
+    p = before[0][before[1][samples.triangle]]
+    facing = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+    count = len(positions)
+    flat, normal = _normals(positions, triangles, count)
+    found = nearest(samples.points, positions, triangles)
+    corners = triangles[found.triangle]
+    there = np.einsum("ij,ijk->ik", found.weight, positions[corners])
+    side = flat[found.triangle]
+    usable = np.einsum("ij,ij->i", side, facing) > _SIDE
+    offset = np.where(usable, np.einsum("ij,ij->i", samples.points - there, side), 0.0)
+    moves = np.einsum("ijk,ik->ij", normal[corners], side) * found.weight * (~fixed)[corners] * usable[:, None]
+    row = np.repeat(np.arange(len(corners)), 3)
+    matrix = coo_array((moves.reshape(-1), (row, corners.reshape(-1))), shape=(len(corners), count)).tocsr()
+    square = matrix.T @ matrix
+    mean = float(square.diagonal().sum()) / max(int((~fixed).sum()), 1)
+    if not mean > 0:
+        return positions
+    along, _ = cg(square + _HOLD * mean * eye_array(count), matrix.T @ offset, rtol=1e-4, maxiter=80)
+    return _without_turning(positions, positions + along[:, None] * normal, triangles, flat)
+
+
+def values_fitted(
+    before: tuple[Array, Array], positions: Array, triangles: Array, values: Array, kept: Array, island: Array
+) -> Array:
+    """(W, k) values of a reduced surface's points, such as UVs, that give what was there before as nearly as can be.
+
+    before: positions (W, 3) and triangles of wedges of before; values: (W, k) of all wedges. positions: (W, 3) of wedges now;
+    triangles: of the reduced surface, in wedges. kept: (W,) bool wedges whose values stay. island: (W,) samples and what is nearest
+    to them must lie in the same.
+    """
+    from scipy.sparse import coo_array, eye_array
+    from scipy.sparse.linalg import cg
+
+    used = np.unique(triangles)
+    free = ~kept[used]
+    if not free.any():
+        return values
+    number = np.zeros(len(positions), np.int64)
+    number[used] = np.arange(len(used))
+    samples = spread(*before, min(_EACH * len(triangles), _MOST))
+    found = nearest(samples.points, positions, triangles)
+    corners = triangles[found.triangle]
+    source = before[1][samples.triangle]
+    usable = (island[source[:, 0]] == island[corners[:, 0]]) & (found.weight.max(axis=1) <= 1)
+    was = np.einsum("ij,ijk->ik", samples.weight, values[source])
+    off = (was - np.einsum("ij,ijk->ik", found.weight, values[corners])) * usable[:, None]
+    at = number[corners]
+    moves = found.weight * free[at] * usable[:, None]
+    row = np.repeat(np.arange(len(corners)), 3)
+    matrix = coo_array((moves.reshape(-1), (row, at.reshape(-1))), shape=(len(corners), len(used))).tocsr()
+    square = matrix.T @ matrix
+    mean = float(square.diagonal().sum()) / int(free.sum())
+    out = values.astype(np.float64).copy()
+    if mean > 0:
+        system = square + _HOLD * mean * eye_array(len(used))
+        for k in range(values.shape[1]):
+            out[used, k] += cg(system, matrix.T @ off[:, k], rtol=1e-4, maxiter=80)[0]
+    return out
+
+
+def _without_turning(before: Array, after: Array, triangles: Array, flat: Array) -> Array:
+    """Moved points but for those at which a triangle would turn over."""
+    moved = after.copy()
+    for _ in range(8):
+        p = moved[triangles]
+        now = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+        turned = np.einsum("ij,ij->i", now, flat) < _SIDE
+        if not turned.any():
+            return moved
+        back = triangles[turned].reshape(-1)
+        moved[back] = before[back]
+    return before
+
+
+def _unit(v: Array) -> Array:
+    length = np.linalg.norm(v, axis=1, keepdims=True)
+    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)
+
+
+def _normals(positions: Array, triangles: Array, count: int) -> tuple[Array, Array]:
+    """Unit normals of triangles, and of points: those of their triangles, summed by area."""
+    p = positions[triangles]
+    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    summed = np.stack([sum(np.bincount(triangles[:, k], area[:, x], count) for k in range(3)) for x in range(3)], axis=1)
+    return _unit(area), _unit(summed)

@@ -1,0 +1,429 @@
+"""Flat neighbouring faces merged and cut anew: fewer triangles, and not one point of the surface elsewhere.
+
+Faces hang together in a region where they lie in one plane and where everything that is interpolated over them (UVs, normals,
+colours, morph offsets) runs on as one affine map, so that no pixel of any destination can tell. Slots, smoothing groups and
+sets of faces are borders, and so is every change of the rows of weights: between moving joints a blend is not affine.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+
+from ..geometry.adjacency import edges, face_of_corner, next_corner
+from ..geometry.distinct import distinct_rows
+from ..geometry.flips import less_thin
+from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.topology import zero_area_faces
+from ..geometry.triangles import triangulate
+from ..scene.model import Array, Mesh
+
+#: What counts as lying in a plane: so many steps of a 32-bit float at the largest coordinate of the mesh.
+STEPS = 4
+#: What counts as running on in one map, by what is interpolated: parts of a texel of 4,096, of a degree, of an 8-bit colour.
+_UV, _DIRECTION, _COLOUR = 1 / 16_384, 1e-3, 1 / 1024
+#: How often regions that could not be cut anew are set aside and the rest is tried again.
+_ROUNDS = 12
+
+
+class Merged(NamedTuple):
+    """mesh: with fewer triangles. freed: how many. faces: (n,) int32 faces of the old mesh that were merged."""
+
+    mesh: Mesh
+    freed: int
+    faces: Array
+
+
+def merged_flat(mesh: Mesh) -> Merged:
+    """Merge what lies flat beside each other and needs fewer triangles. Points that lines, point elements or faces without area
+    use stay, and so does every corner of every outline; where a region touches itself in a point it is left as it is.
+    """
+    nothing = Merged(mesh, 0, np.zeros(0, np.int32))
+    if mesh.face_count < 2 or not np.isfinite(mesh.positions).all():
+        return nothing
+    work = _Work.of(mesh)
+    if work is None:
+        return nothing
+    aside = np.zeros(work.regions, bool)
+    for _ in range(_ROUNDS):
+        gone = work.needless(aside)
+        cut = [_cut(work, r, loops) for r, loops in work.outlines(gone, aside)]
+        failed = [c.region for c in cut if c.triangles is None]
+        if not failed:
+            return _put_together(work, cut) if cut else nothing
+        aside[failed] = True
+    return nothing
+
+
+class _Cut(NamedTuple):
+    region: int
+    triangles: Array | None
+
+
+@dataclass
+class _Work:
+    """A mesh as triangles in regions. corners: (T, 3) positions in mesh.corners; face: (T,); region: (T,); at: (C,) welded point of
+    each corner; the border's half-edges by region: corner they begin at, points from and to."""
+
+    mesh: Mesh
+    corners: Array
+    face: Array
+    region: Array
+    regions: int
+    at: Array
+    area: Array
+    tolerance: float
+    border: Array
+    begins: Array
+    ends: Array
+    region_of: Array
+    held: Array
+
+    @staticmethod
+    def of(mesh: Mesh) -> _Work | None:
+        corners, face = triangulate(mesh)
+        cut = recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1) * 3, face)
+        ids, _ = distinct_rows([mesh.positions])
+        flat, _ = zero_area_faces(cut, ids)
+        reach = float(np.abs(mesh.positions).max(initial=0.0))
+        tolerance = STEPS * float(np.spacing(np.float32(reach))) if reach else 0.0
+        p = cut.positions[cut.corners].reshape(-1, 3, 3)
+        area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+        length = np.linalg.norm(area, axis=1, keepdims=True)
+        normal = np.divide(area, length, out=np.zeros_like(area), where=length > 0)
+        shared = edges(cut, ids, flat).shared
+        one, other = shared.one[~shared.alike], shared.other[~shared.alike]
+        runs_on = _runs_on(cut, one, other, normal, tolerance)
+        if not runs_on.any():
+            return None
+        region = _components(len(corners), one[runs_on] // 3, other[runs_on] // 3)
+        region = _without(region, _bent(cut, region, area, tolerance))
+        count = int(region.max()) + 1
+        twin = np.full(len(cut.corners), -1, np.int64)
+        twin[one], twin[other] = other, one
+        owner = np.repeat(np.arange(len(corners)), 3)
+        inside = (twin >= 0) & (region[owner] == region[owner[twin]])
+        at = ids[cut.corners]
+        border = np.flatnonzero(~inside & ~flat[owner])
+        border = border[np.argsort(region[owner[border]], kind="stable")]
+        held = np.zeros(int(ids.max()) + 1, bool)
+        for used in (mesh.lines.reshape(-1), mesh.points, cut.corners[flat[owner]]):
+            held[ids[used]] = True
+        ends = at[next_corner(cut)]
+        made = _Work(
+            mesh,
+            corners,
+            face,
+            region,
+            count,
+            at,
+            area,
+            tolerance,
+            border,
+            at[border],
+            ends[border],
+            region[owner[border]],
+            held,
+        )
+        made.held[made._pinched()] = True
+        return made
+
+    @cached_property
+    def _by_region(self) -> tuple[Array, Array]:
+        order = np.argsort(self.region, kind="stable")
+        return order, np.searchsorted(self.region[order], np.arange(self.regions + 1))
+
+    def triangles_of(self, region: int) -> Array:
+        """(n,) triangles of a region."""
+        order, first = self._by_region
+        mine: Array = order[first[region] : first[region + 1]]
+        return mine
+
+    def _pinched(self) -> Array:
+        """Points from which the border of one region goes on in two ways."""
+        key = self.region_of.astype(np.int64) * len(self.held) + self.begins
+        _, inverse, count = np.unique(key, return_inverse=True, return_counts=True)
+        pinched: Array = self.begins[count[inverse.reshape(-1)] > 1]
+        return pinched
+
+    def needless(self, aside: Array) -> Array:
+        """(P,) bool: welded points that no outline needs, those of regions that are set aside excepted."""
+        total = len(self.held)
+        owner = np.repeat(self.region, 3)
+        pairs = np.unique(self.at.astype(np.int64) * self.regions + owner)
+        regions_at = np.bincount(pairs // self.regions, minlength=total)
+        on_border = np.zeros(total, bool)
+        on_border[self.begins], on_border[self.ends] = True, True
+        gone = (regions_at == 1) & ~on_border
+        gone |= self._straight(regions_at)
+        held = self.held.copy()
+        held[self.at[aside[owner]]] = True
+        return gone & ~held
+
+    def _straight(self, regions_at: Array) -> Array:
+        """(P,) bool: points in the middle of a straight piece that at most two regions have in common."""
+        total = len(regions_at)
+        out = np.zeros(total, bool)
+        key = self.region_of.astype(np.int64) * total
+        by_end = np.argsort(key + self.ends, kind="stable")
+        found = np.searchsorted((key + self.ends)[by_end], key + self.begins)
+        found = np.minimum(found, len(by_end) - 1)
+        coming = by_end[found]
+        whole = (key + self.ends)[coming] == key + self.begins
+        before, here, after = self.begins[coming], self.begins, self.ends
+        first = np.zeros(total, np.int64)
+        first[self.at] = self.mesh.corners[self.corners.reshape(-1)]
+        p = self.mesh.positions[first]
+        a, b = p[here] - p[before], p[after] - p[before]
+        length = np.linalg.norm(b, axis=1)
+        with np.errstate(all="ignore"):
+            off = np.linalg.norm(np.cross(a, b), axis=1) / length
+            share = np.einsum("ij,ij->i", a, b) / length**2
+        straight = whole & (off <= self.tolerance) & (share > 0) & (share < 1)
+        uses = np.bincount(here, minlength=total)
+        good = np.bincount(here[straight], minlength=total)
+        # The two neighbours are the same seen from both regions: their numbers, in order, agree.
+        low, high = np.full(total, total), np.full(total, -1)
+        np.minimum.at(low, here, np.minimum(before, after))
+        np.maximum.at(high, here, np.minimum(before, after))
+        same = low == high
+        low, high = np.full(total, total), np.full(total, -1)
+        np.minimum.at(low, here, np.maximum(before, after))
+        np.maximum.at(high, here, np.maximum(before, after))
+        same &= low == high
+        out = (uses == good) & (uses > 0) & (uses <= 2) & (uses == regions_at) & same
+        return out
+
+    def outlines(self, gone: Array, aside: Array) -> Iterator[tuple[int, list[list[int]] | None]]:
+        """Regions that lose points, each with its loops of corners; None for one whose border does not close."""
+        touched = np.zeros(self.regions, bool)
+        touched[np.repeat(self.region, 3)[gone[self.at]]] = True
+        touched &= ~aside
+        wanted = np.flatnonzero(touched)
+        low, high = np.searchsorted(self.region_of, wanted), np.searchsorted(self.region_of, wanted, side="right")
+        begins, ends, border = self.begins.tolist(), self.ends.tolist(), self.border.tolist()
+        dropped = gone.tolist()
+        for r, a, b in zip(wanted.tolist(), low.tolist(), high.tolist(), strict=True):
+            yield r, _loops({begins[k]: (ends[k], border[k]) for k in range(a, b)}, b - a, dropped)
+
+
+def _loops(step: dict[int, tuple[int, int]], sides: int, gone: list[bool]) -> list[list[int]] | None:
+    """Closed loops of corners from half-edges, without points that are gone; None where they do not close."""
+    if len(step) < sides:
+        return None
+    loops = []
+    while step:
+        start = at = next(iter(step))
+        loop = []
+        while True:
+            found = step.pop(at, None)
+            if found is None:
+                return None
+            if not gone[at]:
+                loop.append(found[1])
+            at = found[0]
+            if at == start:
+                break
+        if len(loop) < 3:
+            return None
+        loops.append(loop)
+    return loops
+
+
+def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: float) -> Array:
+    """(n,) bool: pairs of triangles over an edge that lie in one plane and carry one map of everything. one, other: (n,) corners
+    that the two sides of the edge begin at."""
+    a, b = one // 3, other // 3
+    good = np.einsum("ij,ij->i", normal[a], normal[b]) > 0.5
+    for of_face in (cut.slots if len(cut.slots) else None, cut.smooth, cut.groups):
+        if of_face is not None:
+            good &= of_face[a] == of_face[b]
+    after = lambda c: c - c % 3 + (c + 1) % 3
+    # Corners of the first triangle, and of the second the one that lies beyond the edge.
+    i, j, k, beyond = one, after(one), after(after(one)), after(after(other))
+    p = cut.positions[cut.corners]
+    u, v, w = p[j] - p[i], p[k] - p[i], p[beyond] - p[i]
+    good &= np.abs(np.einsum("ij,ij->i", w, normal[a])) <= tolerance
+    uu, uv, vv = (np.einsum("ij,ij->i", x, y) for x, y in ((u, u), (u, v), (v, v)))
+    uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
+    with np.errstate(all="ignore"):
+        area = uu * vv - uv * uv
+        s, t = (vv * uw - uv * vw) / area, (uu * vw - uv * uw) / area
+        reach = 1 + np.abs(s) + np.abs(t) + np.abs(1 - s - t)
+    good &= np.isfinite(reach)
+    for values, step in _carried(cut):
+        here = np.flatnonzero(good)
+        x = lambda c, here=here, values=values: values[c[here]]
+        said = x(i) * (1 - s - t)[here, None] + x(j) * s[here, None] + x(k) * t[here, None]
+        with np.errstate(invalid="ignore"):
+            same = (np.abs(x(beyond) - said) <= step * reach[here, None]).all(axis=1)
+            same &= (np.abs(x(i) - x(after(other))) <= step).all(axis=1) & (np.abs(x(j) - x(other)) <= step).all(axis=1)
+        good[here[~same]] = False
+    return good
+
+
+def _carried(cut: Mesh) -> Iterator[tuple[Array, float]]:
+    """What hangs on corners, (C, k) float64 each, and how far it may be off. Where a corner has none it is -1e9, which is none of
+    anything's values and the same for all."""
+    corner = lambda layer: np.nan_to_num(layer.at_corners().astype(np.float64), nan=-1e9)
+    for layers, step in ((cut.uvs, _UV), (cut.colours, _COLOUR)):
+        for layer in layers:
+            yield corner(layer), step
+    for directions in (cut.normals, cut.tangents):
+        if directions is not None:
+            yield corner(directions), _DIRECTION
+    for morph in cut.morphs:
+        largest = float(np.abs(morph.positions).max(initial=0.0))
+        yield morph.positions[cut.corners], STEPS * float(np.spacing(np.float32(largest)))
+        if morph.normals is not None and cut.normals is not None:
+            yield np.nan_to_num(np.where(cut.normals.index[:, None] >= 0, morph.normals[cut.normals.index], -1e9)), _DIRECTION
+    if cut.weights is not None:
+        yield weight_rows(cut)[cut.corners][:, None].astype(np.float64), 0.25
+
+
+def weight_rows(mesh: Mesh) -> Array:
+    """(V,) int64 the same number for vertices of equal rows of weights."""
+    w = mesh.weights
+    assert w is not None
+    numbers: dict[bytes, int] = {}
+    joints, shares = np.ascontiguousarray(w.joints), np.ascontiguousarray(w.weights)
+    starts = w.starts.tolist()
+    return np.array(
+        [numbers.setdefault(joints[a:b].tobytes() + shares[a:b].tobytes(), len(numbers)) for a, b in pairwise(starts)],
+        np.int64,
+    )
+
+
+def _components(count: int, a: Array, b: Array) -> Array:
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    graph = coo_array((np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32))), shape=(count, count))
+    return connected_components(graph.tocsr(), directed=False)[1].astype(np.int64)
+
+
+def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Array:
+    """(R,) bool: regions that neighbour by neighbour lie flat and as a whole do not: one plane and one map must hold for all of them."""
+    count = int(region.max()) + 1
+    owner = np.repeat(region, 3)
+    p = cut.positions[cut.corners]
+    size = np.bincount(owner, minlength=count)
+    middle: Array = np.stack([np.bincount(owner, p[:, k], count) / size for k in range(3)], axis=1)
+    # A single triangle's normal is too rough beside a region a thousand times its size; that of all together is not.
+    n: Array = np.stack([np.bincount(region, area[:, k], count) for k in range(3)], axis=1)
+    n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-300)
+    away = p - middle[owner]
+    out = np.zeros(count, bool)
+    axis = np.eye(3)[np.abs(n).argmin(axis=1)]
+    u = np.cross(n, axis)
+    length = np.linalg.norm(u, axis=1, keepdims=True)
+    u = np.divide(u, length, out=np.zeros_like(u), where=length > 0)
+    v = np.cross(n, u)
+    # Each region at size 1, so that the equations are well-posed for all.
+    x, y = np.einsum("ij,ij->i", away, u[owner]), np.einsum("ij,ij->i", away, v[owner])
+    wide = np.zeros(count)
+    np.maximum.at(wide, owner, np.maximum(np.abs(x), np.abs(y)))
+    wide[wide == 0] = 1.0
+    basis = np.stack([x / wide[owner], y / wide[owner], np.ones(len(x))], axis=1)
+    gram = np.stack([np.bincount(owner, basis[:, r] * basis[:, c], count) for r in range(3) for c in range(3)], axis=1).reshape(
+        -1, 3, 3
+    )
+    inverse = np.linalg.pinv(gram, hermitian=True)
+    height = np.einsum("ij,ij->i", away, n[owner])[:, None]
+    for values, step in ((height, tolerance), *_carried(cut)):
+        for k in range(values.shape[1]):
+            against = np.stack([np.bincount(owner, basis[:, r] * values[:, k], count) for r in range(3)], axis=1)
+            said = np.einsum("ij,ij->i", basis, np.einsum("nij,nj->ni", inverse, against)[owner])
+            np.logical_or.at(out, owner, np.abs(values[:, k] - said) > 2 * step)
+    return out
+
+
+def _without(region: Array, bent: Array) -> Array:
+    """Regions numbered anew, each triangle of a bent one a region of its own."""
+    alone = bent[region]
+    label = np.where(alone, len(bent) + np.arange(len(region)), region)
+    return np.unique(label, return_inverse=True)[1].reshape(-1).astype(np.int64)
+
+
+def _cut(work: _Work, region: int, loops: list[list[int]] | None) -> _Cut:
+    """A region's outline cut into triangles, corners of the triangles' mesh; none where that does not give the very same surface."""
+    import mapbox_earcut
+
+    if loops is None:
+        return _Cut(region, None)
+    mine = work.triangles_of(region)
+    n = work.area[mine].sum(axis=0)
+    n /= np.linalg.norm(n)
+    axis = np.eye(3)[int(np.abs(n).argmin())]
+    u = np.cross(n, axis)
+    u /= np.linalg.norm(u)
+    plane = np.stack([u, np.cross(n, u)], axis=1)
+    source = work.corners.reshape(-1)
+    ring = np.array([c for loop in loops for c in loop])
+    p = work.mesh.positions[work.mesh.corners[source[ring]]]
+    flat = np.ascontiguousarray((p - p[0]) @ plane)
+    bounds = np.cumsum([len(loop) for loop in loops])
+    turned = [_area(flat[b - len(loop) : b]) for b, loop in zip(bounds, loops, strict=True)]
+    # One outline runs round the region, all others round its holes.
+    outer = int(np.argmax(turned))
+    if sum(t > 0 for t in turned) != 1:
+        return _Cut(region, None)
+    order = [outer, *(k for k in range(len(loops)) if k != outer)]
+    index = np.concatenate([np.arange(bounds[k] - len(loops[k]), bounds[k]) for k in order])
+    cut = mapbox_earcut.triangulate_float64(flat[index], np.cumsum([len(loops[k]) for k in order]).astype(np.uint32))
+    triangles = index[np.asarray(cut, np.int64).reshape(-1, 3)]
+    q = flat[triangles]
+    areas = _cross(q[:, 1] - q[:, 0], q[:, 2] - q[:, 0])
+    triangles[areas < 0] = triangles[areas < 0][:, ::-1]
+    was = work.mesh.positions[work.mesh.corners[work.corners[mine]]]
+    wanted = float(np.linalg.norm(np.cross(was[:, 1] - was[:, 0], was[:, 2] - was[:, 0]), axis=1).sum())
+    around = float(np.linalg.norm(np.roll(flat, 1, axis=0) - flat, axis=1).sum())
+    if len(triangles) != len(ring) + 2 * len(loops) - 4 or abs(np.abs(areas).sum() - wanted) > 4 * work.tolerance * around:
+        return _Cut(region, None)
+    if len(loops) == 1 and len(ring) <= 256:
+        triangles = less_thin(p, triangles)
+    return _Cut(region, ring[triangles])
+
+
+def _cross(a: Array, b: Array) -> Array:
+    out: Array = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    return out
+
+
+def _area(loop: Array) -> float:
+    return float(_cross(loop, np.roll(loop, -1, axis=0)).sum())
+
+
+def _put_together(work: _Work, cut: list[_Cut]) -> Merged:
+    mesh = work.mesh
+    changed = np.zeros(work.regions, bool)
+    changed[[c.region for c in cut]] = True
+    touched = np.zeros(mesh.face_count, bool)
+    touched[work.face[changed[work.region]]] = True
+    # A polygon of which one triangle goes elsewhere is cut whole.
+    left = np.flatnonzero(touched[work.face] & ~changed[work.region])
+    first = np.full(work.regions, len(work.face), np.int64)
+    np.minimum.at(first, work.region, np.arange(len(work.region)))
+    made = [c.triangles for c in cut if c.triangles is not None]
+    source = work.corners.reshape(-1)
+    new = np.concatenate([source[np.concatenate(made).reshape(-1)].reshape(-1, 3), work.corners[left]])
+    new_face = np.concatenate(
+        [*(np.full(len(t), work.face[first[c.region]]) for t, c in zip(made, cut, strict=True)), work.face[left]]
+    )
+    kept = np.flatnonzero(~touched)
+    corner_counts = mesh.corner_counts
+    face = np.concatenate([kept, new_face])
+    counts = np.concatenate([corner_counts[kept], np.full(len(new), 3)])
+    corners = np.concatenate([np.flatnonzero(~touched[face_of_corner(mesh)]), new.reshape(-1)])
+    begin = np.cumsum(counts) - counts
+    order = np.argsort(face, kind="stable")
+    counts = counts[order]
+    at = np.repeat(begin[order] - (np.cumsum(counts) - counts), counts) + np.arange(int(counts.sum()))
+    after = recut(mesh, corners[at], np.concatenate([[0], np.cumsum(counts)]), face[order])
+    after = only_used_values(only_vertices(after, used_vertices(after) | ~used_vertices(mesh)))
+    return Merged(after, mesh.triangle_count - after.triangle_count, np.flatnonzero(touched).astype(np.int32))

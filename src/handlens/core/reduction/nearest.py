@@ -1,0 +1,65 @@
+"""Points of one surface on another: samples spread over triangles, and the nearest point to each."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..geometry.rays import sequence
+from ..scene.model import Array
+
+
+class Samples(NamedTuple):
+    """points: (n, 3). triangle: (n,) which each lies in. weight: (n, 3) barycentric place in it."""
+
+    points: Array
+    triangle: Array
+    weight: Array
+
+
+class Nearest(NamedTuple):
+    """distance: (n,). triangle: (n,). weight: (n, 3) barycentric place of the nearest point."""
+
+    distance: Array
+    triangle: Array
+    weight: Array
+
+
+def spread(positions: Array, triangles: Array, count: int) -> Samples:
+    """Samples spread evenly over the area of triangles, always the same ones. positions: (V, 3); triangles: (T, 3)."""
+    p = positions[triangles]
+    area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+    if not len(area) or not area.sum() > 0:
+        return Samples(np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, 3)))
+    along = np.cumsum(area)
+    chosen = np.minimum(np.searchsorted(along, (np.arange(count) + 0.5) / count * along[-1]), len(area) - 1)
+    u, v = sequence(np.arange(count), 2).T
+    root = np.sqrt(u)
+    weight = np.stack([1 - root, root * (1 - v), root * v], axis=1)
+    return Samples(np.einsum("ij,ijk->ik", weight, p[chosen]), chosen, weight)
+
+
+def nearest(points: Array, positions: Array, triangles: Array) -> Nearest:
+    """The nearest point of triangles to each point (n, 3), by a tree of boxes (libigl)."""
+    import igl
+
+    surface = np.ascontiguousarray(positions, np.float64)
+    index = np.ascontiguousarray(triangles, np.int64)
+    squares, face, found = igl.point_mesh_squared_distance(np.ascontiguousarray(points, np.float64), surface, index)
+    face = np.asarray(face).reshape(-1)
+    return Nearest(np.sqrt(np.asarray(squares).reshape(-1)), face, barycentric(found, surface[index[face]]))
+
+
+def barycentric(points: Array, corners: Array, inside: bool = True) -> Array:
+    """(n, 3) weights of triangles' corners (n, 3, 3) that give points in their planes; the first corner's where there is no area.
+    inside: whether the points are known to lie in the triangles, so that what is less than 0 is an error of rounding."""
+    u, v, w = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], points - corners[:, 0]
+    uu, uv, vv = (np.einsum("ij,ij->i", x, y) for x, y in ((u, u), (u, v), (v, v)))
+    uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
+    area = uu * vv - uv * uv
+    with np.errstate(all="ignore"):
+        s, t = (vv * uw - uv * vw) / area, (uu * vw - uv * uw) / area
+    s, t = (np.where(np.isfinite(x), x, 0.0) for x in (s, t))
+    weight = np.stack([1 - s - t, s, t], axis=1)
+    return np.clip(weight, 0, 1) if inside else weight

@@ -1,0 +1,141 @@
+"""What a changed surface costs, measured on the result: distance both ways, shading, outline, UVs and weights."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..geometry.triangles import triangulate
+from ..scene.model import Array, Mesh
+from .nearest import Nearest, Samples, nearest, spread
+from .silhouette import outline_change
+
+#: Samples of each surface; the points of both are looked at besides.
+SAMPLES, POINTS = 60_000, 60_000
+#: Islands of UVs that are followed one by one, the largest first.
+_ISLANDS = 128
+
+
+class Price(NamedTuple):
+    """greatest, mean: distance between the surfaces, the larger of both ways, in the unit of positions. diagonal: of the surface before.
+    turn: mean angle between normals in degrees. outline: pixels of a picture 256 high. drift, drift_mean: greatest (of 999 in 1,000
+    places) and mean shift of UVs, in UV units; None without UVs. weights: greatest change of a weight; None without skin."""
+
+    greatest: float
+    mean: float
+    diagonal: float
+    turn: float
+    outline: float
+    drift: float | None
+    drift_mean: float | None
+    weights: float | None
+
+
+class Surface(NamedTuple):
+    """positions: (V, 3). triangles: (T, 3). uv: (T, 3, 2) at corners, or None. island: (T,) which island of UVs each lies in, numbered
+    alike before and after. weights: (V, J) or None."""
+
+    positions: Array
+    triangles: Array
+    uv: Array | None = None
+    island: Array | None = None
+    weights: Array | None = None
+
+
+def surface_of(mesh: Mesh, uv_set: int = 0) -> Surface:
+    """A mesh as its price is taken from it; islands are told apart by how triangles hang together in the UV set."""
+    corners, _ = triangulate(mesh)
+    triangles = mesh.corners[corners].astype(np.int64)
+    if uv_set >= len(mesh.uvs) or not len(mesh.uvs[uv_set].values):
+        return Surface(mesh.positions, triangles)
+    return Surface(mesh.positions, triangles, np.nan_to_num(mesh.uvs[uv_set].at_corners().astype(np.float64))[corners])
+
+
+def distances(before: Surface, after: Surface, samples: int = SAMPLES, points: int = POINTS) -> tuple[float, float]:
+    """Greatest and mean distance between two surfaces, the larger of both ways."""
+    there = [_way(a, b, samples, points)[2] for a, b in ((before, after), (after, before))]
+    return max(g for g, _ in there), max(m for _, m in there)
+
+
+def price(before: Surface, after: Surface, count: int = SAMPLES, points: int = POINTS, outline: bool = True) -> Price:
+    """Measure what it costs to have `after` where `before` was. count, points: samples, and points of each surface that are looked at
+    besides. outline: whether the outline is looked at too, which takes longest."""
+    low, high = before.positions[before.triangles].min(axis=(0, 1)), before.positions[before.triangles].max(axis=(0, 1))
+    diagonal = float(np.linalg.norm(high - low))
+    if not len(after.triangles):
+        return Price(diagonal, diagonal, diagonal, 90.0, 256.0, None, None, None)
+    samples, found, forth = _way(before, after, count, points)
+    back = _way(after, before, count, points)[2]
+    spread_only = Nearest(*(x[: len(samples.triangle)] for x in found))
+    cosine = _cosine(before, after, samples, spread_only)
+    # Of walls without thickness the nearest is either side: what looks the other way is not what was there.
+    alike = cosine > 0
+    drift = _drift(before, after, samples, spread_only, alike)
+    weights = _weights(before, after, samples, spread_only)
+    moved = outline_change((before.positions, before.triangles), (after.positions, after.triangles)) if outline else 0.0
+    turn = float(np.degrees(np.arccos(cosine[alike])).mean()) if alike.any() else 0.0
+    worst, mean = (None, None) if drift is None else drift
+    return Price(max(forth[0], back[0]), max(forth[1], back[1]), diagonal, turn, moved, worst, mean, weights)
+
+
+def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples, Nearest, tuple[float, float]]:
+    """Samples of one surface, the nearest to them and to its points on the other, and greatest and mean distance."""
+    samples = spread(one.positions, one.triangles, count)
+    used = np.unique(one.triangles)
+    used = used[:: max(1, len(used) // points)]
+    found = nearest(np.concatenate([samples.points, one.positions[used]]), other.positions, other.triangles)
+    if not len(samples.points):
+        return samples, found, (float(found.distance.max(initial=0.0)), 0.0)
+    # A surface's farthest point is at a point of its own or inside a face over an edge of the other: samples find those.
+    return samples, found, (float(found.distance.max()), float(found.distance[: len(samples.points)].mean()))
+
+
+def _cosine(before: Surface, after: Surface, samples: Samples, found: Nearest) -> Array:
+    """(n,) of the angle between the faces that samples lie in and those that are nearest to them."""
+    unit = [_unit_normals(s.positions, s.triangles) for s in (before, after)]
+    out: Array = np.clip(np.einsum("ij,ij->i", unit[0][samples.triangle], unit[1][found.triangle]), -1, 1)
+    return out
+
+
+def _unit_normals(positions: Array, triangles: Array) -> Array:
+    p = positions[triangles]
+    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    size = np.linalg.norm(area, axis=1, keepdims=True)
+    return np.divide(area, size, out=np.zeros_like(area), where=size > 0)
+
+
+def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, alike: Array) -> tuple[float, float] | None:
+    """Greatest (of 999 in 1,000) and mean shift of UVs where islands are known alike; None without UVs."""
+    if before.uv is None or after.uv is None or not len(samples.triangle):
+        return None
+    was = np.einsum("ij,ijk->ik", samples.weight, before.uv[samples.triangle])
+    at, weight = found.triangle.copy(), found.weight.copy()
+    known = np.ones(len(at), bool)
+    if before.island is not None and after.island is not None:
+        mine = before.island[samples.triangle]
+        strayed = after.island[at] != mine
+        known = ~strayed
+        # Near a seam the nearest point may lie in the next island: those are looked for in their own.
+        islands, count = np.unique(mine[strayed], return_counts=True)
+        for island in islands[np.argsort(-count)][:_ISLANDS].tolist():
+            rows = np.flatnonzero(strayed & (mine == island))
+            own = np.flatnonzero(after.island == island)
+            if len(own):
+                again = nearest(samples.points[rows], after.positions, after.triangles[own])
+                at[rows], weight[rows] = own[again.triangle], again.weight
+                known[rows] = True
+    known &= alike
+    if not known.any():
+        return None
+    now = np.einsum("ij,ijk->ik", weight, after.uv[at])
+    off = np.linalg.norm(now - was, axis=1)[known]
+    return float(np.quantile(off, 0.999)), float(off.mean())
+
+
+def _weights(before: Surface, after: Surface, samples: Samples, found: Nearest) -> float | None:
+    if before.weights is None or after.weights is None:
+        return None
+    was = np.einsum("ij,ijk->ik", samples.weight, before.weights[before.triangles[samples.triangle]])
+    now = np.einsum("ij,ijk->ik", found.weight, after.weights[after.triangles[found.triangle]])
+    return float(np.abs(now - was).max(initial=0.0))

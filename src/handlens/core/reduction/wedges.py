@@ -1,0 +1,174 @@
+"""A mesh as triangles of wedges: one for each place and each set of what must not run together there.
+
+What is told apart at a point: UVs, colours, slot, group, the joint that moves it most, and the fan of faces between hard edges
+and edges at which UVs change their scale: to close those up would let the picture slide.
+Borders between them are seams to whoever collapses edges: both sides move together or not at all.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from ..geometry.adjacency import edges, next_corner
+from ..geometry.distinct import distinct_rows
+from ..geometry.recut import recut
+from ..geometry.triangles import corner_normals_of_turn, triangulate
+from ..scene.model import Array, Layer, Mesh
+from .nearest import barycentric
+
+#: Two faces that meet at more than this, in degrees, and have normals of their own there, meet at a hard edge.
+HARD = 30.0
+#: Stored normals that differ by less, as vectors, are the same.
+_SAME = 1e-2
+#: UVs break where their scale changes more than about twice from one face to the next.
+_BREAK = 0.4
+
+
+@dataclass(frozen=True, eq=False)
+class Wedges:
+    """cut: the mesh as triangles. triangles: (T, 3) wedges, without those that have no area; of: (T,) the cut's triangle of each.
+    corner: (W,) a corner of the cut that stands for each wedge; point: (W,) its welded point. faceted: whether faces were shaded flat."""
+
+    cut: Mesh
+    triangles: Array
+    of: Array
+    corner: Array
+    point: Array
+    faceted: bool
+
+    @cached_property
+    def positions(self) -> Array:
+        """(W, 3) float64."""
+        p: Array = self.cut.positions[self.cut.corners[self.corner]]
+        return p
+
+    @cached_property
+    def chart(self) -> Array:
+        """(W,) int64 which wedges hang together over triangles: islands between seams."""
+        from scipy.sparse import coo_array
+        from scipy.sparse.csgraph import connected_components
+
+        t, n = self.triangles, len(self.corner)
+        a, b = np.concatenate([t[:, 0], t[:, 1]]), np.concatenate([t[:, 1], t[:, 2]])
+        graph = coo_array((np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32))), shape=(n, n))
+        return connected_components(graph.tocsr(), directed=False)[1].astype(np.int64)
+
+    @cached_property
+    def fixed(self) -> Array:
+        """(W,) bool: wedges at seams and borders, which keep their place."""
+        points = int(self.point.max(initial=-1)) + 1
+        crowd = np.bincount(self.point, minlength=points) > 1
+        t = self.point[self.triangles]
+        a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
+        key = np.minimum(a, b) * points + np.maximum(a, b)
+        values, count = np.unique(key, return_counts=True)
+        open_ = values[count != 2]
+        crowd[open_ // points], crowd[open_ % points] = True, True
+        out: Array = crowd[self.point]
+        return out
+
+
+def wedges(mesh: Mesh) -> Wedges:
+    """Take a mesh apart into wedges. Points are joined by exactly equal positions, layers by equal values."""
+    corners, face = triangulate(mesh)
+    cut = mesh if mesh.only_triangles else recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1) * 3, face)
+    ids, _ = distinct_rows([cut.positions])
+    at = ids[cut.corners]
+    owner = np.repeat(np.arange(cut.face_count), 3)
+    columns: list[Array] = [at]
+    columns += [_numbers(layer.values)[layer.index] for layer in (*cut.uvs, *cut.colours) if len(layer.values)]
+    columns += [of_face[owner] for of_face in (cut.slots if len(cut.slots) else None, cut.groups) if of_face is not None]
+    if cut.weights is not None:
+        columns.append(_strongest(cut)[cut.corners])
+    if cut.morphs:
+        columns.append(_moved(cut)[cut.corners])
+    fan, faceted = _fans(cut, ids)
+    columns.append(fan)
+    index, count = distinct_rows([np.asarray(c) for c in columns])
+    corner = np.zeros(count, np.int64)
+    corner[index[::-1]] = np.arange(len(index) - 1, -1, -1)
+    triangles = index.reshape(-1, 3).astype(np.int64)
+    point = at[corner].astype(np.int64)
+    t = point[triangles]
+    real = np.flatnonzero((t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0]))
+    return Wedges(cut, triangles[real], real, corner, point, faceted)
+
+
+def _numbers(values: Array) -> Array:
+    """(N,) the same number for equal values, with another at the end for -1."""
+    ids, count = distinct_rows([values])
+    return np.append(ids, count)
+
+
+def _strongest(mesh: Mesh) -> Array:
+    """(V,) the joint with the largest weight at each vertex, -1 for none."""
+    w = mesh.weights
+    assert w is not None
+    out = np.full(len(mesh.positions), -1, np.int64)
+    owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
+    order = np.lexsort((-w.joints, w.weights))
+    out[owner[order]] = w.joints[order]
+    return out
+
+
+def _moved(mesh: Mesh) -> Array:
+    """(V,) which morph targets move each vertex, as bits of the first 62."""
+    out = np.zeros(len(mesh.positions), np.int64)
+    for k, morph in enumerate(mesh.morphs[:62]):
+        out |= (morph.positions != 0).any(axis=1).astype(np.int64) << k
+    return out
+
+
+def _fans(cut: Mesh, ids: Array) -> tuple[Array, bool]:
+    """(C,) fans of corners about points between hard edges and edges at which UVs break, and whether most faces are shaded flat."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    shared = edges(cut, ids).shared
+    a, b = shared.one[~shared.alike], shared.other[~shared.alike]
+    after = next_corner(cut)
+    soft, flat = np.ones(len(a), bool), False
+    if cut.normals is not None and len(cut.normals.values):
+        split, bend, flat = _hard(cut, a, b, after)
+        soft = ~(split & bend)
+    for layer in cut.uvs:
+        if len(layer.values):
+            soft &= ~_breaks(cut, layer, a, b, after)
+    a, b = a[soft], b[soft]
+    one, other = np.concatenate([a, after[a]]), np.concatenate([after[b], b])
+    total = len(cut.corners)
+    graph = coo_array((np.ones(len(one), np.int8), (one.astype(np.int32), other.astype(np.int32))), shape=(total, total))
+    return connected_components(graph.tocsr(), directed=False)[1], flat
+
+
+def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bool]:
+    """Pairs of faces whose stored normals differ along their edge, those that meet at more than `HARD`, and whether most faces have
+    their own normal at all corners. a, b: corners that the two sides of each edge begin at."""
+    assert cut.normals is not None
+    area = corner_normals_of_turn(cut)[1]
+    length = np.linalg.norm(area, axis=1, keepdims=True)
+    unit = np.divide(area, length, out=np.zeros_like(area), where=length > 0)
+    n = np.nan_to_num(cut.normals.at_corners().astype(np.float64))
+    off = lambda x, y: np.linalg.norm(n[x] - n[y], axis=1) > _SAME
+    split = off(a, after[b]) | off(after[a], b)
+    bend = np.einsum("ij,ij->i", unit[a // 3], unit[b // 3]) < np.cos(np.radians(HARD))
+    own = np.linalg.norm(n.reshape(-1, 3, 3) - unit[:, None], axis=2).max(axis=1) < 0.05
+    mild = split[~bend]
+    return split, bend, bool(len(own)) and float(own.mean()) > 0.5 and bool(len(mild)) and float(mild.mean()) > 0.5
+
+
+def _breaks(cut: Mesh, layer: Layer, a: Array, b: Array, after: Array) -> Array:
+    """(n,) bool: edges over which UVs do not run on: what the map of one face says of the far corner of the other is off by more than
+    `_BREAK` of what lies between."""
+    i, j, k, beyond = a, after[a], after[after[a]], after[after[b]]
+    p = cut.positions[cut.corners]
+    weight = barycentric(p[beyond], np.stack([p[i], p[j], p[k]], axis=1), inside=False)
+    uv = np.nan_to_num(layer.at_corners().astype(np.float64))
+    said = np.einsum("ij,ijk->ik", weight, np.stack([uv[i], uv[j], uv[k]], axis=1))
+    middle = (uv[i] + uv[j]) / 2
+    size = lambda v: np.linalg.norm(v, axis=1)
+    out: Array = size(uv[beyond] - said) > _BREAK * (size(uv[beyond] - middle) + size(uv[k] - middle))
+    return out
