@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 14
+VERSION = 15
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):

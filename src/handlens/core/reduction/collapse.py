@@ -14,12 +14,14 @@ import numpy as np
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
-from .fitting import fitted, values_fitted
+from .fitting import MOST, fitted, values_fitted
 from .wedges import Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
 #: they were, and nobody would call it the same thing.
 TORN = 0.1
+#: A part never goes as a whole: so many triangles stay.
+_LEAST = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,10 +56,11 @@ class Reducer:
         without tearing."""
         if not self.able or target >= self.count:
             return self.wedges.triangles
-        return simplified(self._unit, self.wedges.triangles, max(target, 0), min(error / self.extent, TORN))
+        return simplified(self._unit, self.wedges.triangles, max(target, _LEAST), min(error / self.extent, TORN))
 
-    def placed(self, triangles: Array) -> Array:
-        """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move."""
+    def placed(self, triangles: Array, most: int = MOST) -> Array:
+        """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
+        that they are fitted by."""
         w = self.wedges
         used = np.unique(triangles)
         points, local = np.unique(w.point[used], return_inverse=True)
@@ -68,7 +71,7 @@ class Reducer:
         fixed = np.zeros(len(points), bool)
         fixed[number[used]] = w.fixed[used]
         fixed |= self._bound[points]
-        moved = fitted((w.positions, w.triangles), start, number[triangles], fixed)
+        moved = fitted((w.positions, w.triangles), start, number[triangles], fixed, most)
         out = w.positions.copy()
         out[used] = moved[number[used]]
         return out

@@ -10,30 +10,30 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene.model import Array
-from .nearest import nearest, spread
+from .nearest import Tree, spread
 
 #: Samples for each triangle of the reduced surface, and at most.
-_EACH, _MOST = 6, 400_000
+_EACH, MOST = 6, 250_000
 #: How much points are held where they are, beside what samples say.
 _HOLD = 0.01
 #: Sides that look away from each other by more than this (cosine) are not each other's surface.
 _SIDE = 0.3
 
 
-def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixed: Array) -> Array:
+def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixed: Array, most: int = MOST) -> Array:
     """(V, 3) positions of the reduced surface, better placed. before: positions and triangles of the surface of before.
-    fixed: (V,) bool points that stay. No triangle is turned over: points at which one would be stay where they were."""
+    fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they were."""
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
 
     if fixed.all() or not len(triangles):
         return positions
-    samples = spread(*before, min(_EACH * len(triangles), _MOST))
+    samples = spread(*before, min(_EACH * len(triangles), most))
     p = before[0][before[1][samples.triangle]]
     facing = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
     count = len(positions)
     flat, normal = _normals(positions, triangles, count)
-    found = nearest(samples.points, positions, triangles)
+    found = Tree(positions, triangles).nearest(samples.points)
     corners = triangles[found.triangle]
     there = np.einsum("ij,ijk->ik", found.weight, positions[corners])
     side = flat[found.triangle]
@@ -68,8 +68,8 @@ def values_fitted(
         return values
     number = np.zeros(len(positions), np.int64)
     number[used] = np.arange(len(used))
-    samples = spread(*before, min(_EACH * len(triangles), _MOST))
-    found = nearest(samples.points, positions, triangles)
+    samples = spread(*before, min(_EACH * len(triangles), MOST))
+    found = Tree(positions, triangles).nearest(samples.points)
     corners = triangles[found.triangle]
     source = before[1][samples.triangle]
     usable = (island[source[:, 0]] == island[corners[:, 0]]) & (found.weight.max(axis=1) <= 1)

@@ -40,15 +40,27 @@ def spread(positions: Array, triangles: Array, count: int) -> Samples:
     return Samples(np.einsum("ij,ijk->ik", weight, p[chosen]), chosen, weight)
 
 
-def nearest(points: Array, positions: Array, triangles: Array) -> Nearest:
-    """The nearest point of triangles to each point (n, 3), by a tree of boxes (libigl)."""
-    import igl
+class Tree:
+    """Triangles in a tree of boxes (libigl), asked for the nearest of them as often as one likes. positions: (V, 3); triangles: (T, 3),
+    one at least."""
 
-    surface = np.ascontiguousarray(positions, np.float64)
-    index = np.ascontiguousarray(triangles, np.int64)
-    squares, face, found = igl.point_mesh_squared_distance(np.ascontiguousarray(points, np.float64), surface, index)
-    face = np.asarray(face).reshape(-1)
-    return Nearest(np.sqrt(np.asarray(squares).reshape(-1)), face, barycentric(found, surface[index[face]]))
+    def __init__(self, positions: Array, triangles: Array) -> None:
+        import igl
+
+        self._surface = np.ascontiguousarray(positions, np.float64)
+        self._index = np.ascontiguousarray(triangles, np.int64)
+        self._tree = igl.AABB()
+        self._tree.init(self._surface, self._index)
+
+    def nearest(self, points: Array) -> Nearest:
+        """The nearest point of the triangles to each point (n, 3)."""
+        if not len(points):
+            return Nearest(np.zeros(0), np.zeros(0, np.int64), np.zeros((0, 3)))
+        given = np.ascontiguousarray(points, np.float64)
+        squares, face, found = self._tree.squared_distance(self._surface, self._index, given)
+        face = np.asarray(face).reshape(-1)
+        corners = self._surface[self._index[face]]
+        return Nearest(np.sqrt(np.asarray(squares).reshape(-1)), face, barycentric(np.asarray(found).reshape(-1, 3), corners))
 
 
 def barycentric(points: Array, corners: Array, inside: bool = True) -> Array:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 
 from ..geometry.triangles import triangulate
 from ..scene.model import Array, Mesh
-from .nearest import Nearest, Samples, nearest, spread
+from .nearest import Nearest, Samples, Tree, spread
 from .silhouette import outline_change
 
 #: Samples of each surface; the points of both are looked at besides.
@@ -32,7 +34,8 @@ class Price(NamedTuple):
     weights: float | None
 
 
-class Surface(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class Surface:
     """positions: (V, 3). triangles: (T, 3). uv: (T, 3, 2) at corners, or None. island: (T,) which island of UVs each lies in, numbered
     alike before and after. weights: (V, J) or None."""
 
@@ -41,6 +44,10 @@ class Surface(NamedTuple):
     uv: Array | None = None
     island: Array | None = None
     weights: Array | None = None
+
+    @cached_property
+    def tree(self) -> Tree:
+        return Tree(self.positions, self.triangles)
 
 
 def surface_of(mesh: Mesh, uv_set: int = 0) -> Surface:
@@ -53,7 +60,10 @@ def surface_of(mesh: Mesh, uv_set: int = 0) -> Surface:
 
 
 def distances(before: Surface, after: Surface, samples: int = SAMPLES, points: int = POINTS) -> tuple[float, float]:
-    """Greatest and mean distance between two surfaces, the larger of both ways."""
+    """Greatest and mean distance between two surfaces, the larger of both ways; the diagonal of the first where the other is empty."""
+    if not len(before.triangles) or not len(after.triangles):
+        size = _diagonal(before)
+        return size, size
     there = [_way(a, b, samples, points)[2] for a, b in ((before, after), (after, before))]
     return max(g for g, _ in there), max(m for _, m in there)
 
@@ -61,8 +71,7 @@ def distances(before: Surface, after: Surface, samples: int = SAMPLES, points: i
 def price(before: Surface, after: Surface, count: int = SAMPLES, points: int = POINTS, outline: bool = True) -> Price:
     """Measure what it costs to have `after` where `before` was. count, points: samples, and points of each surface that are looked at
     besides. outline: whether the outline is looked at too, which takes longest."""
-    low, high = before.positions[before.triangles].min(axis=(0, 1)), before.positions[before.triangles].max(axis=(0, 1))
-    diagonal = float(np.linalg.norm(high - low))
+    diagonal = _diagonal(before)
     if not len(after.triangles):
         return Price(diagonal, diagonal, diagonal, 90.0, 256.0, None, None, None)
     samples, found, forth = _way(before, after, count, points)
@@ -79,12 +88,19 @@ def price(before: Surface, after: Surface, count: int = SAMPLES, points: int = P
     return Price(max(forth[0], back[0]), max(forth[1], back[1]), diagonal, turn, moved, worst, mean, weights)
 
 
+def _diagonal(surface: Surface) -> float:
+    if not len(surface.triangles):
+        return 0.0
+    p = surface.positions[surface.triangles]
+    return float(np.linalg.norm(p.max(axis=(0, 1)) - p.min(axis=(0, 1))))
+
+
 def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples, Nearest, tuple[float, float]]:
     """Samples of one surface, the nearest to them and to its points on the other, and greatest and mean distance."""
     samples = spread(one.positions, one.triangles, count)
     used = np.unique(one.triangles)
     used = used[:: max(1, len(used) // points)]
-    found = nearest(np.concatenate([samples.points, one.positions[used]]), other.positions, other.triangles)
+    found = other.tree.nearest(np.concatenate([samples.points, one.positions[used]]))
     if not len(samples.points):
         return samples, found, (float(found.distance.max(initial=0.0)), 0.0)
     # A surface's farthest point is at a point of its own or inside a face over an edge of the other: samples find those.
@@ -122,7 +138,7 @@ def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, al
             rows = np.flatnonzero(strayed & (mine == island))
             own = np.flatnonzero(after.island == island)
             if len(own):
-                again = nearest(samples.points[rows], after.positions, after.triangles[own])
+                again = Tree(after.positions, after.triangles[own]).nearest(samples.points[rows])
                 at[rows], weight[rows] = own[again.triangle], again.weight
                 known[rows] = True
     known &= alike

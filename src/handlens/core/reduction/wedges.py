@@ -85,8 +85,10 @@ def wedges(mesh: Mesh) -> Wedges:
         columns.append(_strongest(cut)[cut.corners])
     if cut.morphs:
         columns.append(_moved(cut)[cut.corners])
-    fan, faceted = _fans(cut, ids)
-    columns.append(fan)
+    faceted = False
+    if any(layer is not None and len(layer.values) for layer in (cut.normals, *cut.uvs)):
+        fan, faceted = _fans(cut, ids)
+        columns.append(fan)
     index, count = distinct_rows([np.asarray(c) for c in columns])
     corner = np.zeros(count, np.int64)
     corner[index[::-1]] = np.arange(len(index) - 1, -1, -1)

@@ -15,6 +15,7 @@ from .fields import Metres, read_record, said
 
 Kind = Literal["character", "prop", "room", "building", "foliage", "effect"]
 _Copies = Annotated[int, Meta(ge=1, le=1_000_000)]
+_Screen = Annotated[int, Meta(ge=64, le=16_384)]
 _Key = Annotated[str, Meta(max_length=400)]
 Seen = Literal["outside", "inside", "both", "inverted"]
 Role = Literal["thing", "aside", "inner", "stand-in", "level-1", "level-2", "level-3"]
@@ -90,6 +91,7 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies, _COPIES] = 1
     nearest_view_m: Annotated[Metres | None, _NEAREST] = None
+    screen_px: Annotated[_Screen, said("Screen", "How many pixels high the screen is on which it is seen.", "px")] = 1_080
     clips: Annotated[list[_Key], Meta(max_length=200), said("Clips", "Names of the clips that it should bring.")] = []
     parts: dict[str, PartIntent] = {}
     side_keys: Annotated[list[_Key], Meta(max_length=200)] = []

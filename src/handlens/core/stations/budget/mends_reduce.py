@@ -2,28 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-
-import numpy as np
+from collections.abc import Sequence
 
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...machine.meshopt import library
-from ...reduction.collapse import Reduced, Reducer
-from ...reduction.halves import Halves, halves
-from ...reduction.price import POINTS, SAMPLES, Price, Surface, distances, price
-from ...scene import Mesh, Scene
+from ...reduction.price import POINTS, SAMPLES, Price, price
+from ...scene import Scene
 from ...scene.model import Array
 from ...scene.placed import mesh_units
 from ...surface.decoded import opened
 from ...words.figures import about, percent, plain, turn
 from .mends import triangle_count
+from .reducing import Part, shared, shown, within
 
 #: Pixels of a picture's side that drifts are told in where no picture is laid on.
 TEXELS = 1024
-#: Rounds of looking for the error, or the count, at which a wish is met.
-_ROUNDS = 14
 
 
 @mend(
@@ -67,127 +62,24 @@ def reduce(
         raise MendError("Say one of: to how many triangles, to what share of them, or how far off it may lie.")
     chosen = chosen_meshes(scene, parts)
     units = mesh_units(scene)
-    work = {k: _Part(scene.meshes[k], units[k], _shown(scene, k), symmetric) for k in chosen}
+    work = {k: Part(scene.meshes[k], units[k], shown(scene, k), symmetric) for k in chosen}
     work = {k: w for k, w in work.items() if w.reducer.able}
     before = sum(w.count * w.times for w in work.values())
     target = int(triangles) if triangles else int(before * share / 100)
     if deviation_mm:
-        cut = {k: _within(w, deviation_mm / 1000) for k, w in work.items()}
+        cut = {k: within(w, deviation_mm / 1000) for k, w in work.items()}
     elif each:
         cut = {k: w.to(int(triangles) if triangles else int(w.count * share / 100)) for k, w in work.items()}
     elif len(work) == 1:
         cut = {k: w.to(max(target // w.times, 0)) for k, w in work.items()}
     else:
-        cut = _shared(work, target)
+        cut = shared(work, target)
     return _outcome(scene, work, cut, target if not each and not deviation_mm else None)
 
 
-class _Part:
-    """A mesh to be reduced. unit: metres in its unit; times: how often it is shown."""
-
-    def __init__(self, mesh: Mesh, unit: float, times: int, symmetric: str) -> None:
-        self.mesh, self.unit, self.times = mesh, unit, times
-        self.halves: Halves | None = None
-        if symmetric != "no":
-            self.halves = halves(mesh, "xyz".index(symmetric))
-            if self.halves is None:
-                raise MendError(
-                    f"{mesh.name or 'A part'} is not the same on both sides of its {symmetric} = 0, or faces run across it."
-                )
-        self.reducer = Reducer(mesh if self.halves is None else self.halves.half)
-        self.factor = 1 if self.halves is None else 2
-
-    @property
-    def count(self) -> int:
-        return self.reducer.count * self.factor
-
-    def to(self, count: int, error: float = np.inf) -> Array:
-        """Triangles that are left; error: in metres."""
-        return self.reducer.triangles(max(count // self.factor, 0), error / self.unit)
-
-    def made(self, left: Array) -> tuple[Mesh, Reduced]:
-        reduced = self.reducer.reduced(left)
-        return reduced.mesh if self.halves is None else self.halves.whole(reduced.mesh), reduced
-
-    def surfaces(self, reduced: Reduced) -> tuple[Surface, Surface]:
-        """What is compared: before and after, in wedges of before, so that islands and weights are known alike."""
-        w = self.reducer.wedges
-        weights = _dense(w.cut, w.corner)
-        uv = w.cut.uvs[0].at_corners()[w.corner] if w.cut.uvs and len(w.cut.uvs[0].values) else None
-        now = reduced.mesh.uvs[0].at_corners() if uv is not None else None
-        island = lambda t: None if uv is None else w.chart[t[:, 0]]
-        return (
-            Surface(
-                w.positions, w.triangles, None if uv is None else np.nan_to_num(uv[w.triangles]), island(w.triangles), weights
-            ),
-            Surface(
-                reduced.positions,
-                reduced.triangles,
-                None if now is None else np.nan_to_num(now.reshape(-1, 3, 2)),
-                island(reduced.triangles),
-                weights,
-            ),
-        )
-
-
-def _dense(mesh: Mesh, corner: Array) -> Array | None:
-    """(W, J) weights of wedges, by the joints that are used; None without skin, or where there are too many to lay out."""
-    w = mesh.weights
-    if w is None:
-        return None
-    joints, column = np.unique(w.joints, return_inverse=True)
-    if len(joints) * len(mesh.positions) > 40_000_000:
-        return None
-    out = np.zeros((len(mesh.positions), len(joints)), np.float32)
-    out[np.repeat(np.arange(len(out)), np.diff(w.starts)), column.reshape(-1)] = w.weights
-    return out[mesh.corners[corner]]
-
-
-def _shown(scene: Scene, mesh: int) -> int:
-    return max(sum(n.mesh == mesh for n in scene.nodes), 1)
-
-
-def _bisect(meets: Callable[[float], bool], low: float, high: float, rounds: int = _ROUNDS) -> float:
-    """The smallest of what meets, between two bounds, by halving their ratio."""
-    for _ in range(rounds):
-        middle = float(np.sqrt(low * high))
-        low, high = (low, middle) if meets(middle) else (middle, high)
-    return high
-
-
-def _shared(work: dict[int, _Part], target: int) -> dict[int, Array]:
-    """Triangles of each part at the one error at which all together come to a count: none gives up more than another."""
-    total = lambda error: sum(len(w.to(0, error)) * w.factor * w.times for w in work.values())
-    if target >= sum(w.count * w.times for w in work.values()):
-        return {k: w.reducer.wedges.triangles for k, w in work.items()}
-    top = max(w.reducer.extent * w.unit for w in work.values())
-    error = _bisect(lambda e: total(e) <= target, top * 1e-7, top)
-    out = {k: w.to(0, error) for k, w in work.items()}
-    # Edges go in batches, so that a little is left over: the part that lost most has it back.
-    k, largest = max(work.items(), key=lambda x: x[1].count - len(out[x[0]]) * x[1].factor)
-    spare = target - sum(len(out[i]) * w.factor * w.times for i, w in work.items())
-    if spare > 0:
-        out[k] = largest.to(len(out[k]) * largest.factor + spare // largest.times)
-    return out
-
-
-def _within(part: _Part, distance: float) -> Array:
-    """The fewest triangles that lie no farther off than a distance, in metres, as measured on the result."""
-    reducer, w = part.reducer, part.reducer.wedges
-
-    def good(count: float) -> bool:
-        left = part.to(int(count))
-        before, after = Surface(w.positions, w.triangles), Surface(reducer.placed(left), left)
-        return distances(before, after, samples=20_000, points=20_000)[0] * part.unit <= distance
-
-    if not good(part.count):
-        return reducer.wedges.triangles
-    return part.to(int(_bisect(good, 4.0, float(part.count), 10)))
-
-
-def _outcome(scene: Scene, work: dict[int, _Part], cut: dict[int, Array], target: int | None) -> Outcome:
+def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target: int | None) -> Outcome:
     meshes = list(scene.meshes)
-    told: list[tuple[_Part, Price, int]] = []
+    told: list[tuple[Part, Price, int]] = []
     changed = {k for k, left in cut.items() if len(left) < work[k].reducer.count}
     each = max(1, len(changed) // 8)
     for k in sorted(changed):
@@ -207,7 +99,7 @@ def _outcome(scene: Scene, work: dict[int, _Part], cut: dict[int, Array], target
     return Outcome(after, tuple(figures), tuple(remarks))
 
 
-def price_figures(scene: Scene, told: Sequence[tuple[_Part, Price, int]]) -> list[Figure]:
+def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]]) -> list[Figure]:
     """What reducing costs, the worst part's figure of each kind. told: part, price and mesh number."""
     greatest = max(told, key=lambda t: t[1].greatest * t[0].unit)
     mean = max(told, key=lambda t: t[1].mean * t[0].unit)

@@ -1,10 +1,18 @@
 from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
-from . import checks, mends, mends_reduce
+from . import checks, checks_spent, mends, mends_reduce
+from .measures import OWN
 from .panel import panel
 
 LENSES = (Lens("density", "Density", "Every triangle in ink: dark where they are many.", 40),)
 STATION = Station(
-    "budget", 100, checks=checks_in(checks), mends=mends_in(mends, mends_reduce), panel=panel, of_things=True, lenses=LENSES
+    "budget",
+    100,
+    checks=checks_in(checks, checks_spent),
+    mends=mends_in(mends, mends_reduce),
+    panel=panel,
+    own=OWN,
+    of_things=True,
+    lenses=LENSES,
 )

@@ -1,0 +1,189 @@
+"""Budget: triangles and vertices that are spent for nothing."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.own import reading
+from ...kit.parts import first_parts, unit_of
+from ...measures import Measures
+from ...rules import Intent, RuleSheet
+from ...words.calls import Call
+from ...words.figures import about, plain
+from ...words.lengths import metres
+from .measures import OCTAVE, OWN
+from .records import BudgetMeasures, TrianglesOf
+
+Found = Iterator[Finding | Skipped]
+
+#: Triangles and share of a mesh below which nobody would act on what could be freed.
+FEW, SMALL_SHARE = 50, 0.05
+#: From here on it is most of a mesh that is large enough to matter.
+MANY, MOST = 1_000, 0.5
+#: Height of the angle of view that distances are turned into pixels with, in degrees.
+VIEW = 60.0
+#: Share of a part's triangles that may be smaller than a pixel where it is seen from nearest.
+TINY = 0.25
+#: Vertices for each point from which on it is told, and how many there must be.
+SPLIT, SPLIT_FROM = 2.5, 2_000
+
+_spent = reading(OWN.of, "what triangles cost for nothing")
+
+
+def spent(b: BudgetMeasures) -> dict[int, TrianglesOf]:
+    """The figures of each mesh by its number."""
+    return {t.mesh: t for t in b.meshes}
+
+
+@check("budget.flat", title="Flat regions of many triangles", result="note")
+@_spent
+def flat(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Neighbouring faces that lie in one plane, with UVs, normals and colours running on over them, and more triangles than the
+    outline of their region needs.
+
+    Why: each costs as much as any other, and no pixel would change without them.
+    Measured: triangles before and after such regions are cut anew, in a plane within 4 steps of a 32-bit float. A caution from 1,000
+    on where they are half the mesh or more.
+    Source: common practice, no published source.
+    """
+    own = spent(b)
+    for p, mesh in first_parts(m):
+        t = own.get(p.mesh)
+        if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
+            continue
+        yield Finding(
+            f"{p.name} has {mesh.triangles:,} triangles where {mesh.triangles - t.freed:,} do",
+            value(t.freed, "triangles"),
+            value(0, "triangles"),
+            t.freed,
+            p.name,
+            p.node,
+            Elements("faces", m.array(f"budget:{p.mesh}:flat")),
+            (Call("budget.merge-flat", {"parts": [node_key(m, p.node)]}),),
+            key=node_key(m, p.node),
+            result="caution" if t.freed >= MANY and t.freed >= MOST * mesh.triangles else "note",
+        )
+
+
+@check("budget.subdivided", title="Regularly subdivided", result="note")
+@_spent
+def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Every face was cut into a regular pattern, once or several times, and could be taken back to what it was cut from.
+
+    Why: subdividing rounds a shape and multiplies its triangles by four each time; it is the part of a model that can be undone
+    exactly, points, UVs and weights of before included.
+    Measured: steps that can be taken back on whole connected pieces; how far the points that go lie off the middles of their sides.
+    Source: the two patterns are those of Loop (1987) and of Catmull and Clark (1978).
+    """
+    own = spent(b)
+    for p, mesh in first_parts(m):
+        t = own.get(p.mesh)
+        gone = 0 if t is None else mesh.triangles - t.before
+        # What merging flat faces frees as well is told there: one cause once.
+        if t is None or not t.steps or gone < 2 * FEW or t.freed >= 0.9 * gone:
+            continue
+        bent = t.bent * p.enlarges * unit_of(m)
+        yield Finding(
+            f"{p.name} is subdivided {_times(t.steps)}: {mesh.triangles:,} triangles were {t.before:,}",
+            value(mesh.triangles, "triangles"),
+            value(t.before, "triangles"),
+            gone,
+            p.name,
+            p.node,
+            nodes([p.node]),
+            (Call("budget.take-back", {"steps": t.steps if bent <= 1e-6 else 1, "parts": [node_key(m, p.node)]}),),
+            key=node_key(m, p.node),
+            why="Each step made four of every triangle"
+            + (
+                f"; the points that it made lie up to {about(bent)} off the middles of their sides."
+                if bent > 1e-6
+                else ", and no point moved."
+            ),
+        )
+
+
+def _times(n: int) -> str:
+    return {1: "once", 2: "twice"}.get(n, f"{n} times")
+
+
+@check("budget.subpixel", title="Detail smaller than a pixel", result="note")
+@_spent
+def subpixel(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Triangles whose longest side covers less than a pixel where the thing is seen from nearest.
+
+    Why: a card still works on each of them, several times over for one pixel, and they flicker.
+    Measured: longest sides against a pixel at the nearest view of the intent, a screen of so many pixels showing 60° of height.
+    Source: the picture of a length at a distance (perspective projection); the angle is common practice, no published source.
+    """
+    views = {p.node: intent.of_part(p.name).nearest_view_m or intent.nearest_view_m for p in m.parts}
+    if not any(views.values()):
+        yield Skipped("the intent does not say from how near it is looked at")
+        return
+    own = spent(b)
+    for p, mesh in first_parts(m):
+        t, view = own.get(p.mesh), views[p.node]
+        if t is None or view is None:
+            continue
+        pixel = pixel_size(view, intent.screen_px)
+        tiny = smaller_than(t, pixel / (p.enlarges * unit_of(m)) if p.enlarges > 0 else 0.0)
+        if tiny < 4 * FEW or tiny < TINY * mesh.triangles:
+            continue
+        yield Finding(
+            f"{tiny:,} of {mesh.triangles:,} triangles of {p.name} are smaller than a pixel, seen from {metres(view)}",
+            value(tiny, "triangles"),
+            value(0, "triangles"),
+            tiny,
+            p.name,
+            p.node,
+            nodes([p.node]),
+            (Call("budget.reduce", {"deviation_mm": float(f"{pixel * 500:.3g}"), "parts": [node_key(m, p.node)]}),),
+            key=node_key(m, p.node),
+        )
+
+
+def pixel_size(distance: float, pixels: int) -> float:
+    """Metres that a pixel covers at a distance in metres, on a screen so many pixels high."""
+    return 2 * distance * math.tan(math.radians(VIEW / 2)) / pixels
+
+
+def smaller_than(t: TrianglesOf, size: float) -> int:
+    """Triangles whose longest side is surely less than a size, in the mesh's unit: whole quarter octaves below it."""
+    if not size > 0:
+        return 0
+    return sum(n for octave, n in t.sizes if 2 ** ((octave + 1) / OCTAVE) <= size)
+
+
+@check("budget.split-vertices", title="Vertices multiplied by seams and hard edges", result="note")
+@_spent
+def split_vertices(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Parts of which a card gets several vertices for each point.
+
+    Why: normals, UVs or colours that differ from face to face at one point make a vertex for each; a model that is shaded flat by
+    mistake costs several times its points.
+    Measured: vertices as a card gets them over distinct points, and how many there would be with normals, UVs or colours alone.
+    Source: common practice, no published source; a closed mesh has about two triangles for each point (Euler's formula).
+    """
+    own = spent(b)
+    for p, mesh in first_parts(m):
+        t = own.get(p.mesh)
+        if t is None or not t.points or mesh.gpu_vertices < SPLIT_FROM or mesh.gpu_vertices < SPLIT * t.points:
+            continue
+        by, count = split_by(t)
+        yield Finding(
+            f"The card gets {mesh.gpu_vertices:,} vertices for the {t.points:,} points of {p.name}, most by {by}",
+            value(mesh.gpu_vertices, "vertices"),
+            value(t.points, "vertices"),
+            mesh.gpu_vertices - t.points,
+            p.name,
+            p.node,
+            nodes([p.node]),
+            key=node_key(m, p.node),
+            why=f"Each is worked out and kept by itself; with {by} alone there would be {plain(count / t.points)} for each point.",
+        )
+
+
+def split_by(t: TrianglesOf) -> tuple[str, int]:
+    """What multiplies the vertices of a mesh most, and to how many alone."""
+    return max((("normals", t.by_normals), ("UVs", t.by_uvs), ("colours", t.by_colours)), key=lambda x: x[1])

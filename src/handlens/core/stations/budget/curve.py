@@ -1,0 +1,67 @@
+"""How far off a model lies at each count of triangles, measured: so that a slider answers at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import msgspec
+
+from ...kit.choice import chosen_meshes
+from ...limits import MendError
+from ...machine.meshopt import library
+from ...reduction.price import Surface, distances
+from ...scene import Scene
+from ...scene.model import Array
+from ...scene.placed import mesh_units
+from .reducing import Part, shared, shown
+
+#: Shares of the triangles at which it is measured.
+SHARES = (0.75, 0.5, 0.35, 0.25, 0.18, 0.125, 0.09, 0.06, 0.04, 0.025)
+#: Samples of all parts together, each way, at one count.
+_SAMPLES = 20_000
+
+
+class CurvePoint(msgspec.Struct, frozen=True):
+    """What is left at one count, over all times that meshes are shown. greatest, mean: distance from the surface before, in metres, of
+    the part that lies farthest off."""
+
+    triangles: int
+    greatest: float
+    mean: float
+
+
+def curve(scene: Scene, parts: Sequence[str] = (), step: Callable[[float], None] = lambda _: None) -> list[CurvePoint]:
+    """Counts from all triangles down, each with its measured distance; it ends where nothing more can go without tearing.
+
+    parts: keys as mends take them, none for all. step: told the share that is done. Raises MendError where nothing can be reduced.
+    """
+    if library() is None:
+        raise MendError("The library that reduces (Debian's libmeshoptimizer2d) is not installed.")
+    units = mesh_units(scene)
+    work = {k: Part(scene.meshes[k], units[k], shown(scene, k), "no") for k in chosen_meshes(scene, parts)}
+    work = {k: w for k, w in work.items() if w.reducer.able}
+    whole = sum(w.count * w.times for w in work.values())
+    if whole < 8:
+        raise MendError("There are too few triangles to reduce.")
+    before = {k: Surface(w.reducer.wedges.positions, w.reducer.wedges.triangles) for k, w in work.items()}
+    points = [CurvePoint(whole, 0.0, 0.0)]
+    for n, share in enumerate(SHARES):
+        target = int(whole * share)
+        cut = {k: w.to(target // w.times) for k, w in work.items()} if len(work) == 1 else shared(work, target)
+        left = sum(len(cut[k]) * w.times for k, w in work.items())
+        if left >= points[-1].triangles:
+            break
+        points.append(CurvePoint(left, *_distance(work, before, cut)))
+        step((n + 1) / len(SHARES))
+    return points
+
+
+def _distance(work: dict[int, Part], before: dict[int, Surface], cut: dict[int, Array]) -> tuple[float, float]:
+    found = [(0.0, 0.0)]
+    changed = [k for k, w in work.items() if len(cut[k]) < w.reducer.count]
+    each = max(_SAMPLES // max(len(changed), 1), 200)
+    for k in changed:
+        after = Surface(work[k].reducer.placed(cut[k], 3 * _SAMPLES), cut[k])
+        greatest, mean = distances(before[k], after, each, each)
+        found.append((greatest * work[k].unit, mean * work[k].unit))
+    return max(g for g, _ in found), max(m for _, m in found)
