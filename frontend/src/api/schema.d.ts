@@ -999,6 +999,52 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How far off some parts, all where none is named, lie at each count of triangles. Ask again until it is done. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CurveWish"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Curve"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{inspection_id}/tree": {
         parameters: {
             query?: never;
@@ -1868,6 +1914,8 @@ export interface components {
             copies?: number;
             /** @description From how near it is looked at. */
             nearest_view_m?: number | null;
+            /** @description How many pixels high the screen is on which it is seen. */
+            screen_px?: number;
             /** @description Names of the clips that it should bring. */
             clips?: string[];
             parts?: {
@@ -2081,6 +2129,21 @@ export interface components {
             /** @description the slip of this tape before which it would have applied */
             before: number | null;
         };
+        Reached: {
+            slip: number | null;
+            title: string;
+            value: number;
+            words: string;
+            /** @enum {string|null} */
+            result: "caution" | "clear" | "note" | "stop" | null;
+        };
+        Gauge: {
+            key: string;
+            title: string;
+            limit: number | null;
+            limit_words: string;
+            reached: components["schemas"]["Reached"][];
+        };
         Bench: {
             model: number;
             name: string;
@@ -2106,6 +2169,7 @@ export interface components {
             since: components["schemas"]["Since"] | null;
             by_mends: components["schemas"]["ByMends"] | null;
             tape: components["schemas"]["TapeSlip"][];
+            gauges: components["schemas"]["Gauge"][];
             /** @description of the tape, to be sent with a change to it */
             version: number;
             can_undo: boolean;
@@ -2222,6 +2286,21 @@ export interface components {
         };
         Pull: {
             parts: components["schemas"]["PulledPart"][];
+        };
+        CurveWish: {
+            parts?: string[];
+        };
+        CurvePoint: {
+            triangles: number;
+            greatest: number;
+            mean: number;
+        };
+        Curve: {
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            error: string | null;
+            job: number | null;
+            points: components["schemas"]["CurvePoint"][];
         };
         TreeNode: {
             node: number;

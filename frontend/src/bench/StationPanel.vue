@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, defineAsyncComponent, ref } from 'vue';
 import type { Station } from '../api/client';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
@@ -9,6 +9,8 @@ import StationTable from './StationTable.vue';
 import { useFold } from './fold';
 import { useBench } from './useBench';
 
+const GaugeChart = defineAsyncComponent(() => import('./GaugeChart.vue'));
+const ReduceDesk = defineAsyncComponent(() => import('./ReduceDesk.vue'));
 const box = ref<HTMLElement>();
 const fold = useFold(box);
 const onward = () => box.value?.scrollBy({ top: box.value.clientHeight - fold.height.value - 30 });
@@ -81,6 +83,10 @@ const worst = computed(() =>
         <div v-if="findings.length" class="cards">
           <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" />
         </div>
+        <template v-if="station.slug === 'budget'">
+          <GaugeChart />
+          <ReduceDesk />
+        </template>
         <StationTable
           v-for="t in station.tables"
           :key="t.key"

@@ -17,8 +17,8 @@ const trouble = computed(() => {
 });
 /** Whole lines of text are set one under the other, so that the difference can be read. */
 const isLine = (f: { before: string; after: string }) => Math.max(f.before.length, f.after.length) > 28;
-const lines = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter(isLine));
-const figures = computed(() => (trial.value?.run?.figures ?? []).slice(0, 4).filter((f) => !isLine(f)));
+const lines = computed(() => (trial.value?.run?.figures ?? []).slice(0, 9).filter(isLine));
+const figures = computed(() => (trial.value?.run?.figures ?? []).slice(0, 9).filter((f) => !isLine(f)));
 const now = computed(() => state.bench.value?.reading?.verdict);
 /** What goes and what comes with it: a mend that only moves the trouble is seen to do so before it is kept. */
 const told = computed(() =>

@@ -27,7 +27,7 @@ from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
 from ..core.judge.kept import judged
 from ..core.judge.report import source
-from ..core.limits import InputError
+from ..core.limits import InputError, MendError
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
 from ..core.machine.parent import end_with_parent
@@ -47,6 +47,7 @@ from ..core.rules import load_sheet, shipped
 from ..core.rules.intent import intent_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
+from ..core.stations.budget.curve import curve
 from ..core.words.calls import Call
 
 #: Bytes up to which a variant of a model is kept beside it.
@@ -74,7 +75,9 @@ def main() -> int:
         # The house's own code lies elsewhere: it is loaded before this process locks itself in, and what is wrong with it is told.
         stations()
         confine([path.parent], [path.parent / "tmp", out])
-        result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare}[request["what"]](request, out)
+        result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare, "curve": reduction_curve}[
+            request["what"]
+        ](request, out)
     except InputError as error:
         result = {"error": str(error)}
     except MemoryError:
@@ -286,6 +289,17 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
         (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
     tell("storing", 0.95)
     return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}
+
+
+def reduction_curve(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read a revision with its mends, and measure how far off it lies at each count of triangles."""
+    mended = _read_and_mend(request)
+    tell("reducing", 0.4)
+    try:
+        points = curve(mended.scene, request["parts"], lambda share: tell("reducing and measuring", 0.4 + 0.55 * share))
+    except MendError as error:
+        raise InputError(str(error)) from error
+    return {"points": msgspec.to_builtins(points)}
 
 
 def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..store import cards, contents, shelf
 from ..store.lost_images import from_earlier
-from ..store.models import Comparison, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile, Watch
+from ..store.models import Comparison, Curve, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile, Watch
 from ..store.queue import connector_options, want_inspection
 from ..store.shelf import measured_before, names_before
 from .running import Failed, run
@@ -178,6 +178,30 @@ def _keep_comparison(s: Session, subject: dict[str, Any], result: dict[str, Any]
     row = s.get(Comparison, subject["comparison"])
     if row is not None:
         row.rows, row.place, row.state, row.error = result["rows"], result["place"], "done", None
+
+
+# --- curve --------------------------------------------------------------------------------------------
+
+
+@app.task(name="curve", queue="work")
+async def curve(job_id: int) -> None:
+    """Measure how far off a model lies at each count of triangles."""
+    await run(job_id, _lay_out_curve, _keep_curve)
+
+
+def _lay_out_curve(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = s.get(Curve, subject["curve"])
+    inspection = s.get(Inspection, row.inspection_id) if row else None
+    revision = s.get(Revision, subject["revision"])
+    if row is None or inspection is None or revision is None:
+        raise Failed("The model was taken off the shelf.")
+    return {"what": "curve", **_lay_out(s, revision, inspection.tape, folder), "parts": row.parts}
+
+
+def _keep_curve(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = s.get(Curve, subject["curve"])
+    if row is not None:
+        row.points, row.state, row.error = result["points"], "done", None
 
 
 # --- export -------------------------------------------------------------------------------------------

@@ -206,6 +206,21 @@ class Comparison(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class Curve(Base):
+    """How far off an inspection's model lies at each count of triangles. key: digest of the parts; points: as the core has them."""
+
+    __tablename__ = "curve"
+    __table_args__ = (UniqueConstraint("inspection_id", "key"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    inspection_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(64))
+    parts: Mapped[list[Any]] = mapped_column(default=list)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    points: Mapped[list[Any]] = mapped_column(default=list)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class Judgement(Base):
     """What is kept of an inspection's judgement under one sheet and intent. key: digest of both; ledger, marks: as `judge.kept` has them."""
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from datetime import timedelta
 from functools import cache
 from typing import Any
@@ -11,7 +13,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from .database import SEARCH_PATH, database_url
-from .models import Comparison, Export, Inspection, Job, Model, Revision, now
+from .models import Comparison, Curve, Export, Inspection, Job, Model, Revision, now
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -137,6 +139,24 @@ def want_comparison(s: Session, earlier: Inspection, later: Inspection) -> Compa
     return row
 
 
+def want_curve(s: Session, inspection: Inspection, parts: list[str]) -> Curve:
+    """How far off parts of a model that was read lie at each count of triangles; asked for if it was not, or if the last try failed."""
+    revision = s.get_one(Revision, inspection.revision_id)
+    key = hashlib.sha256(json.dumps(sorted(parts)).encode()).hexdigest()
+    s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = s.scalar(select(Curve).where(Curve.inspection_id == inspection.id, Curve.key == key))
+    if row is not None and row.state in ("waiting", "running", "done"):
+        return row
+    if row is None:
+        row = Curve(inspection_id=inspection.id, key=key, parts=parts)
+        s.add(row)
+        s.flush()
+    row.state, row.error = "waiting", None
+    subject = {"curve": row.id, "revision": revision.id, "model": revision.model_id}
+    enqueue(s, "curve", f"Measuring how far {revision.model.name} may be reduced", subject)
+    return row
+
+
 def stop(s: Session, job: Job) -> None:
     """Ask for a job to be stopped; one that still waits is stopped at once."""
     if job.state == "waiting":
@@ -148,13 +168,15 @@ def stop(s: Session, job: Job) -> None:
 
 def settle_subject(s: Session, job: Job, state: str, error: str | None) -> None:
     """Carry a job's end over to the inspection, export or comparison that it was about."""
-    rows: list[Inspection | Export | Comparison | None] = []
+    rows: list[Inspection | Export | Comparison | Curve | None] = []
     if "inspection" in job.subject:
         rows.append(s.get(Inspection, job.subject["inspection"]))
     if "export" in job.subject:
         rows.append(s.get(Export, job.subject["export"]))
     if "comparison" in job.subject:
         rows.append(s.get(Comparison, job.subject["comparison"]))
+    if "curve" in job.subject:
+        rows.append(s.get(Curve, job.subject["curve"]))
     for row in rows:
         if row is not None and row.state != "done":
             row.state, row.error = state, error

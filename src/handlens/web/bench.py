@@ -10,6 +10,7 @@ from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ..core.judge.gauges import Gauge, gauges
 from ..core.judge.kinds import kinds
 from ..core.judge.ledger import recounted
 from ..core.judge.price import price
@@ -95,12 +96,21 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "since": since,
         "by_mends": by_mends,
         "tape": _tape(slips, inspection if state == "done" else None),
+        "gauges": _gauges(shown, sheet),
         "version": shelf.tape_version(s, revision),
         "can_undo": revision.tape_at > 0,
         "can_redo": any(t.number > revision.tape_at for t in revision.tapes),
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
     }
+
+
+def _gauges(shown: Inspection | None, sheet: RuleSheet) -> list[Gauge]:
+    """What is drawn against the sheet's limits, as it came and after each mend of the reading that is shown."""
+    if shown is None or not shown.measured:
+        return []
+    titles = [find_mend(run["mend"]).title for run in shown.runs]
+    return gauges(_costs(shown), shown.runs, titles, sheet)
 
 
 def _lost(shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list[str]]:

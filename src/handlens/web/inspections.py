@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from flask import Response, request
 from flask_smorest import Blueprint
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.display import marked, pulled
@@ -20,7 +21,8 @@ from ..core.scene.model import Array
 from ..core.stations.see_through.sweep import sides
 from ..store import contents, shelf
 from ..store.database import session
-from ..store.models import Inspection, Revision
+from ..store.models import Inspection, Job, Revision
+from ..store.queue import want_curve
 from . import schemas
 from .find import refuse, row
 from .structs import schema_of
@@ -125,6 +127,22 @@ def pull(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     if not parts:
         refuse(404, "This joint carries nothing that is drawn, or the model has too many triangles to be moved.")
     return {"parts": parts}
+
+
+@blueprint.post("/<int:inspection_id>/curve")
+@blueprint.arguments(schemas.CurveWish)
+@blueprint.response(200, schemas.Curve)
+def curve(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
+    """How far off some parts, all where none is named, lie at each count of triangles. Ask again until it is done."""
+    with session() as s:
+        inspection = row(s, Inspection, inspection_id, "inspection")
+        if inspection.state != "done":
+            refuse(409, "The model must have been read before it can be measured how far it may be reduced.")
+        made = want_curve(s, inspection, wish["parts"])
+        job = s.scalar(
+            select(Job.id).where(Job.subject["curve"].as_integer() == made.id, Job.state.in_(["waiting", "running"])).limit(1)
+        )
+        return {"state": made.state, "error": made.error, "job": job, "points": made.points}
 
 
 @blueprint.get("/<int:inspection_id>/tree")

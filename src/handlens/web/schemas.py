@@ -8,6 +8,7 @@ from marshmallow import Schema, fields, validate
 
 from ..core.display.pulled import PulledPart
 from ..core.judge.catalogue import FormatEntry, MendEntry, ParameterEntry, StationEntry
+from ..core.judge.gauges import Gauge
 from ..core.judge.ledger import Counts as CoreCounts
 from ..core.judge.ledger import Entry
 from ..core.judge.symptoms import SYMPTOMS, SymptomEntry
@@ -19,6 +20,7 @@ from ..core.rules.fields import Field
 from ..core.rules.intent import Intent as CoreIntent
 from ..core.rules.sheet import Names as SheetNames
 from ..core.rules.sheet import RuleSheet
+from ..core.stations.budget.curve import CurvePoint
 from ..core.words.calls import Call
 from .structs import Strict, schema_of
 
@@ -305,6 +307,17 @@ class Comparison(Schema):
     )
 
 
+class CurveWish(Strict):
+    parts = fields.List(fields.String(validate=validate.Length(0, 1000)), load_default=list, validate=validate.Length(0, 20_000))
+
+
+class Curve(Schema):
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
+    error = fields.String(required=True, allow_none=True)
+    job = fields.Integer(required=True, allow_none=True)
+    points = fields.List(fields.Nested(schema_of(CurvePoint)), required=True)
+
+
 class LogEntry(Schema):
     what = fields.String(required=True)
     says = fields.String(required=True)
@@ -377,6 +390,7 @@ class Bench(Schema):
     since = fields.Nested(Since, required=True, allow_none=True)
     by_mends = fields.Nested(ByMends, required=True, allow_none=True)
     tape = fields.List(fields.Nested(TapeSlip), required=True)
+    gauges = fields.List(fields.Nested(schema_of(Gauge)), required=True)
     version = fields.Integer(required=True, metadata={"description": "of the tape, to be sent with a change to it"})
     can_undo = fields.Boolean(required=True)
     can_redo = fields.Boolean(required=True)

@@ -9,6 +9,7 @@ from typing import Any
 from ..limits import InputError
 from ..scene import Scene
 from ..words.calls import Params, split_names
+from .spent import Spent
 
 
 @dataclass(frozen=True)
@@ -115,6 +116,8 @@ class MendRun:
     #: The slip before which it would have applied where it did not, or before which it would hold better where it did, as a position
     #: among those that were played.
     before: int | None = None
+    #: What the scene cost to draw before it and after it; None where it did not apply.
+    spent: tuple[Spent, Spent] | None = None
 
 
 def mend(

@@ -33,7 +33,8 @@ def texture_memory(m: Measures) -> int:
 
 
 class Drawing(msgspec.Struct, frozen=True):
-    """What a destination pays for. card_vertices: after splitting at seams and hard edges. texture_memory: bytes."""
+    """What a destination pays for. card_vertices: after splitting at seams and hard edges. texture_memory: bytes. largest_mesh:
+    triangles of the largest mesh that is shown."""
 
     parts: int
     triangles: int
@@ -41,9 +42,11 @@ class Drawing(msgspec.Struct, frozen=True):
     draw_calls: int
     meshes: int
     texture_memory: int
+    largest_mesh: int = 0
 
 
 def drawing(m: Measures) -> Drawing:
     """The drawing figures of a model, over all instances."""
     vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
-    return Drawing(len(m.parts), triangles(m), vertices, draw_calls(m), len(m.meshes), texture_memory(m))
+    largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
+    return Drawing(len(m.parts), triangles(m), vertices, draw_calls(m), len(m.meshes), texture_memory(m), largest)

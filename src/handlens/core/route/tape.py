@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from ..kit.mend import MendRun, Outcome
+from ..kit.spent import Spent, spent
 from ..limits import InputError, MendError
 from ..scene import Scene
 from ..words.calls import Call, Params
@@ -30,6 +31,7 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
     """
     runs: list[MendRun] = []
     scenes = [scene]
+    cost: Spent | None = None
     for id, params in tape:
         try:
             outcome = apply_mend(scenes[-1], id, params)
@@ -45,7 +47,8 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
         if spoilt is not None:
             later = find_mend(runs[spoilt].mend).title
             remarks = (*remarks, f"{later} was played before it and rests on it: it holds better the other way round.")
-        runs.append(MendRun(id, params, True, outcome.figures, remarks, before=spoilt))
+        was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
+        runs.append(MendRun(id, params, True, outcome.figures, remarks, before=spoilt, spent=(was, cost)))
     return scenes[-1], runs
 
 

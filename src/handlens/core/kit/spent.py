@@ -1,0 +1,44 @@
+"""What a scene costs to draw, counted on the scene itself: what each mend on a tape makes of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+from ..geometry.recut import used_materials
+from ..scene import Image, Scene
+from ..surface.decoded import opened
+
+_sizes: WeakKeyDictionary[Image, int] = WeakKeyDictionary()
+
+
+@dataclass(frozen=True)
+class Spent:
+    """triangles, draw_calls: over all times that meshes are shown. largest: triangles of the largest mesh. texture_bytes: of images
+    that materials use, loaded, with mips."""
+
+    triangles: int
+    largest: int
+    draw_calls: int
+    texture_bytes: int
+
+
+def spent(scene: Scene) -> Spent:
+    """Count what a scene costs."""
+    shown = [n.mesh for n in scene.nodes if n.mesh is not None]
+    of = {k: (scene.meshes[k].triangle_count, max(len(used_materials(scene.meshes[k])), 1)) for k in set(shown)}
+    images = {i.image for m in scene.materials for i in m.inputs if i.image is not None}
+    return Spent(
+        sum(of[k][0] for k in shown),
+        max((n for n, _ in of.values()), default=0),
+        sum(of[k][1] for k in shown),
+        sum(_loaded(scene.images[k]) for k in images),
+    )
+
+
+def _loaded(image: Image) -> int:
+    """Bytes of an image once loaded: four a pixel, and a third more for its mips; 0 for one that cannot be opened."""
+    if image not in _sizes:
+        picture = opened(image, whole=False)
+        _sizes[image] = 0 if picture is None else picture.size[0] * picture.size[1] * 4 * 4 // 3
+    return _sizes[image]
