@@ -9,8 +9,8 @@ import { at, countAt, placeOf } from './curve';
 import { useBench } from './useBench';
 import { length } from './words';
 
-const W = 300;
-const H = 86;
+const W = 470;
+const H = 96;
 const state = useBench('reading', 'laid', 'changes');
 const inspection = computed(() => state.bench.value?.reading?.inspection ?? null);
 const rows = computed(() => {
@@ -45,9 +45,16 @@ watch(points, (p) => {
 const top = computed(() => Math.max(...points.value.map((p) => p.greatest), 1e-9));
 /** Distances on a scale of roots: small ones, which matter most, are seen beside the largest. */
 const y = (metres: number) => H - 8 - (H - 16) * Math.sqrt(metres / top.value);
-const x = (triangles: number) => 6 + (W - 12) * placeOf(points.value, triangles);
+const x = (triangles: number) => 8 + (W - 16) * placeOf(points.value, triangles);
 const line = (key: 'greatest' | 'mean') => points.value.map((p) => `${x(p.triangles).toFixed(1)} ${y(p[key]).toFixed(1)}`).join('L');
 const tryIt = () => state.trial.tryOut('budget.reduce', { triangles: count.value, ...(part.value ? { parts: parts.value } : {}) });
+/** Parts over the limit of one mesh, each brought below it by itself. */
+const each = computed(() => {
+  const mesh = (state.bench.value?.gauges ?? []).find((g) => g.key === 'largest');
+  const now = mesh?.reached.at(-1)?.value ?? 0;
+  return !part.value && rows.value.length > 1 && mesh?.limit && now > mesh.limit ? mesh.limit : null;
+});
+const eachToLimit = () => state.trial.tryOut('budget.reduce', { triangles: each.value, each: true });
 const whole = computed(() => points.value[0]?.triangles ?? 0);
 </script>
 
@@ -71,7 +78,7 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
     </p>
     <template v-else-if="told">
       <svg :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="`Distance from the surface before, from ${whole} triangles down`">
-        <path :d="`M6 ${H - 8}H${W - 6}`" class="ground" />
+        <path :d="`M8 ${H - 8}H${W - 8}`" class="ground" />
         <path v-if="limit && limit < whole" :d="`M${x(limit)} 4V${H - 8}`" class="limit" />
         <path :d="`M${line('mean')}`" class="mean" />
         <path :d="`M${line('greatest')}`" class="greatest" />
@@ -97,6 +104,7 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
         <button v-if="limit && limit < whole" class="btn" @click="place = placeOf(points, limit)">
           To the sheet's {{ limit.toLocaleString('en') }}
         </button>
+        <button v-if="each" class="btn" @click="eachToLimit">Each part to {{ each.toLocaleString('en') }}</button>
         <span
           class="faded small"
           title="The line above: the greatest distance; the lower one: the mean. Pictures, outline and shading are measured when it is tried."
@@ -136,7 +144,6 @@ select {
 }
 svg {
   width: 100%;
-  max-height: 110px;
   overflow: visible;
 }
 path {

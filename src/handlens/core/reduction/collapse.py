@@ -12,16 +12,20 @@ from functools import cached_property
 import numpy as np
 
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.smoothing import smooth_normals
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
-from .wedges import Wedges, wedges
+from .soundness import ring, unsound
+from .wedges import HARD, Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
 #: they were, and nobody would call it the same thing.
 TORN = 0.1
 #: A part never goes as a whole: so many triangles stay.
 _LEAST = 4
+#: How often what became no surface is held back and the rest reduced again.
+_ROUNDS = 9
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,9 +40,10 @@ class Reduced:
 class Reducer:
     """One mesh, taken apart once, to be reduced to several counts."""
 
-    def __init__(self, mesh: Mesh) -> None:
+    def __init__(self, mesh: Mesh, level: int = 0) -> None:
+        """level: of what is kept, as `wedges` has it."""
         self.mesh = mesh
-        self.wedges: Wedges = wedges(mesh)
+        self.wedges: Wedges = wedges(mesh, level)
         p = self.wedges.positions
         finite = np.isfinite(p).all()
         low, high = (p.min(axis=0), p.max(axis=0)) if len(p) and finite else (np.zeros(3), np.ones(3))
@@ -54,9 +59,49 @@ class Reducer:
     def triangles(self, target: int, error: float = np.inf) -> Array:
         """(n, 3) wedges of the triangles that are left at a count, or before an error (in the mesh's unit) is passed; more where the rest cannot go
         without tearing."""
+        return self._left(target, error, None)
+
+    def sound(self, target: int) -> Array:
+        """(n, 3) as `triangles`, and a surface wherever there was one: what became none is held back, further round each time, and
+        reduced elsewhere instead."""
+        w, left = self.wedges, self._left(target, np.inf, None)
+        if not self.able or target >= self.count:
+            return left
+        normals = self._normals
+        before = unsound(w, w.triangles, normals)
+        held = np.zeros(len(before), bool)
+        best, fewest, most = left, len(before) + 1, 1.02 * len(left)
+        for n in range(_ROUNDS):
+            wrong = unsound(w, left, normals) & ~before
+            if len(left) <= most and wrong.sum() < fewest:
+                best, fewest = left, int(wrong.sum())
+            if not wrong.any() or len(left) > most:
+                break
+            held |= ring(w, wrong, n // 3)
+            left = self._left(target, np.inf, held)
+        return best
+
+    def _left(self, target: int, error: float, held: Array | None) -> Array:
         if not self.able or target >= self.count:
             return self.wedges.triangles
-        return simplified(self._unit, self.wedges.triangles, max(target, _LEAST), min(error / self.extent, TORN))
+        points = self._unit
+        if held is not None:
+            # A place that three wedges or more share is one that the library moves nothing away from.
+            at = self._unit[held[self.wedges.point]]
+            points = np.concatenate([points, at, at])
+        return simplified(points, self.wedges.triangles, max(target, _LEAST), min(error / self.extent, TORN))
+
+    @cached_property
+    def _normals(self) -> Array | None:
+        """(W, 3) unit normals that stood at wedges, each the mean of its fan; None without."""
+        w = self.wedges
+        if w.cut.normals is None or w.faceted or w.level > 1:
+            return None
+        stored = np.nan_to_num(w.cut.normals.at_corners().astype(np.float64)).reshape(-1, 3, 3)[w.of]
+        count = len(w.corner)
+        return _unit(
+            np.stack([np.bincount(w.triangles.reshape(-1), stored[:, :, x].reshape(-1), count) for x in range(3)], axis=1)
+        )
 
     def placed(self, triangles: Array, most: int = MOST) -> Array:
         """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
@@ -103,9 +148,23 @@ class Reducer:
         made = replace(made, positions=frozen(positions))
         made = replace(made, uvs=tuple(self._laid(layer, triangles, placed) for layer in cut.uvs))
         if cut.normals is not None:
-            made = _shaded(made, w, triangles)
+            made = self._shaded(made, triangles)
         made = only_used_values(only_vertices(made, used_vertices(made) | ~used_vertices(cut)))
         return Reduced(made, triangles, placed)
+
+    def _shaded(self, mesh: Mesh, triangles: Array) -> Mesh:
+        """The reduced mesh with normals: those of its wedges; each face's own where they were that; made anew where no hard edge was kept."""
+        assert mesh.normals is not None
+        normals, index = self._normals, triangles.reshape(-1)
+        if normals is None and not self.wedges.faceted:
+            return replace(mesh, normals=smooth_normals(mesh, HARD)[0])
+        if normals is None:
+            p = mesh.positions[mesh.corners].reshape(-1, 3, 3)
+            normals = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+            index = np.repeat(np.arange(len(normals)), 3)
+        else:
+            normals, index = _along(mesh, normals, index)
+        return replace(mesh, normals=Layer(frozen(normals.astype(mesh.normals.values.dtype)), frozen(index.astype(np.int32))))
 
     def _laid(self, layer: Layer, triangles: Array, placed: Array) -> Layer:
         """A UV set on the reduced surface: at seams as it was, elsewhere as it shows each place nearest to where it showed it."""
@@ -117,29 +176,22 @@ class Reducer:
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
 
 
+def _along(mesh: Mesh, normals: Array, index: Array) -> tuple[Array, Array]:
+    """Normals and the index of each corner's, those that look away from their face replaced by the face's own."""
+    p = mesh.positions[mesh.corners].reshape(-1, 3, 3)
+    own = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+    face = np.repeat(np.arange(len(own)), 3)
+    away = np.einsum("ij,ij->i", normals[index], own[face]) <= 0.02
+    needed, local = np.unique(face[away], return_inverse=True)
+    out = index.copy()
+    out[away] = len(normals) + local.reshape(-1)
+    return np.concatenate([normals, own[needed]]), out
+
+
 def _face_of(w: Wedges, triangles: Array) -> Array:
     """(n,) for each triangle the cut's face whose slot and groups it has: that of its first wedge's corner."""
     face: Array = w.corner[triangles[:, 0]] // 3
     return face
-
-
-def _shaded(mesh: Mesh, w: Wedges, triangles: Array) -> Mesh:
-    """The mesh with normals: each face's own where they were flat, else those of its wedges, each the mean of what stood in its fan."""
-    assert w.cut.normals is not None
-    dtype = w.cut.normals.values.dtype
-    if w.faceted:
-        p = mesh.positions[mesh.corners].reshape(-1, 3, 3)
-        area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-        values = _unit(area)
-        index = np.repeat(np.arange(len(values)), 3)
-    else:
-        stored = np.nan_to_num(w.cut.normals.at_corners().astype(np.float64)).reshape(-1, 3, 3)[w.of]
-        count = len(w.corner)
-        values = _unit(
-            np.stack([np.bincount(w.triangles.reshape(-1), stored[:, :, x].reshape(-1), count) for x in range(3)], axis=1)
-        )
-        index = triangles.reshape(-1)
-    return replace(mesh, normals=Layer(frozen(values.astype(dtype)), frozen(index.astype(np.int32))))
 
 
 def _unit(v: Array) -> Array:

@@ -23,15 +23,18 @@ from .nearest import barycentric
 HARD = 30.0
 #: Stored normals that differ by less, as vectors, are the same.
 _SAME = 1e-2
+#: What is told apart, from all of it down: seams, slots and joints always; hard edges up to 1; edges at which UVs break at 0 alone.
+LEVELS = (0, 1, 2)
 #: UVs break where their scale changes more than about twice from one face to the next.
 _BREAK = 0.4
 
 
 @dataclass(frozen=True, eq=False)
 class Wedges:
-    """cut: the mesh as triangles. triangles: (T, 3) wedges, without those that have no area; of: (T,) the cut's triangle of each.
+    """level: what is kept of `LEVELS`. cut: the mesh as triangles. triangles: (T, 3) wedges, without those that have no area; of: (T,) the cut's triangle of each.
     corner: (W,) a corner of the cut that stands for each wedge; point: (W,) its welded point. faceted: whether faces were shaded flat."""
 
+    level: int
     cut: Mesh
     triangles: Array
     of: Array
@@ -71,8 +74,8 @@ class Wedges:
         return out
 
 
-def wedges(mesh: Mesh) -> Wedges:
-    """Take a mesh apart into wedges. Points are joined by exactly equal positions, layers by equal values."""
+def wedges(mesh: Mesh, level: int = 0) -> Wedges:
+    """Take a mesh apart into wedges. Points are joined by exactly equal positions, layers by equal values. level: what is told apart."""
     corners, face = triangulate(mesh)
     cut = mesh if mesh.only_triangles else recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1) * 3, face)
     ids, _ = distinct_rows([cut.positions])
@@ -87,7 +90,7 @@ def wedges(mesh: Mesh) -> Wedges:
         columns.append(_moved(cut)[cut.corners])
     faceted = False
     if any(layer is not None and len(layer.values) for layer in (cut.normals, *cut.uvs)):
-        fan, faceted = _fans(cut, ids)
+        fan, faceted = _fans(cut, ids, level)
         columns.append(fan)
     index, count = distinct_rows([np.asarray(c) for c in columns])
     corner = np.zeros(count, np.int64)
@@ -96,7 +99,7 @@ def wedges(mesh: Mesh) -> Wedges:
     point = at[corner].astype(np.int64)
     t = point[triangles]
     real = np.flatnonzero((t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0]))
-    return Wedges(cut, triangles[real], real, corner, point, faceted)
+    return Wedges(level, cut, triangles[real], real, corner, point, faceted)
 
 
 def _numbers(values: Array) -> Array:
@@ -124,7 +127,7 @@ def _moved(mesh: Mesh) -> Array:
     return out
 
 
-def _fans(cut: Mesh, ids: Array) -> tuple[Array, bool]:
+def _fans(cut: Mesh, ids: Array, level: int) -> tuple[Array, bool]:
     """(C,) fans of corners about points between hard edges and edges at which UVs break, and whether most faces are shaded flat."""
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
@@ -135,9 +138,10 @@ def _fans(cut: Mesh, ids: Array) -> tuple[Array, bool]:
     soft, flat = np.ones(len(a), bool), False
     if cut.normals is not None and len(cut.normals.values):
         split, bend, flat = _hard(cut, a, b, after)
-        soft = ~(split & bend)
+        if level < 2:
+            soft = ~(split & bend)
     for layer in cut.uvs:
-        if len(layer.values):
+        if level < 1 and len(layer.values):
             soft &= ~_breaks(cut, layer, a, b, after)
     a, b = a[soft], b[soft]
     one, other = np.concatenate([a, after[a]]), np.concatenate([after[b], b])

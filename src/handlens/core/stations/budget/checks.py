@@ -7,7 +7,10 @@ from collections.abc import Iterator
 from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...measures.drawing import draw_calls, texture_bytes, texture_memory, triangles
+from ...measures.records import PartFigures
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
+from .measures import OWN
 
 Found = Iterator[Finding | Skipped]
 
@@ -35,8 +38,18 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
+                _fewer(m, p, count, limit),
                 key=node_key(m, p.node),
             )
+
+
+def _fewer(m: Measures, p: PartFigures, count: int, limit: int) -> tuple[Call, ...]:
+    """What brings a part below a limit: first what costs nothing, where that is enough."""
+    key = node_key(m, p.node)
+    own = OWN.of(m)
+    freed = next((t.freed for t in own.meshes if t.mesh == p.mesh), 0) if own else 0
+    free = (Call("budget.merge-flat", {"parts": [key]}),) if count - freed <= limit else ()
+    return (*free, Call("budget.reduce", {"triangles": limit, "parts": [key]}))
 
 
 @check("budget.triangles-total", title="Too many triangles in all", result="caution")
@@ -51,7 +64,13 @@ def triangles_total(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
     elif (count := triangles(m)) > limit:
-        yield Finding(f"The model has {count:,} triangles in all", value(count, "triangles"), value(limit, "triangles"), count)
+        yield Finding(
+            f"The model has {count:,} triangles in all",
+            value(count, "triangles"),
+            value(limit, "triangles"),
+            count,
+            mends=(Call("budget.reduce", {"triangles": limit}),),
+        )
 
 
 @check("budget.vertices-mesh", title="Too many vertices once split", result="caution")
@@ -136,10 +155,15 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped("no copies are planned" if limit is not None else f"{sheet.name} sets no limit")
     elif (count := triangles_of_copies(m, intent)) > limit:
         words = f"{intent.copies:,} copies" if intent.copies > 1 else "The planned copies"
-        yield Finding(f"{words} make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count)
+        # Where parts have copies of their own, one count for all of them would not say which is to give way.
+        same = all(p.copies is None for p in intent.parts.values())
+        mends = (Call("budget.reduce", {"triangles": limit // intent.copies}),) if same and limit >= 8 * intent.copies else ()
+        yield Finding(
+            f"{words} make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count, mends=mends
+        )
 
 
-def _first_parts(m: Measures):  # type: ignore[no-untyped-def]
+def _first_parts(m: Measures) -> Iterator[PartFigures]:
     """One part for each mesh: a mesh that stands ten times is reported once."""
     seen: set[int] = set()
     for p in m.parts:

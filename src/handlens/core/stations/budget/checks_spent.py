@@ -22,6 +22,8 @@ Found = Iterator[Finding | Skipped]
 FEW, SMALL_SHARE = 50, 0.05
 #: From here on it is most of a mesh that is large enough to matter.
 MANY, MOST = 1_000, 0.5
+#: Share of a mesh that must have been subdivided.
+MUCH = 0.25
 #: Height of the angle of view that distances are turned into pixels with, in degrees.
 VIEW = 60.0
 #: Share of a part's triangles that may be smaller than a pixel where it is seen from nearest.
@@ -82,7 +84,7 @@ def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
         t = own.get(p.mesh)
         gone = 0 if t is None else mesh.triangles - t.before
         # What merging flat faces frees as well is told there: one cause once.
-        if t is None or not t.steps or gone < 2 * FEW or t.freed >= 0.9 * gone:
+        if t is None or not t.steps or gone < max(2 * FEW, MUCH * mesh.triangles) or t.freed >= 0.9 * gone:
             continue
         bent = t.bent * p.enlarges * unit_of(m)
         yield Finding(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import cache
 
 import msgspec
 
@@ -12,8 +13,7 @@ from ...machine.meshopt import library
 from ...reduction.price import Surface, distances
 from ...scene import Scene
 from ...scene.model import Array
-from ...scene.placed import mesh_units
-from .reducing import Part, shared, shown
+from .reducing import Part, first_level, left_of, parts_of
 
 #: Shares of the triangles at which it is measured.
 SHARES = (0.75, 0.5, 0.35, 0.25, 0.18, 0.125, 0.09, 0.06, 0.04, 0.025)
@@ -37,18 +37,17 @@ def curve(scene: Scene, parts: Sequence[str] = (), step: Callable[[float], None]
     """
     if library() is None:
         raise MendError("The library that reduces (Debian's libmeshoptimizer2d) is not installed.")
-    units = mesh_units(scene)
-    work = {k: Part(scene.meshes[k], units[k], shown(scene, k), "no") for k in chosen_meshes(scene, parts)}
-    work = {k: w for k, w in work.items() if w.reducer.able}
-    whole = sum(w.count * w.times for w in work.values())
+    chosen = chosen_meshes(scene, parts)
+    levels = cache(lambda level: parts_of(scene, chosen, level=level))
+    whole = sum(w.count * w.times for w in levels(0).values())
     if whole < 8:
         raise MendError("There are too few triangles to reduce.")
-    before = {k: Surface(w.reducer.wedges.positions, w.reducer.wedges.triangles) for k, w in work.items()}
+    before = {k: Surface(w.reducer.wedges.positions, w.reducer.wedges.triangles) for k, w in levels(0).items()}
     points = [CurvePoint(whole, 0.0, 0.0)]
     for n, share in enumerate(SHARES):
         target = int(whole * share)
-        cut = {k: w.to(target // w.times) for k, w in work.items()} if len(work) == 1 else shared(work, target)
-        left = sum(len(cut[k]) * w.times for k, w in work.items())
+        work, cut = first_level(levels, target)
+        left = left_of(work, cut)
         if left >= points[-1].triangles:
             break
         points.append(CurvePoint(left, *_distance(work, before, cut)))

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import cache
 
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...limits import MendError
+from ...limits import MendError, plural
 from ...machine.meshopt import library
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...scene import Scene
 from ...scene.model import Array
-from ...scene.placed import mesh_units
 from ...surface.decoded import opened
 from ...words.figures import about, percent, plain, turn
 from .mends import triangle_count
-from .reducing import Part, shared, shown, within
+from .reducing import Part, first_level, left_of, parts_of, within
 
 #: Pixels of a picture's side that drifts are told in where no picture is laid on.
 TEXELS = 1024
@@ -61,23 +61,30 @@ def reduce(
     if sum(x > 0 for x in (triangles, share, deviation_mm)) != 1:
         raise MendError("Say one of: to how many triangles, to what share of them, or how far off it may lie.")
     chosen = chosen_meshes(scene, parts)
-    units = mesh_units(scene)
-    work = {k: Part(scene.meshes[k], units[k], shown(scene, k), symmetric) for k in chosen}
-    work = {k: w for k, w in work.items() if w.reducer.able}
-    before = sum(w.count * w.times for w in work.values())
+    levels = cache(lambda level: parts_of(scene, chosen, symmetric, level))
+    before = sum(w.count * w.times for w in levels(0).values())
     target = int(triangles) if triangles else int(before * share / 100)
     if deviation_mm:
-        cut = {k: within(w, deviation_mm / 1000) for k, w in work.items()}
+        work, cut = levels(0), {k: within(w, deviation_mm / 1000) for k, w in levels(0).items()}
+        target = before
     elif each:
-        cut = {k: w.to(int(triangles) if triangles else int(w.count * share / 100)) for k, w in work.items()}
-    elif len(work) == 1:
-        cut = {k: w.to(max(target // w.times, 0)) for k, w in work.items()}
+        work, cut = {}, {}
+        for k, w in levels(0).items():
+            one = int(triangles) if triangles else int(w.count * share / 100)
+            found, left = first_level(_only(levels, k), one * w.times)
+            work, cut = work | found, cut | left
+        target = max(target, sum(min(target, w.count) * w.times for w in work.values())) if triangles else target
     else:
-        cut = shared(work, target)
-    return _outcome(scene, work, cut, target if not each and not deviation_mm else None)
+        work, cut = first_level(levels, target)
+    return _outcome(scene, work, {k: work[k].sound(left) for k, left in cut.items()}, target)
 
 
-def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target: int | None) -> Outcome:
+def _only(levels: Callable[[int], dict[int, Part]], k: int) -> Callable[[int], dict[int, Part]]:
+    """One of the parts at each level."""
+    return lambda level: {k: levels(level)[k]}
+
+
+def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target: int) -> Outcome:
     meshes = list(scene.meshes)
     told: list[tuple[Part, Price, int]] = []
     changed = {k for k, left in cut.items() if len(left) < work[k].reducer.count}
@@ -85,18 +92,35 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
     for k in sorted(changed):
         part = work[k]
         meshes[k], reduced = part.made(cut[k])
-        told.append((part, price(*part.surfaces(reduced), SAMPLES // each, POINTS // each, outline=len(told) < 16), k))
+        outline = len(told) < _OUTLINES
+        told.append((part, price(*part.surfaces(reduced), SAMPLES // each, POINTS // each, outline), k))
     after = scene.with_(meshes=tuple(meshes))
     if not told or triangle_count(after) >= triangle_count(scene):
         raise MendError("There is nothing to reduce: it is as small as that already, or seams and borders hold every edge.")
     figures = [Figure("triangles", f"{triangle_count(scene):,}", f"{triangle_count(after):,}"), *price_figures(scene, told)]
-    remarks = list[str]()
-    left = sum(len(cut[k]) * w.factor * w.times for k, w in work.items())
-    if target is not None and left > 1.02 * target + 2:
-        remarks.append(
-            f"It does not come down to {target:,} triangles without tearing: borders, seams and hard edges hold the rest; {left:,} is the best."
+    return Outcome(after, tuple(figures), _remarks({k: work[k] for k in changed}, left_of(work, cut), target))
+
+
+def _remarks(work: dict[int, Part], left: int, target: int) -> tuple[str, ...]:
+    """What had to be given up, and what could not be."""
+    out = []
+    for level, given in (
+        (1, "places at which UVs change their scale were closed up, where pictures slide"),
+        (2, "hard edges were given up and normals made anew"),
+    ):
+        names = [w.mesh.name or "a part" for w in work.values() if w.reducer.wedges.level >= level]
+        if names:
+            more = f" and {plural(len(names) - 3, 'other')}" if len(names) > 3 else ""
+            out.append(f"To come so far, {given}, in {', '.join(names[:3])}{more}.")
+    if left > 1.02 * target + 2:
+        out.append(
+            f"It does not come down to {target:,} triangles without tearing: borders and seams hold the rest; {left:,} is the best."
         )
-    return Outcome(after, tuple(figures), tuple(remarks))
+    return tuple(out)
+
+
+#: Parts whose outline is looked at, which takes longest of all.
+_OUTLINES = 16
 
 
 def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]]) -> list[Figure]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -10,17 +11,19 @@ from ...limits import MendError
 from ...reduction.collapse import Reduced, Reducer
 from ...reduction.halves import Halves, halves
 from ...reduction.price import Surface, distances
+from ...reduction.wedges import LEVELS
 from ...scene import Mesh, Scene
 from ...scene.model import Array
+from ...scene.placed import mesh_units
 
 #: Rounds of looking for the error, or the count, at which a wish is met.
 _ROUNDS = 14
 
 
 class Part:
-    """A mesh to be reduced. unit: metres in its unit; times: how often it is shown."""
+    """A mesh to be reduced. unit: metres in its unit; times: how often it is shown; level: of what is kept of it."""
 
-    def __init__(self, mesh: Mesh, unit: float, times: int, symmetric: str) -> None:
+    def __init__(self, mesh: Mesh, unit: float, times: int, symmetric: str = "no", level: int = 0) -> None:
         self.mesh, self.unit, self.times = mesh, unit, times
         self.halves: Halves | None = None
         if symmetric != "no":
@@ -29,7 +32,7 @@ class Part:
                 raise MendError(
                     f"{mesh.name or 'A part'} is not the same on both sides of its {symmetric} = 0, or faces run across it."
                 )
-        self.reducer = Reducer(mesh if self.halves is None else self.halves.half)
+        self.reducer = Reducer(mesh if self.halves is None else self.halves.half, level)
         self.factor = 1 if self.halves is None else 2
 
     @property
@@ -39,6 +42,10 @@ class Part:
     def to(self, count: int, error: float = np.inf) -> Array:
         """Triangles that are left; error: in metres."""
         return self.reducer.triangles(max(count // self.factor, 0), error / self.unit)
+
+    def sound(self, left: Array) -> Array:
+        """As many triangles as `left`, and a surface wherever there was one."""
+        return left if len(left) >= self.reducer.count else self.reducer.sound(len(left))
 
     def made(self, left: Array) -> tuple[Mesh, Reduced]:
         reduced = self.reducer.reduced(left)
@@ -78,8 +85,12 @@ def _dense(mesh: Mesh, corner: Array) -> Array | None:
     return out[mesh.corners[corner]]
 
 
-def shown(scene: Scene, mesh: int) -> int:
-    return max(sum(n.mesh == mesh for n in scene.nodes), 1)
+def parts_of(scene: Scene, chosen: Sequence[int], symmetric: str = "no", level: int = 0) -> dict[int, Part]:
+    """The meshes of a scene that can be reduced, by their number. Raises MendError where one is not symmetric though it is to be."""
+    units = mesh_units(scene)
+    times = Counter(n.mesh for n in scene.nodes)
+    made = {k: Part(scene.meshes[k], units[k], max(times[k], 1), symmetric, level) for k in chosen}
+    return {k: part for k, part in made.items() if part.reducer.able}
 
 
 def _bisect(meets: Callable[[float], bool], low: float, high: float, rounds: int = _ROUNDS) -> float:
@@ -88,6 +99,34 @@ def _bisect(meets: Callable[[float], bool], low: float, high: float, rounds: int
         middle = float(np.sqrt(low * high))
         low, high = (low, middle) if meets(middle) else (middle, high)
     return high
+
+
+Cut = tuple[dict[int, Part], dict[int, Array]]
+
+
+def first_level(levels: Callable[[int], dict[int, Part]], target: int) -> Cut:
+    """Parts and what is left of them at the first level of what is kept at which they come down to a count; else at that which comes
+    nearest. levels: the parts at each level."""
+    tried: list[Cut] = []
+    for level in LEVELS:
+        work = levels(level)
+        tried.append((work, all_to(work, target)))
+        if left_of(*tried[-1]) <= 1.02 * target + 2:
+            return tried[-1]
+    return min(tried, key=lambda t: left_of(*t))
+
+
+def left_of(work: dict[int, Part], cut: dict[int, Array]) -> int:
+    """Triangles that are left, over all times that meshes are shown."""
+    return sum(len(cut[k]) * w.factor * w.times for k, w in work.items())
+
+
+def all_to(work: dict[int, Part], target: int) -> dict[int, Array]:
+    """Triangles of parts that together come to a count."""
+    if len(work) == 1:
+        ((k, only),) = work.items()
+        return {k: only.to(target // only.times)}
+    return shared(work, target)
 
 
 def shared(work: dict[int, Part], target: int) -> dict[int, Array]:

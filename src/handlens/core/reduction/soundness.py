@@ -1,0 +1,72 @@
+"""Places where a reduced surface is no surface any more: edges of three faces, faces folded onto each other, fans that only touch."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..scene.model import Array
+from .wedges import Wedges
+
+#: Cosine between two neighbours from which on one is folded onto the other.
+_FOLDED = -0.94
+
+
+def unsound(w: Wedges, triangles: Array, normals: Array | None) -> Array:
+    """(P,) bool: welded points at which triangles (n, 3) of wedges are not as those of a surface are. normals: (W, 3) what stood at
+    wedges, which a face must not look away from; None without.
+    """
+    points = int(w.point.max(initial=-1)) + 1
+    bad = np.zeros(points, bool)
+    if not len(triangles):
+        return bad
+    t = w.point[triangles]
+    flat = (t[:, 0] == t[:, 1]) | (t[:, 1] == t[:, 2]) | (t[:, 2] == t[:, 0])
+    bad[t[flat].reshape(-1)] = True
+    a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
+    key = np.minimum(a, b).astype(np.int64) * points + np.maximum(a, b)
+    order = np.argsort(key, kind="stable")
+    first = np.flatnonzero(np.concatenate([[True], key[order][1:] != key[order][:-1]]))
+    count = np.diff(np.append(first, len(order)))
+    crowded = key[order][first[count > 2]]
+    bad[crowded // points], bad[crowded % points] = True, True
+    p = w.positions[triangles]
+    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    size = np.linalg.norm(area, axis=1, keepdims=True)
+    unit = np.divide(area, size, out=np.zeros_like(area), where=size > 0)
+    one, other = order[first[count == 2]], order[first[count == 2] + 1]
+    folded = np.einsum("ij,ij->i", unit[one // 3], unit[other // 3]) < _FOLDED
+    bad[a[one[folded]]], bad[b[one[folded]]] = True, True
+    if normals is not None:
+        away = np.einsum("ij,ij->i", normals[triangles].sum(axis=1), unit) < 0
+        bad[t[away].reshape(-1)] = True
+    bad |= _fans(t, one, other, points) > 1
+    return bad
+
+
+def _fans(t: Array, one: Array, other: Array, points: int) -> Array:
+    """(points,) how many fans of triangles meet at each point. one, other: (n,) sides that two triangles share, as 3 times the triangle
+    and the corner that each begins at."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    at = t.reshape(-1)
+    after = lambda c: c - c % 3 + (c + 1) % 3
+    # The two ends of a shared side, each in both triangles; which end is which depends on how they are wound.
+    same = at[one] == at[other]
+    ends = np.where(same, other, after(other)), np.where(same, after(other), other)
+    a, b = np.concatenate([one, after(one)]), np.concatenate(ends)
+    total = len(at)
+    graph = coo_array((np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32))), shape=(total, total))
+    label = connected_components(graph.tocsr(), directed=False)[1]
+    pairs = np.unique(at.astype(np.int64) * (int(label.max(initial=0)) + 1) + label)
+    return np.bincount(pairs // (int(label.max(initial=0)) + 1), minlength=points)
+
+
+def ring(w: Wedges, points: Array, rings: int) -> Array:
+    """(P,) bool: points (P,) bool and those within so many edges of them on the surface of before."""
+    out = points.copy()
+    t = w.point[w.triangles]
+    for _ in range(rings):
+        near = out[t].any(axis=1)
+        out[t[near].reshape(-1)] = True
+    return out
