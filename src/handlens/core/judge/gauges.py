@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 import msgspec
 
 from ..kit.panel import Result
 from ..measures.drawing import Drawing
 from ..rules import RuleSheet
+from ..words.json_tree import Json
 
 _MIB = 2**20
 
@@ -34,7 +34,7 @@ class Gauge(msgspec.Struct, frozen=True):
     reached: list[Reached]
 
 
-def gauges(now: Drawing, runs: Sequence[dict[str, Any]], titles: Sequence[str], sheet: RuleSheet) -> list[Gauge]:
+def gauges(now: Drawing, runs: Sequence[Json], titles: Sequence[str], sheet: RuleSheet) -> list[Gauge]:
     """A gauge for each figure that a sheet may limit. now: what the model costs as it was read last; runs: what each slip did, as it is
     stored; titles: of their mends. Without slips each gauge has one value, what came.
     """

@@ -19,7 +19,7 @@ from .records import BudgetMeasures, TrianglesOf
 Found = Iterator[Finding | Skipped]
 
 #: Triangles and share of a mesh below which nobody would act on what could be freed.
-FEW, SMALL_SHARE = 50, 0.05
+FEW, SMALL_SHARE = 300, 0.05
 #: From here on it is most of a mesh that is large enough to matter.
 MANY, MOST = 1_000, 0.5
 #: Share of a mesh that must have been subdivided.
@@ -76,7 +76,8 @@ def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
 
     Why: subdividing rounds a shape and multiplies its triangles by four each time; it is the part of a model that can be undone
     exactly, points, UVs and weights of before included.
-    Measured: steps that can be taken back on whole connected pieces; how far the points that go lie off the middles of their sides.
+    Measured: steps that can be taken back on whole connected pieces, where no point that goes lies farther off the middle of its
+    side than 1/500 of the mesh's size.
     Source: the two patterns are those of Loop (1987) and of Catmull and Clark (1978).
     """
     own = spent(b)
@@ -84,7 +85,7 @@ def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
         t = own.get(p.mesh)
         gone = 0 if t is None else mesh.triangles - t.before
         # What merging flat faces frees as well is told there: one cause once.
-        if t is None or not t.steps or gone < max(2 * FEW, MUCH * mesh.triangles) or t.freed >= 0.9 * gone:
+        if t is None or not t.steps or gone < max(FEW, MUCH * mesh.triangles) or t.freed >= 0.9 * gone:
             continue
         bent = t.bent * p.enlarges * unit_of(m)
         yield Finding(
@@ -130,7 +131,7 @@ def subpixel(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
             continue
         pixel = pixel_size(view, intent.screen_px)
         tiny = smaller_than(t, pixel / (p.enlarges * unit_of(m)) if p.enlarges > 0 else 0.0)
-        if tiny < 4 * FEW or tiny < TINY * mesh.triangles:
+        if tiny < FEW or tiny < TINY * mesh.triangles:
             continue
         yield Finding(
             f"{tiny:,} of {mesh.triangles:,} triangles of {p.name} are smaller than a pixel, seen from {metres(view)}",

@@ -21,6 +21,8 @@ from .records import BudgetMeasures, TrianglesOf
 SEARCHED = 3_000_000
 #: Steps of subdivision that are looked for.
 _STEPS = 10
+#: How far points may lie off the middles of their sides, as a share of the mesh's size: past it the shape was made, not subdivided.
+_BENT = 1 / 500
 #: Quarter octaves to the octave.
 OCTAVE = 4
 
@@ -58,8 +60,10 @@ def _of(mesh: Mesh) -> _Kept:
 
 def _subdivided(mesh: Mesh) -> tuple[int, int, float]:
     """Steps that can be taken back, triangles that are left then, and how far points were off the middles of their sides."""
+    used = mesh.positions[mesh.corners]
+    size = float(np.linalg.norm(used.max(axis=0) - used.min(axis=0))) if len(used) else 0.0
     steps, bent, left = 0, 0.0, mesh
-    while steps < _STEPS and (made := coarser(left)) is not None:
+    while steps < _STEPS and (made := coarser(left)) is not None and made.bent <= _BENT * size:
         steps, bent, left = steps + 1, max(bent, made.bent), made.mesh
     return steps, left.triangle_count, bent
 
