@@ -289,6 +289,8 @@ def _mend(args: argparse.Namespace) -> int:
         for r in runs:
             for f in r.figures:
                 print(f"{r.mend}: {f.what} {f.before} → {f.after}")
+            for remark in r.remarks:
+                print(f"{r.mend}: {remark}")
         for sentence in lost:
             print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")

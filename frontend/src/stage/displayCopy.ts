@@ -69,7 +69,7 @@ interface Header {
   version: number;
   origin: number[];
   bounds: { min: number[]; max: number[] };
-  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[]; skin: number | null }[];
+  parts: { node: number; name: string; mesh: number; matrix: number[]; under: number[]; skin: number | null; role?: string }[];
   rig: {
     root: number[];
     nodes: RigNode[];
@@ -191,6 +191,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     const mesh = new Mesh(geometries[part.mesh]!);
     mesh.userData.light = mesh.geometry.userData.light;
     mesh.userData.node = part.node;
+    mesh.userData.role = part.role ?? '';
     mesh.userData.pivot = new Vector3(...m.centre).negate();
     mesh.matrixAutoUpdate = false;
     mesh.matrix = new Matrix4().fromArray(part.matrix);

@@ -14,6 +14,7 @@ from ..geometry.triangles import triangulate
 from ..machine.sections import Sections
 from ..scene import Layer, Material, Mesh, Scene, TextureInput
 from ..scene.axes import to_y_up
+from ..scene.made import ROLE, said
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, posed, shaped, standing
 from ..scene.transforms import parents, walk, world_matrices
@@ -22,6 +23,7 @@ from ..surface.decoded import shown
 from ..surface.opacity import in_colour, mode_of
 from ..surface.uv_transform import matrix, turned_over
 from ..words.json_tree import Json
+from .cage import cage
 from .light import LIGHT_OVER, MOST_SETS, light_index
 from .rig import blended, rig
 from .shading import heaviest, shading_normals, usable
@@ -75,11 +77,12 @@ class _Copy:
             if not np.isfinite(world[i]).all():
                 continue
             rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
-            key = (m, i if rigged or i in self.shaping else None, morph_weights(s, i))
+            key = (m, said(s.nodes[i], ROLE) == "stand-in", i if rigged or i in self.shaping else None, morph_weights(s, i))
             if key not in numbers:
                 numbers[key] = len(meshes)
                 points = posed(s, i) if rigged else shaped(s, i)
-                meshes.append(self.mesh(s.meshes[m], points, i, shaped(s, i) if rigged else None))
+                mesh = cage(s.meshes[m]) if said(s.nodes[i], ROLE) == "stand-in" else s.meshes[m]
+                meshes.append(self.mesh(mesh, points, i, shaped(s, i) if rigged else None))
             matrix = (_root(s) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
@@ -91,6 +94,7 @@ class _Copy:
                     "matrix": matrix.T.reshape(-1).tolist(),
                     "under": _above(up, i),
                     "skin": s.nodes[i].skin if rigged else None,
+                    "role": said(s.nodes[i], ROLE),
                 }
             )
         header = {

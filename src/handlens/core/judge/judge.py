@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 from dataclasses import dataclass
 from dataclasses import replace as replace_fields
 
 from msgspec.structs import replace
 
 from ..kit.check import Finding, Skipped, settle
+from ..kit.roles import as_said
 from ..measures import Measures
 from ..measures.records import TrialFigures
 from ..route.stations import stations
@@ -38,12 +40,12 @@ class Judgement:
 
 def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     """Judge measures by a sheet and an intent."""
-    intent = sheet.meant(intent)
+    intent = as_said(sheet.meant(intent), measures)
     findings: list[Finding] = []
     clear: list[str] = []
     skipped: list[tuple[str, str]] = []
     route = stations()
-    things = things_of(measures, intent)
+    things, drawn = things_of(measures, intent), things_of(measures, intent, _BESIDE)
     tried = {t.call: t for t in measures.trials}
     unlooked = {s.slug for s in route if not s.checks and (s.concerns is None or s.concerns(measures))}
     for station, registered in ((s, c) for s in route for c in s.checks):
@@ -51,7 +53,9 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
             skipped.append((registered.id, f"{sheet.name} does not ask for it"))
             continue
         try:
-            found = list(registered.run(things if station.of_things else measures, sheet, intent))
+            found = list(
+                registered.run(things if station.of_things else measures if station.slug == _ALL else drawn, sheet, intent)
+            )
         except Exception as error:
             # One check that falls must not take the others' answers along; what it was to look at counts as not looked at.
             logging.getLogger(__name__).exception("the check %s failed", registered.id)
@@ -81,9 +85,14 @@ def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) 
     return replace_fields(finding, mends=tuple(kept), costs=tuple(costs))
 
 
-def things_of(m: Measures, intent: Intent) -> Measures:
-    """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins, coarser levels."""
-    kept = [p for p in m.parts if intent.of_part(p.name).role not in APART] if intent.parts else m.parts
+#: What is never drawn with the thing: only the station that takes stock looks at it.
+_BESIDE, _ALL = tuple(r for r in APART if r != "aside"), "arrival"
+
+
+def things_of(m: Measures, intent: Intent, apart: Sequence[str] = APART) -> Measures:
+    """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins, coarser levels.
+    apart: the roles that are left out."""
+    kept = [p for p in m.parts if intent.of_part(p.name).role not in apart] if intent.parts else m.parts
     if len(kept) == len(m.parts):
         return m
     low = [p.bounds_min for p in kept if p.bounds_min is not None]

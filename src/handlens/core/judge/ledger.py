@@ -9,6 +9,7 @@ from collections.abc import Iterable, Sequence
 import msgspec
 
 from ..kit.panel import Figure, Row, Table
+from ..kit.roles import as_said
 from ..measures import Measures
 from ..route.stations import stations
 from ..rules import Intent, RuleSheet
@@ -48,7 +49,7 @@ class Entry(msgspec.Struct, frozen=True):
 def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:
     """One entry a station, in order."""
     counts = _counts((f.station, f.result) for f in judgement.findings)
-    intent = sheet.meant(intent)
+    intent = as_said(sheet.meant(intent), m)
     things = things_of(m, intent)
     keys = _keys(m)
     out = []

@@ -6,9 +6,11 @@ import re
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from ..measures import Measures
-from ..rules.intent import Role
+from ..rules import Intent
+from ..rules.intent import ROLES, Role
 
 #: Whole words in names, set off by marks, digits or capitals (common practice, no published source).
 _WORD = r"(?:^|[^A-Za-z]|(?<=[a-z])(?=[A-Z]))(?:{})(?![a-z])"
@@ -34,6 +36,16 @@ class Proposal(NamedTuple):
     name: str
     role: Role
     because: str
+
+
+def as_said(intent: Intent, m: Measures) -> Intent:
+    """The intent, with what parts' own properties say of them where it says nothing of their role itself: a stand-in or a coarser level
+    that a mend made, or that came so in the file."""
+    own = {p.name: p.role for p in m.parts if p.role in ROLES and intent.of_part(p.name).role is None}
+    if not own:
+        return intent
+    parts = {name: replace(intent.of_part(name), role=role) for name, role in own.items()}
+    return replace(intent, parts={**intent.parts, **parts})
 
 
 def proposals(m: Measures) -> list[Proposal]:

@@ -16,6 +16,7 @@ from ..geometry.patches import Patches, volumes_and_area
 from ..geometry.rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
 from ..geometry.triangles import triangulate
 from ..scene import Mesh, Scene
+from ..scene.made import BESIDE, ROLE, said
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices, standing
 from ..scene.transforms import walk, world_matrices
@@ -90,13 +91,14 @@ class Facing:
 
 
 def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
-    """Every mesh instance of the default scene with its world positions; `patches` by mesh number."""
+    """Every mesh instance of the default scene with its world positions; `patches` by mesh number. What stands beside a part for a
+    purpose, a stand-in or a coarser level, hides nothing of it and is left out."""
     world = world_matrices(scene)
     cut: dict[int, tuple[Array, Array]] = {}
     out = []
     for i in walk(scene):
         k = scene.nodes[i].mesh
-        if k is None or not scene.meshes[k].face_count:
+        if k is None or not scene.meshes[k].face_count or said(scene.nodes[i], ROLE) in BESIDE:
             continue
         mesh = scene.meshes[k]
         if k not in cut:

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..geometry.finite import finite_points
 from ..scene import Scene
+from ..scene.made import ROLE, said
 from ..scene.model import Array
 from ..scene.skinning import standing
 from ..surface.opacity import mode_of
@@ -58,6 +59,7 @@ def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshe
         enlarges=_finite(sizes.mean(), 1.0),
         shrinks=_finite(sizes.min(), 1.0),
         card=flat_meshes[n.mesh] and mesh.triangle_count <= _CARD and any(_cut_out(scene, m) for m in mesh.slot_materials),
+        role=said(n, ROLE),
     )
 
 

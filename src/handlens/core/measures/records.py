@@ -126,6 +126,8 @@ class PartFigures(msgspec.Struct, frozen=True):
     shrinks: float
     #: Flat, of few faces, and cut out by its material: what stands for a card that turns to the camera.
     card: bool
+    #: What its own properties say that it is to the whole, "" where they say nothing.
+    role: str = ""
 
 
 class SideFigures(msgspec.Struct, frozen=True):

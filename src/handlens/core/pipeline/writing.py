@@ -20,12 +20,13 @@ from ..scene import Scene
 from ..scene.transforms import walk
 from ..surface.names import as_file
 from .beside import with_neighbours
+from .set_apart import named_as_wanted, set_apart
 
 
 @dataclass(frozen=True)
 class Written:
-    """files: {path: bytes}, the main file first. held: what was written into them, and what was said of the way there. apart: clips in
-    files of their own, each by the path of its main file.
+    """files: {path: bytes}, the main file first. held: what was written into them, and what was said of the way there. apart: clips,
+    stand-ins and levels of detail in files of their own, each by the path of its main file.
     """
 
     files: dict[str, bytes]
@@ -62,10 +63,14 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions =
     intent: parts that it calls aside are left behind, which is said.
 
     Where the destination wants a file for each clip and there are several, the model goes without clips, and each clip with a whole
-    model beside it.
+    model beside it. Stand-ins and levels of detail are named as it wants them, and go into files of their own where it does.
     """
     scene, behind = without_aside(scene, intent or Intent())
+    scene, beside = set_apart(named_as_wanted(scene, options), options)
     apart: list[tuple[str, Written]] = []
+    for suffix, own in beside:
+        made = _written(own.with_(clips=()), format_name, f"{stem}{suffix}", options)
+        apart.append((next(iter(made.files)), made))
     several = options.clip_files and len(scene.clips) > 1 and "clips" in BY_NAME[format_name].holds
     if several:
         names = _clip_stems(scene, stem)

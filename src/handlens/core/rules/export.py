@@ -20,6 +20,7 @@ _IMAGES = {
     "beside": "beside the file",
     "none": "left out",
 }
+_Suffix = Annotated[str, Meta(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_.\-]+$")]
 _PLACE = Meta(max_length=120, pattern=r"^(?!.*\.\.)[^\\:*?\"<>|]*$")
 
 
@@ -48,6 +49,18 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unkn
     clip_files: Annotated[
         bool, said("A file for each clip", "Clips go into files of their own beside the model, where there are several.")
     ] = False
+    stand_ins: Annotated[
+        Literal["nodes", "file"],
+        said("Stand-ins for collisions", words={"nodes": "nodes beside their part", "file": "a file of their own"}),
+    ] = "nodes"
+    stand_in_suffix: Annotated[_Suffix, said("Name of a stand-in ends in", "After the name of its part.")] = "_stand_in"
+    levels: Annotated[
+        Literal["nodes", "files"],
+        said("Levels of detail", words={"nodes": "nodes beside their part", "files": "a file for each level"}),
+    ] = "nodes"
+    level_suffix: Annotated[_Suffix, said("Name of a level ends in", "After the name of its part, before its number.")] = (
+        "_level_"
+    )
     unstated_unit: Unit | None = None
     unstated_axis: Axis | None = None
 

@@ -1,0 +1,65 @@
+"""Stand-ins and levels of detail as a destination wants them: named its way, beside their parts or in files of their own."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace
+
+from ..kit.without import without_parts
+from ..rules.export import ExportOptions
+from ..scene import Scene
+from ..scene.made import BESIDE, OF, ROLE, said
+
+
+def named_as_wanted(scene: Scene, options: ExportOptions) -> Scene:
+    """The scene with the names that stand-ins and levels have there; several of one part are counted."""
+    wanted: dict[int, str] = {}
+    for i, n in enumerate(scene.nodes):
+        role, of = said(n, ROLE), said(n, OF)
+        if role in BESIDE and of and n.mesh is not None:
+            wanted[i] = of + (
+                options.stand_in_suffix if role == "stand-in" else f"{options.level_suffix}{role.rpartition('-')[2]}"
+            )
+    if not wanted:
+        return scene
+    several, used = Counter(wanted.values()), Counter[str]()
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    for i, name in wanted.items():
+        used[name] += 1
+        told = f"{name}_{used[name]}" if several[name] > 1 else name
+        number = nodes[i].mesh
+        assert number is not None
+        nodes[i], meshes[number] = replace(nodes[i], name=told), replace(meshes[number], name=told)
+    return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))
+
+
+def set_apart(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tuple[str, Scene]]]:
+    """The scene without what goes into files of its own, and what does: the end of each file's stem, and its scene.
+
+    The file of a level is the whole thing at that level: of each part the coarsest that is no coarser, else the part itself.
+    """
+    parts = [i for i, n in enumerate(scene.nodes) if n.mesh is not None]
+    role = {i: said(scene.nodes[i], ROLE) for i in parts}
+    only = lambda kept: without_parts(scene, [i for i in parts if i not in kept])
+    out: list[tuple[str, Scene]] = []
+    gone = set[int]()
+    own = {i for i in parts if role[i] == "stand-in"}
+    if options.stand_ins == "file" and 0 < len(own) < len(parts):
+        out.append((options.stand_in_suffix, only(own)))
+        gone |= own
+    levels = sorted({r for r in role.values() if r.startswith("level")})
+    if options.levels == "files" and levels:
+        for level in levels:
+            out.append((f"{options.level_suffix}{level.rpartition('-')[2]}", only(_at(scene, role, level))))
+        gone |= {i for i in parts if role[i] in levels}
+    return (without_parts(scene, sorted(gone)) if gone else scene), out
+
+
+def _at(scene: Scene, role: dict[int, str], level: str) -> set[int]:
+    """The parts that make up the whole thing at a level."""
+    kept = set[int]()
+    for i, own in role.items():
+        if own not in BESIDE:
+            coarser = [c for c in scene.nodes[i].children if role.get(c, "").startswith("level") and role[c] <= level]
+            kept.add(max(coarser, key=lambda c: role[c], default=i))
+    return kept

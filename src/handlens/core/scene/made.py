@@ -1,0 +1,39 @@
+"""Parts that stand beside another for a purpose, such as stand-ins and coarser levels: what they are is written into their node."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from .model import Mesh, Node, Scene
+
+#: Keys among a node's own properties: what it is to the whole, and the name of the part that it belongs to.
+ROLE, OF = "role", "of"
+#: Roles of what is never drawn together with the part that it belongs to.
+BESIDE = ("stand-in", "level-1", "level-2", "level-3")
+
+
+def said(node: Node, key: str) -> str:
+    """What a node's own properties say under a key, "" where they say nothing."""
+    own = node.extras.get("extras")
+    value = own.get(key) if isinstance(own, Mapping) else None
+    return value if isinstance(value, str) else ""
+
+
+def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh]]) -> Scene:
+    """The scene with parts below a node, in its own frame, each named and said to be of a role; those of that role that were made for it
+    before go. made: name and mesh of each.
+    """
+    of = scene.part_name(node)
+    owner = scene.nodes[node]
+    old = {c for c in owner.children if said(scene.nodes[c], ROLE) == role and said(scene.nodes[c], OF) == of}
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    children = [c for c in owner.children if c not in old]
+    for name, mesh in made:
+        children.append(len(nodes))
+        extras: dict[str, Any] = {"extras": {ROLE: role, OF: of}}
+        nodes.append(Node(f"{owner.id}/{role}/{len(nodes)}", name, mesh=len(meshes), extras=extras))
+        meshes.append(replace(mesh, id=f"{mesh.id}/{role}/{len(meshes)}", name=name))
+    nodes[node] = replace(owner, children=tuple(children))
+    return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))

@@ -1,0 +1,260 @@
+"""Budget: what stands beside a part: simple shapes for collisions, and coarser levels of detail."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import cache
+
+import numpy as np
+
+from ...geometry.topology import surface
+from ...kit.choice import PARTS, chosen_nodes
+from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...limits import MendError
+from ...reduction.collapse import Reducer
+from ...reduction.price import POINTS, SAMPLES, Price, price
+from ...reduction.stand_ins import SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
+from ...scene import Layer, Mesh, Scene
+from ...scene.made import BESIDE, ROLE, said, with_made
+from ...scene.matrices import apply
+from ...scene.model import Array, frozen
+from ...scene.transforms import world_matrices
+from ...words.figures import about, percent, plain
+from .checks_spent import pixel_size
+from .mends_reduce import price_figures
+from .reducing import Part, first_level, left_of, parts_of
+
+#: Parts from the largest on for which several hulls are looked for where a shape is to be found by itself: seconds for each.
+_SEARCHED = 4
+#: How far a shape may lie off, as a share of the part's size, and how large it may be beside it, to be called close.
+_CLOSE, _ROOMY, _SMALL = 0.05, 1.35, 0.8
+_UPRIGHT = {"X": 0, "Y": 1, "Z": 2}
+
+
+@mend(
+    "budget.stand-in",
+    title="Add a stand-in for collisions",
+    keeps="everything that is there",
+    costs="a simple part beside each, which is never drawn",
+    safe=False,
+    parameters=[
+        Parameter("shape", "choice", "its shape; suited is the cheapest that lies close", ("suited", *SHAPES), "suited"),
+        Parameter(
+            "moves", "flag", "whether the thing moves: its stand-in must then be closed, simple, and stand upright", default=False
+        ),
+        PARTS,
+    ],
+)
+def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Sequence[str] = ()) -> Outcome:
+    """Put a simple closed shape below each part, in its place, for what runs into it or stands on it; how well it fits is measured."""
+    nodes = _drawn(scene, parts)
+    if not nodes:
+        raise MendError("None of these parts has a surface that holds still: what joints move needs a stand-in for each joint.")
+    world, up = world_matrices(scene), _UPRIGHT[scene.up_axis or "Y"]
+    unit = 1.0 if scene.unit_metres is None else scene.unit_metres
+    size = {i: scene.meshes[scene.nodes[i].mesh or 0].triangle_count for i in nodes}
+    searched = set(sorted(nodes, key=lambda i: -size[i])[:_SEARCHED])
+    figures, remarks, after = list[Figure](), list[str](), scene
+    for i in nodes:
+        part = _Solid(scene, i, world[i], up)
+        found = part.suited(moves, i in searched) if shape == "suited" else part.tried(shape, moves)
+        if found is None:
+            remarks.append(f"{scene.part_name(i)} is flat: a shape about it would have no volume.")
+            continue
+        made, fit, because = found
+        after = with_made(after, i, "stand-in", _named(scene, i, made, np.linalg.inv(world[i])))
+        figures.append(
+            Figure(f"{scene.part_name(i)}: {WORDS[made.kind]}", f"{size[i]:,} triangles", f"{made.triangles:,} triangles")
+        )
+        figures += _fit_figures(fit, part, unit)
+        remarks += [f"{scene.part_name(i)}: {because}."] if because else []
+    if after is scene:
+        raise MendError("All of these parts are flat.")
+    return Outcome(after, tuple(figures), tuple(remarks))
+
+
+def _drawn(scene: Scene, parts: Sequence[str]) -> list[int]:
+    """Chosen nodes with a mesh of their own that holds still, without what stands beside others."""
+    return [
+        i
+        for i in sorted(chosen_nodes(scene, parts))
+        if (n := scene.nodes[i]).mesh is not None
+        and n.skin is None
+        and scene.meshes[n.mesh].face_count
+        and np.isfinite(scene.meshes[n.mesh].positions).all()
+        and said(n, ROLE) not in BESIDE
+    ]
+
+
+def _named(scene: Scene, node: int, shape: Shape, back: Array) -> list[tuple[str, Mesh]]:
+    """A mesh for each piece of a shape, in the frame of its part."""
+    base = scene.part_name(node)
+    out = []
+    for k, (points, triangles) in enumerate(shape.pieces):
+        name = f"{base}_stand_in" + (f"_{k + 1}" if len(shape.pieces) > 1 else "")
+        turned = triangles[:, ::-1] if np.linalg.det(back[:3, :3]) < 0 else triangles
+        out.append((name, _mesh(name, apply(back, points), np.ascontiguousarray(turned))))
+    return out
+
+
+def _mesh(name: str, points: Array, triangles: Array) -> Mesh:
+    p = points[triangles]
+    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    length = np.linalg.norm(area, axis=1, keepdims=True)
+    normals = np.divide(area, length, out=np.tile([0.0, 1.0, 0.0], (len(area), 1)), where=length > 0)
+    return Mesh(
+        f"made:{name}",
+        name,
+        frozen(np.ascontiguousarray(points, np.float64)),
+        frozen(triangles.reshape(-1).astype(np.int32)),
+        frozen(np.arange(len(triangles) + 1, dtype=np.int64) * 3),
+        frozen(np.zeros(len(triangles), np.int32)),
+        (-1,),
+        normals=Layer(frozen(normals.astype(np.float32)), frozen(np.repeat(np.arange(len(triangles)), 3).astype(np.int32))),
+    )
+
+
+def _fit_figures(fit: Fit, part: _Solid, unit: float) -> list[Figure]:
+    length = lambda x: "0" if x * unit < 1e-6 else about(x * unit)
+    return [
+        Figure("its volume, of the part's", "1", plain(fit.volume)),
+        Figure("they lie apart by at most", "0", f"{length(fit.gap)} ({percent(fit.gap / part.diagonal)} of its size)"),
+        Figure("what stands on it floats by, or sinks by", "0", f"{length(fit.float_by)}, {length(fit.sink_by)}"),
+    ]
+
+
+class _Solid:
+    """A part in the world, whose stand-in is looked for."""
+
+    def __init__(self, scene: Scene, node: int, world: Array, up: int) -> None:
+        number = scene.nodes[node].mesh
+        assert number is not None
+        mesh = scene.meshes[number]
+        self.mesh, self.up = replace(mesh, positions=frozen(apply(world, mesh.positions)), weights=None, morphs=()), up
+        self.reducer = Reducer(self.mesh)
+        self.positions, self.triangles = self.reducer.wedges.positions, self.reducer.wedges.triangles
+        points = self.positions[np.unique(self.triangles)]
+        self.diagonal = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
+        self.hull = hull_of(points)
+        hull = abs(volume_of(*self.hull)) if self.hull else 0.0
+        own = abs(volume_of(self.positions, self.triangles)) if surface(mesh).closed else hull
+        # What is closed and yet holds nothing to speak of, such as a sheet with two sides, is measured by its hull.
+        self.volume = own if own > 1e-6 * hull else hull
+
+    def tried(self, kind: str, moves: bool) -> tuple[Shape, Fit, str] | None:
+        made = shape_of(kind, self.positions, self.triangles, self.up, lambda: self.reducer)
+        if made is None:
+            return None
+        falls = (
+            "it would fall over by itself: the middle of its mass lies outside of its footprint"
+            if moves and not stands(made, self.up)
+            else ""
+        )
+        return made, fit_of(made, self.positions, self.triangles, self.volume, self.up), falls
+
+    def suited(self, moves: bool, thorough: bool) -> tuple[Shape, Fit, str] | None:
+        """The cheapest shape that lies close, and why. moves: it must be simple, and stand where its hull does."""
+        upright = self.hull is not None and stands(Shape("hull", (self.hull,)), self.up)
+        kinds = [k for k in SHAPES if (k != "mesh" or not moves) and (k != "hulls" or thorough)]
+        best: tuple[float, Shape, Fit] | None = None
+        for kind in kinds:
+            found = self.tried(kind, moves)
+            if found is None:
+                continue
+            made, fit, falls = found
+            if moves and upright and falls:
+                continue
+            if fit.gap <= _CLOSE * self.diagonal and _SMALL <= fit.volume <= _ROOMY:
+                why = f"{WORDS[kind]} is the cheapest that lies within {percent(_CLOSE)} of its size"
+                return made, fit, why + (", and it stands upright" if moves and upright else "")
+            off = fit.gap / self.diagonal + abs(np.log(max(fit.volume, 1e-3)))
+            if best is None or off < best[0]:
+                best = off, made, fit
+        return (
+            None
+            if best is None
+            else (
+                best[1],
+                best[2],
+                f"no simple shape lies within {percent(_CLOSE)} of its size; {WORDS[best[1].kind]} comes nearest",
+            )
+        )
+
+
+@mend(
+    "budget.levels",
+    title="Add levels of detail",
+    keeps="everything that is there, as the finest level",
+    costs="coarser parts beside each; what they show less of is measured",
+    safe=False,
+    parameters=[
+        Parameter(
+            "shares",
+            "text",
+            "per cent of the triangles that each level keeps, from the finest on, with semicolons between",
+            default="50;25;10",
+        ),
+        Parameter(
+            "screen_px",
+            "number",
+            "pixels of the screen's height, for the distance from which a level is off by one of them",
+            default=1080,
+        ),
+        PARTS,
+    ],
+    after=("budget.reduce", "budget.merge-flat"),
+)
+def levels(scene: Scene, shares: str = "50;25;10", screen_px: float = 1080, parts: Sequence[str] = ()) -> Outcome:
+    """Make up to three coarser levels of the parts, taken where it hurts least, and work out from which distance on each is off by no more than a pixel."""
+    kept = _shares(shares)
+    nodes = _drawn(scene, parts)
+    numbers = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
+    after, figures = scene, list[Figure]()
+    parts_at = cache(lambda level: parts_of(scene, numbers, level=level))
+    whole = sum(w.count * w.times for w in parts_at(0).values())
+    for n, share in enumerate(kept, 1):
+        work, cut = first_level(parts_at, int(whole * share))
+        told: list[tuple[Part, Price, int]] = []
+        for k, left in cut.items():
+            part = work[k]
+            if len(left) >= part.reducer.count:
+                continue
+            mesh, reduced = part.made(part.sound(left))
+            told.append((part, price(*part.surfaces(reduced), SAMPLES // len(cut), POINTS // len(cut), False), k))
+            for i in nodes:
+                if scene.nodes[i].mesh == k:
+                    after = with_made(after, i, f"level-{n}", [(f"{scene.part_name(i)}_level_{n}", mesh)])
+        if not told:
+            continue
+        figures.append(Figure(f"level {n}: triangles", f"{whole:,}", f"{left_of(work, cut):,}"))
+        figures += [replace(f, what=f"level {n}: {f.what}") for f in price_figures(scene, told) if f.what in _TOLD]
+        far = max(p.greatest * part.unit for part, p, _ in told)
+        figures.append(Figure(f"level {n}: off by a pixel from", "–", switch_words(far, int(screen_px) or 1080)))
+    if after is scene:
+        raise MendError("These parts have too few triangles for a coarser level, or seams and borders hold every edge.")
+    return Outcome(after, tuple(figures))
+
+
+#: What is told of each level.
+_TOLD = ("greatest distance from the surface before", "mean distance", "pictures slide by, in the mean and at most")
+
+
+def switch_distance(deviation: float, pixels: int) -> float:
+    """Metres from which on a deviation in metres covers no more than a pixel of a screen so many pixels high that shows 60°."""
+    return deviation / pixel_size(1.0, pixels)
+
+
+def switch_words(deviation: float, pixels: int) -> str:
+    """The distance of `switch_distance` in words."""
+    return about(switch_distance(deviation, pixels))
+
+
+def _shares(text: str) -> list[float]:
+    try:
+        kept = [float(x) / 100 for x in text.replace(",", ";").split(";") if x.strip()]
+    except ValueError:
+        raise MendError(f"The shares must be numbers with semicolons between, such as 50;25;10, not {text!r}.") from None
+    if not kept or len(kept) > 3 or any(not 0 < x < 1 for x in kept) or sorted(kept, reverse=True) != kept:
+        raise MendError("Say one to three shares between 0 and 100 per cent, the largest first, such as 50;25;10.")
+    return kept
