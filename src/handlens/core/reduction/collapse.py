@@ -11,12 +11,13 @@ from functools import cached_property
 
 import numpy as np
 
+from ..geometry.needles import without_needles
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.smoothing import smooth_normals
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
-from .soundness import ring, unsound
+from .soundness import ring, unsound, without_flat
 from .wedges import HARD, Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
@@ -30,11 +31,10 @@ _ROUNDS = 9
 
 @dataclass(frozen=True, eq=False)
 class Reduced:
-    """mesh: as it became. triangles: (T', 3) wedges of before that its triangles have; positions: (W, 3) of those wedges now."""
+    """mesh: as it became. triangles: (T', 3) wedges of before that its triangles have."""
 
     mesh: Mesh
     triangles: Array
-    positions: Array
 
 
 class Reducer:
@@ -89,7 +89,8 @@ class Reducer:
             # A place that three wedges or more share is one that the library moves nothing away from.
             at = self._unit[held[self.wedges.point]]
             points = np.concatenate([points, at, at])
-        return simplified(points, self.wedges.triangles, max(target, _LEAST), min(error / self.extent, TORN))
+        left = simplified(points, self.wedges.triangles, max(target, _LEAST), min(error / self.extent, TORN))
+        return without_flat(self._unit, left)
 
     @cached_property
     def _normals(self) -> Array | None:
@@ -133,24 +134,22 @@ class Reducer:
         return out
 
     def reduced(self, triangles: Array) -> Reduced:
-        """The mesh of triangles of wedges, points fitted, normals as they were shaded."""
+        """The mesh of triangles of wedges: points fitted, needles taken out, UVs laid to show what they showed, normals as they were shaded."""
         w = self.wedges
         placed = self.placed(triangles)
         cut = w.cut
-        # Each face of the result stands where the library left it: next to what it shares an edge with.
         order = w.corner[triangles.reshape(-1)]
-        face = order[::3] // 3 if not len(cut.slots) else _face_of(w, triangles)
-        made = recut(cut, order, np.arange(len(triangles) + 1) * 3, face)
+        made = recut(cut, order, np.arange(len(triangles) + 1) * 3, _face_of(w, triangles))
         positions = cut.positions.copy()
-        positions[cut.corners[w.corner]] = placed
         # Vertices in one place are one point: each of them moves along.
+        positions[cut.corners[w.corner]] = placed
         positions[cut.corners[order]] = placed[triangles.reshape(-1)]
-        made = replace(made, positions=frozen(positions))
+        made, triangles = _without_needles(replace(made, positions=frozen(positions)), triangles)
         made = replace(made, uvs=tuple(self._laid(layer, triangles, placed) for layer in cut.uvs))
         if cut.normals is not None:
             made = self._shaded(made, triangles)
         made = only_used_values(only_vertices(made, used_vertices(made) | ~used_vertices(cut)))
-        return Reduced(made, triangles, placed)
+        return Reduced(made, triangles)
 
     def _shaded(self, mesh: Mesh, triangles: Array) -> Mesh:
         """The reduced mesh with normals: those of its wedges; each face's own where they were that; made anew where no hard edge was kept."""
@@ -174,6 +173,16 @@ class Reducer:
             return Layer(layer.values, frozen(layer.index[w.corner[triangles.reshape(-1)]]))
         values = values_fitted((w.positions, w.triangles), placed, triangles, layer.values[index], w.fixed, w.chart)
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
+
+
+def _without_needles(mesh: Mesh, triangles: Array) -> tuple[Mesh, Array]:
+    """The mesh with fewer needles, and the wedges of its triangles. triangles: (T, 3) wedges."""
+    numbers = Layer(
+        np.arange(int(triangles.max(initial=-1)) + 1, dtype=np.float64)[:, None], triangles.reshape(-1).astype(np.int32)
+    )
+    made = without_needles(replace(mesh, colours=(*mesh.colours, numbers)))
+    kept = made.colours[-1]
+    return replace(made, colours=made.colours[:-1]), np.rint(kept.values[kept.index, 0]).astype(np.int64).reshape(-1, 3)
 
 
 def _along(mesh: Mesh, normals: Array, index: Array) -> tuple[Array, Array]:

@@ -246,6 +246,16 @@ def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: floa
     after = lambda c: c - c % 3 + (c + 1) % 3
     # Corners of the first triangle, and of the second the one that lies beyond the edge.
     i, j, k, beyond = one, after(one), after(after(one)), after(after(other))
+    if cut.weights is not None:
+        # Numbers of rows, which nothing runs between: all corners have one and the same.
+        row = weight_rows(cut)[cut.corners]
+        good &= (
+            (row[i] == row[j])
+            & (row[i] == row[k])
+            & (row[i] == row[beyond])
+            & (row[i] == row[after(other)])
+            & (row[j] == row[other])
+        )
     p = cut.positions[cut.corners]
     u, v, w = p[j] - p[i], p[k] - p[i], p[beyond] - p[i]
     good &= np.abs(np.einsum("ij,ij->i", w, normal[a])) <= tolerance
@@ -282,8 +292,6 @@ def _carried(cut: Mesh) -> Iterator[tuple[Array, float]]:
         yield morph.positions[cut.corners], STEPS * float(np.spacing(np.float32(largest)))
         if morph.normals is not None and cut.normals is not None:
             yield np.nan_to_num(np.where(cut.normals.index[:, None] >= 0, morph.normals[cut.normals.index], -1e9)), _DIRECTION
-    if cut.weights is not None:
-        yield weight_rows(cut)[cut.corners][:, None].astype(np.float64), 0.25
 
 
 def weight_rows(mesh: Mesh) -> Array:

@@ -1,4 +1,5 @@
-"""Places where a reduced surface is no surface any more: edges of three faces, faces folded onto each other, fans that only touch."""
+"""Places where a reduced surface is no surface any more: edges of three faces, faces folded onto each other, fans that only touch,
+needles."""
 
 from __future__ import annotations
 
@@ -9,6 +10,10 @@ from .wedges import Wedges
 
 #: Cosine between two neighbours from which on one is folded onto the other.
 _FOLDED = -0.94
+#: Height over the longest side below which a face has no area.
+_FLAT = 1e-9
+#: Rounds in which faces without area are cut the other way.
+_TURNS = 8
 
 
 def unsound(w: Wedges, triangles: Array, normals: Array | None) -> Array:
@@ -33,6 +38,10 @@ def unsound(w: Wedges, triangles: Array, normals: Array | None) -> Array:
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     size = np.linalg.norm(area, axis=1, keepdims=True)
     unit = np.divide(area, size, out=np.zeros_like(area), where=size > 0)
+    sides = np.roll(p, -1, axis=1) - p
+    longest = np.einsum("ijk,ijk->ij", sides, sides).max(axis=1)
+    # What has no height has no direction either. Mere needles are taken out when all is done.
+    bad[t[size[:, 0] < _FLAT * longest].reshape(-1)] = True
     one, other = order[first[count == 2]], order[first[count == 2] + 1]
     folded = np.einsum("ij,ij->i", unit[one // 3], unit[other // 3]) < _FOLDED
     bad[a[one[folded]]], bad[b[one[folded]]] = True, True
@@ -69,4 +78,38 @@ def ring(w: Wedges, points: Array, rings: int) -> Array:
     for _ in range(rings):
         near = out[t].any(axis=1)
         out[t[near].reshape(-1)] = True
+    return out
+
+
+def without_flat(positions: Array, triangles: Array) -> Array:
+    """Triangles (n, 3) of wedges, those without area gone: where one lies along a side of its neighbour, both are cut the other way.
+
+    positions: (W, 3). What has a seam along its longest side stays as it is.
+    """
+    out = triangles.copy()
+    for _ in range(_TURNS):
+        sides = np.roll(positions[out], -1, axis=1) - positions[out]
+        squares = np.einsum("ijk,ijk->ij", sides, sides)
+        area = np.linalg.norm(np.cross(sides[:, 0], sides[:, 1]), axis=1)
+        flat = np.flatnonzero(area < _FLAT * squares.max(axis=1))
+        if not len(flat):
+            break
+        count = int(out.max()) + 1
+        a, b = out.reshape(-1), np.roll(out, -1, axis=1).reshape(-1)
+        key = a.astype(np.int64) * count + b
+        order = np.argsort(key, kind="stable")
+        taken = np.zeros(len(out), bool)
+        for f in flat.tolist():
+            k = int(squares[f].argmax())
+            one, two, three = (int(out[f, (k + x) % 3]) for x in range(3))
+            at = int(np.searchsorted(key, two * count + one, sorter=order))
+            side = int(order[at]) if at < len(order) else -1
+            if side < 0 or key[side] != two * count + one or taken[f] or taken[side // 3] or side // 3 == f:
+                continue
+            beyond = int(out[side // 3, (side % 3 + 2) % 3])
+            if beyond != three:
+                out[f], out[side // 3] = (one, beyond, three), (beyond, two, three)
+                taken[f] = taken[side // 3] = True
+        if not taken.any():
+            break
     return out

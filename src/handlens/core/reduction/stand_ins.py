@@ -99,8 +99,7 @@ def shape_of(kind: str, positions: Array, triangles: Array, up: int, reducer: Ca
     if kind == "mesh":
         work = reducer()
         made = work.reduced(work.sound(MESH))
-        used, local = np.unique(made.triangles, return_inverse=True)
-        return Shape(kind, ((made.positions[used], local.reshape(-1, 3)),))
+        return Shape(kind, ((made.mesh.positions, made.mesh.corners.reshape(-1, 3).astype(np.int64)),))
     hull = hull_of(points)
     if hull is None:
         return None

@@ -52,37 +52,43 @@ class Part:
         return reduced.mesh if self.halves is None else self.halves.whole(reduced.mesh), reduced
 
     def surfaces(self, reduced: Reduced) -> tuple[Surface, Surface]:
-        """What is compared: before and after, in wedges of before, so that islands and weights are known alike."""
-        w = self.reducer.wedges
-        weights = _dense(w.cut, w.corner)
-        uv = w.cut.uvs[0].at_corners()[w.corner] if w.cut.uvs and len(w.cut.uvs[0].values) else None
-        now = reduced.mesh.uvs[0].at_corners() if uv is not None else None
-        island = lambda t: None if uv is None else w.chart[t[:, 0]]
+        """What is compared: before and after, with islands and joints numbered alike."""
+        w, after = self.reducer.wedges, reduced.mesh
+        joints = np.unique(w.cut.weights.joints) if w.cut.weights is not None else None
         return (
             Surface(
-                w.positions, w.triangles, None if uv is None else np.nan_to_num(uv[w.triangles]), island(w.triangles), weights
+                w.positions,
+                w.triangles,
+                _uv(w.cut, w.corner[w.triangles]),
+                w.chart[w.triangles[:, 0]],
+                _dense(w.cut, joints, w.corner),
             ),
             Surface(
-                reduced.positions,
-                reduced.triangles,
-                None if now is None else np.nan_to_num(now.reshape(-1, 3, 2)),
-                island(reduced.triangles),
-                weights,
+                after.positions,
+                after.corners.reshape(-1, 3).astype(np.int64),
+                _uv(after, np.arange(len(after.corners)).reshape(-1, 3)),
+                w.chart[reduced.triangles[:, 0]],
+                _dense(after, joints, None),
             ),
         )
 
 
-def _dense(mesh: Mesh, corner: Array) -> Array | None:
-    """(W, J) weights of wedges, by the joints that are used; None without skin, or where there are too many to lay out."""
-    w = mesh.weights
-    if w is None:
+def _uv(mesh: Mesh, corners: Array) -> Array | None:
+    """(T, 3, 2) of the first UV set at corners (T, 3); None without."""
+    if not mesh.uvs or not len(mesh.uvs[0].values):
         return None
-    joints, column = np.unique(w.joints, return_inverse=True)
-    if len(joints) * len(mesh.positions) > 40_000_000:
+    uv: Array = np.nan_to_num(mesh.uvs[0].at_corners().astype(np.float64))[corners]
+    return uv
+
+
+def _dense(mesh: Mesh, joints: Array | None, corner: Array | None) -> Array | None:
+    """(n, J) weights by joints, of corners' vertices or of all; None without skin, or where there are too many to lay out."""
+    w = mesh.weights
+    if w is None or joints is None or len(joints) * len(mesh.positions) > 40_000_000:
         return None
     out = np.zeros((len(mesh.positions), len(joints)), np.float32)
-    out[np.repeat(np.arange(len(out)), np.diff(w.starts)), column.reshape(-1)] = w.weights
-    return out[mesh.corners[corner]]
+    out[np.repeat(np.arange(len(out)), np.diff(w.starts)), np.searchsorted(joints, w.joints)] = w.weights
+    return out if corner is None else out[mesh.corners[corner]]
 
 
 def parts_of(scene: Scene, chosen: Sequence[int], symmetric: str = "no", level: int = 0) -> dict[int, Part]:
