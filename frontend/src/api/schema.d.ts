@@ -2523,6 +2523,14 @@ export interface components {
             material_library?: boolean;
             /** @description Clips go into files of their own beside the model, where there are several. */
             clip_files?: boolean;
+            /** @enum {string} */
+            stand_ins?: "file" | "nodes";
+            /** @description After the name of its part. */
+            stand_in_suffix?: string;
+            /** @enum {string} */
+            levels?: "files" | "nodes";
+            /** @description After the name of its part, before its number. */
+            level_suffix?: string;
         };
         SheetFacts: {
             /** @description As the command line and files call it. */

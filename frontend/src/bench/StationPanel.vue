@@ -86,6 +86,11 @@ const worst = computed(() =>
         <template v-if="station.slug === 'budget'">
           <GaugeChart />
           <ReduceDesk />
+          <div class="acts">
+            <button class="btn" @click="form('budget.stand-in', [])">Stand-ins for collisions …</button>
+            <button class="btn" @click="form('budget.levels', [])">Levels of detail …</button>
+            <button class="btn" @click="form('budget.vertex-order', [])">Order for the card …</button>
+          </div>
         </template>
         <StationTable
           v-for="t in station.tables"

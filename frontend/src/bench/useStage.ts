@@ -142,7 +142,8 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
       const others = picked.size > 0 && !picked.has(node);
       // A coarser level stands where the thing itself does: it is seen by itself alone.
       const level = (mesh.userData.role as string).startsWith('level') && only !== node && !picked.has(node);
-      mesh.userData.elsewhere = (only !== null && node !== only) || level || wanted.unseen().has(node) || (others && wanted.rest() === 'gone');
+      mesh.userData.elsewhere =
+        (only !== null && node !== only) || level || wanted.unseen().has(node) || (others && wanted.rest() === 'gone');
       mesh.userData.dim = others && wanted.rest() === 'dimmed';
       mesh.userData.pale = mesh.userData.dim || mesh.userData.apart;
       mesh.visible = !mesh.userData.elsewhere && !mesh.userData.away;

@@ -27,6 +27,8 @@ TORN = 0.1
 _LEAST = 4
 #: How often what became no surface is held back and the rest reduced again.
 _ROUNDS = 9
+#: How many points may be held back at most, for each triangle that is left.
+_HELD = 1 / 8
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,6 +80,8 @@ class Reducer:
             if not wrong.any() or len(left) > most:
                 break
             held |= ring(w, wrong, n // 3)
+            if held.sum() > _HELD * len(left):
+                break  # so many are held that all else would pay for it
             left = self._left(target, np.inf, held)
         return best
 

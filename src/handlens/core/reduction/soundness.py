@@ -49,7 +49,19 @@ def unsound(w: Wedges, triangles: Array, normals: Array | None) -> Array:
         away = np.einsum("ij,ij->i", normals[triangles].sum(axis=1), unit) < 0
         bad[t[away].reshape(-1)] = True
     bad |= _fans(t, one, other, points) > 1
+    # An island of UVs that has gone whole: its picture is nowhere any more.
+    bad[w.point[lost(w, triangles)]] = True
     return bad
+
+
+def lost(w: Wedges, triangles: Array) -> Array:
+    """(W,) bool: wedges of islands of which no triangle is left."""
+    kept = np.zeros(int(w.chart.max(initial=-1)) + 1, bool)
+    kept[w.chart[triangles]] = True
+    had = np.zeros(len(kept), bool)
+    had[w.chart[w.triangles]] = True
+    out: Array = (had & ~kept)[w.chart]
+    return out
 
 
 def _fans(t: Array, one: Array, other: Array, points: int) -> Array:

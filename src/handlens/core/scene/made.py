@@ -21,15 +21,20 @@ def said(node: Node, key: str) -> str:
     return value if isinstance(value, str) else ""
 
 
+def made_before(scene: Scene, node: int, role: str) -> set[int]:
+    """Nodes that were made for a node, of a role or of one that begins so."""
+    of = scene.part_name(node)
+    return {
+        c for c in scene.nodes[node].children if said(scene.nodes[c], ROLE).startswith(role) and said(scene.nodes[c], OF) == of
+    }
+
+
 def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh]]) -> Scene:
-    """The scene with parts below a node, in its own frame, each named and said to be of a role; those of that role that were made for it
-    before go. made: name and mesh of each.
-    """
+    """The scene with parts below a node, in its own frame, each named and said to be of a role. made: name and mesh of each."""
     of = scene.part_name(node)
     owner = scene.nodes[node]
-    old = {c for c in owner.children if said(scene.nodes[c], ROLE) == role and said(scene.nodes[c], OF) == of}
     nodes, meshes = list(scene.nodes), list(scene.meshes)
-    children = [c for c in owner.children if c not in old]
+    children = list(owner.children)
     for name, mesh in made:
         children.append(len(nodes))
         extras: dict[str, Any] = {"extras": {ROLE: role, OF: of}}

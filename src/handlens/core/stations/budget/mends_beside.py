@@ -11,12 +11,13 @@ import numpy as np
 from ...geometry.topology import surface
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.without import without_parts
 from ...limits import MendError
 from ...reduction.collapse import Reducer
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...reduction.stand_ins import SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
-from ...scene.made import BESIDE, ROLE, said, with_made
+from ...scene.made import BESIDE, ROLE, made_before, said, with_made
 from ...scene.matrices import apply
 from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
@@ -48,7 +49,7 @@ _UPRIGHT = {"X": 0, "Y": 1, "Z": 2}
 )
 def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Sequence[str] = ()) -> Outcome:
     """Put a simple closed shape below each part, in its place, for what runs into it or stands on it; how well it fits is measured."""
-    nodes = _drawn(scene, parts)
+    scene, nodes = _cleared(scene, parts, "stand-in")
     if not nodes:
         raise MendError("None of these parts has a surface that holds still: what joints move needs a stand-in for each joint.")
     world, up = world_matrices(scene), _UPRIGHT[scene.up_axis or "Y"]
@@ -72,6 +73,13 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     if after is scene:
         raise MendError("All of these parts are flat.")
     return Outcome(after, tuple(figures), tuple(remarks))
+
+
+def _cleared(scene: Scene, parts: Sequence[str], role: str) -> tuple[Scene, list[int]]:
+    """The scene without what was made of a role for the chosen parts before, and those parts."""
+    old = set[int]().union(*(made_before(scene, i, role) for i in _drawn(scene, parts)))
+    scene = without_parts(scene, sorted(old)) if old else scene
+    return scene, _drawn(scene, parts)
 
 
 def _drawn(scene: Scene, parts: Sequence[str]) -> list[int]:
@@ -208,7 +216,7 @@ class _Solid:
 def levels(scene: Scene, shares: str = "50;25;10", screen_px: float = 1080, parts: Sequence[str] = ()) -> Outcome:
     """Make up to three coarser levels of the parts, taken where it hurts least, and work out from which distance on each is off by no more than a pixel."""
     kept = _shares(shares)
-    nodes = _drawn(scene, parts)
+    scene, nodes = _cleared(scene, parts, "level")
     numbers = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
     after, figures = scene, list[Figure]()
     parts_at = cache(lambda level: parts_of(scene, numbers, level=level))

@@ -98,7 +98,13 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
     if not told or triangle_count(after) >= triangle_count(scene):
         raise MendError("There is nothing to reduce: it is as small as that already, or seams and borders hold every edge.")
     figures = [Figure("triangles", f"{triangle_count(scene):,}", f"{triangle_count(after):,}"), *price_figures(scene, told)]
-    return Outcome(after, tuple(figures), _remarks({k: work[k] for k in changed}, left_of(work, cut), target))
+    gone = {k: n for k in changed if (n := work[k].islands_lost(cut[k]))}
+    remarks = _remarks({k: work[k] for k in changed}, left_of(work, cut), target)
+    if gone:
+        whose = ", ".join(scene.meshes[k].name or "a part" for k in list(gone)[:3])
+        many = plural(sum(gone.values()), "island of UVs has gone", "islands of UVs have gone")
+        remarks = (*remarks, f"{many} with the faces on them, in {whose}: what surrounds them shows their place.")
+    return Outcome(after, tuple(figures), remarks)
 
 
 def _remarks(work: dict[int, Part], left: int, target: int) -> tuple[str, ...]:
@@ -155,7 +161,7 @@ def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]]) -> list
 
 def texels(scene: Scene, mesh: int) -> int:
     """Pixels along the longer side of the largest picture that a mesh shows, `TEXELS` where it shows none that can be read."""
-    used = {m for m in scene.meshes[mesh].slot_materials if m >= 0}
+    used = {m for m in scene.meshes[mesh].slot_materials if 0 <= m < len(scene.materials)}
     images = {i.image for m in used for i in scene.materials[m].inputs if i.image is not None}
     sizes = [max(picture.size) for k in images if (picture := opened(scene.images[k], whole=False)) is not None]
     return max(sizes, default=TEXELS)

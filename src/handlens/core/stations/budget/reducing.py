@@ -11,6 +11,7 @@ from ...limits import MendError
 from ...reduction.collapse import Reduced, Reducer
 from ...reduction.halves import Halves, halves
 from ...reduction.price import Surface, distances
+from ...reduction.soundness import lost
 from ...reduction.wedges import LEVELS
 from ...scene import Mesh, Scene
 from ...scene.model import Array
@@ -46,6 +47,11 @@ class Part:
     def sound(self, left: Array) -> Array:
         """As many triangles as `left`, and a surface wherever there was one."""
         return left if len(left) >= self.reducer.count else self.reducer.sound(len(left))
+
+    def islands_lost(self, left: Array) -> int:
+        """How many islands between seams have no triangle left; 0 without UVs."""
+        w = self.reducer.wedges
+        return len(np.unique(w.chart[lost(w, left)])) * self.factor if w.cut.uvs else 0
 
     def made(self, left: Array) -> tuple[Mesh, Reduced]:
         reduced = self.reducer.reduced(left)

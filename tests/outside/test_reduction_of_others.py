@@ -1,0 +1,159 @@
+"""Reduction of models that others made: beside two libraries of the registries, and what it keeps of seams and slots.
+
+The libraries (fast-simplification and pyfqmr, both after Garland and Heckbert 1997) know no seams: they are compared on bare
+points and faces. HANDLENS_WRITE_DOCS=1 writes docs/reduction.md.
+"""
+
+from __future__ import annotations
+
+import os
+from dataclasses import replace
+from pathlib import Path
+
+import fast_simplification
+import numpy as np
+import pyfqmr
+import pytest
+import trimesh
+from scipy.spatial import cKDTree
+
+from conftest import ROOT
+from handlens.core.geometry.triangles import triangulate
+from handlens.core.reduction.collapse import Reducer
+from handlens.core.reduction.price import Surface, distances, surface_of
+from handlens.core.route.tape import apply_mend
+from handlens.library import open_model
+from scenes import mesh, scene
+
+MODELS = Path("/usr/share/assimp/models")
+#: Of the collection those with a thousand triangles and more that hang together, and three bodies of our own.
+BARE = ["Collada/duck.dae", "Collada/human.zae", "Collada/teapots.DAE", "PLY/Wuson.ply"]
+TEXTURED = ["Collada/duck.dae", "Collada/human.zae", "Collada/teapots.DAE", "Collada/earthCylindrical.DAE", "Collada/sphere.dae"]
+
+
+def largest(path):
+    return max(open_model(str(MODELS / path)).scene.meshes, key=lambda m: m.triangle_count)
+
+
+def bare(path):
+    """Points joined by place, and triangles with three different ones."""
+    made = largest(path)
+    points, number = np.unique(made.positions, axis=0, return_inverse=True)
+    t = number.reshape(-1)[made.corners[triangulate(made)[0]]]
+    return points, t[(t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0])]
+
+
+def bodies():
+    ball, ring = trimesh.creation.icosphere(5), trimesh.creation.torus(1, 0.3, 200, 100)
+    v = np.array(ball.vertices)
+    yield "a bumpy ball", v * (1 + 0.1 * np.sin(7 * v[:, [0]]) * np.cos(5 * v[:, [1]])), np.array(ball.faces)
+    yield "a ring", np.array(ring.vertices), np.array(ring.faces)
+    for path in BARE:
+        yield path, *bare(path)
+
+
+def by_one(points, triangles, count):
+    p, t = fast_simplification.simplify(points.astype(np.float32), triangles.astype(np.int32), target_count=count)
+    return p.astype(np.float64), t
+
+
+def by_other(points, triangles, count):
+    work = pyfqmr.Simplify()
+    work.setMesh(points, triangles.astype(np.int32))
+    work.simplify_mesh(target_count=count, aggressiveness=7, preserve_border=True, verbose=0)
+    return work.getMesh()[:2]
+
+
+def test_mean_deviation_beside_two_libraries():
+    rows = []
+    for name, points, triangles in bodies():
+        diagonal = float(np.linalg.norm(np.ptp(points, axis=0)))
+        for share in (0.5, 0.1):
+            work = Reducer(mesh(points, triangles.tolist()))
+            ours = work.reduced(work.sound(int(share * len(triangles)))).mesh
+            off = [distances(Surface(points, triangles), surface_of(ours))[1]]
+            for library in (by_one, by_other):
+                p, t = library(points, triangles, ours.triangle_count)
+                off.append(distances(Surface(points, triangles), Surface(np.asarray(p, np.float64), np.asarray(t, np.int64)))[1])
+            rows.append((name, len(triangles), ours.triangle_count, *(x / diagonal for x in off)))
+    if os.environ.get("HANDLENS_WRITE_DOCS"):
+        write(rows)
+    worse = [r for r in rows if r[3] > 1.05 * min(r[4], r[5])]
+    assert not worse
+    assert len(rows) == 12
+
+
+def write(rows):
+    lines = "\n".join(
+        f"| {name} | {before:,} | {after:,} | {a * 1e6:,.0f} | {b * 1e6:,.0f} | {c * 1e6:,.0f} | {a / min(b, c):.2f} |"
+        for name, before, after, a, b, c in rows
+    )
+    place = ROOT / "docs" / "reduction.md"
+    text = place.read_text()
+    head, _, rest = text.partition("<!-- compared -->")
+    place.write_text(f"{head}<!-- compared -->\n{lines}\n<!-- end -->{rest.partition('<!-- end -->')[2]}")
+
+
+@pytest.mark.parametrize("path", TEXTURED)
+def test_seams_and_slot_borders_are_kept(path):
+    """Every point of a seam of the result lies on a seam of before, every seam of before runs within the told distance of one of the
+    result, and the surface is shared out among islands and slots as it was."""
+    whole = largest(path)
+    work = Reducer(whole)
+    left = work.reduced(work.sound(int(0.7 * work.count))).mesh
+    size = float(np.ptp(whole.positions, axis=0).max())
+    before, after = (Reducer(m, 2).wedges for m in (whole, left))
+    mine, theirs = seams(after), seams(before)
+    assert len(mine) > 0
+    assert cKDTree(theirs.reshape(-1, 3)).query(mine.reshape(-1, 3))[0].max() < 1e-3 * size
+    told = distances(surface_of(whole), surface_of(left))[0]
+    share = np.linspace(0, 1, 60)[None, :, None]
+    along = (mine[:, :1] * (1 - share) + mine[:, 1:] * share).reshape(-1, 3)
+    assert cKDTree(along).query(theirs.reshape(-1, 3))[0].max() < 1.5 * told + 0.02 * size
+    assert after.chart.max() == before.chart.max()
+    slots = [np.bincount(m.slots, areas(m), max(whole.slots.max() + 1, 1)) for m in (work.wedges.cut, left)]
+    assert slots[1] == pytest.approx(slots[0], rel=0.05, abs=0.005 * slots[0].sum())
+
+
+def test_what_cannot_be_kept_is_said():
+    """A spider of hundreds of small islands: at half its triangles some have no room any more."""
+    came = scene(largest("OBJ/spider.obj"))
+    outcome = apply_mend(came, "budget.reduce", {"share": 50})
+    assert any("islands of UVs have gone" in r for r in outcome.remarks)
+
+
+def seams(w):
+    """(n, 2, 3) edges along which UVs, slots or colours differ: each wedge side that no other triangle has the other way."""
+    sides = np.stack([w.triangles, np.roll(w.triangles, -1, axis=1)], axis=2).reshape(-1, 2)
+    known = set(map(tuple, sides.tolist()))
+    alone = np.array([s for s in known if (s[1], s[0]) not in known], np.int64).reshape(-1, 2)
+    points = {tuple(w.point[list(s)].tolist()) for s in known}
+    both = [s for s in alone.tolist() if (int(w.point[s[1]]), int(w.point[s[0]])) in points]
+    return w.positions[np.array(both, np.int64).reshape(-1, 2)]
+
+
+def areas(m):
+    p = m.positions[m.corners].reshape(-1, 3, 3)
+    return np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 2
+
+
+@pytest.mark.parametrize("path", BARE)
+def test_the_told_distance_is_what_dense_samples_find(path):
+    """Two million samples of one surface, the nearest of them to each of a hundred thousand of the other: no tree of boxes."""
+    points, triangles = bare(path)
+    whole = scene(mesh(points, triangles.tolist()))
+    made = apply_mend(whole, "budget.reduce", {"share": 30}).scene.meshes[0]
+    told = distances(surface_of(replace(whole.meshes[0])), surface_of(made))
+    ways = []
+    a, b = (
+        trimesh.Trimesh(points, triangles, process=False),
+        trimesh.Trimesh(made.positions, made.corners.reshape(-1, 3), process=False),
+    )
+    for one, other in ((a, b), (b, a)):
+        dense = trimesh.sample.sample_surface(other, 2_000_000, seed=1)[0]
+        found = cKDTree(dense).query(trimesh.sample.sample_surface(one, 100_000, seed=2)[0])[0]
+        # Samples lie beside the nearest point by about half their spacing, which adds in square.
+        gap = np.sqrt(other.area / 2_000_000) / 2
+        ways.append((np.sqrt(np.maximum(found**2 - gap**2, 0)).mean(), found.max()))
+    assert told[1] == pytest.approx(max(m for m, _ in ways), rel=0.05, abs=gap / 2)
+    assert told[0] >= max(g for _, g in ways) * 0.95 - gap
