@@ -94,7 +94,7 @@ class Model:
     def mend(self, id: str, **params: Any) -> Model:
         """The model with a mend applied. Raises InputError for a wrong call and MendError where the mend does not apply."""
         made = apply_mend(self.scene, id, params)
-        return replace(self, scene=made.scene, figures=(*self.figures, *made.figures), remarks=(*self.remarks, *made.remarks))
+        return replace(self, scene=made.scene, figures=(*self.figures, *made.told()), remarks=(*self.remarks, *made.remarks))
 
     def write(self, format_name: str, sheet: str | RuleSheet | None = None, intent: Intent | None = None) -> Written:
         """The model in a format, as a rule sheet's destination wants it, without what the intent calls aside. Nothing is stored yet.

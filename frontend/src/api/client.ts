@@ -92,7 +92,8 @@ export const api = {
     const told = Object.entries(asked).flatMap(([k, v]) => (v === undefined ? [] : [[k, String(v)]]));
     return call<S['Answer']>('GET', `/inspections/${inspection}/causes?${new URLSearchParams(told)}`);
   },
-  curve: (inspection: number, parts: string[]) => call<S['Curve']>('POST', `/inspections/${inspection}/curve`, { parts }),
+  curve: (inspection: number, parts: string[], again = false) =>
+    call<S['Curve']>('POST', `/inspections/${inspection}/curve`, { parts, again }),
   tree: (inspection: number) => call<S['Tree']>('GET', `/inspections/${inspection}/tree`),
   watches: () => call<S['Watches']>('GET', '/watches'),
   watchFolder: (path: string) => call<S['Watch']>('POST', '/watches', { path }),

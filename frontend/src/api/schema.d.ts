@@ -2289,6 +2289,11 @@ export interface components {
         };
         CurveWish: {
             parts?: string[];
+            /**
+             * @description try once more where the last try failed or was stopped
+             * @default false
+             */
+            again: boolean;
         };
         CurvePoint: {
             triangles: number;

@@ -26,6 +26,10 @@ const { data, error, refetch } = useQuery({
   enabled: computed(() => wanted.value && inspection.value !== null),
   refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? '') ? 400 : false),
 });
+async function again() {
+  await api.curve(inspection.value!, parts.value, true);
+  await refetch();
+}
 const points = computed(() => (data.value?.state === 'done' ? data.value.points : []));
 const job = computed(() => jobs.jobs.find((j) => j.id === data.value?.job));
 const trouble = computed(
@@ -69,7 +73,7 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
       <button v-if="!wanted" class="btn" @click="wanted = true">Measure it</button>
     </div>
     <p v-if="trouble" role="alert" class="small">
-      <ResultMark result="caution" /> {{ trouble }} <button class="btn" @click="refetch()">Measure again</button>
+      <ResultMark result="caution" /> {{ trouble }} <button class="btn" @click="again">Measure again</button>
     </p>
     <p v-else-if="wanted && !points.length" class="faded small wait" role="status">
       <ResultMark result="pending" /> {{ job ? job.phase : 'waiting' }}

@@ -60,7 +60,12 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     s.onDraw.add(overlays);
     observer = new ResizeObserver(() => s.resize(box.clientWidth, box.clientHeight));
     observer.observe(box);
-    if (testing()) attachTestHook(s, { viewer: viewer.value, busy: () => state.flying || state.making });
+    if (testing())
+      attachTestHook(s, {
+        viewer: viewer.value,
+        busy: () => state.flying || state.making,
+        parts: () => [...(model.value?.parts ?? [])].map(([node, m]) => ({ name: model.value!.names.get(node), visible: m.visible })),
+      });
     watch(wanted.receiver, (r) => s.setReceiver(r), { immediate: true });
     watch(wanted.inspection, load, { immediate: true });
     watch([wanted.part, model, wanted.unseen, wanted.rest], isolate);

@@ -139,13 +139,14 @@ def want_comparison(s: Session, earlier: Inspection, later: Inspection) -> Compa
     return row
 
 
-def want_curve(s: Session, inspection: Inspection, parts: list[str]) -> Curve:
-    """How far off parts of a model that was read lie at each count of triangles; asked for if it was not, or if the last try failed."""
+def want_curve(s: Session, inspection: Inspection, parts: list[str], again: bool) -> Curve:
+    """How far off parts of a model that was read lie at each count of triangles; asked for if it was not. again: whether it is tried once
+    more where the last try failed, or else that is told."""
     revision = s.get_one(Revision, inspection.revision_id)
     key = hashlib.sha256(json.dumps(sorted(parts)).encode()).hexdigest()
     s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
     row = s.scalar(select(Curve).where(Curve.inspection_id == inspection.id, Curve.key == key))
-    if row is not None and row.state in ("waiting", "running", "done"):
+    if row is not None and (row.state in ("waiting", "running", "done") or not again):
         return row
     if row is None:
         row = Curve(inspection_id=inspection.id, key=key, parts=parts)

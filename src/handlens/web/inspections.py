@@ -138,7 +138,7 @@ def curve(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
         inspection = row(s, Inspection, inspection_id, "inspection")
         if inspection.state != "done":
             refuse(409, "The model must have been read before it can be measured how far it may be reduced.")
-        made = want_curve(s, inspection, wish["parts"])
+        made = want_curve(s, inspection, wish["parts"], wish["again"])
         job = s.scalar(
             select(Job.id).where(Job.subject["curve"].as_integer() == made.id, Job.state.in_(["waiting", "running"])).limit(1)
         )

@@ -309,6 +309,7 @@ class Comparison(Schema):
 
 class CurveWish(Strict):
     parts = fields.List(fields.String(validate=validate.Length(0, 1000)), load_default=list, validate=validate.Length(0, 20_000))
+    again = fields.Boolean(load_default=False, metadata={"description": "try once more where the last try failed or was stopped"})
 
 
 class Curve(Schema):

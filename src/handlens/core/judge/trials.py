@@ -43,6 +43,8 @@ _PAINTING = ("textures.resize", "textures.convert", "textures.turn-green", "see-
 _PIXELS = 16 << 20
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000
+#: Mends that work long on each triangle that they find: what one costs to play, in triangles that are measured.
+_DEAR = {"budget.reduce": 10}
 #: Checks whose measures come from rays, and by how much those differ between two readings of one surface, beside a tenth.
 _SAMPLED = {"facing.walk-round": 0.002, "surface.unseen": 100.0, "see-through.draw-order": 0.02}
 #: Checks that say nothing while another finding comes first.
@@ -136,6 +138,7 @@ class _Tries:
         outcomes: dict[str, tuple[Outcome, Scene]] = {}
         refused: dict[str, str] = {}
         for text in texts:
+            self.left -= _DEAR.get(self.calls[text][0], 0) * sum(m.triangle_count for m in scene.meshes)
             try:
                 made = apply_mend(scene, *self.calls[text])
             except (MendError, InputError) as error:

@@ -71,6 +71,12 @@ class Outcome:
     scene: Scene
     figures: tuple[Figure, ...]
     remarks: tuple[str, ...] = ()
+    #: Further figures, which take their time: worked out only where somebody reads them, and not for an offer that is tried.
+    price: Callable[[], tuple[Figure, ...]] | None = None
+
+    def told(self) -> tuple[Figure, ...]:
+        """All figures."""
+        return self.figures if self.price is None else (*self.figures, *self.price())
 
 
 @dataclass(frozen=True)

@@ -48,7 +48,7 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
             later = find_mend(runs[spoilt].mend).title
             remarks = (*remarks, f"{later} was played before it and rests on it: it holds better the other way round.")
         was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
-        runs.append(MendRun(id, params, True, outcome.figures, remarks, before=spoilt, spent=(was, cost)))
+        runs.append(MendRun(id, params, True, outcome.told(), remarks, before=spoilt, spent=(was, cost)))
     return scenes[-1], runs
 
 

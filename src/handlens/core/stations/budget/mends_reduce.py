@@ -9,6 +9,7 @@ from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...machine.meshopt import library
+from ...reduction.collapse import Reduced
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...scene import Scene
 from ...scene.model import Array
@@ -86,25 +87,30 @@ def _only(levels: Callable[[int], dict[int, Part]], k: int) -> Callable[[int], d
 
 def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target: int) -> Outcome:
     meshes = list(scene.meshes)
-    told: list[tuple[Part, Price, int]] = []
-    changed = {k for k, left in cut.items() if len(left) < work[k].reducer.count}
-    each = max(1, len(changed) // 8)
-    for k in sorted(changed):
-        part = work[k]
-        meshes[k], reduced = part.made(cut[k])
-        outline = len(told) < _OUTLINES
-        told.append((part, price(*part.surfaces(reduced), SAMPLES // each, POINTS // each, outline), k))
+    made: dict[int, Reduced] = {}
+    for k, left in cut.items():
+        if len(left) < work[k].reducer.count:
+            meshes[k], made[k] = work[k].made(left)
     after = scene.with_(meshes=tuple(meshes))
-    if not told or triangle_count(after) >= triangle_count(scene):
+    if not made or triangle_count(after) >= triangle_count(scene):
         raise MendError("There is nothing to reduce: it is as small as that already, or seams and borders hold every edge.")
-    figures = [Figure("triangles", f"{triangle_count(scene):,}", f"{triangle_count(after):,}"), *price_figures(scene, told)]
-    gone = {k: n for k in changed if (n := work[k].islands_lost(cut[k]))}
-    remarks = _remarks({k: work[k] for k in changed}, left_of(work, cut), target)
+
+    def measured() -> tuple[Figure, ...]:
+        share = max(1, len(made) // 8)
+        told = [
+            (work[k], price(*work[k].surfaces(reduced), SAMPLES // share, POINTS // share, n < _OUTLINES), k)
+            for n, (k, reduced) in enumerate(sorted(made.items()))
+        ]
+        return tuple(price_figures(scene, told))
+
+    gone = {k: n for k in made if (n := work[k].islands_lost(cut[k]))}
+    remarks = _remarks({k: work[k] for k in made}, left_of(work, cut), target)
     if gone:
         whose = ", ".join(scene.meshes[k].name or "a part" for k in list(gone)[:3])
         many = plural(sum(gone.values()), "island of UVs has gone", "islands of UVs have gone")
         remarks = (*remarks, f"{many} with the faces on them, in {whose}: what surrounds them shows their place.")
-    return Outcome(after, tuple(figures), remarks)
+    counts = Figure("triangles", f"{triangle_count(scene):,}", f"{triangle_count(after):,}")
+    return Outcome(after, (counts,), remarks, measured)
 
 
 def _remarks(work: dict[int, Part], left: int, target: int) -> tuple[str, ...]:
