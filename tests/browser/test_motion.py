@@ -74,8 +74,7 @@ def test_playing_goes_on_and_stops_by_key(heron_moves):
     page.get_by_role("slider", name="Moment of the clip").blur()
     page.keyboard.press("p")
     expect(page.get_by_role("button", name="Pause")).to_be_visible()
-    for _ in range(3):
-        settle(page)
+    page.evaluate("stageTest.settle(20)")
     page.keyboard.press("p")
     expect(page.get_by_role("button", name="Play")).to_be_visible()
     said = page.get_by_role("slider", name="Moment of the clip").get_attribute("aria-valuetext") or ""

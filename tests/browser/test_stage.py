@@ -9,7 +9,7 @@ import pytest
 from PIL import Image as Pillow
 from playwright.sync_api import expect
 
-from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, settle, stage_there, until
+from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, picture, settle, stage_there, until
 from handlens.core.scene import Material, Node
 from pictures import textured
 from scenes import cube, mesh, rigged, scene
@@ -183,7 +183,7 @@ def test_each_receiver_draws_by_its_own_rules_and_tells_them_in_its_log(page, se
         choice.select_option(label=sheet)
         page.get_by_text(re.compile("^Its log")).wait_for()
         drawn(page)
-        seen[sheet] = np.array(page.evaluate("[...stageTest.shot()]"))
+        seen[sheet] = picture(page).astype(int)
     # Winding turned with the part, winding left as stored, both sides: a mirrored crate shows its inside in the second alone. Where both
     # sides are drawn a rim pixel may show a little of the far one.
     off = {sheet: float((np.abs(seen[sheet] - seen["Realtime engine"]) > 40).mean()) for sheet in seen}

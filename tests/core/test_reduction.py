@@ -12,6 +12,7 @@ from handlens.core.judge import judge
 from handlens.core.limits import MendError
 from handlens.core.machine.meshopt import cache_figures
 from handlens.core.reduction.collapse import Reducer
+from handlens.core.reduction.detail import bake
 from handlens.core.reduction.flat import merged_flat
 from handlens.core.reduction.halves import halves
 from handlens.core.reduction.price import Surface, distances, price, surface_of
@@ -353,3 +354,81 @@ def test_triangles_are_put_in_an_order_in_which_vertices_are_met_again():
     assert 0.5 <= worked(after) < 0.8
     with pytest.raises(MendError, match="as good as it gets"):
         apply_mend(outcome.scene, "budget.vertex-order", {})
+
+
+# --- detail as a picture -----------------------------------------------------------------------------
+
+
+def laid_apart(t):
+    """A mesh of which each face has a cell of the tile to itself, shaded smooth."""
+    n = int(np.ceil(np.sqrt(len(t.faces))))
+    corner = np.array([[0.06, 0.06], [0.94, 0.06], [0.06, 0.94]])
+    uv = np.concatenate([(corner + np.array([k % n, k // n])) / n for k in range(len(t.faces))])
+    made = as_mesh(t, "stand")
+    return replace(
+        made,
+        uvs=(Layer(uv.astype(np.float32), np.arange(len(uv), dtype=np.int32)),),
+        normals=Layer(np.array(t.vertex_normals, np.float32), made.corners),
+    )
+
+
+def test_a_picture_of_a_ball_over_eighty_faces_shades_as_the_ball():
+    """Decoded here anew from the picture and the stored tangents, against the ball's own normal: within 2° in the mean."""
+    fine, coarse = as_mesh(trimesh.creation.icosphere(5)), laid_apart(trimesh.creation.icosphere(1))
+    baked, tangents = bake(fine, coarse, 0, True, 512, 0.2)
+    assert (baked.missed, baked.twice) == (0, 0)
+    random = np.random.default_rng(6)
+    face, w = random.integers(0, 80, 4_000), random.dirichlet((1, 1, 1), 4_000)
+    blend = lambda values: np.einsum("ij,ijk->ik", w, values.reshape(80, 3, -1)[face])
+    unit = lambda v: v / np.linalg.norm(v, axis=1, keepdims=True)
+    place, n = blend(coarse.positions[coarse.corners]), unit(blend(coarse.normals.at_corners()))
+    tangent = blend(tangents.at_corners())
+    t = unit(tangent[:, :3])
+    b = np.cross(n, t) * tangent[:, 3:]
+    # glTF: the first row of a picture is at v = 0, and its green points upwards in it.
+    u, v = blend(coarse.uvs[0].at_corners()).T
+    texel = baked.normal[(v * 512).astype(int), (u * 512).astype(int)] / 127.5 - 1
+    shaded = unit(texel[:, :1] * t + texel[:, 1:2] * b + texel[:, 2:] * n)
+    # Where the ray along the normal meets the ball.
+    along = np.einsum("ij,ij->i", place, n)
+    met = place + (-along + np.sqrt(along**2 + 1 - np.einsum("ij,ij->i", place, place)))[:, None] * n
+    off = np.degrees(np.arccos(np.clip(np.einsum("ij,ij->i", shaded, unit(met)), -1, 1)))
+    assert off.mean() < 2
+    assert baked.off == pytest.approx(off.mean(), abs=1)
+    # Without its picture the stand-in is farther off, and told the wrong way up the picture is, too.
+    assert np.degrees(np.arccos(np.clip(np.einsum("ij,ij->i", n, unit(met)), -1, 1))).mean() < 5
+    wrong = unit(texel[:, :1] * t - texel[:, 1:2] * b + texel[:, 2:] * n)
+    assert np.degrees(np.arccos(np.clip(np.einsum("ij,ij->i", wrong, unit(met)), -1, 1))).mean() > off.mean()
+    # A ball hides no sky from itself.
+    assert baked.occlusion.min() == 255
+
+
+def test_a_corner_hides_half_the_sky_that_a_plane_sees():
+    """Floor and wall at a right angle: at their meeting half of the sky, weighed by the cosine, is hidden (Lambert)."""
+    floor = grid(8, lambda u, v: (2 * u, 0 * u, -2 * v))
+    wall = grid(8, lambda u, v: (2 * u, 2 * v, 0 * u - 2))
+    both = trimesh.util.concatenate([trimesh.Trimesh(m.positions, m.corners.reshape(-1, 3)) for m in (floor, wall)])
+    sheet = grid(1, lambda u, v: (2 * u, 0 * u, -2 * v), lambda u, v: (u, v))
+    baked, _ = bake(as_mesh(both), sheet, 0, False, 128, 0.05)
+    far, near = baked.occlusion[120:].mean() / 255, baked.occlusion[:2].mean() / 255
+    assert far == pytest.approx(1, abs=0.02)
+    assert near == pytest.approx(0.5, abs=0.06)
+
+
+def test_reducing_keeps_the_detail_as_a_picture():
+    waves = lambda u, v: (u, 0.02 * np.sin(20 * u) * np.sin(20 * v), -v)
+    whole = grid(40, waves, lambda u, v: (u, 1 - v))
+    room = replace(scene(whole), v_down=True)
+    outcome = apply_mend(room, "budget.reduce", {"share": 10, "picture_px": 128})
+    after = outcome.scene
+    assert [i.reference for i in after.images] == ["sheet_normal.png", "sheet_occlusion.png"]
+    assert [(x.role, x.uv_set) for x in after.materials[0].inputs] == [("normal", 0), ("occlusion", 0)]
+    bare = apply_mend(room, "budget.reduce", {"share": 10}).told()
+    of = lambda figures, what: float(next(f.after for f in figures if f.what.startswith(what)).rstrip("°"))
+    # The pictures give back most of what the faces lost.
+    assert of(outcome.figures, "their light is off by") < 0.5 * of(bare, "faces turn by")
+    # Where everything lies on one place of the tile they have a layout of their own.
+    piled = replace(whole, uvs=(Layer(whole.uvs[0].values * 0 + np.float32(0.5), whole.uvs[0].index),))
+    told = apply_mend(scene(piled), "budget.reduce", {"share": 10, "picture_px": 128})
+    assert {x.uv_set for x in told.scene.materials[0].inputs} == {1}
+    assert "a set of their own, set 2" in told.remarks[-1]

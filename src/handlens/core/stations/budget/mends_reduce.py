@@ -10,12 +10,13 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...machine.meshopt import library
 from ...reduction.collapse import Reduced
-from ...reduction.price import POINTS, SAMPLES, Price, price
+from ...reduction.price import POINTS, SAMPLES, Price, distances, price
 from ...scene import Scene
 from ...scene.model import Array
 from ...surface.decoded import opened
 from ...words.figures import about, percent, plain, turn
 from .mends import triangle_count
+from .pictures import MOST, with_pictures
 from .reducing import Part, first_level, left_of, parts_of, within
 
 #: Pixels of a picture's side that drifts are told in where no picture is laid on.
@@ -40,6 +41,7 @@ TEXELS = 1024
         Parameter(
             "each", "flag", "whether each part gets that count, or all together, taken where it hurts least", default=False
         ),
+        Parameter("picture_px", "number", "detail is kept as pictures of so many pixels a side; 0 for none", default=0),
         Parameter(
             "symmetric", "choice", "across which plane of their own both halves of parts stay alike", ("no", "x", "y", "z"), "no"
         ),
@@ -53,6 +55,7 @@ def reduce(
     share: float = 0,
     deviation_mm: float = 0,
     each: bool = False,
+    picture_px: float = 0,
     symmetric: str = "no",
     parts: Sequence[str] = (),
 ) -> Outcome:
@@ -77,7 +80,8 @@ def reduce(
         target = max(target, sum(min(target, w.count) * w.times for w in work.values())) if triangles else target
     else:
         work, cut = first_level(levels, target)
-    return _outcome(scene, work, {k: work[k].sound(left) for k, left in cut.items()}, target)
+    size = min(int(picture_px), MOST) if picture_px > 0 else 0
+    return _outcome(scene, work, {k: work[k].sound(left) for k, left in cut.items()}, target, size)
 
 
 def _only(levels: Callable[[int], dict[int, Part]], k: int) -> Callable[[int], dict[int, Part]]:
@@ -85,7 +89,7 @@ def _only(levels: Callable[[int], dict[int, Part]], k: int) -> Callable[[int], d
     return lambda level: {k: levels(level)[k]}
 
 
-def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target: int) -> Outcome:
+def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target: int, size: int) -> Outcome:
     meshes = list(scene.meshes)
     made: dict[int, Reduced] = {}
     for k, left in cut.items():
@@ -109,8 +113,15 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
         whose = ", ".join(scene.meshes[k].name or "a part" for k in list(gone)[:3])
         many = plural(sum(gone.values()), "island of UVs has gone", "islands of UVs have gone")
         remarks = (*remarks, f"{many} with the faces on them, in {whose}: what surrounds them shows their place.")
+    pictures = list[Figure]()
+    for k, reduced in sorted(made.items()) if size else ():
+        before, now = work[k].surfaces(reduced)
+        kept = with_pictures(after, k, scene.meshes[k], 1.5 * max(distances(before, now)[0], 1e-4 * work[k].reducer.extent), size)
+        after = kept.scene
+        pictures += kept.told
+        remarks = (*remarks, *((kept.remark,) if kept.remark else ()))
     counts = Figure("triangles", f"{triangle_count(scene):,}", f"{triangle_count(after):,}")
-    return Outcome(after, (counts,), remarks, measured)
+    return Outcome(after, (counts, *pictures), remarks, measured)
 
 
 def _remarks(work: dict[int, Part], left: int, target: int) -> tuple[str, ...]:
