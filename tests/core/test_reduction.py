@@ -13,7 +13,7 @@ from handlens.core.limits import MendError
 from handlens.core.machine.meshopt import cache_figures
 from handlens.core.reduction.collapse import Reducer
 from handlens.core.reduction.detail import bake
-from handlens.core.reduction.flat import merged_flat
+from handlens.core.reduction.flat import freed_by_merging, merged_flat
 from handlens.core.reduction.halves import halves
 from handlens.core.reduction.price import Surface, distances, price, surface_of
 from handlens.core.reduction.silhouette import outline_change
@@ -58,6 +58,8 @@ def test_a_planar_grid_of_any_size_merges_to_two_triangles(n):
     flat = grid(n, tilted, lambda u, v: (2 * u + v, v - 0.3 * u))
     made = merged_flat(flat)
     assert (made.mesh.triangle_count, made.freed, len(made.faces)) == (2, 2 * n * n - 2, 2 * n * n)
+    told, faces = freed_by_merging(flat)
+    assert (told, faces.tolist()) == (made.freed, made.faces.tolist())
     assert distances(surface_of(flat), surface_of(made.mesh))[0] < 1e-6
     found = price(surface_of(flat), surface_of(made.mesh))
     assert found.drift is not None
@@ -86,6 +88,7 @@ def test_borders_within_a_plane_stay():
     keep = np.ones(holed.face_count, bool)
     keep[[80, 81]] = False
     ring = merged_flat(only_faces(holed, keep)).mesh
+    assert freed_by_merging(only_faces(holed, keep))[0] == 160 - 8
     # A square with a square hole: eight corners, eight triangles.
     assert (ring.triangle_count, len(ring.positions)) == (8, 8)
     weights = Weights(np.arange(82, dtype=np.int64), np.arange(81, dtype=np.int32) % 2, np.ones(81, np.float32))

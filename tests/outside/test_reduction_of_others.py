@@ -141,9 +141,9 @@ def areas(m):
     return np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 2
 
 
-@pytest.mark.parametrize("path", BARE)
+@pytest.mark.parametrize("path", BARE[:2])
 def test_the_told_distance_is_what_dense_samples_find(path):
-    """Two million samples of one surface, the nearest of them to each of a hundred thousand of the other: no tree of boxes."""
+    """A million samples of one surface, the nearest of them to each of fifty thousand of the other: no tree of boxes."""
     points, triangles = bare(path)
     whole = scene(mesh(points, triangles.tolist()))
     made = apply_mend(whole, "budget.reduce", {"share": 30}).scene.meshes[0]
@@ -154,10 +154,10 @@ def test_the_told_distance_is_what_dense_samples_find(path):
         trimesh.Trimesh(made.positions, made.corners.reshape(-1, 3), process=False),
     )
     for one, other in ((a, b), (b, a)):
-        dense = trimesh.sample.sample_surface(other, 2_000_000, seed=1)[0]
-        found = cKDTree(dense).query(trimesh.sample.sample_surface(one, 100_000, seed=2)[0])[0]
+        dense = trimesh.sample.sample_surface(other, 1_000_000, seed=1)[0]
+        found = cKDTree(dense).query(trimesh.sample.sample_surface(one, 50_000, seed=2)[0])[0]
         # Samples lie beside the nearest point by about half their spacing, which adds in square.
-        gap = np.sqrt(other.area / 2_000_000) / 2
+        gap = np.sqrt(other.area / 1_000_000) / 2
         ways.append((np.sqrt(np.maximum(found**2 - gap**2, 0)).mean(), found.max()))
     assert told[1] == pytest.approx(max(m for m, _ in ways), rel=0.05, abs=gap / 2)
     assert told[0] >= max(g for _, g in ways) * 0.95 - gap

@@ -28,6 +28,8 @@ const form = reactive({
   seen: 'outside' as Intent['seen_from'],
   pivot: null as string | null,
   copies: 1,
+  nearest: null as number | null,
+  screen: 1080,
 });
 
 // Made when it is first opened, so it is open already.
@@ -45,6 +47,8 @@ watch(
       seen: props.intent.seen_from ?? 'outside',
       pivot: props.intent.pivot ?? null,
       copies: props.intent.copies ?? 1,
+      nearest: props.intent.nearest_view_m ?? null,
+      screen: props.intent.screen_px ?? 1080,
     });
   },
   { immediate: true },
@@ -58,7 +62,16 @@ function save() {
   const m = (v: number | null) => (v === null || !(v > 0) ? null : Number((v * form.unit).toPrecision(9)));
   const expected = Object.fromEntries(SIZES.map((k) => [k, m(form[k])]).filter(([, v]) => v !== null));
   // What this sheet does not show, such as words on single parts, is kept as it was.
-  emit('save', { ...props.intent, kind: form.kind, expected, seen_from: form.seen, pivot: form.pivot, copies: form.copies || 1 });
+  emit('save', {
+    ...props.intent,
+    kind: form.kind,
+    expected,
+    seen_from: form.seen,
+    pivot: form.pivot,
+    copies: form.copies || 1,
+    nearest_view_m: form.nearest && form.nearest > 0 ? form.nearest : null,
+    screen_px: form.screen || 1080,
+  });
   visible.value = false;
 }
 </script>
@@ -133,6 +146,30 @@ function save() {
         size="small"
         :input-style="{ width: '110px' }"
       />
+      <label for="nearest" :title="field('nearest_view_m')?.help">{{ field('nearest_view_m')?.title }}</label>
+      <div class="sizes">
+        <InputNumber
+          v-model="form.nearest"
+          input-id="nearest"
+          :min="0"
+          :max="field('nearest_view_m')?.most ?? undefined"
+          :max-fraction-digits="3"
+          suffix=" m"
+          placeholder="not said"
+          size="small"
+          :input-style="{ width: '110px' }"
+        />
+        <label for="screen" :title="field('screen_px')?.help">on a screen of</label>
+        <InputNumber
+          v-model="form.screen"
+          input-id="screen"
+          :min="field('screen_px')?.least ?? 64"
+          :max="field('screen_px')?.most ?? undefined"
+          suffix=" px"
+          size="small"
+          :input-style="{ width: '96px' }"
+        />
+      </div>
     </form>
     <p class="faded small">The checks follow this: a size is only wrong against what it should be.</p>
     <template #footer

@@ -95,11 +95,13 @@ def things_of(m: Measures, intent: Intent, apart: Sequence[str] = APART) -> Meas
     kept = [p for p in m.parts if intent.of_part(p.name).role not in apart] if intent.parts else m.parts
     if len(kept) == len(m.parts):
         return m
+    nodes = {p.node for p in kept}
     low = [p.bounds_min for p in kept if p.bounds_min is not None]
     high = [p.bounds_max for p in kept if p.bounds_max is not None]
     return replace(
         m,
         parts=kept,
+        facing=[f for f in m.facing if f.node in nodes],
         bounds_min=[min(x) for x in zip(*low, strict=True)] or None,
         bounds_max=[max(x) for x in zip(*high, strict=True)] or None,
     )

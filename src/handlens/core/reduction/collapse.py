@@ -86,14 +86,15 @@ class Reducer:
         return best
 
     def _left(self, target: int, error: float, held: Array | None) -> Array:
-        if not self.able or target >= self.count:
+        wanted = max(target, _LEAST)
+        if not self.able or wanted >= self.count:
             return self.wedges.triangles
         points = self._unit
         if held is not None:
             # A place that three wedges or more share is one that the library moves nothing away from.
             at = self._unit[held[self.wedges.point]]
             points = np.concatenate([points, at, at])
-        left = simplified(points, self.wedges.triangles, max(target, _LEAST), min(error / self.extent, TORN))
+        left = simplified(points, self.wedges.triangles, wanted, min(error / self.extent, TORN))
         return without_flat(self._unit, left)
 
     @cached_property

@@ -28,12 +28,13 @@ def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixe
 
     if fixed.all() or not len(triangles):
         return positions
-    samples = spread(*before, min(_EACH * len(triangles), most))
+    tree = Tree(positions, triangles)
+    samples = spread(*before, min(_EACH * len(triangles), most, tree.affords(positions)))
     p = before[0][before[1][samples.triangle]]
     facing = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
     count = len(positions)
     flat, normal = _normals(positions, triangles, count)
-    found = Tree(positions, triangles).nearest(samples.points)
+    found = tree.nearest(samples.points)
     corners = triangles[found.triangle]
     there = np.einsum("ij,ijk->ik", found.weight, positions[corners])
     side = flat[found.triangle]
@@ -68,8 +69,9 @@ def values_fitted(
         return values
     number = np.zeros(len(positions), np.int64)
     number[used] = np.arange(len(used))
-    samples = spread(*before, min(_EACH * len(triangles), MOST))
-    found = Tree(positions, triangles).nearest(samples.points)
+    tree = Tree(positions, triangles)
+    samples = spread(*before, min(_EACH * len(triangles), MOST, tree.affords(positions[used])))
+    found = tree.nearest(samples.points)
     corners = triangles[found.triangle]
     source = before[1][samples.triangle]
     usable = (island[source[:, 0]] == island[corners[:, 0]]) & (found.weight.max(axis=1) <= 1)

@@ -97,8 +97,10 @@ def _diagonal(surface: Surface) -> float:
 
 def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples, Nearest, tuple[float, float]]:
     """Samples of one surface, the nearest to them and to its points on the other, and greatest and mean distance."""
-    samples = spread(one.positions, one.triangles, count)
     used = np.unique(one.triangles)
+    afforded = other.tree.affords(one.positions[used])
+    count, points = min(count, afforded // 2), min(points, max(afforded // 2, 1))
+    samples = spread(one.positions, one.triangles, count)
     used = used[:: max(1, len(used) // points)]
     found = other.tree.nearest(np.concatenate([samples.points, one.positions[used]]))
     if not len(samples.points):

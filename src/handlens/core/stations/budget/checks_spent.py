@@ -13,13 +13,13 @@ from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from ...words.figures import about, plain
 from ...words.lengths import metres
-from .measures import OCTAVE, OWN
+from .measures import FEW, OCTAVE, OWN
 from .records import BudgetMeasures, TrianglesOf
 
 Found = Iterator[Finding | Skipped]
 
-#: Triangles and share of a mesh below which nobody would act on what could be freed.
-FEW, SMALL_SHARE = 300, 0.05
+#: Share of a mesh below which nobody would act on what could be freed.
+SMALL_SHARE = 0.05
 #: From here on it is most of a mesh that is large enough to matter.
 MANY, MOST = 1_000, 0.5
 #: Share of a mesh that must have been subdivided.

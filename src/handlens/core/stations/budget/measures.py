@@ -8,15 +8,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from ...geometry.distinct import distinct_rows
-from ...geometry.triangles import triangulate
+from ...geometry.triangles import fan
 from ...kit.own import Own
 from ...measures import Measures
-from ...reduction.flat import merged_flat
+from ...reduction.flat import freed_by_merging
 from ...reduction.subdivision import coarser
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array
 from .records import BudgetMeasures, TrianglesOf
 
+#: Triangles below which nobody would act on what could be freed.
+FEW = 300
 #: Triangles above which a mesh is not searched for what it could do without: that would take longer than anything else here.
 SEARCHED = 3_000_000
 #: Steps of subdivision that are looked for.
@@ -48,14 +50,12 @@ OWN = Own("budget", BudgetMeasures, take)
 
 
 def _of(mesh: Mesh) -> _Kept:
-    if mesh.triangle_count > SEARCHED or not mesh.face_count:
+    if not FEW <= mesh.triangle_count <= SEARCHED:
         return TrianglesOf(0, sizes=[]), np.zeros(0, np.int32)
-    flat = merged_flat(mesh)
+    freed, faces = freed_by_merging(mesh)
     steps, before, bent = _subdivided(mesh)
-    return (
-        TrianglesOf(0, flat.freed, steps, before, bent, _sizes(mesh), *_vertices(mesh)),
-        flat.faces if flat.freed else np.zeros(0, np.int32),
-    )
+    figures = TrianglesOf(0, freed, steps, before, bent, _sizes(mesh), *_vertices(mesh))
+    return figures, faces if freed else np.zeros(0, np.int32)
 
 
 def _subdivided(mesh: Mesh) -> tuple[int, int, float]:
@@ -69,7 +69,8 @@ def _subdivided(mesh: Mesh) -> tuple[int, int, float]:
 
 
 def _sizes(mesh: Mesh) -> list[tuple[int, int]]:
-    corners, _ = triangulate(mesh)
+    # Cut about the first corner: sides within a polygon are told no smaller than they are.
+    corners, _ = fan(mesh)
     p = mesh.positions[mesh.corners[corners]]
     sides = np.roll(p, -1, axis=1) - p
     with np.errstate(all="ignore"):

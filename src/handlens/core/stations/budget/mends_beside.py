@@ -58,6 +58,9 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     searched = set(sorted(nodes, key=lambda i: -size[i])[:_SEARCHED])
     figures, remarks, after = list[Figure](), list[str](), scene
     for i in nodes:
+        if not np.isfinite(world[i]).all() or not abs(np.linalg.det(world[i][:3, :3])) > 0:
+            remarks.append(f"{scene.part_name(i)} is scaled to nothing: no shape could be put into its place.")
+            continue
         part = _Solid(scene, i, world[i], up)
         found = part.suited(moves, i in searched) if shape == "suited" else part.tried(shape, moves)
         if found is None:
@@ -151,6 +154,8 @@ class _Solid:
         self.volume = own if own > 1e-6 * hull else hull
 
     def tried(self, kind: str, moves: bool) -> tuple[Shape, Fit, str] | None:
+        if self.hull is None:
+            return None
         made = shape_of(kind, self.positions, self.triangles, self.up, lambda: self.reducer)
         if made is None:
             return None
