@@ -200,10 +200,8 @@ def _several(positions: Array, triangles: Array, hull: tuple[Array, Array]) -> l
     coacd.set_log_level("off")
     used, local = np.unique(triangles, return_inverse=True)
     mesh = coacd.Mesh(np.ascontiguousarray(positions[used], np.float64), np.ascontiguousarray(local.reshape(-1, 3), np.int32))
-    found = coacd.run_coacd(
-        mesh, threshold=_HOLLOW, max_convex_hull=HULLS, decimate=True, max_ch_vertex=HULL_POINTS, seed=1, **_QUICK
-    )
-    made = [h for points, _ in found if (h := hull_of(np.asarray(points, np.float64))) is not None]
+    found = coacd.run_coacd(mesh, threshold=_HOLLOW, max_convex_hull=HULLS, seed=1, **_QUICK)
+    made = [_fewer(h) for points, _ in found if (h := hull_of(np.asarray(points, np.float64))) is not None]
     return made or [hull]
 
 
