@@ -19,6 +19,11 @@ const trouble = computed(() => {
 const isLine = (f: { before: string; after: string }) => Math.max(f.before.length, f.after.length) > 28;
 const lines = computed(() => (trial.value?.run?.figures ?? []).slice(0, 9).filter(isLine));
 const figures = computed(() => (trial.value?.run?.figures ?? []).slice(0, 9).filter((f) => !isLine(f)));
+/** What drawing costs, but for what the mend's own figures have said already. */
+const price = computed(() => {
+  const said = new Set((trial.value?.run?.figures ?? []).map((f) => f.what.toLowerCase()));
+  return (trial.value?.price ?? []).filter((f) => !said.has(f.what.toLowerCase()));
+});
 const now = computed(() => state.bench.value?.reading?.verdict);
 /** What goes and what comes with it: a mend that only moves the trouble is seen to do so before it is kept. */
 const told = computed(() =>
@@ -63,7 +68,7 @@ const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
             <td class="num mono">{{ counted(now.stop, 'stop') }}, {{ counted(now.caution, 'caution') }}</td>
             <td class="num mono">{{ counted(trial!.verdict.stop, 'stop') }}, {{ counted(trial!.verdict.caution, 'caution') }}</td>
           </tr>
-          <tr v-for="f in trial!.price" :key="f.what" class="price">
+          <tr v-for="f in price" :key="f.what" class="price">
             <td>{{ f.what }}</td>
             <td class="num mono">{{ f.before }}</td>
             <td class="num mono">{{ f.after }}</td>

@@ -27,6 +27,8 @@ TORN = 0.1
 _LEAST = 4
 #: How often what became no surface is held back and the rest reduced again.
 _ROUNDS = 9
+#: The same where a round takes a second or more.
+_MANY, _FEWER = 200_000, 3
 #: How many points may be held back at most, for each triangle that is left.
 _HELD = 1 / 8
 
@@ -73,7 +75,7 @@ class Reducer:
         before = unsound(w, w.triangles, normals)
         held = np.zeros(len(before), bool)
         best, fewest, most = left, len(before) + 1, 1.02 * len(left)
-        for n in range(_ROUNDS):
+        for n in range(_ROUNDS if self.count < _MANY else _FEWER):
             wrong = unsound(w, left, normals) & ~before
             if len(left) <= most and wrong.sum() < fewest:
                 best, fewest = left, int(wrong.sum())
