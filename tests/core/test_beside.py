@@ -20,8 +20,9 @@ from handlens.core.reduction.stand_ins import SHAPES, fit_of, hull_of, shape_of,
 from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
-from handlens.core.scene import Node
+from handlens.core.scene import Material, Node
 from handlens.core.scene.made import ROLE, said
+from handlens.core.stations.budget.checks import by_slot
 from handlens.core.stations.budget.mends_beside import switch_distance
 from handlens.core.words.calls import Call
 from scenes import cube, mesh, rigged, scene
@@ -171,3 +172,16 @@ def test_they_are_written_as_the_sheet_wants(format_name, tmp_path: Path):
     count = {path: sum(m.triangle_count for m in w.held.scene.meshes) for path, w in apart.apart}
     far = Reducer(ball).sound(int(0.3 * 1_280))
     assert count == {f"quay-hit.{format_name}": 24, f"quay-far1.{format_name}": pytest.approx(len(far) + 12, abs=4)}
+
+
+def test_joining_what_shares_a_slot_is_told_and_offered():
+    """Three posts of one material and a lamp of another: of four draws joining spares two."""
+    posts = [replace(cube(f"post {k}", at=(2 * k, 0, 0)), id=f"p{k}") for k in range(3)]
+    lamp = replace(cube("lamp", at=(0, 3, 0)), id="lamp", slot_materials=(1,))
+    made = scene(*posts, lamp, materials=(Material("a", "tarred wood"), Material("b", "glass")))
+    m = measure(made)
+    assert [(s.name, s.calls, s.saved) for s in by_slot(m)] == [("tarred wood", 3, 2), ("glass", 1, 0)]
+    tight = msgspec.structs.replace(SHEET, limits=msgspec.structs.replace(SHEET.limits, draw_calls=2))
+    found = next(f for f in judge(m, tight, Intent()).findings if f.check == "budget.draw-calls")
+    after = apply_mend(made, *found.mends[0]).scene
+    assert sum(s.calls for s in by_slot(measure(after))) == 2

@@ -1,16 +1,16 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref } from 'vue';
+import { computed, ref } from 'vue';
 import type { Station } from '../api/client';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import FindingCard from './FindingCard.vue';
+import GaugeChart from './GaugeChart.vue';
 import MendForm from './MendForm.vue';
+import ReduceDesk from './ReduceDesk.vue';
 import StationTable from './StationTable.vue';
 import { useFold } from './fold';
 import { useBench } from './useBench';
 
-const GaugeChart = defineAsyncComponent(() => import('./GaugeChart.vue'));
-const ReduceDesk = defineAsyncComponent(() => import('./ReduceDesk.vue'));
 const box = ref<HTMLElement>();
 const fold = useFold(box);
 const onward = () => box.value?.scrollBy({ top: box.value.clientHeight - fold.height.value - 30 });

@@ -7,7 +7,7 @@ from ...measures import Measures
 from ...measures.drawing import draw_calls, draw_calls_of, texture_memory, triangles
 from ...rules import Intent, RuleSheet
 from ...words.figures import percent
-from .checks import triangles_of_copies
+from .checks import by_slot, triangles_of_copies
 
 
 def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
@@ -87,6 +87,29 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     ("calls", "Draws", True),
                 ],
                 rows,
+            ),
+            table(
+                "slots",
+                "By slot",
+                [
+                    ("slot", "Slot", False),
+                    ("faces", "Faces", True),
+                    ("calls", "Draws", True),
+                    ("saved", "Joining spares", True),
+                ],
+                [
+                    Row(
+                        cells={
+                            "slot": s.name,
+                            "faces": f"{s.faces:,}",
+                            "calls": f"{s.calls:,}",
+                            "saved": f"{s.saved:,}" if s.saved else "–",
+                        },
+                        material=s.material if s.material >= 0 else None,
+                        weight=s.calls,
+                    )
+                    for s in by_slot(m)
+                ],
             ),
         ],
     )
