@@ -20,7 +20,7 @@ debian() {
   as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null
 }
 
-# The library that unpacks meshopt geometry; without it such files are refused with a sentence that names it.
+# The library that unpacks meshopt geometry, reduces and orders triangles; without it a sentence names it where it is asked for.
 meshopt() { ls /usr/lib/*/libmeshoptimizer.so* >/dev/null 2>&1 || debian /nowhere libmeshoptimizer2d; }
 
 # python_env LOCK...: a virtual environment with the locked packages.

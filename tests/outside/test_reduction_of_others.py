@@ -67,14 +67,15 @@ def by_other(points, triangles, count):
 def test_mean_deviation_beside_two_libraries():
     rows = []
     for name, points, triangles in bodies():
-        diagonal = float(np.linalg.norm(np.ptp(points, axis=0)))
+        diagonal, before = float(np.linalg.norm(np.ptp(points, axis=0))), Surface(points, triangles)
+        measured = lambda after, before=before: distances(before, after, 30_000, 30_000)[1]
         for share in (0.5, 0.1):
             work = Reducer(mesh(points, triangles.tolist()))
             ours = work.reduced(work.sound(int(share * len(triangles)))).mesh
-            off = [distances(Surface(points, triangles), surface_of(ours))[1]]
+            off = [measured(surface_of(ours))]
             for library in (by_one, by_other):
                 p, t = library(points, triangles, ours.triangle_count)
-                off.append(distances(Surface(points, triangles), Surface(np.asarray(p, np.float64), np.asarray(t, np.int64)))[1])
+                off.append(measured(Surface(np.asarray(p, np.float64), np.asarray(t, np.int64))))
             rows.append((name, len(triangles), ours.triangle_count, *(x / diagonal for x in off)))
     if os.environ.get("HANDLENS_WRITE_DOCS"):
         write(rows)
