@@ -10,6 +10,7 @@ import trimesh
 
 from handlens.core.display import display_copy
 from handlens.core.judge import judge
+from handlens.core.kit.spent import spent
 from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
 from handlens.core.packages import FolderPackage
@@ -185,3 +186,36 @@ def test_joining_what_shares_a_slot_is_told_and_offered():
     found = next(f for f in judge(m, tight, Intent()).findings if f.check == "budget.draw-calls")
     after = apply_mend(made, *found.mends[0]).scene
     assert sum(s.calls for s in by_slot(measure(after))) == 2
+
+
+def test_what_stands_beside_glass_and_twins_is_named_apart_and_judged_by_nobody():
+    """Two parts of one name, one of them see-through: no check falls over what is set apart, and every name is its own."""
+    made = scene(cube("lamp"), nodes=(Node("a", "lamp", mesh=0), Node("b", "lamp", mesh=0, translation=(0.5, 0, 0))))
+    made = made.with_(materials=(Material("m", "glass", base_colour=(1, 1, 1, 0.4), alpha_mode="blend", double_sided=True),))
+    before = judge(measure(made), SHEET, Intent())
+    after = apply_mend(made, "budget.stand-in", {"shape": "box"}).scene
+    names = [n.name for n in after.nodes]
+    assert names[2:] == ["lamp_stand_in", "lamp_stand_in_2"]
+    told = judge(measure(after), SHEET, Intent())
+    # Who takes stock sees that two shapes are stored that are one; nobody else sees them.
+    drawn = lambda j: [f.id for f in j.findings if f.station != "Arrival"]
+    assert drawn(told) == drawn(before)
+    assert told.skipped == before.skipped
+
+
+def test_a_name_that_was_given_since_is_kept():
+    made = apply_mend(scene(cube("crate")), "budget.stand-in", {"shape": "box"}).scene
+    wants = msgspec.structs.replace(SHEET.writes, stand_in_suffix="-hit")
+    name = lambda s: [n.name for n in write_as(s, "glb", "x", wants).held.scene.nodes][1]
+    assert name(made) == "crate-hit"
+    renamed = made.with_(nodes=(made.nodes[0], replace(made.nodes[1], name="my own box")))
+    assert name(renamed) == "my own box"
+
+
+def test_the_chart_counts_what_is_drawn_alone_and_a_level_is_coarser_or_not_there():
+    ball = scene(mesh(np.array(trimesh.creation.icosphere(3).vertices), trimesh.creation.icosphere(3).faces.tolist(), "buoy"))
+    after = apply_mend(apply_mend(ball, "budget.levels", {}).scene, "budget.stand-in", {"shape": "box"}).scene
+    assert (spent(after), spent(ball).triangles) == (spent(ball), 1_280)
+    few = apply_mend(ball, "budget.levels", {"shares": "50;49"})
+    assert [n.name for n in few.scene.nodes] == ["buoy", "buoy_level_1"]
+    assert "left out" in few.remarks[0]

@@ -102,6 +102,7 @@ def things_of(m: Measures, intent: Intent, apart: Sequence[str] = APART) -> Meas
         m,
         parts=kept,
         facing=[f for f in m.facing if f.node in nodes],
+        draw_orders=[d for d in m.draw_orders if d.first in nodes and d.second in nodes],
         bounds_min=[min(x) for x in zip(*low, strict=True)] or None,
         bounds_max=[max(x) for x in zip(*high, strict=True)] or None,
     )

@@ -5,8 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
-from ..geometry.recut import used_materials
-from ..scene import Image, Scene
+import numpy as np
+
+from ..scene import Image, Mesh, Scene
+from ..scene.made import BESIDE, ROLE, said
+from ..scene.transforms import walk
 from ..surface.decoded import opened
 
 _sizes: WeakKeyDictionary[Image, int] = WeakKeyDictionary()
@@ -14,7 +17,7 @@ _sizes: WeakKeyDictionary[Image, int] = WeakKeyDictionary()
 
 @dataclass(frozen=True)
 class Spent:
-    """triangles, draw_calls: over all times that meshes are shown. largest: triangles of the largest mesh. texture_bytes: of images
+    """triangles, draw_calls: over all times that meshes are shown, but for stand-ins and coarser levels, which are never drawn with it. largest: triangles of the largest mesh. texture_bytes: of images
     that materials use, loaded, with mips."""
 
     triangles: int
@@ -25,8 +28,9 @@ class Spent:
 
 def spent(scene: Scene) -> Spent:
     """Count what a scene costs."""
-    shown = [n.mesh for n in scene.nodes if n.mesh is not None]
-    of = {k: (scene.meshes[k].triangle_count, max(len(used_materials(scene.meshes[k])), 1)) for k in set(shown)}
+    nodes = [scene.nodes[i] for i in walk(scene)]
+    shown = [n.mesh for n in nodes if n.mesh is not None and said(n, ROLE) not in BESIDE]
+    of = {k: (scene.meshes[k].triangle_count, _slots(scene.meshes[k])) for k in set(shown)}
     images = {i.image for m in scene.materials for i in m.inputs if i.image is not None}
     return Spent(
         sum(of[k][0] for k in shown),
@@ -34,6 +38,11 @@ def spent(scene: Scene) -> Spent:
         sum(of[k][1] for k in shown),
         sum(_loaded(scene.images[k]) for k in images),
     )
+
+
+def _slots(mesh: Mesh) -> int:
+    """Slots that some face has, each a draw."""
+    return len(np.unique(mesh.slots)) if len(mesh.slots) else int(mesh.face_count > 0)
 
 
 def _loaded(image: Image) -> int:

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from dataclasses import replace
 
 from ..kit.without import without_parts
 from ..rules.export import ExportOptions
 from ..scene import Scene
-from ..scene.made import BESIDE, OF, ROLE, said
+from ..scene.made import BESIDE, OF, ROLE, made_as, said
 
 
 def named_as_wanted(scene: Scene, options: ExportOptions) -> Scene:
-    """The scene with the names that stand-ins and levels have there; several of one part are counted."""
+    """The scene with the names that stand-ins and levels have there, where they still have those that they were made with: whoever
+    renamed one since meant it. Several of one part are counted.
+    """
     wanted: dict[int, str] = {}
     for i, n in enumerate(scene.nodes):
         role, of = said(n, ROLE), said(n, OF)
-        if role in BESIDE and of and n.mesh is not None:
+        if role in BESIDE and of and n.mesh is not None and re.fullmatch(re.escape(of) + made_as(role) + r"(_\d+)?", n.name):
             wanted[i] = of + (
                 options.stand_in_suffix if role == "stand-in" else f"{options.level_suffix}{role.rpartition('-')[2]}"
             )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import chain, count
 from typing import Any
 
 from .model import Mesh, Node, Scene
@@ -12,6 +13,11 @@ from .model import Mesh, Node, Scene
 ROLE, OF = "role", "of"
 #: Roles of what is never drawn together with the part that it belongs to.
 BESIDE = ("stand-in", "level-1", "level-2", "level-3")
+
+
+def made_as(role: str) -> str:
+    """What the name of a part that is made for another ends in."""
+    return "_stand_in" if role == "stand-in" else f"_level_{role.rpartition('-')[2]}"
 
 
 def said(node: Node, key: str) -> str:
@@ -30,12 +36,16 @@ def made_before(scene: Scene, node: int, role: str) -> set[int]:
 
 
 def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh]]) -> Scene:
-    """The scene with parts below a node, in its own frame, each named and said to be of a role. made: name and mesh of each."""
+    """The scene with parts below a node, in its own frame, each named, as no other is, and said to be of a role. made: name and mesh of each."""
     of = scene.part_name(node)
     owner = scene.nodes[node]
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     children = list(owner.children)
-    for name, mesh in made:
+    taken = {n.name for n in nodes}
+    for wanted, mesh in made:
+        # Parts of one name would have what is made for them of one name too.
+        name = next(x for x in chain([wanted], (f"{wanted}_{k}" for k in count(2))) if x not in taken)
+        taken.add(name)
         children.append(len(nodes))
         extras: dict[str, Any] = {"extras": {ROLE: role, OF: of}}
         nodes.append(Node(f"{owner.id}/{role}/{len(nodes)}", name, mesh=len(meshes), extras=extras))

@@ -17,7 +17,7 @@ from ...reduction.collapse import Reducer
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...reduction.stand_ins import SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
-from ...scene.made import BESIDE, ROLE, made_before, said, with_made
+from ...scene.made import BESIDE, ROLE, made_as, made_before, said, with_made
 from ...scene.matrices import apply
 from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
@@ -103,7 +103,7 @@ def _named(scene: Scene, node: int, shape: Shape, back: Array) -> list[tuple[str
     base = scene.part_name(node)
     out = []
     for k, (points, triangles) in enumerate(shape.pieces):
-        name = f"{base}_stand_in" + (f"_{k + 1}" if len(shape.pieces) > 1 else "")
+        name = base + made_as("stand-in") + (f"_{k + 1}" if len(shape.pieces) > 1 else "")
         turned = triangles[:, ::-1] if np.linalg.det(back[:3, :3]) < 0 else triangles
         out.append((name, _mesh(name, apply(back, points), np.ascontiguousarray(turned))))
     return out
@@ -223,11 +223,16 @@ def levels(scene: Scene, shares: str = "50;25;10", screen_px: float = 1080, part
     kept = _shares(shares)
     scene, nodes = _cleared(scene, parts, "level")
     numbers = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
-    after, figures = scene, list[Figure]()
+    after, figures, remarks = scene, list[Figure](), list[str]()
     parts_at = cache(lambda level: parts_of(scene, numbers, level=level))
     whole = sum(w.count * w.times for w in parts_at(0).values())
+    finer = whole
     for n, share in enumerate(kept, 1):
         work, cut = first_level(parts_at, int(whole * share))
+        if left_of(work, cut) > _COARSER * finer:
+            remarks.append(f"Level {n} would hardly be coarser than the one before it and was left out.")
+            continue
+        finer = left_of(work, cut)
         told: list[tuple[Part, Price, int]] = []
         for k, left in cut.items():
             part = work[k]
@@ -237,7 +242,7 @@ def levels(scene: Scene, shares: str = "50;25;10", screen_px: float = 1080, part
             told.append((part, price(*part.surfaces(reduced), SAMPLES // len(cut), POINTS // len(cut), False), k))
             for i in nodes:
                 if scene.nodes[i].mesh == k:
-                    after = with_made(after, i, f"level-{n}", [(f"{scene.part_name(i)}_level_{n}", mesh)])
+                    after = with_made(after, i, f"level-{n}", [(scene.part_name(i) + made_as(f"level-{n}"), mesh)])
         if not told:
             continue
         figures.append(Figure(f"level {n}: triangles", f"{whole:,}", f"{left_of(work, cut):,}"))
@@ -246,9 +251,11 @@ def levels(scene: Scene, shares: str = "50;25;10", screen_px: float = 1080, part
         figures.append(Figure(f"level {n}: off by a pixel from", "–", switch_words(far, int(screen_px) or 1080)))
     if after is scene:
         raise MendError("These parts have too few triangles for a coarser level, or seams and borders hold every edge.")
-    return Outcome(after, tuple(figures))
+    return Outcome(after, tuple(figures), tuple(remarks))
 
 
+#: Share of the triangles of the level before from which on a level is worth having.
+_COARSER = 0.9
 #: What is told of each level.
 _TOLD = ("greatest distance from the surface before", "mean distance", "pictures slide by, in the mean and at most")
 
