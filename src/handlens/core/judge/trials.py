@@ -39,7 +39,14 @@ _LIGHT = (
     "placement.one-drive",
 )
 #: Mends that paint pictures anew, and pixels of all pictures together from which on that is not done to try them.
-_PAINTING = ("textures.resize", "textures.convert", "textures.turn-green", "see-through.from-brightness", "see-through.divide")
+_PAINTING = (
+    "textures.resize",
+    "textures.convert",
+    "textures.turn-green",
+    "see-through.from-brightness",
+    "see-through.divide",
+    "budget.atlas",
+)
 _PIXELS = 16 << 20
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000

@@ -23,6 +23,20 @@ def channel(pixels: Array, name: str) -> Array:
     return out
 
 
+def unit_directions(pixels: Array, slopes: float = 1.0) -> Array:
+    """Pixels (H, W, 3 or more) uint8 of a normal map with their directions made unit length again, as resampling leaves them shorter.
+
+    slopes: what x and y are multiplied by first.
+    """
+    n = pixels[:, :, :3].astype(np.float32) / 127.5 - 1
+    n[:, :, :2] *= slopes
+    length = np.linalg.norm(n, axis=2, keepdims=True)
+    n = np.divide(n, length, out=n, where=length > 1e-6)
+    out = pixels.copy()
+    out[:, :, :3] = np.rint((n + 1) * 127.5).astype(np.uint8)
+    return out
+
+
 def larger(a: Any, b: Any) -> tuple[int, int]:
     """The size of the larger of two pictures, either of which may be None."""
     sizes = [x.size for x in (a, b) if x is not None]

@@ -114,7 +114,10 @@ def draw_call_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
     elif (count := draw_calls(m)) > limit:
-        mends = tuple(Call("surface.join", {"parts": [node_key(m, p.node) for p in s.alone]}) for s in by_slot(m)[:2] if s.saved)
+        slots = by_slot(m)
+        mends = tuple(Call("surface.join", {"parts": [node_key(m, p.node) for p in s.alone]}) for s in slots[:2] if s.saved)
+        if sum(s.material >= 0 for s in slots) > 1:
+            mends = (*mends, Call("budget.atlas", {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}))
         yield Finding(f"The model takes {count:,} draw calls", value(count, "count"), value(limit, "count"), count, mends=mends)
 
 

@@ -262,7 +262,7 @@ def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "slots.too-many",
     title="More slots than the destination takes",
     result="caution",
-    mends=("slots.merge-equal", "surface.split"),
+    mends=("slots.merge-equal", "budget.atlas", "surface.split"),
 )
 def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with faces in more slots than the sheet allows.
@@ -275,9 +275,11 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
+    most = {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}
     for p, mesh in first_parts(m):
         used = sum(1 for n in mesh.slot_faces if n)
         if used > limit:
+            parts = {"parts": [node_key(m, p.node)]}
             yield Finding(
                 f"{p.name} has faces in {used:,} slots",
                 value(used, "count"),
@@ -286,7 +288,7 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("nodes", np.array([p.node], np.int32)),
-                (Call("surface.split", {"by": "slot", "parts": [node_key(m, p.node)]}),),
+                (Call("budget.atlas", {**most, **parts}), Call("surface.split", {"by": "slot", **parts})),
                 node_key(m, p.node),
             )
 

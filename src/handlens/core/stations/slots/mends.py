@@ -12,6 +12,7 @@ import numpy as np
 from ...formats.held.uv_sets import by_first
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.slots import one_slot_each, without_images, without_materials
 from ...limits import InputError, MendError, plural
 from ...measures.slots import equal_materials, out_of_range
 from ...scene import Material, Mesh, Scene
@@ -33,10 +34,10 @@ def merge_equal(scene: Scene) -> Outcome:
         raise MendError("No two materials say the same.")
     moved = scene.with_(
         meshes=tuple(
-            _one_slot_each(replace(m, slot_materials=tuple(twins.get(k, k) for k in m.slot_materials))) for m in scene.meshes
+            one_slot_each(replace(m, slot_materials=tuple(twins.get(k, k) for k in m.slot_materials))) for m in scene.meshes
         )
     )
-    after = _without(moved, set(twins))
+    after = without_materials(moved, set(twins))
     return Outcome(after, (Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}"),))
 
 
@@ -55,7 +56,7 @@ def remove_unused(scene: Scene) -> Outcome:
     gone = {k for k in range(len(scene.materials)) if k not in used}
     if not gone:
         raise MendError("Every material is used.")
-    after = _without(scene.with_(meshes=meshes), gone)
+    after = without_materials(scene.with_(meshes=meshes), gone)
     figures = [Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}")]
     before = {t.image for m in scene.materials for t in m.inputs}
     left = {t.image for m in after.materials for t in m.inputs}
@@ -64,14 +65,6 @@ def remove_unused(scene: Scene) -> Outcome:
         after = without_images(after, theirs)
         figures.append(Figure("images", f"{len(scene.images):,}", f"{len(after.images):,}"))
     return Outcome(after, tuple(figures))
-
-
-def without_images(scene: Scene, gone: set[int]) -> Scene:
-    """The scene without images that no material uses."""
-    kept = [k for k in range(len(scene.images)) if k not in gone]
-    number = {old: new for new, old in enumerate(kept)}
-    plugged = lambda m: replace(m, inputs=tuple(replace(t, image=None if t.image is None else number[t.image]) for t in m.inputs))
-    return scene.with_(images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(m) for m in scene.materials))
 
 
 @mend(
@@ -101,7 +94,7 @@ def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) 
         bare = np.isin(mesh.slots, [s for s, m in enumerate(mesh.slot_materials) if m < 0])
         if bare.any():
             count += int(bare.sum())
-            meshes[k] = _one_slot_each(replace(mesh, slot_materials=tuple(number if m < 0 else m for m in mesh.slot_materials)))
+            meshes[k] = one_slot_each(replace(mesh, slot_materials=tuple(number if m < 0 else m for m in mesh.slot_materials)))
     if not count:
         raise MendError("Every face has a material.")
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces without a material", f"{count:,}", "0"),))
@@ -272,15 +265,6 @@ def _plugged(m: Material) -> Material:
     return replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
 
 
-def _one_slot_each(mesh: Mesh) -> Mesh:
-    """The mesh with one slot a material, in the order in which they are first met."""
-    order = list(dict.fromkeys(mesh.slot_materials))
-    if len(order) == len(mesh.slot_materials):
-        return mesh
-    into = np.array([order.index(m) for m in mesh.slot_materials], np.int32)
-    return replace(mesh, slots=frozen(into[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=tuple(order))
-
-
 def _only_used_slots(mesh: Mesh) -> Mesh:
     used = (
         np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) > 0
@@ -292,11 +276,3 @@ def _only_used_slots(mesh: Mesh) -> Mesh:
     number = (np.cumsum(used) - 1).astype(np.int32)
     kept = tuple(m for m, keep in zip(mesh.slot_materials, used, strict=True) if keep)
     return replace(mesh, slots=frozen(number[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=kept)
-
-
-def _without(scene: Scene, gone: set[int]) -> Scene:
-    """The scene without some materials, all references following; nothing may use them any more."""
-    kept = [k for k in range(len(scene.materials)) if k not in gone]
-    number = {old: new for new, old in enumerate(kept)} | {-1: -1}
-    meshes = tuple(replace(m, slot_materials=tuple(number[k] for k in m.slot_materials)) for m in scene.meshes)
-    return scene.with_(materials=tuple(scene.materials[k] for k in kept), meshes=meshes)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -14,6 +13,7 @@ from ...kit.repaint import ENDINGS, IMAGES, chosen_images, decoded, each_image, 
 from ...limits import MendError, plural
 from ...packages import URIS, spelling
 from ...scene import Image, Material, Neighbour, Scene
+from ...surface.channels import unit_directions
 from ...surface.decoded import eight_bits
 from .relink import candidates
 
@@ -249,7 +249,7 @@ def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str
         made = picture.convert("RGBA" if has_alpha else "RGB").convert(mode).resize(tuple(size), Pillow.Resampling.LANCZOS)
         made = made.convert("RGBA" if has_alpha else "RGB")
         if number[id(image)] in normals:
-            made = Pillow.fromarray(_unit(np.asarray(made)))
+            made = Pillow.fromarray(unit_directions(np.asarray(made)))
         return repainted(image, made, kind_of(image))
 
     after, count = each_image(scene, images, change)
@@ -268,15 +268,6 @@ def _power(n: int, limit: int) -> int:
     while power > limit and power > 1:
         power //= 2
     return power
-
-
-def _unit(pixels: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
-    n = pixels[:, :, :3].astype(np.float64) / 127.5 - 1
-    length = np.linalg.norm(n, axis=2, keepdims=True)
-    n = np.divide(n, length, out=n, where=length > 1e-6)
-    out = pixels.copy()
-    out[:, :, :3] = np.rint((n + 1) * 127.5).astype(np.uint8)
-    return out
 
 
 #: Where an input for normals sits, by the format that has heights as well.

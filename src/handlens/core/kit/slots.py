@@ -1,0 +1,35 @@
+"""Slots of meshes and the materials behind them, thinned out, every index that points at one renumbered."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..scene import Mesh, Scene
+from ..scene.model import frozen
+
+
+def one_slot_each(mesh: Mesh) -> Mesh:
+    """The mesh with one slot a material, in the order in which they are first met."""
+    order = list(dict.fromkeys(mesh.slot_materials))
+    if len(order) == len(mesh.slot_materials):
+        return mesh
+    into = np.array([order.index(m) for m in mesh.slot_materials], np.int32)
+    return replace(mesh, slots=frozen(into[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=tuple(order))
+
+
+def without_materials(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without some materials, all references following; nothing may use them any more."""
+    kept = [k for k in range(len(scene.materials)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)} | {-1: -1}
+    meshes = tuple(replace(m, slot_materials=tuple(number[k] for k in m.slot_materials)) for m in scene.meshes)
+    return scene.with_(materials=tuple(scene.materials[k] for k in kept), meshes=meshes)
+
+
+def without_images(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without images that no material uses."""
+    kept = [k for k in range(len(scene.images)) if k not in gone]
+    number = {old: new for new, old in enumerate(kept)}
+    plugged = lambda m: replace(m, inputs=tuple(replace(t, image=None if t.image is None else number[t.image]) for t in m.inputs))
+    return scene.with_(images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(m) for m in scene.materials))

@@ -1,0 +1,225 @@
+"""Which materials can share one atlas, what of their pictures their faces show, and why others cannot."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ...geometry.adjacency import face_of_corner
+from ...geometry.distinct import distinct_rows
+from ...scene import Layer, Material, Mesh, Scene, TextureInput
+from ...scene.model import Array
+from ...surface.atlas import GRID
+from ...surface.decoded import opened
+from ...surface.uv_transform import matrix
+
+#: Inputs whose pictures can be laid into an atlas, and what a picture has where a material shows none, so that its values hold.
+NEUTRAL = {
+    "base-colour": (255, 255, 255, 255),
+    "metallic-roughness": (255, 255, 255, 255),
+    "normal": (128, 128, 255, 255),
+    "occlusion": (255, 255, 255, 255),
+    "emissive": (255, 255, 255, 255),
+}
+#: How often a picture may be repeated, by area, how many pixels that may come to, and how long it may get, before an atlas is no place for it.
+_OFTEN, _TINY, _LONGEST = 4.0, 1 << 16, 1 << 14
+#: How far beyond a pixel's rim UVs may reach by rounding, in pixels, and beyond a tile's.
+_ROUND, _RIM = 0.02, 1e-4
+_REPEAT, _CLAMP, _MIRROR = 10497, 33071, 33648
+
+
+class Piece(NamedTuple):
+    """What an atlas takes of a material. size: (width, height) of its largest picture, in pixels. window: (2, 2) int64 low and high
+    corner of what its faces show, in those, downwards; wraps: what pictures do beyond their rim. flat: it shows no picture."""
+
+    material: int
+    size: tuple[int, int]
+    window: Array
+    wraps: tuple[int, int]
+    flat: bool
+
+
+class Group(NamedTuple):
+    """Materials that differ in nothing but what an atlas can hold, by their pieces, and the UV set of their pictures."""
+
+    pieces: list[Piece]
+    uv_set: int
+
+
+def groups(scene: Scene, meshes: Sequence[int], wanted: Collection[str]) -> tuple[list[Group], dict[str, list[str]]]:
+    """Groups of two or more materials that faces of some meshes have, and the names of those that stay out, by the reason.
+
+    wanted: names of the materials that it is about, all where none is given.
+    """
+    about = {m for m, x in enumerate(scene.materials) if not wanted or x.name in wanted}
+    shown: dict[int, list[tuple[Mesh, Array]]] = {}
+    for k in meshes:
+        for m, corners in corners_of(scene.meshes[k], about).items():
+            shown.setdefault(m, []).append((scene.meshes[k], corners))
+    sizes = {
+        k: None if (picture := opened(scene.images[k])) is None else picture.size
+        for k in {t.image for m in shown for t in scene.materials[m].inputs if t.image is not None}
+    }
+    out: dict[str, list[str]] = {}
+    found: dict[Any, dict[Any, list[int]]] = {}
+    for m in sorted(shown):
+        material = scene.materials[m]
+        reason = _apart(material, sizes)
+        if reason:
+            out.setdefault(reason, []).append(material.name or f"material {m}")
+        else:
+            found.setdefault(_kind(scene, material), {}).setdefault(_laying(material), []).append(m)
+    made = []
+    for by_laying in found.values():
+        plain = by_laying.pop(None, [])
+        for laying, members in by_laying.items() or [((0,), [])]:
+            pieces = []
+            for m in [*members, *plain]:
+                piece = _piece(scene, m, sizes, shown[m], laying[0])
+                if isinstance(piece, str):
+                    out.setdefault(piece, []).append(scene.materials[m].name or f"material {m}")
+                else:
+                    pieces.append(piece)
+            # What shows no picture goes with the first.
+            plain = []
+            if len(pieces) > 1:
+                made.append(Group(pieces, laying[0]))
+    return made, out
+
+
+def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
+    """Corners of the faces that have each of some materials, in order."""
+    slot = mesh.slots[face_of_corner(mesh)] if len(mesh.slots) else np.zeros(0, np.int32)
+    order = np.argsort(slot, kind="stable")
+    begin = np.searchsorted(slot[order], np.arange(len(mesh.slot_materials) + 1))
+    out: dict[int, list[Array]] = {}
+    for s, m in enumerate(mesh.slot_materials):
+        if m in materials and begin[s + 1] > begin[s]:
+            out.setdefault(m, []).append(order[begin[s] : begin[s + 1]])
+    return {m: np.sort(np.concatenate(found)) for m, found in out.items()}
+
+
+def laid(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> Array | None:
+    """(n, 2) float64 UVs of some corners of whole faces as they lie on a material's picture, in pictures, v downwards, moved by whole
+    pictures to where they lie nearest to the first; None where one has none that is a number.
+    """
+    index = layer.index[corners]
+    if (index < 0).any():
+        return None
+    uv = layer.values[index].astype(np.float64)
+    if not np.isfinite(uv).all():
+        return None
+    first = material.inputs[0]
+    if first.transform:
+        m = matrix(first.transform, scene.v_down)
+        uv = uv @ m[:, :2].T + m[:, 2]
+    if not scene.v_down:
+        uv[:, 1] = 1 - uv[:, 1]
+    period = np.array([{_CLAMP: 0.0, _MIRROR: 2.0}.get(w, 1.0) for w in wraps_of(first)])
+    beyond = (uv.min(axis=0) < -_RIM) | (uv.max(axis=0) > 1 + _RIM)
+    if (beyond & (period > 0)).any():
+        uv = uv - _whole(mesh, layer, corners, uv, np.where(beyond, period, 0.0))
+    return uv
+
+
+def wraps_of(t: TextureInput) -> tuple[int, int]:
+    """What a sampler does beyond the rim across and down (glTF 2.0 §5.26), repeating where it does not say."""
+    return tuple(int(t.sampler.get(k, _REPEAT)) for k in ("wrapS", "wrapT"))  # type: ignore[return-value]
+
+
+def _whole(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
+    """(n, 2) whole pictures by which corners are moved, the same for all faces that hang together in their UVs."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    face = np.unique(face_of_corner(mesh)[corners], return_inverse=True)[1].reshape(-1)
+    value, count = distinct_rows([uv])
+    faces = int(face.max()) + 1
+    graph = coo_array((np.ones(len(face), np.int8), (face, faces + value)), shape=(faces + count,) * 2)
+    number, label = connected_components(graph.tocsr(), directed=False)
+    low = np.full((number, 2), np.inf)
+    np.minimum.at(low, label[face], uv)
+    moved = np.divide(low, period, out=np.zeros_like(low), where=period > 0)
+    out: Array = (np.floor(moved + _RIM) * period)[label[face]]
+    return out
+
+
+def _apart(m: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
+    """Why a material cannot go into an atlas whatever its faces show, "" where it can."""
+    roles = [t.role for t in m.inputs]
+    transforms = {json.dumps(t.transform or {}, sort_keys=True, default=str) for t in m.inputs}
+    turned = any((t.transform or {}).get("rotation") for t in m.inputs)
+    mirrored = any(min((t.transform or {}).get("scale", (1, 1))) <= 0 for t in m.inputs)
+    reasons = {
+        "it was defined nowhere": not m.defined,
+        "what is blended is drawn in the order of parts": m.alpha_mode == "blend",
+        "an input of it has no image that can be opened": any(t.image is None or sizes[t.image] is None for t in m.inputs),
+        "it has an input that no atlas is made for": any(r not in NEUTRAL for r in roles) or len(set(roles)) < len(roles),
+        "its pictures are laid on in several ways": len({t.uv_set for t in m.inputs}) > 1
+        or len({wraps_of(t) for t in m.inputs}) > 1
+        or len(transforms) > 1,
+        "its pictures are turned or mirrored as they are laid on": turned or mirrored,
+        "it takes single channels of its pictures": any(t.channel for t in m.inputs),
+        "it has values out of 0 to 1": any(not 0 <= v <= 1 for v in _factors(m)),
+    }
+    return next((reason for reason, holds in reasons.items() if holds), "")
+
+
+def _factors(m: Material) -> list[float]:
+    return [*m.base_colour, *m.emissive, *(v for v in (m.metallic, m.roughness) if v is not None)]
+
+
+def _kind(scene: Scene, m: Material) -> Any:
+    """What has to be the same of materials that share an atlas."""
+    values = () if bakes(scene) else (m.metallic, m.roughness, m.emissive, _strengths(m))
+    stated = (m.metallic is None, m.roughness is None)
+    return m.alpha_mode, m.alpha_cutoff, m.double_sided, _text(dict(m.source)), values, stated
+
+
+def _laying(m: Material) -> Any:
+    """What has to be the same of materials with pictures that share an atlas, their UV set first; None of one without."""
+    options = sorted((t.role, _text(dict(t.options))) for t in m.inputs if t.options)
+    filters = {(t.sampler.get("magFilter"), t.sampler.get("minFilter")) for t in m.inputs}
+    return (m.inputs[0].uv_set, str(options), str(sorted(filters, key=str))) if m.inputs else None
+
+
+def _text(told: Any) -> str:
+    return json.dumps(told, sort_keys=True, default=str)
+
+
+def bakes(scene: Scene) -> bool:
+    """Whether a format multiplies pictures by values of the material in the way of glTF 2.0 §3.9, so that these can go into them."""
+    return scene.format in ("glb", "gltf")
+
+
+def _strengths(m: Material) -> tuple[Any, ...]:
+    return tuple(sorted((t.role, t.scale) for t in m.inputs if t.scale is not None))
+
+
+def _piece(
+    scene: Scene, m: int, sizes: Mapping[int, tuple[int, int] | None], shown: Sequence[tuple[Mesh, Array]], uv_set: int
+) -> Piece | str:
+    """The piece of a material, or why there is none. shown: meshes with the corners that have it."""
+    material = scene.materials[m]
+    if not material.inputs and all(uv_set <= len(mesh.uvs) for mesh, _ in shown):
+        return Piece(m, (GRID, GRID), np.array([[0, 0], [GRID, GRID]]), (_CLAMP, _CLAMP), True)
+    uv = []
+    for mesh, corners in shown:
+        one = laid(scene, mesh, mesh.uvs[uv_set], material, corners) if uv_set < len(mesh.uvs) else None
+        if one is None:
+            return "some of its faces have no UVs"
+        uv.append(one)
+    own = [s for t in material.inputs if t.image is not None and (s := sizes[t.image]) is not None]
+    size = np.array([max(w for w, _ in own), max(h for _, h in own)])
+    low = np.min([u.min(axis=0) for u in uv], axis=0) * size
+    high = np.max([u.max(axis=0) for u in uv], axis=0) * size
+    if np.abs([low, high]).max() > 1e9:
+        return "its pictures are repeated too often"
+    begin = np.floor((low + _ROUND) / GRID).astype(np.int64) * GRID
+    end = np.maximum(np.ceil((high - _ROUND) / GRID).astype(np.int64) * GRID, begin + GRID)
+    if (end - begin).max() > _LONGEST or float((end - begin).prod()) > max(_OFTEN * float(size.prod()), _TINY):
+        return "its pictures are repeated too often"
+    return Piece(m, (int(size[0]), int(size[1])), np.array([begin, end]), wraps_of(material.inputs[0]), False)

@@ -1,0 +1,175 @@
+"""The pictures of an atlas: what each material shows, cut out, multiplied by its own values where these differ, laid side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import NamedTuple
+
+import numpy as np
+
+from ...formats.held.looks.common import PLACES
+from ...kit.repaint import encoded
+from ...limits import MendError
+from ...scene import Image, Material, Scene, TextureInput
+from ...scene.model import Array
+from ...surface.atlas import GRID, Atlas, cut
+from ...surface.channels import unit_directions
+from ...surface.colour import to_linear, to_shown
+from ...surface.decoded import eight_bits, opened
+from .going_together import NEUTRAL, Group, Piece, bakes
+
+
+class Cells(NamedTuple):
+    """Where the pieces of a group lie. atlas: their places with the padding; sizes: (n, 2) int64 pixels of each without it."""
+
+    atlas: Atlas
+    sizes: Array
+    padding: int
+
+
+class Painted(NamedTuple):
+    """The pictures of an atlas with the material that shows them; in it, inputs count from the first of `images`."""
+
+    images: list[Image]
+    material: Material
+
+
+def painted(scene: Scene, group: Group, cells: Cells, name: str) -> Painted:
+    """Paint the pictures of a group. name: of its material. Raises MendError where a picture cannot be opened."""
+    materials = [scene.materials[p.material] for p in group.pieces]
+    values = _Values(scene, materials)
+    first = {t.role: t for m in reversed(materials) for t in m.inputs}
+    inputs, images = list[TextureInput](), list[Image]()
+    packs = bakes(scene) and "occlusion" in first and ("metallic-roughness" in first or "metallic-roughness" in values.painted)
+    # glTF 2.0 §3.9.2 and §3.9.3: occlusion is read from red, roughness from green, metalness from blue, so one picture holds all.
+    roles = [r for r in NEUTRAL if (r in first or r in values.painted) and not (packs and r == "occlusion")]
+    masked = materials[0].alpha_mode == "mask"
+    for role in roles:
+        both = (role, "occlusion") if packs and role == "metallic-roughness" else (role,)
+        coarser = max(_step(scene, group, r) for r in both)
+        pixels = _canvas(scene, group, cells, role, values, coarser)
+        if len(both) == 2:
+            pixels[:, :, 0] = _canvas(scene, group, cells, "occlusion", values, coarser)[:, :, 0]
+        image = _image(name, role if len(both) == 1 else "occlusion-roughness-metallic", pixels, masked and role == "base-colour")
+        for r in both:
+            made = _input(r, first.get(r), len(images), group.uv_set)
+            inputs.append(replace(made, scale=1.0) if made.scale is not None and values.bakes else made)
+        images.append(image)
+    shown = values.kept(materials[0])
+    return Painted(images, replace(shown, id=f"{shown.id}/atlas", name=name, inputs=tuple(inputs)))
+
+
+def _input(role: str, of: TextureInput | None, image: int, uv_set: int) -> TextureInput:
+    of = of or TextureInput(role, PLACES[role], None)
+    # Nothing reaches beyond the rim any more: how pictures go on there is left to what a standard takes by itself.
+    sampler = {k: v for k, v in of.sampler.items() if k not in ("wrapS", "wrapT")}
+    return replace(of, image=image, uv_set=uv_set, sampler=sampler, transform=None)
+
+
+def _step(scene: Scene, group: Group, role: str) -> float:
+    """What share of the atlas's sides the picture of a role needs: 1, a half, a quarter or an eighth."""
+    share = 1 / GRID
+    for p in group.pieces:
+        for t in scene.materials[p.material].inputs:
+            picture = opened(scene.images[t.image], whole=False) if t.role == role and t.image is not None else None
+            if picture is not None:
+                share = max(share, *(n / of for n, of in zip(picture.size, p.size, strict=True)))
+    return next(s for s in (1 / 8, 1 / 4, 1 / 2, 1.0) if s >= min(share, 1.0) - 1e-9)
+
+
+def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values, step: float) -> Array:
+    """(H, W, 4) uint8 of one role's pictures, at a share of the atlas's sides."""
+    width, height = (round(n * step) for n in cells.atlas.size)
+    out = np.empty((height, width, 4), np.uint8)
+    out[:] = NEUTRAL[role]
+    padding = round(cells.padding * step)
+    for piece, place, size in zip(group.pieces, cells.atlas.places, cells.sizes, strict=True):
+        w, h = (round(n * step) for n in size.tolist())
+        x, y = (round(n * step) for n in place.tolist())
+        drawn = _drawn(scene, piece, role, (w, h), padding)
+        changed = values.into(role, scene.materials[piece.material], drawn)
+        out[y : y + changed.shape[0], x : x + changed.shape[1]] = changed
+    return out
+
+
+def _drawn(scene: Scene, piece: Piece, role: str, size: tuple[int, int], padding: int) -> Array:
+    """What a material shows of a role, with its padding, before its own values."""
+    material = scene.materials[piece.material]
+    t = next((t for t in material.inputs if t.role == role), None)
+    if t is None or t.image is None:
+        plain = np.empty((size[1] + 2 * padding, size[0] + 2 * padding, 4), np.uint8)
+        plain[:] = NEUTRAL[role]
+        return plain
+    picture = opened(scene.images[t.image])
+    if picture is None:
+        raise MendError(f"{scene.images[t.image].reference} cannot be opened.")
+    pixels = eight_bits(picture)
+    if role != "base-colour" or material.alpha_mode != "mask":
+        # What is not seen by is no weight for colours.
+        pixels = pixels.copy()
+        pixels[:, :, 3] = 255
+    window = piece.window / piece.size
+    made = cut(pixels, window, size, padding, piece.wraps)
+    resampled = np.abs((window[1] - window[0]) * picture.size - size).max() > 1e-6
+    return unit_directions(made) if role == "normal" and resampled else made
+
+
+class _Values:
+    """Values that materials multiply their pictures by: kept where all say the same, else painted into the pictures."""
+
+    def __init__(self, scene: Scene, materials: list[Material]) -> None:
+        self.linear, self.bakes = scene.linear, bakes(scene)
+        told: dict[str, set[tuple[float | None, ...]]] = {
+            "base-colour": {m.base_colour for m in materials},
+            "metallic-roughness": {(m.metallic, m.roughness) for m in materials},
+            "emissive": {m.emissive for m in materials},
+        }
+        self.painted = {role for role, said in told.items() if len(said) > 1}
+
+    def into(self, role: str, m: Material, pixels: Array) -> Array:
+        """Pixels of a role multiplied by the values of a material, where values go into pictures."""
+        if role in ("normal", "occlusion"):
+            strength = next((t.scale for t in m.inputs if t.role == role and t.scale is not None), 1.0)
+            if strength == 1 or not self.bakes:
+                return pixels
+            # glTF 2.0 §3.9.3: `scale` makes slopes steeper.
+            return unit_directions(pixels, strength) if role == "normal" else _lightened(pixels, strength)
+        if role not in self.painted:
+            return pixels
+        if role == "metallic-roughness":
+            factor = [1.0, 1.0 if m.roughness is None else m.roughness, 1.0 if m.metallic is None else m.metallic, 1.0]
+            return np.rint(pixels * factor).astype(np.uint8)
+        colour = np.array(m.base_colour if role == "base-colour" else (*m.emissive, 1.0))
+        if (colour == 1).all():
+            return pixels
+        light: Callable[[Array], Array] = to_linear if self.linear else np.asarray
+        seen: Callable[[Array], Array] = to_shown if self.linear else np.asarray
+        out = pixels.copy()
+        # One value a byte: what every pixel becomes is worked out 256 times.
+        byte = np.arange(256) / 255
+        for c in range(3):
+            out[:, :, c] = np.rint(255 * seen(light(byte) * colour[c])).clip(0, 255).astype(np.uint8)[pixels[:, :, c]]
+        out[:, :, 3] = np.rint(pixels[:, :, 3] * colour[3]).astype(np.uint8)
+        return out
+
+    def kept(self, m: Material) -> Material:
+        """A material with the values that are left to multiply by."""
+        if "base-colour" in self.painted:
+            m = replace(m, base_colour=(1.0, 1.0, 1.0, 1.0))
+        if "metallic-roughness" in self.painted:
+            m = replace(m, metallic=1.0, roughness=1.0)
+        return replace(m, emissive=(1.0, 1.0, 1.0)) if "emissive" in self.painted else m
+
+
+def _lightened(pixels: Array, strength: float) -> Array:
+    """Occlusion at another strength (glTF 2.0 §3.9.3: 1 + strength × (value − 1))."""
+    return np.rint(255 + strength * (pixels.astype(np.float64) - 255)).clip(0, 255).astype(np.uint8)
+
+
+def _image(name: str, role: str, pixels: Array, alpha: bool) -> Image:
+    from PIL import Image as Pillow
+
+    data = encoded(Pillow.fromarray(pixels if alpha else np.ascontiguousarray(pixels[:, :, :3])), "png")
+    file = f"{name}_{role}.png"
+    return Image(f"atlas:{file}", file, file, "embedded", media_type="image/png", load=lambda: data)

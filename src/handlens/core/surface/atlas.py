@@ -1,0 +1,96 @@
+"""Pictures laid side by side in one: where each goes, and what is cut out of it, going on beyond its rims as its sampler says."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from ..scene.model import Array
+
+#: Everything in an atlas lies on multiples of so many pixels, so that a picture at half, a quarter or an eighth of it fits too.
+GRID = 8
+#: glTF 2.0 §5.26: what a sampler does beyond a picture's rim.
+_CLAMP, _MIRROR = 33071, 33648
+#: Pixels about what is resampled, so that the filter meets its neighbours.
+_MARGIN = 4
+
+
+class Atlas(NamedTuple):
+    """size: (width, height) in pixels, powers of two. places: (n, 2) int64 upper left corner of each cell."""
+
+    size: tuple[int, int]
+    places: Array
+
+
+def laid_out(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
+    """Cells of (width, height) pixels, multiples of `GRID`, in the smallest picture with sides of powers of two, none over `most` and
+    none over four times the other; None where they do not fit.
+
+    By the library rectpack, which follows the outline of what is laid already ("skyline", Jylänki 2010, A Thousand Ways to Pack
+    the Bin).
+    """
+    import rectpack
+
+    area = sum(w * h for w, h in sizes)
+    widest, highest = max(w for w, _ in sizes), max(h for _, h in sizes)
+    sides = [1 << k for k in range(6, 20) if 1 << k <= most]
+    fits = [(w, h) for w in sides for h in sides if w * h >= area and w >= widest and h >= highest and max(w, h) <= 4 * min(w, h)]
+    for w, h in sorted(fits, key=lambda s: (s[0] * s[1], max(s))):
+        packer = rectpack.newPacker(rotation=False, pack_algo=rectpack.SkylineMwf, sort_algo=rectpack.SORT_LSIDE)
+        for k, size in enumerate(sizes):
+            packer.add_rect(*size, k)
+        packer.add_bin(w, h)
+        packer.pack()
+        laid = packer.rect_list()
+        if len(laid) == len(sizes):
+            places = np.zeros((len(sizes), 2), np.int64)
+            for _, x, y, _, _, k in laid:
+                places[k] = x, y
+            return Atlas((w, h), places)
+    return None
+
+
+def cut(pixels: Array, window: Array, size: tuple[int, int], padding: int, wraps: tuple[int, int]) -> Array:
+    """A window of a picture as `size` (width, height) pixels, with `padding` pixels all round of what the picture shows there.
+
+    pixels: (H, W, 4) uint8. window: (2, 2) float64, its low and high corner in pictures, v downwards; it may lie beyond the picture.
+    wraps: what the picture does there, across and down, in the numbers of glTF 2.0 §5.26. Where one pixel becomes one, they are the
+    same; else they are resampled, colours weighed by their alpha. Returns (h + 2 padding, w + 2 padding, 4) uint8.
+    """
+    from PIL import Image as Pillow
+
+    shape = np.array([pixels.shape[1], pixels.shape[0]])
+    low, high = window[0] * shape, window[1] * shape
+    scale = (high - low) / size
+    first, last = low - padding * scale, high + padding * scale
+    whole = np.rint(first)
+    if np.abs(scale - 1).max() < 1e-9 and np.abs(first - whole).max() < 1e-6:
+        return _beyond(pixels, whole.astype(np.int64), np.rint(last).astype(np.int64), wraps)
+    begin, end = np.floor(first).astype(np.int64) - _MARGIN, np.ceil(last).astype(np.int64) + _MARGIN
+    picture = Pillow.fromarray(_beyond(pixels, begin, end, wraps)).convert("RGBa")
+    box = tuple(np.concatenate([first - begin, last - begin]).tolist())
+    # Enlarged as a sampler enlarges, so that it looks as it did.
+    way = Pillow.Resampling.BILINEAR if scale.max() <= 1 else Pillow.Resampling.LANCZOS
+    made = picture.resize((size[0] + 2 * padding, size[1] + 2 * padding), way, box=box)
+    return np.asarray(made.convert("RGBA"))
+
+
+def _beyond(pixels: Array, begin: Array, end: Array, wraps: tuple[int, int]) -> Array:
+    """Pixels from one place to another, each (x, y), wherever they lie."""
+    columns, rows = (
+        _wrapped(np.arange(a, b), n, wrap)
+        for a, b, n, wrap in zip(begin.tolist(), end.tolist(), pixels.shape[1::-1], wraps, strict=True)
+    )
+    return pixels[rows[:, None], columns[None, :]]
+
+
+def _wrapped(at: Array, count: int, wrap: int) -> Array:
+    if wrap == _CLAMP:
+        return at.clip(0, count - 1)
+    if wrap == _MIRROR:
+        at = np.mod(at, 2 * count)
+        return np.minimum(at, 2 * count - 1 - at)
+    out: Array = np.mod(at, count)
+    return out
