@@ -171,7 +171,8 @@ def test_they_are_written_as_the_sheet_wants(format_name, tmp_path: Path):
         (tmp_path / path).write_bytes(data)
     assert apart.proof(FolderPackage(tmp_path), f"quay.{format_name}").proved
     count = {path: sum(m.triangle_count for m in w.held.scene.meshes) for path, w in apart.apart}
-    far = Reducer(ball).sound(int(0.3 * 1_280))
+    work = Reducer(ball)
+    far = work.sound(work.triangles(int(0.3 * 1_280)))
     assert count == {f"quay-hit.{format_name}": 24, f"quay-far1.{format_name}": pytest.approx(len(far) + 12, abs=4)}
 
 

@@ -205,7 +205,7 @@ def test_it_comes_to_the_count_and_stays_closed():
     whole = bumpy()
     for count in (8_000, 900, 120):
         made = Reducer(whole)
-        left = made.reduced(made.sound(count)).mesh
+        left = made.reduced(made.sound(made.triangles(count))).mesh
         top = surface(left)
         assert count - 4 <= left.triangle_count <= count
         assert (top.closed, top.winding_consistent) == (True, True)
@@ -215,7 +215,7 @@ def test_the_price_is_what_an_independent_measure_finds():
     """Distances of points of one surface to each triangle of the other, by brute force (Ericson 2005, section 5.1.5)."""
     whole = bumpy(3)
     made = Reducer(whole)
-    left = made.reduced(made.sound(300)).mesh
+    left = made.reduced(made.sound(made.triangles(300))).mesh
     told = price(surface_of(whole), surface_of(left))
     ways = [brute(a, b) for a, b in ((whole, left), (left, whole))]
     assert told.mean == pytest.approx(max(w.mean() for w in ways), rel=0.05)
@@ -288,7 +288,7 @@ def test_seams_slots_and_hard_edges_are_kept():
         slot_materials=(0, 1, 2),
     )
     work = Reducer(made)
-    left = work.reduced(work.sound(40)).mesh
+    left = work.reduced(work.sound(work.triangles(40))).mesh
     assert left.triangle_count <= 40
     assert charts(left) == charts(made) == 6
     told = price(surface_of(made), surface_of(left))
@@ -320,7 +320,7 @@ def test_wishes_are_met_or_said_not_to_be():
     assert count(triangles=5_000).scene.meshes[0].triangle_count in range(4_990, 5_001)
     assert count(share=10).scene.meshes[0].triangle_count in range(2_030, 2_049)
     within = count(deviation_mm=4)
-    assert distances(surface_of(thing.meshes[0]), surface_of(within.scene.meshes[0]))[0] <= 0.0042
+    assert distances(surface_of(thing.meshes[0]), surface_of(within.scene.meshes[0]))[0] <= 0.004
     assert within.scene.meshes[0].triangle_count < 10_000
     with pytest.raises(MendError, match="Say one of"):
         count()

@@ -71,7 +71,7 @@ def test_mean_deviation_beside_two_libraries():
         measured = lambda after, before=before: distances(before, after, 30_000, 30_000)[1]
         for share in (0.5, 0.1):
             work = Reducer(mesh(points, triangles.tolist()))
-            ours = work.reduced(work.sound(int(share * len(triangles)))).mesh
+            ours = work.reduced(work.sound(work.triangles(int(share * len(triangles))))).mesh
             off = [measured(surface_of(ours))]
             for library in (by_one, by_other):
                 p, t = library(points, triangles, ours.triangle_count)
@@ -101,7 +101,7 @@ def test_seams_and_slot_borders_are_kept(path):
     result, and the surface is shared out among islands and slots as it was."""
     whole = largest(path)
     work = Reducer(whole)
-    left = work.reduced(work.sound(int(0.7 * work.count))).mesh
+    left = work.reduced(work.sound(work.triangles(int(0.7 * work.count)))).mesh
     size = float(np.ptp(whole.positions, axis=0).max())
     before, after = (Reducer(m, 2).wedges for m in (whole, left))
     mine, theirs = seams(after), seams(before)

@@ -17,7 +17,8 @@ from ..geometry.smoothing import smooth_normals
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
-from .soundness import ring, unsound, without_flat
+from .nearest import Spread
+from .soundness import lost, ring, unsound, without_flat
 from .wedges import HARD, Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
@@ -25,12 +26,13 @@ from .wedges import HARD, Wedges, wedges
 TORN = 0.1
 #: A part never goes as a whole: so many triangles stay.
 _LEAST = 4
-#: How often what became no surface is held back and the rest reduced again.
+#: How often what became no surface is held back, or collapsed further.
 _ROUNDS = 9
-#: The same where a round takes a second or more.
-_MANY, _FEWER = 200_000, 3
-#: How many points may be held back at most, for each triangle that is left.
-_HELD = 1 / 8
+#: Triangles from which on what became no surface is not held back, as a round takes a second or more, and how often lost islands are.
+_MANY, _AGAIN = 200_000, 2
+#: How many points may be held back at most, for each triangle that is left, and what share of the triangles is left at least where
+#: more are collapsed to mend what is folded.
+_HELD, _SPENT = 1 / 8, 0.97
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,41 +65,80 @@ class Reducer:
     def triangles(self, target: int, error: float = np.inf) -> Array:
         """(n, 3) wedges of the triangles that are left at a count, or before an error (in the mesh's unit) is passed; more where the rest cannot go
         without tearing."""
-        return self._left(target, error, None)
+        return self._left(target, error)
 
-    def sound(self, target: int) -> Array:
-        """(n, 3) as `triangles`, and a surface wherever there was one: what became none is held back, further round each time, and
-        reduced elsewhere instead."""
-        w, left = self.wedges, self._left(target, np.inf, None)
-        if not self.able or target >= self.count:
+    def sound(self, left: Array) -> Array:
+        """Triangles (n, 3) of wedges, a surface wherever there was one: what became none is held back and reduced elsewhere instead;
+        what is folded still, or where the mesh is large, has edges about it collapsed, for a few triangles fewer."""
+        if not self.able or len(left) >= self.count:
             return left
-        normals = self._normals
-        before = unsound(w, w.triangles, normals)
-        held = np.zeros(len(before), bool)
-        best, fewest, most = left, len(before) + 1, 1.02 * len(left)
-        for n in range(_ROUNDS if self.count < _MANY else _FEWER):
-            wrong = unsound(w, left, normals) & ~before
+        return self._collapsed_further(self._held_back(left))
+
+    def _held_back(self, left: Array) -> Array:
+        """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
+        gone alone, since each time costs as much as the first."""
+        w, large = self.wedges, self.count >= _MANY
+        held = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
+        best, fewest, most = left, len(held) + 1, 1.02 * len(left)
+        for n in range(_AGAIN if large else _ROUNDS):
+            wrong = np.zeros(len(held), bool) if large else self._wrong(left, None)
+            # An island of UVs that has gone whole: its picture is nowhere any more.
+            wrong[w.point[lost(w, left)]] = True
             if len(left) <= most and wrong.sum() < fewest:
                 best, fewest = left, int(wrong.sum())
             if not wrong.any() or len(left) > most:
                 break
-            held |= ring(w, wrong, n // 3)
+            held |= ring(w.point[w.triangles], wrong, n // 3)
             if held.sum() > _HELD * len(left):
                 break  # so many are held that all else would pay for it
-            left = self._left(target, np.inf, held)
+            left = self._left(len(best), np.inf, held)
         return best
 
-    def _left(self, target: int, error: float, held: Array | None) -> Array:
+    def _collapsed_further(self, left: Array) -> Array:
+        """Fewer triangles, by some per cent at most, with edges collapsed about what is no surface, as often as helps."""
+        best, wrong, least = left, self._wrong(left, None), _SPENT * len(left)
+        fewest = int(wrong.sum())
+        for _ in range(_ROUNDS):
+            if not wrong.any() or len(left) < least:
+                break
+            left, about = self._collapsed_about(left, wrong)
+            wrong = self._wrong(left, about | wrong)
+            if wrong.sum() < fewest and len(left) >= least:
+                best, fewest = left, int(wrong.sum())
+        return best
+
+    def _wrong(self, triangles: Array, about: Array | None) -> Array:
+        """(P,) bool: points, of those about (P,) or of all, that stand at no surface and did before."""
+        w = self.wedges
+        wrong = unsound(w, triangles, self._normals, about)
+        return wrong & ~unsound(w, w.triangles, self._normals, wrong) if wrong.any() else wrong
+
+    def _collapsed_about(self, triangles: Array, wrong: Array) -> tuple[Array, Array]:
+        """Triangles with edges about some points (P,) bool collapsed, and (P,) bool the points that this may have changed."""
+        w = self.wedges
+        near = ring(w.point[triangles], wrong, 1)
+        touched = near[w.point[triangles]].any(axis=1)
+        used, local = np.unique(triangles[touched], return_inverse=True)
+        points = self._with_held(self._unit[used], ~near[w.point[used]])
+        wanted = max(int(touched.sum()) - max(int(wrong.sum()) // 2, 2), 0)
+        made = simplified(points, local.reshape(-1, 3), wanted, TORN)
+        out = np.concatenate([triangles[~touched], without_flat(self._unit, used[made])])
+        about = np.zeros(len(near), bool)
+        about[w.point[used]] = True
+        return out, about
+
+    def _left(self, target: int, error: float, held: Array | None = None) -> Array:
         wanted = max(target, _LEAST)
         if not self.able or wanted >= self.count:
             return self.wedges.triangles
-        points = self._unit
-        if held is not None:
-            # A place that three wedges or more share is one that the library moves nothing away from.
-            at = self._unit[held[self.wedges.point]]
-            points = np.concatenate([points, at, at])
+        points = self._unit if held is None else self._with_held(self._unit, held[self.wedges.point])
         left = simplified(points, self.wedges.triangles, wanted, min(error / self.extent, TORN))
         return without_flat(self._unit, left)
+
+    @staticmethod
+    def _with_held(points: Array, held: Array) -> Array:
+        """Points (n, 3), and behind them what holds some: a place that three share is one that the library moves nothing away from."""
+        return np.concatenate([points, points[held], points[held]])
 
     @cached_property
     def _normals(self) -> Array | None:
@@ -124,10 +165,14 @@ class Reducer:
         fixed = np.zeros(len(points), bool)
         fixed[number[used]] = w.fixed[used]
         fixed |= self._bound[points]
-        moved = fitted((w.positions, w.triangles), start, number[triangles], fixed, most)
+        moved = fitted(self._before, start, number[triangles], fixed, most)
         out = w.positions.copy()
         out[used] = moved[number[used]]
         return out
+
+    @cached_property
+    def _before(self) -> Spread:
+        return Spread(self.wedges.positions, self.wedges.triangles)
 
     @cached_property
     def _bound(self) -> Array:
@@ -178,7 +223,7 @@ class Reducer:
         index = layer.index[w.corner]
         if not len(layer.values) or (index < 0).any():
             return Layer(layer.values, frozen(layer.index[w.corner[triangles.reshape(-1)]]))
-        values = values_fitted((w.positions, w.triangles), placed, triangles, layer.values[index], w.fixed, w.chart)
+        values = values_fitted(self._before, placed, triangles, layer.values[index], w.fixed, w.chart)
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
 
 

@@ -16,7 +16,7 @@ from ..geometry.rays import OFFSET, RayScene, hemisphere_directions
 from ..geometry.smoothing import corner_angles, smooth_normals
 from ..geometry.triangles import triangulate
 from ..scene.model import Array, Layer, Mesh, frozen
-from .nearest import barycentric, spread
+from .nearest import Spread, barycentric
 from .wedges import HARD
 
 #: Rays from each texel that look how far the sky is hidden, and how far they look, as a share of the surface's size.
@@ -67,7 +67,7 @@ def bake(fine: Mesh, coarse: Mesh, uv_set: int, v_down: bool, size: int, reach: 
     drawn = np.zeros((size, size), bool)
     drawn[texels.row, texels.column] = True
     normal, occlusion = _padded(normal, drawn), _padded(occlusion, drawn)
-    samples = spread(frame.positions, frame.triangles, _SAMPLES)
+    samples = Spread(frame.positions, frame.triangles).samples(_SAMPLES)
     off = frame.off(surface, normal, samples.triangle, samples.weight, reach)
     missed = 1 - float(met.mean()) if len(met) else 1.0
     baked = Baked(normal, occlusion, float(drawn.mean()), texels.twice, missed, off)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene.model import Array
-from .nearest import Tree, spread
+from .nearest import Spread, Tree
 
 #: Samples for each triangle of the reduced surface, and at most.
 _EACH, MOST = 6, 250_000
@@ -20,8 +20,8 @@ _HOLD = 0.01
 _SIDE = 0.3
 
 
-def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixed: Array, most: int = MOST) -> Array:
-    """(V, 3) positions of the reduced surface, better placed. before: positions and triangles of the surface of before.
+def fitted(before: Spread, positions: Array, triangles: Array, fixed: Array, most: int = MOST) -> Array:
+    """(V, 3) positions of the reduced surface, better placed. before: the surface of before.
     fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they were."""
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
@@ -29,8 +29,8 @@ def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixe
     if fixed.all() or not len(triangles):
         return positions
     tree = Tree(positions, triangles)
-    samples = spread(*before, min(_EACH * len(triangles), most, tree.affords(positions)))
-    p = before[0][before[1][samples.triangle]]
+    samples = before.samples(min(_EACH * len(triangles), most, tree.affords(positions)))
+    p = before.positions[before.triangles[samples.triangle]]
     facing = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
     count = len(positions)
     flat, normal = _normals(positions, triangles, count)
@@ -51,12 +51,10 @@ def fitted(before: tuple[Array, Array], positions: Array, triangles: Array, fixe
     return _without_turning(positions, positions + along[:, None] * normal, triangles, flat)
 
 
-def values_fitted(
-    before: tuple[Array, Array], positions: Array, triangles: Array, values: Array, kept: Array, island: Array
-) -> Array:
+def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, kept: Array, island: Array) -> Array:
     """(W, k) values of a reduced surface's points, such as UVs, that give what was there before as nearly as can be.
 
-    before: positions (W, 3) and triangles of wedges of before; values: (W, k) of all wedges. positions: (W, 3) of wedges now;
+    before: the surface of before, in wedges; values: (W, k) of all wedges. positions: (W, 3) of wedges now;
     triangles: of the reduced surface, in wedges. kept: (W,) bool wedges whose values stay. island: (W,) samples and what is nearest
     to them must lie in the same.
     """
@@ -70,10 +68,10 @@ def values_fitted(
     number = np.zeros(len(positions), np.int64)
     number[used] = np.arange(len(used))
     tree = Tree(positions, triangles)
-    samples = spread(*before, min(_EACH * len(triangles), MOST, tree.affords(positions[used])))
+    samples = before.samples(min(_EACH * len(triangles), MOST, tree.affords(positions[used])))
     found = tree.nearest(samples.points)
     corners = triangles[found.triangle]
-    source = before[1][samples.triangle]
+    source = before.triangles[samples.triangle]
     usable = (island[source[:, 0]] == island[corners[:, 0]]) & (found.weight.max(axis=1) <= 1)
     was = np.einsum("ij,ijk->ik", samples.weight, values[source])
     off = (was - np.einsum("ij,ijk->ik", found.weight, values[corners])) * usable[:, None]

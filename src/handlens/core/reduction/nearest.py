@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -30,18 +31,28 @@ class Nearest(NamedTuple):
     weight: Array
 
 
-def spread(positions: Array, triangles: Array, count: int) -> Samples:
+class Spread:
     """Samples spread evenly over the area of triangles, always the same ones. positions: (V, 3); triangles: (T, 3)."""
-    p = positions[triangles]
-    area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
-    if not len(area) or not area.sum() > 0:
-        return Samples(np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, 3)))
-    along = np.cumsum(area)
-    chosen = np.minimum(np.searchsorted(along, (np.arange(count) + 0.5) / count * along[-1]), len(area) - 1)
-    u, v = sequence(np.arange(count), 2).T
-    root = np.sqrt(u)
-    weight = np.stack([1 - root, root * (1 - v), root * v], axis=1)
-    return Samples(np.einsum("ij,ijk->ik", weight, p[chosen]), chosen, weight)
+
+    def __init__(self, positions: Array, triangles: Array) -> None:
+        self.positions, self.triangles = positions, triangles
+
+    @cached_property
+    def _along(self) -> Array:
+        """(T,) area of the triangles up to each."""
+        p = self.positions[self.triangles]
+        return np.cumsum(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1))
+
+    def samples(self, count: int) -> Samples:
+        """So many samples, none where there is no area."""
+        along = self._along
+        if not len(along) or not along[-1] > 0:
+            return Samples(np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, 3)))
+        chosen = np.minimum(np.searchsorted(along, (np.arange(count) + 0.5) / count * along[-1]), len(along) - 1)
+        u, v = sequence(np.arange(count), 2).T
+        root = np.sqrt(u)
+        weight = np.stack([1 - root, root * (1 - v), root * v], axis=1)
+        return Samples(np.einsum("ij,ijk->ik", weight, self.positions[self.triangles[chosen]]), chosen, weight)
 
 
 class Tree:

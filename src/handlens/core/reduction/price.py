@@ -10,7 +10,7 @@ import numpy as np
 
 from ..geometry.triangles import triangulate
 from ..scene.model import Array, Mesh
-from .nearest import Nearest, Samples, Tree, spread
+from .nearest import Nearest, Samples, Spread, Tree
 from .silhouette import outline_change
 
 #: Samples of each surface; the points of both are looked at besides.
@@ -48,6 +48,15 @@ class Surface:
     @cached_property
     def tree(self) -> Tree:
         return Tree(self.positions, self.triangles)
+
+    @cached_property
+    def spread(self) -> Spread:
+        return Spread(self.positions, self.triangles)
+
+    @cached_property
+    def used(self) -> Array:
+        """(n,) points that triangles have."""
+        return np.unique(self.triangles)
 
 
 def surface_of(mesh: Mesh, uv_set: int = 0) -> Surface:
@@ -97,10 +106,10 @@ def _diagonal(surface: Surface) -> float:
 
 def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples, Nearest, tuple[float, float]]:
     """Samples of one surface, the nearest to them and to its points on the other, and greatest and mean distance."""
-    used = np.unique(one.triangles)
+    used = one.used
     afforded = other.tree.affords(one.positions[used])
     count, points = min(count, afforded // 2), min(points, max(afforded // 2, 1))
-    samples = spread(one.positions, one.triangles, count)
+    samples = one.spread.samples(count)
     used = used[:: max(1, len(used) // points)]
     found = other.tree.nearest(np.concatenate([samples.points, one.positions[used]]))
     if not len(samples.points):

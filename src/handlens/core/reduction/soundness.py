@@ -16,12 +16,14 @@ _FLAT = 1e-9
 _TURNS = 8
 
 
-def unsound(w: Wedges, triangles: Array, normals: Array | None) -> Array:
+def unsound(w: Wedges, triangles: Array, normals: Array | None, about: Array | None = None) -> Array:
     """(P,) bool: welded points at which triangles (n, 3) of wedges are not as those of a surface are. normals: (W, 3) what stood at
-    wedges, which a face must not look away from; None without.
+    wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all where it is None.
     """
     points = int(w.point.max(initial=-1)) + 1
     bad = np.zeros(points, bool)
+    if about is not None:
+        triangles = triangles[about[w.point[triangles]].any(axis=1)]
     if not len(triangles):
         return bad
     t = w.point[triangles]
@@ -49,9 +51,7 @@ def unsound(w: Wedges, triangles: Array, normals: Array | None) -> Array:
         away = np.einsum("ij,ij->i", normals[triangles].sum(axis=1), unit) < 0
         bad[t[away].reshape(-1)] = True
     bad |= _fans(t, one, other, points) > 1
-    # An island of UVs that has gone whole: its picture is nowhere any more.
-    bad[w.point[lost(w, triangles)]] = True
-    return bad
+    return bad if about is None else bad & about
 
 
 def lost(w: Wedges, triangles: Array) -> Array:
@@ -83,13 +83,11 @@ def _fans(t: Array, one: Array, other: Array, points: int) -> Array:
     return np.bincount(pairs // (int(label.max(initial=0)) + 1), minlength=points)
 
 
-def ring(w: Wedges, points: Array, rings: int) -> Array:
-    """(P,) bool: points (P,) bool and those within so many edges of them on the surface of before."""
+def ring(triangles: Array, points: Array, rings: int) -> Array:
+    """(P,) bool: points (P,) bool and those within so many edges of them. triangles: (n, 3) points."""
     out = points.copy()
-    t = w.point[w.triangles]
     for _ in range(rings):
-        near = out[t].any(axis=1)
-        out[t[near].reshape(-1)] = True
+        out[triangles[out[triangles].any(axis=1)].reshape(-1)] = True
     return out
 
 

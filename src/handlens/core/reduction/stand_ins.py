@@ -98,7 +98,7 @@ def shape_of(kind: str, positions: Array, triangles: Array, up: int, reducer: Ca
     points = positions[np.unique(triangles)]
     if kind == "mesh":
         work = reducer()
-        made = work.reduced(work.sound(MESH))
+        made = work.reduced(work.sound(work.triangles(MESH)))
         return Shape(kind, ((made.mesh.positions, made.mesh.corners.reshape(-1, 3).astype(np.int64)),))
     hull = hull_of(points)
     if hull is None:

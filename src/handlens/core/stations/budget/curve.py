@@ -18,7 +18,7 @@ from .reducing import Part, first_level, left_of, parts_of
 #: Shares of the triangles at which it is measured.
 SHARES = (0.75, 0.5, 0.35, 0.25, 0.18, 0.125, 0.09, 0.06, 0.04, 0.025)
 #: Samples of all parts together, each way, at one count.
-_SAMPLES = 20_000
+_SAMPLES = 12_000
 
 
 class CurvePoint(msgspec.Struct, frozen=True):

@@ -80,8 +80,10 @@ def reduce(
         target = max(target, sum(min(target, w.count) * w.times for w in work.values())) if triangles else target
     else:
         work, cut = first_level(levels, target)
+    if not deviation_mm:
+        cut = {k: work[k].sound(left) for k, left in cut.items()}
     size = min(int(picture_px), MOST) if picture_px > 0 else 0
-    return _outcome(scene, work, {k: work[k].sound(left) for k, left in cut.items()}, target, size)
+    return _outcome(scene, work, cut, target, size)
 
 
 def _only(levels: Callable[[int], dict[int, Part]], k: int) -> Callable[[int], dict[int, Part]]:
