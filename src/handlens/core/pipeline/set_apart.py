@@ -9,7 +9,7 @@ from dataclasses import replace
 from ..kit.without import without_parts
 from ..rules.export import ExportOptions
 from ..scene import Scene
-from ..scene.made import BESIDE, OF, ROLE, made_as, said
+from ..scene.made import BESIDE, BY_EXTENSION, OF, ROLE, made_as, said
 
 
 def named_as_wanted(scene: Scene, options: ExportOptions) -> Scene:
@@ -55,7 +55,23 @@ def set_apart(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tuple[s
         for level in levels:
             out.append((f"{options.level_suffix}{level.rpartition('-')[2]}", only(_at(scene, role, level))))
         gone |= {i for i in parts if role[i] in levels}
+    elif options.levels == "extension":
+        scene = _by_extension(scene)
     return (without_parts(scene, sorted(gone)) if gone else scene), out
+
+
+def _by_extension(scene: Scene) -> Scene:
+    """The scene with levels marked as what a part names, behind its other children, finest first."""
+    nodes = list(scene.nodes)
+    for i, n in enumerate(scene.nodes):
+        levels = [c for c in n.children if said(scene.nodes[c], ROLE).startswith("level")]
+        if not levels:
+            continue
+        for c in levels:
+            nodes[c] = replace(nodes[c], extras={**nodes[c].extras, BY_EXTENSION: True})
+        levels.sort(key=lambda c: said(scene.nodes[c], ROLE))
+        nodes[i] = replace(nodes[i], children=(*(c for c in n.children if c not in levels), *levels))
+    return scene.with_(nodes=tuple(nodes))
 
 
 def _at(scene: Scene, role: dict[int, str], level: str) -> set[int]:

@@ -24,6 +24,13 @@ _Suffix = Annotated[str, Meta(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9
 _PLACE = Meta(max_length=120, pattern=r"^(?!.*\.\.)[^\\:*?\"<>|]*$")
 
 
+_LEVELS = {
+    "nodes": "nodes beside their part",
+    "files": "a file for each level",
+    "extension": "named by the part, outside of the scene",
+}
+
+
 class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How files are written.
 
@@ -55,8 +62,8 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unkn
     ] = "nodes"
     stand_in_suffix: Annotated[_Suffix, said("Name of a stand-in ends in", "After the name of its part.")] = "_stand_in"
     levels: Annotated[
-        Literal["nodes", "files"],
-        said("Levels of detail", words={"nodes": "nodes beside their part", "files": "a file for each level"}),
+        Literal["nodes", "files", "extension"],
+        said("Levels of detail", "The extension is glTF's alone; elsewhere they are nodes.", words=_LEVELS),
     ] = "nodes"
     level_suffix: Annotated[_Suffix, said("Name of a level ends in", "After the name of its part, before its number.")] = (
         "_level_"

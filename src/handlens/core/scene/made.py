@@ -11,6 +11,8 @@ from .model import Mesh, Node, Scene
 
 #: Keys among a node's own properties: what it is to the whole, and the name of the part that it belongs to.
 ROLE, OF = "role", "of"
+#: Key among what a node keeps beside its fields: whether it is a level that the file names by glTF's extension, or is to be.
+BY_EXTENSION = "by-extension"
 #: Roles of what is never drawn together with the part that it belongs to.
 BESIDE = ("stand-in", "level-1", "level-2", "level-3")
 

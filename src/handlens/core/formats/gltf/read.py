@@ -13,6 +13,7 @@ from ...scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, 
 from ...scene.model import Array, frozen
 from ...surface.pictures import media_type, referenced
 from .document import Document, decode_data_uri
+from .levels import with_levels
 from .materials import number_of, numbers, read_material
 from .mesh import read_mesh
 
@@ -29,10 +30,11 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     counts = {"mesh": len(meshes), "skin": len(skins), "camera": len(doc.array("cameras")), "light": len(lights)}
     nodes = _nodes(doc, counts, problems)
     clips = tuple(_clip(doc, i, c, len(nodes), problems) for i, c in enumerate(doc.array("animations")))
+    nodes, roots = with_levels(nodes, _roots(doc, nodes, problems), problems)
     return Scene(
         format="glb" if data[:4] == b"glTF" else "gltf",
         nodes=nodes,
-        roots=_roots(doc, nodes, problems),
+        roots=roots,
         meshes=meshes,
         materials=materials,
         images=images,

@@ -21,6 +21,7 @@ from ...surface.pictures import BY_EXTENSION, media_type
 from ...words.json_tree import Json
 from ..held.pictures import lies_inside
 from ..held.steps import Target
+from .levels import entry_of, without_levels
 from .materials import UNDEFINED, material_entry
 
 _TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
@@ -215,7 +216,7 @@ class _Writer:
 
     # --- tree, skins, clips ------------------------------------------------------------------
 
-    def node(self, n: Node) -> Json:
+    def node(self, n: Node, levels: list[int]) -> Json:
         entry: dict[str, Any] = copy.deepcopy({k: v for k, v in n.extras.items() if k in ("extras", "extensions")})
         if n.name:
             entry["name"] = n.name
@@ -238,6 +239,8 @@ class _Writer:
             extensions["KHR_lights_punctual"] = {"light": n.light}
         if n.hidden:
             extensions[_VISIBILITY] = {"visible": False}
+        if levels:
+            extensions |= entry_of(levels)
         entry["extensions"] = extensions
         if not extensions:
             del entry["extensions"]
@@ -276,7 +279,8 @@ class _Writer:
         for k in range(len(s.images)):
             self.image(k)
         meshes = [self.mesh(m) for m in s.meshes]
-        nodes = [self.node(n) for n in s.nodes]
+        placed, levels = without_levels(s.nodes)
+        nodes = [self.node(n, levels.get(i, [])) for i, n in enumerate(placed)]
         skins = [self.skin(x) for x in s.skins]
         clips = [self.clip(x) for x in s.clips]
         asset = s.extras.get("asset")

@@ -1,0 +1,114 @@
+"""Levels of detail as glTF's extension has them: a node names those that stand in its place from afar, finest first, and they stand
+outside of the scene. Here they are what they are in every other format, nodes below the one that they belong to, which say so.
+
+Source: MSFT_lod in the Khronos registry of glTF extensions, from memory.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from ...scene import Node, Problem
+from ...scene.made import BY_EXTENSION, OF, ROLE, said
+from ...scene.model import frozen
+from ...words.json_tree import Json
+
+EXTENSION = "MSFT_lod"
+_LEVELS = ("level-1", "level-2", "level-3")
+
+
+def with_levels(
+    nodes: tuple[Node, ...], roots: tuple[int, ...], problems: list[Problem]
+) -> tuple[tuple[Node, ...], tuple[int, ...]]:
+    """Nodes and roots with levels that the extension names put below their node, each in the place that it had; what cannot stand
+    there is told as a problem and stays where it is."""
+    out = list(nodes)
+    parent = {c: i for i, n in enumerate(nodes) for c in n.children}
+    claimed = set[int]()
+    for i, n in enumerate(nodes):
+        extensions = n.extras.get("extensions")
+        entry = extensions.get(EXTENSION) if isinstance(extensions, Mapping) else None
+        if entry is None:
+            continue
+        ids = entry.get("ids") if isinstance(entry, Mapping) else None
+        good = [k for k in ids if _free(k, i, parent, len(nodes), claimed)] if isinstance(ids, list) else []
+        good = list(dict.fromkeys(good))
+        used = good[: len(_LEVELS)] if np.linalg.det(n.local[:3, :3]) else []
+        if not isinstance(ids, list) or len(used) < len(ids):
+            text = f"Node {i} names levels of detail that do not exist, stand elsewhere, or are more than {len(_LEVELS)}; they are left out."
+            problems.append(Problem("broken-reference", text, f"nodes[{i}]"))
+        rest = {k: v for k, v in extensions.items() if k != EXTENSION} if isinstance(extensions, Mapping) else {}
+        extras = {k: v for k, v in n.extras.items() if k != "extensions"} | ({"extensions": rest} if rest else {})
+        out[i] = replace(out[i], extras=extras, children=(*out[i].children, *used))
+        name = n.name or f"node[{i}]"
+        for role, k in zip(_LEVELS, used, strict=False):
+            claimed.add(k)
+            parent[k] = i
+            for below in _whole(out, k):
+                if below == k or out[below].mesh is not None:
+                    out[below] = _as_level(out[below], role, name)
+            out[k] = _seen_from(out[k], n)
+    return tuple(out), tuple(r for r in roots if r not in claimed)
+
+
+def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[int]]]:
+    """Nodes with levels that go by the extension taken out from under theirs, each in its place there, and their numbers by its."""
+    out, named = list(nodes), dict[int, list[int]]()
+    for i, n in enumerate(nodes):
+        own = sorted((c for c in n.children if nodes[c].extras.get(BY_EXTENSION)), key=lambda c: (said(nodes[c], ROLE), c))
+        if own:
+            named[i] = own
+            out[i] = replace(n, children=tuple(c for c in n.children if c not in own))
+    for i, own in named.items():
+        for c in own:
+            out[c] = _in_place_of(out[c], nodes[i])
+    return out, named
+
+
+def entry_of(levels: Sequence[int]) -> Json:
+    """What the extension says at a node."""
+    return {EXTENSION: {"ids": list(levels)}}
+
+
+def _free(k: Any, owner: int, parent: Mapping[int, int], count: int, claimed: set[int]) -> bool:
+    """Whether a number names a node that hangs nowhere and that the owner does not hang on."""
+    if not isinstance(k, int) or isinstance(k, bool) or not 0 <= k < count or k in parent or k in claimed:
+        return False
+    while owner in parent and owner != k:
+        owner = parent[owner]
+    return owner != k
+
+
+def _whole(nodes: Sequence[Node], k: int) -> list[int]:
+    out = [k]
+    for i in out:
+        out.extend(nodes[i].children)
+    return out
+
+
+def _as_level(n: Node, role: str, of: str) -> Node:
+    own = n.extras.get("extras")
+    told = dict(own) if isinstance(own, Mapping) else {}
+    told = {**told, ROLE: told.get(ROLE) if told.get(ROLE) in _LEVELS else role, OF: told.get(OF) or of}
+    return replace(n, extras={**n.extras, "extras": told, BY_EXTENSION: True})
+
+
+_PLACE = ("translation", "rotation", "scale")
+
+
+def _seen_from(level: Node, owner: Node) -> Node:
+    """A level, which stood in its owner's place, as its child."""
+    if all(getattr(level, k) == getattr(owner, k) for k in _PLACE) and level.matrix is None and owner.matrix is None:
+        return replace(level, translation=(0.0, 0.0, 0.0), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0))
+    return replace(level, matrix=frozen(np.linalg.inv(owner.local) @ level.local))
+
+
+def _in_place_of(level: Node, owner: Node) -> Node:
+    """A child of its owner as what stands in its place."""
+    if (level.local == np.eye(4)).all():
+        return replace(level, translation=owner.translation, rotation=owner.rotation, scale=owner.scale, matrix=owner.matrix)
+    return replace(level, matrix=frozen(owner.local @ level.local))
