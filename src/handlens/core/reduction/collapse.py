@@ -11,9 +11,10 @@ from functools import cached_property
 
 import numpy as np
 
-from ..geometry.needles import without_needles
+from ..geometry.needles import thinness, without_needles
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.smoothing import smooth_normals
+from ..geometry.topology import NEEDLE
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
@@ -33,6 +34,8 @@ _MANY, _AGAIN = 200_000, 2
 #: How many points may be held back at most, for each triangle that is left, and what share of the triangles is left at least where
 #: more are collapsed to mend what is folded.
 _HELD, _SPENT = 1 / 8, 0.97
+#: Share of needles from which on a mesh is one of needles, such as a fan: looking at each of them would only cost time.
+_SLENDER = 0.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -229,6 +232,8 @@ class Reducer:
 
 def _without_needles(mesh: Mesh, triangles: Array) -> tuple[Mesh, Array]:
     """The mesh with fewer needles, and the wedges of its triangles. triangles: (T, 3) wedges."""
+    if (thinness(mesh.positions[mesh.corners].reshape(-1, 3, 3)) < NEEDLE).mean() > _SLENDER:
+        return mesh, triangles
     numbers = Layer(
         np.arange(int(triangles.max(initial=-1)) + 1, dtype=np.float64)[:, None], triangles.reshape(-1).astype(np.int32)
     )

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene.model import Array
-from .nearest import Spread, Tree
+from .nearest import PROBES, Spread, Tree
 
 #: Samples for each triangle of the reduced surface, and at most.
 _EACH, MOST = 6, 250_000
@@ -29,7 +29,7 @@ def fitted(before: Spread, positions: Array, triangles: Array, fixed: Array, mos
     if fixed.all() or not len(triangles):
         return positions
     tree = Tree(positions, triangles)
-    samples = before.samples(min(_EACH * len(triangles), most, tree.affords(positions)))
+    samples = before.samples(min(_EACH * len(triangles), most, tree.affords(before.samples(PROBES).points)))
     p = before.positions[before.triangles[samples.triangle]]
     facing = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
     count = len(positions)
@@ -68,7 +68,7 @@ def values_fitted(before: Spread, positions: Array, triangles: Array, values: Ar
     number = np.zeros(len(positions), np.int64)
     number[used] = np.arange(len(used))
     tree = Tree(positions, triangles)
-    samples = before.samples(min(_EACH * len(triangles), MOST, tree.affords(positions[used])))
+    samples = before.samples(min(_EACH * len(triangles), MOST, tree.affords(before.samples(PROBES).points)))
     found = tree.nearest(samples.points)
     corners = triangles[found.triangle]
     source = before.triangles[samples.triangle]

@@ -12,7 +12,7 @@ from ..geometry.rays import sequence
 from ..scene.model import Array
 
 #: Seconds that one set of questions may take, of how many that is judged, and what no set is larger than.
-_SECONDS, _PROBES, _NO_LIMIT = 4.0, 200, 1_000_000
+_SECONDS, PROBES, _NO_LIMIT = 4.0, 200, 1_000_000
 
 
 class Samples(NamedTuple):
@@ -70,12 +70,12 @@ class Tree:
     def affords(self, points: Array) -> int:
         """How many points may be asked for within some seconds, as a few (n, 3) show: where large triangles lie through each other every
         box is met by every question."""
-        if len(points) < _PROBES // 2:
+        if len(points) < PROBES // 2:
             return _NO_LIMIT
         began = time.perf_counter()
-        self.nearest(points[:: max(len(points) // _PROBES, 1)][:_PROBES])
-        each = (time.perf_counter() - began) / _PROBES
-        return _NO_LIMIT if each * _NO_LIMIT < _SECONDS else max(int(_SECONDS / each), _PROBES)
+        self.nearest(points[:: max(len(points) // PROBES, 1)][:PROBES])
+        each = (time.perf_counter() - began) / PROBES
+        return _NO_LIMIT if each * _NO_LIMIT < _SECONDS else max(int(_SECONDS / each), PROBES)
 
     def nearest(self, points: Array) -> Nearest:
         """The nearest point of the triangles to each point (n, 3)."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from ..geometry.triangles import triangulate
 from ..scene.model import Array, Mesh
-from .nearest import Nearest, Samples, Spread, Tree
+from .nearest import PROBES, Nearest, Samples, Spread, Tree
 from .silhouette import outline_change
 
 #: Samples of each surface; the points of both are looked at besides.
@@ -107,7 +107,9 @@ def _diagonal(surface: Surface) -> float:
 def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples, Nearest, tuple[float, float]]:
     """Samples of one surface, the nearest to them and to its points on the other, and greatest and mean distance."""
     used = one.used
-    afforded = other.tree.affords(one.positions[used])
+    # What lies amid large faces costs more to ask for than what lies at their corners, as a rule.
+    probes = np.concatenate([one.spread.samples(PROBES).points, one.positions[used[:: max(1, len(used) // PROBES)]]])
+    afforded = other.tree.affords(probes)
     count, points = min(count, afforded // 2), min(points, max(afforded // 2, 1))
     samples = one.spread.samples(count)
     used = used[:: max(1, len(used) // points)]
