@@ -10,6 +10,7 @@ from handlens.core.formats.table import BY_NAME, WRITERS
 from handlens.core.judge import judge
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
+from handlens.core.measures.known import Known
 from handlens.core.packages import FolderPackage
 from handlens.core.route.tape import apply_mend
 
@@ -46,7 +47,9 @@ def test_mends_hold_in_the_file_that_is_written(name, tmp_path):
         folder = tmp_path / listed["folder"]
         opened, _, sheet, intent = demo(listed["folder"])
         made = through(opened, name, folder / "came")
-        for k, f in enumerate(judge(collect(made), sheet, intent).findings):
+        # Only what a mend touched is measured anew, and of the file what it holds otherwise.
+        base = collect(made, known=Known())
+        for k, f in enumerate(judge(base, sheet, intent).findings):
             if not f.mends or f.check in MAY_STAY or tried[f.check, f.mends[0][0]] == OFTEN:
                 continue
             try:
@@ -54,8 +57,10 @@ def test_mends_hold_in_the_file_that_is_written(name, tmp_path):
             except MendError:
                 continue
             tried[f.check, f.mends[0][0]] += 1
-            here = weight(judge(collect(mended), sheet, intent).findings, f)
-            there = weight(judge(collect(through(mended, name, folder / str(k))), sheet, intent).findings, f)
+            measured = collect(mended, known=Known(base))
+            here = weight(judge(measured, sheet, intent).findings, f)
+            back = through(mended, name, folder / str(k))
+            there = weight(judge(collect(back, known=Known(measured)), sheet, intent).findings, f)
             # A unit that was stated is not lost: there is no place for it.
             if there > here and not (f.check == "size.undeclared-unit" and "unit" not in BY_NAME[name].holds):
                 words = CANNOT.get((name, f.check))

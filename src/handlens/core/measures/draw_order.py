@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from itertools import combinations
 from typing import NamedTuple
 
@@ -115,23 +116,17 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     if size <= 0:
         return None
     scenes = [RayScene(x.points, x.triangles) for x in (a, b)]
-    both = wrong = 0
-    worst, worst_share = np.zeros(3), -1.0
-    sides: list[float | None] = []
-    for toward in sphere_directions(DIRECTIONS):
-        start = middle + toward * size + _disc(toward, size / 2)
-        near = [_near(s, x, start, -toward) for s, x in zip(scenes, (a, b), strict=True)]
-        meets = np.isfinite(near[0]) & np.isfinite(near[1])
-        if not meets.any():
-            sides.append(None)
-            continue
-        bad = _wrong(a, b, near, scenes, start, toward, size) & meets
-        both += int(meets.sum())
-        wrong += int(bad.sum())
-        share = float(bad.sum() / meets.sum())
-        sides.append(share)
-        if share > worst_share:
-            worst, worst_share = toward, share
+    towards, discs = _views()
+    # All views at once: a call for each would cost more than the rays.
+    start = (middle + towards[:, None] * size + discs * (size / 2)).reshape(-1, 3)
+    along = np.repeat(-towards, RAYS, axis=0)
+    near = [_near(s, x, start, along).reshape(-1, RAYS) for s, x in zip(scenes, (a, b), strict=True)]
+    meets = np.isfinite(near[0]) & np.isfinite(near[1])
+    bad = _wrong(a, b, near, scenes, start, towards, size) & meets
+    met, wrongs = meets.sum(axis=1), bad.sum(axis=1)
+    both, wrong = int(met.sum()), int(wrongs.sum())
+    sides = [float(w / n) if n else None for w, n in zip(wrongs.tolist(), met.tolist(), strict=True)]
+    worst = towards[int(np.argmax(np.where(met > 0, wrongs / np.maximum(met, 1), -1.0)))]
     if not both:
         return None
     volume = [float(np.prod(x.high - x.low)) for x in (a, b)]
@@ -139,53 +134,60 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist(), sides)
 
 
-def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, toward: Array, size: float) -> Array:  # type: ignore[type-arg]
-    """(n,) bool: rays on which the painter's order is wrong."""
-    ahead = float((a.middle - b.middle) @ toward)
+def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, towards: Array, size: float) -> Array:  # type: ignore[type-arg]
+    """(views, RAYS) bool: rays on which the painter's order is wrong."""
+    ahead = (a.middle - b.middle) @ towards.T
     if a.node == b.node:
-        ahead = 1.0 if a.order > b.order else -1.0
-    elif abs(ahead) < 1e-4 * size:
-        return np.ones(len(near[0]), bool)
-    last, first = (0, 1) if ahead > 0 else (1, 0)
-    out: Array = near[last] > near[first] + 1e-4 * size
-    top = (a, b)[last]
-    if top.both:
-        far = 2 * size - _first(scenes[last], start - 2 * size * toward, toward)
-        out |= np.isfinite(far) & (far > near[first] + 1e-4 * size)
+        ahead = np.full(len(towards), 1.0 if a.order > b.order else -1.0)
+    out = np.zeros(near[0].shape, bool)
+    for last, views in ((0, ahead > 0), (1, ahead <= 0)):
+        if not views.any():
+            continue
+        first = near[1 - last][views]
+        here = near[last][views] > first + 1e-4 * size
+        if (a, b)[last].both:
+            rows = np.repeat(views, RAYS)
+            along = np.repeat(towards[views], RAYS, axis=0)
+            far = 2 * size - _first(scenes[last], start[rows] - 2 * size * along, along).reshape(-1, RAYS)
+            here |= np.isfinite(far) & (far > first + 1e-4 * size)
+        out[views] = here
+    if a.node != b.node:
+        out[np.abs(ahead) < 1e-4 * size] = True
     return out
 
 
 def _first(s, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
     """(n,) distance at which rays meet something, infinite where nothing."""
-    hits = s.first(s.to_unit(start), np.broadcast_to(along, start.shape))
+    hits = s.first(s.to_unit(start), along)
     return np.where(hits.triangle >= 0, hits.distance.astype(np.float64) * s.size, np.inf)
 
 
 def _near(s, x: _Layer, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
     """(n,) distance of the first side that is drawn: for one-sided parts only fronts count, looked for behind one back at most."""
     begin = s.to_unit(start)
-    direction = np.broadcast_to(along, start.shape)
-    hits = s.first(begin, direction)
+    hits = s.first(begin, along)
     met = hits.triangle >= 0
     distance = np.where(met, hits.distance.astype(np.float64), np.inf)
     if not x.both and met.any():
         normal = np.zeros(start.shape)
         normal[met] = s.normals(hits.triangle[met])
-        back = met & (np.einsum("ij,ij->i", normal, direction) > 0)
+        back = met & (np.einsum("ij,ij->i", normal, along) > 0)
         if back.any():
             step = distance[back] + 1e-5
-            behind = s.first(begin[back] + step[:, None] * direction[back], direction[back])
+            behind = s.first(begin[back] + step[:, None] * along[back], along[back])
             distance[back] = np.where(behind.triangle >= 0, step + behind.distance, np.inf)
     out: Array = distance * s.size
     return out
 
 
-def _disc(toward: Array, radius: float) -> Array:
-    """(RAYS, 3) places on a disc square to a direction, evenly spread (Vogel 1979)."""
-    helper = np.eye(3)[np.abs(toward).argmin()]
-    across = np.cross(toward, helper)
-    across /= np.linalg.norm(across)
-    along = np.cross(toward, across)
+@cache
+def _views() -> tuple[Array, Array]:
+    """(D, 3) directions that it is looked from, and (D, RAYS, 3) places on a disc of radius 1 square to each, evenly spread (Vogel 1979)."""
+    towards = sphere_directions(DIRECTIONS)
+    helper = np.eye(3)[np.abs(towards).argmin(axis=1)]
+    across = np.cross(towards, helper)
+    across /= np.linalg.norm(across, axis=1, keepdims=True)
+    along = np.cross(towards, across)
     k = np.arange(RAYS) + 0.5
-    r, turn = radius * np.sqrt(k / RAYS), k * np.pi * (3 - np.sqrt(5.0))
-    return (r * np.cos(turn))[:, None] * across + (r * np.sin(turn))[:, None] * along
+    r, turn = np.sqrt(k / RAYS), k * np.pi * (3 - np.sqrt(5.0))
+    return towards, (r * np.cos(turn))[:, None] * across[:, None] + (r * np.sin(turn))[:, None] * along[:, None]

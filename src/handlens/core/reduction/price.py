@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..geometry.triangles import triangulate
+from ..geometry.uv_islands import NO_AREA
 from ..scene.model import Array, Mesh
 from .nearest import PROBES, Nearest, Samples, Spread, Tree
 from .silhouette import outline_change
@@ -21,17 +22,25 @@ _ISLANDS = 128
 
 class Price(NamedTuple):
     """greatest, mean: distance between the surfaces, the larger of both ways, in the unit of positions. diagonal: of the surface before.
-    turn: mean angle between normals in degrees. outline: pixels of a picture 256 high. drift, drift_mean: greatest (of 999 in 1,000
-    places) and mean shift of UVs, in UV units; None without UVs. weights: greatest change of a weight; None without skin."""
+    turn: mean angle between normals in degrees. outline: pixels of a picture 256 high. drifts: (n,) shifts of UVs at samples
+    of the surface, in UV units; None without UVs. weights: greatest change of a weight; None without skin."""
 
     greatest: float
     mean: float
     diagonal: float
     turn: float
     outline: float
-    drift: float | None
-    drift_mean: float | None
+    drifts: Array | None
     weights: float | None
+
+    @property
+    def drift(self) -> float | None:
+        """Of all but one in a thousand."""
+        return None if self.drifts is None else float(np.quantile(self.drifts, 0.999))
+
+    @property
+    def drift_mean(self) -> float | None:
+        return None if self.drifts is None else float(self.drifts.mean())
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,19 +91,18 @@ def price(before: Surface, after: Surface, count: int = SAMPLES, points: int = P
     besides. outline: whether the outline is looked at too, which takes longest."""
     diagonal = _diagonal(before)
     if not len(after.triangles):
-        return Price(diagonal, diagonal, diagonal, 90.0, 256.0, None, None, None)
+        return Price(diagonal, diagonal, diagonal, 90.0, 256.0, None, None)
     samples, found, forth = _way(before, after, count, points)
     back = _way(after, before, count, points)[2]
     spread_only = Nearest(*(x[: len(samples.triangle)] for x in found))
     cosine = _cosine(before, after, samples, spread_only)
     # Of walls without thickness the nearest is either side: what looks the other way is not what was there.
     alike = cosine > 0
-    drift = _drift(before, after, samples, spread_only, alike)
+    shifts = _drift(before, after, samples, spread_only, alike)
     weights = _weights(before, after, samples, spread_only)
     moved = outline_change((before.positions, before.triangles), (after.positions, after.triangles)) if outline else 0.0
     turn = float(np.degrees(np.arccos(cosine[alike])).mean()) if alike.any() else 0.0
-    worst, mean = (None, None) if drift is None else drift
-    return Price(max(forth[0], back[0]), max(forth[1], back[1]), diagonal, turn, moved, worst, mean, weights)
+    return Price(max(forth[0], back[0]), max(forth[1], back[1]), diagonal, turn, moved, shifts, weights)
 
 
 def _diagonal(surface: Surface) -> float:
@@ -134,8 +142,16 @@ def _unit_normals(positions: Array, triangles: Array) -> Array:
     return np.divide(area, size, out=np.zeros_like(area), where=size > 0)
 
 
-def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, alike: Array) -> tuple[float, float] | None:
-    """Greatest (of 999 in 1,000) and mean shift of UVs where islands are known alike; None without UVs."""
+def drift(before: Surface, after: Surface, count: int) -> Array | None:
+    """The shifts of UVs alone, as in a price. count: samples."""
+    samples, found, _ = _way(before, after, count, 1)
+    spread_only = Nearest(*(x[: len(samples.triangle)] for x in found))
+    return _drift(before, after, samples, spread_only, _cosine(before, after, samples, spread_only) > 0)
+
+
+def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, alike: Array) -> Array | None:
+    """(n,) shifts of UVs, in UV units, where islands are known alike; None without UVs. Faces without an area in the UVs are left out: they
+    show a smear, which has no place that it could slide from."""
     if before.uv is None or after.uv is None or not len(samples.triangle):
         return None
     was = np.einsum("ij,ijk->ik", samples.weight, before.uv[samples.triangle])
@@ -154,12 +170,20 @@ def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, al
                 again = Tree(after.positions, after.triangles[own]).nearest(samples.points[rows])
                 at[rows], weight[rows] = own[again.triangle], again.weight
                 known[rows] = True
-    known &= alike
+    area = _uv_areas(before.uv)
+    known &= alike & (area > NO_AREA)[samples.triangle]
     if not known.any():
         return None
     now = np.einsum("ij,ijk->ik", weight, after.uv[at])
-    off = np.linalg.norm(now - was, axis=1)[known]
-    return float(np.quantile(off, 0.999)), float(off.mean())
+    shifts: Array = np.linalg.norm(now - was, axis=1)[known]
+    return shifts
+
+
+def _uv_areas(uv: Array) -> Array:
+    """(T,) doubled areas of triangles in the UVs."""
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    out: Array = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
+    return out
 
 
 def _weights(before: Surface, after: Surface, samples: Samples, found: Nearest) -> float | None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import cache
 
+import numpy as np
+
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
@@ -163,18 +165,35 @@ def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]]) -> list
         Figure("outline, in pixels of a picture 256 high", "0", plain(max(p.outline for _, p, _ in told))),
         Figure("faces turn by, in the mean", "0°", turn(max(p.turn for _, p, _ in told))),
     ]
-    drifts = [
-        (p.drift_mean * t, p.drift * t)
-        for _, p, k in told
-        if p.drift is not None and p.drift_mean is not None
-        for t in [texels(scene, k)]
-    ]
-    if drifts:
-        mean_px, most_px = max(d[0] for d in drifts), max(d[1] for d in drifts)
-        figures.append(Figure("pictures slide by, in the mean and at most", "0 px", f"{plain(mean_px)} px, {plain(most_px)} px"))
+    figures += _slides(scene, [(part, p.drifts * texels(scene, k)) for part, p, k in told if p.drifts is not None])
     weights = [p.weights for _, p, _ in told if p.weights is not None]
     if weights:
         figures.append(Figure("a weight changes by at most", "0", plain(max(weights))))
+    return figures
+
+
+def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]]) -> list[Figure]:
+    """How far pictures slide, in pixels; where it is more than one, over how much of the part that suffers most, and how many of its
+    triangles would hold them. shifts: of each part, in pixels."""
+    if not shifts:
+        return []
+    greatest = lambda shift: float(np.quantile(shift, 0.999))
+    worst, shift = max(shifts, key=lambda s: greatest(s[1]))
+    mean = max(float(s.mean()) for _, s in shifts)
+    figures = [Figure("pictures slide by, in the mean and at most", "0 px", f"{plain(mean)} px, {plain(greatest(shift))} px")]
+    if greatest(shift) <= 1:
+        return figures
+    name = worst.mesh.name or "a part"
+    figures.append(Figure("they slide by more than 1 px on", "0 %", f"{percent(float((shift > 1).mean()))} of {name}"))
+    pixels = texels(scene, next(k for k, m in enumerate(scene.meshes) if m is worst.mesh))
+    count = worst.holding(1 / pixels)
+    figures.append(
+        Figure(
+            f"triangles of {name} that would hold them",
+            f"{worst.count:,}",
+            "all, or nearly" if count is None else f"about {float(f'{count:.2g}'):,.0f}",
+        )
+    )
     return figures
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from ...limits import MendError
 from ...reduction.collapse import Reduced, Reducer
 from ...reduction.halves import Halves, halves
-from ...reduction.price import Surface, distances
+from ...reduction.price import Surface, distances, drift
 from ...reduction.soundness import lost
 from ...reduction.wedges import LEVELS
 from ...scene import Mesh, Scene
@@ -19,6 +19,9 @@ from ...scene.placed import mesh_units
 
 #: Rounds of looking for the error, or the count, at which a wish is met.
 _ROUNDS = 14
+#: Triangles up to which it is looked for how many would hold pictures in their place, in how many steps, with how many samples each, and
+#: what share of all is looked at first.
+_SEARCHED, _STEPS, _LOOKS, _MOST = 60_000, 3, 20_000, 0.9
 #: How often a few more triangles are left where the finished surface lies farther off than it may.
 _MORE = 12
 
@@ -58,6 +61,18 @@ class Part:
     def made(self, left: Array) -> tuple[Mesh, Reduced]:
         reduced = self.reducer.reduced(left)
         return reduced.mesh if self.halves is None else self.halves.whole(reduced.mesh), reduced
+
+    def holding(self, shift: float) -> int | None:
+        """About the fewest triangles, a quarter of all or more, at which UVs shift by no more than this (in UV units, in all but one place of a
+        thousand); None where there are none, or where looking for them would take long."""
+
+        def holds(count: float) -> bool:
+            found = drift(*self.surfaces(self.made(self.to(int(count)))[1]), _LOOKS)
+            return found is None or float(np.quantile(found, 0.999)) <= shift
+
+        if self.count > _SEARCHED or not holds(_MOST * self.count):
+            return None
+        return int(_bisect(holds, self.count / 4, _MOST * self.count, _STEPS))
 
     def surfaces(self, reduced: Reduced) -> tuple[Surface, Surface]:
         """What is compared: before and after, with islands and joints numbered alike."""
