@@ -264,6 +264,23 @@ def test_each_figure_of_the_price_moves_when_its_own_thing_is_changed():
     assert moved.weights == pytest.approx(0.25)
 
 
+def test_where_pictures_slide_it_is_said_over_how_much_and_how_many_triangles_would_hold_them():
+    """A picture laid on in waves: the told count holds it within a pixel, as a reduction to it shows; a smear counts for nothing."""
+    ball = bumpy(4)
+    x, y, z = ball.positions.T
+    waves = np.stack([0.3 * x + 0.1 * z + 0.01 * np.sin(5 * y), 0.3 * y + 0.1 * z], axis=1).astype(np.float32)
+    sheet = replace(ball, name="sheet", uvs=(Layer(waves, ball.corners),))
+    told = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 500}).told()}
+    assert float(told["pictures slide by, in the mean and at most"].split()[-2]) > 1
+    assert 0 < float(told["they slide by more than 1 px on"].split()[0]) < 100
+    count = int(told["triangles of sheet that would hold them"].removeprefix("about ").replace(",", ""))
+    assert 500 < count < sheet.triangle_count
+    held = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 1.05 * count}).told()}
+    assert float(held["pictures slide by, in the mean and at most"].split()[-2]) <= 1.05
+    smeared = surface_of(grid(20, lambda u, v: (u, v, 0.1 * u * v), lambda u, v: (u, 0 * v)))
+    assert price(smeared, surface_of(grid(5, lambda u, v: (u, v, 0.1 * u * v), lambda u, v: (v, 0 * v)))).drift is None
+
+
 def test_the_outline_moves_by_as_many_pixels_as_the_thing_grows():
     ball = trimesh.creation.icosphere(4)
     p, t = np.array(ball.vertices), np.array(ball.faces)
