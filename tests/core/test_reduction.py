@@ -23,6 +23,7 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Weights
 from handlens.core.stations.budget.curve import curve
+from handlens.core.stations.budget.panel import panel
 from scenes import cube, mesh, scene, triangles_of
 
 SHEET = load_sheet("realtime-engine")
@@ -46,6 +47,30 @@ def as_mesh(t, name="thing", **more):
 def charts(made):
     """How many islands there are between seams, slots and hard edges."""
     return len(np.unique(Reducer(made).wedges.chart))
+
+
+def test_what_costs_for_nothing_goes_in_one_step():
+    """A box of flat grids with a face twice, one without area and a box inside: what is seen takes 12 triangles."""
+    box = trimesh.creation.box().subdivide().subdivide()
+    inner = trimesh.creation.box(extents=(0.3, 0.3, 0.3))
+    faces = [*box.faces.tolist(), box.faces[0].tolist(), [0, 1, 1], *(inner.faces + len(box.vertices)).tolist()]
+    made = scene(mesh(np.concatenate([box.vertices, inner.vertices]), faces, "crate"), replace(cube("other"), id="m2"))
+    told = lambda **p: {f.what: (f.before, f.after) for f in apply_mend(made, "budget.free", {"parts": ["crate"], **p}).figures}
+    assert told() == {
+        "triangles": ("218", "36"),
+        "without area": ("1", "0"),
+        "there twice": ("1", "0"),
+        "lying flat": ("180", "0"),
+    }
+    assert told(hidden=True)["nobody sees"] == ("12", "0")
+    after = apply_mend(made, "budget.free", {"parts": ["crate"], "hidden": True}).scene
+    assert [m.triangle_count for m in after.meshes] == [12, 12]
+    assert after.meshes[1] is made.meshes[1]
+    assert distances(surface_of(as_mesh(box)), surface_of(after.meshes[0]))[0] == pytest.approx(0, abs=1e-12)
+    rows = {t.key: t for t in panel(measure(made), SHEET, Intent()).tables}["free"].rows
+    assert {r.cells["what"]: r.cells["triangles"] for r in rows}["there twice"] == "1"
+    with pytest.raises(MendError, match="Nothing costs for nothing"):
+        apply_mend(after, "budget.free", {"hidden": True})
 
 
 # --- what lies flat ---------------------------------------------------------------------------------

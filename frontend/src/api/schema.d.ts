@@ -2532,8 +2532,11 @@ export interface components {
             stand_ins?: "file" | "nodes";
             /** @description After the name of its part. */
             stand_in_suffix?: string;
-            /** @enum {string} */
-            levels?: "files" | "nodes";
+            /**
+             * @description The extension is glTF's alone; elsewhere they are nodes.
+             * @enum {string}
+             */
+            levels?: "extension" | "files" | "nodes";
             /** @description After the name of its part, before its number. */
             level_suffix?: string;
         };

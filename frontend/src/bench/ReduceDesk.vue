@@ -59,6 +59,14 @@ const each = computed(() => {
   return !part.value && rows.value.length > 1 && mesh?.limit && now > mesh.limit ? mesh.limit : null;
 });
 const eachToLimit = () => state.trial.tryOut('budget.reduce', { triangles: each.value, each: true });
+/** What the first step takes out without a pixel that changes. */
+const free = computed(() => state.stations.value.find((s) => s.slug === 'budget')?.tables.find((t) => t.key === 'free')?.rows ?? []);
+const freed = computed(() => free.value.reduce((sum, r) => sum + Number(r.cells.triangles!.replaceAll(',', '')), 0));
+const takeOut = () =>
+  state.trial.tryOut('budget.free', {
+    hidden: free.value.some((r) => r.cells.what === 'where nobody can see it'),
+    ...(part.value ? { parts: parts.value } : {}),
+  });
 const whole = computed(() => points.value[0]?.triangles ?? 0);
 </script>
 
@@ -72,6 +80,13 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
       </select>
       <button v-if="!wanted" class="btn" @click="wanted = true">Measure it</button>
     </div>
+    <p v-if="freed" class="ask small">
+      <span class="first">
+        First, what changes nothing: <b class="mono">{{ freed.toLocaleString('en') }}</b> triangles,
+        {{ free.map((r) => `${r.cells.triangles} ${r.cells.what}`).join(', ') }}.
+      </span>
+      <button class="btn" @click="takeOut">Take it out</button>
+    </p>
     <p v-if="trouble" role="alert" class="small">
       <ResultMark result="caution" /> {{ trouble }} <button class="btn" @click="again">Measure again</button>
     </p>
@@ -141,6 +156,9 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
 h3 {
   font: 600 15px/1.2 var(--hl-font-display);
   margin: 0;
+  flex: 1;
+}
+.first {
   flex: 1;
 }
 select {

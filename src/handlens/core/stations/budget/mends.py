@@ -7,9 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...geometry.recut import recut
+from ...geometry.recut import only_vertices, recut, used_vertices
 from ...geometry.split import split_vertices
-from ...kit.choice import PARTS, chosen_meshes
+from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
+from ...kit.clearing import cleared, without_unseen
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...machine.meshopt import cache_figures, cache_order, library, overfetch
@@ -55,6 +56,43 @@ def merge_flat(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 def _triangles(before: Scene, after: Scene) -> Figure:
     return Figure("triangles", f"{triangle_count(before):,}", f"{triangle_count(after):,}")
+
+
+@mend(
+    "budget.free",
+    title="Take out what costs for nothing",
+    keeps="every point of the surface that can be seen, outlines, seams of UVs, slots, hard edges, weights and names",
+    costs="nothing that is drawn; the inside, where it is wanted",
+    safe=False,
+    parameters=[
+        Parameter("hidden", "flag", "whether what nobody can see from outside goes too", default=False),
+        PARTS,
+    ],
+    after=("surface.weld", "budget.take-back"),
+)
+def free(scene: Scene, hidden: bool = False, parts: Sequence[str] = ()) -> Outcome:
+    """Take out faces without area, faces that are there twice and, where wanted, what nobody can see, then merge what lies flat: the
+    first step of reducing, which changes no pixel.
+    """
+    counts = {"without area": 0, "there twice": 0, "lying flat": 0, "nobody sees": 0}
+    meshes, remarks = list(scene.meshes), tuple[str, ...]()
+    for k in chosen_meshes(scene, parts):
+        mesh, done = meshes[k], cleared(meshes[k])
+        made = only_vertices(done.mesh, used_vertices(done.mesh) | ~used_vertices(mesh)) if done.mesh is not mesh else mesh
+        merged = merged_flat(made)
+        meshes[k] = merged.mesh
+        for what, n in (("without area", done.flat), ("there twice", done.twice), ("lying flat", merged.freed)):
+            counts[what] += n
+    after = scene.with_(meshes=tuple(meshes))
+    if hidden:
+        try:
+            after, counts["nobody sees"] = without_unseen(after, chosen_nodes(after, parts))
+        except MendError as error:
+            remarks = (str(error),)
+    if not any(counts.values()):
+        raise MendError(" ".join(["Nothing costs for nothing.", *remarks]))
+    figures = (_triangles(scene, after), *(Figure(what, f"{n:,}", "0") for what, n in counts.items() if n))
+    return Outcome(after, figures, remarks)
 
 
 @mend(

@@ -8,6 +8,7 @@ from ...measures.drawing import draw_calls, draw_calls_of, texture_memory, trian
 from ...rules import Intent, RuleSheet
 from ...words.figures import percent
 from .checks import by_slot, triangles_of_copies
+from .measures import OWN
 
 
 def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
@@ -89,6 +90,12 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 rows,
             ),
             table(
+                "free",
+                "Cost for nothing",
+                [("what", "What", False), ("triangles", "Triangles", True), ("share", "Share", True)],
+                _for_nothing(m, intent, count),
+            ),
+            table(
                 "slots",
                 "By slot",
                 [
@@ -113,6 +120,23 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             ),
         ],
     )
+
+
+def _for_nothing(m: Measures, intent: Intent, count: int) -> list[Row]:
+    """What reducing can begin with, over all times that meshes are shown; none where there is nothing."""
+    own = OWN.of(m)
+    freed = {t.mesh: t.freed for t in own.meshes} if own is not None else {}
+    see_through = any(x.used_by_faces and x.drawn in ("mask", "blend") for x in m.materials)
+    outside = intent.seen_from == "outside" and not see_through
+    told = [
+        ("lying flat", sum(freed.get(p.mesh, 0) for p in m.parts)),
+        ("without area", sum(m.meshes[p.mesh].zero_area_faces for p in m.parts)),
+        ("there twice", sum(m.meshes[p.mesh].surface.alike for p in m.parts)),
+        ("where nobody can see it", sum(f.unseen_triangles for f in m.facing) if outside else 0),
+    ]
+    return [
+        Row(cells={"what": what, "triangles": f"{n:,}", "share": percent(n / count)}, weight=n) for what, n in told if n and count
+    ]
 
 
 def _over(count: float, limit: float | None) -> Result | None:

@@ -9,19 +9,14 @@ import numpy as np
 
 from ...geometry.filling import filled
 from ...geometry.joining import joined
-from ...geometry.patches import patches
-from ...geometry.polygons import doubled
-from ...geometry.recut import only_faces, only_used_values, only_vertices, recut, used_vertices
-from ...geometry.topology import surface
+from ...geometry.recut import only_vertices, recut, used_vertices
 from ...geometry.triangles import triangulate
 from ...geometry.welding import welded
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
+from ...kit.clearing import cleared, without_unseen
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.splitting import pieces, split_parts, without_unplaced
-from ...kit.without import without_parts
 from ...limits import MendError, plural
-from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
-from ...measures.looked_at import UPRIGHT
 from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen
 from ...scene.placed import mesh_units
@@ -119,16 +114,12 @@ def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     figures = {"faces without area": 0, "faces there twice": 0, "loose points": 0}
 
     def change(mesh: Mesh) -> Mesh:
-        top = surface(mesh)
-        twice = doubled(mesh, top.ids, top.flat).alike
-        keep = ~top.flat
-        figures["faces without area"] += int(top.flat.sum())
-        keep[twice] = False
-        figures["faces there twice"] += len(twice)
-        made = only_used_values(only_faces(mesh, keep)) if not keep.all() else mesh
-        made = replace(made, points=frozen(np.zeros(0, np.int32))) if len(made.points) else made
+        done = cleared(mesh)
+        figures["faces without area"] += done.flat
+        figures["faces there twice"] += done.twice
+        made = replace(done.mesh, points=frozen(np.zeros(0, np.int32))) if len(done.mesh.points) else done.mesh
         used = used_vertices(made)
-        figures["loose points"] += len(mesh.points) + int((~used & ~_of_dropped(mesh, keep)).sum())
+        figures["loose points"] += len(mesh.points) + int((~used & ~_of_dropped(mesh, done.kept)).sum())
         return only_vertices(made, used) if not used.all() else made
 
     after = _each(scene, parts, change)
@@ -183,35 +174,9 @@ def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
 )
 def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Remove patches from which no ray gets out of the model, where no part that shows the same mesh has them in sight."""
-    used = {k for m in scene.meshes for k in m.slot_materials if k >= 0}
-    if any(scene.materials[k].alpha_mode in ("mask", "blend") for k in used):
-        raise MendError("Parts of the model are see-through: what lies behind them is seen.")
-    chosen = chosen_nodes(scene, parts)
-    found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
-    placed = placed_parts(scene, found)
-    seen: dict[int, Array] = {}
-    if placed and plainly_outward(placed) is None:
-        for p, f in zip(placed, facing(placed, ray_scene(placed), None, UPRIGHT[scene.up_axis or "Y"]), strict=True):
-            number = scene.nodes[p.node].mesh
-            assert number is not None
-            mask = np.ones(p.mesh.face_count, bool)
-            if p.node in chosen:
-                mask[f.hidden] = False
-            seen[number] = seen.get(number, np.zeros(p.mesh.face_count, bool)) | mask
-    meshes = list(scene.meshes)
-    gone = 0
-    for number, keep in seen.items():
-        gone += int((np.maximum(meshes[number].corner_counts - 2, 0))[~keep].sum())
-        if not keep.all():
-            made = only_used_values(only_faces(meshes[number], keep))
-            meshes[number] = only_vertices(made, used_vertices(made) | ~used_vertices(scene.meshes[number]))
+    after, gone = without_unseen(scene, chosen_nodes(scene, parts))
     if not gone:
         raise MendError("Everything can be seen from outside.")
-    # A part of which nothing is left goes; what hangs on its node stays where it is.
-    hollow = {
-        k for k, m in enumerate(meshes) if not m.face_count and scene.meshes[k].face_count and not len(m.lines) + len(m.points)
-    }
-    after = without_parts(scene.with_(meshes=tuple(meshes)), [i for i, n in enumerate(scene.nodes) if n.mesh in hollow])
     return Outcome(after, (Figure("triangles that nobody sees", f"{gone:,}", "0"),))
 
 

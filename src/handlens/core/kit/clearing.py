@@ -1,0 +1,73 @@
+"""Faces that draw nothing taken out: without area, there twice, or where nobody can see them."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from typing import NamedTuple
+
+import numpy as np
+
+from ..geometry.patches import patches
+from ..geometry.polygons import doubled
+from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
+from ..geometry.topology import surface
+from ..limits import MendError
+from ..measures.facing import facing, placed_parts, plainly_outward, ray_scene
+from ..measures.looked_at import UPRIGHT
+from ..scene import Mesh, Scene
+from ..scene.model import Array
+from .without import without_parts
+
+
+class Cleared(NamedTuple):
+    """mesh: without faces that draw nothing, its points as they were. kept: (F,) bool of the faces of before. flat, twice: faces without
+    area, and such as were there twice."""
+
+    mesh: Mesh
+    kept: Array
+    flat: int
+    twice: int
+
+
+def cleared(mesh: Mesh) -> Cleared:
+    """A mesh without faces that have no area, and without the second of two over the same points, wound alike."""
+    top = surface(mesh)
+    twice = doubled(mesh, top.ids, top.flat).alike
+    keep = ~top.flat
+    keep[twice] = False
+    return Cleared(
+        mesh if keep.all() else only_used_values(only_faces(mesh, keep)), keep, int(np.count_nonzero(top.flat)), len(twice)
+    )
+
+
+def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
+    """The scene without patches of chosen nodes from which no ray gets out of the model, where no part that shows the same mesh has
+    them in sight, and how many triangles those were. Raises MendError where what lies behind is seen through parts.
+    """
+    used = {k for m in scene.meshes for k in m.slot_materials if k >= 0}
+    if any(scene.materials[k].alpha_mode in ("mask", "blend") for k in used):
+        raise MendError("Parts of the model are see-through: what lies behind them is seen.")
+    found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
+    placed = placed_parts(scene, found)
+    seen: dict[int, Array] = {}
+    if placed and plainly_outward(placed) is None:
+        for p, f in zip(placed, facing(placed, ray_scene(placed), None, UPRIGHT[scene.up_axis or "Y"]), strict=True):
+            number = scene.nodes[p.node].mesh
+            assert number is not None
+            mask = np.ones(p.mesh.face_count, bool)
+            if p.node in chosen:
+                mask[f.hidden] = False
+            seen[number] = seen.get(number, np.zeros(p.mesh.face_count, bool)) | mask
+    meshes = list(scene.meshes)
+    gone = 0
+    for number, keep in seen.items():
+        gone += int((np.maximum(meshes[number].corner_counts - 2, 0))[~keep].sum())
+        if not keep.all():
+            made = only_used_values(only_faces(meshes[number], keep))
+            meshes[number] = only_vertices(made, used_vertices(made) | ~used_vertices(scene.meshes[number]))
+    # A part of which nothing is left goes; what hangs on its node stays where it is.
+    hollow = {
+        k for k, m in enumerate(meshes) if not m.face_count and scene.meshes[k].face_count and not len(m.lines) + len(m.points)
+    }
+    after = without_parts(scene.with_(meshes=tuple(meshes)), [i for i, n in enumerate(scene.nodes) if n.mesh in hollow])
+    return after, gone
