@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import msgspec
 import pytest
 
 from handlens.core.judge import judge
@@ -15,8 +16,10 @@ from handlens.core.measures.records import TrialFigures
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
+from handlens.core.rules.sheet import Limits
 from handlens.core.scene import Camera, Node
 from scenes import cube, mesh, scene
+from solids import icosphere
 
 OTHERS = [
     "OBJ/spider.obj",
@@ -84,6 +87,17 @@ def test_trials_are_kept_with_the_measures_and_cost_no_more_than_allowed():
     assert not tried(made, work=0).trials
     # One sheet's word on a model is not another's: each is asked.
     assert tried(made, sheets=shipped()).trials
+
+
+def test_what_two_sheets_want_of_one_part_is_tried_apart():
+    """A ball of 5,120 triangles, over one sheet's limit and far over another's: the second is not tried on what is left for the first."""
+    limits = lambda n: msgspec.structs.replace(load_sheet(None), slug=f"s{n}", limits=Limits(triangles_mesh=n))
+    ball = icosphere(4)
+    found = tried(scene(ball), sheets=[limits(1_000), limits(4_000)])
+    calls = {t.call: t for t in found.trials if t.call.startswith("budget.reduce")}
+    assert len(calls) == 2
+    assert all(t.refused is None and t.gone for t in calls.values())
+    assert calls[f"budget.reduce:triangles=4000,parts={ball.name}"].costs == ["1,120 faces fewer"]
 
 
 def test_a_mend_that_falls_is_not_offered(monkeypatch):

@@ -7,7 +7,9 @@ kind for several parts are played together; only where that is not clean is each
 from __future__ import annotations
 
 import logging
+from collections import Counter
 from collections.abc import Callable, Sequence
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -48,6 +50,8 @@ _PAINTING = (
     "budget.atlas",
 )
 _PIXELS = 16 << 20
+#: Parameters by which a call is kept to some things.
+_APART = {"parts", "materials"}
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000
 #: Mends that work long on each triangle that they find: what one costs to play, in triangles that are measured.
@@ -100,11 +104,16 @@ class _Tries:
 
     def all(self) -> list[TrialFigures]:
         """First each mend for all parts that it is offered for, then what was not clean there, part by part."""
-        kinds: dict[str, list[str]] = {}
+        kinds: dict[tuple[str, int], list[str]] = {}
+        asked: Counter[tuple[str, str]] = Counter()
         for text in sorted(self.calls, key=self.urgency):
             mend, params = self.calls[text]
-            # Only what is kept to some parts or materials can be played after another without getting in its way.
-            kinds.setdefault(mend if params.keys() & {"parts", "materials"} else text, []).append(text)
+            # Only what is kept to some parts or materials can be played after another without getting in its way, and each of them once:
+            # what one sheet wants of a part is no test of what another does.
+            about = [str(x) for key in _APART & params.keys() for x in _listed(params[key])]
+            turn = max((asked[mend, x] for x in about), default=0)
+            asked.update((mend, x) for x in about)
+            kinds.setdefault((mend, turn) if about else (text, 0), []).append(text)
         # What mends a stop first, then what costs next to nothing, then what mends most.
         light = lambda texts: self.calls[texts[0]][0].startswith(_LIGHT)
         order = sorted(kinds.values(), key=lambda texts: (self.urgency(texts[0]), not light(texts), -len(texts)))
@@ -215,6 +224,10 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
         if was is None or _RANK[f.result] > _RANK[was.result] or _grew(was, f):
             out.append(f)
     return out
+
+
+def _listed(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else [value]
 
 
 def _parts_of(f: Finding) -> set[int | None]:
