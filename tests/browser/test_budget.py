@@ -1,11 +1,14 @@
 """Budget on the Bench: the slider over the measured curve, the chart of limits, stand-ins and levels on the stage."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import trimesh
 from playwright.sync_api import expect
 
 from browser.steps import as_glb, drawn, on_stage, station, until
+from handlens.core.scene import Material
 from scenes import mesh, scene
 
 
@@ -68,3 +71,29 @@ def test_stand_ins_and_levels_stand_on_the_stage(ball):
     ball.goto(f"{ball.url}&part=2")
     until(ball, "!!window.stageTest && stageTest.parts().length === 5")
     assert [p["name"] for p in ball.evaluate("stageTest.parts()") if p["visible"]] == ["float_level_1"]
+
+
+def test_what_costs_for_nothing_goes_first_and_slots_share_one_atlas(page, server):
+    box = trimesh.creation.box().subdivide().subdivide().subdivide()
+    made = mesh(np.array(box.vertices) + np.array([0, 0.5, 0]), box.faces.tolist(), "crate")
+    slots = (box.face_normals[:, 1] > 0.5).astype(np.int32)
+    paints = tuple(
+        Material(f"m{k}", n, c, 0.0, 0.8)
+        for k, (n, c) in enumerate({"tar": (0.1, 0.1, 0.1, 1), "lid": (0.5, 0.2, 0.1, 1)}.items())
+    )
+    crate = replace(made, slots=slots, slot_materials=(0, 1))
+    on_stage(page, server, "Fish crate", [as_glb(scene(crate, materials=paints), "fish crate")], "station=budget")
+    desk = page.get_by_label("How far it may be reduced")
+    expect(desk.get_by_text("First, what changes nothing")).to_contain_text("756 triangles lying flat")
+    desk.get_by_role("button", name="Take it out").click()
+    trial = page.get_by_role("status", name="A mend being tried")
+    expect(trial.locator("tr", has_text="lying flat")).to_contain_text("756")
+    trial.get_by_role("button", name="Keep it").click()
+    expect(desk.get_by_text("First, what changes nothing")).to_have_count(0)
+    station(page, "budget").get_by_role("button", name="One atlas").click()
+    page.get_by_role("dialog").get_by_role("button", name="Put on the tape").click()
+    expect(page.locator(".slip.trying")).to_have_count(0)
+    expect(page.locator(".slip.failed")).to_have_count(0)
+    row = page.get_by_label("The sheet's limits, before and after each mend").locator("tr", has_text="Draw calls")
+    expect(row).to_contain_text("1")
+    assert "as it came: 2" in (row.get_attribute("title") or "")

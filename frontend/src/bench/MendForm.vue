@@ -11,13 +11,14 @@ import { useBench } from './useBench';
 /** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
 const props = defineProps<{ station: string; mend: string; parts: string[] }>();
 const state = useBench('reading', 'choices', 'laid', 'ways');
-/** Joints and clips of the model by the names that mends know them by, for lists to choose from. */
+/** Materials, joints and clips of the model by the names that mends know them by, for lists to choose from. */
 const rows = (slug: string, key: string) =>
   state.stations.value.find((s) => s.slug === slug)?.tables.find((t) => t.key === key)?.rows ?? [];
 const listed = computed<Record<string, string[]>>(() => {
   const clips = rows('motion', 'clips').flatMap((r) => (r.cells.seconds === 'missing' ? [] : [r.cells.clip ?? '']));
   const under = state.nodes.value.map((n) => n.key);
-  return { under, joint: rows('skin', 'joints').flatMap((r) => r.key ?? []), clips, clip: clips };
+  const materials = rows('budget', 'slots').flatMap((r) => (r.material === null ? [] : [r.cells.slot ?? '']));
+  return { under, materials, joint: rows('skin', 'joints').flatMap((r) => r.key ?? []), clips, clip: clips };
 });
 const many = (p: { name: string; kind: string }) => p.kind === 'names' && !!listed.value[p.name]?.length;
 const one = (p: { name: string; kind: string }) => p.kind === 'text' && !!listed.value[p.name]?.length;

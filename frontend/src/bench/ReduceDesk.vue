@@ -82,8 +82,8 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
     </div>
     <p v-if="freed" class="ask small">
       <span class="first">
-        First, what changes nothing: <b class="mono">{{ freed.toLocaleString('en') }}</b> triangles,
-        {{ free.map((r) => `${r.cells.triangles} ${r.cells.what}`).join(', ') }}.
+        First, what changes nothing: <b class="mono">{{ freed.toLocaleString('en') }}</b> triangles
+        {{ free.length === 1 ? free[0]!.cells.what : `(${free.map((r) => `${r.cells.triangles} ${r.cells.what}`).join(', ')})` }}.
       </span>
       <button class="btn" @click="takeOut">Take it out</button>
     </p>

@@ -26,6 +26,7 @@ function form(mend: string, parts: string[]) {
   asked.value = { mend, parts };
   adding.value = true;
 }
+const slots = computed(() => props.station.tables.find((t) => t.key === 'slots')?.rows.filter((r) => r.material !== null).length ?? 0);
 const measured = computed(() => {
   const m = state.bench.value?.reading?.measured;
   return m && m.fresh < m.meshes ? `${m.fresh} of ${m.meshes} meshes had to be measured anew` : '';
@@ -89,6 +90,7 @@ const worst = computed(() =>
           <div class="acts">
             <button class="btn" @click="form('budget.stand-in', [])">Stand-ins for collisions …</button>
             <button class="btn" @click="form('budget.levels', [])">Levels of detail …</button>
+            <button v-if="slots > 1" class="btn" @click="form('budget.atlas', [])">One atlas …</button>
             <button class="btn" @click="form('budget.vertex-order', [])">Order for the card …</button>
           </div>
         </template>

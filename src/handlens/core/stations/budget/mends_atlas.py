@@ -80,7 +80,7 @@ def atlas(
     memory = lambda n: f"{n / 2**20:,.1f} MiB"
     figures = (
         Figure("draw calls", f"{before.draw_calls:,}", f"{now.draw_calls:,}"),
-        Figure("memory of textures", memory(before.texture_bytes), memory(now.texture_bytes)),
+        Figure("texture memory", memory(before.texture_bytes), memory(now.texture_bytes)),
         Figure("pixels along a side of a picture", "100 %", percent(worst)),
         *told,
     )

@@ -92,7 +92,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             table(
                 "free",
                 "Cost for nothing",
-                [("what", "What", False), ("triangles", "Triangles", True), ("share", "Share", True)],
+                [("what", "For nothing", False), ("triangles", "Triangles", True), ("share", "Share", True)],
                 _for_nothing(m, intent, count),
             ),
             table(
