@@ -9,6 +9,8 @@ from PIL import Image as Pillow
 
 from handlens.core.kit.spent import spent
 from handlens.core.limits import MendError
+from handlens.core.packages import FolderPackage
+from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, TextureInput
 from handlens.core.surface.atlas import laid_out
@@ -153,6 +155,16 @@ def test_pictures_that_are_not_multiplied_are_the_same_pixel_for_pixel_and_draws
     # Half of the second is never shown: 64 × 64 and 32 × 32 pixels with 8 all round lie in 128 × 128.
     assert told["brick_atlas"][1].startswith("128 × 128 px")
     assert len(made.scene.images) == 1
+
+
+@pytest.mark.parametrize("name", ["glb", "obj", "usda", "dae"])
+def test_what_is_written_is_proved(name, tmp_path):
+    made = apply_mend(quay(), "budget.atlas", {}).scene
+    written = write_as(made, name, "quay")
+    for path, data in written.files.items():
+        (tmp_path / path).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / path).write_bytes(data)
+    assert written.proof(FolderPackage(tmp_path), f"quay.{name}").proved
 
 
 def test_what_does_not_fit_is_scaled_down_and_said():

@@ -17,6 +17,7 @@ from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.reduction.collapse import Reducer
 from handlens.core.reduction.enclosing import smallest_ball, smallest_box, upright_box
+from handlens.core.reduction.price import distances, surface_of
 from handlens.core.reduction.stand_ins import SHAPES, fit_of, hull_of, shape_of, stands, volume_of
 from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
@@ -24,7 +25,7 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node
 from handlens.core.scene.made import ROLE, said
 from handlens.core.stations.budget.checks import by_slot
-from handlens.core.stations.budget.mends_beside import switch_distance
+from handlens.core.stations.budget.mends_levels import switch_distance
 from handlens.core.words.calls import Call
 from scenes import cube, mesh, rigged, scene
 
@@ -153,6 +154,24 @@ def test_levels_are_coarser_each_and_say_from_where():
     for wrong in ("50;60", "x", "", "120"):
         with pytest.raises(MendError, match=r"shares? "):
             apply_mend(ball, "budget.levels", {"shares": wrong})
+
+
+def test_levels_for_heights_on_screen_are_off_by_no_more_than_a_pixel_there():
+    """A ball 2 m high that stands 400 and 100 pixels high: a pixel is 5 mm and 20 mm there. Two of one mesh share theirs."""
+    t = trimesh.creation.icosphere(4)
+    ball = mesh(np.array(t.vertices), t.faces.tolist(), "buoy")
+    nodes = (Node("n0", "one", mesh=0), Node("n1", "two", (0, 0, 5), mesh=0))
+    made = apply_mend(scene(ball, nodes=nodes), "budget.levels", {"heights_px": "400;100"}).scene
+    assert len(made.meshes) == 3
+    assert [n.mesh for n in made.nodes] == [0, 0, 1, 1, 2, 2]
+    off = [distances(surface_of(ball), surface_of(made.meshes[k]))[0] for k in (1, 2)]
+    assert 0.5 * 0.005 < off[0] <= 0.005
+    assert 0.5 * 0.02 < off[1] <= 0.02
+    boxes = apply_mend(scene(ball, nodes=nodes), "budget.stand-in", {"shape": "box"}).scene
+    assert [n.mesh for n in boxes.nodes] == [0, 0, 1, 1]
+    for wrong in ("50;100", "-1", "x"):
+        with pytest.raises(MendError, match="heights"):
+            apply_mend(scene(ball), "budget.levels", {"heights_px": wrong})
 
 
 @pytest.mark.parametrize("format_name", ["glb", "obj"])

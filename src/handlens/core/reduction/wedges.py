@@ -92,7 +92,10 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
     if any(layer is not None and len(layer.values) for layer in (cut.normals, *cut.uvs)):
         fan, faceted = _fans(cut, ids, level)
         columns.append(fan)
-    index, count = distinct_rows([np.asarray(c) for c in columns])
+    index, count = ids[cut.corners], int(ids.max(initial=-1)) + 1
+    # Places alone are numbered already, unless some are no corner's.
+    if len(columns) > 1 or not (np.bincount(index, minlength=count) > 0).all():
+        index, count = distinct_rows([np.asarray(c) for c in columns])
     corner = np.zeros(count, np.int64)
     corner[index[::-1]] = np.arange(len(index) - 1, -1, -1)
     triangles = index.reshape(-1, 3).astype(np.int64)

@@ -37,8 +37,9 @@ def made_before(scene: Scene, node: int, role: str) -> set[int]:
     }
 
 
-def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh]]) -> Scene:
-    """The scene with parts below a node, in its own frame, each named, as no other is, and said to be of a role. made: name and mesh of each."""
+def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh | int]]) -> Scene:
+    """The scene with parts below a node, in its own frame, each named, as no other is, and said to be of a role. made: name and mesh of
+    each, or the number of one that is there already."""
     of = scene.part_name(node)
     owner = scene.nodes[node]
     nodes, meshes = list(scene.nodes), list(scene.meshes)
@@ -50,7 +51,9 @@ def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh
         taken.add(name)
         children.append(len(nodes))
         extras: dict[str, Any] = {"extras": {ROLE: role, OF: of}}
-        nodes.append(Node(f"{owner.id}/{role}/{len(nodes)}", name, mesh=len(meshes), extras=extras))
-        meshes.append(replace(mesh, id=f"{mesh.id}/{role}/{len(meshes)}", name=name))
+        number = mesh if isinstance(mesh, int) else len(meshes)
+        nodes.append(Node(f"{owner.id}/{role}/{len(nodes)}", name, mesh=number, extras=extras))
+        if not isinstance(mesh, int):
+            meshes.append(replace(mesh, id=f"{mesh.id}/{role}/{number}", name=name))
     nodes[node] = replace(owner, children=tuple(children))
     return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))

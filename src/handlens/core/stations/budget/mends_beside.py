@@ -1,36 +1,31 @@
-"""Budget: what stands beside a part: simple shapes for collisions, and coarser levels of detail."""
+"""Budget: simple shapes beside parts, for what runs into them or stands on them."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from functools import cache
 
 import numpy as np
 
 from ...geometry.topology import surface
-from ...kit.choice import PARTS, chosen_nodes
+from ...kit.choice import PARTS
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.without import without_parts
 from ...limits import MendError
+from ...measures.looked_at import UPRIGHT
 from ...reduction.collapse import Reducer
-from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...reduction.stand_ins import SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
-from ...scene.made import BESIDE, ROLE, made_as, made_before, said, with_made
+from ...scene.made import made_as, with_made
 from ...scene.matrices import apply
 from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
 from ...words.figures import about, percent, plain
-from .checks_spent import pixel_size
-from .mends_reduce import price_figures
-from .reducing import Part, first_level, left_of, parts_of
+from .beside import cleared
 
 #: Parts from the largest on for which several hulls are looked for where a shape is to be found by itself: seconds for each.
 _SEARCHED = 4
 #: How far a shape may lie off, as a share of the part's size, and how large it may be beside it, to be called close.
 _CLOSE, _ROOMY, _SMALL = 0.05, 1.35, 0.8
-_UPRIGHT = {"X": 0, "Y": 1, "Z": 2}
 
 
 @mend(
@@ -49,14 +44,14 @@ _UPRIGHT = {"X": 0, "Y": 1, "Z": 2}
 )
 def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Sequence[str] = ()) -> Outcome:
     """Put a simple closed shape below each part, in its place, for what runs into it or stands on it; how well it fits is measured."""
-    scene, nodes = _cleared(scene, parts, "stand-in")
+    scene, nodes = cleared(scene, parts, "stand-in")
     if not nodes:
         raise MendError("None of these parts has a surface that holds still: what joints move needs a stand-in for each joint.")
-    world, up = world_matrices(scene), _UPRIGHT[scene.up_axis or "Y"]
+    world, up = world_matrices(scene), UPRIGHT[scene.up_axis or "Y"]
     unit = 1.0 if scene.unit_metres is None else scene.unit_metres
     size = {i: scene.meshes[scene.nodes[i].mesh or 0].triangle_count for i in nodes}
     searched = set(sorted(nodes, key=lambda i: -size[i])[:_SEARCHED])
-    figures, remarks, after = list[Figure](), list[str](), scene
+    figures, remarks, after, shapes = list[Figure](), list[str](), scene, _Shapes()
     for i in nodes:
         if not np.isfinite(world[i]).all() or not abs(np.linalg.det(world[i][:3, :3])) > 0:
             remarks.append(f"{scene.part_name(i)} is scaled to nothing: no shape could be put into its place.")
@@ -67,7 +62,7 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
             remarks.append(f"{scene.part_name(i)} is flat: a shape about it would have no volume.")
             continue
         made, fit, because = found
-        after = with_made(after, i, "stand-in", _named(scene, i, made, np.linalg.inv(world[i])))
+        after = shapes.beside(after, i, scene.nodes[i].mesh, _named(scene, i, made, np.linalg.inv(world[i])))
         figures.append(
             Figure(f"{scene.part_name(i)}: {WORDS[made.kind]}", f"{size[i]:,} triangles", f"{made.triangles:,} triangles")
         )
@@ -76,26 +71,6 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     if after is scene:
         raise MendError("All of these parts are flat.")
     return Outcome(after, tuple(figures), tuple(remarks))
-
-
-def _cleared(scene: Scene, parts: Sequence[str], role: str) -> tuple[Scene, list[int]]:
-    """The scene without what was made of a role for the chosen parts before, and those parts."""
-    old = set[int]().union(*(made_before(scene, i, role) for i in _drawn(scene, parts)))
-    scene = without_parts(scene, sorted(old)) if old else scene
-    return scene, _drawn(scene, parts)
-
-
-def _drawn(scene: Scene, parts: Sequence[str]) -> list[int]:
-    """Chosen nodes with a mesh of their own that holds still, without what stands beside others."""
-    return [
-        i
-        for i in sorted(chosen_nodes(scene, parts))
-        if (n := scene.nodes[i]).mesh is not None
-        and n.skin is None
-        and scene.meshes[n.mesh].face_count
-        and np.isfinite(scene.meshes[n.mesh].positions).all()
-        and said(n, ROLE) not in BESIDE
-    ]
 
 
 def _named(scene: Scene, node: int, shape: Shape, back: Array) -> list[tuple[str, Mesh]]:
@@ -107,6 +82,33 @@ def _named(scene: Scene, node: int, shape: Shape, back: Array) -> list[tuple[str
         turned = triangles[:, ::-1] if np.linalg.det(back[:3, :3]) < 0 else triangles
         out.append((name, _mesh(name, apply(back, points), np.ascontiguousarray(turned))))
     return out
+
+
+class _Shapes:
+    """Stand-ins that were made, so that parts of one mesh that get the same share it too."""
+
+    def __init__(self) -> None:
+        self.of: dict[int | None, list[tuple[list[tuple[str, Mesh]], int]]] = {}
+
+    def beside(self, scene: Scene, node: int, mesh: int | None, made: list[tuple[str, Mesh]]) -> Scene:
+        """The scene with a stand-in for a part that shows a mesh."""
+        known = next((first for other, first in self.of.get(mesh, []) if _alike(other, made)), None)
+        if known is not None:
+            return with_made(scene, node, "stand-in", [(name, known + k) for k, (name, _) in enumerate(made)])
+        self.of.setdefault(mesh, []).append((made, len(scene.meshes)))
+        return with_made(scene, node, "stand-in", made)
+
+
+def _alike(one: list[tuple[str, Mesh]], other: list[tuple[str, Mesh]]) -> bool:
+    """Whether shapes are the same but for rounding."""
+    if len(one) != len(other):
+        return False
+    for (_, a), (_, b) in zip(one, other, strict=True):
+        if a.positions.shape != b.positions.shape or not np.array_equal(a.corners, b.corners):
+            return False
+        if np.abs(a.positions - b.positions).max(initial=0) > 1e-9 * (np.abs(a.positions).max(initial=0) + 1e-300):
+            return False
+    return True
 
 
 def _mesh(name: str, points: Array, triangles: Array) -> Mesh:
@@ -193,88 +195,3 @@ class _Solid:
                 f"no simple shape lies within {percent(_CLOSE)} of its size; {WORDS[best[1].kind]} comes nearest",
             )
         )
-
-
-@mend(
-    "budget.levels",
-    title="Add levels of detail",
-    keeps="everything that is there, as the finest level",
-    costs="coarser parts beside each; what they show less of is measured",
-    safe=False,
-    parameters=[
-        Parameter(
-            "shares",
-            "text",
-            "per cent of the triangles that each level keeps, from the finest on, with semicolons between",
-            default="50;25;10",
-        ),
-        Parameter(
-            "screen_px",
-            "number",
-            "pixels of the screen's height, for the distance from which a level is off by one of them",
-            default=1080,
-        ),
-        PARTS,
-    ],
-    after=("budget.reduce", "budget.merge-flat"),
-)
-def levels(scene: Scene, shares: str = "50;25;10", screen_px: float = 1080, parts: Sequence[str] = ()) -> Outcome:
-    """Make up to three coarser levels of the parts, taken where it hurts least, and work out from which distance on each is off by no more than a pixel."""
-    kept = _shares(shares)
-    scene, nodes = _cleared(scene, parts, "level")
-    numbers = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
-    after, figures, remarks = scene, list[Figure](), list[str]()
-    parts_at = cache(lambda level: parts_of(scene, numbers, level=level))
-    whole = sum(w.count * w.times for w in parts_at(0).values())
-    finer = whole
-    for n, share in enumerate(kept, 1):
-        work, cut = first_level(parts_at, int(whole * share))
-        if left_of(work, cut) > _COARSER * finer:
-            remarks.append(f"Level {n} would hardly be coarser than the one before it and was left out.")
-            continue
-        finer = left_of(work, cut)
-        told: list[tuple[Part, Price, int]] = []
-        for k, left in cut.items():
-            part = work[k]
-            if len(left) >= part.reducer.count:
-                continue
-            mesh, reduced = part.made(part.sound(left))
-            told.append((part, price(*part.surfaces(reduced), SAMPLES // len(cut), POINTS // len(cut), False), k))
-            for i in nodes:
-                if scene.nodes[i].mesh == k:
-                    after = with_made(after, i, f"level-{n}", [(scene.part_name(i) + made_as(f"level-{n}"), mesh)])
-        if not told:
-            continue
-        figures.append(Figure(f"level {n}: triangles", f"{whole:,}", f"{left_of(work, cut):,}"))
-        figures += [replace(f, what=f"level {n}: {f.what}") for f in price_figures(scene, told) if f.what in _TOLD]
-        far = max(p.greatest * part.unit for part, p, _ in told)
-        figures.append(Figure(f"level {n}: off by a pixel from", "–", switch_words(far, int(screen_px) or 1080)))
-    if after is scene:
-        raise MendError("These parts have too few triangles for a coarser level, or seams and borders hold every edge.")
-    return Outcome(after, tuple(figures), tuple(remarks))
-
-
-#: Share of the triangles of the level before from which on a level is worth having.
-_COARSER = 0.9
-#: What is told of each level.
-_TOLD = ("greatest distance from the surface before", "mean distance", "pictures slide by, in the mean and at most")
-
-
-def switch_distance(deviation: float, pixels: int) -> float:
-    """Metres from which on a deviation in metres covers no more than a pixel of a screen so many pixels high that shows 60°."""
-    return deviation / pixel_size(1.0, pixels)
-
-
-def switch_words(deviation: float, pixels: int) -> str:
-    """The distance of `switch_distance` in words."""
-    return about(switch_distance(deviation, pixels))
-
-
-def _shares(text: str) -> list[float]:
-    try:
-        kept = [float(x) / 100 for x in text.replace(",", ";").split(";") if x.strip()]
-    except ValueError:
-        raise MendError(f"The shares must be numbers with semicolons between, such as 50;25;10, not {text!r}.") from None
-    if not kept or len(kept) > 3 or any(not 0 < x < 1 for x in kept) or sorted(kept, reverse=True) != kept:
-        raise MendError("Say one to three shares between 0 and 100 per cent, the largest first, such as 50;25;10.")
-    return kept

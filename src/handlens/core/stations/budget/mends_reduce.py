@@ -150,8 +150,9 @@ def _remarks(work: dict[int, Part], left: int, target: int) -> tuple[str, ...]:
 _OUTLINES = 16
 
 
-def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]]) -> list[Figure]:
-    """What reducing costs, the worst part's figure of each kind. told: part, price and mesh number."""
+def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]], searched: bool = True) -> list[Figure]:
+    """What reducing costs, the worst part's figure of each kind. told: part, price and mesh number. searched: whether it is looked for
+    how many triangles would hold pictures in their place."""
     greatest = max(told, key=lambda t: t[1].greatest * t[0].unit)
     mean = max(told, key=lambda t: t[1].mean * t[0].unit)
     length = lambda part, amount: about(amount * part.unit) if amount * part.unit > 1e-9 else "0"
@@ -165,14 +166,14 @@ def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]]) -> list
         Figure("outline, in pixels of a picture 256 high", "0", plain(max(p.outline for _, p, _ in told))),
         Figure("faces turn by, in the mean", "0°", turn(max(p.turn for _, p, _ in told))),
     ]
-    figures += _slides(scene, [(part, p.drifts * texels(scene, k)) for part, p, k in told if p.drifts is not None])
+    figures += _slides(scene, [(part, p.drifts * texels(scene, k)) for part, p, k in told if p.drifts is not None], searched)
     weights = [p.weights for _, p, _ in told if p.weights is not None]
     if weights:
         figures.append(Figure("a weight changes by at most", "0", plain(max(weights))))
     return figures
 
 
-def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]]) -> list[Figure]:
+def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]], searched: bool) -> list[Figure]:
     """How far pictures slide, in pixels; where it is more than one, over how much of the part that suffers most, and how many of its
     triangles would hold them. shifts: of each part, in pixels."""
     if not shifts:
@@ -181,7 +182,7 @@ def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]]) -> list[Figure]:
     worst, shift = max(shifts, key=lambda s: greatest(s[1]))
     mean = max(float(s.mean()) for _, s in shifts)
     figures = [Figure("pictures slide by, in the mean and at most", "0 px", f"{plain(mean)} px, {plain(greatest(shift))} px")]
-    if greatest(shift) <= 1:
+    if greatest(shift) <= 1 or not searched:
         return figures
     name = worst.mesh.name or "a part"
     figures.append(Figure("they slide by more than 1 px on", "0 %", f"{percent(float((shift > 1).mean()))} of {name}"))

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
-from . import checks, checks_spent, mends, mends_atlas, mends_beside, mends_reduce
+from . import checks, checks_spent, mends, mends_atlas, mends_beside, mends_levels, mends_reduce
 from .measures import OWN
 from .panel import panel
 
@@ -10,7 +10,7 @@ STATION = Station(
     "budget",
     100,
     checks=checks_in(checks, checks_spent),
-    mends=mends_in(mends, mends_reduce, mends_beside, mends_atlas),
+    mends=mends_in(mends, mends_reduce, mends_beside, mends_levels, mends_atlas),
     panel=panel,
     own=OWN,
     of_things=True,
