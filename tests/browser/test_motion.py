@@ -1,13 +1,28 @@
 """Motion on the stage: a clip played and scrubbed, a joint pulled, and every mend of both stations put on a tape."""
 
+import json
 import re
+import urllib.request
 from dataclasses import replace
 
 import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import accessibility, as_glb, drawn, heron_revision, lens, on_stage, settle, stage_there, station
+from browser.steps import (
+    accessibility,
+    as_glb,
+    ask,
+    drawn,
+    heron_revision,
+    lens,
+    on_stage,
+    revision_of,
+    set_on_shelf,
+    settle,
+    stage_there,
+    station,
+)
 from handlens.core.route.stations import all_mends
 from handlens.core.scene import Channel, Clip, Morph, Node, Skin, Weights
 from handlens.core.scene.transforms import world_matrices
@@ -234,14 +249,23 @@ FIRST = ("skin.normalise", "skin.fill", "skin.rebind", "skin.parent-part", "skin
 
 @pytest.mark.parametrize("slug", ["skin", "motion"])
 def test_every_mend_goes_through_its_form(page, server, slug):
-    """One tape of all of them, each chosen and filled in by hand; read once at the end."""
+    """One tape of all of them: what has to be said is chosen and filled in by hand; the form lists the others, which are laid as it lays
+    them. Read once at the end."""
     mends = [m for m in all_mends() if m.id.startswith(f"{slug}.")]
     mends.sort(key=lambda m: FIRST.index(m.id) if m.id in FIRST else len(FIRST))
-    on_stage(page, server, f"Knots {slug}", [as_glb(everything_wrong(), f"knots {slug}")], f"station={slug}")
+    by_hand = [m for m in mends if CHOSEN.get(m.id) or FILLED.get(m.id)]
+    early = mends[: mends.index(by_hand[0])]
+    mends = early + by_hand + [m for m in mends if m not in early + by_hand]
+    set_on_shelf(server, [as_glb(everything_wrong(), f"knots {slug}")], f"Knots {slug}")
+    at = f"/api/revisions/{revision_of(server, f'Knots {slug}')}/tape"
+    ask(server, "PUT", at, {"slips": [{"mend": m.id, "params": {}, "on": True} for m in early]})
+    on_stage(page, server, f"Knots {slug}", [], f"station={slug}")
     dialog, slips = page.get_by_role("dialog"), page.locator(".slip")
-    for count, mend in enumerate(mends, 1):
+    for count, mend in enumerate(by_hand, len(early) + 1):
         station(page, slug).get_by_role("button", name="Another mend").click()
         dialog.get_by_role("combobox", name="Mend").click()
+        if mend is by_hand[0]:
+            assert {m.title for m in mends} <= set(page.get_by_role("option").all_inner_texts())
         page.get_by_role("option", name=mend.title, exact=True).click()
         for label, value in CHOSEN.get(mend.id, {}).items():
             several = label == "which clips"
@@ -253,6 +277,11 @@ def test_every_mend_goes_through_its_form(page, server, slug):
             dialog.get_by_label(re.compile(f"^{re.escape(label)}")).fill(value)
         dialog.get_by_role("button", name="Put on the tape").click()
         expect(slips).to_have_count(count)
+    laid = json.load(urllib.request.urlopen(f"{server}{at.removesuffix('/tape')}/bench"))["tape"]
+    rest = [{"mend": m.id, "params": {}, "on": True} for m in mends[len(laid) :]]
+    ask(server, "PUT", at, {"slips": [{k: x[k] for k in ("mend", "params", "on")} for x in laid] + rest})
+    page.reload()
+    expect(slips).to_have_count(len(mends))
     expect(page.locator(".slip.trying")).to_have_count(0)
     failed = {m.id for m, slip in zip(mends, slips.all(), strict=True) if "failed" in (slip.get_attribute("class") or "")}
     assert failed == {m for m in IDLE if m.startswith(slug)}, [x.get_attribute("title") for x in slips.all()]
