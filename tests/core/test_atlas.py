@@ -225,7 +225,7 @@ def test_what_is_drawn_otherwise_does_not_share(field):
         materials=(material("brick", [("base-colour", 0)]), other),
         images=(picture(1, 64, 64), picture(2, 64, 64)),
     )
-    with pytest.raises(MendError, match="No two of these materials"):
+    with pytest.raises(MendError, match="brick, rope stay out: no other is drawn as it is"):
         apply_mend(before, "budget.atlas", {})
 
 

@@ -92,6 +92,12 @@ def test_levels_of_others_are_told_apart_and_kept(tmp_path):
     assert roles(came) == {"near": "", "middle": "level-1", "far": "level-2", "far_hull": "level-2"}
     assert not came.problems
     assert spent(came).triangles == 1
+    # What the extension says is not written into properties that somebody else's file had none of.
+    tree = json.loads(write_as(came, "gltf", "q").files["q.gltf"])
+    assert [n.get("extras") for n in tree["nodes"]] == [{"screencoverage": [0.5, 0.2, 0.01]}, None, None, None]
+    assert [n.get("children") for n in tree["nodes"]] == [None, None, [3], None]
+    wanted = json.loads(write_as(came, "gltf", "q", WANTS).files["q.gltf"])
+    assert wanted["nodes"] == tree["nodes"]
     # A node less: what the extension names follows.
     less = apply_mend(came, "arrival.remove-parts", {"parts": ["middle"]}).scene
     tree = json.loads(write_as(less, "gltf", "q").files["q.gltf"])

@@ -65,7 +65,8 @@ def _by_extension(scene: Scene) -> Scene:
     nodes = list(scene.nodes)
     for i, n in enumerate(scene.nodes):
         levels = [c for c in n.children if said(scene.nodes[c], ROLE).startswith("level")]
-        if not levels:
+        # What a level is made of hangs below it and is no level of it.
+        if not levels or said(n, ROLE).startswith("level"):
             continue
         for c in levels:
             nodes[c] = replace(nodes[c], extras={**nodes[c].extras, BY_EXTENSION: True})

@@ -51,7 +51,7 @@ def with_levels(
             for below in _whole(out, k):
                 if below == k or out[below].mesh is not None:
                     out[below] = _as_level(out[below], role, name)
-            out[k] = _seen_from(out[k], n)
+            out[k] = _seen_from(replace(out[k], extras={**out[k].extras, BY_EXTENSION: True}), n)
     return tuple(out), tuple(r for r in roots if r not in claimed)
 
 
@@ -64,7 +64,9 @@ def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[in
             named[i] = own
             out[i] = replace(n, children=tuple(c for c in n.children if c not in own))
     for i, own in named.items():
-        for c in own:
+        for role, c in zip(_LEVELS, own, strict=False):
+            for below in _whole(out, c):
+                out[below] = _unsaid(out[below], role, nodes[i].name or f"node[{i}]")
             out[c] = _in_place_of(out[c], nodes[i])
     return out, named
 
@@ -94,7 +96,17 @@ def _as_level(n: Node, role: str, of: str) -> Node:
     own = n.extras.get("extras")
     told = dict(own) if isinstance(own, Mapping) else {}
     told = {**told, ROLE: told.get(ROLE) if told.get(ROLE) in _LEVELS else role, OF: told.get(OF) or of}
-    return replace(n, extras={**n.extras, "extras": told, BY_EXTENSION: True})
+    return replace(n, extras={**n.extras, "extras": told})
+
+
+def _unsaid(n: Node, role: str, of: str) -> Node:
+    """A node without saying what the extension says of it."""
+    own = n.extras.get("extras")
+    if not isinstance(own, Mapping) or own.get(ROLE) != role or own.get(OF) != of:
+        return n
+    rest = {k: v for k, v in own.items() if k not in (ROLE, OF)}
+    extras = {k: v for k, v in n.extras.items() if k != "extras"}
+    return replace(n, extras=extras | ({"extras": rest} if rest else {}))
 
 
 _PLACE = ("translation", "rotation", "scale")

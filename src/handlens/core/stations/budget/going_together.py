@@ -87,6 +87,9 @@ def groups(scene: Scene, meshes: Sequence[int], wanted: Collection[str]) -> tupl
             plain = []
             if len(pieces) > 1:
                 made.append(Group(pieces, laying[0]))
+            elif pieces:
+                name = scene.materials[pieces[0].material].name or f"material {pieces[0].material}"
+                out.setdefault("no other is drawn as it is, in alpha, sides, filters and extensions", []).append(name)
     return made, out
 
 
