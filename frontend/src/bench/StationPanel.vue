@@ -230,7 +230,8 @@ h2 {
 }
 .acts {
   display: flex;
-  gap: 8px;
+  flex-wrap: wrap;
+  gap: 5px;
   align-items: flex-start;
   margin-top: auto;
   padding-top: 2px;
