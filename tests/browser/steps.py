@@ -23,7 +23,7 @@ DEMO = ROOT / "demo" / "models"
 
 def until(page: Page, expression: str) -> None:
     """Wait until an expression is true; the page's policy forbids the evaluating that Playwright's own waiting does."""
-    for _ in range(100):
+    for _ in range(300):
         if page.evaluate(expression):
             return
         page.wait_for_timeout(100)

@@ -1,5 +1,5 @@
 """No text lies over another, is cut without saying so or lies outside of its panel, and no button is cut by an edge: every station of
-every demo model and of models that others made, in three sizes of the window.
+every demo model and of models that others made, in one of three sizes of the window in turn; of some, in all.
 
 The sizes are common ones, no published source.
 """
@@ -24,6 +24,8 @@ OTHERS = (
     "Collada/duck.dae",
     "PLY/Wuson.ply",
 )
+#: Walked over in every size: the simplest, the fullest, and the one with the most parts.
+IN_ALL = ("Crab pot", "Heron", OTHERS[0])
 ENDINGS = (".glb", ".gltf", ".obj", ".dae", ".ply", ".stl", ".off", ".3mf", ".usda", ".usdc", ".usdz")
 _BESIDE = (".mtl", ".bin", ".jpg", ".png", ".bmp")
 _DEMO = {entry["name"]: entry for entry in json.loads((DEMO / "manifest.json").read_text())["models"]}
@@ -57,10 +59,17 @@ def sent(server) -> None:
             send_files(server, files)
 
 
-def walk(page) -> list[str]:
+def sizes(name: str) -> tuple[tuple[int, int], ...]:
+    """The sizes of the window in which a model is walked over."""
+    if name in IN_ALL or os.environ.get("HANDLENS_WALK") == "all":
+        return SIZES
+    return (SIZES[_every().index(name) % len(SIZES)],)
+
+
+def walk(page, sizes=SIZES) -> list[str]:
     """What is wrong with the page at any station and size."""
     found = []
-    for width, height in SIZES:
+    for width, height in sizes:
         page.set_viewport_size({"width": width, "height": height})
         for slug in page.evaluate("[...document.querySelectorAll('[data-station]')].map(e => e.dataset.station)"):
             page.evaluate(f"document.querySelector('[data-station={slug}]')?.click()")
@@ -83,7 +92,7 @@ def test_nothing_is_cut_and_nothing_lies_over_another(page, server, sent, name):
     page.route("**/stage", lambda r: r.fulfill(status=404, json={"detail": "Not drawn here."}))
     page.goto(f"/bench/{model['revision']}")
     page.get_by_label("Ledger of stations").wait_for()
-    assert walk(page) == []
+    assert walk(page, sizes(name)) == []
 
 
 def test_over_the_stage_nothing_is_cut_either(page, server, heron):
