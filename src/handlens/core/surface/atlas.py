@@ -28,8 +28,8 @@ def laid_out(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
     """Cells of (width, height) pixels, multiples of `GRID`, in the smallest picture with sides of powers of two, none over `most` and
     none over four times the other; None where they do not fit.
 
-    By the library rectpack, which follows the outline of what is laid already ("skyline", Jylänki 2010, A Thousand Ways to Pack
-    the Bin).
+    By the library rectpack, which cuts what is free in two at each cell ("guillotine", Jylänki 2010, A Thousand Ways to Pack the Bin):
+    of its ways the one that stays quick with thousands.
     """
     import rectpack
 
@@ -38,7 +38,7 @@ def laid_out(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
     sides = [1 << k for k in range(6, 20) if 1 << k <= most]
     fits = [(w, h) for w in sides for h in sides if w * h >= area and w >= widest and h >= highest and max(w, h) <= 4 * min(w, h)]
     for w, h in sorted(fits, key=lambda s: (s[0] * s[1], max(s))):
-        packer = rectpack.newPacker(rotation=False, pack_algo=rectpack.SkylineMwf, sort_algo=rectpack.SORT_LSIDE)
+        packer = rectpack.newPacker(rotation=False, pack_algo=rectpack.GuillotineBssfSas, sort_algo=rectpack.SORT_LSIDE)
         for k, size in enumerate(sizes):
             packer.add_rect(*size, k)
         packer.add_bin(w, h)
