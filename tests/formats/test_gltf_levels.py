@@ -111,3 +111,21 @@ def test_what_is_no_level_is_told_and_read_all_the_same(tmp_path, ids):
     came = others(tmp_path, ids)
     assert [p.kind for p in came.problems] == ["broken-reference"]
     assert len(came.nodes) == 4
+
+
+def test_a_chain_of_levels_of_levels_is_read_and_properties_of_another_kind_stay(tmp_path):
+    """20,000 nodes, each the level of the next: walked over once, not once for each."""
+    count = 20_000
+    nodes = [{"extensions": {EXTENSION: {"ids": [k - 1]}}} if k else {"extras": [1, 2]} for k in range(count)]
+    tree = {"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [count - 1]}], "nodes": nodes}
+    came = opened(tmp_path, {"c.gltf": json.dumps(tree).encode()}, "c.gltf")
+    assert came.nodes[0].extras["extras"] == [1, 2]
+    assert [n.children for n in came.nodes[:3]] == [(), (0,), (1,)]
+    with_ring = json.loads(json.dumps(tree))
+    with_ring["nodes"][0]["extensions"] = {EXTENSION: {"ids": [2]}}
+    with_ring["nodes"] = with_ring["nodes"][:3]
+    with_ring["scenes"][0]["nodes"] = [0]
+    ring = opened(tmp_path, {"r.gltf": json.dumps(with_ring).encode()}, "r.gltf")
+    # A ring is broken where it would close.
+    assert sum(len(n.children) for n in ring.nodes) == 2
+    assert len(ring.problems) == 1

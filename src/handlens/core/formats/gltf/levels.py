@@ -6,7 +6,7 @@ Source: MSFT_lod in the Khronos registry of glTF extensions, from memory.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -28,6 +28,7 @@ def with_levels(
     there is told as a problem and stays where it is."""
     out = list(nodes)
     parent = {c: i for i, n in enumerate(nodes) for c in n.children}
+    above = dict(parent)
     claimed = set[int]()
     for i, n in enumerate(nodes):
         extensions = n.extras.get("extensions")
@@ -35,7 +36,7 @@ def with_levels(
         if entry is None:
             continue
         ids = entry.get("ids") if isinstance(entry, Mapping) else None
-        good = [k for k in ids if _free(k, i, parent, len(nodes), claimed)] if isinstance(ids, list) else []
+        good = [k for k in ids if _free(k, parent, len(nodes)) and k != _top(i, above)] if isinstance(ids, list) else []
         good = list(dict.fromkeys(good))
         used = good[: len(_LEVELS)] if np.linalg.det(n.local[:3, :3]) else []
         if not isinstance(ids, list) or len(used) < len(ids):
@@ -46,11 +47,12 @@ def with_levels(
         out[i] = replace(out[i], extras=extras, children=(*out[i].children, *used))
         name = n.name or f"node[{i}]"
         for role, k in zip(_LEVELS, used, strict=False):
-            claimed.add(k)
-            parent[k] = i
-            for below in _whole(out, k):
+            parent[k] = above[k] = i
+            # What was claimed before has its own level, and is not walked over again.
+            for below in _whole(out, k, claimed):
                 if below == k or out[below].mesh is not None:
                     out[below] = _as_level(out[below], role, name)
+            claimed.add(k)
             out[k] = _seen_from(replace(out[k], extras={**out[k].extras, BY_EXTENSION: True}), n)
     return tuple(out), tuple(r for r in roots if r not in claimed)
 
@@ -64,9 +66,9 @@ def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[in
             named[i] = own
             out[i] = replace(n, children=tuple(c for c in n.children if c not in own))
     for i, own in named.items():
-        for role, c in zip(_LEVELS, own, strict=False):
-            for below in _whole(out, c):
-                out[below] = _unsaid(out[below], role, nodes[i].name or f"node[{i}]")
+        for k, c in enumerate(own):
+            for below in _whole(out, c) if k < len(_LEVELS) else ():
+                out[below] = _unsaid(out[below], _LEVELS[k], nodes[i].name or f"node[{i}]")
             out[c] = _in_place_of(out[c], nodes[i])
     return out, named
 
@@ -76,25 +78,34 @@ def entry_of(levels: Sequence[int]) -> Json:
     return {EXTENSION: {"ids": list(levels)}}
 
 
-def _free(k: Any, owner: int, parent: Mapping[int, int], count: int, claimed: set[int]) -> bool:
-    """Whether a number names a node that hangs nowhere and that the owner does not hang on."""
-    if not isinstance(k, int) or isinstance(k, bool) or not 0 <= k < count or k in parent or k in claimed:
-        return False
-    while owner in parent and owner != k:
-        owner = parent[owner]
-    return owner != k
+def _free(k: Any, parent: Mapping[int, int], count: int) -> bool:
+    """Whether a number names a node that hangs nowhere."""
+    return isinstance(k, int) and not isinstance(k, bool) and 0 <= k < count and k not in parent
 
 
-def _whole(nodes: Sequence[Node], k: int) -> list[int]:
+def _top(node: int, above: dict[int, int]) -> int:
+    """The topmost node over a node; what lies between is led there at once the next time."""
+    way = []
+    while node in above:
+        way.append(node)
+        node = above[node]
+    above.update(dict.fromkeys(way, node))
+    return node
+
+
+def _whole(nodes: Sequence[Node], k: int, apart: Collection[int] = ()) -> list[int]:
+    """A node and all below it, but for some with what is below them."""
     out = [k]
     for i in out:
-        out.extend(nodes[i].children)
+        out.extend(c for c in nodes[i].children if c not in apart)
     return out
 
 
 def _as_level(n: Node, role: str, of: str) -> Node:
-    own = n.extras.get("extras")
-    told = dict(own) if isinstance(own, Mapping) else {}
+    own = n.extras.get("extras", {})
+    if not isinstance(own, Mapping):
+        return n  # properties that are no list of names and values leave no place to say it
+    told = dict(own)
     told = {**told, ROLE: told.get(ROLE) if told.get(ROLE) in _LEVELS else role, OF: told.get(OF) or of}
     return replace(n, extras={**n.extras, "extras": told})
 

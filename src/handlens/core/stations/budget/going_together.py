@@ -130,7 +130,8 @@ def laid(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Ar
 
 def wraps_of(t: TextureInput) -> tuple[int, int]:
     """What a sampler does beyond the rim across and down (glTF 2.0 §5.26), repeating where it does not say."""
-    return tuple(int(t.sampler.get(k, _REPEAT)) for k in ("wrapS", "wrapT"))  # type: ignore[return-value]
+    across, down = (w if (w := t.sampler.get(k)) in (_CLAMP, _MIRROR) else _REPEAT for k in ("wrapS", "wrapT"))
+    return across, down
 
 
 def _whole(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
