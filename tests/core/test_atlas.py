@@ -194,6 +194,10 @@ def test_what_does_not_fit_is_scaled_down_and_said():
         ({"inputs": (TextureInput("base-colour", PATHS["base-colour"], 1, uv_set=1),)}, "no UVs"),
         ({"inputs": (TextureInput("base-colour", PATHS["base-colour"], 1, channel="r"),)}, "single channels"),
         ({"defined": False}, "defined nowhere"),
+        *(
+            ({"inputs": (TextureInput("base-colour", PATHS["base-colour"], 1, transform=t),)}, "no number, or far out")
+            for t in ({"scale": "x"}, {"scale": [1]}, {"offset": [1e300, 0]}, {"scale": [float("nan"), 1]}, {"rotation": "a"})
+        ),
     ],
 )
 def test_what_cannot_share_an_atlas_stays_out_and_is_said(changed, because):

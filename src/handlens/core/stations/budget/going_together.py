@@ -28,6 +28,8 @@ NEUTRAL = {
 _OFTEN, _TINY, _LONGEST = 4.0, 1 << 16, 1 << 14
 #: How far beyond a pixel's rim UVs may reach by rounding, in pixels, and beyond a tile's.
 _ROUND, _RIM = 0.02, 1e-4
+#: Shifts and scales past which no picture can be told to lie anywhere.
+_FAR = 1e6
 _REPEAT, _CLAMP, _MIRROR = 10497, 33071, 33648
 
 
@@ -155,6 +157,8 @@ def _apart(m: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
     """Why a material cannot go into an atlas whatever its faces show, "" where it can."""
     roles = [t.role for t in m.inputs]
     transforms = {json.dumps(t.transform or {}, sort_keys=True, default=str) for t in m.inputs}
+    if not all(_told_in_numbers(t.transform or {}) for t in m.inputs):
+        return "its pictures are laid on by what is no number, or far out"
     turned = any((t.transform or {}).get("rotation") for t in m.inputs)
     mirrored = any(min((t.transform or {}).get("scale", (1, 1))) <= 0 for t in m.inputs)
     reasons = {
@@ -170,6 +174,15 @@ def _apart(m: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
         "it has values out of 0 to 1": any(not 0 <= v <= 1 for v in _factors(m)),
     }
     return next((reason for reason, holds in reasons.items() if holds), "")
+
+
+def _told_in_numbers(transform: Mapping[str, Any]) -> bool:
+    """Whether a texture transform has two numbers for its scale and shift each, and one for its turn, none of them far out."""
+    pairs = [transform.get(k, (0, 0)) for k in ("scale", "offset")]
+    if not all(isinstance(p, list | tuple) and len(p) == 2 for p in pairs):
+        return False
+    told = [*pairs[0], *pairs[1], transform.get("rotation", 0)]
+    return all(isinstance(x, int | float) and abs(x) < _FAR for x in told)
 
 
 def _factors(m: Material) -> list[float]:
