@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene.model import Array, Mesh, frozen
+from .components import FEW, components
 
 
 class Shared(NamedTuple):
@@ -160,10 +161,12 @@ def joined_faces(across: Array, starts: Array) -> Array:
     across: (C,) int32 for each corner the face beyond its side, or its own, each join in it both ways. They are the rows of a sparse matrix as they stand:
     nothing has to be sorted or turned over.
     """
+    faces = len(starts) - 1
+    if len(across) <= FEW:
+        return components(faces, np.repeat(np.arange(faces), np.diff(starts)), across)
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import connected_components
 
-    faces = len(starts) - 1
     graph = csr_array((np.ones(len(across), np.int8), across, starts.astype(np.int32)), shape=(faces, faces))
     count, labels = connected_components(graph, directed=True, connection="strong")
     if count < 2:

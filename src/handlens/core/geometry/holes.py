@@ -8,6 +8,7 @@ import numpy as np
 
 from ..scene.model import Array, Mesh
 from .adjacency import Edges, face_of_corner, next_corner
+from .components import components
 from .patches import Patches
 
 
@@ -28,14 +29,11 @@ def holes(mesh: Mesh, edges: Edges, ids: Array) -> Holes:
     pairs = edges.pairs(np.flatnonzero(edges.uses == 1))
     if not len(pairs):
         return Holes(pairs, np.zeros(0, np.int32), np.zeros(0), np.zeros((0, 3)))
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     points = welded_positions(mesh, ids)
     used, local = np.unique(pairs, return_inverse=True)
     local = local.reshape(-1, 2)
-    graph = coo_array((np.ones(len(local), np.int8), (local[:, 0], local[:, 1])), shape=(len(used), len(used)))
-    count, label = connected_components(graph.tocsr(), directed=False)
+    label = components(len(used), local[:, 0], local[:, 1])
+    count = int(label.max()) + 1
     p = points[used]
     low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
     np.minimum.at(low, label, p)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 
+from ..machine.blocks import each_block
 from ..scene.model import Array, Mesh
 from .adjacency import Edges, face_of_corner, next_corner
-from .recut import only_faces
-from .triangles import corner_normals_of_turn
+from .triangles import corner_normals_of_turn, cross
 
 #: Length within which a normal counts as one of length 1.
 UNIT = 1e-2
@@ -34,12 +35,51 @@ class Normals(NamedTuple):
     faceted: float = 0.0
 
 
-def normals(mesh: Mesh, edges: Edges) -> Normals:
-    """Judge the normal layer; a mesh without one has nothing but `missing`."""
+@dataclass(frozen=True, eq=False)
+class Bends:
+    """How a surface bends at its edges.
+
+    face: (F,) int32 of each corner's face. normal: (F, 3) float32 unit normal of each face, zero where it has none.
+    first: (n,) int64 first side of each edge whose two faces run it in opposite directions. cosine: (n,) float32 of the angle
+    between the two, 1 where one of them has no direction.
+    """
+
+    face: Array
+    normal: Array
+    first: Array
+    cosine: Array
+
+    @property
+    def soft(self) -> Array:
+        """(n,) bool: edges that could be meant smooth or sharp, whose faces meet at 1° to 60°."""
+        return (self.cosine < np.cos(np.radians(1))) & (self.cosine > np.cos(np.radians(60)))
+
+
+def bends(mesh: Mesh, edges: Edges) -> Bends:
+    """Look at every edge of two faces once. edges: with corners."""
+    assert edges.corner is not None
+    corner, face, n = edges.corner, face_of_corner(mesh), _face_normals(mesh)
+    first = edges.shared.first if not edges.shared.alike.any() else edges.shared.first[~edges.shared.alike]
+    cosine = np.empty(len(first), np.float32)
+
+    def work(some: slice) -> None:
+        with np.errstate(all="ignore"):
+            a, b = n[face[corner[first[some]]]], n[face[corner[first[some] + 1]]]
+            found = np.einsum("ij,ij->i", a, b)
+            # A face without a direction, as one with a corner at infinity, meets its neighbours at no angle.
+            known = (np.einsum("ij,ij->i", a, a) > 0.5) & (np.einsum("ij,ij->i", b, b) > 0.5) & np.isfinite(found)
+            cosine[some] = np.where(known, found, 1.0)
+
+    each_block(len(first), work)
+    return Bends(face, n, first, cosine)
+
+
+def normals(mesh: Mesh, edges: Edges, bent: Bends) -> Normals:
+    """Judge the normal layer; a mesh without one has nothing but `missing`. bent: of the same edges."""
     none = np.zeros(0, np.int32)
     layer = mesh.normals
     if layer is None or not len(layer.values) or not mesh.face_count:
-        return Normals(bool(mesh.face_count), none, none, none, none, _soft(mesh, edges))
+        return Normals(bool(mesh.face_count), none, none, none, none, int(np.count_nonzero(bent.soft)))
     with np.errstate(all="ignore"):
         length = np.sqrt(np.einsum("ij,ij->i", layer.values, layer.values, dtype=np.float64))
     bad, off = ~(length > 1e-6) | ~np.isfinite(length), np.abs(length - 1) > UNIT
@@ -49,80 +89,56 @@ def normals(mesh: Mesh, edges: Edges) -> Normals:
         at = np.where(has, layer.index, 0)
         broken = np.unique(mesh.corners[has & bad[at]]).astype(np.int32)
         uneven = np.unique(mesh.corners[has & off[at] & ~bad[at]]).astype(np.int32)
-    opposed = _opposed(mesh)
-    return Normals(bool((layer.index < 0).any()), broken, uneven, opposed, _smeared(mesh, edges, bad), 0, _faceted(mesh, edges))
+    opposed = _opposed(mesh, bent)
+    smeared, faceted = _smeared(mesh, edges, bad, bent), _faceted(mesh, edges, bent)
+    return Normals(bool((layer.index < 0).any()), broken, uneven, opposed, smeared, 0, faceted)
 
 
-def _opposed(mesh: Mesh) -> Array:
+def _opposed(mesh: Mesh, bent: Bends) -> Array:
     layer = mesh.normals
     assert layer is not None
-    face_normal = _face_normals(mesh)
-    face = face_of_corner(mesh)
-    against = np.ones(mesh.face_count, bool)
-    block = 65_536
-    for at in range(0, len(face), block):
-        f = face[at : at + block]
-        index = layer.index[at : at + block]
+    against = np.empty(len(mesh.corners), bool)
+
+    def work(some: slice) -> None:
+        index = layer.index[some]
         with np.errstate(all="ignore"):
-            lean = np.einsum("ij,ij->i", layer.values[index], face_normal[f])
-        against[f[~((lean < 0) & (index >= 0))]] = False
-    return np.flatnonzero(against & (mesh.corner_counts > 0)).astype(np.int32)
+            lean = np.einsum("ij,ij->i", layer.values[index], bent.normal[bent.face[some]])
+            against[some] = (lean < 0) & (index >= 0)
+
+    each_block(len(against), work)
+    for_it = np.ones(mesh.face_count, bool)
+    for_it[mesh.corner_counts > 0] = False
+    for_it[bent.face[~against]] = True
+    return np.flatnonzero(~for_it).astype(np.int32)
 
 
 def _face_normals(mesh: Mesh) -> Array:
-    """(F, 3) float32, not of unit length."""
-    if not mesh.only_triangles:
-        newell = corner_normals_of_turn(mesh)[1]
-    else:
-        t = mesh.corners.reshape(-1, 3)
-        a = mesh.positions[t[:, 0]]
+    """(F, 3) float32 of unit length, zero where a face has no direction."""
+    out = np.empty((mesh.face_count, 3), np.float32)
+    newell = None if mesh.only_triangles else corner_normals_of_turn(mesh)[1]
+    triangles = mesh.corners.reshape(-1, 3) if newell is None else mesh.corners
+
+    def work(some: slice) -> None:
         with np.errstate(all="ignore"):
-            newell = np.cross(mesh.positions[t[:, 1]] - a, mesh.positions[t[:, 2]] - a)
-    with np.errstate(all="ignore"):
-        longest = np.abs(newell).max(axis=1, keepdims=True, initial=0.0)
-        return np.divide(newell, longest, out=np.zeros_like(newell), where=longest > 0).astype(np.float32)
+            if newell is None:
+                a, b, c = (mesh.positions[triangles[some, k]] for k in range(3))
+                n = cross(b - a, c - a)
+            else:
+                n = newell[some]
+            longest = np.abs(n).max(axis=1, keepdims=True, initial=0.0)
+            n = np.divide(n, longest, out=np.zeros_like(n), where=longest > 0).astype(np.float32)
+            out[some] = n / np.maximum(np.sqrt(np.einsum("ij,ij->i", n, n)), 1e-20)[:, None]
+
+    each_block(len(out), work)
+    return out
 
 
-def _bends(mesh: Mesh, edges: Edges) -> tuple[Array, Array]:
-    """First side of each edge whose two faces run it in opposite directions, and the cosine of the angle between the two."""
-    assert edges.corner is not None
-    first = edges.shared.first[~edges.shared.alike]
-    face, n = face_of_corner(mesh), _unit(_face_normals(mesh))
-    with np.errstate(all="ignore"):
-        a, b = n[face[edges.corner[first]]], n[face[edges.corner[first + 1]]]
-        cosine = np.einsum("ij,ij->i", a, b)
-        # A face without a direction, as one with a corner at infinity, meets its neighbours at no angle.
-        known = (np.einsum("ij,ij->i", a, a) > 0.5) & (np.einsum("ij,ij->i", b, b) > 0.5) & np.isfinite(cosine)
-        return first, np.where(known, cosine, 1.0)
-
-
-def _soft(mesh: Mesh, edges: Edges) -> int:
-    """How many edges bend softly, estimated from 50,000 evenly chosen ones where there are more."""
-    two = edges.shared
-    step = max(len(two.first) // 50_000, 1)
-    owner = face_of_corner(mesh)
-    sides = np.stack([owner[two.one[::step]], owner[two.other[::step]]])
-    faces, local = np.unique(sides, return_inverse=True)
-    chosen = np.zeros(mesh.face_count, bool)
-    chosen[faces] = True
-    n = _unit(_face_normals(only_faces(mesh, chosen)))
-    a, b = local.reshape(2, -1)
-    with np.errstate(all="ignore"):
-        cosine = np.einsum("ij,ij->i", n[a], n[b])
-    return step * int(((cosine < np.cos(np.radians(1))) & (cosine > np.cos(np.radians(60)))).sum())
-
-
-def _unit(n: Array) -> Array:
-    return n / np.maximum(np.sqrt(np.einsum("ij,ij->i", n, n)), 1e-20)[:, None]
-
-
-def _smeared(mesh: Mesh, edges: Edges, bad: Array) -> Array:
+def _smeared(mesh: Mesh, edges: Edges, bad: Array, bent: Bends) -> Array:
     """Edges between faces at more than 80° where both faces have the same normal at both ends."""
     layer = mesh.normals
     assert layer is not None
     assert edges.corner is not None
-    first, cosine = _bends(mesh, edges)
-    first = first[cosine < np.cos(np.radians(SHARP))]
+    first = bent.first[bent.cosine < np.cos(np.radians(SHARP))]
     a, b = edges.corner[first], edges.corner[first + 1]
     if not len(a):
         return np.zeros(0, np.int32)
@@ -137,14 +153,13 @@ def _smeared(mesh: Mesh, edges: Edges, bad: Array) -> Array:
     return edges.pairs(wanted).reshape(-1).astype(np.int32)
 
 
-def _faceted(mesh: Mesh, edges: Edges) -> float:
+def _faceted(mesh: Mesh, edges: Edges, bent: Bends) -> float:
     """Share of softly bent edges at which both ends have another normal on either side, of 50,000 evenly chosen ones at most."""
     layer = mesh.normals
     assert layer is not None
     assert edges.corner is not None
-    first, cosine = _bends(mesh, edges)
-    soft = (cosine < np.cos(np.radians(1))) & (cosine > np.cos(np.radians(60)))
-    first = first[soft]
+    soft = bent.soft
+    first = bent.first[soft]
     first = first[:: max(len(first) // 50_000, 1)]
     if not len(first) or soft.mean() < 0.5:
         return 0.0

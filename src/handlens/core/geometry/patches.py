@@ -8,6 +8,7 @@ import numpy as np
 
 from ..scene.model import Array, Mesh
 from .adjacency import Edges, face_of_corner, joined_faces
+from .components import components
 from .finite import finite_points
 from .triangles import fan
 
@@ -59,19 +60,9 @@ def patches(mesh: Mesh, edges: Edges) -> Patches:
     return Patches(label, turned, orientable, closed, edges.pairs(np.flatnonzero(edges.uses == 2)[two.alike]))
 
 
-def _components(nodes: int, a: Array, b: Array) -> Array:
-    """(nodes,) int32 component of each node, numbered by their lowest node."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
-    joins = (np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32)))
-    labels: Array = connected_components(coo_array(joins, shape=(nodes, nodes)).tocsr(), directed=False)[1]
-    return labels
-
-
 def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Array, Array]:
     crossed = np.where(same, faces, 0)
-    side = _components(2 * faces, np.concatenate([a, a + faces]), np.concatenate([b + crossed, b + faces - crossed]))
+    side = components(2 * faces, np.concatenate([a, a + faces]), np.concatenate([b + crossed, b + faces - crossed]))
     stored, turned = side[:faces], side[faces:]
     # The copy that holds the patch's first face as stored is the one to which "turned" is relative.
     low = np.minimum(stored, turned)

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..scene.model import Array, Layer, Mesh, frozen
 from .adjacency import face_of_corner, next_corner
+from .components import components
 from .topology import surface
 from .triangles import corner_normals_of_turn
 
@@ -31,9 +32,6 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     Faces of one fan, joined over edges at which they meet at no more than `angle` degrees, share a normal: the sum of their
     own, weighted by their angle there (Thürmer and Wüthrich 1998). Points are joined by exactly equal positions.
     """
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     top = surface(mesh, corners=True)
     newell = corner_normals_of_turn(mesh)[1]
     length = np.linalg.norm(newell, axis=1, keepdims=True)
@@ -45,8 +43,7 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     a, b = a[soft], b[soft]
     total = len(mesh.corners)
     one, other = np.concatenate([a, after[a]]), np.concatenate([after[b], b])
-    joins = (np.ones(len(one), np.int8), (one.astype(np.int32), other.astype(np.int32)))
-    label = connected_components(coo_array(joins, shape=(total, total)).tocsr(), directed=False)[1]
+    label = components(total, one, other)
     weight = corner_angles(mesh)[:, None] * unit[face]
     count = int(label.max(initial=-1)) + 1
     summed = np.stack([np.bincount(label, weight[:, k], count) for k in range(3)], axis=1)

@@ -56,6 +56,15 @@ def fan(mesh: Mesh) -> tuple[Array, Array]:
     return np.stack([start, start + step + 1, start + step + 2], axis=1), face
 
 
+def cross(u: Array, v: Array) -> Array:
+    """(n, 3) cross products by components: np.cross makes three times the temporaries and takes twice as long."""
+    out = np.empty(u.shape, np.result_type(u, v))
+    out[:, 0] = u[:, 1] * v[:, 2] - u[:, 2] * v[:, 1]
+    out[:, 1] = u[:, 2] * v[:, 0] - u[:, 0] * v[:, 2]
+    out[:, 2] = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    return out
+
+
 def corner_normals_of_turn(mesh: Mesh) -> tuple[Array, Array]:
     """For each corner the cross product of its two edges, and for each face its Newell normal.
 

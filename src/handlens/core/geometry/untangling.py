@@ -8,6 +8,7 @@ import numpy as np
 
 from ..scene.model import Array, Mesh, frozen
 from .adjacency import Edges, face_of_corner, next_corner
+from .components import lowest_nodes
 from .recut import more_vertices, only_vertices, used_vertices
 from .triangles import corner_normals_of_turn
 
@@ -24,7 +25,7 @@ def untangled(mesh: Mesh, ids: Array, edges: Edges, gap: float) -> Mesh:
     """
     assert edges.corner is not None
     joins = _joined_corners(mesh, edges)
-    fan = _components(len(mesh.corners), joins)
+    fan = lowest_nodes(len(mesh.corners), *joins.T)
     counted = np.zeros(mesh.face_count, bool)
     counted[face_of_corner(mesh)[edges.corner]] = True
     corner = np.flatnonzero(np.repeat(counted, mesh.corner_counts))
@@ -57,7 +58,7 @@ def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
     if len(crowded):
         owner = face_of_corner(mesh)
         assert edges.corner is not None
-        sheet = _components(mesh.face_count, owner[edges.corner[pairs[0]]])
+        sheet = lowest_nodes(mesh.face_count, *owner[edges.corner[pairs[0]]].T)
         normal = corner_normals_of_turn(mesh)[1]
         length = np.linalg.norm(normal, axis=1, keepdims=True)
         normal = np.divide(normal, length, out=np.zeros_like(normal), where=length > 0)
@@ -90,18 +91,6 @@ def _ends(mesh: Mesh, edges: Edges, side: Array) -> Array:
     alike = edges.key[side[:, 0]] == edges.key[side[:, 1]]
     start, end = np.where(alike, other, following[other]), np.where(alike, following[other], other)
     return np.concatenate([np.stack([one, start], axis=1), np.stack([following[one], end], axis=1)])
-
-
-def _components(nodes: int, joins: Array) -> Array:
-    """(nodes,) the lowest node of each node's component."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
-    graph = coo_array((np.ones(len(joins), np.int8), (joins[:, 0], joins[:, 1])), shape=(nodes, nodes))
-    label = connected_components(graph.tocsr(), directed=False)[1]
-    first = np.full(int(label.max(initial=-1)) + 1, nodes)
-    np.minimum.at(first, label, np.arange(nodes))
-    return first[label]
 
 
 def _towards(mesh: Mesh, corner: Array, row: Array, pair: Array) -> Array:

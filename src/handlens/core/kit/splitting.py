@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..geometry.components import components
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
 from ..geometry.topology import surface
 from ..scene import Mesh, Node, Scene
@@ -69,13 +70,8 @@ def without_unplaced(before: Scene, after: Scene) -> Scene:
 
 def pieces(mesh: Mesh) -> Array:
     """(F,) piece of each face: faces that share a welded point hang together."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     at = surface(mesh).ids[mesh.corners]
     face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
     first = at[mesh.starts[:-1][face]] if len(face) else at
     total = int(at.max(initial=-1)) + 1
-    graph = coo_array((np.ones(len(at), np.int8), (first, at)), shape=(total, total))
-    label: Array = connected_components(graph.tocsr(), directed=False)[1]
-    return label[at[mesh.starts[:-1]]]
+    return components(total, first, at)[at[mesh.starts[:-1]]]

@@ -8,9 +8,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..geometry.components import components
 from ..geometry.finite import finite_points
 from ..geometry.rays import RayScene, sphere_directions
-from ..geometry.topology import surface
+from ..geometry.topology import surface_once
 from ..geometry.triangles import fan
 from ..scene import Scene
 from ..scene.model import Array
@@ -77,7 +78,7 @@ def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
     if not len(corners) or len(finite_points(points)) != len(points):
         return None
     # Welded, so that pieces hang together across seams.
-    triangles = surface(mesh).ids[mesh.corners[corners]]
+    triangles = surface_once(mesh).ids[mesh.corners[corners]]
     place = np.zeros((int(triangles.max()) + 1, 3))
     place[triangles.ravel()] = points[mesh.corners[corners]].reshape(-1, 3)
     both = any(scene.materials[mesh.slot_materials[k]].double_sided for k in blended)
@@ -91,14 +92,10 @@ def _boxed(node: int, order: int, points: Array, triangles: Array, both: bool) -
 
 def _pieces(x: _Layer) -> list[_Layer]:
     """The pieces of a part, in the order in which they are stored, the largest eight; none where it is one piece."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     a = np.concatenate([x.triangles[:, 0], x.triangles[:, 0]])
     b = np.concatenate([x.triangles[:, 1], x.triangles[:, 2]])
     total = len(x.points)
-    label = connected_components(coo_array((np.ones(len(a), np.int8), (a, b)), shape=(total, total)).tocsr(), directed=False)[1]
-    piece = label[x.triangles[:, 0]]
+    piece = components(total, a, b)[x.triangles[:, 0]]
     names, first, count = np.unique(piece, return_index=True, return_counts=True)
     if len(names) < 2:
         return []

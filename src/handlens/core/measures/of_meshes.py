@@ -10,7 +10,7 @@ import numpy as np
 from ..geometry.finite import finite_points
 from ..geometry.holes import Holes, holes
 from ..geometry.patches import Patches, patches
-from ..geometry.topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface
+from ..geometry.topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface, surface_once
 from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
 from ..scene.model import Array
@@ -47,7 +47,7 @@ class Seen:
             return *earlier, key
         for k, mesh in enumerate(self.scene.meshes):
             if k not in self.patches:
-                top = surface(mesh, corners=True)
+                top = surface_once(mesh)
                 self.patches[k] = patches(mesh, top.edges)
                 self.holes[k] = holes(mesh, top.edges, top.ids)
         return *look(self.scene, self.patches, self.holes, arrays), key
@@ -63,7 +63,7 @@ def mesh_figures(
     step: Callable[[float], None],
 ) -> MeshFigures:
     """seen: where looking at the whole model finds what it needs; None where only counts are wanted. step: told the share done."""
-    top = surface(mesh, corners=seen is not None)
+    top = surface(mesh) if seen is None else surface_once(mesh)
     step(0.2)
     shape, uvs = NO_SURFACE, list[UvFigures]()
     if seen is not None:

@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 15
+VERSION = 16
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -24,7 +24,8 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
     fan_out, diagonals: what cutting makes of them, as `polygons.Polygons` has it. holes: across, the
     largest first, at most 200. doubles: points of seams that were not joined, within each of `doubles.SHARES` of `size`, the box's diagonal; none
     of them lies further `apart` from what it belongs to.
-    soft: edges that could be meant smooth or sharp, counted where no normals say so; faceted: share of them that normals make hard. feature: length that all but the shortest hundredth of the edges reach. two_faced: faces back to back with one of another slot. flat: whether all points lie in one plane.
+    soft: edges that could be meant smooth or sharp, counted where no normals say so; faceted: share of them that normals make hard. feature: length that all but the shortest hundredth of the edges reach. two_faced: faces back to back with one of another slot. flat: whether all points lie in one plane. could_merge: a bound on the triangles that merging flat neighbours frees, could_take_back:
+    on those that taking subdivision back does.
     """
 
     by_corners: dict[int, int]
@@ -59,6 +60,8 @@ class SurfaceFigures(msgspec.Struct, frozen=True):
     size: float
     feature: float
     flat: bool
+    could_merge: int
+    could_take_back: int
 
 
 class MeshFigures(msgspec.Struct, frozen=True):

@@ -8,10 +8,12 @@ from ..geometry.adjacency import face_of_corner
 from ..geometry.doubles import SHARES, close_seams
 from ..geometry.finite import finite_points
 from ..geometry.holes import Holes, holes, pinched, welded_positions
-from ..geometry.normals import normals
+from ..geometry.normals import bends, normals
 from ..geometry.patches import Patches
 from ..geometry.polygons import doubled, needles, polygons
 from ..geometry.topology import Topology
+from ..reduction.flat import most_that_lies_flat
+from ..reduction.subdivision import most_that_was_cut
 from ..scene import Mesh
 from ..scene.model import Array
 from .records import SurfaceFigures
@@ -58,6 +60,8 @@ NO_SURFACE = SurfaceFigures(
     size=0.0,
     feature=0.0,
     flat=False,
+    could_merge=0,
+    could_take_back=0,
 )
 
 
@@ -68,7 +72,8 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     """
     shapes, twice = polygons(mesh), doubled(mesh, top.ids, top.flat)
     two_faced = twice.opposed[mesh.slots[twice.opposed] != mesh.slots[twice.behind]] if len(mesh.slots) else twice.opposed[:0]
-    lit = normals(mesh, top.edges)
+    bent = bends(mesh, top.edges)
+    lit = normals(mesh, top.edges, bent)
     rims = holes(mesh, top.edges, top.ids)
     welded = welded_positions(mesh, top.ids)
     size = _size(mesh.positions)
@@ -134,6 +139,8 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
         size=size,
         feature=_feature(mesh, top),
         flat=_is_flat(mesh, size),
+        could_merge=most_that_lies_flat(mesh, top.edges, bent),
+        could_take_back=most_that_was_cut(mesh, patches.label) if mesh.face_count else 0,
     ), rims
 
 

@@ -15,18 +15,23 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..geometry.adjacency import edges, face_of_corner, next_corner
+from ..geometry.adjacency import Edges, edges, face_of_corner, next_corner
+from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.flips import less_thin
+from ..geometry.normals import Bends
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.topology import zero_area_faces
 from ..geometry.triangles import triangulate
+from ..machine.blocks import each_block
 from ..scene.model import Array, Mesh
 
 #: What counts as lying in a plane: so many steps of a 32-bit float at the largest coordinate of the mesh.
 STEPS = 4
 #: What counts as running on in one map, by what is interpolated: parts of a texel of 4,096, of a degree, of an 8-bit colour.
 _UV, _DIRECTION, _COLOUR = 1 / 16_384, 1e-3, 1 / 1024
+#: Cosine of the angle up to which polygons are looked at more closely: about two degrees.
+_ALMOST = 0.9994
 #: How often regions that could not be cut anew are set aside and the rest is tried again.
 _ROUNDS = 12
 
@@ -85,6 +90,48 @@ def freed_by_merging(mesh: Mesh) -> tuple[int, Array]:
     return int(mine.sum()) - needed, np.unique(work.face[mine]).astype(np.int32)
 
 
+def most_that_lies_flat(mesh: Mesh, edges: Edges, bent: Bends) -> int:
+    """A bound on what `freed_by_merging` can find, from one look at each edge: merging frees at most two triangles for each point
+    that goes, and one goes only where the surface is bent or ends along two of its edges at most.
+
+    edges: of the faces that have an area, with corners. bent: how they bend.
+    """
+    assert edges.corner is not None
+    if mesh.face_count < 2 or not len(edges.key):
+        return 0
+    corner, face, normal, after = edges.corner, bent.face, bent.normal, next_corner(mesh)
+    # Twice what merging allows, for what 32-bit normals of 32-bit lengths lose.
+    tolerance = 2 * flatness(mesh)
+    # The halves of a bent polygon may lie flat where it as a whole does not: by its angle alone then.
+    level = bent.cosine > (0.5 if mesh.only_triangles else _ALMOST)
+
+    def work(some: slice) -> None:
+        one, other = corner[bent.first[some]], corner[bent.first[some] + 1]
+        with np.errstate(all="ignore"):
+            away = mesh.positions[mesh.corners[after[after[other]]]] - mesh.positions[mesh.corners[one]]
+            off = np.abs(np.einsum("ij,ij->i", away, normal[face[one]]))
+            level[some] &= off <= tolerance + 1e-6 * np.abs(away).max(axis=1, initial=0.0)
+
+    if mesh.only_triangles:
+        each_block(len(level), work)
+    uneven = np.ones(len(edges.uses), bool)
+    uneven[np.flatnonzero(edges.uses == 2)[~edges.shared.alike][level]] = False
+    key = edges.key[edges.begins[:-1]]
+    low, high = key >> np.uint64(32), (key & np.uint64(0xFFFFFFFF)) >> np.uint64(1)
+    count = np.zeros(int(high.max()) + 1, np.int64)
+    for end in (low, high):
+        count += np.bincount(end[uneven].astype(np.int64), minlength=len(count))
+    there = np.zeros(len(count), bool)
+    there[low], there[high] = True, True
+    return 2 * int(np.count_nonzero(there & (count <= 2)))
+
+
+def flatness(mesh: Mesh) -> float:
+    """How far points may lie off a plane and still count as in it."""
+    reach = float(np.abs(mesh.positions).max(initial=0.0))
+    return STEPS * float(np.spacing(np.float32(reach))) if reach else 0.0
+
+
 class _Cut(NamedTuple):
     region: int
     triangles: Array | None
@@ -115,8 +162,7 @@ class _Work:
         cut = recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1) * 3, face)
         ids, _ = distinct_rows([mesh.positions])
         flat, _ = zero_area_faces(cut, ids)
-        reach = float(np.abs(mesh.positions).max(initial=0.0))
-        tolerance = STEPS * float(np.spacing(np.float32(reach))) if reach else 0.0
+        tolerance = flatness(mesh)
         p = cut.positions[cut.corners].reshape(-1, 3, 3)
         area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
         length = np.linalg.norm(area, axis=1, keepdims=True)
@@ -126,7 +172,7 @@ class _Work:
         runs_on = _runs_on(cut, one, other, normal, tolerance)
         if not runs_on.any():
             return None
-        region = _components(len(corners), one[runs_on] // 3, other[runs_on] // 3)
+        region = components(len(corners), one[runs_on] // 3, other[runs_on] // 3).astype(np.int64)
         region = _without(region, _bent(cut, region, area, tolerance))
         count = int(region.max()) + 1
         twin = np.full(len(cut.corners), -1, np.int64)
@@ -330,14 +376,6 @@ def weight_rows(mesh: Mesh) -> Array:
         [numbers.setdefault(joints[a:b].tobytes() + shares[a:b].tobytes(), len(numbers)) for a, b in pairwise(starts)],
         np.int64,
     )
-
-
-def _components(count: int, a: Array, b: Array) -> Array:
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
-    graph = coo_array((np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32))), shape=(count, count))
-    return connected_components(graph.tocsr(), directed=False)[1].astype(np.int64)
 
 
 def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Array:

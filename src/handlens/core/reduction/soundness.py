@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..geometry.components import components
 from ..scene.model import Array
 from .wedges import Wedges
 
@@ -67,9 +68,6 @@ def lost(w: Wedges, triangles: Array) -> Array:
 def _fans(t: Array, one: Array, other: Array, points: int) -> Array:
     """(points,) how many fans of triangles meet at each point. one, other: (n,) sides that two triangles share, as 3 times the triangle
     and the corner that each begins at."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     at = t.reshape(-1)
     after = lambda c: c - c % 3 + (c + 1) % 3
     # The two ends of a shared side, each in both triangles; which end is which depends on how they are wound.
@@ -77,8 +75,7 @@ def _fans(t: Array, one: Array, other: Array, points: int) -> Array:
     ends = np.where(same, other, after(other)), np.where(same, after(other), other)
     a, b = np.concatenate([one, after(one)]), np.concatenate(ends)
     total = len(at)
-    graph = coo_array((np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32))), shape=(total, total))
-    label = connected_components(graph.tocsr(), directed=False)[1]
+    label = components(total, a, b)
     pairs = np.unique(at.astype(np.int64) * (int(label.max(initial=0)) + 1) + label)
     return np.bincount(pairs // (int(label.max(initial=0)) + 1), minlength=points)
 

@@ -13,8 +13,10 @@ from typing import NamedTuple
 import numpy as np
 
 from ..geometry.adjacency import edges, face_of_corner
+from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.topology import Topology
 from ..scene.model import Array, Mesh
 
 #: Within one face of before, UVs may not jump by more than this: a seam runs there.
@@ -30,16 +32,16 @@ class Coarser(NamedTuple):
     faces: Array
 
 
-def coarser(mesh: Mesh) -> Coarser | None:
+def coarser(mesh: Mesh, top: Topology | None = None) -> Coarser | None:
     """Take one step of subdivision back on every connected piece that is wholly subdivided; None where there is none.
 
     Faces of before keep the corners that they had: UVs, normals, colours and weights at their points. Pieces in which slots,
-    groups or seams of UVs run across a face of before stay as they are.
+    groups or seams of UVs run across a face of before stay as they are. top: the mesh's topology with corners, where it is known.
     """
     counts = np.unique(mesh.corner_counts)
     if len(counts) != 1 or counts[0] not in (3, 4) or not np.isfinite(mesh.positions).all():
         return None
-    around = _Around.of(mesh)
+    around = _Around.of(mesh, top)
     pieces = int(around.piece.max()) + 1
     best = np.full(pieces, np.inf)
     role = np.full(mesh.face_count, -1, np.int64)
@@ -55,6 +57,15 @@ def coarser(mesh: Mesh) -> Coarser | None:
     return _taken_back(mesh, around, np.where(good, role, -1), good)
 
 
+def most_that_was_cut(mesh: Mesh, piece: Array) -> int:
+    """A bound on the triangles that `coarser` takes back: cutting a triangle makes four, so that a piece of any other number was
+    never cut. piece: (F,) int which piece each face is of, pieces being joined over edges of two faces."""
+    if mesh.only_triangles:
+        count = np.bincount(piece)
+        return int(count[count % 4 == 0].sum()) * 3 // 4
+    return mesh.triangle_count if (mesh.corner_counts == 4).all() else 0
+
+
 @dataclass
 class _Around:
     """Faces of one number of corners, and what lies beyond each side: twin (C,) corner that the same side begins at in the next face,
@@ -68,19 +79,17 @@ class _Around:
     crowded: Array
 
     @staticmethod
-    def of(mesh: Mesh) -> _Around:
-        from scipy.sparse import coo_array
-        from scipy.sparse.csgraph import connected_components
-
-        ids, _ = distinct_rows([mesh.positions])
-        found = edges(mesh, ids)
+    def of(mesh: Mesh, top: Topology | None) -> _Around:
+        if top is not None and not top.zero_area:
+            ids, found = top.ids, top.edges
+        else:
+            ids, _ = distinct_rows([mesh.positions])
+            found = edges(mesh, ids)
         one, other, alike = found.shared.one, found.shared.other, found.shared.alike
         twin = np.full(len(mesh.corners), -1, np.int64)
         twin[one[~alike]], twin[other[~alike]] = other[~alike], one[~alike]
         owner = face_of_corner(mesh)
-        joins = (np.ones(len(one), np.int8), (owner[one], owner[other]))
-        graph = coo_array(joins, shape=(mesh.face_count, mesh.face_count)).tocsr()
-        piece = connected_components(graph, directed=False)[1].astype(np.int64)
+        piece = components(mesh.face_count, owner[one], owner[other]).astype(np.int64)
         # Sides of more than two faces, or of two that are wound against each other, belong to no regular pattern.
         crowded = np.zeros(int(piece.max()) + 1, bool)
         crowded[piece[owner[one[alike]]]] = True

@@ -13,6 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from ..geometry.adjacency import edges, next_corner
+from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import recut
 from ..geometry.triangles import corner_normals_of_turn, triangulate
@@ -51,13 +52,9 @@ class Wedges:
     @cached_property
     def chart(self) -> Array:
         """(W,) int64 which wedges hang together over triangles: islands between seams."""
-        from scipy.sparse import coo_array
-        from scipy.sparse.csgraph import connected_components
-
         t, n = self.triangles, len(self.corner)
         a, b = np.concatenate([t[:, 0], t[:, 1]]), np.concatenate([t[:, 1], t[:, 2]])
-        graph = coo_array((np.ones(len(a), np.int8), (a.astype(np.int32), b.astype(np.int32))), shape=(n, n))
-        return connected_components(graph.tocsr(), directed=False)[1].astype(np.int64)
+        return components(n, a, b).astype(np.int64)
 
     @cached_property
     def fixed(self) -> Array:
@@ -132,9 +129,6 @@ def _moved(mesh: Mesh) -> Array:
 
 def _fans(cut: Mesh, ids: Array, level: int) -> tuple[Array, bool]:
     """(C,) fans of corners about points between hard edges and edges at which UVs break, and whether most faces are shaded flat."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     shared = edges(cut, ids).shared
     a, b = shared.one[~shared.alike], shared.other[~shared.alike]
     after = next_corner(cut)
@@ -149,8 +143,7 @@ def _fans(cut: Mesh, ids: Array, level: int) -> tuple[Array, bool]:
     a, b = a[soft], b[soft]
     one, other = np.concatenate([a, after[a]]), np.concatenate([after[b], b])
     total = len(cut.corners)
-    graph = coo_array((np.ones(len(one), np.int8), (one.astype(np.int32), other.astype(np.int32))), shape=(total, total))
-    return connected_components(graph.tocsr(), directed=False)[1], flat
+    return components(total, one, other), flat
 
 
 def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bool]:

@@ -7,6 +7,7 @@ import logging
 import numpy as np
 from msgspec.structs import replace
 
+from ..geometry.topology import forget_surfaces
 from ..measures import Measures, collect
 from ..measures.collect import Progress, silent
 from ..measures.known import Known
@@ -17,6 +18,13 @@ from .stations import stations
 
 def measure(scene: Scene, progress: Progress = silent, known: Known | None = None) -> Measures:
     """As `measures.collect`, with each station's own measures."""
+    try:
+        return _measure(scene, progress, known)
+    finally:
+        forget_surfaces()
+
+
+def _measure(scene: Scene, progress: Progress, known: Known | None) -> Measures:
     m = collect(scene, progress, known)
     for station in stations():
         if station.own is None:

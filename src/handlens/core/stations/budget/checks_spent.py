@@ -13,23 +13,17 @@ from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from ...words.figures import about, plain
 from ...words.lengths import metres
-from .measures import FEW, OCTAVE, OWN
+from .measures import FEW, MUCH, OCTAVE, OWN, SMALL_SHARE, SPLIT, SPLIT_FROM
 from .records import BudgetMeasures, TrianglesOf
 
 Found = Iterator[Finding | Skipped]
 
-#: Share of a mesh below which nobody would act on what could be freed.
-SMALL_SHARE = 0.05
 #: From here on it is most of a mesh that is large enough to matter.
 MANY, MOST = 1_000, 0.5
-#: Share of a mesh that must have been subdivided.
-MUCH = 0.25
 #: Height of the angle of view that distances are turned into pixels with, in degrees.
 VIEW = 60.0
 #: Share of a part's triangles that may be smaller than a pixel where it is seen from nearest.
 TINY = 0.25
-#: Vertices for each point from which on it is told, and how many there must be.
-SPLIT, SPLIT_FROM = 2.5, 2_000
 
 _spent = reading(OWN.of, "what triangles cost for nothing")
 

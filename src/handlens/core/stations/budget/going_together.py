@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ...geometry.adjacency import face_of_corner
+from ...geometry.components import components
 from ...geometry.distinct import distinct_rows
 from ...scene import Layer, Material, Mesh, Scene, TextureInput
 from ...scene.model import Array
@@ -138,14 +139,11 @@ def wraps_of(t: TextureInput) -> tuple[int, int]:
 
 def _whole(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
     """(n, 2) whole pictures by which corners are moved, the same for all faces that hang together in their UVs."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     face = np.unique(face_of_corner(mesh)[corners], return_inverse=True)[1].reshape(-1)
     value, count = distinct_rows([uv])
     faces = int(face.max()) + 1
-    graph = coo_array((np.ones(len(face), np.int8), (face, faces + value)), shape=(faces + count,) * 2)
-    number, label = connected_components(graph.tocsr(), directed=False)
+    label = components(faces + count, face, faces + value)
+    number = int(label.max(initial=-1)) + 1
     low = np.full((number, 2), np.inf)
     np.minimum.at(low, label[face], uv)
     moved = np.divide(low, period, out=np.zeros_like(low), where=period > 0)

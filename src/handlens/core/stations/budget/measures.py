@@ -8,9 +8,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from ...geometry.distinct import distinct_rows
+from ...geometry.topology import Topology, squared, surface_once
 from ...geometry.triangles import fan
 from ...kit.own import Own
+from ...machine.blocks import each_block
 from ...measures import Measures
+from ...measures.records import MeshFigures
 from ...reduction.flat import freed_by_merging
 from ...reduction.subdivision import coarser
 from ...scene import Layer, Mesh, Scene
@@ -19,6 +22,12 @@ from .records import BudgetMeasures, TrianglesOf
 
 #: Triangles below which nobody would act on what could be freed.
 FEW = 300
+#: Share of a mesh below which nobody would act on what could be freed.
+SMALL_SHARE = 0.05
+#: Share of a mesh that must have been subdivided.
+MUCH = 0.25
+#: Vertices for each point from which on it is told, and how many there must be.
+SPLIT, SPLIT_FROM = 2.5, 2_000
 #: Triangles above which a mesh is not searched for what it could do without: that would take longer than anything else here.
 SEARCHED = 3_000_000
 #: Steps of subdivision that are looked for.
@@ -38,7 +47,7 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> BudgetMeasures:
     for k in sorted({p.mesh for p in m.parts}):
         mesh = scene.meshes[k]
         if mesh not in _found:
-            _found[mesh] = _of(mesh)
+            _found[mesh] = _of(mesh, m.meshes[k])
         figures, flat = _found[mesh]
         if len(flat):
             arrays[f"{k}:flat"] = flat
@@ -49,47 +58,64 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> BudgetMeasures:
 OWN = Own("budget", BudgetMeasures, take)
 
 
-def _of(mesh: Mesh) -> _Kept:
+def _of(mesh: Mesh, m: MeshFigures) -> _Kept:
+    none = np.zeros(0, np.int32)
     if not FEW <= mesh.triangle_count <= SEARCHED:
-        return TrianglesOf(0, sizes=[]), np.zeros(0, np.int32)
-    freed, faces = freed_by_merging(mesh)
-    steps, before, bent = _subdivided(mesh)
-    figures = TrianglesOf(0, freed, steps, before, bent, _sizes(mesh), *_vertices(mesh))
-    return figures, faces if freed else np.zeros(0, np.int32)
+        return TrianglesOf(0, sizes=[]), none
+    top = surface_once(mesh)
+    # What nobody would be told of is not looked for.
+    worth = m.surface.could_merge >= max(FEW, SMALL_SHARE * mesh.triangle_count)
+    freed, faces = freed_by_merging(mesh) if worth else (0, none)
+    cut = m.surface.could_take_back >= max(FEW, MUCH * mesh.triangle_count)
+    steps = _subdivided(mesh, top) if cut else (0, mesh.triangle_count, 0.0)
+    figures = TrianglesOf(0, freed, *steps, _sizes(mesh), *_vertices(mesh, m, top))
+    return figures, faces if freed else none
 
 
-def _subdivided(mesh: Mesh) -> tuple[int, int, float]:
+def _subdivided(mesh: Mesh, top: Topology) -> tuple[int, int, float]:
     """Steps that can be taken back, triangles that are left then, and how far points were off the middles of their sides."""
     used = mesh.positions[mesh.corners]
     size = float(np.linalg.norm(used.max(axis=0) - used.min(axis=0))) if len(used) else 0.0
     steps, bent, left = 0, 0.0, mesh
-    while steps < _STEPS and (made := coarser(left)) is not None and made.bent <= _BENT * size:
-        steps, bent, left = steps + 1, max(bent, made.bent), made.mesh
+    known: Topology | None = top
+    while steps < _STEPS and (made := coarser(left, known)) is not None and made.bent <= _BENT * size:
+        steps, bent, left, known = steps + 1, max(bent, made.bent), made.mesh, None
     return steps, left.triangle_count, bent
 
 
 def _sizes(mesh: Mesh) -> list[tuple[int, int]]:
     # Cut about the first corner: sides within a polygon are told no smaller than they are.
     corners, _ = fan(mesh)
-    p = mesh.positions[mesh.corners[corners]]
-    sides = np.roll(p, -1, axis=1) - p
-    with np.errstate(all="ignore"):
-        longest = np.sqrt(np.einsum("ijk,ijk->ij", sides, sides).max(axis=1))
-        octave = np.floor(OCTAVE * np.log2(longest))
-    values, count = np.unique(octave[np.isfinite(octave)].astype(np.int64), return_counts=True)
-    return list(zip(values.tolist(), count.tolist(), strict=True))
+
+    def work(some: slice) -> tuple[Array, Array]:
+        a, b, c = (mesh.positions[mesh.corners[corners[some, k]]] for k in range(3))
+        with np.errstate(all="ignore"):
+            longest = np.maximum(np.maximum(squared(b - a), squared(c - b)), squared(a - c))
+            octave = np.floor((OCTAVE / 2) * np.log2(longest))
+        return np.unique(octave[np.isfinite(octave)].astype(np.int64), return_counts=True)
+
+    count: dict[int, int] = {}
+    for values, numbers in each_block(len(corners), work):
+        for value, number in zip(values.tolist(), numbers.tolist(), strict=True):
+            count[value] = count.get(value, 0) + number
+    return sorted(count.items())
 
 
-def _vertices(mesh: Mesh) -> tuple[int, int, int, int]:
-    """Distinct points of faces, and points told apart by normals, by UVs, by colours alone."""
-    ids, _ = distinct_rows([mesh.positions])
-    at = ids[mesh.corners]
+def _vertices(mesh: Mesh, m: MeshFigures, top: Topology) -> tuple[int, int, int, int]:
+    """Distinct points of faces and, where a card gets many more vertices than those, points told apart by normals, by UVs, by
+    colours alone."""
+    at = top.ids[mesh.corners]
+    there = np.zeros(top.welded, bool)
+    there[at] = True
+    points = int(np.count_nonzero(there))
+    if m.gpu_vertices < SPLIT_FROM or m.gpu_vertices < SPLIT * points:
+        return points, 0, 0, 0
 
     def apart(layers: list[Layer]) -> int:
         columns = [_values(layer) for layer in layers if len(layer.values)]
-        return distinct_rows([at, *columns])[1]
+        return distinct_rows([at, *columns])[1] if columns else points
 
-    return apart([]), apart([mesh.normals] if mesh.normals else []), apart(list(mesh.uvs)), apart(list(mesh.colours))
+    return points, apart([mesh.normals] if mesh.normals else []), apart(list(mesh.uvs)), apart(list(mesh.colours))
 
 
 def _values(layer: Layer) -> Array:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ...scene.model import Array
 
@@ -13,6 +12,8 @@ def mirror_of(points: Array, axis: int, tolerance: float, samples: int) -> tuple
 
     points: (V, 3), all finite. tolerance: a share of the box's diagonal.
     """
+    from scipy.spatial import cKDTree
+
     low, high = points.min(axis=0), points.max(axis=0)
     here = np.arange(0, len(points), max(len(points) // samples, 1))
     mirrored = points[here].copy()

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...geometry.adjacency import face_of_corner
+from ...geometry.components import components
 from ...geometry.distinct import distinct_rows
 from ...geometry.topology import surface
 from ...geometry.uv_area import UvAreas
@@ -95,15 +96,11 @@ def _shifted(mesh: Mesh, k: int) -> Layer | None:
 
 def _islands_of_faces(mesh: Mesh, at: Array) -> Array:
     """(F,) islands: faces that share a corner in space and in the UVs."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     top = surface(mesh)
     ids = distinct_rows([top.ids[mesh.corners], np.nan_to_num(at[:, 0], nan=-9e9), np.nan_to_num(at[:, 1], nan=-9e9)])[0]
     face = face_of_corner(mesh)
     total = mesh.face_count + int(ids.max(initial=-1)) + 1
-    graph = coo_array((np.ones(len(ids), np.int8), (face, ids + mesh.face_count)), shape=(total, total))
-    label = connected_components(graph.tocsr(), directed=False)[1][: mesh.face_count]
+    label = components(total, face, ids + mesh.face_count)[: mesh.face_count]
     return np.unique(label, return_inverse=True)[1].reshape(-1)
 
 
