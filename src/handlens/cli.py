@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import importlib
 import json
 import os
 import sys
-import threading
 import time
 import warnings
 from collections.abc import Sequence
@@ -76,6 +74,14 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
     p.add_argument(
         "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
+    )
+    p.add_argument(
+        "--try",
+        dest="trying",
+        choices=["none", "quick", "all"],
+        default="quick",
+        help="which offered mends are played on a copy first: none, as many as fit into the time that measuring takes "
+        "or into two seconds (quick, the default), or all",
     )
     p.set_defaults(run=_inspect)
 
@@ -182,24 +188,8 @@ def _write_json(target: str, tree: dict[str, Any], inputs: Sequence[str] = ()) -
 # --- commands ---------------------------------------------------------------------------------------
 
 
-#: Bytes from which on a model takes long enough to read for libraries to be loaded meanwhile.
-_LARGE = 8 * 1024**2
-
-
-def _load_ahead(path: str) -> None:
-    """Load the libraries that measuring a large model will need while it is being read.
-
-    Only such as import nothing of ours: two threads that import one package's modules crosswise would wait for each other.
-    """
-    file = Path(path)
-    if file.is_file() and file.stat().st_size > _LARGE:
-        names = ("scipy.sparse.csgraph", "embreex.mesh_construction")
-        threading.Thread(target=lambda: [importlib.import_module(n) for n in names], daemon=True).start()
-
-
 def _inspect(args: argparse.Namespace) -> int:
     began = time.perf_counter()
-    _load_ahead(args.path)
     from .core.judge import judge, report
     from .core.pipeline.inspecting import inspect
     from .core.pipeline.opening import open_scene
@@ -210,7 +200,7 @@ def _inspect(args: argparse.Namespace) -> int:
     package, path, scene = open_scene(args.path, args.search)
     read = time.perf_counter()
     check_parts(intent, [scene.part_name(i) for i in walk(scene) if scene.nodes[i].mesh is not None], args.intent)
-    inspected = inspect(scene, [sheet], intent)
+    inspected = inspect(scene, [sheet], intent, trying=args.trying)
     measures, tried = inspected.measures, time.perf_counter()
     judgement = judge(measures, sheet, intent)
     verdict = judgement.verdict()

@@ -88,7 +88,7 @@ class Model:
         """
         rules = sheet if isinstance(sheet, RuleSheet) else load_sheet(sheet)
         meant = intent or Intent()
-        measures = inspect(self.scene, [rules], meant).measures if try_offers else self.measures
+        measures = inspect(self.scene, [rules], meant, trying="all").measures if try_offers else self.measures
         return judge(measures, rules, meant)
 
     def mend(self, id: str, **params: Any) -> Model:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene.model import Array, Mesh, frozen
-from .components import FEW, components
+from .components import components
 
 
 class Shared(NamedTuple):
@@ -158,21 +158,10 @@ def face_of_corner(mesh: Mesh) -> Array:
 def joined_faces(across: Array, starts: Array) -> Array:
     """(F,) int32 component of each face, numbered by their lowest face.
 
-    across: (C,) int32 for each corner the face beyond its side, or its own, each join in it both ways. They are the rows of a sparse matrix as they stand:
-    nothing has to be sorted or turned over.
+    across: (C,) int32 for each corner the face beyond its side, or its own, each join in it both ways.
     """
     faces = len(starts) - 1
-    if len(across) <= FEW:
-        return components(faces, np.repeat(np.arange(faces), np.diff(starts)), across)
-    from scipy.sparse import csr_array
-    from scipy.sparse.csgraph import connected_components
-
-    graph = csr_array((np.ones(len(across), np.int8), across, starts.astype(np.int32)), shape=(faces, faces))
-    count, labels = connected_components(graph, directed=True, connection="strong")
-    if count < 2:
-        return np.zeros(faces, np.int32)
-    first = np.zeros(count, np.int64)
-    first[labels[::-1]] = np.arange(faces - 1, -1, -1)
-    rank = np.empty(count, np.int32)
-    rank[np.argsort(first)] = np.arange(count, dtype=np.int32)
-    return rank[labels]
+    owner = np.repeat(np.arange(faces, dtype=np.int32), np.diff(starts))
+    # Each join once: it stands in both faces.
+    once = across > owner
+    return components(faces, owner[once], across[once])

@@ -15,7 +15,8 @@ def distinct_rows(columns: Sequence[Array]) -> tuple[Array, int]:
     """Number every row so that equal rows share a number.
 
     columns: arrays of one length; floats compare by value with 0.0 equal to -0.0 and NaN equal to itself.
-    Returns ids (N,) int32 and their count. Ids are in no particular order.
+    Returns ids (N,) int32 and their count. Ids are in the order in which rows come first, so that what lies together in a file
+    stays together in memory.
 
     Rows are hashed to 64 bits and sorted once; neighbours with equal hashes are then compared in full, so the answer
     is exact: a collision is seen and falls back on a lexicographic sort.
@@ -42,12 +43,22 @@ def _number(key: Array, words: list[Array]) -> tuple[Array, int]:
             sorted_word = w[order]
             if (same & (sorted_word[1:] != sorted_word[:-1])).any():
                 return _by_lexsort(words)
-    rank = np.empty(len(key), np.int32)
-    rank[0] = 0
-    np.cumsum(~same, out=rank[1:], dtype=np.int32)
-    ids = np.empty(len(key), np.int32)
-    ids[order] = rank
-    return ids, int(rank[-1]) + 1
+    return _in_order(order, np.concatenate([[True], ~same]))
+
+
+def _in_order(order: Array, new: Array) -> tuple[Array, int]:
+    """Numbers of rows and their count. order: (N,) rows, equal ones beside each other. new: (N,) bool: another row begins there."""
+    begins = np.flatnonzero(new)
+    if len(begins) == len(order):
+        return np.arange(len(order), dtype=np.int32), len(order)
+    first = np.minimum.reduceat(order, begins)
+    mark = np.zeros(len(order), bool)
+    mark[first] = True
+    number = np.cumsum(mark, dtype=np.int32)
+    number -= 1
+    ids = np.empty(len(order), np.int32)
+    ids[order] = np.repeat(number[first], np.diff(begins, append=len(order)))
+    return ids, len(begins)
 
 
 def _by_lexsort(words: list[Array]) -> tuple[Array, int]:
@@ -56,10 +67,7 @@ def _by_lexsort(words: list[Array]) -> tuple[Array, int]:
     for w in words:
         sorted_word = w[order]
         differs |= sorted_word[1:] != sorted_word[:-1]
-    rank = np.concatenate([[0], np.cumsum(differs)]).astype(np.int32)
-    ids = np.empty(len(order), np.int32)
-    ids[order] = rank
-    return ids, int(rank[-1]) + 1
+    return _in_order(order, np.concatenate([[True], differs]))
 
 
 def _words(column: Array) -> list[Array]:

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..scene.model import Array
+from .embree import Triangles
 from .finite import finite_points
 
 #: How far a ray begins off the surface it leaves, as a share of the model's size: above what 32-bit floats blur.
@@ -29,9 +30,6 @@ class RayScene:
 
     def __init__(self, points: Array, triangles: Array) -> None:
         """points: (V, 3) float64 in world space. triangles: (T, 3) int of points, in the order in which they are to be told."""
-        from embreex.mesh_construction import TriangleMesh
-        from embreex.rtcore_scene import EmbreeScene
-
         kept = finite_points(points)
         good: Any = np.ones(len(points), bool) if kept is points else np.isfinite(points).all(axis=1)
         low, high = (kept.min(axis=0), kept.max(axis=0)) if len(kept) else (np.zeros(3), np.ones(3))
@@ -53,8 +51,7 @@ class RayScene:
         shown = unit if kept is points else unit[good]
         self.unit_box = (shown.min(axis=0), shown.max(axis=0)) if len(shown) else (np.zeros(3), np.zeros(3))
         self.empty = not len(usable)
-        self._scene = EmbreeScene()
-        self._mesh = TriangleMesh(self._scene, unit, np.ascontiguousarray(usable, np.uint32)) if not self.empty else None
+        self._scene = None if self.empty else Triangles(unit, usable)
 
     def to_unit(self, points: Array) -> Array:
         """World points in the unit frame."""
@@ -62,14 +59,12 @@ class RayScene:
 
     def first(self, origins: Array, directions: Array) -> Hits:
         """What each ray meets first. origins, directions: (n, 3) in the unit frame, directions of length 1."""
-        if self.empty or not len(origins):
+        if self._scene is None or not len(origins):
             return Hits(np.full(len(origins), -1, np.int32), np.full(len(origins), np.inf, np.float32))
-        found = self._scene.run(_floats(origins), _floats(directions), output=1)
-        hit = found["primID"].astype(np.int32)
-        hit[found["geomID"] == -1] = -1
+        hit, distance = self._scene.first(origins, directions)
         if self.number is not None:
             hit = np.where(hit >= 0, self.number[hit], -1)
-        return Hits(hit, found["tfar"])
+        return Hits(hit, distance)
 
     def normals(self, triangles: Array) -> Array:
         """(n, 3) float64 normals of triangles by their winding, as they were given, not of unit length."""
@@ -78,10 +73,9 @@ class RayScene:
 
     def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Array:
         """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given."""
-        if self.empty or not len(origins):
+        if self._scene is None or not len(origins):
             return np.zeros(len(origins), bool)
-        far = None if reach is None else np.ascontiguousarray(reach, np.float32)
-        return self._scene.run(_floats(origins), _floats(directions), far, query="OCCLUDED") >= 0
+        return self._scene.blocked(origins, directions, reach)
 
 
 def _single(points: Array, triangles: Array) -> Array | None:
@@ -99,10 +93,6 @@ def _single(points: Array, triangles: Array) -> Array | None:
 
 #: Triangles below which even as many in one place cost nothing.
 _CROWD = 1_000
-
-
-def _floats(values: Array) -> Array:
-    return np.ascontiguousarray(values, np.float32)
 
 
 def sphere_directions(count: int) -> Array:

@@ -7,6 +7,8 @@ kind for several parts are played together; only where that is not clean is each
 from __future__ import annotations
 
 import logging
+import math
+import time
 from collections import Counter
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -76,19 +78,28 @@ def with_trials(
     intent: Intent,
     work: float = WORK,
     progress: Progress = lambda _: None,
+    seconds: float = math.inf,
 ) -> Measures:
     """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
 
-    work: how much trying may cost; more for trying everything.
+    work: how much trying may cost; more for trying everything. seconds: after how many no further one is begun.
     """
-    tries = _Tries(scene, measures, sheets, intent, work, progress)
+    tries = _Tries(scene, measures, sheets, intent, work, progress, seconds)
     return replace(measures, trials=tries.all())
 
 
 class _Tries:
     def __init__(
-        self, scene: Scene, measures: Measures, sheets: Sequence[RuleSheet], intent: Intent, work: float, progress: Progress
+        self,
+        scene: Scene,
+        measures: Measures,
+        sheets: Sequence[RuleSheet],
+        intent: Intent,
+        work: float,
+        progress: Progress,
+        seconds: float,
     ) -> None:
+        self.until = time.perf_counter() + seconds
         self.scene, self.measures, self.sheets, self.intent = scene, measures, sheets, intent
         self.work, self.progress = work, progress
         self.before = [judge(measures, sheet, intent) for sheet in sheets]
@@ -123,7 +134,7 @@ class _Tries:
         full = sum((i.width or 0) * (i.height or 0) for i in self.measures.images) > _PIXELS
         for n, together in enumerate(order):
             self.progress(0.5 * n / len(kinds))
-            if self.left <= 0:
+            if self.spent():
                 break
             mend = self.calls[together[0]][0]
             if (large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
@@ -135,8 +146,12 @@ class _Tries:
         for n, (text, among_others) in enumerate(alone.items()):
             self.progress(0.5 + 0.5 * n / len(alone))
             # Where there is no time to play it by itself, what it was seen to do among others speaks against it.
-            done += self.figures([text], *self.play([text])) if self.left > 0 else [among_others]
+            done += self.figures([text], *self.play([text])) if not self.spent() else [among_others]
         return done
+
+    def spent(self) -> bool:
+        """Whether no further play is begun."""
+        return self.left <= 0 or time.perf_counter() >= self.until
 
     def urgency(self, text: str) -> int:
         return -max(_RANK[f.result] for _, f in self.findings[text])

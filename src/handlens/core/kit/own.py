@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from functools import wraps
+from functools import lru_cache, wraps
 from typing import Generic, TypeVar
 
 import msgspec
@@ -28,12 +28,13 @@ class Own(Generic[T]):
     def __init__(self, slug: str, record: type[T], take: Callable[[Scene, Measures, dict[str, Array]], T]) -> None:
         self.slug, self._take = slug, take
         # Made while the station is imported: threads must not work out the shape of a record at the same moment.
-        self._decoder = msgspec.msgpack.Decoder(record)
+        # Records do not change, and every check of a station asks for them: the last few are kept as they were read.
+        self._decoded = lru_cache(maxsize=4)(msgspec.msgpack.Decoder(record).decode)
 
     def of(self, m: Measures) -> T | None:
         """What was measured; None where it was not, as taking it fell."""
         kept = m.own.get(self.slug)
-        return None if kept is None else self._decoder.decode(kept)
+        return None if kept is None else self._decoded(kept)
 
     def stored(self, scene: Scene, m: Measures, arrays: dict[str, Array]) -> bytes:
         """Measure, as it is stored."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import fields, is_dataclass
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from msgspec.structs import replace
@@ -17,8 +18,18 @@ from .records import FacingFigures, Measures, MeshFigures, WalkFigures
 _NAMES = ("id", "name", "extras")
 
 
+#: Meshes do not change: their digests are worked out once, however often they are measured beside others.
+_digests: WeakKeyDictionary[Mesh, str] = WeakKeyDictionary()
+
+
 def content_key(mesh: Mesh) -> str:
     """SHA-256 over everything of a mesh that figures may be taken from, field by field, so that none can be forgotten."""
+    if mesh not in _digests:
+        _digests[mesh] = _content_key(mesh)
+    return _digests[mesh]
+
+
+def _content_key(mesh: Mesh) -> str:
     digest = hashlib.sha256()
 
     def take(label: str, value: Any) -> None:

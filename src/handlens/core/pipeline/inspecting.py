@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ..judge.trials import with_trials
 from ..measures import Measures
@@ -13,6 +15,10 @@ from ..route.measuring import measure
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
 
+#: How much of what is offered is tried: nothing; what fits into the time that measuring took, or into two seconds; all.
+Trying = Literal["none", "quick", "all"]
+#: Seconds that trying may take at the least where it is quick.
+_QUICK = 2.0
 #: Told a phase in words and the share done, 0 to 1.
 Progress = Callable[[str, float], None]
 
@@ -32,8 +38,9 @@ def inspect(
     intent: Intent,
     earlier: Measures | None = None,
     progress: Progress = lambda phase, share: None,
+    trying: Trying = "quick",
 ) -> Inspected:
-    """Measure a scene and try what is offered by any of the sheets.
+    """Measure a scene and try what is offered by any of the sheets, what mends the worst finding first.
 
     earlier: measures of the same model, of which those of equal meshes are taken over.
     """
@@ -41,8 +48,9 @@ def inspect(
     known = Known(earlier)
     measures = measure(scene, lambda phase, share: progress(phase, 0.8 * share), known)
     measured = time.perf_counter()
-    measures = with_trials(
-        scene, measures, sheets, intent, progress=lambda share: progress("trying what is offered", 0.8 + 0.2 * share)
-    )
+    if trying != "none":
+        seconds = math.inf if trying == "all" else max(measured - began, _QUICK)
+        tell = lambda share: progress("trying what is offered", 0.8 + 0.2 * share)
+        measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds)
     tried = time.perf_counter()
     return Inspected(measures, known.fresh, {"measure": round(measured - began, 3), "try": round(tried - measured, 3)})

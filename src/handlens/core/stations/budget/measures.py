@@ -67,15 +67,14 @@ def _of(mesh: Mesh, m: MeshFigures) -> _Kept:
     worth = m.surface.could_merge >= max(FEW, SMALL_SHARE * mesh.triangle_count)
     freed, faces = freed_by_merging(mesh) if worth else (0, none)
     cut = m.surface.could_take_back >= max(FEW, MUCH * mesh.triangle_count)
-    steps = _subdivided(mesh, top) if cut else (0, mesh.triangle_count, 0.0)
+    steps = _subdivided(mesh, m.surface.size, top) if cut else (0, mesh.triangle_count, 0.0)
     figures = TrianglesOf(0, freed, *steps, _sizes(mesh), *_vertices(mesh, m, top))
     return figures, faces if freed else none
 
 
-def _subdivided(mesh: Mesh, top: Topology) -> tuple[int, int, float]:
-    """Steps that can be taken back, triangles that are left then, and how far points were off the middles of their sides."""
-    used = mesh.positions[mesh.corners]
-    size = float(np.linalg.norm(used.max(axis=0) - used.min(axis=0))) if len(used) else 0.0
+def _subdivided(mesh: Mesh, size: float, top: Topology) -> tuple[int, int, float]:
+    """Steps that can be taken back, triangles that are left then, and how far points were off the middles of their sides.
+    size: the mesh's diagonal."""
     steps, bent, left = 0, 0.0, mesh
     known: Topology | None = top
     while steps < _STEPS and (made := coarser(left, known)) is not None and made.bent <= _BENT * size:
