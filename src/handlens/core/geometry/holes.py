@@ -11,6 +11,9 @@ from .adjacency import Edges, face_of_corner, next_corner
 from .components import components
 from .patches import Patches
 
+#: Points times angles that are turned in one go.
+_AT_ONCE = 1_000_000
+
 
 class Holes(NamedTuple):
     """Open edges in groups that hang together. pairs: (n, 2) welded vertices of open edges. hole: (n,) group of each.
@@ -60,26 +63,35 @@ def widths(points: Array, group: Array, count: int) -> Array:
         size = np.abs(spread).max(axis=(1, 2), keepdims=True)
         axes = np.linalg.eigh(np.divide(spread, size, out=np.zeros_like(spread), where=size > 0))[1]
     flat = np.stack([(off * axes[group, :, k]).sum(axis=1) for k in (2, 1)], axis=1)
-    best = np.zeros(count)
-    least, across = np.full(count, np.inf), np.zeros(count)
+    order = np.argsort(group, kind="stable")
+    begins = np.searchsorted(group[order], np.arange(count))
+    there = np.bincount(group, minlength=count) > 0
+    x, y, owner = flat[order, 0], flat[order, 1], group[order]
+    best, least, across = np.zeros(count), np.full(count, np.inf), np.zeros(count)
     for steps in (np.arange(0, 90, 5.0), np.arange(-4, 5, 1.0), np.arange(-0.9, 1, 0.1)):
         middle = best.copy()
-        for step in steps:
-            angle = np.radians(middle + step)
-            c, s = np.cos(angle)[group], np.sin(angle)[group]
-            u = _extent(flat[:, 0] * c + flat[:, 1] * s, group, count)
-            v = _extent(flat[:, 1] * c - flat[:, 0] * s, group, count)
-            better = u * v + 1e-3 * (u + v) ** 2 < least * (1 - 1e-9)
-            least[better] = (u * v + 1e-3 * (u + v) ** 2)[better]
-            best[better], across[better] = (middle + step)[better], np.maximum(u, v)[better]
+        for some in np.array_split(steps, min(max(len(points) * len(steps) // _AT_ONCE, 1), len(steps))):
+            angle = np.radians(middle[:, None] + some)
+            c, s = np.cos(angle)[owner], np.sin(angle)[owner]
+            u = _extents(x[:, None] * c + y[:, None] * s, begins, there)
+            v = _extents(y[:, None] * c - x[:, None] * s, begins, there)
+            size = u * v + 1e-3 * (u + v) ** 2
+            for k, step in enumerate(some):
+                better = size[:, k] < least * (1 - 1e-9)
+                least[better] = size[better, k]
+                best[better], across[better] = middle[better] + step, np.maximum(u, v)[better, k]
     return across
 
 
-def _extent(along: Array, group: Array, count: int) -> Array:
-    low, high = np.full(count, np.inf), np.full(count, -np.inf)
-    np.minimum.at(low, group, along)
-    np.maximum.at(high, group, along)
-    return np.nan_to_num(high - low, nan=0.0, posinf=0.0, neginf=0.0)
+def _extents(along: Array, begins: Array, there: Array) -> Array:
+    """(count, S) how far groups of rows reach. along: (n, S), group after group. there: (count,) bool groups that have rows."""
+    out = np.zeros((len(begins), along.shape[1]))
+    if there.any():
+        at = begins[there]
+        with np.errstate(all="ignore"):
+            reach = np.maximum.reduceat(along, at, axis=0) - np.minimum.reduceat(along, at, axis=0)
+        out[there] = np.nan_to_num(reach, nan=0.0, posinf=0.0, neginf=0.0)
+    return out
 
 
 def welded_positions(mesh: Mesh, ids: Array) -> Array:

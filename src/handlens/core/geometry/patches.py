@@ -6,13 +6,12 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..machine.blocks import BLOCK, each_block
 from ..scene.model import Array, Mesh
 from .adjacency import Edges, face_of_corner, joined_faces
 from .components import components
 from .finite import finite_points
-from .triangles import fan
-
-_BLOCK = 16_384
+from .triangles import cross, fan
 
 
 class Patches(NamedTuple):
@@ -83,20 +82,28 @@ def volumes_and_area(mesh: Mesh, points: Array, patches: Patches) -> tuple[Array
     box (divergence theorem), in blocks that stay in the cache.
     """
     corners, face = fan(mesh)
-    out, area = np.zeros(patches.number), 0.0
     mixed = bool(patches.turned.any())
     finite = finite_points(points)
     middle = (finite.min(axis=0) + finite.max(axis=0)) / 2 if len(finite) else np.zeros(3)
-    for at in range(0, len(face), _BLOCK):
-        some = face[at : at + _BLOCK]
-        a, b, c = (points[mesh.corners[corners[at : at + _BLOCK, k]]] - middle for k in range(3))
+
+    def work(block: slice) -> tuple[Array, float]:
+        some = face[block]
+        a, b, c = (points[mesh.corners[corners[block, k]]] - middle for k in range(3))
         with np.errstate(all="ignore"):
-            normal = np.cross(b - a, c - a)
+            normal = cross(b - a, c - a)
             # a · (b − a) × (c − a) is a · b × c: the other products have a in them twice.
             product = np.einsum("ij,ij->i", a, normal)
-            area += float(np.sqrt(np.einsum("ij,ij->i", normal, normal)).sum()) / 2
-        if patches.number == 1:
-            out += (np.where(patches.turned[some], -product, product) if mixed else product).sum()
-        else:
-            out += np.bincount(patches.label[some], np.where(patches.turned[some], -product, product), patches.number)
+            here = float(np.sqrt(np.einsum("ij,ij->i", normal, normal)).sum()) / 2
+            if mixed:
+                product = np.where(patches.turned[some], -product, product)
+            if patches.number == 1:
+                return np.array([product.sum()]), here
+            return np.bincount(patches.label[some], product, patches.number), here
+
+    # Many patches in many blocks are summed as they come: a row of all of them for each block would fill the memory.
+    out, area = np.zeros(patches.number), 0.0
+    size = max(BLOCK, patches.number)
+    for volume, here in each_block(len(face), work, size):
+        out += volume
+        area += here
     return out, area

@@ -132,6 +132,21 @@ def covered(c: Crossings, w: Window) -> Array:
     return _summed(c, c.change, w)
 
 
+def shares(c: Crossings, w: Window) -> tuple[int, int]:
+    """How many texels of a window are covered, and how many of them by several areas: as `covered` counts them, from the crossings
+    alone, so that a tile that a few faces fill is not filled texel by texel."""
+    if any(w.repeats):
+        count = covered(c, w)
+        return int(np.count_nonzero(count)), int(np.count_nonzero(count > 1))
+    row, column, _ = w.of(c)
+    place = row * (w.columns + 1) + column
+    order = np.argsort(place)
+    place, cover = place[order], np.rint(np.cumsum(c.change[order])).astype(np.int64)
+    # Over a row the changes sum to nothing: between the end of one and the beginning of the next nothing is covered.
+    texels = np.diff(place, append=place[-1:])
+    return int(texels[cover != 0].sum()), int(texels[cover > 1].sum())
+
+
 def labelled(c: Crossings, label: Array, count: Array, w: Window) -> Array:
     """int32 like count: label of the area that covers each texel, -1 where none does or several do.
 

@@ -8,13 +8,17 @@ where there are none, the winding of the greater part of the patch.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cache
 
 import numpy as np
 
 from ..geometry.patches import Patches, volumes_and_area
 from ..geometry.rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
-from ..geometry.triangles import triangulate
+from ..geometry.topology import squared
+from ..geometry.triangles import cross, triangulate
+from ..machine.blocks import each_block
 from ..scene import Mesh, Scene
 from ..scene.made import BESIDE, ROLE, said
 from ..scene.model import Array
@@ -177,40 +181,43 @@ class _Samples:
 
 def _areas(p: Placed) -> tuple[Array, Array]:
     """(T, 3) normals times twice the area of triangles as they are wound in the world, and (T,) areas; 0 where not finite."""
-    a, b, c = (p.points[p.triangles[:, k]] for k in range(3))
-    with np.errstate(all="ignore"):
-        cross = np.cross(b - a, c - a)
-        if p.mirrored:
-            cross = -cross
-        area = np.linalg.norm(cross, axis=1) / 2
+    product, area = np.empty((len(p.triangles), 3)), np.empty(len(p.triangles))
+
+    def work(some: slice) -> None:
+        a, b, c = (p.points[p.triangles[some, k]] for k in range(3))
+        with np.errstate(all="ignore"):
+            product[some] = cross(c - a, b - a) if p.mirrored else cross(b - a, c - a)
+            area[some] = np.sqrt(squared(product[some])) / 2
+
+    each_block(len(area), work)
     # An area whose sum could overflow tells nothing either.
     bad = ~(area < 1e100)
     if bad.any():
-        area[bad], cross[bad] = 0.0, 0.0
-    return cross, area
+        area[bad], product[bad] = 0.0, 0.0
+    return product, area
 
 
 def _samples(parts: list[Placed], rays: RayScene) -> _Samples:
     offsets = np.cumsum([0, *(p.patches.number for p in parts)]).tolist()
     total = offsets[-1]
-    crosses, areas, owners = [], [], []
+    products, areas, owners = [], [], []
     for p, base in zip(parts, offsets, strict=False):
-        cross, area = _areas(p)
-        crosses.append(cross)
+        product, area = _areas(p)
+        products.append(product)
         areas.append(area)
         owners.append(p.patches.label[p.face] + base)
     patch_area = np.bincount(np.concatenate(owners), np.concatenate(areas), total)
     wanted = _shares(patch_area)
     patch, places, normals = [], [], []
     number = 0
-    for p, cross, area, owner in zip(parts, crosses, areas, owners, strict=True):
+    for p, product, area, owner in zip(parts, products, areas, owners, strict=True):
         chosen, many = _chosen(owner, area, wanted)
         triangle = np.repeat(chosen, many)
         u, v = _barycentric(number, len(triangle))
         number += len(triangle)
         a, b, c = (p.points[p.triangles[triangle, k]] for k in range(3))
         places.append(rays.to_unit(a + u[:, None] * (b - a) + v[:, None] * (c - a)))
-        n = cross[triangle] / (2 * area[triangle])[:, None]
+        n = product[triangle] / (2 * area[triangle])[:, None]
         normals.append(np.where(p.patches.turned[p.face[triangle]][:, None], -n, n))
         patch.append(owner[triangle])
     face_areas = [np.bincount(p.face, a, p.mesh.face_count) for p, a in zip(parts, areas, strict=True)]
@@ -338,7 +345,7 @@ def _part(p: Placed, k: int, s: _Samples, v: _Votes) -> Facing:
     patch_area = np.bincount(p.patches.label, area, p.patches.number)
     whole = float(patch_area.sum()) or 1.0
     volume = _closed_sign(p)
-    normals = _normals_say(p, area)
+    normals = cache(lambda: _normals_say(p, area))
     stored = _greater_part(p, area, patch_area)
     seen = (front + back) > np.maximum(_SEEN * 2 * cast, 0.5)
     outside = _decide(front, back, seen, volume, normals, stored, p)
@@ -404,13 +411,20 @@ def _greater_part(p: Placed, area: Array, patch_area: Array) -> Array:
     return 1 - 2 * against / np.maximum(patch_area, 1e-300)
 
 
-def _decide(front: Array, back: Array, seen: Array, volume: Array, normals: Array, stored: Array, p: Placed) -> Array:
-    """(P,) confidence that a patch's winding faces the viewer (positive, 0.5 to 1), or away from them (negative); 0: undecided."""
+def _decide(
+    front: Array, back: Array, seen: Array, volume: Array, normals: Callable[[], Array], stored: Array, p: Placed
+) -> Array:
+    """(P,) confidence that a patch's winding faces the viewer (positive, 0.5 to 1), or away from them (negative); 0: undecided.
+
+    normals: what the stored ones say, asked only where neither sight nor volume decides.
+    """
     f, b = front.astype(float), back.astype(float)
     apart = np.abs(f - b) / np.sqrt(f + b + 1)
     clear = (apart > _CHANCE) & (np.maximum(f, b) > _RATIO * np.minimum(f, b))
     by_sight = np.sign(f - b) * (0.5 + 0.5 * np.abs(f - b) / np.maximum(f + b, 1))
-    by_normals = np.where(np.abs(normals) > 0.5, np.sign(normals) * 0.9, 0.0)
+    open_ = ~clear & (volume == 0) & seen & p.patches.orientable
+    said_by = normals() if open_.any() else np.zeros(len(f))
+    by_normals = np.where(np.abs(said_by) > 0.5, np.sign(said_by) * 0.9, 0.0)
     # Only where some faces stand against the rest does the greater part say anything.
     mixed = (np.abs(stored) < 1) & (np.abs(stored) > 0.3)
     by_most = np.where(mixed, np.sign(stored) * 0.6, 0.0)
@@ -443,7 +457,7 @@ def _met(p: Placed, side: Side, rays: RayScene) -> float:
     whole = side.judged + side.undecided + side.hidden
     if not len(side.turned) or not whole > 0:
         return 0.0
-    cross, area = _areas(p)
+    product, area = _areas(p)
     turned = np.zeros(p.mesh.face_count, bool)
     turned[side.turned] = True
     mine = np.flatnonzero(turned[p.face] & (area > 0))
@@ -451,7 +465,7 @@ def _met(p: Placed, side: Side, rays: RayScene) -> float:
         return 0.0
     some = mine[np.linspace(0, len(mine) - 1, min(len(mine), _TURNED)).astype(np.int64)]
     middle = rays.to_unit(p.points[p.triangles[some]].mean(axis=1))
-    ought = -cross[some] / (2 * area[some])[:, None]
+    ought = -product[some] / (2 * area[some])[:, None]
     number = np.arange(len(some) * _LOOKS)
     normals = np.repeat(ought, _LOOKS, axis=0)
     free = ~rays.blocked(np.repeat(middle, _LOOKS, axis=0) + normals * OFFSET, hemisphere_directions(normals, number))

@@ -131,11 +131,10 @@ def _raster(
         outline = laid.outline.some(some)
         crossed = uv_raster.crossings(outline, resolution)
         window = uv_raster.window(crossed, resolution)
-        count = uv_raster.covered(crossed, window)
-        over = count > 1
-        here, twofold = int(np.count_nonzero(count)), int(np.count_nonzero(over))
+        here, twofold = uv_raster.shares(crossed, window)
         used, doubled = used + here, doubled + twofold
         if twofold:
+            over = uv_raster.covered(crossed, window) > 1
             faces.append(_touching(mesh, layer, triangles, twice, s if several else None, over, window))
         # Between islands that lie on each other there is no room to speak of.
         pieces = joined.of_face[laid.face[some]]
