@@ -59,7 +59,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
     progress("placing parts", 0.9)
     parts = _parts(scene, order, placed, world, [m.surface.flat for m in meshes])
     areas = seen.areas if whole else None
-    pictures, shown = image_figures(scene, progress, areas)
+    pictures, shown = image_figures(scene, progress, areas, known.images() if known is not None else ())
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
     high = [p.bounds_max for p in parts if p.bounds_max is not None]

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from ..scene import Mesh
 from ..scene.model import Array
-from .records import FacingFigures, Measures, MeshFigures, WalkFigures
+from .records import FacingFigures, ImageFigures, Measures, MeshFigures, WalkFigures
 
 #: What of a mesh no figure is taken from: how it is called. Of materials only whether there is one.
 _NAMES = ("id", "name", "extras")
@@ -67,6 +67,10 @@ class Known:
             prefix = f"mesh:{k}:"
             own = {key[len(prefix) :]: earlier.array(key) for key in earlier.arrays if key.startswith(prefix)}
             self.meshes[figures.content] = figures, own
+
+    def images(self) -> list[ImageFigures]:
+        """Figures of the images of earlier measures."""
+        return self.earlier.images if self.earlier is not None else []
 
     def take(
         self, content: str, mesh: Mesh, number: int, arrays: dict[str, Array], twin: bool, alone: bool

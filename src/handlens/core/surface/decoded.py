@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import warnings
 from typing import Any
 
 import numpy as np
@@ -13,23 +12,32 @@ from ..scene import Image
 from ..scene.model import Array
 
 
+def from_bytes(data: bytes) -> Any:
+    """The picture that bytes hold, as Pillow has it, its pixels not decoded yet. Raises whatever its readers do on damaged data, and
+    ValueError where the header promises more pixels than are decoded."""
+    from PIL import Image as Pillow
+
+    # Counted here: the library's own bound is told by a warning, which threads cannot each catch for themselves.
+    Pillow.MAX_IMAGE_PIXELS = None
+    picture = Pillow.open(io.BytesIO(data))
+    pixels = picture.width * picture.height
+    if pixels > limits.MAX_IMAGE_PIXELS:
+        raise ValueError(f"{pixels:,} pixels are more than the {limits.MAX_IMAGE_PIXELS:,} that are decoded")
+    return picture
+
+
 def opened(image: Image, whole: bool = True) -> Any:
     """The picture, as Pillow has it; None where it is missing, damaged, or larger than what is decoded.
 
     whole: whether its pixels are decoded, or its header alone is read.
     """
-    from PIL import Image as Pillow
-
     data = image.bytes()
     if data is None:
         return None
-    Pillow.MAX_IMAGE_PIXELS = limits.MAX_IMAGE_PIXELS
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error", Pillow.DecompressionBombWarning)
-            picture = Pillow.open(io.BytesIO(data))
-            if whole:
-                picture.load()
+        picture = from_bytes(data)
+        if whole:
+            picture.load()
     except Exception:  # Pillow's decoders raise almost anything on damaged data
         return None
     return picture

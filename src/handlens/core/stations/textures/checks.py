@@ -9,7 +9,7 @@ import numpy as np
 from ...kit.check import Elements, Finding, Skipped, check, value
 from ...limits import plural
 from ...measures import Measures
-from ...measures.pictures import alike
+from ...measures.pictures import twins
 from ...measures.records import ImageFigures
 from ...packages import URIS, spelling
 from ...rules import Intent, RuleSheet
@@ -338,18 +338,7 @@ def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: SHA-256 of the files; else copies of 24 × 24 pixels that agree within 2.5 of 255 levels in the mean.
     Source: FIPS 180-4 for the digest; the limit of likeness is common practice, no published source.
     """
-    known = [k for k, i in enumerate(m.images) if i.look is not None and i.used_by]
-    seen: list[int] = []
-    same: list[tuple[int, int]] = []
-    for k in known:
-        look = m.images[k].look
-        twin = next(
-            (j for j in seen if (other := m.images[j].look) is not None and look is not None and alike(look, other)), None
-        )
-        if twin is None:
-            seen.append(k)
-        else:
-            same.append((k, twin))
+    same = twins([(k, i.look) for k, i in enumerate(m.images) if i.look is not None and i.used_by])
     for k, twin in same:
         one, other = m.images[k].look, m.images[twin].look
         assert one is not None
