@@ -55,7 +55,7 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> BudgetMeasures:
     return BudgetMeasures(out)
 
 
-OWN = Own("budget", BudgetMeasures, take)
+OWN = Own("budget", BudgetMeasures, take, reads=("nodes", "meshes"))
 
 
 def _of(mesh: Mesh, m: MeshFigures) -> _Kept:

@@ -18,7 +18,7 @@ OF_LENGTH_1 = 1e-3
 #: Keys that lie closer are alike, as a share of the largest value.
 ALIKE = 1e-6
 #: Numbers that are worked through together, and keys of all clips up to which every one is looked at for whether it is needed.
-_TOGETHER, _EVERY = 1 << 20, 20_000
+_TOGETHER, _EVERY = 1 << 20, 6_000
 #: Of a longer channel so many windows are looked at, each of so many keys.
 _WINDOWS, _WINDOW = 20, 50
 

@@ -68,7 +68,7 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> MotionMeasures:
     return MotionMeasures(out)
 
 
-OWN = Own("motion", MotionMeasures, take)
+OWN = Own("motion", MotionMeasures, take, reads=("nodes", "meshes", "skins", "clips"))
 
 
 def _seconds(channels: list[ChannelFigures]) -> float:

@@ -49,7 +49,7 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
     )
 
 
-OWN = Own("skin", SkinMeasures, take)
+OWN = Own("skin", SkinMeasures, take, reads=("nodes", "meshes", "skins"))
 
 
 def _weights(
