@@ -11,6 +11,8 @@ from .recut import only_used_values, only_vertices, recut
 
 #: Neighbours of a point that are looked at in one round; what is left comes in the next.
 _NEIGHBOURS = 4
+#: Points up to which each is held against each: less work than loading the library that has trees.
+_BY_HAND = 2_000
 #: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
 _PAIRS = 4_000
 
@@ -64,11 +66,7 @@ def _near_pairs(points: Array, heads: Array, distance: float) -> Array:
     heads = heads[_crowded(points[heads], distance)] if len(heads) else heads
     if len(heads) < 2:
         return np.zeros((0, 2), np.int64)
-    from scipy.spatial import cKDTree
-
-    gaps, other = cKDTree(points[heads]).query(
-        points[heads], k=min(_NEIGHBOURS + 1, len(heads)), distance_upper_bound=np.nextafter(distance, np.inf)
-    )
+    gaps, other = _nearest(points[heads], min(_NEIGHBOURS + 1, len(heads)), distance)
     one = np.repeat(np.arange(len(heads)), gaps.shape[1])
     gap, two = gaps.reshape(-1), other.reshape(-1)
     kept = np.isfinite(gap) & (gap <= distance) & (one != np.minimum(two, len(heads) - 1))
@@ -78,6 +76,29 @@ def _near_pairs(points: Array, heads: Array, distance: float) -> Array:
     gap = gap[kept][where]
     order = np.argsort(gap, kind="stable")
     return pair[order]
+
+
+def _nearest(points: Array, many: int, distance: float) -> tuple[Array, Array]:
+    """(n, many) distances to the nearest points and their numbers, nearest first, a point itself among them; inf where none is near."""
+    if len(points) > _BY_HAND:
+        from scipy.spatial import cKDTree
+
+        return cKDTree(points).query(points, k=many, distance_upper_bound=np.nextafter(distance, np.inf))  # type: ignore[no-any-return]
+    gaps = np.empty((len(points), many))
+    other = np.empty((len(points), many), np.int64)
+    for at in range(0, len(points), 256):
+        some = slice(at, at + 256)
+        away = np.sqrt(sum((points[some, None, k] - points[None, :, k]) ** 2 for k in range(3)))
+        if many < len(points):
+            nearest = np.argpartition(away, many - 1, axis=1)[:, :many]
+            nearest = np.take_along_axis(
+                nearest, np.argsort(np.take_along_axis(away, nearest, axis=1), axis=1, kind="stable"), axis=1
+            )
+        else:
+            nearest = np.argsort(away, axis=1, kind="stable")
+        other[some], gaps[some] = nearest, np.take_along_axis(away, nearest, axis=1)
+    gaps[gaps > distance] = np.inf
+    return gaps, other
 
 
 def _crowded(points: Array, distance: float) -> Array:

@@ -79,12 +79,14 @@ def with_trials(
     work: float = WORK,
     progress: Progress = lambda _: None,
     seconds: float = math.inf,
+    pace: float = 0.0,
 ) -> Measures:
     """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
 
-    work: how much trying may cost; more for trying everything. seconds: after how many no further one is begun.
+    work: how much trying may cost; more for trying everything. seconds: how long it may take; none is begun that is
+    reckoned to take longer than what is left. pace: seconds that measuring a triangle took.
     """
-    tries = _Tries(scene, measures, sheets, intent, work, progress, seconds)
+    tries = _Tries(scene, measures, sheets, intent, work, progress, seconds, pace)
     return replace(measures, trials=tries.all())
 
 
@@ -98,8 +100,10 @@ class _Tries:
         work: float,
         progress: Progress,
         seconds: float,
+        pace: float,
     ) -> None:
         self.until = time.perf_counter() + seconds
+        self.whole = pace * sum(measures.meshes[p.mesh].triangles for p in measures.parts)
         self.scene, self.measures, self.sheets, self.intent = scene, measures, sheets, intent
         self.work, self.progress = work, progress
         self.before = [judge(measures, sheet, intent) for sheet in sheets]
@@ -139,6 +143,8 @@ class _Tries:
             mend = self.calls[together[0]][0]
             if (large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
                 continue
+            if time.perf_counter() + self.reckoned(mend) > self.until:
+                continue
             told = self.figures(together, *self.play(together))
             clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]
             done += clean
@@ -152,6 +158,10 @@ class _Tries:
     def spent(self) -> bool:
         """Whether no further play is begun."""
         return self.left <= 0 or time.perf_counter() >= self.until
+
+    def reckoned(self, mend: str) -> float:
+        """Seconds that a play may take: to make it, and to measure anew what it touched."""
+        return 0.0 if mend.startswith(_LIGHT) else self.whole * (1 + _DEAR.get(mend, 0))
 
     def urgency(self, text: str) -> int:
         return -max(_RANK[f.result] for _, f in self.findings[text])

@@ -51,6 +51,7 @@ def inspect(
     if trying != "none":
         seconds = math.inf if trying == "all" else max(measured - began, _QUICK)
         tell = lambda share: progress("trying what is offered", 0.8 + 0.2 * share)
-        measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds)
+        pace = (measured - began) / max(sum(m.triangle_count for m in scene.meshes), 1)
+        measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds, pace=pace)
     tried = time.perf_counter()
     return Inspected(measures, known.fresh, {"measure": round(measured - began, 3), "try": round(tried - measured, 3)})
