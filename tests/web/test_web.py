@@ -486,26 +486,26 @@ def test_marks_of_a_finding_lie_on_the_part(client):
 
 def test_an_inspection_that_ends_while_the_bench_is_read_is_not_half_in_the_answer(client, crate, worker, monkeypatch):
     """It ends between the reading that is shown and the state that is told: the page would take the old reading for the new one."""
-    from handlens.web import bench as page
+    from handlens.store import shelf
 
     bench(client, crate)
     worker.send_signal(signal.SIGSTOP)
     try:
         lay(client, crate, ("size.scale", {"factor": 2}, True))
         path, wanted = f"/api/revisions/{crate['revision']}/bench", []
-        was = page._reference
+        was = shelf.all_done
 
-        def ends_meanwhile(s, revision):
+        def ends_meanwhile(s, model, *but_not):
             with session() as other:
                 newest = other.scalar(
-                    select(Inspection).where(Inspection.revision_id == revision.id).order_by(Inspection.id.desc())
+                    select(Inspection).where(Inspection.revision_id == crate["revision"]).order_by(Inspection.id.desc())
                 )
                 wanted.append((newest.id, newest.state))
                 newest.state = "done"
-            return was(s, revision)
+            return was(s, model, *but_not)
 
         client.get(path)
-        monkeypatch.setattr(page, "_reference", ends_meanwhile)
+        monkeypatch.setattr(shelf, "all_done", ends_meanwhile)
         answer = client.get(path).json
         monkeypatch.undo()
         with session() as s:

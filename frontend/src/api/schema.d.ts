@@ -393,7 +393,10 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Everything the Bench shows but for the stage. Asks for the inspection that the tape wants, if there is none. */
+        /**
+         * Everything the Bench shows but for the stage. Where the tape as it stands was never read the state is "unread": asking for
+         *     that is `read-again`, as looking changes nothing.
+         */
         get: {
             parameters: {
                 query?: never;
@@ -664,7 +667,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Try an inspection again that failed or was stopped. */
+        /** Ask for the inspection that the tape wants: of a state that was never read, or again where it failed or was stopped. */
         post: {
             parameters: {
                 query?: never;
@@ -1956,6 +1959,8 @@ export interface components {
             subject: {
                 [key: string]: unknown;
             };
+            /** @description jobs that are begun before this one, while it waits */
+            before?: number;
         };
         RevisionRef: {
             id: number;
@@ -2081,6 +2086,11 @@ export interface components {
                 [key: string]: string[];
             };
             measured: components["schemas"]["Measured"] | null;
+            /**
+             * @description whether the mends that are offered were tried on copies; none where nobody asked for that
+             * @enum {string}
+             */
+            offers: "none" | "waiting" | "running" | "done" | "failed" | "cancelled";
         };
         Since: {
             number: number;
@@ -2157,10 +2167,10 @@ export interface components {
             sheet: string;
             intent: components["schemas"]["Intent"];
             /**
-             * @description of the inspection that the tape asks for
+             * @description of the inspection that the tape asks for; unread where nobody asked for it yet
              * @enum {string}
              */
-            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            state: "waiting" | "running" | "done" | "failed" | "cancelled" | "unread";
             error: string | null;
             job: number | null;
             reading: components["schemas"]["Reading"] | null;

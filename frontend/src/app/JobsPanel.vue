@@ -16,6 +16,12 @@ const words = computed(() => {
 });
 const share = computed(() => (underWay.value.length ? underWay.value.reduce((s, j) => s + j.share, 0) / underWay.value.length : 1));
 const live = (j: Job) => j.state === 'waiting' || j.state === 'running';
+/** How far a job is, or how many are begun before it. */
+function progress(j: Job) {
+  if (j.state !== 'waiting') return `${j.phase} · ${Math.round(j.share * 100)} %`;
+  const n = j.before ?? 0;
+  return n ? `waiting, ${n} ${n === 1 ? 'job' : 'jobs'} before it` : 'waiting, next in line';
+}
 const MARK: Record<string, string> = { done: 'clear', failed: 'stop', cancelled: 'nothing' };
 async function act(f: () => Promise<unknown>) {
   try {
@@ -39,7 +45,7 @@ async function act(f: () => Promise<unknown>) {
           <ResultMark :result="MARK[j.state] ?? 'pending'" :label="j.state" />
           <div class="what">
             <b>{{ j.title }}</b><span class="faded small">{{
-              j.error ?? (live(j) ? `${j.phase} · ${Math.round(j.share * 100)} %` : j.state)
+              j.error ?? (live(j) ? progress(j) : j.state)
             }}</span>
           </div>
           <button v-if="live(j)" class="btn" @click="act(() => api.stopJob(j.id))">Stop</button>

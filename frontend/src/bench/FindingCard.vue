@@ -53,10 +53,14 @@ const origin = computed(() =>
       ? `finding ${state.letterOf(cause.value)}`
       : `a finding at ${cause.value.station}`,
 );
+/** Whether what is offered is still being played on copies: that comes after the verdict. */
+const trying = computed(() => ['waiting', 'running'].includes(state.bench.value?.reading?.offers ?? ''));
 /** What an offer was found to do when it was tried on a copy. */
 const price = (m: { tried: boolean; costs: string[] }) =>
   !m.tried
-    ? 'Not tried yet: try it to see what it does'
+    ? trying.value
+      ? 'Still being tried on a copy; press it to try it now'
+      : 'Not tried yet: try it to see what it does'
     : m.costs.length
       ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}`
       : 'Tried: this goes, nothing comes';

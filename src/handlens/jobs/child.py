@@ -15,6 +15,7 @@ import resource
 import signal
 import sys
 import time
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -27,6 +28,7 @@ from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
 from ..core.judge.kept import judged
 from ..core.judge.report import source
+from ..core.judge.trials import with_trials
 from ..core.limits import InputError, MendError
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
@@ -43,12 +45,13 @@ from ..core.proof.in_place import in_place
 from ..core.proof.revisions import differences, to_json
 from ..core.route.stations import stations
 from ..core.route.tape import apply_tape
-from ..core.rules import load_sheet, shipped
+from ..core.rules import Intent, load_sheet, shipped
 from ..core.rules.intent import intent_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
 from ..core.stations.budget.curve import curve
 from ..core.words.calls import Call
+from ..core.words.json_tree import Json
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
@@ -75,9 +78,7 @@ def main() -> int:
         # The house's own code lies elsewhere: it is loaded before this process locks itself in, and what is wrong with it is told.
         stations()
         confine([path.parent], [path.parent / "tmp", out])
-        result = {"intake": intake, "inspect": inspect, "export": export, "compare": compare, "curve": reduction_curve}[
-            request["what"]
-        ](request, out)
+        result = _WORK[request["what"]](request, out)
     except InputError as error:
         result = {"error": str(error)}
     except MemoryError:
@@ -224,7 +225,7 @@ def _keep_scene(made: _Mended, out: Path) -> None:
 
 
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
-    """Read, mend, measure, try what is offered, judge, and make the display copy."""
+    """Read, mend, measure, judge, and make the display copy. What is offered is tried by a job of its own: the verdict comes first."""
     began = time.perf_counter()
     made = _read_and_mend(request)
     mended = made.scene
@@ -232,7 +233,8 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     read = time.perf_counter()
     earlier = Measures.from_bytes(Path(request["known"]).read_bytes()) if request.get("known") else None
     intent = intent_from_json(json.dumps(request["intent"]))
-    inspected = inspecting.inspect(mended, shipped(), intent, earlier, lambda phase, share: tell(phase, 0.35 + 0.45 * share))
+    step = lambda phase, share: tell(phase, 0.35 + 0.45 * share)
+    inspected = inspecting.inspect(mended, shipped(), intent, earlier, step, "none")
     measures = inspected.measures
     (out / "measures.bin").write_bytes(measures.to_bytes())
     began_drawing = time.perf_counter()
@@ -250,13 +252,7 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     drawn = time.perf_counter()
     tell("judging", 0.96)
     where = source(made.package, request["main"], mended)
-    evidence: dict[str, bytes] = {}
-    judgements = {}
-    for sheet in shipped():
-        kept, found = judged(where, measures, sheet, intent)
-        judgements[sheet.slug] = msgspec.to_builtins(kept)
-        evidence |= found
-    (out / "evidence.bin").write_bytes(msgspec.msgpack.encode(evidence))
+    judgements = _judge(where, measures, intent, out)
     tell("storing", 0.97)
     return {
         "judgements": {"intent": request["intent"], "made": judgements},
@@ -266,6 +262,32 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
         "lost": formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()}),
         "seconds": {"read": round(read - began, 3), **inspected.seconds, "draw": round(drawn - began_drawing, 3)},
     }
+
+
+def _judge(where: Json, measures: Measures, intent: Intent, out: Path) -> dict[str, Any]:
+    """What is to be kept of the judgement under each sheet, by its slug; the evidence is laid into the job's folder."""
+    evidence: dict[str, bytes] = {}
+    judgements = {}
+    for sheet in shipped():
+        kept, found = judged(where, measures, sheet, intent)
+        judgements[sheet.slug] = msgspec.to_builtins(kept)
+        evidence |= found
+    (out / "evidence.bin").write_bytes(msgspec.msgpack.encode(evidence))
+    return judgements
+
+
+def try_offers(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read, mend, and play what is offered on copies; what was measured already is not measured again."""
+    made = _read_and_mend(request)
+    intent = intent_from_json(json.dumps(request["intent"]))
+    known = Measures.from_bytes(Path(request["known"]).read_bytes())
+    measures = with_trials(
+        made.scene, known, shipped(), intent, progress=lambda share: tell("trying what is offered", 0.35 + 0.6 * share)
+    )
+    (out / "measures.bin").write_bytes(measures.to_bytes())
+    tell("judging", 0.96)
+    where = source(made.package, request["main"], made.scene)
+    return {"judgements": {"intent": request["intent"], "made": _judge(where, measures, intent, out)}}
 
 
 def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
@@ -309,6 +331,17 @@ def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
     later = _read_and_mend(request["later"], "reading the later revision").scene
     tell("comparing", 0.6)
     return {"rows": to_json(differences(earlier, later)), "place": msgspec.to_builtins(in_place(earlier, later))}
+
+
+#: What a child can be asked for.
+_WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
+    "intake": intake,
+    "inspect": inspect,
+    "try": try_offers,
+    "export": export,
+    "compare": compare,
+    "curve": reduction_curve,
+}
 
 
 if __name__ == "__main__":

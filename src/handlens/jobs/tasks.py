@@ -8,12 +8,25 @@ from typing import Any
 
 import msgspec
 import procrastinate
+from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
 from ..store import cards, contents, shelf
 from ..store.lost_images import from_earlier
-from ..store.models import Comparison, Curve, Drop, Export, ExportFile, Inspection, Model, Revision, RevisionFile, Watch
-from ..store.queue import connector_options, want_inspection
+from ..store.models import (
+    Comparison,
+    Curve,
+    Drop,
+    Export,
+    ExportFile,
+    Inspection,
+    Judgement,
+    Model,
+    Revision,
+    RevisionFile,
+    Watch,
+)
+from ..store.queue import connector_options, want_inspection, want_trials
 from ..store.shelf import measured_before, names_before
 from .running import Failed, run
 
@@ -26,7 +39,7 @@ app = procrastinate.App(connector=procrastinate.PsycopgConnector(**connector_opt
 # --- intake -------------------------------------------------------------------------------------------
 
 
-@app.task(name="intake", queue="work")
+@app.task(name="intake", queue="intake")
 async def intake(job_id: int) -> None:
     """Dropped files become models, or a model's next revision."""
     await run(job_id, _lay_out_drop, _keep_models)
@@ -149,6 +162,43 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
     shelf.keep_evidence(s, inspection, evidence)
     if revision.model.revisions[-1].id == revision.id:
         cards.renew(s, revision.model)
+    want_trials(s, revision, inspection)
+
+
+# --- try ----------------------------------------------------------------------------------------------
+
+
+@app.task(name="try", queue="work")
+async def try_offers(job_id: int) -> None:
+    """Play what a finished inspection offers on copies of its model."""
+    await run(job_id, _lay_out_trials, _keep_trials)
+
+
+def _lay_out_trials(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    inspection = s.get(Inspection, subject["trying"])
+    revision = s.get(Revision, subject["revision"])
+    if inspection is None or revision is None or inspection.measures is None:
+        raise Failed("The model was taken off the shelf.")
+    (folder / "known.bin").write_bytes(inspection.measures)
+    return {
+        "what": "try",
+        **_lay_out(s, revision, inspection.tape, folder),
+        "intent": revision.model.intent,
+        "known": str(folder / "known.bin"),
+    }
+
+
+def _keep_trials(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    inspection = s.get(Inspection, subject["trying"], with_for_update=True)
+    if inspection is None or inspection.state != "done":
+        return
+    inspection.measures, inspection.offers = (folder / "out" / "measures.bin").read_bytes(), "done"
+    # What was judged before offers what was found to do nothing: it is judged anew by the measures that know.
+    s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
+    shelf.keep_judgements(s, inspection, result["judgements"])
+    shelf.keep_evidence(
+        s, inspection, msgspec.msgpack.decode((folder / "out" / "evidence.bin").read_bytes(), type=dict[str, bytes])
+    )
 
 
 # --- compare ------------------------------------------------------------------------------------------

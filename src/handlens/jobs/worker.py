@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 import logging
 import shutil
+import signal
+from typing import Any
 
 from ..core import limits
 from ..core.machine.parent import end_with_parent
@@ -19,21 +21,43 @@ async def _serve() -> None:
         await take_over(app)
         house = asyncio.create_task(keep_house(app))
         watching = asyncio.create_task(keep_watch())
+        # Naming what came has a worker of its own: it takes a moment, and must not wait for a reading that takes minutes.
+        workers: list[asyncio.Task[Any]] = [_take_jobs("work", limits.JOBS_AT_ONCE), _take_jobs("intake", 1)]
+        told = asyncio.Event()
+        for number in (signal.SIGINT, signal.SIGTERM):
+            asyncio.get_running_loop().add_signal_handler(number, told.set)
+        stop = asyncio.create_task(told.wait())
         try:
-            await app.run_worker_async(
-                queues=["work"],
-                concurrency=limits.JOBS_AT_ONCE,
-                fetch_job_polling_interval=2.0,
-                delete_jobs="successful",
-                shutdown_graceful_timeout=3,
-                update_heartbeat_interval=min(2, STALLED_SECONDS / 4),
-                stalled_worker_timeout=STALLED_SECONDS,
-            )
+            ended, _ = await asyncio.wait([*workers, stop], return_when=asyncio.FIRST_COMPLETED)
+            for one in workers:
+                one.cancel()
+            await asyncio.gather(*workers, return_exceptions=True)
+            # One that ended by itself fell: whoever started this process must hear of it.
+            for one in ended & set(workers):
+                one.result()
         finally:
+            stop.cancel()
             house.cancel()
             watching.cancel()
             await dismiss()
             shutil.rmtree(work_folder(), ignore_errors=True)
+
+
+def _take_jobs(queue: str, at_once: int) -> asyncio.Task[Any]:
+    """Take the jobs of a queue until that is cancelled; then those under way have three seconds."""
+    return asyncio.create_task(
+        app.run_worker_async(
+            queues=[queue],
+            name=queue,
+            concurrency=at_once,
+            fetch_job_polling_interval=2.0,
+            delete_jobs="successful",
+            shutdown_graceful_timeout=3,
+            install_signal_handlers=False,
+            update_heartbeat_interval=min(2, STALLED_SECONDS / 4),
+            stalled_worker_timeout=STALLED_SECONDS,
+        )
+    )
 
 
 def main() -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -40,7 +40,7 @@ class Drop(Base):
 
     __tablename__ = "drop"
     id: Mapped[int] = mapped_column(primary_key=True)
-    model_id: Mapped[int | None] = mapped_column(ForeignKey("model.id", ondelete="SET NULL"))
+    model_id: Mapped[int | None] = mapped_column(ForeignKey("model.id", ondelete="SET NULL"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
     files: Mapped[list[DropFile]] = relationship(cascade="all, delete-orphan", order_by="DropFile.path")
 
@@ -51,7 +51,7 @@ class DropFile(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     drop_id: Mapped[int] = mapped_column(ForeignKey("drop.id", ondelete="CASCADE"))
     path: Mapped[str] = mapped_column(Text)
-    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"))
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"), index=True)
 
 
 class Model(Base):
@@ -135,7 +135,7 @@ class Revision(Base):
     number: Mapped[int]
     main: Mapped[str] = mapped_column(Text)
     tape_at: Mapped[int] = mapped_column(default=0)
-    thumbnail_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    thumbnail_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
     model: Mapped[Model] = relationship(back_populates="revisions")
     files: Mapped[list[RevisionFile]] = relationship(cascade="all, delete-orphan", order_by="RevisionFile.path")
@@ -148,7 +148,7 @@ class RevisionFile(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"))
     path: Mapped[str] = mapped_column(Text)
-    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"))
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"), index=True)
     content: Mapped[Content] = relationship()
 
 
@@ -181,10 +181,12 @@ class Inspection(Base):
     runs: Mapped[list[Any]] = mapped_column(default=list)
     # Megabytes of it: loaded only where someone asks.
     measures: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
-    stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
-    full_stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
-    scene_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    full_stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    scene_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     measured: Mapped[dict[str, Any] | None]
+    #: Whether the mends that are offered were tried: none, waiting, running, done, failed or cancelled.
+    offers: Mapped[str] = mapped_column(String(12), default="none")
     seconds: Mapped[dict[str, Any] | None]
     lost: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created: Mapped[datetime] = mapped_column(default=now)
@@ -198,7 +200,7 @@ class Comparison(Base):
     __table_args__ = (UniqueConstraint("earlier_id", "later_id"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     earlier_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
-    later_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    later_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"), index=True)
     state: Mapped[str] = mapped_column(String(12), default="waiting")
     error: Mapped[str | None] = mapped_column(Text)
     rows: Mapped[list[Any]] = mapped_column(default=list)
@@ -260,7 +262,7 @@ class Export(Base):
     error: Mapped[str | None] = mapped_column(Text)
     proof: Mapped[dict[str, Any] | None]
     lost: Mapped[list[Any]] = mapped_column(default=list)
-    stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"))
+    stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
     files: Mapped[list[ExportFile]] = relationship(cascade="all, delete-orphan", order_by="ExportFile.id")
 
@@ -268,9 +270,9 @@ class Export(Base):
 class ExportFile(Base):
     __tablename__ = "export_file"
     id: Mapped[int] = mapped_column(primary_key=True)
-    export_id: Mapped[int] = mapped_column(ForeignKey("export.id", ondelete="CASCADE"))
+    export_id: Mapped[int] = mapped_column(ForeignKey("export.id", ondelete="CASCADE"), index=True)
     path: Mapped[str] = mapped_column(Text)
-    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"))
+    content_id: Mapped[int] = mapped_column(ForeignKey("content.id"), index=True)
     content: Mapped[Content] = relationship()
 
 
@@ -278,7 +280,12 @@ class Job(Base):
     """Work that a person can watch and stop. state: waiting, running, done, failed or cancelled."""
 
     __tablename__ = "job"
-    __table_args__ = (Index("job_updated", "updated"),)
+    __table_args__ = (
+        Index("job_updated", "updated"),
+        # What is under way of an inspection and of a revision is asked by every look at a Bench.
+        Index("job_inspection", text("((subject ->> 'inspection')::integer)")),
+        Index("job_revision", text("((subject ->> 'revision')::integer)")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(16))
     title: Mapped[str] = mapped_column(Text)

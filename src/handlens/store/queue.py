@@ -12,8 +12,9 @@ import procrastinate
 from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
+from ..core import limits
 from .database import SEARCH_PATH, database_url
-from .models import Comparison, Curve, Export, Inspection, Job, Model, Revision, now
+from .models import Comparison, Content, Curve, Export, Inspection, Job, Model, Revision, RevisionFile, now
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -30,8 +31,14 @@ def producer() -> procrastinate.App:
     return procrastinate.App(connector=procrastinate.SyncPsycopgConnector(**connector_options()))
 
 
+#: Which jobs are begun before which: what names what came, then what a person waits for, then what was not asked for.
+_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "try": 0}
+#: Ranks that a large model is put back, one for each doubling from a megabyte on: a small one is read before it.
+_SIZES = 9
+
+
 def enqueue(s: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
-    """A job row and its queue entry, both in the session's transaction."""
+    """A job row and its queue entry, both in the session's transaction. subject: what it is about; "bytes" of it says how large that is."""
     job = Job(kind=kind, title=title, subject=subject)
     s.add(job)
     s.flush()
@@ -41,9 +48,33 @@ def enqueue(s: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
 
 def deliver(s: Session, job: Job) -> None:
     """Put a job on the queue, in the session's transaction."""
-    deferrer = producer().configure_task(job.kind, queue="work")
+    # Of what nobody waits for one is done at a time, so that whoever waits always finds a worker.
+    alone = "try" if job.kind == "try" else None
+    deferrer = producer().configure_task(job.kind, queue=queue_of(job.kind), priority=rank(job), lock=alone)
     deferrer.connection = s.connection().connection.driver_connection
     deferrer.defer(job_id=job.id)
+
+
+def queue_of(kind: str) -> str:
+    """Naming what came never waits behind readings: it has a worker of its own."""
+    return "intake" if kind == "intake" else "work"
+
+
+def rank(job: Job) -> int:
+    """The higher, the sooner."""
+    megabytes = int(job.subject.get("bytes", 0)) >> 20
+    return _RANK.get(job.kind, 0) - min(megabytes.bit_length(), _SIZES)
+
+
+def places(s: Session) -> dict[int, int]:
+    """How many jobs of its queue are begun before each that waits, by job."""
+    place: dict[str, int] = {}
+    out = {}
+    for job in sorted(s.scalars(select(Job).where(Job.state == "waiting")), key=lambda job: (-rank(job), job.id)):
+        queue = queue_of(job.kind)
+        out[job.id] = place.get(queue, 0)
+        place[queue] = out[job.id] + 1
+    return out
 
 
 def abandoned(s: Session, seconds: float = 5.0) -> list[Job]:
@@ -80,8 +111,24 @@ def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]])
         s.flush()
     inspection.state, inspection.error = "waiting", None
     title = f"{'Re-reading' if on else 'Reading'} {revision.model.name}"
-    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id}
+    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(s, revision)}
     return inspection, enqueue(s, "inspect", title, subject)
+
+
+def _size(s: Session, revision: Revision) -> int:
+    """Bytes of a revision's model file."""
+    main = select(Content.bytes).join(RevisionFile, RevisionFile.content_id == Content.id)
+    return s.scalar(main.where(RevisionFile.revision_id == revision.id, RevisionFile.path == revision.main)) or 0
+
+
+def want_trials(s: Session, revision: Revision, inspection: Inspection) -> None:
+    """Have the mends tried that a finished inspection offers, where they were not and it is what the tape now asks for."""
+    wanted = limits.TRIES and inspection.state == "done" and inspection.offers == "none"
+    if not wanted or inspection.tape_key != tape_key(slips_of(s, revision)):
+        return
+    inspection.offers = "waiting"
+    subject = {"trying": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(s, revision)}
+    enqueue(s, "try", f"Trying what is offered for {revision.model.name}", subject)
 
 
 def drop_overtaken(s: Session, revision: Revision, wanted: Inspection) -> None:
@@ -90,6 +137,10 @@ def drop_overtaken(s: Session, revision: Revision, wanted: Inspection) -> None:
     Who looks at one of them all the same (a try-out, another window) asks for it again by looking.
     """
     about = Job.subject["revision"].as_integer() == revision.id
+    tries = select(Job).where(Job.kind == "try", Job.state.in_(["waiting", "running"]), about)
+    for job in s.scalars(tries.with_for_update(skip_locked=True)):
+        if job.subject["trying"] != wanted.id:
+            stop(s, job)
     for job in s.scalars(
         select(Job).where(Job.kind == "inspect", Job.state == "waiting", about).with_for_update(skip_locked=True)
     ):
@@ -169,6 +220,12 @@ def stop(s: Session, job: Job) -> None:
 
 def settle_subject(s: Session, job: Job, state: str, error: str | None) -> None:
     """Carry a job's end over to the inspection, export or comparison that it was about."""
+    if "trying" in job.subject:
+        tried = s.get(Inspection, job.subject["trying"])
+        if tried is not None and tried.offers != "done":
+            # What was stopped is tried when the tape comes back to it; what failed would fail again.
+            tried.offers = "none" if state == "cancelled" else state
+        return
     rows: list[Inspection | Export | Comparison | Curve | None] = []
     if "inspection" in job.subject:
         rows.append(s.get(Inspection, job.subject["inspection"]))

@@ -70,6 +70,21 @@ def latest_done(s: Session, revision: Revision) -> Inspection | None:
     return next((x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)), None)
 
 
+def all_done(s: Session, model: Model, but_not: int | None = None) -> dict[int, Inspection]:
+    """The newest inspection that is done and of this version of each of a model's revisions, by revision, in one question.
+
+    but_not: one that was not done when it was looked at, and may be by now.
+    """
+    done = (
+        select(Inspection)
+        .join(Revision, Revision.id == Inspection.revision_id)
+        .where(Revision.model_id == model.id, Inspection.state == "done", Inspection.id != (but_not or 0))
+        .order_by(Inspection.id)
+        .execution_options(populate_existing=True)
+    )
+    return {x.revision_id: x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)}
+
+
 #: Mended scenes that are kept of a revision.
 _SCENES = 3
 
@@ -185,16 +200,24 @@ def reasons_of(model: Model) -> dict[str, str]:
     return {w.finding: w.reason for w in model.waivers}
 
 
-def changes_since(s: Session, revision: Revision, now: dict[str, Any], sheet: RuleSheet, intent: Intent) -> dict[str, Any] | None:
+def changes_since(
+    s: Session, revision: Revision, done: Mapping[int, Inspection], now: dict[str, Any], sheet: RuleSheet, intent: Intent
+) -> dict[str, Any] | None:
     """What differs from the revision before under the same sheet and intent; None where there is none that was read.
 
-    fixed: findings that are gone. fresh: findings never seen before. back: findings that were gone and are there again.
+    done: the newest finished inspection of each revision. fixed: findings that are gone. fresh: findings never seen before. back:
+    findings that were gone and are there again. The revision before is judged where it was not; of older ones what was kept counts.
     """
-    earlier = [r for r in revision.model.revisions if r.number < revision.number]
-    read = [(r, done) for r in earlier if (done := latest_done(s, r)) is not None]
+    read = [(r, done[r.id]) for r in revision.model.revisions if r.number < revision.number and r.id in done]
     if not read:
         return None
-    seen = [{f["id"]: f["title"] for f in judgement(s, done, sheet, intent).report["findings"]} for _, done in read]
+    digest, ids = _judged_by(sheet, intent), [x.id for _, x in read]
+    judgement(s, read[-1][1], sheet, intent)
+    found = select(Judgement.inspection_id, Judgement.report["findings"]).where(
+        Judgement.inspection_id.in_(ids), Judgement.sheet == sheet.slug, Judgement.key == digest
+    )
+    told = {number: {f["id"]: f["title"] for f in findings} for number, findings in s.execute(found).tuples()}
+    seen = [told.get(number, {}) for number in ids]
     last, older = seen[-1], {k for one in seen[:-1] for k in one}
     present = {f["id"]: f["title"] for f in now["findings"]}
     return {

@@ -26,7 +26,7 @@ from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Revision
-from ..store.queue import drop_overtaken, want_comparison, want_inspection
+from ..store.queue import drop_overtaken, want_comparison, want_inspection, want_trials
 from . import schemas
 from .find import refuse, row
 from .inspections import measures_of
@@ -37,7 +37,8 @@ blueprint = Blueprint("bench", __name__, url_prefix="/api", description="The Ben
 @blueprint.get("/revisions/<int:revision_id>/bench")
 @blueprint.response(200, schemas.Bench)
 def bench(revision_id: int) -> dict[str, Any]:
-    """Everything the Bench shows but for the stage. Asks for the inspection that the tape wants, if there is none."""
+    """Everything the Bench shows but for the stage. Where the tape as it stands was never read the state is "unread": asking for
+    that is `read-again`, as looking changes nothing."""
     with session() as s:
         return _bench(s, row(s, Revision, revision_id, "revision"))
 
@@ -46,11 +47,10 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     model = revision.model
     slips = shelf.slips_of(s, revision)
     inspection = shelf.inspection_of(s, revision, slips)
-    if inspection is None:
-        inspection, _ = want_inspection(s, revision, slips)
     # Read once: looking for what is done renews rows, and an inspection that ends meanwhile must not be half in the answer.
-    state, error = inspection.state, inspection.error
-    shown = inspection if state == "done" else shelf.latest_done(s, revision)
+    state, error = (inspection.state, inspection.error) if inspection is not None else ("unread", None)
+    done = shelf.all_done(s, model, inspection.id if inspection is not None and state != "done" else None)
+    shown = inspection if state == "done" else done.get(revision.id)
     sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
     reasons = shelf.reasons_of(model)
     reading = since = by_mends = None
@@ -58,7 +58,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     if shown is not None and shown.measures is not None:
         kept = shelf.judgement(s, shown, sheet, intent)
         tree = with_waivers(kept.report, reasons)
-        since = shelf.changes_since(s, revision, tree, sheet, intent)
+        since = shelf.changes_since(s, revision, done, tree, sheet, intent)
         by_mends = shelf.changes_by_mends(s, revision, tree, sheet, intent) if shown.tape else None
         facts = tree["facts"]
         reading = {
@@ -68,8 +68,9 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             "kinds": kinds(tree["findings"]),
             "lost": _lost(shown, sheet, intent),
             "measured": shown.measured,
+            "offers": shown.offers,
         }
-    job = _live_job(s, inspection)
+    job = _live_job(s, inspection) if inspection is not None else None
     export = s.scalar(
         select(Export).where(Export.revision_id == revision.id, Export.state == "done").order_by(Export.id.desc()).limit(1)
     )
@@ -79,8 +80,8 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     return {
         "model": model.id,
         "name": model.name,
-        "revision": _reference(s, revision),
-        "revisions": [_reference(s, r) for r in model.revisions],
+        "revision": _reference(revision, done),
+        "revisions": [_reference(r, done) for r in model.revisions],
         "main": revision.main,
         "file_count": len(revision.files),
         "format": revision.main.rpartition(".")[2].lower(),
@@ -92,7 +93,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "error": error,
         "job": job.id if job else None,
         "reading": reading,
-        "stale": shown is not None and shown.id != inspection.id,
+        "stale": shown is not None and (inspection is None or shown.id != inspection.id),
         "since": since,
         "by_mends": by_mends,
         "tape": _tape(slips, inspection if state == "done" else None),
@@ -123,9 +124,9 @@ def _lost(shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list
     return {name: [*behind(aside), *said] for name, said in lost.items()}
 
 
-def _reference(s: Session, revision: Revision) -> dict[str, Any]:
-    done = shelf.latest_done(s, revision)
-    return {"id": revision.id, "number": revision.number, "created": revision.created, "stage": done.id if done else None}
+def _reference(revision: Revision, done: dict[int, Inspection]) -> dict[str, Any]:
+    read = done.get(revision.id)
+    return {"id": revision.id, "number": revision.number, "created": revision.created, "stage": read.id if read else None}
 
 
 def _tape(slips: list[dict[str, Any]], inspection: Inspection | None) -> list[dict[str, Any]]:
@@ -261,6 +262,7 @@ def _renewed(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> Non
     drop_overtaken(s, revision, inspection)
     if inspection.state == "done":
         cards.renew(s, revision.model)
+        want_trials(s, revision, inspection)
 
 
 @blueprint.post("/revisions/<int:revision_id>/tape/undo")
@@ -280,10 +282,11 @@ def redo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
 @blueprint.post("/revisions/<int:revision_id>/read-again")
 @blueprint.response(200, schemas.Bench)
 def read_again(revision_id: int) -> dict[str, Any]:
-    """Try an inspection again that failed or was stopped."""
+    """Ask for the inspection that the tape wants: of a state that was never read, or again where it failed or was stopped."""
     with session() as s:
         revision = row(s, Revision, revision_id, "revision")
-        want_inspection(s, revision, shelf.slips_of(s, revision))
+        inspection, _ = want_inspection(s, revision, shelf.slips_of(s, revision))
+        want_trials(s, revision, inspection)
         return _bench(s, revision)
 
 

@@ -224,6 +224,11 @@ class Reading(Schema):
     not_looked_at = fields.List(fields.String(), required=True)
     lost = fields.Dict(keys=fields.String(), values=fields.List(fields.String()), required=True)
     measured = fields.Nested(Measured, required=True, allow_none=True)
+    offers = fields.String(
+        required=True,
+        validate=validate.OneOf(["none", *STATES]),
+        metadata={"description": "whether the mends that are offered were tried on copies; none where nobody asked for that"},
+    )
 
 
 class Since(Schema):
@@ -382,7 +387,9 @@ class Bench(Schema):
     sheet = fields.String(required=True)
     intent = fields.Nested(Intent, required=True)
     state = fields.String(
-        required=True, validate=validate.OneOf(STATES), metadata={"description": "of the inspection that the tape asks for"}
+        required=True,
+        validate=validate.OneOf([*STATES, "unread"]),
+        metadata={"description": "of the inspection that the tape asks for; unread where nobody asked for it yet"},
     )
     error = fields.String(required=True, allow_none=True)
     job = fields.Integer(required=True, allow_none=True)
@@ -480,6 +487,7 @@ class Job(Schema):
     share = fields.Float(required=True)
     error = fields.String(required=True, allow_none=True)
     subject = fields.Dict(required=True)
+    before = fields.Integer(dump_default=0, metadata={"description": "jobs that are begun before this one, while it waits"})
 
 
 class Jobs(Schema):

@@ -24,7 +24,9 @@ export function useReading(revision: ComputedRef<number>) {
     // What was asked before a change and comes in after it is of before: it must not stand for what is there now.
     queryFn: async () => {
       const [asked, mine] = [changes, key.value];
-      const found = await api.bench(revision.value);
+      const seen = await api.bench(revision.value);
+      // Looking asks for nothing: who looks at a state of the tape that was never read has it read.
+      const found = seen.state === 'unread' ? await api.readAgain(revision.value) : seen;
       return asked === changes ? found : (queries.getQueryData<Bench>(mine) ?? found);
     },
     // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.

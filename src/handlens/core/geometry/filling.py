@@ -113,11 +113,14 @@ def _loops(sides: Array, begin: Array, end: Array) -> tuple[list[Array], list[Ar
     for k, at in enumerate(begin.tolist()):
         following.setdefault(at, []).append(k)
     ends = end.tolist()
+    # At a point where many rims meet each is looked at once, however often one comes by.
+    passed: dict[int, int] = {}
     left = set(range(len(sides)))
     loops: list[Array] = []
     branching: list[Array] = []
-    while left:
-        k = min(left)
+    for k in range(len(sides)):
+        if k not in left:
+            continue
         path, first = [], int(begin[k])
         simple = True
         while k in left:
@@ -127,7 +130,11 @@ def _loops(sides: Array, begin: Array, end: Array) -> tuple[list[Array], list[Ar
             simple &= len(onward) == 1
             if ends[k] == first or not onward:
                 break
-            k = next((x for x in onward if x in left), onward[0])
+            at = passed.get(ends[k], 0)
+            while at < len(onward) and onward[at] not in left:
+                at += 1
+            passed[ends[k]] = at
+            k = onward[at] if at < len(onward) else onward[0]
         simple &= ends[path[-1]] == first and len(path) >= 3
         (loops if simple else branching).append(sides[np.array(path)])
     return loops, branching

@@ -190,6 +190,14 @@ def _joined(points: Array, first: Array, pairs: Array, distance: float, held: tu
 
 def _mutual(points: Array, first: Array, pairs: Array, distance: float) -> list[tuple[int, int]]:
     """Pairs of heads each of which is the other's nearest, where all that was joined to the one stays in reach of the other."""
+    # Of pairs equally near those come first that their numbers mix to: along a row of like gaps the first would be the only one that is
+    # both its points' nearest, and each round would join two.
+    gap = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
+    mixed = (pairs[:, 0].astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)) ^ (
+        pairs[:, 1].astype(np.uint64) * np.uint64(0xC2B2AE3D27D4EB4F)
+    )
+    mixed ^= mixed >> np.uint64(29)
+    pairs = pairs[np.lexsort((mixed * np.uint64(0xBF58476D1CE4E5B9), gap))]
     best = np.full(len(points), len(pairs), np.int64)
     np.minimum.at(best, pairs[:, 0], np.arange(len(pairs)))
     np.minimum.at(best, pairs[:, 1], np.arange(len(pairs)))

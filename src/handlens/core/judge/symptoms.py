@@ -253,5 +253,6 @@ def explained(
         for _, f in ranked
     ]
     titles = {c.id: c.title for c in all_checks()}
-    looked = [titles[c] for c, w in sorted(weights.items(), key=lambda x: -x[1]) if c in set(clear) and w >= _OFTEN]
+    fine = set(clear)
+    looked = [titles[c] for c, w in sorted(weights.items(), key=lambda x: -x[1]) if c in fine and w >= _OFTEN]
     return Answer(causes, looked)

@@ -23,7 +23,8 @@ def rows(c: Compared) -> Iterator[Row]:
     if not a and not b:
         return
     found = dict(pair_by([x.name or "" for x in a], [y.name or "" for y in b]))
-    rest = [i for i in range(len(a)) if i not in found], [j for j in range(len(b)) if j not in set(found.values())]
+    there = set(found.values())
+    rest = [i for i in range(len(a)) if i not in found], [j for j in range(len(b)) if j not in there]
     found |= dict(zip(*rest, strict=False))
     gone = [a[i].name or "one without a name" for i in range(len(a)) if i not in found]
     if gone or len(a) != len(b):

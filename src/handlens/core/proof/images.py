@@ -22,7 +22,8 @@ def rows(c: Compared) -> Iterator[Row]:
     if not a.images and not b.images:
         return
     gone = [image_name(i) for k, i in enumerate(a.images) if k not in c.images]
-    came = [image_name(i) for k, i in enumerate(b.images) if k not in set(c.images.values())]
+    there = set(c.images.values())
+    came = [image_name(i) for k, i in enumerate(b.images) if k not in there]
     if gone or came:
         words = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
         yield differs(GROUP, "Images", f"{len(a.images):,}", f"{len(b.images):,}", "; ".join(words))

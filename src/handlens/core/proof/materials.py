@@ -22,7 +22,8 @@ def rows(c: Compared) -> Iterator[Row]:
     if not a.materials and not b.materials:
         return
     gone = [m.name for k, m in enumerate(a.materials) if k not in c.materials]
-    came = [m.name for k, m in enumerate(b.materials) if k not in set(c.materials.values())]
+    there = set(c.materials.values())
+    came = [m.name for k, m in enumerate(b.materials) if k not in there]
     if gone or came:
         words = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
         yield differs(GROUP, "Materials", f"{len(a.materials):,}", f"{len(b.materials):,}", "; ".join(words))

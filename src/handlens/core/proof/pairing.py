@@ -53,9 +53,11 @@ def pair_images(a: Scene, b: Scene) -> dict[int, int]:
     _further(found, list(zip(na, da, strict=True)), list(zip(nb, db, strict=True)))
     _further(found, na, nb)
     _further(found, [d or f"{k} missing" for k, d in enumerate(da)], [d or f"{k} gone" for k, d in enumerate(db)])
+    taken = set(found.values())
     for i, j in _by_inputs(a, b):
-        if i not in found and j not in set(found.values()):
+        if i not in found and j not in taken:
             found[i] = j
+            taken.add(j)
     _further(found, [0] * len(da), [0] * len(db))
     return found
 

@@ -151,7 +151,8 @@ def flat(scene: Scene, target: Target) -> Scene:
         return scene
     world = world_matrices(scene)
     order = walk(scene)
-    outside = [i for i in range(len(scene.nodes)) if i not in set(order)]
+    inside = set(order)
+    outside = [i for i in range(len(scene.nodes)) if i not in inside]
     meshes: list[Mesh] = []
     nodes: list[Node] = []
     roots: list[int] = []

@@ -252,7 +252,8 @@ def _all_flat(m: Measures, parts: set[int]) -> bool:
 
 def _filled(m: Measures, open_parts: list[int]) -> tuple[Call, ...]:
     """The offer to fill small openings of parts that one looks into; what is open on a large scale is meant to be, as a cup is."""
-    found = [p for p in m.parts if p.node in set(open_parts)]
+    wanted = set(open_parts)
+    found = [p for p in m.parts if p.node in wanted]
     small = [
         h * unit_of(m) * p.enlarges
         for p in found

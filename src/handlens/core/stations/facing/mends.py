@@ -75,7 +75,8 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     if not change:
         raise MendError("These parts have no material that is drawn from one side.")
     materials = tuple(replace(m, double_sided=True) if k in change else m for k, m in enumerate(scene.materials))
-    others = {m for k, mesh in enumerate(scene.meshes) if k not in set(chosen_meshes(scene, parts)) for m in mesh.slot_materials}
+    chosen = set(chosen_meshes(scene, parts))
+    others = {m for k, mesh in enumerate(scene.meshes) if k not in chosen for m in mesh.slot_materials}
     remark = (f"{plural(len(change & others), 'of these materials is', 'of these materials are')} used by other parts too.",)
     figure = Figure("materials drawn from both sides", f"{len(used) - len(change):,}", f"{len(used):,}")
     return Outcome(scene.with_(materials=materials), (figure,), remark if change & others else ())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
@@ -166,7 +166,8 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not gone:
         return
     by_index = {n.index: n for n in m.nodes}
-    grown = all(any(by_index[i].driven for i in _above(m, p.node) if i in by_index) for p in gone)
+    parent = {n.index: n.parent for n in m.nodes}
+    grown = all(any(by_index[i].driven for i in _above(parent, p.node) if i in by_index) for p in gone)
     flat = all(p.enlarges > 0 for p in gone)
     listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
     parts = [node_key(m, p.node) for p in gone]
@@ -316,11 +317,15 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.7.3.3: only the joint transforms are applied to a skinned mesh; the transform of its own node must be ignored.
     """
     names = {n.index: n.name for n in m.nodes}
+    parent = {n.index: n.parent for n in m.nodes}
+    above: dict[int, set[int]] = {}
     worst: dict[int, NudgeFigures] = {}
     for n in m.nudges:
         behind = n.low < 0.999 or n.high > 1.001
         # Above a part, a group ought to carry it; of groups elsewhere only those count that tear it.
-        inside = n.group in _above(m, n.part)
+        if n.part not in above:
+            above[n.part] = _above(parent, n.part)
+        inside = n.group in above[n.part]
         counts = behind if inside else (n.high > 0.001 and n.low < 0.999)
         if counts or (inside and abs(n.applied - 1) > 0.001):
             now = worst.get(n.part)
@@ -357,9 +362,8 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-def _above(m: Measures, node: int) -> set[int]:
-    by_index = {n.index: n.parent for n in m.nodes}
+def _above(parent: Mapping[int, int], node: int) -> set[int]:
     out = {node}
-    while (node := by_index.get(node, -1)) >= 0:
+    while (node := parent.get(node, -1)) >= 0:
         out.add(node)
     return out

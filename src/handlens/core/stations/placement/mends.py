@@ -88,7 +88,8 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
         words = f"{scene.part_name(loose[0])} has vertices that no joint carries: they would stay behind."
         if len(loose) == len(chosen):
             raise MendError(words)
-        chosen = [i for i in chosen if i not in set(loose)]
+        left = set(loose)
+        chosen = [i for i in chosen if i not in left]
         remarks = (f"{plural(len(loose), 'part was', 'parts were')} left as found: {words}",)
     after = _by_joints(scene, chosen) if keep == "joints" else _by_node(scene, chosen)
     return Outcome(

@@ -80,10 +80,13 @@ def no_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
     Measured: whether the skin has bind matrices; a caution where a joint carries something and rests off the mesh's origin.
     Source: glTF 2.0 §3.7.3.1: when they are not defined, each is the identity.
     """
+    moves: dict[int | None, float] = {}
+    for p in own.parts:
+        moves[p.skin] = max(moves.get(p.skin, 0.0), p.bind_moves)
     for k, s in enumerate(own.skins):
         if s.matrices or not s.joints:
             continue
-        far = max((p.bind_moves for p in own.parts if p.skin == k), default=0.0)
+        far = moves.get(k, 0.0)
         apart = far > NEAR * s.size
         where = f": its surface stands up to {metres(far * unit_of(m))} from where it was made" if apart else ""
         yield Finding(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 
 from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
@@ -65,8 +66,9 @@ def idle(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fo
     Measured: vertices with a weight on the joint or below it; joints that another part hangs on are left out.
     Source: common practice, no published source.
     """
+    parent = {n.index: n.parent for n in m.nodes}
     for k, s in enumerate(own.skins):
-        found = idle_joints(m, s)
+        found = idle_joints(m, s, parent) if any(not j.carries for j in s.joints) else []
         if found and any(j.carries for j in s.joints):
             named = [s.joints[i] for i in found]
             yield Finding(
@@ -82,11 +84,10 @@ def idle(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fo
             )
 
 
-def idle_joints(m: Measures, s: SkinOfModel) -> list[int]:
-    """Positions of joints that carry nothing, with all that hangs on them."""
+def idle_joints(m: Measures, s: SkinOfModel, parent: Mapping[int, int]) -> list[int]:
+    """Positions of joints that carry nothing, with all that hangs on them. parent: of each node by its number."""
     busy = [j.carries > 0 for j in s.joints]
     at = {j.node: k for k, j in enumerate(s.joints)}
-    parent = {n.index: n.parent for n in m.nodes}
     for p in m.parts:
         i = p.node
         while i >= 0 and not p.skinned:

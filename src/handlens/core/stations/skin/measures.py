@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -42,7 +43,11 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
         for i in order
         if scene.nodes[i].skin is not None or scene.meshes[scene.nodes[i].mesh or 0].weights is not None
     ]
-    skins = [_skin(scene, m, k, up, world, skeletons[k], placing[k], parts) for k in range(len(scene.skins))]
+    of_skin: dict[int | None, list[WeightFigures]] = {}
+    for x in parts:
+        of_skin.setdefault(x.skin, []).append(x)
+    boxes = {p.node: (p.bounds_min, p.bounds_max) for p in m.parts if p.bounds_min is not None}
+    skins = [_skin(scene, k, up, world, skeletons[k], placing[k], of_skin.get(k, []), boxes) for k in range(len(scene.skins))]
     skins = _agreement(scene, skins)
     return SkinMeasures(
         parts, skins, loose_parts(scene, m, world, skeletons, parts), inverses(scene, up, parts), sides(scene, parts, skeletons)
@@ -199,10 +204,17 @@ def _only(w: Weights, chosen: Array) -> Weights:
 
 
 def _skin(
-    scene: Scene, m: Measures, k: int, up: list[int], world: Array, bones: Skeleton, placing: Array, parts: list[WeightFigures]
+    scene: Scene,
+    k: int,
+    up: list[int],
+    world: Array,
+    bones: Skeleton,
+    placing: Array,
+    own: list[WeightFigures],
+    boxes: Mapping[int, tuple[Any, Any]],
 ) -> SkinOfModel:
+    """own: the parts of the skin. boxes: lowest and highest corner of parts, by their node."""
     skin = scene.skins[k]
-    own = [p for p in parts if p.skin == k]
     carried = np.zeros(len(skin.joints), np.int64)
     for mesh in {p.mesh for p in own if p.weighted}:
         w = scene.meshes[mesh].weights
@@ -215,8 +227,8 @@ def _skin(
     ways = np.linalg.norm(bones.places[below] - bones.places[bones.up[below]], axis=1)
     np.minimum.at(lengths, bones.up[below], ways)
     # As large as what it carries, or as far as its joints reach.
-    boxes = [(p.bounds_min, p.bounds_max) for p in m.parts if p.node in {x.node for x in own} and p.bounds_min is not None]
-    spread = finite_points(np.concatenate([bones.places, np.array(boxes, np.float64).reshape(-1, 3)]))
+    carried_boxes = [boxes[x.node] for x in own if x.node in boxes]
+    spread = finite_points(np.concatenate([bones.places, np.array(carried_boxes, np.float64).reshape(-1, 3)]))
     size = float(np.linalg.norm(np.ptp(spread, axis=0))) if len(spread) else 0.0
     rig = _rig(scene, skin, up, world, bones)
     top = next((j for j, u in zip(skin.joints, bones.up, strict=True) if u < 0), -1)

@@ -50,8 +50,9 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
 def _joints(m: Measures, own: SkinMeasures, unit: float) -> Table:
     rows: list[Row] = []
     seen: set[int] = set()
+    parent = {n.index: n.parent for n in m.nodes}
     for s in own.skins:
-        off, idle = set(off_joints(s)), set(idle_joints(m, s))
+        off, idle = set(off_joints(s)), set(idle_joints(m, s, parent))
         depths = _depths(s)
         for k in _in_tree_order(s):
             j = s.joints[k]

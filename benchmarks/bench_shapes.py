@@ -165,7 +165,9 @@ def paints(path: Path, triangles: int = 20_000, materials: int = 500, images: in
     for k in range(images):
         coarse = dice.integers(0, 256, (16, 16, 3)).astype(np.uint8)
         noise = dice.integers(0, 24, (size, size, 3)).astype(np.int16)
-        build.image(np.clip(np.kron(coarse, np.ones((size // 16, size // 16, 1), np.uint8)) + noise - 12, 0, 255).astype(np.uint8))
+        build.image(
+            np.clip(np.kron(coarse, np.ones((size // 16, size // 16, 1), np.uint8)) + noise - 12, 0, 255).astype(np.uint8)
+        )
     build.tree["textures"] = [{"source": k} for k in range(images)]
     build.tree["materials"] = [
         {"name": f"paint {k}", "pbrMetallicRoughness": {"baseColorTexture": {"index": k % images}}} for k in range(materials)
