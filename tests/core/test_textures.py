@@ -14,7 +14,7 @@ from handlens.core.judge import judge
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
 from handlens.core.measures.normal_maps import normal_map
-from handlens.core.measures.pictures import alike, picture
+from handlens.core.measures.pictures import picture, twins
 from handlens.core.packages import FolderPackage, spelling
 from handlens.core.pipeline.beside import with_neighbours
 from handlens.core.pipeline.opening import open_scene, open_to_mend
@@ -176,7 +176,7 @@ def test_images_that_show_the_same():
         out = io.BytesIO()
         drawn.resize((side, side), Pillow.Resampling.BOX).save(out, kind, quality=95)
         files.append(picture(Image("i", "i", "i", "found", load=out.getvalue)).figures.look)
-    assert alike(*files)
+    assert twins(list(enumerate(files))) == [(1, 0)]
     with pytest.raises(MendError):
         apply_mend(textured(one), "textures.merge-equal", {})
 

@@ -5,6 +5,7 @@ type S = components['schemas'];
 export type Shelf = S['Shelf'];
 export type ShelfModel = S['ShelfModel'];
 export type Bench = S['Bench'];
+export type Picture = S['Picture'];
 export type Station = S['Station'];
 export type Table = S['Table'];
 export type Finding = S['Finding'];
@@ -78,7 +79,7 @@ export const api = {
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/rename-preview`, wish),
   previewNaming: (revision: number, wish: { pattern: string; start: number; parts: string[] }) =>
     call<{ changes: { old: string; new: string }[] }>('POST', `/revisions/${revision}/naming-preview`, wish),
-  stage: (inspection: number) => bytes(`/inspections/${inspection}/stage`),
+  stage: (inspection: number, content?: number) => bytes(`/inspections/${inspection}/stage${content ? `?content=${content}` : ''}`),
   marks: async (inspection: number, finding: string) =>
     new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
   sides: (inspection: number, finding: string) =>

@@ -2092,6 +2092,13 @@ export interface components {
              */
             offers: "none" | "waiting" | "running" | "done" | "failed" | "cancelled";
         };
+        Picture: {
+            inspection: number;
+            /** @description another number for each picture of one inspection */
+            content: number;
+            /** @description a first picture, on which nothing can be marked */
+            coarse: boolean;
+        };
         Since: {
             number: number;
             fixed: string[];
@@ -2174,6 +2181,7 @@ export interface components {
             error: string | null;
             job: number | null;
             reading: components["schemas"]["Reading"] | null;
+            picture: components["schemas"]["Picture"] | null;
             /** @description the reading is of an earlier state of the tape */
             stale: boolean;
             since: components["schemas"]["Since"] | null;

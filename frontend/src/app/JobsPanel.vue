@@ -44,9 +44,7 @@ async function act(f: () => Promise<unknown>) {
         <li v-for="j in jobs.jobs" :key="j.id">
           <ResultMark :result="MARK[j.state] ?? 'pending'" :label="j.state" />
           <div class="what">
-            <b>{{ j.title }}</b><span class="faded small">{{
-              j.error ?? (live(j) ? progress(j) : j.state)
-            }}</span>
+            <b>{{ j.title }}</b><span class="faded small">{{ j.error ?? (live(j) ? progress(j) : j.state) }}</span>
           </div>
           <button v-if="live(j)" class="btn" @click="act(() => api.stopJob(j.id))">Stop</button>
           <button v-else-if="j.state !== 'done'" class="btn" @click="act(() => api.tryJobAgain(j.id))">Try again</button>

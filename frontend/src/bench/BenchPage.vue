@@ -124,7 +124,11 @@ useKeys('Bench', [
         <button v-if="job" class="btn plain" @click="api.stopJob(job.id)">Stop</button>
       </template>
     </div>
-    <div v-if="bench.reading" class="bench"><StationLedger /><StageView /><LedgerEdge v-model="ledger" /></div>
+    <div v-if="bench.reading || bench.picture" class="bench">
+      <StationLedger v-if="bench.reading" />
+      <p v-else class="empty faded">The stations open as soon as the model is judged.</p>
+      <StageView /><LedgerEdge v-model="ledger" />
+    </div>
     <div v-else class="empty faded">
       <p>{{ failed ? 'Nothing could be measured, so there is nothing to show.' : 'The stations open as soon as the model is read.' }}</p>
     </div>

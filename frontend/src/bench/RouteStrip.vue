@@ -35,6 +35,7 @@ const sinceWords = computed(() => {
 });
 const UNITS: Record<string, [string, number]> = { m: ['metres', 1], cm: ['centimetres', 0.01], mm: ['millimetres', 0.001] };
 const file = computed(() => {
+  if (!bench.value.reading) return 'not read yet';
   const u = bench.value.unit_metres;
   const unit = u === null ? 'unit not stated' : u === 1 ? 'metres' : `× ${u} m`;
   return `${unit} · ${bench.value.up_axis ? `${bench.value.up_axis} up` : 'up not stated'}`;

@@ -24,10 +24,13 @@ const bench = useBench('reading', 'opened', 'choices', 'laid', 'marked', 'ways')
 const NONE: ReadonlySet<number> = new Set();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
+const coarse = computed(() => bench.bench.value?.picture?.coarse ?? false);
 const stage = useStage(canvas, holder, {
   inspection: () => bench.bench.value?.reading?.inspection ?? null,
-  finding: () => bench.finding.value,
-  spot: () => bench.spot.value,
+  picture: () => bench.bench.value?.picture ?? null,
+  // On a coarse first picture nothing can be marked: its faces are none of the model's.
+  finding: () => (coarse.value ? null : bench.finding.value),
+  spot: () => (coarse.value ? null : bench.spot.value),
   part: () => bench.part.value,
   other: () => bench.trial.other.value,
   receiver: () => {
@@ -228,6 +231,9 @@ useKeys('Stage', [
       <template v-if="state.error"><ResultMark result="stop" :size="20" /> {{ state.error }}</template
       ><template v-else><ResultMark result="pending" :size="20" /> reading</template>
     </div>
+    <div v-else-if="coarse" class="first" role="status">
+      <ResultMark result="pending" /> A first, coarse picture; the whole one is being drawn
+    </div>
     <div class="fade" />
     <div class="bar" aria-hidden="true">
       <i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span>
@@ -348,6 +354,17 @@ canvas {
   justify-content: center;
   align-items: center;
   color: var(--hl-ink-faded);
+  pointer-events: none;
+}
+.first {
+  position: absolute;
+  left: 20px;
+  top: 56px;
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 12.5px;
+  color: var(--hl-ink-soft);
   pointer-events: none;
 }
 .fade {

@@ -1,7 +1,7 @@
 // Ties the stage to the Bench: which display copy is drawn, what is isolated, what stands beside it.
 import { Box3, Vector3 } from 'three';
 import { onBeforeUnmount, onMounted, watch, type Ref } from 'vue';
-import { api, type Finding } from '../api/client';
+import { api, type Finding, type Picture } from '../api/client';
 import { readDisplayCopy } from '../stage/displayCopy';
 import { beside, cubes, MEASURES, suited } from '../stage/beside';
 import type { Receiver } from '../stage/receiver';
@@ -22,6 +22,8 @@ function niceStep(metres: number) {
 
 export interface Wanted {
   inspection: () => number | null;
+  /** What is drawn: of which inspection, and which picture of it. */
+  picture: () => Picture | null;
   finding: () => Finding | null;
   spot: () => Spot | null;
   part: () => number | null;
@@ -67,7 +69,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
         parts: () => [...(model.value?.parts ?? [])].map(([node, m]) => ({ name: model.value!.names.get(node), visible: m.visible })),
       });
     watch(wanted.receiver, (r) => s.setReceiver(r), { immediate: true });
-    watch(wanted.inspection, load, { immediate: true });
+    watch(() => wanted.picture()?.content ?? null, load, { immediate: true });
     watch([wanted.part, model, wanted.unseen, wanted.rest], isolate);
     watch([wanted.picked, model], () => (isolate(), evidence.frame(wanted.picked())));
     watch(() => [state.measure, state.cubes, state.walking], props);
@@ -79,13 +81,14 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
     stage.value?.dispose();
   });
 
-  async function load(id: number | null) {
-    if (id === null || !stage.value) return;
+  async function load(content: number | null) {
+    const picture = wanted.picture();
+    if (content === null || !picture || !stage.value) return;
     state.loading = true;
     state.error = '';
     try {
-      const made = await readDisplayCopy(await api.stage(id));
-      if (wanted.inspection() !== id) return;
+      const made = await readDisplayCopy(await api.stage(picture.inspection, content));
+      if (wanted.picture()?.content !== content) return;
       const before = model.value ? stage.value.size : 0;
       evidence.clear();
       const ground = -made.origin.y;

@@ -23,7 +23,7 @@ from typing import Any
 import msgspec
 
 from ..core import formats, limits, packages
-from ..core.display import display_copy, reduced_copy
+from ..core.display import coarse, display_copy, reduced_copy
 from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
 from ..core.judge.kept import judged
@@ -89,6 +89,11 @@ def main() -> int:
 
 def tell(phase: str, share: float) -> None:
     print(json.dumps({"phase": phase, "share": round(share, 4)}), flush=True)
+
+
+def come(what: str, **more: Any) -> None:
+    """Say that a part of the result is there, before the rest of it."""
+    print(json.dumps({"come": what, **more}), flush=True)
 
 
 # --- intake -------------------------------------------------------------------------------------------
@@ -225,22 +230,39 @@ def _keep_scene(made: _Mended, out: Path) -> None:
 
 
 def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
-    """Read, mend, measure, judge, and make the display copy. What is offered is tried by a job of its own: the verdict comes first."""
+    """Read, mend, draw a first picture, measure, judge, and make the display copy: each is told of as soon as it is there. What is
+    offered is tried by a job of its own."""
     began = time.perf_counter()
     made = _read_and_mend(request)
     mended = made.scene
-    _keep_scene(made, out)
     read = time.perf_counter()
+    tell("drawing a first picture", 0.3)
+    first = coarse(mended)
+    drawn_first = display_copy(first)
+    (out / "first.bin").write_bytes(drawn_first)
+    come("picture", coarse=first is not mended)
+    sketched = time.perf_counter()
+    _keep_scene(made, out)
     earlier = Measures.from_bytes(Path(request["known"]).read_bytes()) if request.get("known") else None
     intent = intent_from_json(json.dumps(request["intent"]))
-    step = lambda phase, share: tell(phase, 0.35 + 0.45 * share)
+    step = lambda phase, share: tell(phase, 0.35 + 0.35 * share)
     inspected = inspecting.inspect(mended, shipped(), intent, earlier, step, "none")
     measures = inspected.measures
     (out / "measures.bin").write_bytes(measures.to_bytes())
+    tell("judging", 0.7)
+    where = source(made.package, request["main"], mended)
+    verdict = {
+        "judgements": {"intent": request["intent"], "made": _judge(where, measures, intent, out)},
+        "source": where,
+        "runs": made.runs,
+        "measured": {"meshes": len(mended.meshes), "fresh": inspected.fresh, "drawing": msgspec.to_builtins(drawing(measures))},
+    }
+    (out / "verdict.json").write_text(json.dumps(verdict, allow_nan=False))
+    come("verdict")
     began_drawing = time.perf_counter()
-    tell("drawing", 0.8)
-    full = display_copy(mended, lambda share: tell("drawing", 0.8 + 0.1 * share))
-    tell("drawing what is light enough for the stage", 0.9)
+    tell("drawing", 0.75)
+    full = drawn_first if first is mended else display_copy(mended, lambda share: tell("drawing", 0.75 + 0.13 * share))
+    tell("drawing what is light enough for the stage", 0.88)
     reduced = reduced_copy(full)
     (out / "stage.bin").write_bytes(reduced or full)
     if reduced:
@@ -249,19 +271,11 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     picture = portrait(reduced or full)
     if picture:
         (out / "portrait.webp").write_bytes(picture)
-    drawn = time.perf_counter()
-    tell("judging", 0.96)
-    where = source(made.package, request["main"], mended)
-    judgements = _judge(where, measures, intent, out)
+    drawn = time.perf_counter() - began_drawing + sketched - read
+    tell("asking what each format can hold", 0.95)
+    lost = formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()})
     tell("storing", 0.97)
-    return {
-        "judgements": {"intent": request["intent"], "made": judgements},
-        "source": where,
-        "runs": made.runs,
-        "measured": {"meshes": len(mended.meshes), "fresh": inspected.fresh, "drawing": msgspec.to_builtins(drawing(measures))},
-        "lost": formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()}),
-        "seconds": {"read": round(read - began, 3), **inspected.seconds, "draw": round(drawn - began_drawing, 3)},
-    }
+    return {"lost": lost, "seconds": {"read": round(read - began, 3), **inspected.seconds, "draw": round(drawn, 3)}}
 
 
 def _judge(where: Json, measures: Measures, intent: Intent, out: Path) -> dict[str, Any]:

@@ -8,9 +8,10 @@ import logging
 import os
 import shutil
 import signal
+import stat
 import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -33,6 +34,10 @@ _TRIES = 3
 Prepare = Callable[[Session, dict[str, Any], Path], dict[str, Any]]
 #: Stores what a child made.
 Keep = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
+
+
+#: Keeps a part of a result as soon as it is there: told what the child said of it.
+KeepPart = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 
 
 class Stopped(Exception):
@@ -91,7 +96,7 @@ async def dismiss() -> None:
         await process.wait()
 
 
-async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str, Any]:
+async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapping[str, KeepPart]) -> dict[str, Any]:
     """Run the child to its end and return its result. Raises Stopped or Failed."""
     out = folder / "out"
     for place in (out, folder / "tmp"):
@@ -102,7 +107,7 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str
     assert process.stdin is not None
     process.stdin.write(f"{folder / 'request.json'}\n".encode())
     process.stdin.close()
-    listener = asyncio.create_task(_listen(job_id, process))
+    listener = asyncio.create_task(_listen(job_id, process, folder, parts))
     try:
         async with asyncio.timeout(limits.CHILD_SECONDS):
             while True:
@@ -121,8 +126,7 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str
         await listener
         while len(_spare) < _SPARES:
             _spare.append(await _start())
-    result_file = out / "result.json"
-    if process.returncode != 0 or not result_file.exists():
+    if process.returncode != 0 or not (out / "result.json").exists():
         log.error(
             "child of job %s ended with %s: %s",
             job_id,
@@ -132,10 +136,33 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any]) -> dict[str
         if process.returncode == -signal.SIGKILL:
             raise Killed
         raise Failed(_why(process.returncode))
-    result: dict[str, Any] = json.loads(result_file.read_text())
+    result: dict[str, Any] = json.loads(left(folder, "out/result.json").read_text())
     if "error" in result:
         raise Failed(result["error"])
     return result
+
+
+def left(folder: Path, name: str) -> Path:
+    """A file that a child left in its job's folder. Raises Failed where it is none, or lies elsewhere: a child that a damaged file took over
+    may leave links, or name any path.
+
+    name: relative to the folder, or a path below it.
+    """
+    path = folder / name
+    steps = path.relative_to(folder).parts if path.is_relative_to(folder) else ("..",)
+    here = folder
+    for step in steps:
+        here = here / step
+        if step == ".." or here.is_symlink():
+            raise Failed("What was made of the file does not lie where it belongs, so nothing of it was taken.")
+    if not stat.S_ISREG(path.lstat().st_mode):
+        raise Failed("What was made of the file is no plain file, so nothing of it was taken.")
+    return path
+
+
+def was_left(folder: Path, name: str) -> bool:
+    """Whether a child left something of that name."""
+    return os.path.lexists(folder / name)
 
 
 def _tail(errors: Path) -> str:
@@ -148,15 +175,29 @@ def _why(code: int | None) -> str:
     return "The file made its reader stop unexpectedly, so nothing of it was taken; export it again, or in another format."
 
 
-async def _listen(job_id: int, process: asyncio.subprocess.Process) -> None:
-    """Carry the child's progress lines into the job's row."""
+async def _listen(job_id: int, process: asyncio.subprocess.Process, folder: Path, parts: Mapping[str, KeepPart]) -> None:
+    """Carry the child's progress lines into the job's row, and keep what comes before the rest."""
     assert process.stdout is not None
     async for line in process.stdout:
         try:
             news = json.loads(line)
         except ValueError:
             continue
-        await asyncio.to_thread(_progress, job_id, str(news.get("phase", "")), float(news.get("share", 0.0)))
+        if (keep := parts.get(str(news.get("come")))) is not None:
+            await asyncio.to_thread(_keep_part, job_id, keep, news, folder)
+        elif "phase" in news:
+            await asyncio.to_thread(_progress, job_id, str(news["phase"]), float(news.get("share", 0.0)))
+
+
+def _keep_part(job_id: int, keep: KeepPart, news: dict[str, Any], folder: Path) -> None:
+    """Keep a part of a result while its job goes on; what goes wrong with that is left to the end, which keeps all of it."""
+    try:
+        with session() as s:
+            job = s.get(Job, job_id)
+            if job is not None and job.state == "running" and not job.stop_wanted:
+                keep(s, dict(job.subject), news, folder)
+    except Exception:
+        log.warning("a part of job %s could not be kept yet", job_id, exc_info=True)
 
 
 def _progress(job_id: int, phase: str, share: float) -> None:
@@ -210,15 +251,17 @@ async def run(
     job_id: int,
     prepare: Prepare,
     keep: Keep,
+    parts: Mapping[str, KeepPart] | None = None,
 ) -> None:
-    """Run a job from its row to its end: `prepare` lays files out and makes the request, `keep` stores the result."""
+    """Run a job from its row to its end: `prepare` lays files out and makes the request, `keep` stores the result. parts: keep what
+    the child says has come before the rest, by what it calls that."""
     subject = await asyncio.to_thread(_begin, job_id)
     if subject is None:
         return
     try:
         for left in reversed(range(_TRIES)):
             try:
-                await _once(job_id, subject, prepare, keep)
+                await _once(job_id, subject, prepare, keep, parts or {})
                 break
             except Killed:
                 # Once may be chance; what kills every try is the job itself.
@@ -236,13 +279,13 @@ async def run(
         await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
 
 
-async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Keep) -> None:
+async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Keep, parts: Mapping[str, KeepPart]) -> None:
     """One try, in a folder of its own. Raises Stopped, Failed or Killed."""
     folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
     try:
         give_to_nobody(folder)
         request = await asyncio.to_thread(_in_session, prepare, subject, folder)
-        result = await _child(job_id, folder, request)
+        result = await _child(job_id, folder, request, parts)
         await asyncio.to_thread(_keep, job_id, keep, result, folder)
     finally:
         await asyncio.to_thread(shutil.rmtree, folder, True)

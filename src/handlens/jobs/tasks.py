@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from pathlib import Path
 from typing import Any
@@ -28,7 +29,7 @@ from ..store.models import (
 )
 from ..store.queue import connector_options, want_inspection, want_trials
 from ..store.shelf import measured_before, names_before
-from .running import Failed, run
+from .running import Failed, left, run, was_left
 
 #: Seconds without a heartbeat after which a worker counts as dead and its jobs are taken up again.
 STALLED_SECONDS = float(os.environ.get("HANDLENS_STALLED_SECONDS", "20"))
@@ -60,7 +61,7 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
     if drop is None:
         return
     places = dict.fromkeys(place for found in result["models"] for place in found["files"].values())
-    stored = {place: contents.put_file(s, Path(place)) for place in places}
+    stored = {place: contents.put_file(s, left(folder, place)) for place in places}
     for k, found in enumerate(result["models"]):
         model = s.get(Model, drop.model_id) if drop.model_id is not None and k == 0 else None
         if model is None:
@@ -105,7 +106,7 @@ def display_name(path: str) -> str:
 @app.task(name="inspect", queue="work")
 async def inspect(job_id: int) -> None:
     """Read, mend and measure a revision."""
-    await run(job_id, _lay_out_inspection, _keep_inspection)
+    await run(job_id, _lay_out_inspection, _keep_inspection, {"picture": _keep_picture, "verdict": _keep_verdict})
 
 
 def _lay_out(s: Session, revision: Revision, tape: list[dict[str, Any]], folder: Path) -> dict[str, Any]:
@@ -140,26 +141,52 @@ def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> di
     return request
 
 
+def _keep_picture(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+    """The first picture, which of a large model is a coarse one."""
+    inspection = s.get(Inspection, subject["inspection"])
+    if inspection is not None and inspection.state != "done":
+        inspection.stage_id = contents.put_file(s, left(folder, "out/first.bin")).id
+        inspection.coarse = bool(news.get("coarse"))
+
+
+def _keep_verdict(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+    """What was measured and judged, which stands while the rest is still drawn."""
+    inspection = s.get(Inspection, subject["inspection"])
+    if inspection is None or inspection.state == "done":
+        return
+    told = json.loads(left(folder, "out/verdict.json").read_text())
+    inspection.measures = left(folder, "out/measures.bin").read_bytes()
+    inspection.measured, inspection.source = told["measured"], told["source"]
+    inspection.runs, inspection.offers = told["runs"], "none"
+    s.flush()
+    # Of a reading that was begun once more: what was kept of the first time is of the same model.
+    s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
+    shelf.keep_judgements(s, inspection, told["judgements"])
+    _keep_evidence(s, inspection, folder)
+
+
+def _keep_evidence(s: Session, inspection: Inspection, folder: Path) -> None:
+    data = left(folder, "out/evidence.bin").read_bytes()
+    shelf.keep_evidence(s, inspection, msgspec.msgpack.decode(data, type=dict[str, bytes]))
+
+
 def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
     inspection = s.get(Inspection, subject["inspection"])
     if inspection is None:
         return
-    inspection.measures = (folder / "out" / "measures.bin").read_bytes()
-    inspection.stage_id = contents.put_file(s, folder / "out" / "stage.bin").id
-    full = folder / "out" / "full-stage.bin"
-    inspection.full_stage_id = contents.put_file(s, full).id if full.exists() else None
-    if (folder / "out" / "scene.bin").exists():
-        shelf.keep_scene(s, inspection, contents.put_file(s, folder / "out" / "scene.bin").id)
-    inspection.measured = result["measured"]
-    inspection.source, inspection.runs, inspection.seconds = result["source"], result["runs"], result["seconds"]
-    inspection.lost, inspection.state, inspection.error = result["lost"], "done", None
+    if inspection.source is None:
+        _keep_verdict(s, subject, {}, folder)
+    inspection.stage_id = contents.put_file(s, left(folder, "out/stage.bin")).id
+    full = was_left(folder, "out/full-stage.bin")
+    inspection.full_stage_id = contents.put_file(s, left(folder, "out/full-stage.bin")).id if full else None
+    if was_left(folder, "out/scene.bin"):
+        shelf.keep_scene(s, inspection, contents.put_file(s, left(folder, "out/scene.bin")).id)
+    inspection.lost, inspection.seconds, inspection.coarse = result["lost"], result["seconds"], False
+    inspection.state, inspection.error = "done", None
     s.flush()
     revision = s.get_one(Revision, inspection.revision_id)
-    picture = folder / "out" / "portrait.webp"
-    revision.thumbnail_id = contents.put_file(s, picture).id if picture.exists() else None
-    shelf.keep_judgements(s, inspection, result["judgements"])
-    evidence = msgspec.msgpack.decode((folder / "out" / "evidence.bin").read_bytes(), type=dict[str, bytes])
-    shelf.keep_evidence(s, inspection, evidence)
+    drawn = was_left(folder, "out/portrait.webp")
+    revision.thumbnail_id = contents.put_file(s, left(folder, "out/portrait.webp")).id if drawn else None
     if revision.model.revisions[-1].id == revision.id:
         cards.renew(s, revision.model)
     want_trials(s, revision, inspection)
@@ -192,13 +219,11 @@ def _keep_trials(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
     inspection = s.get(Inspection, subject["trying"], with_for_update=True)
     if inspection is None or inspection.state != "done":
         return
-    inspection.measures, inspection.offers = (folder / "out" / "measures.bin").read_bytes(), "done"
+    inspection.measures, inspection.offers = left(folder, "out/measures.bin").read_bytes(), "done"
     # What was judged before offers what was found to do nothing: it is judged anew by the measures that know.
     s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
     shelf.keep_judgements(s, inspection, result["judgements"])
-    shelf.keep_evidence(
-        s, inspection, msgspec.msgpack.decode((folder / "out" / "evidence.bin").read_bytes(), type=dict[str, bytes])
-    )
+    _keep_evidence(s, inspection, folder)
 
 
 # --- compare ------------------------------------------------------------------------------------------
@@ -284,7 +309,7 @@ def _keep_export(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
     if row is None:
         return
     for name in result["files"]:
-        row.files.append(ExportFile(path=name, content_id=contents.put_file(s, folder / "out" / "files" / name).id))
-    there = folder / "out" / "read-back.bin"
-    row.stage_id = contents.put_file(s, there).id if there.exists() else None
+        row.files.append(ExportFile(path=name, content_id=contents.put_file(s, left(folder, f"out/files/{name}")).id))
+    there = was_left(folder, "out/read-back.bin")
+    row.stage_id = contents.put_file(s, left(folder, "out/read-back.bin")).id if there else None
     row.proof, row.lost, row.state = result["proof"], result["lost"], "done"

@@ -184,6 +184,8 @@ class Inspection(Base):
     stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     full_stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     scene_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    #: Whether what is drawn is a first, coarse picture, on which nothing can be marked.
+    coarse: Mapped[bool] = mapped_column(default=False)
     measured: Mapped[dict[str, Any] | None]
     #: Whether the mends that are offered were tried: none, waiting, running, done, failed or cancelled.
     offers: Mapped[str] = mapped_column(String(12), default="none")

@@ -50,12 +50,14 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     # Read once: looking for what is done renews rows, and an inspection that ends meanwhile must not be half in the answer.
     state, error = (inspection.state, inspection.error) if inspection is not None else ("unread", None)
     done = shelf.all_done(s, model, inspection.id if inspection is not None and state != "done" else None)
-    shown = inspection if state == "done" else done.get(revision.id)
+    # A verdict stands while the rest is still drawn.
+    judged = inspection is not None and (state == "done" or (state == "running" and inspection.source is not None))
+    shown = inspection if judged else done.get(revision.id)
     sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
     reasons = shelf.reasons_of(model)
     reading = since = by_mends = None
     facts: dict[str, Any] = {}
-    if shown is not None and shown.measures is not None:
+    if shown is not None and shown.source is not None:
         kept = shelf.judgement(s, shown, sheet, intent)
         tree = with_waivers(kept.report, reasons)
         since = shelf.changes_since(s, revision, done, tree, sheet, intent)
@@ -93,6 +95,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "error": error,
         "job": job.id if job else None,
         "reading": reading,
+        "picture": _picture(inspection, done.get(revision.id)),
         "stale": shown is not None and (inspection is None or shown.id != inspection.id),
         "since": since,
         "by_mends": by_mends,
@@ -104,6 +107,14 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
     }
+
+
+def _picture(wanted: Inspection | None, done: Inspection | None) -> dict[str, Any] | None:
+    """What is drawn: of the state that the tape asks for as soon as there is anything of it, else of the one that was read last."""
+    of = wanted if wanted is not None and wanted.stage_id is not None and wanted.state in ("running", "done") else done
+    if of is None or of.stage_id is None:
+        return None
+    return {"inspection": of.id, "content": of.stage_id, "coarse": of.coarse}
 
 
 def _gauges(shown: Inspection | None, sheet: RuleSheet) -> list[Gauge]:

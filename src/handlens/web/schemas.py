@@ -374,6 +374,12 @@ class RevisionRef(Schema):
     stage = fields.Integer(required=True, allow_none=True, metadata={"description": "inspection whose display copy can be drawn"})
 
 
+class Picture(Schema):
+    inspection = fields.Integer(required=True)
+    content = fields.Integer(required=True, metadata={"description": "another number for each picture of one inspection"})
+    coarse = fields.Boolean(required=True, metadata={"description": "a first picture, on which nothing can be marked"})
+
+
 class Bench(Schema):
     model = fields.Integer(required=True)
     name = fields.String(required=True)
@@ -394,6 +400,7 @@ class Bench(Schema):
     error = fields.String(required=True, allow_none=True)
     job = fields.Integer(required=True, allow_none=True)
     reading = fields.Nested(Reading, required=True, allow_none=True)
+    picture = fields.Nested(Picture, required=True, allow_none=True)
     stale = fields.Boolean(required=True, metadata={"description": "the reading is of an earlier state of the tape"})
     since = fields.Nested(Since, required=True, allow_none=True)
     by_mends = fields.Nested(ByMends, required=True, allow_none=True)

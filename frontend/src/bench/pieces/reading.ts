@@ -30,7 +30,12 @@ export function useReading(revision: ComputedRef<number>) {
       return asked === changes ? found : (queries.getQueryData<Bench>(mine) ?? found);
     },
     // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.
-    refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? '') ? 1500 : false),
+    refetchInterval: (q) => {
+      const b = q.state.data;
+      if (!b || !['waiting', 'running'].includes(b.state)) return false;
+      // Of a model that is read for the first time the picture and the verdict come one after the other.
+      return b.reading && !b.stale && b.picture ? 1500 : 500;
+    },
   });
   const bench = query.data;
   const stations = computed(() => bench.value?.reading?.stations ?? []);

@@ -7,19 +7,25 @@ complex scenes", 1993. The grid's step is the error's bound and is told in the h
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from ..geometry.distinct import distinct_rows
+from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.triangles import fan
 from ..machine.sections import Opened, Sections
-from ..scene.model import Array
+from ..scene import Mesh, Scene
+from ..scene.model import Array, frozen
 from ..words.json_tree import Json
 
 #: Triangles of one mesh from which on it carries a light index, and how many that index aims at.
 LIGHT_OVER, LIGHT_AIM = 60_000, 30_000
 #: Triangles of a whole model from which on a reduced copy is drawn in the full one's place, and what that aims at.
 REDUCED_OVER, REDUCED_AIM = 1_200_000, 600_000
+#: Triangles of all meshes from which on the first picture is a coarse one, and what that aims at.
+COARSE_OVER, COARSE_AIM = 150_000, 40_000
 _TRIES = 5
 
 
@@ -71,6 +77,29 @@ def clusters_for(positions: Array, index: Array, aim: int) -> tuple[Clusters, Ar
         cells = min(max(2.0, cells * float(np.sqrt(aim / max(len(kept), 1)))), 2.0**20)
     assert best is not None
     return best
+
+
+def coarse(scene: Scene) -> Scene:
+    """A scene to be drawn at once, before anything of it was measured: each mesh in proportion, about `COARSE_AIM` triangles in all.
+
+    Its faces and vertices are no stored ones: nothing is to be marked on it.
+    """
+    total = sum(m.triangle_count for m in scene.meshes)
+    if total <= COARSE_OVER:
+        return scene
+    share = COARSE_AIM / total
+    return scene.with_(meshes=tuple(_coarse(m, max(500, int(m.triangle_count * share))) for m in scene.meshes))
+
+
+def _coarse(mesh: Mesh, aim: int) -> Mesh:
+    if mesh.triangle_count <= aim or not np.isfinite(mesh.positions).all():
+        return mesh
+    corners, face = fan(mesh)
+    clusters = Clusters(mesh.positions, max(4, int(np.sqrt(aim / 6))))
+    kept = clusters.kept(mesh.corners[corners])
+    cut = recut(mesh, corners[kept].reshape(-1), np.arange(len(kept) + 1) * 3, face[kept])
+    moved = replace(cut, corners=frozen(clusters.chosen[clusters.cell[cut.corners]].astype(np.int32)))
+    return only_used_values(only_vertices(moved, used_vertices(moved)))
 
 
 def light_index(positions: Array, index: Array, groups: list[Json]) -> tuple[Array, list[Json]]:

@@ -165,7 +165,9 @@ def gpu_vertices(mesh: Mesh, welded: int) -> int:
         used[corners] = True
         if not layers and mesh.weights is None and used.all():
             return welded
-        rows = None if used.all() else np.flatnonzero(used)
+        # A layer may hold fewer or more values than there are positions, as long as no corner asks for those.
+        whole = bool(used.all()) and all(len(layer.values) == len(used) for layer in layers)
+        rows = None if whole else np.flatnonzero(used)
         columns = [mesh.positions if rows is None else mesh.positions[rows]]
         columns += [(layer.values if rows is None else layer.values[rows]) for layer in layers]
         vertex = np.arange(len(mesh.positions), dtype=np.int64) if rows is None else rows

@@ -27,6 +27,12 @@ def upgrade() -> None:
     # What was read before had its offers tried while it was read.
     op.add_column("inspection", sa.Column("offers", sa.String(12), nullable=False, server_default="done"))
     op.alter_column("inspection", "offers", server_default=None)
+    op.add_column("inspection", sa.Column("coarse", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.alter_column("inspection", "coarse", server_default=None)
+    # Pictures and packed geometry do not shrink any more: trying to takes longer than storing them.
+    op.execute("ALTER TABLE content_chunk ALTER COLUMN data SET STORAGE EXTERNAL")
+    op.execute("ALTER TABLE inspection ALTER COLUMN measures SET STORAGE EXTERNAL")
+    op.execute("ALTER TABLE evidence ALTER COLUMN indices SET STORAGE EXTERNAL")
     for table, column in _KEYS:
         op.create_index(f"ix_{table}_{column}", table, [column])
     for name in ("inspection", "revision"):
@@ -38,4 +44,7 @@ def downgrade() -> None:
         op.drop_index(f"job_{name}", "job")
     for table, column in _KEYS:
         op.drop_index(f"ix_{table}_{column}", table)
+    for table, column in (("content_chunk", "data"), ("inspection", "measures"), ("evidence", "indices")):
+        op.execute(f"ALTER TABLE {table} ALTER COLUMN {column} SET STORAGE EXTENDED")
+    op.drop_column("inspection", "coarse")
     op.drop_column("inspection", "offers")
