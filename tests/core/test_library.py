@@ -52,8 +52,12 @@ def run(installed, *call):
 
 def test_the_built_package_holds_all_that_the_command_needs(installed):
     assert "handlens = handlens.__main__:main" in next(installed.glob("*.dist-info/entry_points.txt")).read_text()
-    told = run(installed, "-m", "handlens", "inspect", str(CRAB), "--json", "-", "--rules", "creator-platform-strict", "--try", "all")
-    here = run(ROOT / "src", "-m", "handlens", "inspect", str(CRAB), "--json", "-", "--rules", "creator-platform-strict", "--try", "all")
+    told = run(
+        installed, "-m", "handlens", "inspect", str(CRAB), "--json", "-", "--rules", "creator-platform-strict", "--try", "all"
+    )
+    here = run(
+        ROOT / "src", "-m", "handlens", "inspect", str(CRAB), "--json", "-", "--rules", "creator-platform-strict", "--try", "all"
+    )
     there, ours = json.loads(told.stdout), json.loads(here.stdout)
     assert {**there, "seconds": 0} == {**ours, "seconds": 0}
 

@@ -9,9 +9,9 @@ import tracemalloc
 from collections import Counter
 from pathlib import Path
 
+import bench_shapes
 import pytest
 
-import bench_shapes
 from handlens.core.geometry import adjacency, distinct, embree, topology
 from handlens.core.measures import of_meshes
 from handlens.core.measures.known import Known
@@ -84,6 +84,8 @@ def test_no_list_is_made_anew_for_each_thing_that_is_sifted_by_it():
             for sifted in getattr(node, "generators", ()):
                 for test in (x for part in sifted.ifs for x in ast.walk(part) if isinstance(x, ast.Compare)):
                     held = [c for op, c in zip(test.ops, test.comparators, strict=True) if isinstance(op, ast.In | ast.NotIn)]
-                    if any(isinstance(c, ast.Call) and getattr(c.func, "id", "") in ("set", "list", "sorted", "tuple") for c in held):
+                    if any(
+                        isinstance(c, ast.Call) and getattr(c.func, "id", "") in ("set", "list", "sorted", "tuple") for c in held
+                    ):
                         found.append(f"{path.name}:{test.lineno}")
     assert found == []
