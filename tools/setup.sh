@@ -39,6 +39,14 @@ python_env() {
   printf '%s\n' "$want" >"$stamp"
 }
 
+# bytecode: our own source compiled, where some of it is newer than what was. Processes that lock themselves in cannot keep theirs, and
+# compiling takes longer than inspecting a small model.
+bytecode() {
+  local stamp="$venv/.bytecode"
+  if [ -f "$stamp" ] && [ -z "$(find "$root/src" -name '*.py' -newer "$stamp" -print -quit)" ]; then return; fi
+  { : >"$stamp.new" && "$venv/bin/python" -m compileall -q "$root/src" >/dev/null && mv "$stamp.new" "$stamp"; } 2>/dev/null || true
+}
+
 # Node of at least 20.19: the system's, else from the Python registry into a folder of its own.
 node_path() {
   if node -e 'const [a,b]=process.versions.node.split(".").map(Number);process.exit(a>22||(a===22&&b>=12)||(a===20&&b>=19)?0:1)' 2>/dev/null && command -v npm >/dev/null; then return; fi
