@@ -1,25 +1,28 @@
-"""Time and peak memory of `handlens inspect` against a script on the reference library, in alternation, and how time grows.
+"""Whole processes of `handlens inspect` beside a script on a general mesh library, shape by shape, in one run and one table.
 
-Run: PYTHONPATH=src python benchmarks/inspect_speed.py > benchmarks/inspect_speed.md
-Figures are ratios from one run on one machine; they are no test.
+Run: PYTHONPATH=src:benchmarks .venv-check/bin/python benchmarks/inspect_speed.py [ROUNDS] > benchmarks/inspect_speed.md
+Both are started in alternation; figures are medians. They are no test: the work that is done is counted by tests/core/test_work.py.
 """
 
 from __future__ import annotations
 
+import math
 import os
 import statistics
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from make_model import write
+from bench_shapes import SHAPES, open_, twelve
 
 HERE = Path(__file__).parent
-ROUNDS = 5
+ROUNDS = int(sys.argv[1]) if len(sys.argv) > 1 else 5
+Took = tuple[float, float]
 
 
-def run(*command: str) -> tuple[float, float]:
+def run(*command: str) -> Took:
     """(wall seconds, peak MiB) of a whole process, its imports included."""
     began = time.perf_counter()
     pid = os.fork()
@@ -27,59 +30,63 @@ def run(*command: str) -> tuple[float, float]:
         os.environ["PYTHONPATH"] = str(HERE.parent / "src")
         sink = os.open(os.devnull, os.O_WRONLY)
         os.dup2(sink, 1)
+        os.dup2(sink, 2)
         os.execv(sys.executable, [sys.executable, *command])
     _, status, usage = os.wait4(pid, 0)
     assert os.waitstatus_to_exitcode(status) in (0, 1), command
     return time.perf_counter() - began, usage.ru_maxrss / 1024
 
 
-def ours(model: Path) -> tuple[float, float]:
-    return run("-m", "handlens.cli", "inspect", str(model), "--json", str(model.with_suffix(".json")))
+def ours(model: Path, trying: str) -> Took:
+    command = ("-m", "handlens", "inspect", str(model), "--json", str(model.with_suffix(".json")), "--try", trying)
+    # The command forks: the child's memory is its own.
+    return run(*command)
 
 
-def against(model: Path, kind: str, words: str) -> None:
-    """The whole inspection, all stations, beside the reference library's script."""
-    count = write(model, 1_000_000, kind)
-    pairs = [(ours(model), run(str(HERE / "reference_load.py"), str(model))) for _ in range(ROUNDS + 1)][1:]
-    seconds, memory = [a[0] / b[0] for a, b in pairs], [a[1] / b[1] for a, b in pairs]
-    print(f"## {count:,} triangles in GLB, {words}\n")
-    print("Against load + weld + adjacency + closed + winding + pieces on the reference library.\n")
-    print("| round | time ratio | memory ratio |\n|---|---|---|")
-    for k, (s, m) in enumerate(zip(seconds, memory, strict=True), 1):
-        print(f"| {k} | {s:.2f} | {m:.2f} |")
-    print(
-        f"| **median** | **{statistics.median(seconds):.2f}** | **{statistics.median(memory):.2f}** |\n\nWanted: at most 1.00 and 1.00.\n"
+def peers(model: Path) -> Took:
+    return run(str(HERE / "reference_load.py"), str(model))
+
+
+def middle(rows: list[Took]) -> Took:
+    return statistics.median(r[0] for r in rows), statistics.median(r[1] for r in rows)
+
+
+def compared(name: str, words: str, make: Callable[[Path], None], folder: Path) -> str:
+    model = folder / f"{name}.glb"
+    make(model)
+    rounds = [(ours(model, "none"), ours(model, "quick"), peers(model)) for _ in range(ROUNDS)]
+    judged, tried, library = (middle([r[k] for r in rounds]) for k in range(3))
+    return (
+        f"| {words} | {judged[0]:.2f} | {tried[0]:.2f} | {library[0]:.2f} | **{judged[0] / library[0]:.2f}** | "
+        f"{tried[0] / library[0]:.2f} | {judged[1] / library[1]:.2f} |"
     )
 
 
 def main() -> None:
     folder = Path(tempfile.mkdtemp())
+    print("# `handlens inspect`: speed and memory\n")
     print(
-        "# `handlens inspect`: speed and memory\n\nMade by `benchmarks/inspect_speed.py`; one run, one machine, whole processes.\n"
+        f"Made by `benchmarks/inspect_speed.py`: whole processes, medians of {ROUNDS} alternating rounds in one run on one machine"
     )
-    against(folder / "million.glb", "plain", "one closed piece")
-    against(
-        folder / "laid.glb", "laid", "the same with a UV set and an image: overlap, islands, density and what the faces show too"
-    )
-    against(folder / "messy.glb", "messy", "20 pieces, 1 % of the faces turned, 300 holes")
-    print("## Growth, time less start-up\n")
-    print("| triangles | time ratio to 1M | per triangle, ratio to 1M | n log n would be |\n|---|---|---|---|")
-    start = min(
-        run("-c", "import handlens.cli, handlens.core.judge.report, handlens.core.pipeline.opening, numpy")[0] for _ in range(5)
-    )
-    times: dict[int, float] = {}
-    for size in (10_000, 100_000, 1_000_000, 2_000_000, 4_000_000):
-        model = folder / f"{size}.glb"
-        n = write(model, size)
-        times[n] = max(statistics.median(ours(model)[0] for _ in range(5)) - start, 1e-3)
-    base_n = min(times, key=lambda n: abs(n - 1_000_000))
-    import math
-
-    for n, t in times.items():
-        ratio = t / times[base_n]
-        expected = n * math.log(n) / (base_n * math.log(base_n))
-        print(f"| {n:,} | {ratio:.3f} | {ratio / (n / base_n):.2f} | {expected:.3f} |")
-    print("\nSmall files are ruled by fixed costs (imports of checks, JSON); from 100k on growth is what matters.")
+    print("of two cores. The library's script loads, welds, and tells adjacency, closedness, winding and pieces; the inspection")
+    print("measures and judges all thirteen stations. *Tried* is with `--try quick`, the default; *judged* is without trials.\n")
+    print("| shape | judged, s | tried, s | library, s | judged / library | tried / library | memory / library |")
+    print("|---|---|---|---|---|---|---|")
+    small = {"twelve": ("twelve triangles", twelve), "ten": ("10,000 triangles, open", lambda p: open_(p, 10_000))}
+    some = {"hundred": ("100,000 triangles, open", lambda p: open_(p, 100_000))}
+    for name, (words, make) in (small | some | SHAPES).items():
+        print(compared(name, words, make, folder), flush=True)
+    print("\n## Growth of the open shape, judged, less start-up\n")
+    print("| triangles | seconds | ratio to 1M | n log n would be | MiB for each million |\n|---|---|---|---|---|")
+    start = middle([ours(folder / "twelve.glb", "none") for _ in range(ROUNDS)])
+    taken = {}
+    for size in (100_000, 1_000_000, 2_000_000, 5_000_000):
+        open_(folder / "grown.glb", size)
+        took = middle([ours(folder / "grown.glb", "none") for _ in range(min(ROUNDS, 3))])
+        taken[size] = took[0] - start[0], took[1] - start[1]
+    for size, (seconds, memory) in taken.items():
+        would = size * math.log(size) / (1_000_000 * math.log(1_000_000))
+        print(f"| {size:,} | {seconds:.2f} | {seconds / taken[1_000_000][0]:.2f} | {would:.2f} | {memory / size * 1e6:,.0f} |")
 
 
 if __name__ == "__main__":

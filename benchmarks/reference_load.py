@@ -4,7 +4,6 @@ import sys
 
 import trimesh
 
-scene = trimesh.load(sys.argv[1], process=False)
-mesh = scene.to_mesh() if hasattr(scene, "to_mesh") else scene
-mesh.merge_vertices()
+mesh = trimesh.load(sys.argv[1], process=False).to_mesh()
+mesh.merge_vertices(merge_tex=True, merge_norm=True)
 print(mesh.bounds.tolist(), len(mesh.face_adjacency), mesh.is_watertight, mesh.is_winding_consistent, mesh.body_count)

@@ -17,13 +17,14 @@ import msgspec
 from . import __version__
 from .core.formats.table import WRITABLE
 from .core.limits import InputError
-from .core.pipeline.saving import write_files
+from .core.pipeline.saving import Outputs
 from .guarded import guarded
 from .locked import lock_in
 from .terminal import findings_text, proof_text
 
 if TYPE_CHECKING:
     from .core.rules.export import ExportOptions
+    from .core.scene import Scene
 
 _RANK = {"note": 1, "caution": 2, "stop": 3}
 
@@ -83,6 +84,7 @@ def _parser() -> argparse.ArgumentParser:
         help="which offered mends are played on a copy first: none, as many as fit into the time that measuring takes "
         "or into two seconds (quick, the default), or all",
     )
+    _replace(p)
     p.set_defaults(run=_inspect)
 
     p = commands.add_parser("mend", help="apply mends and write the result in its own format")
@@ -98,6 +100,7 @@ def _parser() -> argparse.ArgumentParser:
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
     p.add_argument("--json", metavar="FILE|-", help="write what each mend did as JSON")
+    _replace(p)
     p.set_defaults(run=_mend)
 
     p = commands.add_parser("export", help="write a model in another format and prove it")
@@ -119,6 +122,7 @@ def _parser() -> argparse.ArgumentParser:
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
     p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
+    _replace(p)
     p.set_defaults(run=_export)
 
     p = commands.add_parser("prove", help="compare two model files row by row")
@@ -126,6 +130,7 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("b", metavar="B")
     p.add_argument("--json", metavar="FILE|-")
     _rules(p, "whose unit and axis a file is read in that states none")
+    _replace(p)
     p.set_defaults(run=_prove)
 
     p = commands.add_parser("explain", help="from how a model looked wrong to what is wrong with it, the likeliest cause first")
@@ -136,6 +141,7 @@ def _parser() -> argparse.ArgumentParser:
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
     p.add_argument("--json", metavar="FILE|-")
+    _replace(p)
     p.set_defaults(run=_explain)
 
     p = commands.add_parser(
@@ -144,6 +150,7 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("a", metavar="EARLIER")
     p.add_argument("b", metavar="LATER")
     p.add_argument("--json", metavar="FILE|-")
+    _replace(p)
     p.set_defaults(run=_fits)
 
     p = commands.add_parser("watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new")
@@ -165,6 +172,10 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _replace(p: argparse.ArgumentParser) -> None:
+    p.add_argument("--replace", action="store_true", help="replace files that are there already, never one that was read")
+
+
 def _rules(p: argparse.ArgumentParser, why: str = "") -> None:
     """Options that say by what is judged; with `why`, only the sheet is asked for."""
     if why:
@@ -177,12 +188,12 @@ def _rules(p: argparse.ArgumentParser, why: str = "") -> None:
 # --- output -----------------------------------------------------------------------------------------
 
 
-def _write_json(target: str, tree: dict[str, Any], inputs: Sequence[str] = ()) -> None:
+def _write_json(target: str, tree: dict[str, Any], outputs: Outputs) -> None:
     text = json.dumps(tree, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
     if target == "-":
         sys.stdout.write(text)
     else:
-        write_files({Path(target): text.encode()}, inputs)
+        outputs.write({Path(target): text.encode()}, report=True)
 
 
 # --- commands ---------------------------------------------------------------------------------------
@@ -208,7 +219,7 @@ def _inspect(args: argparse.Namespace) -> int:
         tree = report.report(report.source(package, path, scene), measures, judgement)
         now = time.perf_counter()
         tree["seconds"] = {"read": round(read - began, 3), **inspected.seconds, "judge": round(now - tried, 3)}
-        _write_json(args.json, tree, [args.path])
+        _write_json(args.json, tree, _outputs(args, (args.path, path, scene)))
     if args.json != "-":
         print(findings_text(path, sheet.name, report.report({}, measures, judgement, with_indices=False)))
     worst = max((_RANK[k] for k, n in verdict.items() if n), default=0)
@@ -247,7 +258,8 @@ def _mend(args: argparse.Namespace) -> int:
     from .core.rules import load_sheet
     from .core.rules.export import ExportOptions
 
-    _, path, _, scene, runs = _mended(args)
+    _, path, before, scene, runs = _mended(args)
+    outputs = _outputs(args, (args.path, path, before))
     out, format_name = _target(args.out, path, scene.format)
     # A format that cannot state its unit is written in the one in which the destination will read it; nothing else is changed.
     sheet = load_sheet(args.rules)
@@ -255,7 +267,7 @@ def _mend(args: argparse.Namespace) -> int:
     files = formats.write(scene, format_name, out.stem, options)
     files |= {path: data for path, data in changed_files(scene).items() if path not in files}
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
-    write_files(placed, _inputs(args.path, path))
+    outputs.write(placed)
     lost = formats.what_is_lost(scene, format_name, options)
     tree = {
         "schema": 1,
@@ -274,7 +286,7 @@ def _mend(args: argparse.Namespace) -> int:
         "lost": lost,
     }
     if args.json:
-        _write_json(args.json, tree, [args.path])
+        _write_json(args.json, tree, outputs)
     if args.json != "-":
         for r in runs:
             for f in r.figures:
@@ -305,11 +317,12 @@ def _export(args: argparse.Namespace) -> int:
         raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
     made = write_as(scene, format_name, out.stem, options, intent)
     placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
-    write_files(placed, _inputs(args.path, path))
+    outputs = _outputs(args, (args.path, path, scene))
+    outputs.write(placed)
     proof = None
     if args.proof:
         proof = made.proof(FilePackage(out), out.name)
-        _write_json(args.proof, proof.to_json(), [args.path])
+        _write_json(args.proof, proof.to_json(), outputs)
     if args.proof != "-":
         for sentence in made.lost:
             print(f"not held: {sentence}")
@@ -332,9 +345,10 @@ def _prove(args: argparse.Namespace) -> int:
     from .core.rules import load_sheet
 
     options = load_sheet(args.rules).writes
-    proof = prove(open_scene(args.a)[2], open_scene(args.b)[2], options)
+    (_, one, a), (_, other, b) = open_scene(args.a), open_scene(args.b)
+    proof = prove(a, b, options)
     if args.json:
-        _write_json(args.json, proof.to_json(), [args.a, args.b])
+        _write_json(args.json, proof.to_json(), _outputs(args, (args.a, one, a), (args.b, other, b)))
     if args.json != "-":
         print("\n".join(proof_text(proof)))
     return 0 if proof.proved else 1
@@ -355,7 +369,8 @@ def _explain(args: argparse.Namespace) -> int:
     tree = report.report({}, measures, judge(measures, sheet, intent), with_indices=False)
     answer = explained(tree["findings"], tree["clear"], args.look)
     if args.json:
-        _write_json(args.json, {"schema": 1, "look": args.look, **msgspec.to_builtins(answer)}, [args.path])
+        outputs = _outputs(args, (args.path, path, scene))
+        _write_json(args.json, {"schema": 1, "look": args.look, **msgspec.to_builtins(answer)}, outputs)
     if args.json != "-":
         for c in answer.causes:
             print(f"{c.explains:12}{c.title}{f' (and {c.more} more)' if c.more else ''}")
@@ -368,9 +383,11 @@ def _fits(args: argparse.Namespace) -> int:
     from .core.pipeline.opening import open_scene
     from .core.proof.in_place import in_place
 
-    made = in_place(open_scene(args.a)[2], open_scene(args.b)[2])
+    (_, one, a), (_, other, b) = open_scene(args.a), open_scene(args.b)
+    made = in_place(a, b)
     if args.json:
-        _write_json(args.json, {"schema": 1, **msgspec.to_builtins(made)}, [args.a, args.b])
+        outputs = _outputs(args, (args.a, one, a), (args.b, other, b))
+        _write_json(args.json, {"schema": 1, **msgspec.to_builtins(made)}, outputs)
     if args.json != "-":
         print("fits in the old one's place" if made.fits else "does not fit in the old one's place")
         for row in made.rows:
@@ -382,8 +399,15 @@ def _fits(args: argparse.Namespace) -> int:
     return 0 if made.fits else 1
 
 
-def _inputs(path: str, main: str) -> list[str]:
-    return [path, str(Path(path).parent / main)] if Path(path).is_file() else [path]
+def _outputs(args: argparse.Namespace, *read: tuple[str, str, Scene]) -> Outputs:
+    """What a call may write. read: the path of each model that was read, its main file in there, and its scene."""
+    inputs = [*getattr(args, "search", ()), *(x for name in ("rules", "intent") if (x := getattr(args, name, None)))]
+    for path, main, scene in read:
+        base = Path(path).parent if Path(path).is_file() else Path(path)
+        names = [main, *(name for name, _ in scene.files), *(i.found_at for i in scene.images if i.found_at)]
+        names += [n.path for n in scene.beside if n.origin == "package"]
+        inputs += [path, *(str(base / name) for name in names)]
+    return Outputs(inputs, getattr(args, "replace", False))
 
 
 def _target(out: str, model: str, format_name: str) -> tuple[Path, str]:
@@ -414,7 +438,7 @@ def _rules_show(args: argparse.Namespace) -> int:
 
     from .core.rules import load_sheet
 
-    _write_json("-", msgspec.to_builtins(load_sheet(args.name)))
+    _write_json("-", msgspec.to_builtins(load_sheet(args.name)), Outputs())
     return 0
 
 

@@ -30,7 +30,7 @@ from .core.measures import Measures
 from .core.packages import FolderPackage
 from .core.pipeline.inspecting import inspect
 from .core.pipeline.opening import open_scene
-from .core.pipeline.saving import write_files
+from .core.pipeline.saving import Outputs
 from .core.pipeline.writing import Written as Made
 from .core.pipeline.writing import write_as
 from .core.proof import Proof
@@ -124,7 +124,7 @@ class Written:
         at all. Raises InputError.
         """
         placed = {Path(folder) / path: data for path, data in self.files.items()}
-        write_files(placed)
+        Outputs(replace=True).write(placed)
         return list(placed)
 
     def prove(self) -> Proof:

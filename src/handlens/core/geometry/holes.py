@@ -76,10 +76,12 @@ def widths(points: Array, group: Array, count: int) -> Array:
             u = _extents(x[:, None] * c + y[:, None] * s, begins, there)
             v = _extents(y[:, None] * c - x[:, None] * s, begins, there)
             size = u * v + 1e-3 * (u + v) ** 2
-            for k, step in enumerate(some):
-                better = size[:, k] < least * (1 - 1e-9)
-                least[better] = size[better, k]
-                best[better], across[better] = middle[better] + step, np.maximum(u, v)[better, k]
+            # The first angle of those that are alike but for rounding, as at a square's four.
+            k = (size <= size.min(axis=1, keepdims=True) * (1 + 1e-9)).argmax(axis=1)
+            here = np.arange(count), k
+            better = size[here] < least * (1 - 1e-9)
+            least, best = np.where(better, size[here], least), np.where(better, middle + some[k], best)
+            across = np.where(better, np.maximum(u[here], v[here]), across)
     return across
 
 
@@ -90,7 +92,8 @@ def _extents(along: Array, begins: Array, there: Array) -> Array:
         at = begins[there]
         with np.errstate(all="ignore"):
             reach = np.maximum.reduceat(along, at, axis=0) - np.minimum.reduceat(along, at, axis=0)
-        out[there] = np.nan_to_num(reach, nan=0.0, posinf=0.0, neginf=0.0)
+        reach[~np.isfinite(reach)] = 0.0
+        out[there] = reach
     return out
 
 

@@ -13,6 +13,8 @@ from .recut import only_used_values, only_vertices, recut
 _NEIGHBOURS = 4
 #: Points up to which each is held against each: less work than loading the library that has trees.
 _BY_HAND = 2_000
+#: Points up to which nobody asks first whether any are near each other.
+_FEW = 64
 #: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
 _PAIRS = 4_000
 
@@ -63,7 +65,7 @@ def _in_one_place(points: Array) -> Array:
 
 def _near_pairs(points: Array, heads: Array, distance: float) -> Array:
     """(n, 2) pairs of points no further apart than a distance, nearest first."""
-    heads = heads[_crowded(points[heads], distance)] if len(heads) else heads
+    heads = heads[_crowded(points[heads], distance)] if len(heads) > _FEW else heads
     if len(heads) < 2:
         return np.zeros((0, 2), np.int64)
     gaps, other = _nearest(points[heads], min(_NEIGHBOURS + 1, len(heads)), distance)
