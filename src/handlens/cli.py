@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import signal
 import sys
 import time
 import warnings
@@ -23,6 +24,8 @@ from .locked import lock_in
 from .terminal import findings_text, proof_text
 
 if TYPE_CHECKING:
+    from .core.packages import Package
+    from .core.rules import Intent, RuleSheet
     from .core.rules.export import ExportOptions
     from .core.scene import Scene
 
@@ -48,9 +51,10 @@ def main(argv: Sequence[str] | None = None, scratch: Path | None = None) -> int:
         print(f"handlens: {error}", file=sys.stderr)
         return 2
     except BrokenPipeError:
-        # The reader of our output went away; that is its right. Keep the interpreter from complaining at exit.
+        # The reader of our output went away; that is its right. Keep the interpreter from complaining at exit. What was not told to its
+        # end must not pass for a verdict: the code is that of a program which the signal ends.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
+        return 128 + signal.SIGPIPE
     except KeyboardInterrupt:
         print("handlens: stopped.", file=sys.stderr)
         return 130
@@ -67,7 +71,9 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
 
     p = commands.add_parser("inspect", help="measure and judge a model")
-    p.add_argument("path", metavar="PATH", help="a model file, a folder or a zip")
+    p.add_argument(
+        "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
+    )
     _rules(p)
     p.add_argument(
         "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
@@ -75,6 +81,9 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
     p.add_argument(
         "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
+    )
+    p.add_argument(
+        "--allow-unlooked", action="store_true", help="exit 0 even where a station or a house check could not look at the model"
     )
     p.add_argument(
         "--try",
@@ -200,30 +209,62 @@ def _write_json(target: str, tree: dict[str, Any], outputs: Outputs) -> None:
 
 
 def _inspect(args: argparse.Namespace) -> int:
-    began = time.perf_counter()
-    from .core.judge import judge, report
-    from .core.pipeline.inspecting import inspect
-    from .core.pipeline.opening import open_scene
+    from .core.pipeline.opening import models_of
     from .core.rules import load_intent, load_sheet
-    from .core.scene.transforms import walk
 
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
-    package, path, scene = open_scene(args.path, args.search)
+    named = [(path, package, main) for path in args.path for package, main in models_of(path, args.search)]
+    alone = len(named) == 1
+    entries: list[dict[str, Any]] = []
+    outputs = _outputs(args)
+    code = 0
+    for path, package, main in named:
+        try:
+            entry, worst = _inspected(args, sheet, intent, (path, package, main), outputs)
+            code = max(code, worst)
+        except InputError as error:
+            if alone:
+                raise
+            # One that cannot be read must not take the others' verdicts along, and must not pass for one of them.
+            entry, code = {"source": {"path": main}, "error": str(error)}, 1
+            print(f"handlens: {main}: {error}", file=sys.stderr)
+        entries.append(entry)
+    if all("error" in entry for entry in entries):
+        raise InputError(f"None of the {len(entries):,} models could be read; the first: {entries[0]['error']}")
+    if args.json:
+        sums = {k: sum(e["verdict"][k] for e in entries if "verdict" in e) for k in ("stop", "caution", "note")}
+        _write_json(args.json, entries[0] if alone else {"schema": 1, "models": entries, "verdict": sums}, outputs)
+    return code
+
+
+def _inspected(
+    args: argparse.Namespace, sheet: RuleSheet, intent: Intent, which: tuple[str, Package, str], outputs: Outputs
+) -> tuple[dict[str, Any], int]:
+    """The report of one model and the exit code that it asks for; told on the terminal. Raises InputError."""
+    from .core.judge import judge, report
+    from .core.pipeline.inspecting import inspect
+    from .core.pipeline.opening import open_main
+    from .core.scene.transforms import walk
+
+    path, package, main = which
+    began = time.perf_counter()
+    scene = open_main(package, main)
+    outputs.keep_out(_read_of(path, main, scene))
     read = time.perf_counter()
     check_parts(intent, [scene.part_name(i) for i in walk(scene) if scene.nodes[i].mesh is not None], args.intent)
     inspected = inspect(scene, [sheet], intent, trying=args.trying)
     measures, tried = inspected.measures, time.perf_counter()
     judgement = judge(measures, sheet, intent)
-    verdict = judgement.verdict()
-    if args.json:
-        tree = report.report(report.source(package, path, scene), measures, judgement)
-        now = time.perf_counter()
-        tree["seconds"] = {"read": round(read - began, 3), **inspected.seconds, "judge": round(now - tried, 3)}
-        _write_json(args.json, tree, _outputs(args, (args.path, path, scene)))
+    tree = report.report(
+        report.source(package, main, scene) if args.json else {}, measures, judgement, with_indices=bool(args.json)
+    )
+    now = time.perf_counter()
+    tree["seconds"] = {"read": round(read - began, 3), **inspected.seconds, "judge": round(now - tried, 3)}
     if args.json != "-":
-        print(findings_text(path, sheet.name, report.report({}, measures, judgement, with_indices=False)))
-    worst = max((_RANK[k] for k, n in verdict.items() if n), default=0)
-    return 1 if worst >= _RANK[args.fail_on] else 0
+        print(findings_text(main, sheet.name, tree))
+    worst = max((_RANK[k] for k, n in judgement.verdict().items() if n), default=0)
+    unlooked = bool(judgement.unlooked) and not args.allow_unlooked
+    return tree, 1 if worst >= _RANK[args.fail_on] or unlooked else 0
 
 
 def check_parts(intent: Any, names: Sequence[str], path: str | None) -> None:
@@ -402,12 +443,15 @@ def _fits(args: argparse.Namespace) -> int:
 def _outputs(args: argparse.Namespace, *read: tuple[str, str, Scene]) -> Outputs:
     """What a call may write. read: the path of each model that was read, its main file in there, and its scene."""
     inputs = [*getattr(args, "search", ()), *(x for name in ("rules", "intent") if (x := getattr(args, name, None)))]
-    for path, main, scene in read:
-        base = Path(path).parent if Path(path).is_file() else Path(path)
-        names = [main, *(name for name, _ in scene.files), *(i.found_at for i in scene.images if i.found_at)]
-        names += [n.path for n in scene.beside if n.origin == "package"]
-        inputs += [path, *(str(base / name) for name in names)]
-    return Outputs(inputs, getattr(args, "replace", False))
+    return Outputs([*inputs, *(name for one in read for name in _read_of(*one))], getattr(args, "replace", False))
+
+
+def _read_of(path: str, main: str, scene: Scene) -> list[str]:
+    """Every file that was read of a model, and what came with it."""
+    base = Path(path).parent if Path(path).is_file() else Path(path)
+    names = [main, *(name for name, _ in scene.files), *(i.found_at for i in scene.images if i.found_at)]
+    names += [n.path for n in scene.beside if n.origin == "package"]
+    return [path, *(str(base / name) for name in names)]
 
 
 def _target(out: str, model: str, format_name: str) -> tuple[Path, str]:

@@ -14,7 +14,8 @@ _READ, _WRITTEN = ("path", "a", "b", "rules", "intent"), ("out", "json", "proof"
 
 def lock_in(args: argparse.Namespace, scratch: Path) -> None:
     """Confine this process to a call's arguments. scratch: a folder for temporary files."""
-    given = [Path(str(value)) for name in _READ if (value := getattr(args, name, None))]
+    told_in = [value for name in _READ if (value := getattr(args, name, None))]
+    given = [Path(str(x)) for value in told_in for x in (value if isinstance(value, list) else [value])]
     given += [Path(folder) for folder in getattr(args, "search", ())]
     told = [value for name in _WRITTEN if isinstance(value := getattr(args, name, None), str) and value != "-"]
     load_ahead({str(p): p.stat().st_size for p in given if p.is_file()} | _inside(given))

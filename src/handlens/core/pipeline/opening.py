@@ -25,6 +25,15 @@ def open_scene(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, s
     return package, main, open_main(package, main)
 
 
+def models_of(path: str | Path, search: Sequence[str] = ()) -> list[tuple[Package, str]]:
+    """Every model of a file, folder or zip, each as its package and its main file, the likeliest first. Raises InputError."""
+    package, main = packages.open_package(Path(path))
+    mains = [main] if main else model_files(package)
+    if search:
+        package = SearchPackage(package, _folders(search))
+    return [(package, name) for name in mains]
+
+
 def open_to_mend(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:
     """As `open_scene`, but what lies in searched folders is only offered to mends, never taken as found. Raises InputError."""
     package, main = _package(path)

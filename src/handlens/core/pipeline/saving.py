@@ -23,10 +23,17 @@ class Outputs:
 
     def __init__(self, inputs: Iterable[str | Path] = (), replace: bool = False) -> None:
         self.replace = replace
-        self._read = {Path(i).resolve() for i in inputs}
+        self._read: set[Path] = set()
         #: What a path leads to counts and not how it is spelt: a hard link is the file itself.
-        self._same = {_identity(p) for p in self._read if p.is_file()}
+        self._same: set[tuple[int, int]] = set()
         self._written: set[Path] = set()
+        self.keep_out(inputs)
+
+    def keep_out(self, inputs: Iterable[str | Path]) -> None:
+        """Further files that were read, and folders of which every file counts as such."""
+        more = {Path(i).resolve() for i in inputs}
+        self._read |= more
+        self._same |= {_identity(p) for p in more if p.is_file()}
 
     def write(self, files: Mapping[Path, bytes], report: bool = False) -> None:
         """Write files, all of them or none. Those that are there with the very same bytes stay as they are. Raises InputError.
