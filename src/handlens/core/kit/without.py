@@ -29,7 +29,8 @@ def still_bare(scene: Scene, candidates: list[int]) -> set[int]:
 
 
 def without_nodes(scene: Scene, gone: set[int]) -> Scene:
-    """The scene without some nodes; every index that pointed at a node is renumbered. Their children go with them."""
+    """The scene without some nodes; every index that pointed at a node is renumbered. Their children go with them, and so do skins whose
+    joints are gone and that no node uses any more."""
     if not gone:
         return scene
     stack = list(gone)
@@ -41,15 +42,20 @@ def without_nodes(scene: Scene, gone: set[int]) -> Scene:
     kept = [i for i in range(len(scene.nodes)) if i not in gone]
     number = {old: new for new, old in enumerate(kept)}
 
+    used = {scene.nodes[i].skin for i in kept}
+    skins = [k for k, s in enumerate(scene.skins) if k in used or all(j in number for j in s.joints)]
+    skin_number = {old: new for new, old in enumerate(skins)}
+
     def renumber(n: Node) -> Node:
-        return replace(n, children=tuple(number[c] for c in n.children if c in number))
+        children = tuple(number[c] for c in n.children if c in number)
+        return replace(n, children=children, skin=None if n.skin is None else skin_number[n.skin])
 
     return scene.with_(
         nodes=tuple(renumber(scene.nodes[i]) for i in kept),
         roots=tuple(number[r] for r in scene.roots if r in number),
         skins=tuple(
             replace(s, joints=tuple(number[j] for j in s.joints), skeleton=None if s.skeleton is None else number.get(s.skeleton))
-            for s in scene.skins
+            for s in (scene.skins[k] for k in skins)
         ),
         clips=tuple(
             replace(clip, channels=tuple(replace(c, node=None if c.node is None else number.get(c.node)) for c in clip.channels))

@@ -199,12 +199,14 @@ class Reducer:
         # Vertices in one place are one point: each of them moves along.
         positions[cut.corners[w.corner]] = placed
         positions[cut.corners[order]] = placed[triangles.reshape(-1)]
-        made, triangles = _without_needles(replace(made, positions=frozen(positions)), triangles)
+        made = replace(made, positions=frozen(positions))
+        # What no face used before stays; what needles leave without a face goes with them.
+        made = only_vertices(made, used_vertices(made) | ~used_vertices(cut))
+        made, triangles = _without_needles(made, triangles)
         made = replace(made, uvs=tuple(self._laid(layer, triangles, placed) for layer in cut.uvs))
         if cut.normals is not None:
             made = self._shaded(made, triangles)
-        made = only_used_values(only_vertices(made, used_vertices(made) | ~used_vertices(cut)))
-        return Reduced(made, triangles)
+        return Reduced(only_used_values(made), triangles)
 
     def _shaded(self, mesh: Mesh, triangles: Array) -> Mesh:
         """The reduced mesh with normals: those of its wedges; each face's own where they were that; made anew where no hard edge was kept."""

@@ -10,7 +10,7 @@ import struct
 from base64 import b64decode
 from collections.abc import Mapping
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeGuard
 from urllib.parse import unquote_to_bytes
 
 import msgspec
@@ -51,6 +51,11 @@ KNOWN = {
 
 #: Bytes of values that a file may state without storing them (glTF 2.0 §3.6.2.2: zeros), and how many times its own size more.
 _UNSTORED, _UNSTORED_TIMES = 64 << 20, 50
+
+
+def whole(value: object) -> TypeGuard[int]:
+    """Whether a value of the JSON is a whole number; true and false are none, though the language counts with them."""
+    return isinstance(value, int) and not isinstance(value, bool)
 
 
 class Document:
@@ -155,7 +160,7 @@ class Document:
         value = owner.get(key, default)
         if isinstance(value, float) and value.is_integer():
             value = int(value)
-        if isinstance(value, bool) or not isinstance(value, int) or value < 0:
+        if not whole(value) or value < 0:
             raise self.fail(where, f"has no usable {key} ({value!r})")
         return value
 
@@ -222,7 +227,7 @@ class Document:
         entry = self.item("accessors", index, where)
         label = f"accessors[{index}]"
         kind = COMPONENTS.get(self.integer(entry, "componentType", label))
-        n = WIDTHS.get(entry.get("type", ""))
+        n = WIDTHS.get(told) if isinstance(told := entry.get("type"), str) else None
         if kind is None or n is None:
             raise self.fail(label, f"has an unknown type ({entry.get('componentType')}, {entry.get('type')})")
         if width is not None and n != width:

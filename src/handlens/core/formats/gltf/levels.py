@@ -16,6 +16,7 @@ from ...scene import Node, Problem
 from ...scene.made import BY_EXTENSION, OF, ROLE, said
 from ...scene.model import frozen
 from ...words.json_tree import Json
+from .document import whole
 
 EXTENSION = "MSFT_lod"
 _LEVELS = ("level-1", "level-2", "level-3")
@@ -80,7 +81,7 @@ def entry_of(levels: Sequence[int]) -> Json:
 
 def _free(k: Any, parent: Mapping[int, int], count: int) -> bool:
     """Whether a number names a node that hangs nowhere."""
-    return isinstance(k, int) and not isinstance(k, bool) and 0 <= k < count and k not in parent
+    return whole(k) and 0 <= k < count and k not in parent
 
 
 def _top(node: int, above: dict[int, int]) -> int:

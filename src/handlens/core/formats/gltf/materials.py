@@ -10,7 +10,7 @@ from typing import Any
 
 from ...scene import Material, Problem, TextureInput
 from ...words.json_tree import Json
-from .document import Document
+from .document import Document, whole
 
 ROLES = {
     "baseColorTexture": "base-colour",
@@ -159,19 +159,19 @@ def _input(
 ) -> TextureInput:
     textures, samplers = doc.array("textures"), doc.array("samplers")
     index, image, sampler = info["index"], None, {}
-    if isinstance(index, int) and 0 <= index < len(textures):
+    if whole(index) and 0 <= index < len(textures):
         texture = textures[index]
         extensions = texture.get("extensions") or {}
         other = extensions.get("KHR_texture_basisu") or extensions.get("EXT_texture_webp") or {}
         image = texture.get("source", other.get("source") if isinstance(other, dict) else None)
         number = texture.get("sampler")
-        if isinstance(number, int) and 0 <= number < len(samplers):
+        if whole(number) and 0 <= number < len(samplers):
             sampler = samplers[number]
         elif number is not None:
             problems.append(Problem("broken-reference", f"Texture {index} uses sampler {number!r}, which does not exist.", where))
     else:
         problems.append(Problem("broken-reference", f"{where} uses texture {index!r}, which does not exist.", where))
-    if image is not None and not (isinstance(image, int) and 0 <= image < image_count):
+    if image is not None and not (whole(image) and 0 <= image < image_count):
         problems.append(Problem("broken-reference", f"{where} uses image {image!r}, which does not exist.", where))
         image = None
     extensions = info.get("extensions")
@@ -188,7 +188,7 @@ def _input(
         role=ROLES.get(key, key.removesuffix("Texture")),
         path=path,
         image=image,
-        uv_set=uv if isinstance(uv, int) else 0,
+        uv_set=uv if whole(uv) else 0,
         sampler=sampler,
         transform=transform,
         scale=number_of(info.get(_strength(key))),

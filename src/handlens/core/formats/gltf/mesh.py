@@ -9,7 +9,7 @@ import numpy as np
 
 from ...scene import Layer, Mesh, Morph, Problem, Weights
 from ...scene.model import Array, frozen
-from .document import Document
+from .document import Document, whole
 
 
 @dataclass
@@ -172,7 +172,7 @@ def _slots(
     materials = []
     for k, p in enumerate(faces):
         m = p.entry.get("material", -1)
-        if not isinstance(m, int) or m < -1 or m >= material_count:
+        if not whole(m) or m < -1 or m >= material_count:
             problems.append(
                 Problem("broken-reference", f"{where} uses material {m!r}, which does not exist.", f"{where}.primitives[{k}]")
             )
@@ -185,7 +185,7 @@ def _slots(
 def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None, where: str, problems: list[Problem]) -> Layer:
     stack = _Stack()
     index = []
-    widths = {doc.item("accessors", p.attributes[name], where).get("type") for p in faces if name in p.attributes}
+    widths = {str(doc.item("accessors", p.attributes[name], where).get("type")) for p in faces if name in p.attributes}
     widen = len(widths) > 1  # colours may mix RGB and RGBA
     for p in faces:
         corners = p.vertices.reshape(-1)

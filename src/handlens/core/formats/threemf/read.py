@@ -313,8 +313,9 @@ class _Reader:
 
 
 def _reads(kind: type, text: str | None) -> bool:
+    """Whether a text is a number of a kind, and of those one that 64 bits hold."""
     try:
-        kind(text)
+        number = kind(text)
+        return kind is float or -(2**63) <= number < 2**63
     except (TypeError, ValueError):
         return False
-    return True
