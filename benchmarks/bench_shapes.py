@@ -162,7 +162,7 @@ def paints(path: Path, triangles: int = 20_000, materials: int = 500, images: in
     """Many materials with pictures, each on a patch of one thing."""
     build = Builder()
     dice = np.random.default_rng(5)
-    for k in range(images):
+    for _ in range(images):
         coarse = dice.integers(0, 256, (16, 16, 3)).astype(np.uint8)
         noise = dice.integers(0, 24, (size, size, 3)).astype(np.int16)
         build.image(
