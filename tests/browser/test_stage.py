@@ -9,7 +9,20 @@ import pytest
 from PIL import Image as Pillow
 from playwright.sync_api import expect
 
-from browser.steps import DEMO, accessibility, as_glb, drawn, lens, on_stage, picture, settle, stage_there, until
+from browser.steps import (
+    DEMO,
+    accessibility,
+    as_glb,
+    ask,
+    drawn,
+    lens,
+    on_stage,
+    picture,
+    revision_of,
+    settle,
+    stage_there,
+    until,
+)
 from handlens.core.scene import Material, Node
 from pictures import textured
 from scenes import cube, mesh, rigged, scene
@@ -486,3 +499,26 @@ def reddish(drawn) -> tuple[np.ndarray, np.ndarray]:
     """(H, W, 3) pixels of what is drawn, and (H, W) which of them are red."""
     p = np.asarray(Pillow.open(io.BytesIO(drawn.screenshot())).convert("RGB")).astype(int)
     return p, (p[:, :, 0] - p[:, :, 1] > 40) & (p[:, :, 0] - p[:, :, 2] > 30)
+
+
+def test_what_is_no_longer_drawn_or_listened_to_is_given_back(page, server):
+    """Twenty changes of the tape hold as many buffers as two, and three visits as many keys as one."""
+    on_stage(page, server, "Crab pot", [DEMO / "crab_pot" / "crab_pot.glb"])
+    path = f"/api/revisions/{revision_of(server, 'Crab pot')}/tape"
+    held = "JSON.stringify(stageTest.stage.renderer.info.memory)"
+    scale = lambda factor: {"slips": [{"mend": "size.scale", "params": {"factor": factor}, "on": True}]}
+    told = []
+    for k in range(20):
+        root = page.evaluate("stageTest.stage.root.uuid")
+        ask(server, "PUT", path, scale(2 + k / 10))
+        # The page hears that the job has ended, and draws what came of it.
+        until(page, f"stageTest.stage.root.uuid !== '{root}'")
+        settle(page)
+        told.append(page.evaluate(held))
+    assert told[-1] == told[1]
+    for _ in range(3):
+        page.get_by_role("link", name="Shelf").click()
+        page.get_by_role("link", name="Crab pot", exact=True).click()
+        page.get_by_label("Ledger of stations").wait_for()
+    page.keyboard.press("?")
+    assert page.get_by_role("dialog").get_by_text("next, previous station", exact=True).count() == 1

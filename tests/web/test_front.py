@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import resource
 import socket
 import threading
@@ -279,3 +280,16 @@ def test_equal_wishes_at_once_are_one_wish_and_another_one_is_told(server, clien
     assert (late.status_code, "changed meanwhile" in late.json["detail"]) == (409, True)
     assert client.post(f"/api/revisions/{revision}/tape/redo", json={"version": now["version"]}).status_code == 409
     wait_for(lambda: client.get(f"/api/revisions/{revision}/bench").json["state"] == "done")
+
+
+def test_scripts_are_sent_packed_to_whoever_takes_that(client):
+    import gzip
+
+    page = client.get("/").text
+    name = re.search(r'/assets/[^"]+\.js', page)[0]
+    plain, packed = client.get(name), client.get(name, headers={"Accept-Encoding": "gzip, br"})
+    assert "Content-Encoding" not in plain.headers
+    assert packed.headers["Content-Encoding"] == "gzip"
+    assert packed.mimetype == plain.mimetype
+    assert gzip.decompress(packed.data) == plain.data
+    assert len(packed.data) < 0.5 * len(plain.data)

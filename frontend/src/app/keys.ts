@@ -1,5 +1,5 @@
 // Single keys, one table for what they do and what the help sheet says. They can be switched off in help.
-import { onBeforeUnmount, onMounted, ref } from 'vue';
+import { onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
 
 export interface Key {
   keys: string[];
@@ -8,7 +8,8 @@ export interface Key {
 }
 
 export const singleKeys = ref(localStorage.getItem('single-keys') !== 'off');
-export const keySheet = ref<{ title: string; keys: Key[] }[]>([]);
+// Shallow: what a deep one holds is another object than what was put in, so that nothing would ever be found and taken out again.
+export const keySheet = shallowRef<{ title: string; keys: Key[] }[]>([]);
 export const setSingleKeys = (on: boolean) => {
   singleKeys.value = on;
   localStorage.setItem('single-keys', on ? 'on' : 'off');

@@ -15,6 +15,7 @@ import { applyLook, shared, type LookName } from './looks';
 import { Composite, LARGEST, Loupe } from './loupe';
 import { Picture } from './picture';
 import { PLAIN_RECEIVER, type Receiver } from './receiver';
+import { release } from './release';
 import { Sun } from './sun';
 import { asShown, TOKENS } from './tokens';
 
@@ -118,6 +119,7 @@ export class Stage {
 
   dispose() {
     clearTimeout(this.timer);
+    release(this.scene);
     this.lost = true;
     this.release();
     this.renderer.dispose();
@@ -126,8 +128,7 @@ export class Stage {
 
   /** Puts a model on the floor, with floor, sun and camera range around it. */
   setModel(root: Object3D, step: number, ground = 0) {
-    if (this.root) this.scene.remove(this.root);
-    if (this.ground) this.scene.remove(this.ground);
+    for (const before of [this.root, this.ground]) if (before) this.takeOut(before);
     this.root = root;
     this.scene.add(root);
     root.updateMatrixWorld(true);
@@ -143,7 +144,7 @@ export class Stage {
 
   /** Sets another model into the loupe, null to take it out. Its place is the caller's business. */
   setOther(root: Object3D | null) {
-    if (this.other) this.scene.remove(this.other);
+    if (this.other) this.takeOut(this.other);
     this.other = root;
     if (root) {
       this.scene.add(root);
@@ -151,6 +152,11 @@ export class Stage {
       root.visible = false;
     }
     this.invalidate();
+  }
+
+  private takeOut(object: Object3D) {
+    this.scene.remove(object);
+    release(object);
   }
 
   /** Chooses the destination that "as received" stands for. */

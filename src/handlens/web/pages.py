@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 import secrets
 from collections.abc import Callable
+from mimetypes import guess_type
 from pathlib import Path
 
-from flask import Flask, Response, send_from_directory
+from flask import Flask, Response, request, send_from_directory
+from werkzeug.security import safe_join
 
 from ..store import shelf
 from ..store.database import session
@@ -21,7 +23,13 @@ def add_pages(app: Flask, problem: Callable[[int, str, str], Response]) -> None:
 
     @app.get("/assets/<path:name>")
     def assets(name: str) -> Response:
-        answer = send_from_directory(DIST / "assets", name)
+        packed = safe_join(str(DIST / "assets"), f"{name}.gz") if request.accept_encodings.quality("gzip") else None
+        if packed is not None and Path(packed).is_file():
+            answer = send_from_directory(DIST / "assets", f"{name}.gz", mimetype=guess_type(name)[0])
+            answer.headers["Content-Encoding"] = "gzip"
+        else:
+            answer = send_from_directory(DIST / "assets", name)
+        answer.headers["Vary"] = "Accept-Encoding"
         answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         answer.headers["Content-Security-Policy"] = "default-src 'none'; connect-src 'self'; script-src 'self'"
         return answer
