@@ -5,6 +5,8 @@ a mesh that is measured twice fails by its name.
 """
 
 import ast
+import os
+import signal
 import tracemalloc
 from collections import Counter
 from pathlib import Path
@@ -13,6 +15,7 @@ import bench_shapes
 import pytest
 
 from handlens.core.geometry import adjacency, distinct, embree, topology
+from handlens.core.machine.forked import by_two
 from handlens.core.measures import of_meshes
 from handlens.core.measures.known import Known
 from handlens.core.pipeline.opening import open_scene
@@ -45,6 +48,8 @@ def work_of(path, monkeypatch, bytes_too):
 
     with monkeypatch.context() as patched:
         monkeypatch = patched
+        # All in one process and thread, where it can be counted.
+        monkeypatch.setattr(os, "sched_getaffinity", lambda _: {0})
         counted(distinct, "_number", "rows", lambda key, words: len(key))
         for place in (topology, adjacency):
             counted(place, "edges", "sides", lambda mesh, *_: len(mesh.corners))
@@ -89,3 +94,33 @@ def test_no_list_is_made_anew_for_each_thing_that_is_sifted_by_it():
                     ):
                         found.append(f"{path.name}:{test.lineno}")
     assert found == []
+
+
+@pytest.mark.parametrize("fate", ["well", "falls", "killed"])
+def test_work_of_two_processes_is_that_of_one(fate, monkeypatch):
+    here = os.getpid()
+
+    def work(n):
+        if os.getpid() != here and n > 5:
+            if fate == "falls":
+                raise ValueError("only in the copy")
+            if fate == "killed":
+                os.kill(os.getpid(), signal.SIGKILL)
+        return n * n, os.getpid() == here
+
+    monkeypatch.setattr(os, "sched_getaffinity", lambda _: {0, 1})
+    told = by_two(work, range(21))
+    assert [square for square, _ in told] == [n * n for n in range(21)]
+    assert all(mine for _, mine in told) == (fate != "well")
+    with pytest.raises(ZeroDivisionError):
+        by_two(lambda n: 1 // n, range(3))
+
+
+def test_many_small_meshes_are_measured_alike_by_one_process_and_two(tmp_path, monkeypatch):
+    bench_shapes.parts(tmp_path / "parts.glb", 16_000)
+    scene = open_scene(str(tmp_path / "parts.glb"))[2]
+    two = measuring.measure(scene, known=Known(None))
+    monkeypatch.setattr(os, "sched_getaffinity", lambda _: {0})
+    one = measuring.measure(scene, known=Known(None))
+    assert len(scene.meshes) >= 64
+    assert one.to_bytes() == two.to_bytes()

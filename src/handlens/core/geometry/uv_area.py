@@ -15,14 +15,19 @@ class UvAreas:
     """The areas of every UV set that has been asked for, so that each is summed once."""
 
     def __init__(self) -> None:
-        self._of: dict[tuple[int, int], tuple[Mesh, Array]] = {}
+        #: By the mesh's own identity; it is held too, so that no other can come to have that.
+        self._of: dict[int, tuple[Mesh, dict[int, Array]]] = {}
+
+    def of(self, mesh: Mesh) -> dict[int, Array]:
+        """The areas of a mesh that were asked for, by UV set."""
+        return self._of.setdefault(id(mesh), (mesh, {}))[1]
 
     def twice(self, mesh: Mesh, uv_set: int) -> Array:
         """(T,) as `doubled_area` of the mesh's fanned triangles."""
-        key = id(mesh), uv_set
-        if key not in self._of:
-            self._of[key] = mesh, doubled_area(mesh.uvs[uv_set], fan(mesh)[0])
-        return self._of[key][1]
+        areas = self.of(mesh)
+        if uv_set not in areas:
+            areas[uv_set] = doubled_area(mesh.uvs[uv_set], fan(mesh)[0])
+        return areas[uv_set]
 
 
 def doubled_area(layer: Layer, corners: Array) -> Array:

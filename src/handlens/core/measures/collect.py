@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 
+from ..geometry.holes import Holes
+from ..geometry.patches import Patches
+from ..machine.forked import by_two
 from ..scene import Scene
 from ..scene.model import Array
 from ..scene.transforms import parents, walk, world_matrices
@@ -25,6 +30,18 @@ from .slots import material_figures
 from .texel_density import densities
 
 Progress = Callable[[str, float], None]
+#: Triangles up to which a mesh is small, and how many of those are measured by two processes: each takes more calls than work.
+_SMALL, _MANY = 5_000, 64
+
+
+class _Measured(NamedTuple):
+    """What measuring one mesh gives. arrays: elements by key. areas: of its UV sets, by their number."""
+
+    figures: MeshFigures
+    arrays: dict[str, Array]
+    patches: Patches | None
+    holes: Holes | None
+    areas: dict[int, Array]
 
 
 def silent(phase: str, share: float) -> None:
@@ -106,16 +123,36 @@ def _meshes(
 ) -> list[MeshFigures]:
     """Figures of every mesh, those of equal ones taken over from `known`; their elements are put among `arrays`."""
     twins, alone = possible_twins(scene), len(scene.meshes) == 1
+    here = os.getpid()
+    digests = [content_key(mesh) if known is not None else None for mesh in scene.meshes]
+    taken = [
+        known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
+        for k, (mesh, digest) in enumerate(zip(scene.meshes, digests, strict=True))
+    ]
+
+    def one(k: int) -> _Measured:
+        def step(share: float) -> None:
+            if os.getpid() == here:  # of a copy of this process nobody wants to hear
+                progress("measuring meshes", 0.7 * (k + share) / len(scene.meshes))
+
+        step(0.0)
+        put: dict[str, Array] = {}
+        made = mesh_figures(scene.meshes[k], k, put, k in twins, alone, seen if whole else None, step)
+        return _Measured(made, put, seen.patches.get(k), seen.holes.get(k), seen.areas.of(scene.meshes[k]))
+
+    fresh = [k for k, found in enumerate(taken) if found is None]
+    small = [k for k in fresh if scene.meshes[k].triangle_count <= _SMALL]
+    many = whole and len(small) >= _MANY
+    measured = {k: one(k) for k in fresh if not many or scene.meshes[k].triangle_count > _SMALL}
+    measured |= dict(zip(small, by_two(one, small), strict=True)) if many else {}
+    for k in fresh:
+        seen.keep(k, measured[k].patches, measured[k].holes, measured[k].areas)
+        arrays.update(measured[k].arrays)
     stored: dict[int, int] = {}
     out = []
-    for k, mesh in enumerate(scene.meshes):
-        step = lambda share, k=k: progress("measuring meshes", 0.7 * (k + share) / len(scene.meshes))
-        step(0.0)
-        digest = content_key(mesh) if known is not None else None
-        taken = known.take(digest, mesh, k, arrays, k in twins, alone) if known is not None and digest else None
-        made = taken or mesh_figures(mesh, k, arrays, k in twins, alone, seen if whole else None, step)
-        first = stored.setdefault(id(mesh.positions), k)
-        out.append(replace(made, stored_as=first) if taken else replace(made, content=digest, stored_as=first))
+    for k, (mesh, found) in enumerate(zip(scene.meshes, taken, strict=True)):
+        made = found or replace(measured[k].figures, content=digests[k])
+        out.append(replace(made, stored_as=stored.setdefault(id(mesh.positions), k)))
     return out
 
 

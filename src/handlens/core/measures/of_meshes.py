@@ -36,6 +36,12 @@ class Seen:
         self.areas = UvAreas()
         self.skip = too_many(scene)
 
+    def keep(self, number: int, patches: Patches | None, holes: Holes | None, areas: dict[int, Array]) -> None:
+        """What measuring a mesh gave, where it was measured elsewhere."""
+        if patches is not None and holes is not None:
+            self.patches[number], self.holes[number] = patches, holes
+        self.areas.of(self.scene.meshes[number]).update(areas)
+
     def look(
         self, meshes: list[MeshFigures], known: Known | None, arrays: dict[str, Array]
     ) -> tuple[list[FacingFigures], WalkFigures | None, str | None]:
