@@ -107,7 +107,7 @@ def test_the_command_line_takes_the_sheets_wishes_and_its_own(tmp_path, capsys):
     assert "proved" in said
     assert load_sheet("realtime-engine-centimetres").export.unit == "cm"
     assert "v 100.0" in (tmp_path / "out" / "crate.obj").read_text()
-    assert cli.main([*call, "--unit", "mm"]) == 0
+    assert cli.main([*call, "--unit", "mm", "--replace"]) == 0
     assert "v 1000.0" in (tmp_path / "out" / "crate.obj").read_text()
 
 
