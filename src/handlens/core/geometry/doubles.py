@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from ..scene.model import Array
-from .welding import close_groups
+from .welding import Slow, close_groups
 
 #: Distances, as shares of the mesh's diagonal, at which the doubles are counted for a choice.
 SHARES = (1e-6, 1e-5, 1e-4, 1e-3)
+
+#: Rounds of joining after which it is begun anew in another order.
+_ROUNDS = 24
 
 
 def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array) -> tuple[Array, Array]:
@@ -23,10 +28,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     rim = rim[np.isfinite(points[rim]).all(axis=1)] if len(rim) else rim
     if len(rim) < 2 or not size > 0:
         return np.zeros(0, np.int64), np.zeros(0)
-    local = np.full(len(points), -1, np.int64)
-    local[rim] = np.arange(len(rim))
-    ours = local[at] >= 0
-    first = close_groups(points[rim], SHARES[-1] * size, local[at[ours]], face[ours])
+    first, local = _grouped(points, rim, SHARES[-1] * size, at, face)
     ends = local[pairs]
     ends = ends[(ends >= 0).all(axis=1)]
     joined = np.sort(first[ends], axis=1)
@@ -39,3 +41,23 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     farthest = np.zeros(len(rim))
     np.maximum.at(farthest, first[told], away)
     return rim[told], np.where(first[told] == told, farthest[told], away)
+
+
+def _grouped(points: Array, rim: Array, distance: float, at: Array, face: Array) -> tuple[Array, Array]:
+    """First of the group of each rim point, by its place among them, and (W,) the place of each point, -1 for those of no rim."""
+    try:
+        return _grouped_in(rim, points, distance, at, face, _ROUNDS)
+    except Slow:
+        # The first of a group is the one that others must lie near: along a strip each group begins at its end and holds up the next.
+        # In mixed order they begin anywhere.
+        mixed = np.argsort(rim.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15), kind="stable")
+        first, local = _grouped_in(rim[mixed], points, distance, at, face, math.inf)
+        back = np.argsort(mixed)
+        return mixed[first][back], np.where(local >= 0, mixed[local], -1)
+
+
+def _grouped_in(rim: Array, points: Array, distance: float, at: Array, face: Array, rounds: float) -> tuple[Array, Array]:
+    local = np.full(len(points), -1, np.int64)
+    local[rim] = np.arange(len(rim))
+    ours = local[at] >= 0
+    return close_groups(points[rim], distance, local[at[ours]], face[ours], rounds=rounds), local

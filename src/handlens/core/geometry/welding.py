@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -19,12 +20,18 @@ _FEW = 64
 _PAIRS = 4_000
 
 
-def close_groups(points: Array, distance: float, at: Array, face: Array, collapse: bool = False) -> Array:
+class Slow(Exception):
+    """Points were not joined within so many rounds."""
+
+
+def close_groups(
+    points: Array, distance: float, at: Array, face: Array, collapse: bool = False, rounds: float = math.inf
+) -> Array:
     """(V,) int64 the first point of each point's group. No point lies further than `distance` from the first of its group.
 
     points: (V, 3). at, face: (n,) vertex and face of each corner. Points of one face are joined only where they are in one place
     already, so that no face of any area goes; with `collapse` they are joined like any others. Nearest pairs come first. Points
-    that are no numbers stay by themselves.
+    that are no numbers stay by themselves. Raises Slow where more rounds are needed than were given.
     """
     first = _in_one_place(points)
     finite = np.isfinite(points).all(axis=1)
@@ -33,6 +40,9 @@ def close_groups(points: Array, distance: float, at: Array, face: Array, collaps
     )
     faces = int(face.max(initial=0)) + 1
     while True:
+        rounds -= 1
+        if rounds < 0:
+            raise Slow
         heads = np.flatnonzero(finite & (first == np.arange(len(points))))
         pairs = _near_pairs(points, heads, distance)
         if not collapse:
@@ -192,14 +202,6 @@ def _joined(points: Array, first: Array, pairs: Array, distance: float, held: tu
 
 def _mutual(points: Array, first: Array, pairs: Array, distance: float) -> list[tuple[int, int]]:
     """Pairs of heads each of which is the other's nearest, where all that was joined to the one stays in reach of the other."""
-    # Of pairs equally near those come first that their numbers mix to: along a row of like gaps the first would be the only one that is
-    # both its points' nearest, and each round would join two.
-    gap = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
-    mixed = (pairs[:, 0].astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)) ^ (
-        pairs[:, 1].astype(np.uint64) * np.uint64(0xC2B2AE3D27D4EB4F)
-    )
-    mixed ^= mixed >> np.uint64(29)
-    pairs = pairs[np.lexsort((mixed * np.uint64(0xBF58476D1CE4E5B9), gap))]
     best = np.full(len(points), len(pairs), np.int64)
     np.minimum.at(best, pairs[:, 0], np.arange(len(pairs)))
     np.minimum.at(best, pairs[:, 1], np.arange(len(pairs)))
