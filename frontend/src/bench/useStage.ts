@@ -5,6 +5,7 @@ import { api, type Finding, type Picture } from '../api/client';
 import { readDisplayCopy } from '../stage/displayCopy';
 import { beside, cubes, MEASURES, suited } from '../stage/beside';
 import type { Receiver } from '../stage/receiver';
+import { release } from '../stage/release';
 import { Stage } from '../stage/stage';
 import { attachTestHook, testClock, testing } from '../stage/testHook';
 import { Viewer, type Side } from '../stage/viewer';
@@ -165,6 +166,7 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
   function props() {
     const s = stage.value;
     if (!s || !model.value) return;
+    release(s.extras);
     s.extras.clear();
     const height = s.box.max.y - Math.min(0, s.box.min.y);
     const gap = s.size * 0.12;

@@ -359,4 +359,7 @@ _WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    code = main()
+    sys.stdout.flush()
+    # All that was asked for is written: native libraries whose threads still stand are not taken down one by one, which can fall.
+    os._exit(code)

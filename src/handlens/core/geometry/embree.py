@@ -81,7 +81,8 @@ class Triangles:
         library.rtcReleaseGeometry(geometry)
         library.rtcCommitScene(self._scene)
         # The arrays are held by whoever lets go of the scene, so that they outlive it.
-        weakref.finalize(self, _release, self._scene, self._points, self._triangles)
+        # A process that ends gives everything back at once, and in its own order.
+        weakref.finalize(self, _release, self._scene, self._points, self._triangles).atexit = False
 
     def first(self, origins: Array, directions: Array) -> tuple[Array, Array]:
         """(n,) int32 triangle that each ray meets first, -1 for none, and (n,) float32 how far off. origins, directions: (n, 3)."""
