@@ -74,7 +74,7 @@ def places(s: Session) -> dict[int, int]:
     place: dict[str, int] = {}
     out = {}
     # Asked several times a second while a page is open, of a queue that may be long: three columns, and no objects.
-    waiting = s.execute(select(Job.id, Job.kind, Job.subject["bytes"].as_string()).where(Job.state == "waiting")).tuples()
+    waiting = s.execute(select(Job.id, Job.kind, Job.subject["bytes"].as_string()).where(Job.state == "waiting")).all()
     ranked = sorted((-_rank(kind, int(size or 0)), number, kind) for number, kind, size in waiting)
     for _, number, kind in ranked:
         queue = queue_of(kind)
