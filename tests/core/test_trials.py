@@ -5,14 +5,17 @@ from dataclasses import replace
 import msgspec
 import pytest
 
+from handlens.core import formats
 from handlens.core.judge import judge
 from handlens.core.judge.judge import offered
+from handlens.core.judge.ledger import ledger
 from handlens.core.judge.report import finding_json
 from handlens.core.judge.trials import came, with_trials
 from handlens.core.kit.check import Finding
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known
 from handlens.core.measures.records import TrialFigures
+from handlens.core.packages import MemoryPackage
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
@@ -43,6 +46,56 @@ def tried(made, work=float("inf"), sheets=None, intent=None):
     return with_trials(made, measures, sheets or [load_sheet(None)], intent or Intent(), work)
 
 
+def helped_in_file(made, call, format_name, sheet, said):
+    """Titles of the findings of a call that are still in the file that it is written into, by a path of its own through the product."""
+    files = formats.write(apply_mend(made, *call).scene, format_name, "model")
+    back = formats.read(MemoryPackage(files), next(iter(files)))
+    return {f.id for f in judge(collect(back), sheet, said).findings}
+
+
+@pytest.mark.parametrize("name", ["STL/sphereWithHole.stl", "PLY/Wuson.ply", "Collada/duck.dae", "OBJ/box.obj"])
+def test_what_is_offered_as_tried_holds_once_it_is_written(models, name):
+    made = open_scene(models / name)[2]
+    sheet = load_sheet(None)
+    found = judge(tried(made), sheet, Intent()).findings
+    bare = formats.write(made, made.format, "model")
+    told = {f.id for f in judge(collect(formats.read(MemoryPackage(bare), next(iter(bare)))), sheet, Intent()).findings}
+    checked = 0
+    for f in found:
+        for call, costs in zip(f.mends, f.costs, strict=True):
+            if costs is not None and f.id in told:
+                said = Intent(unit=call.params.get("unit")) if "unit" in call.params else Intent()
+                assert f.id not in helped_in_file(made, call, made.format, sheet, said), (f.title, call)
+                checked += 1
+    assert checked
+
+
+def test_what_the_own_format_cannot_hold_is_offered_with_one_that_can(models):
+    """STL holds no normals of points: soft ones are worked out anew by each reader."""
+    made = open_scene(models / "STL/sphereWithHole.stl")[2]
+    found = judge(tried(made), load_sheet(None), Intent()).findings
+    offers = [m for f in found for m in finding_json(f)["mends"] if m["mend"] == "facing.normals"]
+    assert [(m["tried"], m["needs_format"]) for m in offers] == [(False, "glb")]
+
+
+def test_a_unit_that_was_said_is_kept_as_the_intent_and_not_asked_for_again(models):
+    made = open_scene(models / "STL/sphereWithHole.stl")[2]
+    asked = lambda intent: [
+        f for f in judge(collect(made), load_sheet(None), intent).findings if f.check == "size.undeclared-unit"
+    ]
+    assert asked(Intent())
+    assert not asked(Intent(unit="m"))
+    # Said as millimetres, the numbers count so: what stood 2 m tall stands 2 mm.
+    sides = [
+        entry
+        for entry in ledger(
+            collect(made), load_sheet(None), Intent(unit="mm"), judge(collect(made), load_sheet(None), Intent(unit="mm"))
+        )
+        if entry.slug == "size"
+    ]
+    assert "mm" in str(sides[0])
+
+
 @pytest.mark.parametrize("name", OTHERS)
 def test_every_offer_takes_its_finding_away_and_brings_none(models, name):
     made = open_scene(models / name)[2]
@@ -59,7 +112,7 @@ def test_every_offer_takes_its_finding_away_and_brings_none(models, name):
 def test_what_is_refused_stays_or_brings_another_is_not_offered():
     sheet = load_sheet(None)
     finding = Finding("x", mends=(("a.b", {}),), check="a.c", key="k")
-    trial = TrialFigures("a.b", None, ["a.c:k"], {}, ["3 faces fewer"])
+    trial = TrialFigures("a.b", None, ["a.c:k"], {}, ["3 faces fewer"], written=True)
     kept = lambda t: offered(finding, {"a.b": t}, sheet)
     assert kept(trial).mends
     assert finding_json(replace(kept(trial), result="note"))["mends"] == [

@@ -1907,6 +1907,11 @@ export interface components {
             kind?: "building" | "character" | "effect" | "foliage" | "prop" | "room" | null;
             expected?: components["schemas"]["Expected"];
             /**
+             * @description What one unit of it is, where its format cannot say so.
+             * @enum {string|null}
+             */
+            unit?: "cm" | "m" | "mm" | null;
+            /**
              * @description From where its faces are looked at; inverted: they look inward on purpose, as an outline shell's do.
              * @enum {string}
              */
@@ -2040,6 +2045,10 @@ export interface components {
             };
             tried: boolean;
             costs: string[];
+            /** @description the format that holds what it does, where the model's own does not */
+            needs_format?: string;
+            /** @description offers of one choice exclude each other */
+            choice?: string;
         };
         Finding: {
             id: string;

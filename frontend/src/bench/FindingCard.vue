@@ -56,8 +56,10 @@ const origin = computed(() =>
 /** Whether what is offered is still being played on copies: that comes after the verdict. */
 const trying = computed(() => ['waiting', 'running'].includes(state.bench.value?.reading?.offers ?? ''));
 /** What an offer was found to do when it was tried on a copy. */
-const price = (m: { tried: boolean; costs: string[] }) =>
-  !m.tried
+const price = (m: { tried: boolean; costs: string[]; needs_format?: string }) =>
+  m.needs_format
+    ? `Tried: this goes, but the model's own format cannot hold it; export it as ${m.needs_format.toUpperCase()}`
+    : !m.tried
     ? trying.value
       ? 'Still being tried on a copy; press it to try it now'
       : 'Not tried yet: try it to see what it does'
@@ -113,17 +115,19 @@ watch(
         {{ shown ? 'Take the mark off' : 'Show it' }}
       </button>
       <template v-if="!finding.waived">
-        <button
-          v-for="(m, k) in finding.mends"
-          :key="k"
-          class="btn"
-          :class="state.onTape(m.mend, m.params) ? 'done' : 'main'"
-          :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value"
-          :title="price(m)"
-          @click="state.put(m.mend, m.params)"
-        >
-          {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params) }}
-        </button>
+        <template v-for="(m, k) in finding.mends" :key="k">
+          <span v-if="k && m.choice" class="faded small">or</span>
+          <button
+            class="btn"
+            :class="state.onTape(m.mend, m.params) ? 'done' : 'main'"
+            :disabled="state.onTape(m.mend, m.params) || state.lay.isPending.value"
+            :title="price(m)"
+            @click="state.put(m.mend, m.params)"
+          >
+            {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params)
+            }}<span v-if="m.needs_format"> · {{ m.needs_format.toUpperCase() }} only</span>
+          </button>
+        </template>
         <button
           v-if="finding.mends[0] && !state.onTape(finding.mends[0].mend, finding.mends[0].params)"
           class="btn"

@@ -21,6 +21,7 @@ const field = (name: string) => props.fields.find((f) => f.name === name);
 const options = (name: string) => field(name)?.choices ?? [];
 const form = reactive({
   kind: null as Intent['kind'],
+  own: null as Intent['unit'],
   unit: 1,
   height_m: null as number | null,
   width_m: null as number | null,
@@ -40,6 +41,7 @@ watch(
     const e = props.intent.expected ?? {};
     Object.assign(form, {
       kind: props.intent.kind ?? null,
+      own: props.intent.unit ?? null,
       unit: 1,
       height_m: e.height_m ?? null,
       width_m: e.width_m ?? null,
@@ -65,6 +67,7 @@ function save() {
   emit('save', {
     ...props.intent,
     kind: form.kind,
+    unit: form.own,
     expected,
     seen_from: form.seen,
     pivot: form.pivot,
@@ -89,6 +92,18 @@ function save() {
         option-value="value"
         show-clear
         placeholder="not said"
+        size="small"
+      />
+      <label id="l-own" for="own" :title="field('unit')?.help">{{ field('unit')?.title }}</label>
+      <Select
+        v-model="form.own"
+        input-id="own"
+        aria-labelledby="l-own"
+        :options="options('unit')"
+        option-label="words"
+        option-value="value"
+        show-clear
+        placeholder="as the file says"
         size="small"
       />
       <span>Expected size</span>

@@ -158,6 +158,8 @@ class Offer(Schema):
     params = fields.Dict(required=True)
     tried = fields.Boolean(required=True)
     costs = fields.List(fields.String(), required=True)
+    needs_format = fields.String(metadata={"description": "the format that holds what it does, where the model's own does not"})
+    choice = fields.String(metadata={"description": "offers of one choice exclude each other"})
 
 
 class Finding(Schema):

@@ -10,7 +10,7 @@ from dataclasses import replace as replace_fields
 from msgspec.structs import replace
 
 from ..kit.check import Finding, Skipped, settle
-from ..kit.roles import as_said
+from ..kit.roles import as_said, in_said_unit
 from ..measures import Measures
 from ..measures.records import TrialFigures
 from ..route.stations import stations
@@ -41,6 +41,7 @@ class Judgement:
 def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     """Judge measures by a sheet and an intent."""
     intent = as_said(sheet.meant(intent), measures)
+    measures = in_said_unit(measures, intent)
     findings: list[Finding] = []
     clear: list[str] = []
     skipped: list[tuple[str, str]] = []
@@ -74,15 +75,17 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
 
 
 def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) -> Finding:
-    """The finding with those of its mends that take it away and bring no other, and what each costs; ones that nobody tried stay."""
-    kept, costs = [], list[tuple[str, ...] | None]()
+    """The finding with those of its mends that take it away and bring no other, and what each costs; ones that nobody tried stay,
+    as do those that were tried in memory alone, of which no cost is known."""
+    kept, costs, needs = [], list[tuple[str, ...] | None](), list[str | None]()
     for call in finding.mends:
         trial = tried.get(call_text(*call))
         if trial is not None and (trial.refused is not None or finding.id not in trial.gone or trial.came.get(sheet.slug)):
             continue
         kept.append(call)
-        costs.append(None if trial is None else tuple(trial.costs))
-    return replace_fields(finding, mends=tuple(kept), costs=tuple(costs))
+        costs.append(None if trial is None or not trial.written else tuple(trial.costs))
+        needs.append(None if trial is None else trial.needs_format)
+    return replace_fields(finding, mends=tuple(kept), costs=tuple(costs), needs=tuple(needs))
 
 
 #: What is never drawn with the thing: only the station that takes stock looks at it.

@@ -94,6 +94,7 @@ def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
             elements=lies,
             mends=tuple(calls),
             costs=tuple(costs),
+            needs=tuple(c.get("needs_format") for c in f["mends"]),
             key=f["id"].partition(":")[2],
             under=f["under"] or "",
             samples=f.get("samples"),

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 import msgspec
 
 from ..kit.panel import Figure, Row, Table
-from ..kit.roles import as_said
+from ..kit.roles import as_said, in_said_unit
 from ..measures import Measures
 from ..route.stations import stations
 from ..rules import Intent, RuleSheet
@@ -50,6 +50,7 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
     """One entry a station, in order."""
     counts = _counts((f.station, f.result) for f in judgement.findings)
     intent = as_said(sheet.meant(intent), m)
+    m = in_said_unit(m, intent)
     things = things_of(m, intent)
     keys = _keys(m)
     out = []

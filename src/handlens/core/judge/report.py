@@ -125,7 +125,10 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> Json:
         "elements": elements,
         "mends": [
             {"mend": name, "params": params, "tried": costs is not None, "costs": list(costs or ())}
-            for (name, params), costs in zip(f.mends, f.costs, strict=True)
+            | ({"needs_format": needed} if needed else {})
+            # Each takes the finding away, so that after one of them there is nothing left for the others.
+            | ({"choice": f.id} if len(f.mends) > 1 else {})
+            for (name, params), costs, needed in zip(f.mends, f.costs, f.needs, strict=True)
         ],
         "waived": None,
         "under": f.under or None,

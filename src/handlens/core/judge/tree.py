@@ -7,7 +7,7 @@ from collections import Counter
 import msgspec
 
 from ..kit.check import node_key
-from ..kit.roles import as_said, proposals
+from ..kit.roles import as_said, in_said_unit, proposals
 from ..measures import Measures
 from ..rules import Intent
 
@@ -55,6 +55,7 @@ class Tree(msgspec.Struct, frozen=True):
 def tree(m: Measures, intent: Intent) -> Tree:
     """The nodes of the default scene, in the order of the tree."""
     intent = as_said(intent, m)
+    m = in_said_unit(m, intent)
     parts = {p.node: p for p in m.parts}
     unit = m.unit_metres or 1.0
     may_be = {p.node: p for p in proposals(m)}

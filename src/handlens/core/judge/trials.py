@@ -1,4 +1,5 @@
-"""Every mend that is offered is played on a copy first: it is offered only where its finding goes and no other comes.
+"""Every mend that is offered is played on a copy first: it is offered only where its finding goes and no other comes, in memory and
+in the model's own format, written and read back. What that format cannot hold is offered with one that can.
 
 What a mend does hangs on the model alone, what it is worth on the sheet: the figures say, sheet by sheet, what came. Mends of one
 kind for several parts are played together; only where that is not clean is each played by itself.
@@ -27,6 +28,7 @@ from ..rules import Intent, RuleSheet
 from ..scene import Scene
 from ..words.calls import Call, call_text
 from . import Judgement, judge
+from .as_written import AsWritten, as_written, other_formats, own_format, went
 
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
 #: when somebody looks at them.
@@ -66,6 +68,8 @@ _MASKED = ("facing.walk-round",)
 _REVEALED = ("arrival.copies-stored", "skin.shared")
 #: Checks told of pairs of parts, which go by other names once one is split.
 _OF_PARTS = ("see-through.draw-order",)
+#: Findings that are gone, and titles of those that came, by sheet.
+_Told = tuple[list[str], dict[str, list[str]]]
 _RANK = {"note": 0, "caution": 1, "stop": 2}
 
 Progress = Callable[[float], None]
@@ -116,6 +120,8 @@ class _Tries:
                     self.calls.setdefault(text, call)
                     self.findings.setdefault(text, []).append((k, f))
         self.left = work
+        self.large = 2 * sum(measures.meshes[p.mesh].triangles for p in measures.parts) > work
+        self.files: dict[str, AsWritten | None] = {}
 
     def all(self) -> list[TrialFigures]:
         """First each mend for all parts that it is offered for, then what was not clean there, part by part."""
@@ -134,14 +140,13 @@ class _Tries:
         order = sorted(kinds.values(), key=lambda texts: (self.urgency(texts[0]), not light(texts), -len(texts)))
         done: list[TrialFigures] = []
         alone: dict[str, TrialFigures] = {}
-        large = 2 * sum(self.measures.meshes[p.mesh].triangles for p in self.measures.parts) > self.work
         full = sum((i.width or 0) * (i.height or 0) for i in self.measures.images) > _PIXELS
         for n, together in enumerate(order):
             self.progress(0.5 * n / len(kinds))
             if self.spent():
                 break
             mend = self.calls[together[0]][0]
-            if (large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
+            if (self.large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
                 continue
             if time.perf_counter() + self.reckoned(mend) > self.until:
                 continue
@@ -166,11 +171,11 @@ class _Tries:
     def urgency(self, text: str) -> int:
         return -max(_RANK[f.result] for _, f in self.findings[text])
 
-    def charge(self, after: Measures) -> None:
+    def charge(self, after: Measures, before: Measures) -> None:
         """Take what a play did cost off what is left: meshes that it did not touch cost nothing."""
-        held = {x.content for x in self.measures.meshes}
+        held = {x.content for x in before.meshes}
         self.left -= _PLAY + sum(x.triangles for x in after.meshes if x.content not in held)
-        if after.facing_key != self.measures.facing_key:
+        if after.facing_key != before.facing_key:
             self.left -= _LOOK + sum(after.meshes[p.mesh].triangles for p in after.parts)
 
     def play(self, texts: list[str]) -> tuple[Scene, dict[str, tuple[Outcome, Scene]], dict[str, str]]:
@@ -196,33 +201,91 @@ class _Tries:
     def figures(
         self, texts: list[str], scene: Scene, outcomes: dict[str, tuple[Outcome, Scene]], refused: dict[str, str]
     ) -> list[TrialFigures]:
-        after: list[Judgement] = []
-        if outcomes:
-            measures = measure(scene, known=Known(self.measures))
-            self.charge(measures)
-            after = [judge(measures, sheet, self.intent) for sheet in self.sheets]
-        left = [{f.id for f in j.findings} for j in after]
-        new = [came(b, a) for b, a in zip(self.before, after, strict=False)]
-        everyone = {f.node for text in texts for _, f in self.findings[text]}
-        told = []
+        """What came of calls that were played together, as the model's own format tells it; where none can be written, as memory does."""
+        done = [TrialFigures(t, because, [], {}, []) for t, because in refused.items()]
+        if not outcomes:
+            return done
+        played = list(outcomes)
+        told = None if self.large else self.in_file(played, scene, own_format(self.scene))
+        if told is None:
+            told = self.in_memory(played, scene)
+            return done + [self.trial(t, told, outcomes) for t in played]
+        if len(played) == 1 and not told[played[0]][0] and not self.spent():
+            # What its own format cannot hold may be held by another: then that one is said beside the offer.
+            other = self.held_by(played[0], scene)
+            if other is not None:
+                return [self.trial(played[0], other[1], outcomes, needs_format=other[0])]
+        return done + [self.trial(t, told, outcomes, written=bool(told[t][0])) for t in played]
+
+    def trial(
+        self,
+        text: str,
+        told: dict[str, _Told],
+        outcomes: dict[str, tuple[Outcome, Scene]],
+        written: bool = False,
+        needs_format: str | None = None,
+    ) -> TrialFigures:
+        outcome, on = outcomes[text]
+        return TrialFigures(text, None, *told[text], [*_costs(on, outcome.scene), *outcome.remarks], written, needs_format)
+
+    def in_memory(self, texts: list[str], scene: Scene) -> dict[str, _Told]:
+        measures = measure(scene, known=Known(self.measures))
+        self.charge(measures, self.measures)
+        return self.compared(texts, self.before, [judge(measures, sheet, self.intent) for sheet in self.sheets])
+
+    def held_by(self, text: str, scene: Scene) -> tuple[str, dict[str, _Told]] | None:
+        """The first format beside the model's own in which a mend takes its finding away and brings none, where it does in memory."""
+        gone, worse = self.in_memory([text], scene)[text]
+        for name in other_formats(self.scene) if gone and not worse else ():
+            told = self.in_file([text], scene, name)
+            if told is not None and told[text][0] and not told[text][1]:
+                return name, told
+        return None
+
+    def in_file(self, texts: list[str], scene: Scene, name: str) -> dict[str, _Told] | None:
+        """What came of calls once the scene was written in a format and read back; None where it, or the model, cannot be."""
+        if name not in self.files:
+            self.files[name] = self.written(self.scene, name, self.intent, self.measures)
+        before = self.files[name]
+        if before is None:
+            return None
+        intent = self.intent
         for text in texts:
-            if text in refused:
-                told.append(TrialFigures(text, refused[text], [], {}, []))
-                continue
-            outcome, on = outcomes[text]
+            intent = _unit_said(self.calls[text], intent)
+        after = self.written(scene, name, intent, before.measures)
+        return None if after is None else self.compared(texts, before.judged, after.judged)
+
+    def written(self, scene: Scene, name: str, intent: Intent, known: Measures) -> AsWritten | None:
+        """The scene as a file of a format tells of it; None where it cannot be written so."""
+        try:
+            made = as_written(scene, name, self.sheets, intent, known)
+        except InputError:
+            return None
+        except Exception:
+            logging.getLogger(__name__).exception("what is offered could not be tried in %s", name)
+            return None
+        self.charge(made.measures, known)
+        return made
+
+    def compared(self, texts: list[str], before: list[Judgement], after: list[Judgement]) -> dict[str, _Told]:
+        """By call the findings that are gone, and what came, by sheet."""
+        new = [came(b, a) for b, a in zip(before, after, strict=True)]
+        nodes_of = lambda text: {x.node for k, f in self.findings[text] for x in before[k].findings if x.id == f.id}
+        everyone = {node for text in texts for node in nodes_of(text)}
+        out = {}
+        for text in texts:
             own = self.findings[text]
-            stays = {f.id for k, f in own if f.id in left[k]}
+            stays = {f.id for k, f in own if not went(f, before[k], after[k])}
             # What came to another part is another call's doing, where several were played and one of them was for that part.
-            nodes = {f.node for _, f in own}
-            mine = lambda f, nodes=nodes: len(outcomes) == 1 or bool(_parts_of(f) & nodes) or not _parts_of(f) & everyone
+            nodes = nodes_of(text)
+            mine = lambda f, nodes=nodes: len(texts) == 1 or bool(_parts_of(f) & nodes) or not _parts_of(f) & everyone
             blamed = {
                 sheet.slug: titles
                 for sheet, found in zip(self.sheets, new, strict=True)
                 if (titles := [f.title for f in found if mine(f)])
             }
-            gone = sorted({f.id for _, f in own} - stays)
-            told.append(TrialFigures(text, None, gone, blamed, [*_costs(on, outcome.scene), *outcome.remarks]))
-        return told
+            out[text] = sorted({f.id for _, f in own} - stays), blamed
+        return out
 
 
 def came(before: Judgement, after: Judgement) -> list[Finding]:
@@ -249,6 +312,12 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
         if was is None or _RANK[f.result] > _RANK[was.result] or _grew(was, f):
             out.append(f)
     return out
+
+
+def _unit_said(call: Call, intent: Intent) -> Intent:
+    """The intent once a call was kept: what one unit is has been said then, whether the file can state it or not."""
+    unit = call.params.get("unit") if call.mend == "size.scale" else None
+    return intent if unit in (None, "as-it-is") else replace(intent, unit=unit)
 
 
 def _listed(value: Any) -> list[Any]:

@@ -42,7 +42,8 @@ class Elements:
 class Finding:
     """One thing a check found. `key` tells apart the findings of one check and is stable between revisions.
 
-    costs: beside each of `mends` what it was found to cost, None where nobody has tried it yet. under: id of the finding that it
+    costs: beside each of `mends` what it was found to cost, None where nobody has tried it yet. needs: beside each, the format that it is
+    held in where the model's own cannot hold it. under: id of the finding that it
     follows from. samples, confidence: of a figure that was sampled, how many samples, and how sure it is, 0.5 (a guess) to 1.
     """
 
@@ -59,6 +60,7 @@ class Finding:
     check: str = ""
     why: str = ""
     costs: tuple[tuple[str, ...] | None, ...] = ()
+    needs: tuple[str | None, ...] = ()
     under: str = ""
     samples: int | None = None
     confidence: float | None = None

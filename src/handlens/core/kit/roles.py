@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from ..measures import Measures
 from ..rules import Intent
 from ..rules.intent import ROLES, Role
+from ..rules.sheet import UNITS
 
 #: Whole words in names, set off by marks, digits or capitals (common practice, no published source).
 _WORD = r"(?:^|[^A-Za-z]|(?<=[a-z])(?=[A-Z]))(?:{})(?![a-z])"
@@ -46,6 +47,11 @@ def as_said(intent: Intent, m: Measures) -> Intent:
         return intent
     parts = {name: replace(intent.of_part(name), role=role) for name, role in own.items()}
     return replace(intent, parts={**intent.parts, **parts})
+
+
+def in_said_unit(m: Measures, intent: Intent) -> Measures:
+    """The measures in the unit that the intent says, where the file says none itself."""
+    return replace(m, unit_metres=UNITS[intent.unit]) if intent.unit is not None and m.unit_metres is None else m
 
 
 def proposals(m: Measures) -> list[Proposal]:

@@ -14,7 +14,7 @@ import numpy as np
 from ..scene.model import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 16
+VERSION = 17
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -443,6 +443,8 @@ class ClipFigures(msgspec.Struct, frozen=True):
 class TrialFigures(msgspec.Struct, frozen=True):
     """A mend that was offered, played on a copy. call: as the command line takes it. refused: why it does not apply. gone: ids of
     the findings that it was offered for and takes away. came: titles of those that come with it, by the sheet that has them.
+    written: whether it was so in the model's own format too, written and read back. needs_format: the format in which it is, where that
+    one cannot hold it.
     """
 
     call: str
@@ -450,6 +452,8 @@ class TrialFigures(msgspec.Struct, frozen=True):
     gone: list[str]
     came: dict[str, list[str]]
     costs: list[str]
+    written: bool = False
+    needs_format: str | None = None
 
 
 class ProblemRecord(msgspec.Struct, frozen=True):

@@ -8,7 +8,7 @@ import re
 import stat
 import unicodedata
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -166,6 +166,22 @@ class ListedPackage(Package):
 
     def size(self, path: str) -> int:
         return self.sizes[path]
+
+
+class MemoryPackage(Package):
+    """Files that lie in memory, as a writer gave them."""
+
+    def __init__(self, files: Mapping[str, bytes]) -> None:
+        self.files = files
+
+    def names(self) -> Sequence[str]:
+        return sorted(self.files)
+
+    def size(self, path: str) -> int:
+        return len(self.files[path])
+
+    def read(self, path: str) -> bytes:
+        return self.files[path]
 
 
 class FolderPackage(Package):

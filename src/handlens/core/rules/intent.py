@@ -11,6 +11,7 @@ from msgspec import Meta
 
 from ..limits import InputError
 from ..words.anchors import ANCHORS
+from .export import UNIT_WORDS, Unit
 from .fields import Metres, read_record, said
 
 Kind = Literal["character", "prop", "room", "building", "foliage", "effect"]
@@ -87,6 +88,7 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
 
     kind: Annotated[Kind | None, _KIND] = None
     expected: Expected = Expected()
+    unit: Annotated[Unit | None, said("Unit", "What one unit of it is, where its format cannot say so.", words=UNIT_WORDS)] = None
     seen_from: Annotated[Seen, _SEEN_FROM] = "outside"
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies, _COPIES] = 1
