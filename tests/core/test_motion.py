@@ -177,7 +177,11 @@ def test_keys_that_are_needed_are_as_few_as_corners():
     stepped = replace(c, values=np.repeat(np.arange(4.0), 101)[:401, None].repeat(3, 1).astype(np.float32), interpolation="STEP")
     assert needed(stepped, 1e-4).tolist() == [0, 101, 202, 303, 400]
     cubic = replace(c, values=np.zeros((1203, 3), np.float32), interpolation="CUBICSPLINE")
-    assert len(needed(cubic, 1)) == 401
+    assert needed(cubic, 1e-6).tolist() == [0, 400]
+    # A cubic that is sampled with its true slopes is that cubic: t³ needs its two ends.
+    t = t.astype(np.float32)[:, None].astype(np.float64)
+    rows = np.stack([3 * t**2, t**3, 3 * t**2], axis=1).repeat(3, axis=2).reshape(-1, 3)
+    assert needed(replace(cubic, values=rows.astype(np.float32)), 1e-2).tolist() == [0, 400]
 
 
 def test_no_small_turn_moves_a_vertex_farther_than_the_reach_says():
@@ -206,10 +210,60 @@ def test_a_trimmed_clip_says_the_same_between_its_ends(way):
     at = np.linspace(0.01, 1.08, 12)
     assert sample(after.channels[0], at) == pytest.approx(sample(c, at + 0.4), abs=1e-5)
     cut = apply_mend(clip(c), "motion.trim", {"start": 0.2, "end": 1.7}).scene.clips[0]
-    if way != "CUBICSPLINE":
-        assert cut.seconds == pytest.approx(1.5)
-        at = np.linspace(0.01, 1.49, 9)
-        assert sample(cut.channels[0], at) == pytest.approx(sample(c, at + 0.2), abs=1e-5)
+    assert cut.seconds == pytest.approx(1.5)
+    at = np.linspace(0.01, 1.49, 9)
+    assert sample(cut.channels[0], at) == pytest.approx(sample(c, at + 0.2), abs=1e-5)
+
+
+def curve(seconds, swing):
+    """A joint that swings to and fro, as a cubic spline with the true slopes: one key each 0.25 s."""
+    at = np.arange(0, seconds + 1e-9, 0.25)
+    half = swing / 2 * np.sin(at)
+    slope = swing / 2 * np.cos(at)
+    points = np.stack([np.sin(half), 0 * half, 0 * half, np.cos(half)], axis=1)
+    slopes = np.stack([np.cos(half) * slope, 0 * half, 0 * half, -np.sin(half) * slope], axis=1)
+    return bend(at, np.stack([slopes, points, slopes], axis=1).reshape(-1, 4), path="rotation", way="CUBICSPLINE")
+
+
+def between(a, b):
+    """(n,) degrees between rotations."""
+    return np.degrees(2 * np.arccos(np.clip(np.abs((a * b).sum(axis=1)), 0, 1)))
+
+
+def test_a_turn_that_is_a_cubic_spline_is_cut_between_its_keys():
+    c = curve(3, 1.2)
+    cut = apply_mend(clip(c), "motion.trim", {"start": 0.1, "end": 2.6}).scene.clips[0]
+    assert cut.seconds == pytest.approx(2.5)
+    at = np.linspace(0, 2.5, 200)
+    assert between(sample(cut.channels[0], at), sample(c, at + 0.1)).max() < 0.05
+
+
+def test_keys_before_0_are_told_and_moved_to_where_a_clip_begins():
+    c = bend(TIMES - 2)
+    finding = findings(clip(c))["motion.times"][0]
+    assert "before 0" in finding.title
+    after = apply_mend(clip(c), *finding.mends[0]).scene
+    assert "motion.times" not in findings(after)
+    assert sample(after.clips[0].channels[0], np.array([0.3])) == pytest.approx(sample(c, np.array([-1.7])), abs=1e-6)
+
+
+def test_signs_are_judged_by_how_a_channel_is_read():
+    flipped = lambda way: bend(
+        TIMES, np.repeat([[0, 0, 0, 1], [0, 0, 0, -1], [0, 0, 0, 1]], 3 if way == "CUBICSPLINE" else 1, axis=0), way=way
+    )
+    told = lambda way: [f.result for f in findings(clip(flipped(way))).get("motion.flips", [])]
+    assert (told("LINEAR"), told("CUBICSPLINE"), told("STEP")) == (["note"], ["caution"], [])
+    after = apply_mend(clip(flipped("CUBICSPLINE")), "motion.repair-keys", {}).scene.clips[0].channels[0]
+    # Between two keys that are one rotation it stays there, where it swung through half a turn before.
+    assert (after.values.reshape(-1, 3, 4)[:, 1] @ [0, 0, 0, 1] > 0).all()
+
+
+def test_a_dense_cubic_spline_is_thinned():
+    dense = curve(40, 0.4)
+    after = apply_mend(clip(dense), "motion.thin", {"within_mm": 20}).scene.clips[0].channels[0]
+    assert len(after.times) < 0.7 * len(dense.times)
+    at = np.linspace(0, 40, 500)
+    assert between(sample(after, at), sample(dense, at)).max() < 3
 
 
 def test_a_retimed_cubic_curve_keeps_its_shape():

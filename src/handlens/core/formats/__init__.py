@@ -99,4 +99,16 @@ def lost_by_sheet(scene: Scene, options: Mapping[str, ExportOptions]) -> dict[st
     return {slug: {name: made[name, wanted] for name in WRITERS} for slug, wanted in options.items()}
 
 
-__all__ = ["format_of", "held", "load", "lost_by_sheet", "read", "recognise", "target", "what_is_lost", "write", "write_held"]
+__all__ = [
+    "format_of",
+    "held",
+    "load",
+    "lost_by_sheet",
+    "read",
+    "recognise",
+    "said",
+    "target",
+    "what_is_lost",
+    "write",
+    "write_held",
+]

@@ -16,6 +16,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from .. import formats
 from ..kit.check import Finding
 from ..kit.mend import Outcome
 from ..limits import InputError, MendError, plural
@@ -210,12 +211,14 @@ class _Tries:
         if told is None:
             told = self.in_memory(played, scene)
             return done + [self.trial(t, told, outcomes) for t in played]
+        lost = self.newly_lost(scene) if len(played) == 1 else []
         if len(played) == 1 and not told[played[0]][0] and not self.spent():
             # What its own format cannot hold may be held by another: then that one is said beside the offer.
             other = self.held_by(played[0], scene)
             if other is not None:
                 return [self.trial(played[0], other[1], outcomes, needs_format=other[0])]
-        return done + [self.trial(t, told, outcomes, written=bool(told[t][0])) for t in played]
+        made = [self.trial(t, told, outcomes, written=bool(told[t][0])) for t in played]
+        return done + [replace(t, costs=[*t.costs, *lost]) for t in made]
 
     def trial(
         self,
@@ -227,6 +230,14 @@ class _Tries:
     ) -> TrialFigures:
         outcome, on = outcomes[text]
         return TrialFigures(text, None, *told[text], [*_costs(on, outcome.scene), *outcome.remarks], written, needs_format)
+
+    def newly_lost(self, scene: Scene) -> list[str]:
+        """Sentences on what the model's own format cannot hold of a scene and could hold of it before."""
+        target = formats.target(self.scene, own_format(self.scene))
+        before, after = (formats.said(s, target) for s in (self.scene, scene))
+        # How numbers are rounded is the format's own and told by the proof: it is no price of the mend.
+        known = {x.text for x in before} | {x.text for x in after if x.what == "Rounding"}
+        return list(dict.fromkeys(x.text for x in after if x.text not in known))
 
     def in_memory(self, texts: list[str], scene: Scene) -> dict[str, _Told]:
         measures = measure(scene, known=Known(self.measures))
@@ -358,11 +369,19 @@ def _costs(before: Scene, after: Scene) -> list[str]:
     faces = lambda s: sum(s.meshes[n.mesh].face_count for n in s.nodes if n.mesh is not None)
     parts = lambda s: sum(n.mesh is not None for n in s.nodes)
     told = []
-    for what, count in (("face", faces), ("part", parts), ("stored mesh", lambda s: len(s.meshes))):
+    bound = lambda s: sum(n.mesh is not None and n.skin is not None for n in s.nodes)
+    counted = (
+        ("face", "faces", faces),
+        ("part", "parts", parts),
+        ("stored mesh", "stored meshes", lambda s: len(s.meshes)),
+        ("skinned part", "skinned parts", bound),
+        ("clip", "clips", lambda s: len(s.clips)),
+        ("colour set", "colour sets", lambda s: sum(len(m.colours) for m in s.meshes)),
+    )
+    for one, several, count in counted:
         change = count(after) - count(before)
         if change:
-            words = plural(abs(change), what, "stored meshes" if what == "stored mesh" else None)
-            told.append(f"{words} {'fewer' if change < 0 else 'more'}")
+            told.append(f"{plural(abs(change), one, several)} {'fewer' if change < 0 else 'more'}")
     return told
 
 

@@ -19,7 +19,7 @@ from .mend import Parameter
 IMAGES = Parameter(
     "images",
     "names",
-    "which images, by their references with semicolons between; all that it is about where none is named",
+    "which images, by their references or as #number, counted from 0, with semicolons between; all that it is about where none is named",
     default=(),
 )
 ENDINGS = {"png": ".png", "jpeg": ".jpg", "webp": ".webp"}
@@ -27,13 +27,15 @@ _MEDIA = {"png": "image/png", "jpeg": "image/jpeg", "webp": "image/webp"}
 
 
 def chosen_images(scene: Scene, names: Sequence[str]) -> list[int]:
-    """Numbers of the images that references name, all where none is named. Raises MendError where none is there any more."""
+    """Numbers of the images that references name, or numbers after a #; all where none is named. Raises MendError where none is there any more."""
     if not names:
         return list(range(len(scene.images)))
     wanted = set(names)
-    found = [k for k, i in enumerate(scene.images) if (i.reference or f"image {k}") in wanted]
+    found = [k for k, i in enumerate(scene.images) if (i.reference or f"image {k}") in wanted or f"#{k}" in wanted]
     if not found:
-        raise MendError(f"{names[0]} is not among the images any more.")
+        raise MendError(
+            f"{names[0]} is not among the images any more; a mend before it may have renamed it. #0 names the first image whatever it is called."
+        )
     return found
 
 

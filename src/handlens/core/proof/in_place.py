@@ -13,7 +13,7 @@ from ..scene import Scene
 from ..scene.bounds import world_bounds
 from ..scene.model import Array
 from ..scene.transforms import walk, world_matrices
-from ..words.anchors import is_place
+from ..words.anchors import is_place, is_unnamed
 from ..words.figures import turn
 from ..words.lengths import metres
 
@@ -68,17 +68,24 @@ class _Both:
         gone = [f"the part {name} is gone" for name, _, j in self.met(parts) if j is None or self.b.nodes[j].mesh is None]
         used_a, used_b = _used(self.a), _used(self.b)
         gone += [f"the material {name} is gone" for name in used_a if name and name not in used_b]
-        return Kept("Names", len(parts) + len(used_a), gone)
+        joints = {j for s in self.a.skins for j in s.joints}
+        # A place has a row of its own, and so have joints.
+        others = [i for i in walk(self.a) if i not in joints and self._bare(i) and not is_place(self.a.nodes[i].name)]
+        gone += [f"the node {name} is gone" for name, _, j in self.met(others) if j is None and not is_unnamed(name)]
+        return Kept("Names", len(parts) + len(used_a) + len(others), gone)
 
     def pivots(self) -> Kept:
         nodes = [i for i in walk(self.a) if self.a.nodes[i].mesh is not None and self.a.nodes[i].skin is None]
         return Kept("Pivots", len(nodes), [*self._moved(nodes, turned=False)])
 
     def sockets(self) -> Kept:
-        bare = lambda n: n.mesh is None and n.camera is None and n.light is None
-        nodes = [i for i in walk(self.a) if bare(self.a.nodes[i]) and is_place(self.a.nodes[i].name)]
+        nodes = [i for i in walk(self.a) if self._bare(i) and is_place(self.a.nodes[i].name)]
         gone = [f"{name} is gone" for name, _, j in self.met(nodes) if j is None]
         return Kept("Sockets", len(nodes), [*gone, *self._moved(nodes, turned=True)])
+
+    def _bare(self, i: int) -> bool:
+        n = self.a.nodes[i]
+        return n.mesh is None and n.camera is None and n.light is None
 
     def _moved(self, nodes: list[int], turned: bool) -> Iterator[str]:
         for name, i, j in self.met(nodes):
@@ -132,7 +139,13 @@ class _Both:
         nodes = sorted({j for s in self.a.skins for j in s.joints})
         still = {j for s in self.b.skins for j in s.joints}
         broke = [f"the joint {name} is gone" for name, _, j in self.met(nodes) if j not in still]
-        return Kept("Joints", len(nodes), broke)
+        bound = [i for i in walk(self.a) if self.a.nodes[i].mesh is not None and self.a.nodes[i].skin is not None]
+        broke += [
+            f"{name} is bound to no joint any more"
+            for name, _, j in self.met(bound)
+            if j is not None and self.b.nodes[j].skin is None
+        ]
+        return Kept("Joints", len(nodes) + len(bound), broke)
 
 
 def _by_name(scene: Scene) -> dict[tuple[str, int], int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -47,9 +48,16 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
         if spoilt is not None:
             later = find_mend(runs[spoilt].mend).title
             remarks = (*remarks, f"{later} was played before it and rests on it: it holds better the other way round.")
+        if (scaled := _scaled(runs)) != 1.0 and any(name.endswith("_mm") for name in params):
+            remarks = (*remarks, f"Its millimetres are counted on the model as scaled by {scaled:g} before it, not as it came.")
         was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
         runs.append(MendRun(id, params, True, outcome.told(), remarks, before=spoilt, spent=(was, cost)))
     return scenes[-1], runs
+
+
+def _scaled(runs: list[MendRun]) -> float:
+    """By what all lengths were multiplied so far."""
+    return math.prod(float(r.params["factor"]) for r in runs if r.applied and r.mend == "size.scale")
 
 
 def _rests_on(runs: list[MendRun], id: str) -> int | None:

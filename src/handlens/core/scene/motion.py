@@ -21,6 +21,28 @@ def sample(channel: Channel, at: Array) -> Array:
     return np.asarray(sample_all([channel], at)[0])
 
 
+def curve_at(channel: Channel, at: Array) -> tuple[Array, Array]:
+    """Values and slopes a second, (n, k) float64 each, of a cubic spline at times (n,) between its first key and its last.
+
+    Of rotations both are those of the unit quaternion that the spline is read as, whose own length changes between its keys.
+    Source: glTF 2.0, appendix C.5, and its derivative.
+    """
+    times = channel.times.astype(np.float64)
+    keys = channel.values.astype(np.float64).reshape(len(times), 3, -1)
+    after = np.clip(np.searchsorted(times, at, side="right"), 1, len(times) - 1)
+    before = after - 1
+    length = (times[after] - times[before])[:, None]
+    t = (at - times[before])[:, None] / length
+    p, q, b, a = keys[before, 1], keys[after, 1], keys[before, 2], keys[after, 0]
+    points = hermite(t, length, p, b, q, a)
+    slopes = (6 * t * t - 6 * t) * (p - q) / length + (3 * t * t - 4 * t + 1) * b + (3 * t * t - 2 * t) * a
+    if channel.path == "rotation" and points.shape[1] == 4:
+        size = np.maximum(np.linalg.norm(points, axis=1, keepdims=True), _SMALL)
+        points = points / size
+        slopes = (slopes - points * (points * slopes).sum(axis=1, keepdims=True)) / size
+    return points, slopes
+
+
 def sample_all(channels: Sequence[Channel], at: Array) -> Array:
     """(c, n, k) values of channels with one path, one way and the same key times, at times (n,) in seconds."""
     first = channels[0]
@@ -44,7 +66,7 @@ def sample_all(channels: Sequence[Channel], at: Array) -> Array:
             out = np.where(share >= 1.0, points[:, after], points[:, before])
         elif cubic:
             tangents = keys[:, before, 2], keys[:, after, 0]
-            out = _hermite(share, length[:, None], points[:, before], tangents[0], points[:, after], tangents[1])
+            out = hermite(share, length[:, None], points[:, before], tangents[0], points[:, after], tangents[1])
         elif turns:
             out = _slerp(points[:, before], points[:, after], share)
         else:
@@ -141,7 +163,8 @@ def _with_above(only: Collection[int] | None, up: Sequence[int]) -> set[int] | N
     return out
 
 
-def _hermite(s: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
+def hermite(s: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
+    """Cubic between two keys. s: share of the way; length: seconds between them; out0, in1: tangents, changes a second."""
     s2, s3 = s * s, s * s * s
     return (2 * s3 - 3 * s2 + 1) * p0 + length * (s3 - 2 * s2 + s) * out0 + (3 * s2 - 2 * s3) * p1 + length * (s3 - s2) * in1
 

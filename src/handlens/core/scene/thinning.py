@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from .model import Array, Channel, Scene, frozen
+from .motion import hermite, sample
 from .sampled import fewer_vertices
 from .skinning import posed
 from .transforms import parents, walk, world_matrices
@@ -64,31 +65,36 @@ def tolerance_of(path: str, within: float, reach: float, above: float) -> float:
 
 
 def needed(channel: Channel, tolerance: float) -> Array:
-    """(k,) the keys of a linear or stepped channel that must stay so that it is nowhere off by more than a tolerance, by index.
+    """(k,) the keys of a channel that must stay so that it is nowhere off by more than a tolerance, by index.
 
     Rotations are held against each other as angles in radians, others as distances. From each key that stays, the farthest is looked
     for up to which a straight way serves all between: in doubled steps and then by halves, so that the work grows as n log n.
-    A channel whose keys are not in order, hold no numbers, or are curved keeps all.
+    Of a cubic spline the keys that stay keep their tangents, and it is held against the curve at all keys and between each two.
+    A channel whose keys are not in order or hold no numbers keeps all.
     """
     times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)
     count = len(times)
     every: Array = np.arange(count)
-    sound = values.ndim == 2 and len(values) == count and np.isfinite(values).all() and np.isfinite(times).all()
-    if count < 3 or channel.interpolation == "CUBICSPLINE" or not sound or (np.diff(times) <= 0).any():
+    cubic = channel.interpolation == "CUBICSPLINE"
+    whole = values.ndim == 2 and len(values) == count * (3 if cubic else 1)
+    if count < 3 or not whole or not np.isfinite(values).all() or not np.isfinite(times).all() or (np.diff(times) <= 0).any():
         return every
     if channel.interpolation == "STEP":
         changed = np.r_[True, _apart(channel.path, values[1:], values[:-1]) > tolerance]
         changed[-1] = True
         return np.flatnonzero(changed)
+    serves = (
+        _Curve(channel, times, values, tolerance).serves if cubic else _Straight(channel.path, times, values, tolerance).serves
+    )
     stay, at = [0], 0
     while at < count - 1:
         step = 1
-        while at + step < count - 1 and _serves(channel, times, values, at, min(at + 2 * step, count - 1), tolerance):
+        while at + step < count - 1 and serves(at, min(at + 2 * step, count - 1)):
             step *= 2
         low, high = min(at + step, count - 1), min(at + 2 * step, count - 1)
         while low < high:
             middle = (low + high + 1) // 2
-            if _serves(channel, times, values, at, middle, tolerance):
+            if serves(at, middle):
                 low = middle
             else:
                 high = middle - 1
@@ -97,14 +103,47 @@ def needed(channel: Channel, tolerance: float) -> Array:
     return np.array(stay)
 
 
-def _serves(c: Channel, times: Array, values: Array, a: int, b: int, tolerance: float) -> bool:
-    """Whether the straight way from key a to key b meets all between: the middle one first, which mostly tells."""
-    if b - a < 2:
-        return True
-    middle = (a + b) // 2
-    if b - a > 8 and not _meets(c.path, times, values, a, b, slice(middle, middle + 1), tolerance):
-        return False
-    return _meets(c.path, times, values, a, b, slice(a + 1, b), tolerance)
+class _Straight:
+    """Keys with straight ways between them. serves: whether the way from key a to key b meets all between."""
+
+    def __init__(self, path: str, times: Array, values: Array, tolerance: float) -> None:
+        self.path, self.times, self.values, self.tolerance = path, times, values, tolerance
+
+    def serves(self, a: int, b: int) -> bool:
+        if b - a < 2:
+            return True
+        # The middle one first, which mostly tells.
+        middle = (a + b) // 2
+        if b - a > 8 and not self.meets(a, b, slice(middle, middle + 1)):
+            return False
+        return self.meets(a, b, slice(a + 1, b))
+
+    def meets(self, a: int, b: int, at: slice) -> bool:
+        return _meets(self.path, self.times, self.values, a, b, at, self.tolerance)
+
+
+class _Curve:
+    """A cubic spline. serves: whether one cubic from key a to key b meets the curve at all keys between and halfway between each two."""
+
+    def __init__(self, channel: Channel, times: Array, values: Array, tolerance: float) -> None:
+        self.path, self.tolerance = channel.path, tolerance
+        self.rows = values.reshape(len(times), 3, -1)
+        # Keys and the moments halfway between them, in turn.
+        self.times = np.empty(2 * len(times) - 1)
+        self.times[::2], self.times[1::2] = times, (times[1:] + times[:-1]) / 2
+        self.values = sample(channel, self.times)
+
+    def serves(self, a: int, b: int) -> bool:
+        if b - a < 2:
+            return True
+        middle = a + b
+        return (b - a <= 8 or self.meets(a, b, slice(middle, middle + 1))) and self.meets(a, b, slice(2 * a + 1, 2 * b))
+
+    def meets(self, a: int, b: int, at: slice) -> bool:
+        length = self.times[2 * b] - self.times[2 * a]
+        share = ((self.times[at] - self.times[2 * a]) / length)[:, None]
+        way = hermite(share, length, self.rows[a, 1], self.rows[a, 2], self.rows[b, 1], self.rows[b, 0])
+        return bool((_apart(self.path, way, self.values[at]) <= self.tolerance).all())
 
 
 def _meets(path: str, times: Array, values: Array, a: int, b: int, at: slice, tolerance: float) -> bool:
@@ -137,4 +176,5 @@ def thinned(channel: Channel, tolerance: float) -> Channel:
     stay = needed(channel, tolerance)
     if len(stay) == len(channel.times):
         return channel
-    return replace(channel, times=frozen(channel.times[stay].copy()), values=frozen(channel.values[stay].copy()))
+    rows = channel.values.reshape(len(channel.times), -1, channel.values.shape[1])[stay]
+    return replace(channel, times=frozen(channel.times[stay].copy()), values=frozen(rows.reshape(-1, rows.shape[2])))

@@ -17,6 +17,12 @@ Array = NDArray[Any]
 
 #: What nodes without content are called that say where something is to be put or aimed (common practice, no published source).
 _PLACE = re.compile(r"socket|target|anchor|attach|mount|snap|locator|spawn|hook|muzzle|marker|grip", re.IGNORECASE)
+#: Ends of names between which a runtime blends a third node (WebXR input profiles: the nodes of a visual response end so).
+_BLENDED = re.compile(r"(?:[_. -](?:min|max|value)|(?<=[a-z0-9])(?:Min|Max|Value)|[_. -](?:MIN|MAX|VALUE))$")
+#: What a node is called that nobody named (common practice, no published source).
+_UNNAMED = re.compile(
+    r"(?:(?:empty|null|node|group|grp|object|transform|dummy|untitled|new)?[ _.:\-\[(]*\d*[\])]?)", re.IGNORECASE
+)
 _HEIGHTS = {"base": 0.0, "middle": 0.5, "top": 1.0}
 _DEPTHS = {"front": 1.0, "": 0.5, "back": 0.0}
 _WIDTHS = {"left": 0.0, "": 0.5, "right": 1.0}
@@ -42,4 +48,9 @@ def anchor(low: Array, high: Array, name: str, up: str) -> Array:
 
 def is_place(name: str) -> bool:
     """Whether a node without content is named as a place at which something is put, or aimed."""
-    return bool(_PLACE.search(name))
+    return bool(_PLACE.search(name) or _BLENDED.search(name))
+
+
+def is_unnamed(name: str) -> bool:
+    """Whether a node goes by a name that nobody gave it, so that nothing looks it up by that."""
+    return bool(_UNNAMED.fullmatch(name.strip()))

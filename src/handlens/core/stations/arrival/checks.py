@@ -13,7 +13,7 @@ from ...limits import plural
 from ...measures import Measures
 from ...measures.records import NodeFigures, PartFigures
 from ...rules import Intent, RuleSheet
-from ...words.anchors import is_place
+from ...words.anchors import is_place, is_unnamed
 from ...words.calls import Call
 
 Found = Iterator[Finding | Skipped]
@@ -175,6 +175,8 @@ def bare(m: Measures) -> list[NodeFigures]:
 def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that hold no mesh, camera, light or joint, and nothing below them does.
 
+    Removing them is only offered where nobody named them: what has a name of its own may be looked up by it.
+
     Why: they arrive as stray objects that somebody has to delete.
     Measured: nodes of the scene without content, but for those whose name says that something is to be put or aimed there.
     Source: common practice, no published source.
@@ -188,7 +190,7 @@ def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0, "count"),
             len(found),
             elements=nodes([n.index for n in found]),
-            mends=(Call("arrival.remove", {"what": "empties"}),),
+            mends=(Call("arrival.remove", {"what": "empties"}),) if all(is_unnamed(n.name) for n in found) else (),
         )
 
 

@@ -15,7 +15,7 @@ from ...limits import InputError, MendError, plural
 from ...scene import Mesh, Scene
 from ...scene.model import frozen
 from ...scene.transforms import parents
-from ...words.anchors import is_place
+from ...words.anchors import is_place, is_unnamed
 from ...words.patterns import MOST_LETTERS, compiled, replaced
 
 _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "groups")
@@ -106,7 +106,7 @@ def _empties(scene: Scene) -> Outcome:
     holds = holding(scene)
     up = parents(scene)
     # A place to put something at is there to be empty; what it hangs on stays with it.
-    places = {i for i, n in enumerate(scene.nodes) if i not in holds and is_place(n.name)}
+    places = {i for i, n in enumerate(scene.nodes) if i not in holds and (is_place(n.name) or n.extras)}
     for i in list(places):
         while i >= 0 and i not in holds:
             holds.add(i)
@@ -114,7 +114,17 @@ def _empties(scene: Scene) -> Outcome:
     gone = {i for i in range(len(scene.nodes)) if i not in holds}
     if not gone:
         raise MendError("There is no empty node to remove.")
-    remarks = (f"{plural(len(places), 'node', 'nodes')} named as a place to put something at stayed.",) if places else ()
+    remarks = (
+        (
+            f"{plural(len(places), 'node', 'nodes')} stayed: their names or properties say that something is put there or looked up.",
+        )
+        if places
+        else ()
+    )
+    named = [scene.nodes[i].name for i in sorted(gone) if not is_unnamed(scene.nodes[i].name)]
+    if named:
+        listed = ", ".join(named[:5]) + (" …" if len(named) > 5 else "")
+        remarks = (*remarks, f"What looks these up by name no longer finds them: {listed}.")
     return Outcome(without_nodes(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),), remarks)
 
 

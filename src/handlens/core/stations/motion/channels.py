@@ -15,6 +15,8 @@ from .records import ChannelFigures
 
 #: A quaternion is of length 1 within this: what 16 bits a number leave behind.
 OF_LENGTH_1 = 1e-3
+#: Times that 32-bit floats cannot be trusted to tell apart, in seconds.
+AT_ONCE = 1e-6
 #: Keys that lie closer are alike, as a share of the largest value.
 ALIKE = 1e-6
 #: Numbers that are worked through together, and keys of all clips up to which every one is looked at for whether it is needed.
@@ -101,7 +103,10 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
             off = np.nan_to_num(np.abs(length - 1))
             off_unit = np.count_nonzero(off > OF_LENGTH_1, axis=1)
             worst = np.take_along_axis(length, off.argmax(axis=1)[:, None], axis=1)[:, 0]
-            flips = np.count_nonzero(np.einsum("nij,nij->ni", points[:, 1:], points[:, :-1]) < 0, axis=1)
+            # A step goes no way between its keys, so that their signs are nobody's business.
+            flips = np.array([c.interpolation != "STEP" for c in channels]) * np.count_nonzero(
+                np.einsum("nij,nij->ni", points[:, 1:], points[:, :-1]) < 0, axis=1
+            )
     keys = times.shape[1]
     for n, c in enumerate(channels):
         broken = bool(not_finite[n])

@@ -17,6 +17,7 @@ from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from ...words.figures import about, plain, turn
 from ...words.lengths import metres
+from .channels import AT_ONCE
 from .measures import OWN
 from .records import ChannelFigures, ClipOfModel, MotionMeasures
 
@@ -131,14 +132,14 @@ def not_finite(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Inten
             yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own))
 
 
-@check("motion.times", title="Times out of order", result="stop", mends=("motion.repair-keys",))
+@check("motion.times", title="Times out of order", result="stop", mends=("motion.repair-keys", "motion.trim"))
 @of_clips
 def times(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """Keys that stand at the time of the one before them, or earlier.
+    """Keys that stand at the time of the one before them, or earlier, or before 0.
 
     Why: a receiver that searches by halves finds the wrong key, and the joint jumps; a strict one refuses the file.
-    Measured: each key's time against the one before it.
-    Source: glTF 2.0 §3.11: times must be strictly increasing.
+    Measured: each key's time against the one before it, and the first against 0.
+    Source: glTF 2.0 §3.11: the first time is at least 0, and times must be strictly increasing.
     """
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.backward or x.equal]
@@ -147,6 +148,11 @@ def times(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
             words = [f"{backward:,} run backward"] * bool(backward) + [f"{equal:,} stand at one time"] * bool(equal)
             title = f"Keys of {clip_name(k, c)} are out of order: {' and '.join(words)}, {_which(m, bad)}"
             yield _told(m, own, k, title, backward + equal, _of("motion.repair-keys", k, c, own))
+        early = [x for x in c.channels if x.start < -AT_ONCE]
+        if early and not bad:
+            first = min(x.start for x in early)
+            title = f"{clip_name(k, c)} begins before 0, at {plain(first)} s: {_which(m, early)}"
+            yield _told(m, own, k, title, len(early), _of("motion.trim", k, c, own))
 
 
 @check("motion.off-unit", title="Rotations that are not of length 1", result="caution", mends=("motion.repair-keys",))
@@ -180,8 +186,8 @@ def flips(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
     """Rotation keys that lie on the other side of the sphere from the one before them.
 
     Why: the standard goes the short way all the same. A receiver that fills in number by number spins the joint the long way round.
-    Measured: the product of each quaternion with the one before it, below 0.
-    Source: glTF 2.0, appendix C.4 takes the shortest path; that others do not is common practice, no published source.
+    Measured: the product of each quaternion with the one before it, below 0; of a cubic spline it is a caution, since it goes the long way everywhere, of steps nothing.
+    Source: glTF 2.0, appendix C.4 takes the shortest path, appendix C.5 does not for cubic splines; that others do not is common practice, no published source.
     """
     for k, c in enumerate(own.clips):
         bad = [x for x in c.channels if x.flips]
@@ -190,7 +196,10 @@ def flips(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
             title = (
                 f"{plural(keys, 'rotation')} of {clip_name(k, c)} {'changes' if keys == 1 else 'change'} sign: {_which(m, bad)}"
             )
-            yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own))
+            curved = any(x.interpolation == "CUBICSPLINE" for x in bad)
+            if curved:
+                title += "; a cubic spline swings the long way round between them"
+            yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own), "caution" if curved else "")
 
 
 @check("motion.aimless", title="Channels that move nothing", result="caution", mends=("motion.drop-stray",))

@@ -12,19 +12,19 @@ from ...kit.without import holding, still_bare, without_nodes
 from ...limits import InputError, MendError
 from ...scene import Channel, Clip, Scene
 from ...scene.model import Array, frozen
-from ...scene.motion import sample, worlds_at
+from ...scene.motion import curve_at, sample, worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.thinning import reaches, thinned, tolerance_of
 from ...scene.transforms import parents, world_matrices
 from ...words.figures import about, plain
-from .channels import ALIKE, rests
+from .channels import ALIKE, AT_ONCE, rests
 
 CLIPS = Parameter("clips", "names", "which clips by name, or by number as #0; all where none is named", default=())
-#: Times that 32-bit floats cannot be trusted to tell apart, in seconds.
-_AT_ONCE = 1e-6
 #: Rounds of thinning with a finer tolerance, and moments and vertices that each is measured at.
 _ROUNDS, _MOMENTS, _VERTICES = 8, 200, 2_000
+#: Pieces that the end of a rotation's cubic spline is cut into where it is cut.
+_PIECES = 24
 
 
 def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
@@ -248,7 +248,8 @@ def _repaired(c: Channel, counts: dict[str, int]) -> Channel | None:
         out[off] /= length[off, None, None]
         out[length <= 1e-12, middle] = [0.0, 0.0, 0.0, 1.0]
         signs = np.where(np.einsum("ij,ij->i", out[1:, middle], out[:-1, middle]) < 0, -1.0, 1.0)
-        if (signs < 0).any() and wide == 1:
+        # A step shows its keys alone. A cubic spline takes no short way by itself: its tangents turn with its keys.
+        if (signs < 0).any() and c.interpolation != "STEP":
             counts["signs"] += int(np.count_nonzero(signs < 0))
             out[1:] *= np.cumprod(signs)[:, None, None]
     now = out.reshape(-1, out.shape[2]).astype(np.float32)
@@ -282,7 +283,7 @@ def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> O
         a, b = (start if start >= 0 else float(stamps.min())), (end if end >= 0 else float(stamps.max()))
         if b <= a and len(stamps) > 1 and stamps.max() > stamps.min():
             raise InputError("motion.trim: end must lie after start.")
-        if a <= _AT_ONCE and b >= stamps.max() - _AT_ONCE:
+        if abs(a) <= AT_ONCE and b >= stamps.max() - AT_ONCE:
             continue
         out[k] = replace(clip, channels=tuple(_cut(c, a, b) for c in clip.channels))
         figures.append(Figure(clip.name or f"clip {k}", f"{plain(float(stamps.max()))} s", f"{plain(b - a)} s"))
@@ -297,18 +298,17 @@ def _cut(c: Channel, a: float, b: float) -> Channel:
         return c
     wide = 3 if c.interpolation == "CUBICSPLINE" else 1
     rows = c.values.reshape(len(times), wide, -1).astype(np.float64)
-    inside = (times >= a - _AT_ONCE) & (times <= b + _AT_ONCE)
+    inside = (times >= a - AT_ONCE) & (times <= b + AT_ONCE)
     stamps, kept = times[inside], rows[inside]
-    edges = [t for t in (a, b) if times[0] < t < times[-1] and not (np.abs(stamps - t) < _AT_ONCE).any()]
+    edges = [t for t in (a, b) if times[0] < t < times[-1] and not (np.abs(stamps - t) < AT_ONCE).any()]
     if edges or not len(stamps):
-        if wide == 3:
-            # A curve that is cut between keys is kept at its old ones next to the cut.
-            first = max(int(np.searchsorted(times, a, side="right")) - 1, 0)
-            past = min(int(np.searchsorted(times, b, side="left")) + 1, len(times))
-            stamps, kept = times[first:past], rows[first:past]
+        if wide == 3 and edges:
+            stamps, kept = _cut_curve(c, stamps, kept, edges)
         else:
             new = np.array(edges or [a])
-            values = sample(c, new)[:, None, :]
+            values = np.repeat(sample(c, new)[:, None, :], wide, axis=1)
+            if wide == 3:
+                values[:, [0, 2]] = 0.0
             order = np.argsort(np.concatenate([stamps, new]), kind="stable")
             stamps, kept = np.concatenate([stamps, new])[order], np.concatenate([kept, values])[order]
     return replace(
@@ -316,6 +316,33 @@ def _cut(c: Channel, a: float, b: float) -> Channel:
         times=frozen(np.maximum(stamps - a, 0.0).astype(np.float32)),
         values=frozen(kept.reshape(-1, kept.shape[2]).astype(np.float32)),
     )
+
+
+def _cut_curve(c: Channel, stamps: Array, kept: Array, edges: list[float]) -> tuple[Array, Array]:
+    """Times and rows of a cubic spline with keys at its new ends. A piece of a cubic is one, so that positions stay to the letter;
+    the pieces of a rotation, which is read at unit length, are cut finer, so that what is off falls by the fourth power.
+    """
+    rotation = c.path == "rotation"
+    bounds = np.unique(np.concatenate([stamps, edges]))
+    new = list(edges)
+    for edge in edges if rotation else []:
+        at = int(np.searchsorted(bounds, edge))
+        # The piece that the cut leaves lies on the side of what is kept.
+        low, high = (edge, bounds[at + 1]) if edge == bounds[0] and len(bounds) > 1 else (bounds[at - 1], edge)
+        new += np.linspace(low, high, _PIECES + 1)[1:-1].tolist()
+    added = np.unique(new)
+    points, slopes = curve_at(c, added)
+    rows = np.stack([slopes, points, slopes], axis=1)
+    if rotation and len(stamps):
+        # Of keys that were there, the tangent towards a cut piece is that of the curve as it is read.
+        own = curve_at(c, np.clip(stamps, c.times[0], c.times[-1]))[1]
+        kept = kept.copy()
+        if edges[0] < stamps[0]:
+            kept[0, 0] = own[0]
+        if edges[-1] > stamps[-1]:
+            kept[-1, 2] = own[-1]
+    order = np.argsort(np.concatenate([stamps, added]), kind="stable")
+    return np.concatenate([stamps, added])[order], np.concatenate([kept, rows])[order]
 
 
 @mend(

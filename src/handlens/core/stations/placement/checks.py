@@ -313,7 +313,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts that travel other than one unit when a group is moved by one unit.
 
     Why: a skinned part is carried by its joints. Under a group that moves it stays behind where the joints hang elsewhere, and a receiver that lets the part's own node carry it as well moves it twice.
-    Measured: the nudge test: each group above a skinned part, and the roots of its joints, moved by one unit along each axis; travel of every vertex by the specification's rule, and by that of a receiver that applies the node too. Told as a caution where the part's own node or one above it is moved, turned, scaled or animated, so that receivers show different things; else as a note.
+    Measured: the nudge test: each group above a skinned part, and the roots of its joints, moved by one unit along each axis; travel of every vertex by the specification's rule, and by that of a receiver that applies the node too. Where the joints carry it whole, it is told only if the part's own node or one above it is moved, turned, scaled or animated, so that receivers show different things.
     Source: glTF 2.0 §3.7.3.3: only the joint transforms are applied to a skinned mesh; the transform of its own node must be ignored.
     """
     names = {n.index: n.name for n in m.nodes}
@@ -329,12 +329,15 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         counts = behind if inside else (n.high > 0.001 and n.low < 0.999)
         if counts or (inside and abs(n.applied - 1) > 0.001):
             now = worst.get(n.part)
+            # Beside its joints in a group at rest, as rigs are usually laid out, all receivers show the same.
+            if not counts and not n.off:
+                continue
             if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
                 worst[n.part] = n
-    parts = [node_key(m, part) for part in worst]
     # Where some vertex hangs on no joint, the joints alone would leave it behind.
     bare = {p.node for p in m.parts if m.meshes[p.mesh].unweighted}
     carried = [node_key(m, part) for part in worst if part not in bare]
+    stuck = [node_key(m, part) for part in worst if part in bare]
     for part, n in worst.items():
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
@@ -352,13 +355,14 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             name,
             part,
             nodes([part, n.group]),
-            tuple(
-                Call("placement.one-drive", {"keep": keep, "parts": which})
-                for keep, which in (("joints", carried), ("node", parts))
-                if keep == "node" or part not in bare
+            # To be moved by its node alone costs a part its skin: that is no equal way, and only offered where there is no other.
+            (
+                Call(
+                    "placement.one-drive",
+                    {"keep": "node", "parts": stuck} if part in bare else {"keep": "joints", "parts": carried},
+                ),
             ),
             key=node_key(m, part),
-            result="" if behind or n.off else "note",
         )
 
 
