@@ -45,7 +45,9 @@ def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
 def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Iterator[str]:
     shown = findings if len(findings) <= _LISTED + 1 else findings[:_LISTED]
     for f in shown:
-        yield f"  {f['result']:8}{f['title']}{' (follows from another)' if f['under'] else ''}"
+        # The same on another part has the result of the one that stands for it.
+        like = f is not findings[0] and f["under"] == findings[0]["id"]
+        yield f"  {'' if like else f['result']:8}{f['title']}{' (follows from another)' if f['under'] and not like else ''}"
     if len(shown) < len(findings):
         yield f"{'':10}and {len(findings) - len(shown):,} more of this kind, all of them in --json"
     # Reasons may differ within a kind; each is told once.

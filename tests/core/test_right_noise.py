@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 
 from handlens.core.geometry.recut import only_faces
-from handlens.core.judge import judge
+from handlens.core.judge import Judgement, judge
 from handlens.core.judge.causes import ON_A_PART, ON_THE_WHOLE, folded
 from handlens.core.judge.report import finding_json, report
+from handlens.core.judge.trials import came
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
 from handlens.core.route.stations import all_checks
@@ -35,6 +36,48 @@ def test_what_follows_is_a_note_under_its_first_cause():
         replace(two, key="k"),
     ]
     assert {f.under for f in folded(chain)[1:]} == {"surface.duplicates:k"}
+
+
+def several(*counts, result="caution"):
+    return [
+        Finding(f"{n} faces", check="surface.zero-area", key=f"k{k}", node=k, count=n, result=result)
+        for k, n in enumerate(counts)
+    ]
+
+
+def test_the_same_on_three_parts_is_one_finding_told_of_the_worst():
+    found = folded(several(2, 7, 3))
+    assert [(f.under, f.result) for f in found] == [
+        ("surface.zero-area:k1", "note"),
+        ("", "caution"),
+        ("surface.zero-area:k1", "note"),
+    ]
+    assert all(not f.under for f in folded(several(2, 7)))
+    # Two results are two findings, and what follows from one of them follows from the one that stands for it.
+    assert (
+        sum(
+            not f.under
+            for f in folded([*several(1, 2, 3), *(replace(f, key=f"j{f.node}") for f in several(4, 5, 6, result="stop"))])
+        )
+        == 2
+    )
+    follows = Finding("n", check="surface.needles", key="n", node=0, result="note")
+    assert folded([*several(2, 7, 3), follows])[-1].under == "surface.zero-area:k1"
+
+
+def test_another_part_that_comes_to_stand_for_the_rest_is_not_worse_than_before():
+    before = Judgement(tuple(folded(several(2, 7, 3, 4))), (), ())
+    # The worst is mended: another stands for the rest, which was there before.
+    left = Judgement(tuple(folded([f for f in several(2, 7, 3, 4) if f.node != 1])), (), ())
+    assert came(before, left) == []
+    worse = [replace(f, result="stop") if f.node == 3 else f for f in several(2, 7, 3, 4)]
+    assert [f.node for f in came(before, Judgement(tuple(folded(worse)), (), ()))] == [3]
+
+
+def test_no_material_is_a_note_where_the_format_holds_none():
+    bare = replace(cube("crate"), slots=np.zeros(6, np.int32), slot_materials=(-1,))
+    told = lambda format: findings(scene(bare, format=format))["slots.no-material"][0].result
+    assert (told("stl"), told("ply"), told("glb")) == ("note", "note", "caution")
 
 
 def test_no_stop_is_hidden_under_a_lesser_cause():

@@ -163,9 +163,23 @@ def test_a_hall_whose_unit_is_not_stated_is_not_shrunk_on_a_guess():
     hall = scene(cube("hall", 150.0), unit_metres=None, format="obj")
     offered = [params for _, params in findings(hall)["size.undeclared-unit"][0].mends]
     # What it reads as comes first; that it may be in centimetres is a choice, not a guess.
-    assert offered == [{"factor": 1.0, "unit": "m"}, {"factor": 0.01, "unit": "m"}]
+    assert offered == [{"factor": x, "unit": "m"} for x in (1.0, 0.01, 0.001)]
     after = apply_mend(hall, "size.scale", {"factor": 1.0, "unit": "m"}).scene
     assert after.unit_metres == 1.0
     assert "size.undeclared-unit" not in findings(after)
     stated = findings(scene(cube("hall", 1700.0), unit_metres=None, format="obj"), intent='{"expected": {"height_m": 17}}')
     assert stated["size.undeclared-unit"][0].mends[0][1] == {"factor": 0.01, "unit": "m"}
+    # A nut of 29 numbers is one of millimetres, as likely as not; what stands 276 m tall is told once its unit is stated.
+    nut = scene(cube("nut", 29.0), unit_metres=None, format="stl")
+    assert 0.001 in [params["factor"] for _, params in findings(nut)["size.undeclared-unit"][0].mends]
+    assert "size.extreme" in findings(scene(cube("mast", 276.0)))
+
+
+def test_the_exact_factor_is_offered_beside_the_likely_unit():
+    """2.40 m where 1.00 m is expected: inches written as centimetres nearly explain it, and 1 / 2.4 does."""
+    table = scene(cube("table", 2.4))
+    expected = '{"expected": {"height_m": 1.0}}'
+    assert next(p["factor"] for _, p in findings(table, intent=expected)["size.expected"][0].mends) == 0.41667
+    # 39 in as metres: the inch comes first, and what gives the very size beside it.
+    offers = [p["factor"] for _, p in findings(scene(cube("table", 39.0)), intent=expected)["size.expected"][0].mends]
+    assert offers == [0.0254, 0.025641]

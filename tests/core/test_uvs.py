@@ -324,6 +324,14 @@ def test_uneven_density_is_told():
     assert set(told(flat([(0, 0, 0.02, 0.02), (0.05, 0.05, 0.95, 0.95)]))) == {"textures.density"}
 
 
+@pytest.mark.parametrize(("held", "told_of"), [("wrapS", []), ("wrapT", ["textures.uv-outside"])])
+def test_an_image_that_is_held_at_its_edge_along_one_axis_may_repeat_along_the_other(held, told_of):
+    s = flat([(0, 0.5, 0.9, 1.5)])
+    base = s.materials[0].inputs[0]
+    s = s.with_(materials=(replace(s.materials[0], inputs=(replace(base, sampler={held: 33071}),)),))
+    assert [c for c in told(s) if c == "textures.uv-outside"] == told_of
+
+
 def test_outside_is_asked_of_the_sheet():
     s = flat([(1, 2, 2, 3)])
     assert told(s) == {}

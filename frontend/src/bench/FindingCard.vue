@@ -45,7 +45,11 @@ const forAll = computed(() => {
   return all.value.length > 1 && !finding.value.waived && !same ? left : [];
 });
 /** The finding that this one follows from: mended there, it goes too. */
-const cause = computed(() => (finding.value.under ? state.findings.value.find((f) => f.id === finding.value.under) : undefined));
+const cause = computed(() => {
+  const found = finding.value.under ? state.findings.value.find((f) => f.id === finding.value.under) : undefined;
+  // The same on another part is the same card.
+  return found?.check === finding.value.check ? undefined : found;
+});
 const origin = computed(() =>
   !cause.value
     ? ''

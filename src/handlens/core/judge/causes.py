@@ -1,8 +1,11 @@
-"""One cause is one finding: what follows from another is kept, under the one that it follows from, and counts as a note."""
+"""One cause is one finding: what follows from another is kept, under the one that it follows from, and counts as a note.
+
+So does the same trouble on several parts: it is one finding, told of the part that has most of it, with those of the others under it.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from ..kit.check import RESULTS, Finding
@@ -33,6 +36,10 @@ ON_THE_WHOLE = (
 )
 
 
+#: From so many parts on, the same trouble on each is one finding.
+ALIKE = 3
+
+
 def folded(findings: Sequence[Finding]) -> list[Finding]:
     """The findings with `under` set on those that follow from another, which are notes then.
 
@@ -54,7 +61,29 @@ def folded(findings: Sequence[Finding]) -> list[Finding]:
         cause = next((c for c in causes if c is not None and c.id != f.id and RESULTS.index(c.result) <= weight), None)
         if cause is not None:
             under[f.id] = cause.id
+    heads = _heads(f for f in findings if f.id not in under)
+    under |= {id: head for id, head in heads.items() if id != head}
     return [replace(f, under=_first(under, f.id), result="note") if f.id in under else f for f in findings]
+
+
+def _heads(findings: Iterable[Finding]) -> dict[str, str]:
+    """By id of a finding on a part that of the one that stands for all of its check and result: the one with the most elements."""
+    alike: dict[tuple[str, str], list[Finding]] = {}
+    for f in findings:
+        if f.node is not None:
+            alike.setdefault((f.check, f.result), []).append(f)
+    out: dict[str, str] = {}
+    for group in alike.values():
+        if len({f.node for f in group}) >= ALIKE:
+            head = max(group, key=lambda f: f.count or 0)
+            out |= {f.id: head.id for f in group}
+    return out
+
+
+def own_result(finding: Finding, by_id: Mapping[str, Finding]) -> str:
+    """The result of a finding by itself, where it is only a note because another part's stands for it."""
+    head = by_id.get(finding.under)
+    return head.result if head is not None and head.check == finding.check else finding.result
 
 
 def _first(under: dict[str, str], id: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ..words.json_tree import Json
@@ -23,14 +23,24 @@ def kinds(findings: Sequence[Json]) -> list[Json]:
     of them has no mend, or where there are too many to lay at once. Fewer than three of a kind stand each by itself.
     """
     groups: dict[tuple[str, str, bool], list[dict[str, Any]]] = {}
+    by_id = {f["id"]: f for f in findings}
     for f in findings:
-        groups.setdefault((f["check"], f["result"], f["waived"] is not None), []).append(f)
+        result = by_id[f["under"]]["result"] if stands_under_its_like(f, by_id) else f["result"]
+        groups.setdefault((f["check"], result, f["waived"] is not None), []).append(f)
+    for group in groups.values():
+        group.sort(key=lambda f: stands_under_its_like(f, by_id))
     out = []
     for group in groups.values():
         for kind in [group] if len(group) >= MANY else [[f] for f in group]:
             calls = together([f["mends"][0] for f in kind]) if all(f["mends"] for f in kind) else []
             out.append({"findings": [f["id"] for f in kind], "mends": calls if len(calls) <= _MOST_CALLS else []})
     return out
+
+
+def stands_under_its_like(finding: Json, by_id: Mapping[str, Json]) -> bool:
+    """Whether a finding is of the same check as the one that it stands under: another part's, which stands for it."""
+    head = by_id.get(finding.get("under") or "")
+    return head is not None and head["check"] == finding["check"]
 
 
 def together(calls: Sequence[Json]) -> list[Json]:

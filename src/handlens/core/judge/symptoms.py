@@ -14,6 +14,7 @@ import msgspec
 from ..kit.check import RESULTS
 from ..route.stations import all_checks
 from ..words.json_tree import Json
+from .kinds import stands_under_its_like
 
 #: How well a check explains a look: by itself, often, or now and then.
 _BY_ITSELF, _OFTEN, _SELDOM = 3, 2, 1
@@ -227,6 +228,7 @@ def explained(
     weights = {} if look is None else look.weights()
     best: dict[str, tuple[float, Json]] = {}
     count: dict[str, int] = {}
+    by_id = {f["id"]: f for f in findings}
     for f in findings:
         weight = 1 if look is None else weights.get(f["check"], look.any_stop if f["result"] == "stop" else 0)
         if f["waived"] is not None or not weight:
@@ -234,7 +236,11 @@ def explained(
         if spot is not None and f["node"] is not None and f["node"] != spot:
             continue
         # A cause goes before what only follows from it, and what was pointed at before what concerns the whole.
-        score = 100.0 * weight + 10 * (len(RESULTS) - RESULTS.index(f["result"])) - 120 * bool(f["under"])
+        score = (
+            100.0 * weight
+            + 10 * (len(RESULTS) - RESULTS.index(f["result"]))
+            - 120 * (bool(f["under"]) and not stands_under_its_like(f, by_id))
+        )
         score += 400 * (f["id"] in hit) + 150 * (spot is not None and f["node"] == spot)
         count[f["check"]] = count.get(f["check"], 0) + 1
         if f["check"] not in best or score > best[f["check"]][0]:

@@ -30,6 +30,7 @@ from ..scene import Scene
 from ..words.calls import Call, call_text
 from . import Judgement, judge
 from .as_written import AsWritten, as_written, other_formats, own_format, went
+from .causes import own_result
 
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
 #: when somebody looks at them.
@@ -309,6 +310,7 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
     words = {(f.check, f.title): f for f in before.findings}
     things = {_thing(f): f for f in before.findings}
     out = []
+    now_by_id = {f.id: f for f in after.findings}
     rest, silent = _rest(before, after), {check for check, _ in before.skipped}
     for f in after.findings:
         # What could not be told before is not new because it can be now.
@@ -320,7 +322,7 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
             or words.get((f.check, f.title))
             or things.get(_thing(f))
         )
-        if was is None or _RANK[f.result] > _RANK[was.result] or _grew(was, f):
+        if was is None or _RANK[own_result(f, now_by_id)] > _RANK[own_result(was, known)] or _grew(was, f):
             out.append(f)
     return out
 

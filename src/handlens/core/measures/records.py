@@ -297,7 +297,7 @@ class ShownFigures(msgspec.Struct, frozen=True):
 
 
 class UvFigures(msgspec.Struct, frozen=True):
-    """One UV set of one mesh. Faces: missing (a corner without), not_finite, outside (0 to 1), flat (an area in space, none in
+    """One UV set of one mesh. Faces: missing (a corner without), not_finite, outside (0 to 1; of those along u, along v), flat (an area in space, none in
     the UVs), mirrored. span: whole tiles that the UVs reach over. collapsed: all in one point. islands, seams: pieces and edges
     where the UVs are cut. overlap: share of the covered texels that several faces of one slot cover, of a raster of
     `resolution` texels a side, None where it was not drawn; padding: least gap between islands, as a share of the tile.
@@ -306,6 +306,8 @@ class UvFigures(msgspec.Struct, frozen=True):
     missing: int
     not_finite: int
     outside: int
+    outside_u: int
+    outside_v: int
     flat: int
     mirrored: int
     span: float

@@ -57,7 +57,8 @@ def _set(
     # What is wrong with a value is wrong with every corner that has it.
     u, v = layer.values[:, 0], layer.values[:, 1]
     finite = np.isfinite(u) & np.isfinite(v)
-    out = (u < -_SLACK) | (u > 1 + _SLACK) | (v < -_SLACK) | (v > 1 + _SLACK)
+    out_u, out_v = (u < -_SLACK) | (u > 1 + _SLACK), (v < -_SLACK) | (v > 1 + _SLACK)
+    out = out_u | out_v
     lost = layer.index < 0
     lacks = bool(lost.any()) or not bool(finite.all())
     of_value = lambda wrong: np.where(lost, False, wrong[layer.index]) if len(wrong) else np.zeros(len(lost), bool)
@@ -65,10 +66,13 @@ def _set(
     twice = np.where(np.abs(twice) > NO_AREA, twice, 0.0)  # 0 for what is no number too
     signed, whole = _by_face(mesh, triangles[1], twice)
     usable = ~_marked(mesh, owner, lost | broken) if lacks else np.ones(mesh.face_count, bool)
+    leaves = lambda where: np.flatnonzero(_marked(mesh, owner, of_value(where))) if where.any() else np.zeros(0, int)
     kept: dict[str, Array] = {
         "missing": np.flatnonzero(_marked(mesh, owner, lost)) if lacks else np.zeros(0, int),
         "not-finite": np.flatnonzero(_marked(mesh, owner, broken)) if lacks else np.zeros(0, int),
-        "outside": np.flatnonzero(_marked(mesh, owner, of_value(out))) if out.any() else np.zeros(0, int),
+        "outside": leaves(out),
+        "outside-u": leaves(out_u),
+        "outside-v": leaves(out_v),
         "flat": np.flatnonzero(usable & (whole <= NO_AREA) & ~flat),
         "mirrored": np.flatnonzero(usable & ((-signed if v_down else signed) < -NO_AREA)),
         "overlapping": np.zeros(0, int),
@@ -90,6 +94,8 @@ def _set(
         missing=n["missing"],
         not_finite=n["not-finite"],
         outside=n["outside"],
+        outside_u=n["outside-u"],
+        outside_v=n["outside-v"],
         flat=n["flat"],
         mirrored=n["mirrored"],
         span=span,

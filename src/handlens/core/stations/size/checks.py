@@ -12,6 +12,7 @@ from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
+from ...rules.sheet import UNITS
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
@@ -48,7 +49,7 @@ PLAUSIBLE = {
 #: Sizes that most things are of: what an undeclared unit is guessed by. Common practice, no published source.
 USUAL = (0.02, 60.0)
 #: Sizes that nothing is known against where no kind is given: from a button to the longest halls. Common practice, no published source.
-ORDINARY = (0.01, 300.0)
+ORDINARY = (0.01, 200.0)
 
 
 class Explanation(NamedTuple):
@@ -151,12 +152,8 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
         return
     factor = likely_factor(m, sheet, intent)
-    # What may well be as large as it reads is not shrunk on a guess: a hall is no toy.
-    size = max(size_metres(m) or [0.0])
-    known = can_judge(intent) or not ORDINARY[0] <= size <= ORDINARY[1]
-    # In the destination's own unit, so that nothing is left to be converted on the way. Where both may be, both are offered, and
-    # what it reads as comes first.
-    factors = [factor] if known else list(dict.fromkeys((1.0, factor)))
+    factors = _factors(m, intent, factor, wanted)
+    # In the destination's own unit, so that nothing is left to be converted on the way.
     mends = tuple(Call("size.scale", {"factor": x / sheet.unit_metres, "unit": sheet.unit}) for x in factors)
     says = (
         f"× {plain(factor)} would make it {metres(_height(m, sheet) * factor)}"
@@ -169,6 +166,25 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         value(1.0, "factor"),
         mends=mends,
     )
+
+
+def _factors(m: Measures, intent: Intent, likely: float, wanted: tuple[float, float] | None) -> list[float]:
+    """What an undeclared unit may be, as factors to metres. With an expected size the likely one, and the very one where that is another;
+    else metres, centimetres and millimetres, whichever give a size that things have: what it reads as comes first, since a hall is no toy.
+    """
+    if wanted is not None:
+        return _likely_and_exact(likely, wanted[0])
+    size = max(size_metres(m) or [0.0])
+    low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
+    usual = [x for x in UNITS.values() if low <= size * x <= high]
+    return list(dict.fromkeys((*((1.0,) if 1.0 in usual else ()), likely, *(() if can_judge(intent) else usual))))
+
+
+def _likely_and_exact(likely: float, exact: float) -> list[float]:
+    """The factor of a likely unit and the very one, each once; the unit first where it is near enough to be meant."""
+    off = abs(exact / likely - 1)
+    very = float(f"{exact:.5g}")
+    return [likely] if off < 1e-4 else [likely, very] if off < 0.02 else [very, likely]
 
 
 @check("size.unit", title="The unit differs from the destination's", result="note")
@@ -254,7 +270,7 @@ def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         f"It stands {metres(height)} where {metres(height * factor)} is expected{words}.{bent}".removesuffix("."),
         value(height, "m"),
         value(height * factor, "m"),
-        mends=(Call("size.scale", {"factor": best}),),
+        mends=tuple(Call("size.scale", {"factor": x}) for x in _likely_and_exact(best, factor)),
         result="caution" if max(factor, 1 / factor) <= 2 and sheet.results.get("size.expected") is None else "",
     )
 
@@ -310,7 +326,7 @@ def extreme(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The unit is stated, no size is expected, and the largest side is far from that of anything of its kind.
 
     Why: at such sizes cameras clip it, shadows and physics break, and it was probably meant otherwise.
-    Measured: the largest world side in metres, against what is known of the intent's kind, or from a centimetre to 300 metres where none is given; factors that would explain it are told.
+    Measured: the largest world side in metres, against what is known of the intent's kind, or from a centimetre to 200 metres where none is given; factors that would explain it are told.
     Source: common practice, no published source.
     """
     size = size_metres(m)

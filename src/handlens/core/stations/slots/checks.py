@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...formats.table import BY_NAME
 from ...kit.check import Elements, Finding, Skipped, check, node_key, value
 from ...kit.parts import first_parts, for_materials
 from ...limits import plural
@@ -39,7 +40,7 @@ def no_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that no material is given to.
 
     Why: each destination draws them in a material of its own: grey here, striped or white there.
-    Measured: faces whose slot names no material.
+    Measured: faces whose slot names no material; a note where the model's format holds none at all.
     Source: glTF 2.0 §3.7.2.1: a primitive without a material takes the default one; common practice elsewhere.
     """
     for p, mesh in first_parts(m):
@@ -53,6 +54,8 @@ def no_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.node,
                 Elements("faces", m.array(f"mesh:{p.mesh}:bare")),
                 key=node_key(m, p.node),
+                # Nobody has forgotten what could not be given.
+                result="note" if "materials" not in BY_NAME[m.format].holds else "",
             )
 
 

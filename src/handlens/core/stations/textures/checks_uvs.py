@@ -122,14 +122,13 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: UVs of each corner, a thousandth outside allowed, where the sheet does not let images repeat, or a material holds its image at the edge.
     Source: glTF 2.0 §3.8.4.4 (wrapping modes); common practice elsewhere.
     """
+    # Each axis by itself: an image that repeats along u may be held at its edge along v.
     clamped = {
-        (k, x)
-        for k, x in (
-            (i.uv_set, n)
-            for n, mat in enumerate(m.materials)
-            for i in mat.inputs
-            if i.image is not None and CLAMP in i.sampler.values()
-        )
+        (i.uv_set, n, way)
+        for n, mat in enumerate(m.materials)
+        for i in mat.inputs
+        for way in ("wrapS", "wrapT")
+        if i.image is not None and i.sampler.get(way) == CLAMP
     }
     if sheet.textures.tiling and not clamped:
         yield Skipped(f"{sheet.name} lets images repeat")
@@ -137,8 +136,15 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh, k, u in _sets(m):
         if u.outside and sheet.textures.tiling:
             used = {mesh.slot_materials[s] for s, n in enumerate(mesh.slot_faces) if n and s < len(mesh.slot_materials)}
-            if any((k, x) in clamped for x in used):
-                yield _faces(m, p, k, u.outside, "lie outside 0 to 1, where the image does not repeat", "outside")
+            ways = [way for way in ("wrapS", "wrapT") if any((k, x, way) in clamped for x in used)]
+            n, what = {
+                (): (0, ""),
+                ("wrapS",): (u.outside_u, "outside-u"),
+                ("wrapT",): (u.outside_v, "outside-v"),
+                ("wrapS", "wrapT"): (u.outside, "outside"),
+            }[tuple(ways)]
+            if n:
+                yield _faces(m, p, k, n, "lie outside 0 to 1, where the image does not repeat", what)
         elif u.outside:
             where = f"{node_key(m, p.node)}"
             mends = (Call("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
