@@ -9,7 +9,7 @@ import trimesh
 from handlens.core.geometry.recut import only_faces
 from handlens.core.geometry.topology import surface
 from handlens.core.judge import judge
-from handlens.core.limits import MendError
+from handlens.core.limits import InputError, MendError
 from handlens.core.machine.meshopt import cache_figures
 from handlens.core.reduction.collapse import Reducer
 from handlens.core.reduction.detail import bake
@@ -360,7 +360,12 @@ def test_wishes_are_met_or_said_not_to_be():
     thing = scene(bumpy())
     count = lambda **params: apply_mend(thing, "budget.reduce", params)
     assert count(triangles=5_000).scene.meshes[0].triangle_count in range(4_990, 5_001)
-    assert count(share=10).scene.meshes[0].triangle_count in range(2_030, 2_049)
+    # A share reads the same however it is written.
+    for share in ("10%", "10 %", 0.1, 10):
+        assert count(share=share).scene.meshes[0].triangle_count in range(2_030, 2_049)
+    for wrong in ("half", "-3%", 120):
+        with pytest.raises(InputError, match="50% or 0.5"):
+            count(share=wrong)
     within = count(deviation_mm=4)
     assert distances(surface_of(thing.meshes[0]), surface_of(within.scene.meshes[0]))[0] <= 0.004
     assert within.scene.meshes[0].triangle_count < 10_000

@@ -12,9 +12,24 @@ from ..words.calls import Params, split_names
 from .spent import Spent
 
 
+def as_share(text: str) -> float | None:
+    """A share from 0 to 1 of "50%", "50" or "0.5": no share is more than the whole, so that a number over 1 is one of per cent. None for
+    anything else."""
+    bare = text.strip()
+    percent = bare.endswith("%")
+    try:
+        number = float(bare.removesuffix("%"))
+    except ValueError:
+        return None
+    found = number / 100 if percent or number > 1 else number
+    return found if 0 <= found <= 1 else None
+
+
 @dataclass(frozen=True)
 class Parameter:
-    """One parameter: name, kind (number, text, choice, flag, parts, names), what it means, choices, default (None: required).
+    """One parameter: name, kind (number, share, text, choice, flag, parts, names), what it means, choices, default (None: required).
+
+    kind "share" takes a part of a whole as "50%", 50 or 0.5, and gives it as 0.5.
 
     kind "parts" takes the keys of nodes as findings name them, as a list or as one text with semicolons between (one that is part
     of a name is written \\;); no key at all means the whole model. Kind "names" takes names of other things in the same way.
@@ -40,6 +55,11 @@ class Parameter:
             if number == 0 and not self.zero:
                 raise InputError(f"{mend}: {self.name} must be another number than 0.")
             return number
+        if self.kind == "share":
+            found = as_share(str(raw))
+            if found is None:
+                raise InputError(f"{mend}: {self.name} must be a share such as 50% or 0.5, not {raw!r}.")
+            return found
         if self.kind == "flag":
             if str(raw).lower() not in ("true", "false", "yes", "no", "1", "0"):
                 raise InputError(f"{mend}: {self.name} must be true or false, not {raw!r}.")

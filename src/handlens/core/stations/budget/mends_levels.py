@@ -9,7 +9,7 @@ from functools import cache
 import numpy as np
 
 from ...kit.choice import PARTS
-from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.mend import Figure, Outcome, Parameter, as_share, mend
 from ...limits import MendError
 from ...measures.looked_at import UPRIGHT
 from ...reduction.price import POINTS, SAMPLES, Price, price
@@ -34,8 +34,8 @@ from .reducing import Part, first_level, left_of, parts_of, within
         Parameter(
             "shares",
             "text",
-            "per cent of the triangles that each level keeps, from the finest on, with semicolons between",
-            default="50;25;10",
+            "the share of the triangles that each level keeps, as 50% or 0.5, from the finest on, with semicolons between",
+            default="50%;25%;10%",
         ),
         Parameter(
             "heights_px",
@@ -54,7 +54,7 @@ from .reducing import Part, first_level, left_of, parts_of, within
     after=("budget.reduce", "budget.merge-flat"),
 )
 def levels(
-    scene: Scene, shares: str = "50;25;10", heights_px: str = "", screen_px: float = 1080, parts: Sequence[str] = ()
+    scene: Scene, shares: str = "50%;25%;10%", heights_px: str = "", screen_px: float = 1080, parts: Sequence[str] = ()
 ) -> Outcome:
     """Make up to three coarser levels of the parts, to shares of the triangles taken where it hurts least, or as coarse as no point is off by
     more than a pixel where the whole is so high on the screen; and work out from which distance on each is off by no more than a pixel.
@@ -142,7 +142,8 @@ def _heights(text: str) -> list[float]:
 
 
 def _shares(text: str) -> list[float]:
-    kept = [x / 100 for x in _numbers(text, "shares", "50;25;10")]
-    if not kept or len(kept) > 3 or any(not 0 < x < 1 for x in kept) or sorted(kept, reverse=True) != kept:
-        raise MendError("Say one to three shares between 0 and 100 per cent, the largest first, such as 50;25;10.")
+    read = [as_share(x) for x in text.replace(",", ";").split(";") if x.strip()]
+    kept = [x for x in read if x is not None and 0 < x < 1]
+    if not kept or len(kept) > 3 or len(kept) != len(read) or sorted(kept, reverse=True) != kept:
+        raise MendError(f"Say one to three shares under the whole, the largest first, such as 50%;25%;10%, not {text!r}.")
     return kept

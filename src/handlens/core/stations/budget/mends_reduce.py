@@ -33,7 +33,7 @@ TEXELS = 1024
     safe=False,
     parameters=[
         Parameter("triangles", "number", "to so many triangles; 0 where another wish says how far", default=0),
-        Parameter("share", "number", "to so many per cent of the triangles; 0 where another wish says how far", default=0),
+        Parameter("share", "share", "to such a share of the triangles, as 50% or 0.5; 0 where another wish says how far", default=0),
         Parameter(
             "deviation_mm",
             "number",
@@ -69,14 +69,14 @@ def reduce(
     chosen = chosen_meshes(scene, parts)
     levels = cache(lambda level: parts_of(scene, chosen, symmetric, level))
     before = sum(w.count * w.times for w in levels(0).values())
-    target = int(triangles) if triangles else int(before * share / 100)
+    target = int(triangles) if triangles else int(before * share)
     if deviation_mm:
         work, cut = levels(0), {k: within(w, deviation_mm / 1000) for k, w in levels(0).items()}
         target = before
     elif each:
         work, cut = {}, {}
         for k, w in levels(0).items():
-            one = int(triangles) if triangles else int(w.count * share / 100)
+            one = int(triangles) if triangles else int(w.count * share)
             found, left = first_level(_only(levels, k), one * w.times)
             work, cut = work | found, cut | left
         target = max(target, sum(min(target, w.count) * w.times for w in work.values())) if triangles else target
