@@ -364,7 +364,7 @@ def test_wishes_are_met_or_said_not_to_be():
     for share in ("10%", "10 %", 0.1, 10):
         assert count(share=share).scene.meshes[0].triangle_count in range(2_030, 2_049)
     for wrong in ("half", "-3%", 120):
-        with pytest.raises(InputError, match="50% or 0.5"):
+        with pytest.raises(InputError, match=r"50% or 0\.5"):
             count(share=wrong)
     within = count(deviation_mm=4)
     assert distances(surface_of(thing.meshes[0]), surface_of(within.scene.meshes[0]))[0] <= 0.004

@@ -111,10 +111,13 @@ class Reducer:
         return best
 
     def _wrong(self, triangles: Array, about: Array | None) -> Array:
-        """(P,) bool: points, of those about (P,) or of all, that stand at no surface and did before."""
-        w = self.wedges
-        wrong = unsound(w, triangles, self._normals, about)
-        return wrong & ~unsound(w, w.triangles, self._normals, wrong) if wrong.any() else wrong
+        """(P,) bool: points, of those about (P,) or of all, that are as no surface's are in a way in which they were not before."""
+        wrong = unsound(self.wedges, triangles, self._normals, about)
+        return np.asarray((wrong & ~self._before_it) != 0)
+
+    @cached_property
+    def _before_it(self) -> Array:
+        return unsound(self.wedges, self.wedges.triangles, self._normals)
 
     def _collapsed_about(self, triangles: Array, wrong: Array) -> tuple[Array, Array]:
         """Triangles with edges about some points (P,) bool collapsed, and (P,) bool the points that this may have changed."""

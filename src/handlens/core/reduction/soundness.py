@@ -18,25 +18,27 @@ _TURNS = 8
 
 
 def unsound(w: Wedges, triangles: Array, normals: Array | None, about: Array | None = None) -> Array:
-    """(P,) bool: welded points at which triangles (n, 3) of wedges are not as those of a surface are. normals: (W, 3) what stood at
-    wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all where it is None.
+    """(P,) uint8: in what welded points are not as those of a surface are, bit by bit, where triangles (n, 3) of wedges meet at them:
+    a face on two points, an edge of three faces, a face without height, a fold, a face that looks away, several fans. normals: (W, 3)
+    what stood at wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all
+    where it is None.
     """
     points = int(w.point.max(initial=-1)) + 1
-    bad = np.zeros(points, bool)
+    bad = np.zeros(points, np.uint8)
     if about is not None:
         triangles = triangles[about[w.point[triangles]].any(axis=1)]
     if not len(triangles):
         return bad
     t = w.point[triangles]
     flat = (t[:, 0] == t[:, 1]) | (t[:, 1] == t[:, 2]) | (t[:, 2] == t[:, 0])
-    bad[t[flat].reshape(-1)] = True
+    _mark(bad, t[flat], 1)
     a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
     key = np.minimum(a, b).astype(np.int64) * points + np.maximum(a, b)
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.concatenate([[True], key[order][1:] != key[order][:-1]]))
     count = np.diff(np.append(first, len(order)))
     crowded = key[order][first[count > 2]]
-    bad[crowded // points], bad[crowded % points] = True, True
+    _mark(bad, np.concatenate([crowded // points, crowded % points]), 2)
     p = w.positions[triangles]
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     size = np.linalg.norm(area, axis=1, keepdims=True)
@@ -44,15 +46,21 @@ def unsound(w: Wedges, triangles: Array, normals: Array | None, about: Array | N
     sides = np.roll(p, -1, axis=1) - p
     longest = np.einsum("ijk,ijk->ij", sides, sides).max(axis=1)
     # What has no height has no direction either. Mere needles are taken out when all is done.
-    bad[t[size[:, 0] < _FLAT * longest].reshape(-1)] = True
+    _mark(bad, t[size[:, 0] < _FLAT * longest], 4)
     one, other = order[first[count == 2]], order[first[count == 2] + 1]
     folded = np.einsum("ij,ij->i", unit[one // 3], unit[other // 3]) < _FOLDED
-    bad[a[one[folded]]], bad[b[one[folded]]] = True, True
+    _mark(bad, np.concatenate([a[one[folded]], b[one[folded]]]), 8)
     if normals is not None:
         away = np.einsum("ij,ij->i", normals[triangles].sum(axis=1), unit) < 0
-        bad[t[away].reshape(-1)] = True
-    bad |= _fans(t, one, other, points) > 1
-    return bad if about is None else bad & about
+        _mark(bad, t[away], 16)
+    _mark(bad, np.flatnonzero(_fans(t, one, other, points) > 1), 32)
+    return bad if about is None else np.where(about, bad, np.uint8(0))
+
+
+def _mark(bad: Array, points: Array, bit: int) -> None:
+    where = np.zeros(len(bad), bool)
+    where[points.reshape(-1)] = True
+    bad[where] |= np.uint8(bit)
 
 
 def lost(w: Wedges, triangles: Array) -> Array:

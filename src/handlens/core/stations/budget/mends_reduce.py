@@ -12,11 +12,13 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...machine.meshopt import library
 from ...reduction.collapse import Reduced
+from ...reduction.newly_wrong import newly_wrong, wrong_with
 from ...reduction.price import POINTS, SAMPLES, Price, distances, price
 from ...scene import Scene
 from ...scene.model import Array
 from ...surface.decoded import opened
 from ...words.figures import about, percent, plain, turn
+from ...words.lengths import metres
 from .mends import triangle_count
 from .pictures import MOST, with_pictures
 from .reducing import Part, first_level, left_of, parts_of, within
@@ -33,7 +35,9 @@ TEXELS = 1024
     safe=False,
     parameters=[
         Parameter("triangles", "number", "to so many triangles; 0 where another wish says how far", default=0),
-        Parameter("share", "share", "to such a share of the triangles, as 50% or 0.5; 0 where another wish says how far", default=0),
+        Parameter(
+            "share", "share", "to such a share of the triangles, as 50% or 0.5; 0 where another wish says how far", default=0
+        ),
         Parameter(
             "deviation_mm",
             "number",
@@ -117,6 +121,10 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
         whose = ", ".join(scene.meshes[k].name or "a part" for k in list(gone)[:3])
         many = plural(sum(gone.values()), "island of UVs has gone", "islands of UVs have gone")
         remarks = (*remarks, f"{many} with the faces on them, in {whose}: what surrounds them shows their place.")
+    for k, reduced in sorted(made.items()):
+        first, last = wrong_with(scene.meshes[k]), wrong_with(reduced.mesh)
+        rim = " → ".join(metres(x.rim * work[k].unit) for x in (first, last))
+        remarks = (*remarks, *newly_wrong(first, last, scene.meshes[k].name or "a part", rim))
     pictures = list[Figure]()
     for k, reduced in sorted(made.items()) if size else ():
         before, now = work[k].surfaces(reduced)
