@@ -2059,6 +2059,11 @@ export interface components {
             part: string | null;
             node: number | null;
             title: string;
+            /** @description the title with the part and its figures taken out */
+            message: string;
+            args: {
+                [key: string]: unknown;
+            };
             measured: components["schemas"]["Value"] | null;
             wanted: components["schemas"]["Value"] | null;
             why: string;

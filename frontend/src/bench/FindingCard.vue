@@ -64,12 +64,12 @@ const price = (m: { tried: boolean; costs: string[]; needs_format?: string }) =>
   m.needs_format
     ? `Tried: this goes, but the model's own format cannot hold it; export it as ${m.needs_format.toUpperCase()}`
     : !m.tried
-    ? trying.value
-      ? 'Still being tried on a copy; press it to try it now'
-      : 'Not tried yet: try it to see what it does'
-    : m.costs.length
-      ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}`
-      : 'Tried: this goes, nothing comes';
+      ? trying.value
+        ? 'Still being tried on a copy; press it to try it now'
+        : 'Not tried yet: try it to see what it does'
+      : m.costs.length
+        ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}`
+        : 'Tried: this goes, nothing comes';
 /** The reference of an image that leads nowhere, which is the tail of the finding's id. */
 const lost = computed(() =>
   finding.value.result === 'stop' && !finding.value.waived && /^textures\.(missing|absolute):/.test(finding.value.id)

@@ -216,7 +216,7 @@ def changes_since(
     found = select(Judgement.inspection_id, Judgement.report["findings"]).where(
         Judgement.inspection_id.in_(ids), Judgement.sheet == sheet.slug, Judgement.key == digest
     )
-    told = {number: {f["id"]: f["title"] for f in findings} for number, findings in s.execute(found).tuples()}
+    told = {number: {f["id"]: f["title"] for f in findings} for number, findings in s.execute(found).all()}
     seen = [told.get(number, {}) for number in ids]
     last, older = seen[-1], {k for one in seen[:-1] for k in one}
     present = {f["id"]: f["title"] for f in now["findings"]}

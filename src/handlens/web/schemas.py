@@ -170,6 +170,8 @@ class Finding(Schema):
     part = fields.String(required=True, allow_none=True)
     node = fields.Integer(required=True, allow_none=True)
     title = fields.String(required=True)
+    message = fields.String(required=True, metadata={"description": "the title with the part and its figures taken out"})
+    args = fields.Dict(required=True)
     measured = fields.Nested(Value, required=True, allow_none=True)
     wanted = fields.Nested(Value, required=True, allow_none=True)
     why = fields.String(required=True)

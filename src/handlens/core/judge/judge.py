@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from dataclasses import replace as replace_fields
 
 from msgspec.structs import replace
@@ -17,19 +17,23 @@ from ..route.stations import stations
 from ..rules import Intent, RuleSheet
 from ..rules.intent import APART
 from ..words.calls import call_text
+from ..words.json_tree import Json
 from .causes import folded
+from .judged_by import judged_by
 
 
 @dataclass(frozen=True)
 class Judgement:
     """findings in station order; clear: checks that ran and found nothing; skipped: (check, reason). unlooked: stations that
-    have something to look at and were not looked at, as no check is there yet, or one could not look or failed.
+    have something to look at and were not looked at, as no check is there yet, or one could not look or failed. by: the sheet, the
+    intent and the tool, as a report names them.
     """
 
     findings: tuple[Finding, ...]
     clear: tuple[str, ...]
     skipped: tuple[tuple[str, str], ...]
     unlooked: tuple[str, ...] = ()
+    by: Json = field(default_factory=dict)
 
     def verdict(self) -> dict[str, int]:
         counts = {"stop": 0, "caution": 0, "note": 0}
@@ -40,6 +44,7 @@ class Judgement:
 
 def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     """Judge measures by a sheet and an intent."""
+    by = judged_by(sheet, intent)
     intent = as_said(sheet.meant(intent), measures)
     measures = in_said_unit(measures, intent)
     findings: list[Finding] = []
@@ -71,7 +76,7 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
         elif not real:
             clear.append(registered.id)
     findings = folded(findings)
-    return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s.name for s in route if s.slug in unlooked))
+    return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s.name for s in route if s.slug in unlooked), by)
 
 
 def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) -> Finding:

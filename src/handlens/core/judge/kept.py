@@ -107,6 +107,7 @@ def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
         tuple(tree["clear"]),
         tuple((x["check"], x["because"]) for x in tree["skipped"]),
         tuple(tree["not_looked_at"]),
+        tree["judged_by"],
     )
 
 

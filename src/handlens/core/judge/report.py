@@ -16,6 +16,7 @@ from ..packages import Package
 from ..scene import Scene
 from ..words.json_tree import Json
 from . import Judgement
+from .judged_by import message_of
 
 
 def facts(m: Measures) -> Json:
@@ -110,6 +111,7 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> Json:
             elements[key] = (flat.reshape(-1, 2) if key == "pairs" else flat).tolist()
             if key == "pairs":
                 elements["indices"] = []
+    message, args = message_of(f)
     return {
         "id": f.id,
         "check": f.check,
@@ -118,6 +120,8 @@ def finding_json(f: Finding, *, with_indices: bool = True) -> Json:
         "part": f.part,
         "node": f.node,
         "title": f.title,
+        "message": message,
+        "args": args,
         "measured": finite(f.measured),
         "wanted": finite(f.wanted),
         "why": f.why,
@@ -166,6 +170,7 @@ def report(where: Json, m: Measures, judgement: Judgement, *, with_indices: bool
     return {
         "schema": 1,
         "source": where,
+        "judged_by": judgement.by,
         "facts": finite(facts(m)),
         "findings": [finding_json(f, with_indices=with_indices) for f in judgement.findings],
         "clear": list(judgement.clear),

@@ -1,0 +1,59 @@
+"""Reports say by what they were judged, and findings give their figures apart."""
+
+import hashlib
+import json
+
+import msgspec
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from handlens import __version__
+from handlens.core.judge import judge
+from handlens.core.judge.judged_by import message_of
+from handlens.core.judge.report import report
+from handlens.core.kit.check import Finding
+from handlens.core.measures import collect
+from handlens.core.rules import Intent, load_sheet
+from handlens.core.rules.intent import Expected
+from scenes import cube, scene
+
+WORDS = st.text(st.sampled_from("ab 0123456789.,-{}%µ_"), max_size=30)
+
+
+@given(WORDS, st.one_of(st.none(), WORDS))
+def test_a_message_with_its_figures_put_back_is_the_title(title, part):
+    message, args = message_of(Finding(title, part=part))
+    assert message.format(**args) == title
+
+
+@pytest.mark.parametrize(
+    ("title", "part", "message"),
+    [
+        ("1,171 faces of body_4 have no area", "body_4", "{n0} faces of {part} have no area"),
+        (
+            "0.385 % of the looks meet the back of a face, 8.2 % there",
+            None,
+            "{n0} % of the looks meet the back of a face, {n1} % there",
+        ),
+        ("It stands 2 m tall", "2", "It stands {part} m tall"),
+    ],
+)
+def test_findings_of_one_kind_have_one_message(title, part, message):
+    assert message_of(Finding(title, part=part))[0] == message
+
+
+def test_a_report_says_by_what_it_was_judged():
+    """Another sheet, another value of it, or another intent is another judge."""
+    m, sheet = collect(scene(cube("crate"))), load_sheet(None)
+    by = lambda sheet, intent: report({}, m, judge(m, sheet, intent))["judged_by"]
+    bare = Intent()
+    told = by(sheet, Intent(expected=Expected(height_m=2.0)))
+    assert told["sheet"] == "realtime-engine"
+    assert told["sheet_version"] == sheet.version
+    assert told["intent"] == {"expected": {"height_m": 2.0}}
+    assert told["tool"] == f"Hand Lens {__version__}"
+    assert json.loads(json.dumps(told)) == told
+    other = msgspec.structs.replace(sheet, size_tolerance=0.5)
+    assert by(other, bare)["sheet_sha256"] != by(sheet, bare)["sheet_sha256"] == told["sheet_sha256"]
+    assert len(told["sheet_sha256"]) == len(hashlib.sha256().hexdigest())
