@@ -22,6 +22,8 @@ settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "same"))
 
 # Offers are tried in the tests that are about that: every wait for a reading would wait for all of them too.
 os.environ.setdefault("HANDLENS_TRIES", "0")
+# What tests watch lies where pytest makes its folders.
+os.environ.setdefault("HANDLENS_WATCH_ROOTS", tempfile.gettempdir())
 
 ROOT = Path(__file__).parents[1]
 MODELS = Path("/usr/share/assimp/models")

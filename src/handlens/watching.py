@@ -5,19 +5,26 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import stat
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
 from .core import limits, packages
+from .core.formats.files import role_of
 from .core.formats.table import MODEL_ENDINGS
 from .core.limits import InputError, plural
+from .core.packages import open_plain
 
 #: Seconds for which a file must have kept still before it counts as saved, and between two looks.
 SETTLED, EVERY = 0.6, 0.5
+#: Seconds after which a file that changes all the time, as a log does, is waited for no longer.
+RESTLESS = 6.0
+#: Bytes of a model that are looked through for the names of what it uses.
+_LOOKED_THROUGH = 64 << 20
 #: File descriptors opened for writing have one of these bits (Linux, fcntl.h: O_WRONLY, O_RDWR).
 _WRITING = 0o3
 
@@ -32,7 +39,9 @@ class Folder:
         #: Models that were told and could not be taken yet; whoever takes them keeps them here.
         self.waiting: set[str] = set()
         self._seen: dict[str, tuple[int, int]] = {}
+        #: When each file that changed was seen to do so last, and when it began to.
         self._moving: dict[str, float] = {}
+        self._began: dict[str, float] = {}
         self._digest: dict[str, bytes] = {}
 
     def look(self, now: float) -> list[str]:
@@ -42,24 +51,45 @@ class Folder:
         has kept still, and nobody has it open for writing. Raises InputError where the folder is gone or holds too much.
         """
         there = self._listed()
-        for path, stat in there.items():
-            if self._seen.get(path) != stat:
+        for path, told in there.items():
+            if self._seen.get(path) != told:
                 self._moving[path] = now
+                self._began.setdefault(path, now)
         self._moving = {p: t for p, t in self._moving.items() if p in there}
         self._seen = there
-        if not self._moving or now - max(self._moving.values()) < SETTLED or self._being_written():
+        restless = {p for p, t in self._moving.items() if now - t < SETTLED and now - self._began[p] >= RESTLESS}
+        settling = {p: t for p, t in self._moving.items() if p not in restless}
+        if not settling or now - max(settling.values()) < SETTLED or self._being_written(settling):
             return []
-        changed = [p for p in self._moving if self._is_other(p)]
-        self._moving = {}
+        changed = [p for p in settling if self._is_other(p)]
+        self._moving = {p: t for p, t in self._moving.items() if p in restless}
+        self._began = {p: t for p, t in self._began.items() if p in restless}
         models = [p for p in there if p.lower().endswith(MODEL_ENDINGS)]
         return sorted({m for p in changed for m in ([p] if p in models else _users(p, models))})
 
     def files_of(self, model: str) -> dict[str, Path]:
-        """What a model may use: itself and everything in its folder and below that is no other model, by path from its own folder."""
+        """What a model may use, by path from its own folder: itself, images, libraries and buffers there and below, data files beside it.
+
+        What else lies there is nobody's business, but for what the model names.
+        """
         top = model.rpartition("/")[0]
         inside = f"{top}/" if top else ""
-        used = [p for p in self._seen if p.startswith(inside) and (p == model or not p.lower().endswith(MODEL_ENDINGS))]
-        return {p[len(inside) :]: self.root / p for p in used}
+        below = [p for p in self._seen if p.startswith(inside) and p != model]
+        role = {p: role_of(p) for p in below}
+        used = [p for p in below if role[p] in ("image", "material-library", "buffer")]
+        used += [p for p in below if role[p] == "side-file" and "/" not in p[len(inside) :] and not p.lower().endswith(".txt")]
+        others = [p for p in below if role[p] not in ("model", "image", "material-library", "buffer") and p not in used]
+        if others:
+            said = self._bytes_of(model).lower()
+            used += [p for p in others if p.rpartition("/")[2].lower().encode(errors="surrogateescape") in said]
+        return {p[len(inside) :]: self.root / p for p in sorted([model, *used])}
+
+    def _bytes_of(self, path: str) -> bytes:
+        try:
+            with open_plain(self.root / path) as file:
+                return file.read(_LOOKED_THROUGH)
+        except OSError:
+            return b""
 
     def contents_of(self, model: str) -> str:
         """A digest of what a model may use, names and bytes, as they were when they had settled."""
@@ -91,26 +121,28 @@ class Folder:
                     stack.append(path)
                     continue
                 try:
-                    stat = e.stat()
+                    told = e.stat()
                 except OSError:  # gone between being listed and being looked at
                     continue
-                found[path] = stat.st_size, stat.st_mtime_ns
+                if not stat.S_ISREG(told.st_mode):  # a pipe or a device: reading it may never end
+                    continue
+                found[path] = told.st_size, told.st_mtime_ns
                 if len(found) > limits.MAX_PACKAGE_FILES:
                     raise InputError(f"{self.root} holds more than {limits.MAX_PACKAGE_FILES:,} files; watch a folder inside it.")
         return found
 
     def _is_other(self, path: str) -> bool:
         try:
-            with (self.root / path).open("rb") as file:
+            with open_plain(self.root / path) as file:
                 digest = hashlib.file_digest(file, "blake2b").digest()
         except OSError:
             return False
         before, self._digest[path] = self._digest.get(path), digest
         return before != digest
 
-    def _being_written(self) -> bool:
+    def _being_written(self, settling: Iterable[str]) -> bool:
         """Whether a process of this user's has one of the changed files open for writing; where nobody can say, it has not."""
-        wanted = {os.path.realpath(self.root / p) for p in self._moving}
+        wanted = {os.path.realpath(self.root / p) for p in settling}
         for fd in Path("/proc").glob("[0-9]*/fd/*"):
             try:
                 if os.readlink(fd) not in wanted:

@@ -5,6 +5,8 @@ import os
 import pytest
 
 from handlens.core.limits import InputError
+from handlens.core.packages import open_plain
+from handlens.core.pipeline.opening import open_scene
 from handlens.watching import SETTLED, Folder, _told
 from scenes import cube, scene
 
@@ -54,6 +56,44 @@ def test_a_picture_tells_the_models_that_may_use_it(tmp_path):
     (tmp_path / "boats/tex/tar.png").write_text("other")
     settled(folder, 20)
     assert folder.contents_of("boats/a.obj") != before
+
+
+def test_a_pipe_a_link_and_a_log_hold_nobody_up(tmp_path):
+    boat = tmp_path / "boat.obj"
+    boat.write_text("mtllib boat.mtl\n")
+    os.mkfifo(tmp_path / "boat.mtl")
+    os.mkfifo(tmp_path / "tar.png")
+    (tmp_path / "oak.png").symlink_to("/etc/hostname")
+    folder = Folder(tmp_path)
+    log = tmp_path / "run.json"
+    told = []
+    for k in range(30):
+        log.write_text(f"{k}" * (k + 1))
+        told += folder.look(0.3 * k)
+    assert told == ["boat.obj"]
+    assert set(folder.files_of("boat.obj")) <= {"boat.obj", "run.json"}
+    # What is a file when it is listed and a pipe when it is read is not waited for.
+    boat.unlink()
+    os.mkfifo(boat)
+    with pytest.raises(OSError, match="no plain file"):
+        open_plain(boat)
+
+
+def test_what_lies_beside_a_model_and_is_not_its_own_stays_where_it_is(tmp_path):
+    for path in ("boat.obj", "boat.json", "tar.png", "letter.txt", "keys.pem", "deep/notes.yaml", "deep/oak.webp", "sail.exr"):
+        (tmp_path / path).parent.mkdir(exist_ok=True)
+        (tmp_path / path).write_text("map_Kd Sail.exr" if path == "boat.obj" else path)
+    folder = Folder(tmp_path)
+    settled(folder)
+    assert set(folder.files_of("boat.obj")) == {"boat.obj", "boat.json", "tar.png", "deep/oak.webp", "sail.exr"}
+
+
+def test_a_folder_with_a_pipe_in_it_is_read(tmp_path):
+    (tmp_path / "boat.obj").write_text("mtllib boat.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    os.mkfifo(tmp_path / "boat.mtl")
+    os.mkfifo(tmp_path / "names.json")
+    for path in (tmp_path, tmp_path / "boat.obj"):
+        assert open_scene(path)[2].meshes[0].face_count == 1
 
 
 def test_a_folder_that_is_not_there_is_one_sentence(tmp_path):

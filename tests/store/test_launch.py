@@ -16,7 +16,8 @@ from conftest import wait_for
 from handlens.launch import __main__ as launched
 from handlens.launch.claim import Claimed, began, claim, tell
 from handlens.launch.cluster import Cluster, free_port
-from handlens.launch.parts import GivenUp, Part
+from handlens.launch.parts import GivenUp, Part, look_after
+from handlens.web import parts as shown
 
 
 def test_a_second_one_is_told_where_the_first_is(tmp_path):
@@ -32,6 +33,32 @@ def test_a_second_one_is_told_where_the_first_is(tmp_path):
     with pytest.raises(Claimed, match="already; stop"):
         claim(tmp_path, patience=0.0)
     second.close()
+
+
+def test_a_worker_that_somebody_halted_is_said_to_be(tmp_path, monkeypatch):
+    """SIGSTOP leaves a process there that does nothing: it is not up."""
+    sleeper = subprocess.Popen(["sleep", "60"])
+    state = tmp_path / "state.json"
+    monkeypatch.setenv("HANDLENS_STATE", str(state))
+    told = []
+
+    def changed(states):
+        launched.tell_state(state, states)
+        told.append((states, shown.troubles()))
+        os.kill(sleeper.pid, signal.SIGSTOP if len(told) == 1 else signal.SIGCONT)
+        if len(told) == 3:
+            raise KeyboardInterrupt
+
+    worker = Part("worker", lambda: None, lambda: sleeper.pid, lambda: None, tmp_path / "log")
+    try:
+        with pytest.raises(KeyboardInterrupt):
+            look_after([worker], changed, every=0.05)
+    finally:
+        sleeper.kill()
+        sleeper.wait()
+    assert [states["worker"] for states, _ in told] == ["up", "stopped", "up"]
+    assert [bool(troubles) for _, troubles in told] == [False, True, False]
+    assert "halted" in told[1][1][0]
 
 
 def test_one_that_is_being_stopped_is_waited_for(tmp_path):

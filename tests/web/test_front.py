@@ -209,7 +209,14 @@ def test_what_is_no_text_or_number_is_a_sentence(client, body, words):
         assert words in answer.json["detail"]
 
 
-@pytest.mark.parametrize("origin", ["http://[", "null", "http://127.0.0.1:1@evil", "\u00e4"])
+def test_a_request_that_ends_at_two_places_is_refused(server):
+    """RFC 9112, section 6.3: a length and chunks together are how requests are smuggled."""
+    with _connect(server) as s:
+        s.sendall(_head(server, "POST /api/drops", "Content-Length: 2", "Transfer-Encoding: chunked") + b"2\r\n{}\r\n0\r\n\r\n")
+        assert _answer(s)[0] == 400
+
+
+@pytest.mark.parametrize("origin", ["http://[", "null", "http://127.0.0.1:1@evil", "\u00e4", "https://localhost"])
 def test_an_origin_that_is_no_address_of_ours_changes_nothing(client, origin):
     answer = client.post("/api/drops", json={}, headers={"Origin": origin.encode().decode("latin1")})
     assert answer.status_code == 403

@@ -88,9 +88,18 @@ def test_what_broke_in_the_old_ones_place(client, worker):
     assert told["place"]["rows"][0]["broke"] == ["the part drum is gone"]
 
 
-def test_a_watched_folder_makes_revisions_of_what_is_saved(client, worker, tmp_path):
+def test_a_watched_folder_makes_revisions_of_what_is_saved(client, worker, tmp_path, monkeypatch):
     assert client.post("/api/watches", json={"path": "exports"}).status_code == 422
     assert client.post("/api/watches", json={"path": str(tmp_path / "nowhere")}).status_code == 422
+    for wrong in ("~nosuchuser/x", "/" + "x" * 300, "/etc"):
+        answer = client.post("/api/watches", json={"path": wrong})
+        assert answer.status_code == 422, wrong
+        assert answer.json["detail"]
+    monkeypatch.setenv("HANDLENS_DATA", str(tmp_path / "own" / "data"))
+    (tmp_path / "own" / "data").mkdir(parents=True)
+    for mine in (tmp_path / "own", tmp_path / "own" / "data", tmp_path):
+        assert "its own data" in client.post("/api/watches", json={"path": str(mine)}).json["detail"]
+    monkeypatch.delenv("HANDLENS_DATA")
     watch = client.post("/api/watches", json={"path": str(tmp_path)}).json
     assert client.post("/api/watches", json={"path": str(tmp_path)}).json["id"] == watch["id"]
     listed = lambda: next(w for w in client.get("/api/watches").json["watches"] if w["id"] == watch["id"])

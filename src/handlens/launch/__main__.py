@@ -79,7 +79,9 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO
     port = free_port(args.port)
     if port != args.port:
         print(f"Port {args.port} is taken by another program, so it is {port} this time.", file=sys.stderr)
-    log = (folder / "log.txt").open("ab")
+    # What it says of models and folders is the owner's business.
+    log = os.fdopen(os.open(folder / "log.txt", os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab")
+    os.fchmod(log.fileno(), 0o600)
     environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
     for name, command in (("worker", ["handlens.jobs.worker"]), ("web server", ["handlens.web.serve", str(port)])):
         child = Child(command, environment, log)
@@ -92,8 +94,8 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO
 
         _whatever_ends(lambda: load_once(ROOT / "demo" / "models"), parts)
 
-    def changed(up: dict[str, bool]) -> None:
-        tell_state(state, up)
+    def changed(states: dict[str, str]) -> None:
+        tell_state(state, states)
         tell(held, address, [n for part in parts if (n := part.process()) is not None])
 
     print(f"Hand Lens is at {address}  (Ctrl-C stops it)", flush=True)

@@ -100,24 +100,34 @@ class Child:
             self.process.wait()
 
 
-def tell_state(path: Path, up: dict[str, bool]) -> None:
+def stopped(number: int | None) -> bool:
+    """Whether a process is there and does nothing, as somebody stopped it (proc(5): states T and t)."""
+    try:
+        return number is not None and Path(f"/proc/{number}/stat").read_text().rpartition(")")[2].split()[0] in ("T", "t")
+    except (OSError, IndexError):
+        return False
+
+
+def tell_state(path: Path, states: dict[str, str]) -> None:
     """Which parts run, into a file that the web server reads to say so in its page."""
     new = path.with_suffix(".new")
     try:
-        new.write_text(json.dumps({name: "up" if there else "starting" for name, there in up.items()}))
+        new.write_text(json.dumps(states))
         os.replace(new, path)
     except OSError:  # a full disk must not end what still runs
         return
 
 
-def look_after(parts: list[Part], changed: Callable[[dict[str, bool]], None], every: float = 0.25) -> None:
-    """Keep parts running until an exception ends it; `changed` is told which run, at first and on each change. Raises GivenUp."""
+def look_after(parts: list[Part], changed: Callable[[dict[str, str]], None], every: float = 0.25) -> None:
+    """Keep parts running until an exception ends it; `changed` is told how each is, up, starting or stopped, at first and on each change.
+    Raises GivenUp."""
     last = None
     while True:
         now = time.monotonic()
         up = {part.name: part.tend(now) for part in parts}
-        running = (up, [part.process() for part in parts])
+        states = {p.name: "stopped" if stopped(p.process()) else "up" if up[p.name] else "starting" for p in parts}
+        running = (states, [part.process() for part in parts])
         if running != last:
-            changed(up)
+            changed(states)
             last = running
         time.sleep(every)

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..core import limits
 from ..core.limits import InputError
+from ..core.packages import open_plain
 from .database import engine, session
 from .models import Chunk, Content
 from .room import no_room
@@ -74,8 +75,10 @@ def put_bytes(s: Session, data: bytes, label: str) -> Content:
 
 
 def put_file(s: Session, path: Path) -> Content:
+    """Keep a file's bytes. Raises OSError where it is no plain file."""
+
     def pieces() -> Iterator[bytes]:
-        with path.open("rb") as f:
+        with open_plain(path) as f:
             while piece := f.read(CHUNK):
                 yield piece
 

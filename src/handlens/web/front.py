@@ -61,6 +61,9 @@ class Front:
     def _check(self, scope: Any, headers: dict[str, str]) -> None:
         if not scope["query_string"].isascii():
             raise _Refused(400, "The address is not written as addresses are; letters outside ASCII are percent-encoded.")
+        if "transfer-encoding" in headers and "content-length" in headers:
+            # What states both may end at two places (RFC 9112, section 6.3).
+            raise _Refused(400, "The request states a length and comes in chunks; send it one way.")
         detail = refusal(scope["method"], headers.get("host", ""), headers.get("origin"), headers.get("sec-fetch-site"))
         if detail:
             raise _Refused(403, detail)

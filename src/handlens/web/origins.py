@@ -12,19 +12,18 @@ def refusal(method: str, host: str, origin: str | None, site: str | None) -> str
 
     Refuses other hosts' names (rebinding) and changes that another site's page asks for.
     """
-    if _parts(f"//{host}")[0] not in _LOOPBACK:
+    if _name(host) not in _LOOPBACK:
         return "Hand Lens answers on this machine's own address only."
     if method in ("GET", "HEAD", "OPTIONS"):
         return None
-    if (site or "same-origin") not in ("same-origin", "none") or (origin is not None and _parts(origin)[1] != host):
+    if (site or "same-origin") not in ("same-origin", "none") or (origin is not None and origin != f"http://{host}"):
         return "Only Hand Lens's own pages may change anything."
     return None
 
 
-def _parts(address: str) -> tuple[str | None, str | None]:
-    """Name and place of an address; neither where it is none."""
+def _name(host: str) -> str | None:
+    """The name in a Host header; None where it is none."""
     try:
-        parts = urlsplit(address)
-        return parts.hostname, parts.netloc
+        return urlsplit(f"//{host}").hostname
     except ValueError:
-        return None, None
+        return None

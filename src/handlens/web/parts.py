@@ -14,7 +14,7 @@ _SAID = {
 
 
 def states() -> dict[str, str]:
-    """up or starting, for each part; nothing where this was started by other means than the start command."""
+    """up, starting or stopped, for each part; nothing where this was started by other means than the start command."""
     place = os.environ.get("HANDLENS_STATE")
     try:
         told = json.loads(Path(place).read_text()) if place else {}
@@ -25,4 +25,10 @@ def states() -> dict[str, str]:
 
 def troubles() -> list[str]:
     """A sentence for each part that does not run."""
-    return [_SAID[name] for name, state in states().items() if state != "up" and name in _SAID]
+    told = states()
+    halted = [
+        f"The {name} was halted by somebody; nothing goes on until it is let go on (SIGCONT)."
+        for name, x in told.items()
+        if x == "stopped"
+    ]
+    return halted + [_SAID[name] for name, state in told.items() if state == "starting" and name in _SAID]

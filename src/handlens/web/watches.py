@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Any
 
@@ -31,12 +32,7 @@ class Watches(MethodView):
     @blueprint.response(201, schemas.Watch)
     def post(self, wish: dict[str, Any]) -> dict[str, Any]:
         """Watch a folder of this machine, by its whole path."""
-        path = Path(wish["path"].strip()).expanduser()
-        if not path.is_absolute():
-            refuse(422, f"{path} is no whole path; begin at the root, as in /home/me/exports.")
-        if not path.is_dir():
-            refuse(422, f"{path} is no folder that is there on the machine that runs Hand Lens.")
-        path = path.resolve()
+        path = _place(wish["path"].strip())
         with session() as s:
             known = s.scalar(select(Watch).where(Watch.path == str(path)))
             if known is not None:
@@ -56,6 +52,38 @@ class OneWatch(MethodView):
         """Watch a folder no longer. What came from it stays on the shelf."""
         with session() as s:
             s.delete(row(s, Watch, watch_id, "watched folder"))
+
+
+def _place(text: str) -> Path:
+    """The folder that is meant. Refuses what is none, cannot be looked into, lies outside the roots, or has to do with our own data."""
+    try:
+        path = Path(text).expanduser()
+        if not path.is_absolute():
+            refuse(422, f"{path} is no whole path; begin at the root, as in /home/me/exports.")
+        there, path = path.is_dir(), path.resolve()
+        if there:
+            next(os.scandir(path), None)
+    except (OSError, RuntimeError, ValueError):
+        refuse(422, f"{text[:200]} cannot be looked into; name a folder that is there and may be read.")
+    if not there:
+        refuse(422, f"{text[:200]} is no folder that is there on the machine that runs Hand Lens.")
+    roots = _roots()
+    if not any(path.is_relative_to(root) for root in roots):
+        refuse(
+            422,
+            f"{path} lies outside what may be watched: {', '.join(map(str, roots))}. HANDLENS_WATCH_ROOTS names other roots when "
+            "Hand Lens is started.",
+        )
+    own = os.environ.get("HANDLENS_DATA")
+    if own and (path.is_relative_to(Path(own).resolve()) or Path(own).resolve().is_relative_to(path)):
+        refuse(422, f"Hand Lens keeps its own data in {own}; watch a folder that does not hold it.")
+    return path
+
+
+def _roots() -> list[Path]:
+    """Below which folders may be watched: those that the setting names, else the home folder."""
+    named = [Path(p) for p in os.environ.get("HANDLENS_WATCH_ROOTS", "").split(os.pathsep) if p]
+    return [p.expanduser().resolve() for p in named or [Path.home()]]
 
 
 def _said(w: Watch) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from .containers import (
     open_package,
     spelling,
 )
+from .plain import open_plain
 
 __all__ = [
     "ARCHIVES",
@@ -39,5 +40,6 @@ __all__ = [
     "in_the_way",
     "is_noise",
     "open_package",
+    "open_plain",
     "spelling",
 ]

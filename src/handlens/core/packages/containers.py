@@ -198,7 +198,8 @@ class FolderPackage(Package):
             for name in files:
                 full = Path(base, name)
                 path = unicodedata.normalize("NFC", full.relative_to(self.root).as_posix())
-                if is_noise(path) or not full.resolve().is_relative_to(self.root):
+                # A pipe or a device is no part of a model, and reading it may never end.
+                if is_noise(path) or not full.resolve().is_relative_to(self.root) or not full.is_file():
                     continue
                 found[path] = full
                 if len(found) > limits.MAX_PACKAGE_FILES:
@@ -244,7 +245,7 @@ class FilePackage(FolderPackage):
             folders[:] = sorted(f for f in folders if not f.startswith(".")) if depth < 4 else []
             for name in files:
                 full = Path(base, name)
-                if full.is_symlink() and not full.resolve().is_relative_to(self.root):
+                if (full.is_symlink() and not full.resolve().is_relative_to(self.root)) or not full.is_file():
                     continue
                 found[unicodedata.normalize("NFC", full.relative_to(self.root).as_posix())] = full
             budget -= len(files)
