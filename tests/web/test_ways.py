@@ -1,6 +1,6 @@
 """The ways in over HTTP: causes of a look, the tree, names by a pattern, what fits in an old one's place, watched folders."""
 
-from __future__ import annotations
+from __future__ import shutil
 
 from dataclasses import replace
 
@@ -100,6 +100,7 @@ def test_a_watched_folder_makes_revisions_of_what_is_saved(client, worker, tmp_p
     for mine in (tmp_path / "own", tmp_path / "own" / "data", tmp_path):
         assert "its own data" in client.post("/api/watches", json={"path": str(mine)}).json["detail"]
     monkeypatch.delenv("HANDLENS_DATA")
+    shutil.rmtree(tmp_path / "own")
     watch = client.post("/api/watches", json={"path": str(tmp_path)}).json
     assert client.post("/api/watches", json={"path": str(tmp_path)}).json["id"] == watch["id"]
     listed = lambda: next(w for w in client.get("/api/watches").json["watches"] if w["id"] == watch["id"])
