@@ -1,7 +1,8 @@
 """The ways in over HTTP: causes of a look, the tree, names by a pattern, what fits in an old one's place, watched folders."""
 
-from __future__ import shutil
+from __future__ import annotations
 
+import shutil
 from dataclasses import replace
 
 import pytest
