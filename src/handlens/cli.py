@@ -138,6 +138,11 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("a", metavar="A")
     p.add_argument("b", metavar="B")
     p.add_argument("--json", metavar="FILE|-")
+    p.add_argument(
+        "--mended",
+        metavar="TAPE",
+        help="mends that were asked for between A and B, as `mend --json` wrote them: what they changed is told apart from accidents",
+    )
     _rules(p, "whose unit and axis a file is read in that states none")
     _replace(p)
     p.set_defaults(run=_prove)
@@ -380,16 +385,33 @@ def _options(wanted: ExportOptions, args: argparse.Namespace) -> ExportOptions:
     return msgspec.structs.replace(wanted, **{k: v for k, v in stated.items() if v is not None})
 
 
+def _read_text(path: str) -> str:
+    try:
+        return Path(path).read_text()
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputError(f"{path} cannot be read: {getattr(error, 'strerror', None) or 'it is no text'}.") from error
+
+
 def _prove(args: argparse.Namespace) -> int:
     from .core.pipeline.opening import open_scene
-    from .core.proof import prove
+    from .core.proof import prove, prove_mended
+    from .core.route.tape import apply_tape
     from .core.rules import load_sheet
+    from .core.words.calls import calls_of_json
 
     options = load_sheet(args.rules).writes
+    calls = calls_of_json(_read_text(args.mended), f"The tape {Path(args.mended).name}") if args.mended else []
     (_, one, a), (_, other, b) = open_scene(args.a), open_scene(args.b)
-    proof = prove(a, b, options)
+    mended, runs = apply_tape(a, calls, refuse_wrong_calls=True)
+    passed = next((r for r in runs if not r.applied), None)
+    if passed is not None:
+        raise InputError(f"{passed.mend} of the tape does not apply to {one}: {passed.because}")
+    proof = prove_mended(a, mended, b, options) if args.mended else prove(a, b, options)
     if args.json:
-        _write_json(args.json, proof.to_json(), _outputs(args, (args.a, one, a), (args.b, other, b)))
+        outputs = _outputs(args, (args.a, one, a), (args.b, other, b))
+        if args.mended:
+            outputs.keep_out([Path(args.mended)])
+        _write_json(args.json, proof.to_json(), outputs)
     if args.json != "-":
         print("\n".join(proof_text(proof)))
     return 0 if proof.proved else 1

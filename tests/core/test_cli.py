@@ -12,14 +12,13 @@ from pathlib import Path
 
 import pytest
 
+from conftest import ROOT
 from handlens import cli
 from handlens.core import formats
 from handlens.core.rules import shipped
 from handlens.core.scene import Node
 from handlens.guarded import guarded
 from scenes import cube, scene
-
-ROOT = Path(__file__).parents[2]
 
 
 @pytest.fixture
@@ -389,3 +388,29 @@ def test_a_model_that_is_a_link_is_read(crate, tmp_path):
     link.symlink_to(crate)
     process = _own("inspect", str(link))
     assert (process.communicate()[1], process.returncode in (0, 1)) == ("", True)
+
+
+def test_a_proof_tells_the_mends_that_were_asked_for_from_accidents(tmp_path, capsys):
+    heron, still, tape = ROOT / "demo" / "models" / "heron" / "heron.glb", tmp_path / "still.glb", tmp_path / "tape.json"
+    calls = ["motion.drop-clips:clips=rig_pose", "size.scale:factor=2"]
+    assert (
+        cli.main(["mend", str(heron), *(x for c in calls for x in ("--mend", c)), "--out", str(still), "--json", str(tape)]) == 0
+    )
+    assert cli.main(["prove", str(heron), str(still)]) == 1
+    capsys.readouterr()
+    assert cli.main(["prove", str(heron), str(still), "--mended", str(tape), "--json", "-"]) == 0
+    told = [r for r in json.loads(capsys.readouterr().out)["rows"] if "asked for" in r["remark"]]
+    assert {r["group"] for r in told} >= {"Size", "Skin and motion"}
+    # One thing more than was asked for is an accident.
+    other = tmp_path / "other.glb"
+    assert cli.main(["mend", str(still), "--mend", "arrival.rename:search=quay:,replace=", "--out", str(other)]) == 0
+    assert cli.main(["prove", str(heron), str(other), "--mended", str(tape)]) == 1
+    for wrong, words in (
+        ("{", "not JSON"),
+        ('{"mends": 3}', "no list"),
+        ('[{"mend": 1}]', "no mend"),
+        ('[{"mend": "size.scale", "params": {}}]', "needs factor"),
+    ):
+        tape.write_text(wrong)
+        assert cli.main(["prove", str(heron), str(still), "--mended", str(tape)]) == 2
+        assert words in capsys.readouterr().err

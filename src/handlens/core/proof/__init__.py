@@ -7,7 +7,7 @@ from `formats.held` alone: the scene as the format can hold it is what is compar
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -50,18 +50,35 @@ def prove(a: Scene, b: Scene, options: ExportOptions = PLAIN) -> Proof:
     unstated = ExportOptions(unstated_unit=options.unstated_unit, unstated_axis=options.unstated_axis)
     target = Target(form, unstated, single=BY_NAME[a.format].single)
     held = hold(a, target, free=True)
-    return prove_held(held, b, a.format)
+    return prove_held(held, b, a.format, narrow=True)
 
 
-def prove_held(held: Held, b: Scene, sent_as: str) -> Proof:
-    """Compare what was read back with what was written. sent_as: format of the scene before it was made one that can be held."""
+def prove_mended(a: Scene, mended: Scene, b: Scene, options: ExportOptions = PLAIN) -> Proof:
+    """Compare a mended scene with what was written of it: what differs from before is told as asked for, and all else as an accident.
+
+    a: before the mends. mended: the same with them played. options: as `prove` has them.
+    """
+    accidents = prove(mended, b, options).rows
+    key = lambda r: (r.group, r.what, r.where)
+    still = {key(r): r for r in accidents}
+    asked = {key(r): r for r in prove(a, b, options).rows if r.result == STOP}
+    as_asked = lambda r: replace(r, result=CAUTION, remark="as the mends that were asked for have it")
+    rows = [as_asked(asked[k]) if r.result == CLEAR and (k := key(r)) in asked else r for r in accidents]
+    rows += [as_asked(r) for k, r in asked.items() if k not in still]
+    return Proof(tuple(_ordered(rows)))
+
+
+def prove_held(held: Held, b: Scene, sent_as: str, narrow: bool = False) -> Proof:
+    """Compare what was read back with what was written. sent_as: format of the scene before it was made one that can be held. narrow:
+    whether colours may have gone through whole numbers on a way that is not ours."""
     single = BY_NAME[sent_as].single or BY_NAME[b.format].single
-    return Proof(tuple(_ordered([*_as_said(held.said), *compare(held.scene, b, single)])))
+    return Proof(tuple(_ordered([*_as_said(held.said), *compare(held.scene, b, single, narrow)])))
 
 
-def compare(a: Scene, b: Scene, single: bool) -> Iterator[Row]:
-    """Rows of two scenes of which nothing is said beforehand. single: whether numbers went through 32-bit floats."""
-    return aspects(Compared(a, b, single))
+def compare(a: Scene, b: Scene, single: bool, narrow: bool = False) -> Iterator[Row]:
+    """Rows of two scenes of which nothing is said beforehand. single: whether numbers went through 32-bit floats; narrow: colours through
+    whole numbers."""
+    return aspects(Compared(a, b, single, narrow))
 
 
 def aspects(both: Compared) -> Iterator[Row]:
@@ -84,4 +101,4 @@ def _ordered(rows: Sequence[Row]) -> list[Row]:
     return sorted(rows, key=lambda r: (GROUPS.index(r.group), rank[r.result]))
 
 
-__all__ = ["ASPECTS", "MOTION", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_held"]
+__all__ = ["ASPECTS", "MOTION", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_held", "prove_mended"]

@@ -13,7 +13,7 @@ from ..scene import Layer, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk
 from .faces import Faces, match_faces, match_loose, refined
-from .layers import LayerDifference, layer_difference, told_at_corners
+from .layers import LayerDifference, layer_difference, told_at_corners, whole_step
 from .nodes import match_nodes
 from .pairing import pair_by, pair_images, pair_materials, said
 from .rows import Place
@@ -30,10 +30,12 @@ class Part:
 
 
 class Compared:
-    """a: what was sent, as the format can hold it. b: what was read back. single: whether numbers went through 32-bit floats."""
+    """a: what was sent, as the format can hold it. b: what was read back. single: whether numbers went through 32-bit floats. narrow: whether
+    either may have gone through the whole numbers that colours are stored in.
+    """
 
-    def __init__(self, a: Scene, b: Scene, single: bool) -> None:
-        self.a, self.b, self.single = a, b, single
+    def __init__(self, a: Scene, b: Scene, single: bool, narrow: bool = False) -> None:
+        self.a, self.b, self.single, self.narrow = a, b, single, narrow
         self.step = SINGLE if single else DOUBLE
         #: Whether names are told apart at all: some formats have none.
         self.named = "names" in BY_NAME[b.format].holds
@@ -154,7 +156,11 @@ class Compared:
         }
         # Directions and colours are 32-bit floats in most files, whatever positions are.
         step = lambda what: SINGLE if not what.startswith("UV") else max(self.step, UV_LEAST)
-        return {what: layer_difference(x, y, faces, step(what), angle) for what, (x, y, angle) in pairs.items()}
+        whole = lambda what, *some: max(map(whole_step, some)) if self.narrow and what.startswith("Vertex colours") else 0.0
+        return {
+            what: layer_difference(x, y, faces, max(step(what), whole(what, x, y)), angle)
+            for what, (x, y, angle) in pairs.items()
+        }
 
     @cached_property
     def _first_layers(self) -> dict[tuple[int, int], dict[str, LayerDifference]]:

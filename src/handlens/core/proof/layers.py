@@ -60,6 +60,21 @@ def layer_difference(a: Layer | None, b: Layer | None, faces: Faces, step: float
     return LayerDifference(count(a), count(b), lost, made, off if off.any() else np.zeros(0))
 
 
+def whole_step(layer: Layer | None) -> float:
+    """How far a value may lie from what it was before it became a whole number of 8 or 16 bits, half a step; 0 where it is none.
+
+    Source: glTF 2.0 §3.6.2.2, normalised integers: f = c / 255 and f = c / 65535.
+    """
+    if layer is None or not len(layer.values) or not np.isfinite(layer.values).all():
+        return 0.0
+    values = layer.values.astype(np.float64)
+    for most in (255, 65_535):
+        # To within what a 32-bit float holds of the quotient.
+        if (np.abs(values * most - np.rint(values * most)) <= most * 2.0**-23).all():
+            return 0.5 / most + 2.0**-22
+    return 0.0
+
+
 def _the_same(a: Layer, b: Layer, faces: Faces) -> bool:
     if a.values.shape != b.values.shape or len(a.index) != len(b.index) or not faces.straight:
         return False

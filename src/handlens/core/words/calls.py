@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any, NamedTuple
 
 from ..limits import InputError
@@ -28,6 +29,26 @@ def parse_call(text: str) -> Call:
                 raise InputError(f"{text!r}: {piece!r} is not key=value.")
             params[key.strip()] = raw
     return Call(name.strip(), params)
+
+
+def calls_of_json(text: str, label: str) -> list[Call]:
+    """The mends that were applied, of what `mend --json` prints, or of a list of {"mend", "params"}. Raises InputError."""
+    try:
+        tree = json.loads(text)
+    except ValueError as error:
+        raise InputError(f"{label} is not JSON: {error}.") from error
+    listed = tree.get("mends") if isinstance(tree, dict) else tree
+    if not isinstance(listed, list):
+        raise InputError(f"{label} holds no list of mends; give what `mend --json` wrote.")
+    out = []
+    for k, entry in enumerate(listed):
+        made = entry if isinstance(entry, dict) else {}
+        mend, params = made.get("mend"), made.get("params", {})
+        if not isinstance(mend, str) or not isinstance(params, dict):
+            raise InputError(f'{label}, at {k}, is no mend; each is {{"mend": "…", "params": {{…}}}}.')
+        if made.get("applied", True):
+            out.append(Call(mend, params))
+    return out
 
 
 def call_text(id: str, params: Params) -> str:
