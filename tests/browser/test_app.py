@@ -2,11 +2,13 @@
 
 import json
 import re
+import time
 
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import accessibility, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station
+from browser.steps import accessibility, as_glb, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station
+from scenes import cube, scene
 
 
 def test_a_third_party_model_from_drop_to_proof(page, server, models):
@@ -227,3 +229,35 @@ def test_no_sheet_has_a_violation(heron):
         assert accessibility(heron) == [], opens
         heron.keyboard.press("Escape")
         expect(heron.get_by_role("dialog")).to_have_count(0)
+
+
+def test_a_second_drop_during_an_upload_waits_its_turn(page, server):
+    page.route("**/api/drops/*/files*", lambda r: (time.sleep(0.4), r.continue_()))
+    page.goto("/")
+    for name in ("first_raft", "second_raft"):
+        page.get_by_test_id("files").set_input_files([as_glb(scene(cube(name)), name)])
+    expect(page.get_by_label("Set a model on the shelf")).to_contain_text("then 1 more drop")
+    for name in ("First raft", "Second raft"):
+        page.get_by_role("link", name=name, exact=True).wait_for()
+    page.unroute("**/api/drops/*/files*")
+
+
+def test_a_tab_names_its_model_and_an_unknown_station_is_said_to_be_none(page, server):
+    set_on_shelf(server, [as_glb(scene(cube("raft")), "small raft")], "Small raft")
+    page.goto(f"/bench/{revision_of(server, 'Small raft')}?station=nonsense")
+    expect(page.get_by_role("status").filter(has_text="no station called nonsense")).to_be_visible()
+    expect(page.get_by_role("region", name=re.compile(", open$"))).to_be_visible()
+    expect(page).to_have_title("Small raft · rev 1 · Bench · Hand Lens")
+    station(page, "size")
+    expect(page.get_by_text("no station called")).to_have_count(0)
+    page.goto("/")
+    expect(page).to_have_title("Shelf · Hand Lens")
+
+
+def test_each_key_has_one_meaning(heron):
+    page = heron
+    page.keyboard.press("?")
+    dialog = page.get_by_role("dialog")
+    keys = [k for row in dialog.locator("kbd").all_inner_texts() for k in [row.strip()]]
+    twice = {k for k in keys if keys.count(k) > 1}
+    assert not twice - {"Escape", "Enter"}, twice

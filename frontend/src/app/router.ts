@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router';
+import { nameTab } from './title';
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -11,6 +12,6 @@ export const router = createRouter({
 });
 
 router.afterEach((to) => {
-  document.title = `${String(to.meta.title ?? 'Hand Lens')} · Hand Lens`;
+  nameTab(String(to.meta.title ?? ''));
   if (to.name === 'bench') localStorage.setItem('last-bench', to.path);
 });

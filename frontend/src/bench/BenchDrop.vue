@@ -68,7 +68,8 @@ defineExpose({ choose: () => chooser.value?.click() });
     <p class="display">Set it down: it becomes rev {{ bench.revisions.length + 1 }} of {{ bench.name }}</p>
   </div>
   <div v-if="state.busy" class="going" role="status">
-    Taking in {{ state.name }} · {{ Math.round(share * 100) }} % <button class="btn plain" @click="cancel">Stop</button>
+    Taking in {{ state.name }} · {{ Math.round(share * 100) }} %<template v-if="state.behind">, then {{ state.behind }} more</template>
+    <button class="btn plain" @click="cancel">Stop</button>
   </div>
   <input ref="chooser" type="file" multiple hidden data-testid="revision-files" @change="chosen" />
 </template>

@@ -5,6 +5,7 @@ import { api } from '../api/client';
 import { jobs } from '../api/jobs';
 import { useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
+import { nameTab } from '../app/title';
 import ResultMark from '../ui/ResultMark.vue';
 import { once } from '../ui/once';
 import BenchDrop from './BenchDrop.vue';
@@ -32,6 +33,11 @@ const parts = computed(() => {
   return rows.filter((r) => typeof r.node === 'number').map((r) => ({ name: r.cells.part ?? '', node: r.node as number }));
 });
 /** The address of a row of a proof: what was read back is laid beside, and the part that the row is about marked. */
+watch(
+  () => bench.value && [bench.value.name, `rev ${bench.value.revision.number}`],
+  (said) => said && nameTab(...said, 'Bench'),
+  { immediate: true },
+);
 watch(
   [() => route.query.readback, () => bench.value?.reading?.inspection],
   ([id, inspection]) => {
@@ -124,6 +130,9 @@ useKeys('Bench', [
         <button v-if="job" class="btn plain" @click="api.stopJob(job.id)">Stop</button>
       </template>
     </div>
+    <p v-if="opened.unknown.value" class="news" role="status">
+      <ResultMark result="caution" /> There is no station called {{ opened.unknown.value }}; the first with something to say is open.
+    </p>
     <div v-if="bench.reading || bench.picture" class="bench">
       <StationLedger v-if="bench.reading" />
       <p v-else class="empty faded">The stations open as soon as the model is judged.</p>

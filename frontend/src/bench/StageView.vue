@@ -151,7 +151,7 @@ useKeys('Stage', [
   { keys: ['o'], says: 'swap inside and outside of the loupe', run: () => setLoupe({ swapped: !state.swapped }) },
   { keys: ['l'], says: 'pin the loupe, or pick it up', run: () => setLoupe({ pinned: !state.pinned }) },
   {
-    keys: ['s'],
+    keys: ['q'],
     says: 'glass, split line, whole stage',
     run: () => setLoupe({ shape: ({ circle: 'split', split: 'all', all: 'circle', none: 'circle' } as const)[state.shape] }),
   },

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query';
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { api, type ProofRow } from '../api/client';
 import { jobs } from '../api/jobs';
+import { nameTab } from '../app/title';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
 
@@ -14,6 +15,11 @@ const { data, error, refetch } = useQuery({
   queryFn: () => api.export(id.value),
   refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? 'waiting') && !q.state.error ? 1000 : false),
 });
+watch(
+  () => data.value?.model,
+  (model) => model && nameTab(model, `rev ${data.value!.number}`, 'Proof'),
+  { immediate: true },
+);
 const only = ref<'all' | 'differences'>('all');
 const rows = computed(() => (data.value?.proof?.rows ?? []).filter((r) => only.value === 'all' || r.result !== 'clear'));
 const differences = computed(() => (data.value?.proof?.rows ?? []).filter((r) => r.result !== 'clear').length);

@@ -52,6 +52,7 @@ defineExpose({ choose: () => files.value?.click() });
       >
         <i :style="{ width: `${share * 100}%` }" />
       </div>
+      <span v-if="state.behind" class="small faded">then {{ state.behind }} more {{ state.behind === 1 ? 'drop' : 'drops' }}</span>
       <span class="mono small faded">{{ (state.sent / 1e6).toFixed(1) }} of {{ (state.total / 1e6).toFixed(1) }} MB</span>
       <button class="btn plain" @click="cancel">Stop</button>
     </div>

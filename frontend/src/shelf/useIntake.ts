@@ -38,13 +38,24 @@ export async function filesOfDrop(data: DataTransfer): Promise<Incoming[]> {
 export const filesOfList = (list: FileList): Incoming[] =>
   [...list].map((file) => ({ path: file.webkitRelativePath || file.name, file })).filter((f) => !NOISE.test(f.path));
 
-const state = reactive({ busy: false, sent: 0, total: 0, name: '', error: '' });
+const state = reactive({ busy: false, sent: 0, total: 0, name: '', error: '', behind: 0 });
 let stop: AbortController | null = null;
+let last: Promise<void> = Promise.resolve();
 
 export function useIntake() {
-  async function send(files: Incoming[], model: number | null = null) {
-    state.error = '';
-    if (state.busy) return void (state.error = 'Wait until the files before have gone out.');
+  /** Sends files once those before have gone out; what is dropped meanwhile waits its turn. */
+  function send(files: Incoming[], model: number | null = null): Promise<void> {
+    if (state.busy) state.behind++;
+    const waited = state.busy;
+    last = last.then(() => {
+      if (waited) state.behind--;
+      // What went wrong with those before is still to be read.
+      return sendNow(files, model, waited);
+    });
+    return last;
+  }
+  async function sendNow(files: Incoming[], model: number | null, keep: boolean) {
+    if (!keep) state.error = '';
     if (!files.length) return void (state.error = 'Nothing was dropped that can be read; drop a model file with its textures.');
     const empty = files.find((f) => f.file.size === 0);
     if (empty && files.length === 1) return void (state.error = `${empty.file.name} is empty (0 bytes); export it again.`);

@@ -13,8 +13,13 @@ export function useOpened({ stations, findings }: Reading) {
   watch(stations, (all) => (first.value ||= (all.find((s) => s.counts.stop) ?? all.find((s) => s.counts.caution) ?? all[0])?.slug ?? ''), {
     immediate: true,
   });
+  /** What the address asks for and is no station; nothing while none are there. */
+  const unknown = computed(() => {
+    const asked = route.query.station;
+    return typeof asked === 'string' && stations.value.length && !stations.value.some((s) => s.slug === asked) ? asked : '';
+  });
   const station = computed({
-    get: () => (typeof route.query.station === 'string' ? route.query.station : first.value),
+    get: () => (typeof route.query.station === 'string' && !unknown.value ? route.query.station : first.value),
     set: (slug: string) => look({ station: slug, finding: undefined }),
   });
   const finding = computed<Finding | null>(() => findings.value.find((f) => f.id === route.query.finding) ?? null);
@@ -22,6 +27,6 @@ export function useOpened({ stations, findings }: Reading) {
     look(f ? { station: f.station.toLowerCase(), finding: f.id, part: undefined } : { finding: undefined, part: undefined });
   const part = computed<number | null>(() => (typeof route.query.part === 'string' ? Number(route.query.part) : null));
   const isolate = (node: number | null) => look({ part: node === null ? undefined : String(node) });
-  return { station, finding, show, part, isolate };
+  return { station, unknown, finding, show, part, isolate };
 }
 export type Opened = ReturnType<typeof useOpened>;
