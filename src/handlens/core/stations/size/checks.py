@@ -25,17 +25,17 @@ INCH, FOOT = 0.0254, 0.3048
 CLASSIC = (
     (1.0, "it truly is this size"),
     (0.01, "centimetres read as metres"),
-    (100.0, "metres that were shrunk as if centimetres"),
+    (100.0, "metres read as centimetres"),
     (0.001, "millimetres read as metres"),
-    (1000.0, "metres that were shrunk as if millimetres"),
+    (1000.0, "metres read as millimetres"),
     (INCH, "inches read as metres"),
-    (1 / INCH, "metres that were shrunk as if inches"),
+    (1 / INCH, "metres read as inches"),
     (FOOT, "feet read as metres"),
-    (1 / FOOT, "metres that were shrunk as if feet"),
+    (1 / FOOT, "metres read as feet"),
     (2.54, "inches written as centimetres"),
     (1 / 2.54, "centimetres written as inches"),
     (0.1, "decimetres read as metres"),
-    (10.0, "metres that were shrunk as if decimetres"),
+    (10.0, "metres read as decimetres"),
 )
 #: Heights within which a thing of a kind is plausible, in metres. Common practice, no published source.
 PLAUSIBLE = {
@@ -184,7 +184,7 @@ def _likely_and_exact(likely: float, exact: float) -> list[float]:
     """The factor of a likely unit and the very one, each once; the unit first where it is near enough to be meant."""
     off = abs(exact / likely - 1)
     very = float(f"{exact:.5g}")
-    return [likely] if off < 1e-4 else [likely, very] if off < 0.02 else [very, likely]
+    return [likely] if off < 0.005 else [likely, very] if off < 0.02 else [very, likely]
 
 
 @check("size.unit", title="The unit differs from the destination's", result="note")

@@ -39,7 +39,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(
                 f"× {plain(best.factor)}",
                 "",
-                f"likeliest factor, gives {metres(best.gives[axis])}",
+                f"likely, gives {metres(best.gives[axis])}",
                 "clear" if best.fits else None,
             )
         )
