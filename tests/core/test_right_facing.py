@@ -112,3 +112,11 @@ def test_shells_that_are_inside_on_purpose_are_left_alone():
     assert "surface.unseen" not in found
     assert not {mend for mend, _ in offered} & {"facing.outward", "facing.inward", "surface.remove-unseen", "surface.fill"}
     assert "facing.inward" in findings(shells())
+
+
+def test_a_room_whose_faces_all_look_outward_is_no_room():
+    """A closed box needs no ray to be judged from outside; from inside one looks straight through every wall."""
+    told = findings(scene(cube("room", 4.0)), intent='{"kind": "room", "seen_from": "inside"}')["facing.inward"]
+    assert [(f.result, f.count) for f in told] == [("stop", 6)]
+    after = apply_mend(scene(cube("room", 4.0)), *told[0].mends[0]).scene
+    assert "facing.inward" not in findings(after, intent='{"kind": "room", "seen_from": "inside"}')

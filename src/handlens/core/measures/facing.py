@@ -161,7 +161,8 @@ def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None
 def _plain(p: Placed, area: float) -> Facing:
     none = np.zeros(0, np.int32)
     every = np.arange(p.mesh.face_count, dtype=np.int32)
-    return Facing(p.node, Side(none, area), Side(every, area, wrong=area), none, none)
+    # From within every face is met, and looks away.
+    return Facing(p.node, Side(none, area), Side(every, area, wrong=area, met=1.0), none, none)
 
 
 # --- samples ----------------------------------------------------------------------------------------
