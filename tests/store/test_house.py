@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 from datetime import timedelta
 
@@ -10,9 +11,28 @@ from sqlalchemy import func, select, text, update
 
 from conftest import drop, settled, wait_for
 from handlens.core.limits import InputError
-from handlens.store import cards, contents, sweep
+from handlens.core.rules import Intent
+from handlens.core.rules.intent import Expected
+from handlens.store import cards, contents, shelf, sweep
 from handlens.store.database import engine, session
-from handlens.store.models import Card, Chunk, Content, Drop, DropFile, Export, ExportFile, Inspection, Job, Model, Revision, now
+from handlens.store.models import (
+    Card,
+    Chunk,
+    Content,
+    Curve,
+    Drop,
+    DropFile,
+    Evidence,
+    Export,
+    ExportFile,
+    Inspection,
+    Job,
+    Judgement,
+    Model,
+    Revision,
+    TapeState,
+    now,
+)
 from handlens.store.queue import deliver, want_export, want_inspection
 
 pytestmark = pytest.mark.usefixtures("worker")
@@ -116,6 +136,51 @@ def test_what_nobody_wants_is_swept_and_the_rest_is_not(client):
         assert s.get(Content, number) is None
         assert s.get(Inspection, trial_id) is None
         assert s.scalar(select(func.count(Inspection.id)).where(Inspection.revision_id == revision)) == 2
+
+
+def test_judgements_steps_and_curves_that_nobody_asks_for_go(client, monkeypatch):
+    revision = _model(client, "house_judged")
+    monkeypatch.setattr(sweep, "UNDO", 2)
+    names = "abcd"
+    for a, b in itertools.pairwise("s" + names):
+        slips = [{"mend": "arrival.rename", "params": {"search": a, "replace": b, "pattern": False}, "on": True}]
+        client.put(f"/api/revisions/{revision}/tape", json={"slips": slips})
+    wait_for(lambda: not {state for (state,) in _states(revision)} & {"waiting", "running"})
+    with session() as s:
+        done = select(Inspection).where(Inspection.revision_id == revision, Inspection.state == "done")
+        inspection = s.scalars(done.order_by(Inspection.id)).all()[-1]
+        number = inspection.id
+        for tall in (1.0, 2.0, 3.0):
+            shelf.judgement(s, inspection, shelf.sheet_of("realtime-engine"), Intent(expected=Expected(height_m=tall)))
+        s.add_all(
+            [
+                Curve(inspection_id=number, key=k, state="done", created=at)
+                for k, at in (("old", now() - timedelta(days=2)), ("new", now()))
+            ]
+        )
+        s.execute(update(Inspection).where(Inspection.revision_id == revision).values(created=now() - timedelta(hours=3)))
+    sweep.all_of_it()
+    with session() as s:
+        kept = s.scalars(select(Judgement).where(Judgement.inspection_id == number, Judgement.sheet == "realtime-engine")).all()
+        assert [j.report["judged_by"]["intent"] for j in kept] == [{"expected": {"height_m": 3.0}}]
+        marked = {
+            d
+            for j in s.scalars(select(Judgement).where(Judgement.inspection_id == number))
+            for m in j.marks.values()
+            for d in (m["digest"], m["drawn"])
+        }
+        assert set(s.scalars(select(Evidence.digest).where(Evidence.inspection_id == number))) == marked
+        assert s.scalars(select(Curve.key).where(Curve.inspection_id == number)).all() == ["new"]
+        assert s.scalars(select(TapeState.number).where(TapeState.revision_id == revision).order_by(TapeState.number)).all() == [
+            2,
+            3,
+            4,
+        ]
+    # Undo goes back as far as there are steps, and never to an empty tape that was none.
+    seen = [client.post(f"/api/revisions/{revision}/tape/undo", json={}) for _ in range(3)]
+    assert [a.status_code for a in seen] == [200, 200, 409]
+    assert seen[1].json["can_undo"] is False
+    assert [x["params"]["replace"] for x in seen[1].json["tape"]] == ["b"]
 
 
 def _states(revision: int):

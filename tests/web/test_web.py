@@ -613,3 +613,11 @@ def test_what_was_changed_by_hand_in_a_written_file_is_read_back_as_a_difference
     told = [r for r in got["rows"] if "corner" in r["what"].lower() + r["change"].lower() or "moved" in r["change"]]
     assert told, got["rows"]
     assert told[0]["part"] == 0
+
+
+def test_the_catalogue_is_sent_once_and_then_only_asked_after(client):
+    first = client.get("/api/catalogue")
+    assert first.json["mends"]
+    again = client.get("/api/catalogue", headers={"If-None-Match": first.headers["ETag"]})
+    assert (again.status_code, again.data) == (304, b"")
+    assert client.get("/api/catalogue", headers={"If-None-Match": '"another"'}).json == first.json

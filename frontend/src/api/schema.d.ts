@@ -1571,6 +1571,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The same for as long as this version and its house checks run: it is sent once, and then only asked whether it still holds. */
         get: {
             parameters: {
                 query?: never;

@@ -54,6 +54,13 @@ def change_tape(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> 
     s.flush()
 
 
+def can_undo(revision: Revision) -> bool:
+    """Whether there is a step of the tape before this one: the bare model, or one that was not swept away since."""
+    before = revision.tape_at - 1
+    first = min((t.number for t in revision.tapes), default=1)
+    return before >= first or (before == 0 and first == 1)
+
+
 def inspection_of(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> Inspection | None:
     return s.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key(slips)))
 

@@ -1,27 +1,32 @@
-"""What nobody wants any more: drops that were given up, try-outs, readings of an earlier version, and the bytes of all these."""
+"""What nobody wants any more: drops that were given up, try-outs, readings of an earlier version, judgements by a sheet or an intent that
+have changed since, steps of a tape that undo has long passed, and the bytes of all these. All but the steps can be made anew."""
 
 from __future__ import annotations
 
 from datetime import timedelta
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from . import contents
 from .database import session
-from .models import Drop, Inspection, Job, TapeState, now
+from .models import Curve, Drop, Evidence, Inspection, Job, Judgement, Revision, TapeState, now
 from .shelf import tape_key
 
 #: How long a drop may stay open, and a try-out unused.
 DROP_AGE, TRIAL_AGE = timedelta(hours=24), timedelta(hours=2)
 #: Rows of ended jobs are kept so long, for whoever asks what happened.
 JOB_AGE = timedelta(days=30)
+#: Curves of a reduction are kept so long; a new one takes some seconds.
+CURVE_AGE = timedelta(hours=24)
+#: Steps of a tape that undo can go back over.
+UNDO = 200
 _AT_ONCE = 500
 
 
 def all_of_it() -> int:
     """One round, each kind in a transaction of its own; returns how many contents went."""
-    for some in (_drops, _trials, _jobs):
+    for some in (_drops, _trials, _jobs, _judgements, _steps, _curves):
         with session() as s:
             some(s)
     with session() as s:
@@ -39,6 +44,34 @@ def _drops(s: Session) -> None:
 
 def _jobs(s: Session) -> None:
     s.execute(delete(Job).where(Job.updated < now() - JOB_AGE, Job.state.in_(["done", "failed", "cancelled"])))
+
+
+def _judgements(s: Session) -> None:
+    """Of each reading and sheet the newest stays; what only the others marked goes with them."""
+    newest = select(func.max(Judgement.id)).group_by(Judgement.inspection_id, Judgement.sheet)
+    old = select(Inspection.id).where(Inspection.created < now() - TRIAL_AGE)
+    gone = s.execute(
+        select(Judgement.id, Judgement.inspection_id)
+        .where(Judgement.id.not_in(newest), Judgement.inspection_id.in_(old))
+        .order_by(Judgement.id)
+        .limit(_AT_ONCE)
+    ).all()
+    if not gone:
+        return
+    s.execute(delete(Judgement).where(Judgement.id.in_([row.id for row in gone])))
+    for inspection in {row.inspection_id for row in gone}:
+        left = s.scalars(select(Judgement.marks).where(Judgement.inspection_id == inspection)).all()
+        marked = {digest for marks in left for mark in marks.values() for digest in (mark["digest"], mark["drawn"])}
+        s.execute(delete(Evidence).where(Evidence.inspection_id == inspection, Evidence.digest.not_in(marked)))
+
+
+def _steps(s: Session) -> None:
+    at = select(Revision.tape_at).where(Revision.id == TapeState.revision_id).scalar_subquery()
+    s.execute(delete(TapeState).where(TapeState.number < at - UNDO))
+
+
+def _curves(s: Session) -> None:
+    s.execute(delete(Curve).where(Curve.created < now() - CURVE_AGE, Curve.state.in_(["done", "failed", "cancelled"])))
 
 
 def _trials(s: Session) -> None:

@@ -102,7 +102,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "tape": _tape(slips, inspection if state == "done" else None),
         "gauges": _gauges(shown, sheet),
         "version": shelf.tape_version(s, revision),
-        "can_undo": revision.tape_at > 0,
+        "can_undo": shelf.can_undo(revision),
         "can_redo": any(t.number > revision.tape_at for t in revision.tapes),
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
@@ -259,7 +259,7 @@ def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:
         revision = _locked(s, revision_id)
         _only_of(s, revision, version)
         to = revision.tape_at + step
-        if to < 0 or (step > 0 and not any(t.number == to for t in revision.tapes)):
+        if not (shelf.can_undo(revision) if step < 0 else any(t.number == to for t in revision.tapes)):
             refuse(409, "There is nothing to undo." if step < 0 else "There is nothing to redo.")
         revision.tape_at = to
         s.flush()
