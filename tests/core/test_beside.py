@@ -28,6 +28,7 @@ from handlens.core.stations.budget.checks import by_slot
 from handlens.core.stations.budget.mends_levels import switch_distance
 from handlens.core.words.calls import Call
 from scenes import cube, mesh, rigged, scene
+from solids import torus
 
 SHEET = load_sheet("realtime-engine")
 TURN = trimesh.transformations.quaternion_matrix([0.5, 0.1, 0.7, -0.4])[:3, :3]
@@ -239,3 +240,12 @@ def test_the_chart_counts_what_is_drawn_alone_and_a_level_is_coarser_or_not_ther
     few = apply_mend(ball, "budget.levels", {"shares": "50;49"})
     assert [n.name for n in few.scene.nodes] == ["buoy", "buoy_level_1"]
     assert "left out" in few.remarks[0]
+
+
+@pytest.mark.parametrize("sides", [3, 4, 6])
+def test_a_suited_stand_in_is_never_dearer_than_the_thing(sides):
+    """Rings of few triangles, for which pieces of hulls take many times as many."""
+    ring = torus(4 * sides, sides, 1.0, 0.25)
+    outcome = apply_mend(scene(ring), "budget.stand-in", {"shape": "suited"})
+    made = sum(m.triangle_count for m in outcome.scene.meshes) - ring.triangle_count
+    assert 0 < made <= ring.triangle_count

@@ -24,6 +24,8 @@ from .beside import cleared
 
 #: Parts from the largest on for which several hulls are looked for where a shape is to be found by itself: seconds for each.
 _SEARCHED = 4
+#: Triangles of a box: what costs less than that has one all the same.
+_BOX = 12
 #: How far a shape may lie off, as a share of the part's size, and how large it may be beside it, to be called close.
 _CLOSE, _ROOMY, _SMALL = 0.05, 1.35, 0.8
 
@@ -178,7 +180,8 @@ class _Solid:
             if found is None:
                 continue
             made, fit, falls = found
-            if moves and upright and falls:
+            # What costs more than the thing itself stands in for nothing.
+            if (moves and upright and falls) or made.triangles > max(len(self.triangles), _BOX):
                 continue
             if fit.gap <= _CLOSE * self.diagonal and _SMALL <= fit.volume <= _ROOMY:
                 why = f"{WORDS[kind]} is the cheapest that lies within {percent(_CLOSE)} of its size"
