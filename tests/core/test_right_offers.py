@@ -77,3 +77,30 @@ def test_offers_that_exclude_each_other_are_one_choice():
     assert several
     assert all({m["choice"] for m in mends} == {f["id"]} for f, mends in ((f, f["mends"]) for f in told if len(f["mends"]) > 1))
     assert all("choice" not in m for f in told if len(f["mends"]) == 1 for m in f["mends"])
+
+
+def lamps():
+    """Two lamps, each in a group of its own, the second with a socket."""
+    nodes = (
+        Node("0", "quay", children=(1, 3)),
+        Node("1", "left", children=(2,)),
+        Node("2", "lamp_l", mesh=0),
+        Node("3", "right", children=(4,)),
+        Node("4", "lamp_r", mesh=1, children=(5,)),
+        Node("5", "flame_socket"),
+    )
+    return scene(cube("l"), cube("r", at=(3, 0, 0)), nodes=nodes).with_(roots=(0,))
+
+
+def names(made):
+    return [n.name for n in made.nodes]
+
+
+def test_what_a_mend_empties_goes_with_it_and_a_socket_stays():
+    without_socket = lamps()
+    bare = without_socket.with_(nodes=(*without_socket.nodes[:4], replace(without_socket.nodes[4], children=())))
+    assert names(apply_mend(bare, "surface.join", {}).scene) == ["quay", "left", "lamp_l"]
+    assert names(apply_mend(bare, "arrival.remove-parts", {"parts": "lamp_r"}).scene) == ["quay", "left", "lamp_l"]
+    assert "arrival.empties" not in findings(apply_mend(bare, "surface.join", {}).scene)
+    for mend, params in (("surface.join", {}), ("arrival.remove-parts", {"parts": "lamp_r"})):
+        assert names(apply_mend(lamps(), mend, params).scene) == names(lamps())

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from ..scene import Node, Scene
 from ..scene.transforms import parents
+from ..words.anchors import is_place
 
 
 def holding(scene: Scene) -> set[int]:
@@ -71,12 +73,29 @@ def without_meshes(scene: Scene, gone: set[int]) -> Scene:
     return scene.with_(meshes=tuple(scene.meshes[k] for k in kept), nodes=nodes)
 
 
+def without_emptied(scene: Scene, nodes: Iterable[int]) -> Scene:
+    """The scene without those of some nodes that hold nothing any more, and without the groups above them that held nothing else.
+
+    What is a place to put something at, or has properties of its own, stays, and so does what it hangs on.
+    """
+    holds, up = holding(scene), parents(scene)
+    gone: set[int] = set()
+    for i in nodes:
+        while i >= 0 and i not in holds and i not in gone:
+            n = scene.nodes[i]
+            if is_place(n.name) or n.extras or any(c not in gone for c in n.children):
+                break
+            gone.add(i)
+            i = up[i]
+    return without_nodes(scene, gone)
+
+
 def without_parts(scene: Scene, held: list[int]) -> Scene:
-    """The scene without the meshes of some nodes, and without those nodes that then hold nothing."""
+    """The scene without the meshes of some nodes, and without those nodes, and groups above them, that then hold nothing."""
     if not held:
         return scene
     gone = set(held)
     bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in gone else n for i, n in enumerate(scene.nodes)))
     before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
     after = without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
-    return without_nodes(after, still_bare(after, held))
+    return without_emptied(after, held)

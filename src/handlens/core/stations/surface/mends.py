@@ -16,6 +16,7 @@ from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.clearing import cleared, without_unseen
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.splitting import pieces, split_parts, without_unplaced
+from ...kit.without import without_emptied
 from ...limits import MendError, plural
 from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen
@@ -233,7 +234,7 @@ def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     ]
     if len(free) < 2:
         raise MendError("Fewer than two of these parts can be joined.")
-    after = without_unplaced(scene, _joined_on_first(scene, free))
+    after = without_emptied(without_unplaced(scene, _joined_on_first(scene, free)), free[1:])
     left = len([i for i in chosen if scene.nodes[i].mesh is not None]) - len(free)
     remarks = (f"{plural(left, 'part was', 'parts were')} left apart: skinned, morphed or animated.",) if left else ()
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
