@@ -14,8 +14,10 @@ from handlens.core.judge.judged_by import message_of
 from handlens.core.judge.report import report
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import Expected
+from handlens.core.scene import Node
 from scenes import cube, scene
 
 WORDS = st.text(st.sampled_from("ab 0123456789.,-{}%µ_"), max_size=30)
@@ -57,3 +59,17 @@ def test_a_report_says_by_what_it_was_judged():
     other = msgspec.structs.replace(sheet, size_tolerance=0.5)
     assert by(other, bare)["sheet_sha256"] != by(sheet, bare)["sheet_sha256"] == told["sheet_sha256"]
     assert len(told["sheet_sha256"]) == len(hashlib.sha256().hexdigest())
+
+
+def test_names_that_nobody_can_read_are_told_in_short_and_still_tell_parts_apart():
+    """Twelve of a megabyte each, of which two begin alike: what is kept of the model stays small, and a mend finds its part."""
+    nodes = tuple(
+        Node(f"n{k}", ("a" if k < 2 else chr(97 + k)) * 1_000_000 + str(k), mesh=0, scale=(1, 1, 1 + k)) for k in range(12)
+    )
+    made = scene(cube("crate"), nodes=nodes)
+    m = collect(made)
+    assert len(json.dumps(report({}, m, judge(m, load_sheet(None), Intent())))) < 500_000
+    assert len({p.name for p in m.parts}) == 12
+    after = apply_mend(made, "pivots.set", {"anchor": "base-centre", "parts": [m.parts[1].name]}).scene
+    assert [after.nodes[k].translation != made.nodes[k].translation for k in range(3)] == [False, True, False]
+    assert after.nodes[1].name == made.nodes[1].name

@@ -13,7 +13,7 @@ from ..geometry.holes import Holes
 from ..geometry.patches import Patches
 from ..machine.forked import by_two
 from ..scene import Scene
-from ..scene.model import Array
+from ..scene.model import Array, readable
 from ..scene.transforms import parents, walk, world_matrices
 from .alpha_apart import alpha_apart
 from .draw_order import draw_orders
@@ -89,8 +89,11 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         meshes=meshes,
         materials=material_figures(scene, shown, alpha_apart(scene, areas)),
         images=pictures,
-        skins=[SkinFigures(s.name, list(s.joints), [scene.nodes[j].name for j in s.joints]) for s in scene.skins],
-        clips=[ClipFigures(c.name, c.seconds, len(c.channels)) for c in scene.clips],
+        skins=[
+            SkinFigures(s.name and readable(s.name), list(s.joints), [readable(scene.nodes[j].name) for j in s.joints])
+            for s in scene.skins
+        ],
+        clips=[ClipFigures(c.name and readable(c.name), c.seconds, len(c.channels)) for c in scene.clips],
         cameras=len(scene.cameras),
         lights=len(scene.lights),
         camera_nodes=[i for i in order if scene.nodes[i].camera is not None],

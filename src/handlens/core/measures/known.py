@@ -11,7 +11,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from ..scene import Mesh
-from ..scene.model import Array
+from ..scene.model import Array, readable
 from .records import FacingFigures, ImageFigures, Measures, MeshFigures, WalkFigures
 
 #: What of a mesh no figure is taken from: how it is called. Of materials only whether there is one.
@@ -87,7 +87,7 @@ class Known:
         arrays.update({f"mesh:{number}:{key}": value for key, value in own.items()})
         return replace(
             figures,
-            name=mesh.name,
+            name=readable(mesh.name),
             slot_materials=list(mesh.slot_materials),
             shape_key=figures.shape_key if twin else None,
             pieces=figures.pieces if alone else None,

@@ -13,7 +13,7 @@ from ..geometry.patches import Patches, patches
 from ..geometry.topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface, surface_once
 from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
-from ..scene.model import Array
+from ..scene.model import Array, readable
 from .known import Known
 from .looked_at import facing_key, look, too_many
 from .records import (
@@ -102,7 +102,7 @@ def mesh_figures(
         arrays[f"mesh:{number}:bare"] = np.asarray(bare, np.int32)
     influences, off, unweighted = _weights(mesh)
     return MeshFigures(
-        name=mesh.name,
+        name=readable(mesh.name),
         triangles=mesh.triangle_count,
         faces=mesh.face_count,
         faces_over_4=0 if mesh.only_triangles else int(np.count_nonzero(mesh.corner_counts > 4)),

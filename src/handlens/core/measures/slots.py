@@ -10,7 +10,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from ..scene import Image, Material, Scene, TextureInput
-from ..scene.model import Array
+from ..scene.model import Array, readable
 from ..surface.opacity import mode_of
 from .alpha_apart import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
@@ -41,7 +41,7 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Map
     equal = equal_materials(scene)
     return [
         MaterialFigures(
-            m.name,
+            readable(m.name),
             faces[k],
             m.alpha_mode,
             m.double_sided,

@@ -6,6 +6,7 @@ object that shares whatever did not change, so a mend is cheap and undoing one i
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -23,6 +24,17 @@ def frozen(array: Array) -> Array:
     """The same array, marked read-only."""
     array.flags.writeable = False
     return array
+
+
+#: Letters up to which a name is told as it is, and those that are told of a longer one.
+_NAME, _TOLD = 1_000, 200
+
+
+def readable(name: str) -> str:
+    """A name, cut where it is too long for anybody to read, with a digest that tells it from another that begins alike."""
+    if len(name) <= _NAME:
+        return name
+    return f"{name[:_TOLD]}… {hashlib.sha1(name.encode(errors='surrogatepass'), usedforsecurity=False).hexdigest()[:8]}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -332,10 +344,10 @@ class Scene:
         return replace(self, **changes)
 
     def part_name(self, node: int) -> str:
-        """The node's name, else its mesh's, else node[i]."""
+        """The node's name, else its mesh's, else node[i]; one that nobody could read is short and still its own."""
         n = self.nodes[node]
         if n.name:
-            return n.name
+            return readable(n.name)
         if n.mesh is not None and self.meshes[n.mesh].name:
-            return self.meshes[n.mesh].name
+            return readable(self.meshes[n.mesh].name)
         return f"node[{node}]"
