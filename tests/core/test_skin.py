@@ -642,3 +642,29 @@ def test_a_rig_that_is_baked_plays_the_wade_as_it_was():
             if n.mesh is not None and n.name != "wings":
                 a, b = (posed(s, i, pose_at(s, s.clips[wade], t)) for s in (before, after))
                 assert np.abs(a - b).max() <= 1e-7, (t, n.name)
+
+
+@pytest.mark.parametrize(("scale", "words"), [((2, 2, 2), "head × 2"), ((2, 1, 1), "head 2 × 1 × 1")])
+def test_a_joint_that_is_scaled_since_it_was_bound_is_told_by_name(scale, words):
+    made = eel()
+    grown = made.with_(nodes=tuple(replace(n, scale=scale) if k == 3 else n for k, n in enumerate(made.nodes)))
+    assert "skin.bind-scale" not in findings(made)
+    found = findings(grown)["skin.bind-scale"][0]
+    assert words in found.title
+    moved = np.linalg.norm(posed(grown, 4) - posed(made, 4), axis=1).max()
+    assert found.result == "caution"
+    assert f"{moved:.2f} m" in found.title
+    # Further down the chain it is the same scale: the joint where it begins is named, and what it carries away follows from it.
+    above = made.with_(nodes=tuple(replace(n, scale=scale) if k == 2 else n for k, n in enumerate(made.nodes)))
+    told = findings(above)
+    assert [f.part for f in told["skin.bind-scale"]] == ["waist"]
+    assert all(f.under.startswith("skin.bind-scale") for f in told.get("skin.bind-offset", []))
+    for mend, params in found.mends:
+        after = apply_mend(grown, mend, params).scene
+        assert "skin.bind-scale" not in findings(after), mend
+
+
+def test_a_rig_that_is_scaled_unevenly_is_told_as_such():
+    made = eel()
+    bent = made.with_(nodes=tuple(replace(n, scale=(2, 1, 1)) if k == 0 else n for k, n in enumerate(made.nodes)))
+    assert "2 × 1 × 1" in findings(bent)["skin.rig"][0].title

@@ -31,6 +31,7 @@ ON_THE_WHOLE = (
     ("surface.holes", ("facing.walk-round",)),
     ("motion.aimless", ("motion.broken",)),
     ("placement.double-move", ("skin.rig",)),
+    ("skin.bind-offset", ("skin.bind-scale",)),
     ("skin.own-transform", ("skin.rig", "skin.inverse")),
     ("skin.inverse", ("skin.rig",)),
 )

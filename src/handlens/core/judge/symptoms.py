@@ -115,7 +115,7 @@ SYMPTOMS = (
         "jumps when it is moved",
         "It swings about a place that is not its own, or leaps.",
         "pivots.far pivots.anchor pivots.height placement.double-move",
-        "placement.inverse-pair placement.shear placement.uneven-scale skin.bind-offset skin.rig motion.flips motion.loop motion.travel",
+        "placement.inverse-pair placement.shear placement.uneven-scale skin.bind-offset skin.bind-scale skin.rig motion.flips motion.loop motion.travel",
         "skin.own-transform motion.late motion.held-pose placement.far motion.off-unit skin.no-bind motion.times",
     ),
     Symptom(
@@ -123,7 +123,7 @@ SYMPTOMS = (
         "stands beside itself",
         "Part of it is elsewhere than the rest.",
         "placement.double-move skin.own-transform skin.inverse skin.no-bind skin.disagree",
-        "skin.bind-offset placement.far placement.inverse-pair pivots.far placement.ground skin.flat-bind skin.rig placement.shear",
+        "skin.bind-offset skin.bind-scale placement.far placement.inverse-pair pivots.far placement.ground skin.flat-bind skin.rig placement.shear",
         "pivots.anchor motion.travel placement.rotation placement.scale motion.held-pose",
     ),
     Symptom(

@@ -77,6 +77,19 @@ def departures(world: Array, skin: Skin, placing: Array) -> tuple[Array, Array]:
     return np.nan_to_num(away, posinf=0.0), np.nan_to_num(angle)
 
 
+def stretches(world: Array, skin: Skin, placing: Array) -> Array:
+    """(J, 3) by what each joint is longer along its own axes than when it was bound, 1 where nothing can be told.
+
+    placing: as `departures` has it.
+    """
+    if not skin.joints:
+        return np.ones((0, 3))
+    now, then = world[np.array(skin.joints, np.int64)], placing @ bound_at(skin)
+    with np.errstate(all="ignore"):
+        out = np.linalg.norm(now[:, :3, :3], axis=1) / np.linalg.norm(then[:, :3, :3], axis=1)
+    return np.where(np.isfinite(out) & (out > 0), out, 1.0)
+
+
 def singular(skin: Skin) -> Array:
     """(J,) bool: bind matrices that turn a surface flat, that hold no numbers, or whose last row is not 0, 0, 0, 1."""
     if skin.inverse_bind is None:

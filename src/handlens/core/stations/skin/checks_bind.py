@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+
 from ...kit.check import Finding, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...limits import plural
@@ -16,6 +20,8 @@ from .told import joints, key, names
 
 #: A joint rests where it was bound within this share of its skin's size, and within so many degrees.
 NEAR, NEAR_DEGREES = 1e-3, 0.5
+#: A joint has the size that it was bound with within this, as a logarithm.
+STRETCHED = 2e-3
 #: Scales and turns of a rig that count as none.
 STRAIGHT, STRAIGHT_DEGREES = 1e-4, 0.01
 
@@ -26,9 +32,24 @@ def off_joints(s: SkinOfModel) -> list[int]:
     return sorted(off, key=lambda k: (-s.joints[k].off, -s.joints[k].degrees))
 
 
+def stretched_joints(s: SkinOfModel) -> list[int]:
+    """Positions of joints that are scaled since they were bound where the joint above is not so by the same, the most first."""
+    if not s.matrices:
+        return []
+    own = lambda k: np.array(s.joints[k].stretch) / (np.array(s.joints[s.joints[k].up].stretch) if s.joints[k].up >= 0 else 1.0)
+    by = {k: float(np.abs(np.log(own(k))).max()) for k, j in enumerate(s.joints) if not j.singular}
+    return sorted((k for k, x in by.items() if x > STRETCHED), key=lambda k: -by[k])
+
+
+def times(axes: Sequence[float]) -> str:
+    """A scale in words: one factor, or three where they differ."""
+    low, high = min(axes), max(axes)
+    return f"× {plain(high)}" if high - low <= 1e-3 * high else " × ".join(plain(x) for x in axes)
+
+
 def rig_matters(s: SkinOfModel, sheet: RuleSheet) -> tuple[bool, bool]:
     """Whether the scale and whether the turn above a skin's joints is one that the sheet does not take."""
-    scaled = abs(s.rig.scale - 1) > STRAIGHT and sheet.node_scale == "one"
+    scaled = (abs(s.rig.scale - 1) > STRAIGHT or s.rig.axes is not None) and sheet.node_scale == "one"
     return scaled, s.rig.degrees > STRAIGHT_DEGREES and sheet.node_rotation != "any"
 
 
@@ -153,6 +174,41 @@ def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
         )
 
 
+@check(
+    "skin.bind-scale",
+    title="Joints scaled since they were bound",
+    result="caution",
+    mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
+)
+@of_skin
+def bind_scale(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Joints that rest at another size than they had when the mesh was bound to them.
+
+    Why: the surface about them is blown up or pinched by that factor, and whoever resets the pose sees it jump back.
+    Measured: how long each joint's own axes are at rest against what its bind matrix says that they were, in the frame that most joints agree on; over 0.2 %, and of a chain only the joint where it begins.
+    Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
+    """
+    for k, s in enumerate(own.skins):
+        found = stretched_joints(s)
+        if not found:
+            continue
+        worst = s.joints[found[0]]
+        moves = max((p.bind_moves for p in own.parts if p.skin == k), default=0.0) * unit_of(m)
+        most = max(worst.stretch, key=lambda x: abs(np.log(x)))
+        yield Finding(
+            f"{plural(len(found), 'joint is', 'joints are')} scaled since {'it was' if len(found) == 1 else 'they were'} bound: {worst.name} {times(worst.stretch)}"
+            + (f", which moves the surface by up to {about(moves)}" if moves > 0 else ""),
+            value(most, "factor"),
+            value(1.0, "factor"),
+            len(found),
+            worst.name,
+            worst.node,
+            joints(k, s, found),
+            (Call("skin.rebind", {}), Call("skin.bind-as-stored", {}), Call("skin.adopt-bind", {})),
+            key=key(k, s),
+        )
+
+
 @check("skin.rig", title="The rig is scaled or turned", result="caution", mends=("skin.bake-rig",))
 @of_skin
 def rig(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -168,7 +224,11 @@ def rig(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         if not s.rig.nodes or tuple(s.rig.nodes) in told or not (scaled or turned):
             continue
         told.add(tuple(s.rig.nodes))
-        words = [f"scaled by {plain(s.rig.scale)}"] if scaled else []
+        words = (
+            [f"scaled by {plain(s.rig.scale)}" if s.rig.axes is None else f"scaled unevenly, {times(s.rig.axes)},"]
+            if scaled
+            else []
+        )
         words += [f"turned by {turn(s.rig.degrees)}"] if turned else []
         yield Finding(
             f"The rig {s.rig.names[-1]} is {' and '.join(words)} above its {plural(len(s.joints), 'joint')}",

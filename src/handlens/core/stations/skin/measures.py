@@ -12,7 +12,7 @@ from ...geometry.finite import finite_points
 from ...kit.own import Own
 from ...measures import Measures
 from ...scene import Mesh, Scene, Skin, Weights
-from ...scene.binding import bound_at, departures, placed_by, placings, singular
+from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches
 from ...scene.matrices import Polar, apply
 from ...scene.model import Array
 from ...scene.skinning import joint_matrices, posed, shaped
@@ -222,6 +222,7 @@ def _skin(
         use = (w.weights != 0) & (w.joints >= 0) & (w.joints < len(carried))
         carried += np.bincount(w.joints[use], minlength=len(carried))
     off, degrees = departures(world, skin, placing)
+    stretch = stretches(world, skin, placing)
     lengths = np.full(len(skin.joints), np.inf)
     below = bones.up >= 0
     ways = np.linalg.norm(bones.places[below] - bones.places[bones.up[below]], axis=1)
@@ -243,6 +244,7 @@ def _skin(
             carries=int(carried[i]),
             off=float(off[i]),
             degrees=float(degrees[i]),
+            stretch=stretch[i].tolist(),
             length=float(lengths[i]) if np.isfinite(lengths[i]) else None,
             at_origin=bool(near[i]),
             singular=bool(bad[i]),
@@ -264,7 +266,10 @@ def _rig(scene: Scene, skin: Skin, up: list[int], world: Array, bones: Skeleton)
         i = up[i]
     whole = Polar(linear)
     scale = float(np.cbrt(abs(whole.determinant))) if np.isfinite(whole.determinant) else 0.0
-    return RigFigures(above[::-1], [scene.part_name(k) for k in above[::-1]], scale, whole.angle_degrees)
+    axes = np.linalg.norm(linear, axis=0)
+    uneven = np.isfinite(axes).all() and np.ptp(axes) > 1e-3 * axes.max()
+    named = [scene.part_name(k) for k in above[::-1]]
+    return RigFigures(above[::-1], named, scale, whole.angle_degrees, axes.tolist() if uneven else None)
 
 
 def _agreement(scene: Scene, skins: list[SkinOfModel]) -> list[SkinOfModel]:

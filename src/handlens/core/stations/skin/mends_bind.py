@@ -12,7 +12,7 @@ from ...kit.mend import Figure, Outcome, mend
 from ...kit.splitting import without_unplaced
 from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
-from ...scene.binding import bound_at, departures, placed_by, placings, singular, turn_between
+from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches, turn_between
 from ...scene.matrices import Polar
 from ...scene.model import Array, Layer, frozen
 from ...scene.moved import with_local
@@ -207,9 +207,14 @@ def adopt_bind(scene: Scene) -> Outcome:
             continue
         places = placing @ bound_at(s)
         off, degrees = departures(world, s, placing)
+        grown = np.abs(stretches(world, s, placing) - 1).max(axis=1)
         reach = max(float(np.abs(places[:, :3, 3]).max(initial=0.0)), 1e-12)
-        for j, place, away, turn in zip(s.joints, places, off, degrees, strict=True):
-            if (away > 1e-7 * reach or turn > 1e-4) and np.isfinite(place).all() and abs(np.linalg.det(place[:3, :3])) > 0:
+        for j, place, away, turn, more in zip(s.joints, places, off, degrees, grown, strict=True):
+            if (
+                (away > 1e-7 * reach or turn > 1e-4 or more > 1e-5)
+                and np.isfinite(place).all()
+                and abs(np.linalg.det(place[:3, :3])) > 0
+            ):
                 target.setdefault(j, place)
     if not target:
         raise MendError("Every joint rests where it was bound.")

@@ -52,7 +52,7 @@ class WeightFigures(msgspec.Struct, frozen=True):
 class JointFigures(msgspec.Struct, frozen=True):
     """A joint of a skin. up: position in the skin of the joint above, -1 for a top one. carries: vertices that it moves.
 
-    off, degrees: how far it rests from where it was bound. length: to the nearest joint that hangs on it, None where none does.
+    off, degrees: how far it rests from where it was bound. stretch: by what it is longer along its own axes than it was then. length: to the nearest joint that hangs on it, None where none does.
     """
 
     node: int
@@ -61,18 +61,21 @@ class JointFigures(msgspec.Struct, frozen=True):
     carries: int
     off: float
     degrees: float
+    stretch: list[float]
     length: float | None
     at_origin: bool
     singular: bool
 
 
 class RigFigures(msgspec.Struct, frozen=True):
-    """The nodes above a skin's joints. nodes: those that are scaled or turned; scale, degrees: what they make together."""
+    """The nodes above a skin's joints. nodes: those that are scaled or turned; scale, degrees: what they make together; axes: along
+    each axis, where that is not the same for all."""
 
     nodes: list[int]
     names: list[str]
     scale: float
     degrees: float
+    axes: list[float] | None = None
 
 
 class SkinOfModel(msgspec.Struct, frozen=True):
