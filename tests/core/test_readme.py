@@ -1,5 +1,6 @@
 """Every command that the README and the pages of docs show runs as it stands there, one after another."""
 
+import os
 import re
 import shlex
 import shutil
@@ -27,13 +28,14 @@ def test_every_command_runs(page, tmp_path):
     for line in commands(page):
         _, *args = shlex.split(line)
         run = [sys.executable, "-m", "handlens", *args]
+        here = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
         if args[0] == "watch":
-            watching = subprocess.Popen(run, cwd=tmp_path, stdout=subprocess.PIPE, text=True)
+            watching = subprocess.Popen(run, cwd=tmp_path, env=here, stdout=subprocess.PIPE, text=True)
             assert "Watching" in watching.stdout.readline(), line
             watching.send_signal(signal.SIGINT)
             watching.communicate(timeout=30)
             continue
-        done = subprocess.run(run, cwd=tmp_path, capture_output=True, text=True, check=False, timeout=120)
+        done = subprocess.run(run, cwd=tmp_path, env=here, capture_output=True, text=True, check=False, timeout=120)
         # What is found, differs or does not fit is an answer; a call that is wrong is not.
         assert done.returncode in (0, 1), f"{line}\n{done.stderr}"
         assert done.stdout, line

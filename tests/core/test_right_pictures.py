@@ -133,7 +133,8 @@ def test_a_way_that_goes_up_is_found_in_the_whole_folder(tmp_path):
     made = read_files(tmp_path, files, "crate.obj")
     status = {i.reference: (i.status, i.found_at) for i in made.images}
     assert status["../tex/wood.png"] == ("found", "tex/wood.png")
-    assert status["file://../tex/wood.png"] == ("absolute", "tex/wood.png")
+    # A way that is relative is no place on one machine, whatever somebody wrote before it.
+    assert status["file://../tex/wood.png"] == ("found", "tex/wood.png")
     # Light of a room that is not there: nobody sees that its picture is missing.
     told = findings(made)["textures.missing"]
     assert [(f.result, f.key) for f in told] == [("note", "gone.png")]

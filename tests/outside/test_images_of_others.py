@@ -24,7 +24,12 @@ def textured(models: Path) -> list[Path]:
 def looked_up(folder: Path, reference: str) -> str:
     """What a plain look at the file system says of a reference, by listing one folder after another."""
     text = reference.strip().replace("\\", "/")
-    if text.startswith("/") or text.lower().startswith("file:") or text[1:2] == ":":
+    if text.lower().startswith("file:"):
+        rest = text[5:].lstrip("/")
+        text = rest if rest.startswith(".") else f"/{rest}"
+    # Above a root lies nothing (RFC 3986 §5.2.4): what goes up from it was meant from the model's own folder.
+    text = text[1:] if text.startswith("/../") else text
+    if text.startswith("/") or text[1:2] == ":":
         return "absolute"
     at, exact = folder, True
     for piece in [p for p in text.split("/") if p not in ("", ".")]:

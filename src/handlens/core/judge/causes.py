@@ -32,7 +32,7 @@ ON_THE_WHOLE = (
     ("motion.aimless", ("motion.broken",)),
     ("placement.double-move", ("skin.rig",)),
     ("skin.bind-offset", ("skin.bind-scale",)),
-    ("skin.own-transform", ("skin.rig", "skin.inverse")),
+    ("skin.own-transform", ("skin.rig", "skin.inverse", "placement.double-move")),
     ("skin.inverse", ("skin.rig",)),
 )
 

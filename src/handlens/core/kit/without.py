@@ -76,14 +76,15 @@ def without_meshes(scene: Scene, gone: set[int]) -> Scene:
 def without_emptied(scene: Scene, nodes: Iterable[int]) -> Scene:
     """The scene without those of some nodes that hold nothing any more, and without the groups above them that held nothing else.
 
-    What is a place to put something at, or has properties of its own, stays, and so does what it hangs on.
+    A group that is a place to put something at, or has properties of its own, stays, and so does what anything else hangs on.
     """
     holds, up = holding(scene), parents(scene)
     gone: set[int] = set()
-    for i in nodes:
+    for first in nodes:
+        i = first
         while i >= 0 and i not in holds and i not in gone:
             n = scene.nodes[i]
-            if is_place(n.name) or n.extras or any(c not in gone for c in n.children):
+            if any(c not in gone for c in n.children) or (i != first and (is_place(n.name) or n.extras)):
                 break
             gone.add(i)
             i = up[i]

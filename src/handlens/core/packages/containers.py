@@ -119,13 +119,14 @@ class Package:
         with a drive letter is "absolute" even where a file of that name lies beside; `path` then says where.
         """
         text = reference.strip().replace("\\", "/")
-        led = text.lower().startswith("file:")
-        if led:
+        if text.lower().startswith("file:"):
             rest = text[5:].lstrip("/")
             # Some write file: before a way that is relative all the same.
             text = rest if rest.startswith(("./", "../")) else "/" + rest
-        rooted = text.startswith("/") or bool(re.match(r"^[A-Za-z]:", text))
-        absolute = rooted or led
+        if text.startswith("/../"):
+            # Nothing lies above a root: a way up that somebody put a stroke before.
+            text = text.lstrip("/")
+        absolute = rooted = text.startswith("/") or bool(re.match(r"^[A-Za-z]:", text))
         folder = str(PurePosixPath(beside).parent)
         candidates = []
         for form in dict.fromkeys((text, unquote(text))):

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ...limits import InputError
+from ...limits import InputError, plural
 from ...machine.compiled_ahead import LARGE_TEXT
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
@@ -134,7 +134,7 @@ class _Reader:
             # A "face" of two corners draws nothing: it is an edge that was written as one.
             thin = np.repeat(counts < 3, counts)
             target.lines.append(_segments(corners[thin], counts[counts < 3]))
-            text = f"{int((counts < 3).sum())} faces have fewer than three corners (first at line {first_line}); kept as edges."
+            text = f"{plural(int((counts < 3).sum()), 'face has', 'faces have')} fewer than three corners (first at line {first_line}); kept as edges."
             self.problems.append(Problem("thin-face", text, f"line {first_line}"))
             corners, counts = corners[~thin], counts[counts >= 3]
             uv = None if uv is None else uv[~thin]

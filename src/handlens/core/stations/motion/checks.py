@@ -31,6 +31,8 @@ TRAVELS = 0.05
 SLIDES = 0.02
 #: A gap is one where it is so many times the usual and as long as that in seconds.
 GAP, GAP_SECONDS = 10.0, 0.5
+#: A clip whose first key stands later than this in seconds begins late; one frame is how some number them.
+LATE = 0.05
 #: Keys are too many where there are so many of them, and so many times those that are needed.
 MANY, TIMES = 100, 3.0
 
@@ -239,9 +241,11 @@ def held_pose(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent
     """Clips of which every channel keeps one value, be it in one key or in several.
 
     Why: such a clip is often what is left of an old pose: on reload it puts the character back into it, whatever was mended.
-    Measured: every channel's keys are alike within a millionth; how far the pose is from that of the file. One that is the file's own pose is a note.
+    Measured: every channel's keys are alike within a millionth; how far the pose is from that of the file. One that is the file's own pose, within a thousandth of the model's size, is a note.
     Source: common practice, no published source.
     """
+    low, high = (np.array(x or [0.0] * 3) for x in (m.bounds_min, m.bounds_max))
+    size = float(np.linalg.norm(high - low)) * unit_of(m)
     for k, c in enumerate(own.clips):
         if not c.held:
             continue
@@ -260,7 +264,7 @@ def held_pose(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent
             elements=_clip(m, k),
             mends=_of("motion.drop-clips", k, c, own),
             key=_key(k, c),
-            result="" if moved else "note",
+            result="" if away > 1e-3 * size else "note",
         )
 
 
@@ -293,17 +297,17 @@ def scale_keys(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Inten
     """Channels that drive the scale of a joint or a part.
 
     Why: many destinations leave scale out, or pass it on to what hangs below otherwise: limbs then change their length.
-    Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are a note.
+    Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are told by motion.constant.
     Source: common practice, no published source.
     """
     for k, c in enumerate(own.clips):
         found = [x for x in c.channels if x.path == "scale" and x.keys]
-        if not found or c.held:
-            continue
         lively = [x for x in found if not x.at_rest]
-        words = f"{len(lively):,} of them change it" if lively else "which none of them changes"
-        title = f"{plural(len(found), 'channel')} of {clip_name(k, c)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(m, lively or found)}"
-        strict = not sheet.motion.scale_keys and bool(lively)
+        if not lively or c.held:
+            continue
+        words = f"{len(lively):,} of them change it"
+        title = f"{plural(len(found), 'channel')} of {clip_name(k, c)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(m, lively)}"
+        strict = not sheet.motion.scale_keys
         yield _told(m, own, k, title, len(found), _of("motion.drop-scale", k, c, own), "caution" if strict else "")
 
 
@@ -401,11 +405,11 @@ def late(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> 
     """Clips whose first key stands later than 0, and channels with a gap between keys.
 
     Why: until the first key the character stands still: a loop stutters by that time. In a gap the joint drifts where keys were lost.
-    Measured: the earliest key of all channels, over half a hundredth of a second; the longest time between two keys, over half a second and ten times the usual.
+    Measured: the earliest key of all channels, over a frame at 20 a second; the longest time between two keys, over half a second and ten times the usual.
     Source: common practice, no published source.
     """
     for k, c in enumerate(own.clips):
-        if c.start > 0.005 and c.channels and not c.held:
+        if c.start > LATE and c.channels and not c.held:
             yield Finding(
                 f"{clip_name(k, c)} begins {plain(c.start)} s late: it stands still until then",
                 value(c.start, "seconds"),

@@ -234,7 +234,9 @@ def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     ]
     if len(free) < 2:
         raise MendError("Fewer than two of these parts can be joined.")
-    after = without_emptied(without_unplaced(scene, _joined_on_first(scene, free)), free[1:])
+    # Properties of a node that its mesh went from are kept where they are.
+    emptied = [i for i in free[1:] if not scene.nodes[i].extras]
+    after = without_emptied(without_unplaced(scene, _joined_on_first(scene, free)), emptied)
     left = len([i for i in chosen if scene.nodes[i].mesh is not None]) - len(free)
     remarks = (f"{plural(left, 'part was', 'parts were')} left apart: skinned, morphed or animated.",) if left else ()
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
