@@ -332,3 +332,16 @@ def test_clips_whose_names_meet_still_have_a_file_each(tmp_path):
     for path, data in written.files.items():
         (tmp_path / path).write_bytes(data)
     assert written.proof(FolderPackage(tmp_path), "eel.glb").proved
+
+
+def test_what_nobody_would_notice_is_no_alarm():
+    """A clip that begins one frame late, keys on scale that keep it, and a pose half a millimetre off (common practice, no published source)."""
+    assert "motion.late" not in findings(clip(bend(TIMES + 1 / 24)))
+    assert "motion.late" in findings(clip(bend(TIMES + 0.1)))
+    kept = also(bend(path="scale", node=3, values=np.ones((3, 3))))
+    assert "motion.scale-keys" not in findings(kept)
+    assert "motion.constant" in findings(kept)
+    grown = also(bend(path="scale", node=3, values=np.full((3, 3), 2.0)))
+    assert "motion.scale-keys" in findings(grown)
+    held = lambda angle: findings(clip(bend([0, 1], turns(angle, angle))))["motion.held-pose"][0].result
+    assert (held(0.6), held(1e-4)) == ("caution", "note")

@@ -8,6 +8,7 @@ import pytest
 from handlens.core.geometry.recut import turned_faces
 from handlens.core.route.tape import apply_mend
 from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
+from solids import icosphere
 
 
 def hall(closed: float = 0.0):
@@ -120,3 +121,12 @@ def test_a_room_whose_faces_all_look_outward_is_no_room():
     assert [(f.result, f.count) for f in told] == [("stop", 6)]
     after = apply_mend(scene(cube("room", 4.0)), *told[0].mends[0]).scene
     assert "facing.inward" not in findings(after, intent='{"kind": "room", "seen_from": "inside"}')
+
+
+@pytest.mark.parametrize(("turned", "result"), [(1, "note"), (8, "stop")])
+def test_a_sliver_that_looks_inward_is_no_stop(turned, result):
+    """One of 20,480 faces is a half of a ten-thousandth of what is seen; eight are four of them."""
+    ball = icosphere(5)
+    wrong = np.zeros(ball.face_count, bool)
+    wrong[100 : 100 + turned] = True
+    assert [f.result for f in findings(scene(turned_faces(ball, wrong)))["facing.inward"]] == [result]
