@@ -60,6 +60,25 @@ def test_from_a_look_to_its_cause_by_keyboard_and_by_pointing(yard):
     expect(panel).to_contain_text("Explains it often")
 
 
+def test_one_node_is_renamed_where_it_stands(yard):
+    yard.get_by_role("tab", name=re.compile("^Tree")).or_(yard.get_by_role("button", name=re.compile("^Tree"))).first.click()
+    tree = yard.get_by_role("tree", name="Nodes")
+    tree.get_by_role("treeitem").filter(has_text="chest").first.click()
+    tree.focus()
+    yard.keyboard.press("F2")
+    field = yard.get_by_label("New name of chest")
+    expect(field).to_be_focused()
+    field.fill("sea (chest)")
+    yard.keyboard.press("Escape")
+    expect(tree.get_by_role("treeitem").filter(has_text="sea (chest)")).to_have_count(0)
+    tree.get_by_role("treeitem").filter(has_text="chest").first.dblclick()
+    yard.get_by_label("New name of chest").fill("sea (chest)")
+    yard.keyboard.press("Enter")
+    expect(tree.get_by_role("treeitem").filter(has_text="sea (chest)")).to_be_visible(timeout=30_000)
+    yard.get_by_role("button", name="Undo", exact=True).click()
+    expect(tree.get_by_role("treeitem").filter(has_text="sea (chest)")).to_have_count(0, timeout=30_000)
+
+
 def test_the_tree_by_keyboard_frame_and_mend(yard):
     yard.keyboard.press("i")
     tree = yard.get_by_role("tree", name="Nodes")

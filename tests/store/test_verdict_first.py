@@ -80,6 +80,36 @@ def test_a_picture_and_a_verdict_stand_before_the_end(client, pot, tmp_path):
         s.delete(row)
 
 
+def test_offers_come_one_by_one_while_the_rest_is_tried(client, pot, tmp_path, monkeypatch):
+    """As the child hands them on: more of them each time, and the findings are those of before."""
+    from handlens.jobs import tasks
+
+    for name in ("in", "out"):
+        (tmp_path / name).mkdir()
+    (tmp_path / "in/pot.glb").write_bytes(POT)
+    news = []
+    monkeypatch.setattr(child, "_BETWEEN_OFFERS", 0.0)
+    monkeypatch.setattr(child, "come", lambda what, **more: news.append(more))
+    was = bench(client, pot)["reading"]
+    with session() as s:
+        row = s.get_one(Inspection, pot["stage"])
+        (tmp_path / "known.bin").write_bytes(row.measures)
+        row.offers = "running"
+    request = {"folder": str(tmp_path / "in"), "main": "pot.glb", "tape": [], "intent": {}, "known": str(tmp_path / "known.bin")}
+    child.try_offers(request, tmp_path / "out")
+    tried = []
+    for told in (news[0], news[-1]):
+        with session() as s:
+            tasks._keep_some_trials(s, {"trying": pot["stage"]}, told, tmp_path)
+        now = bench(client, pot)["reading"]
+        tried.append(sum(m["tried"] for f in now["findings"] for m in f["mends"]))
+    with session() as s:
+        s.get_one(Inspection, pot["stage"]).offers = was["offers"]
+    assert [f["id"] for f in now["findings"]] == [f["id"] for f in was["findings"]]
+    assert len(news) > 2
+    assert tried[0] < tried[1]
+
+
 @pytest.mark.parametrize("planted", ["link", "folder's link", "outside", "pipe"])
 def test_what_a_child_leaves_is_taken_only_where_it_belongs(tmp_path, planted):
     out, secret = tmp_path / "job/out", tmp_path / "secret"

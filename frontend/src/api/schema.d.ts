@@ -2362,6 +2362,7 @@ export interface components {
             seen_from: string | null;
             proposed: string | null;
             because: string;
+            named: boolean;
         };
         Tree: {
             total: number;

@@ -82,12 +82,41 @@ function key(e: KeyboardEvent) {
     if (holders.value.has(n.node) && !closed.value.has(n.node)) fold(n, true);
     else if (n.parent >= 0) go(rows.value.findIndex((r) => r.node === n.parent));
   } else if (e.key === 'ArrowRight' && n) fold(n, false);
+  else if (e.key === 'F2' && n) rename(n);
   else if (e.key === ' ' && n) pick(n.node, 'more');
   else if (e.key === 'a' && (e.ctrlKey || e.metaKey)) state.picked.value = new Set(rows.value.map((r) => r.node));
   else if (e.key === 'Escape' && state.picked.value.size) state.picked.value = new Set();
   else return;
   e.preventDefault();
   e.stopPropagation();
+}
+/** The node whose name is being typed, and what is typed. */
+const naming = ref<number | null>(null);
+const draft = ref('');
+function rename(n: TreeNode) {
+  // Without a name of its own it shows its mesh's, or its number: that is nothing to be searched for.
+  if (!n.named) return;
+  draft.value = n.name;
+  naming.value = n.node;
+}
+function focusOn(el: HTMLInputElement | null) {
+  if (!el || document.activeElement === el) return;
+  el.focus();
+  el.select();
+}
+function named(e: KeyboardEvent) {
+  const n = byNode.value.get(naming.value ?? -1);
+  if (e.key === 'Enter' && n) {
+    const to = draft.value.trim();
+    if (to && to !== n.name) {
+      const search = `^${n.name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}$`;
+      state.put('arrival.rename', { search, replace: to.replace(/\\/g, '\\\\'), pattern: true, parts: [n.key] });
+    }
+  }
+  if (e.key !== 'Enter' && e.key !== 'Escape') return;
+  e.preventDefault();
+  naming.value = null;
+  document.querySelector<HTMLElement>('.tree')?.focus();
 }
 function alike(what: 'slot' | 'mesh') {
   const slots = new Set(picked.value.flatMap((n) => n.slots));
@@ -194,12 +223,25 @@ const turned = (n: TreeNode) => {
             :class="{ picked: state.picked.value.has(item.node), at: at === item.node, unseen: state.unseen.value.has(item.node) }"
             :style="{ height: `${HEIGHT}px` }"
             @click="press($event, item)"
+            @dblclick="rename(item)"
           >
             <span class="name" :style="{ paddingLeft: `${Math.min(item.depth, 14) * 13}px` }">
               <span class="fold" aria-hidden="true" @click.stop="fold(item)">{{
                 holders.has(item.node) ? (closed.has(item.node) ? '▸' : '▾') : ''
               }}</span>
-              <CutName :text="item.name" />
+              <input
+                v-if="naming === item.node"
+                :ref="(el) => focusOn(el as HTMLInputElement | null)"
+                v-model="draft"
+                class="naming"
+                maxlength="200"
+                autocomplete="off"
+                :aria-label="`New name of ${item.name}`"
+                @click.stop
+                @keydown.stop="named"
+                @blur="naming = null"
+              />
+              <CutName v-else :text="item.name" />
             </span>
             <span class="faded what" :title="turned(item)">{{ turned(item) }}</span>
             <span class="faded role" :title="item.role ? roleWords(item.role) : item.slots.join(', ')">{{
@@ -308,6 +350,16 @@ input[type='search'] {
   height: 24px;
   font-size: 13px;
   width: 200px;
+}
+.naming {
+  flex: 1;
+  min-width: 0;
+  height: 22px;
+  border: 1px solid var(--hl-verdigris);
+  border-radius: 2px;
+  background: var(--hl-sheet);
+  font: inherit;
+  padding: 0 4px;
 }
 input::placeholder {
   color: var(--hl-ink-faded);

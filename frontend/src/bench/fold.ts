@@ -3,15 +3,13 @@ import { onBeforeUnmount, onMounted, ref, type Ref } from 'vue';
 
 /** Height of the strip that says that there is more. */
 const STRIP = 22;
-/** Space between what is seen whole and the strip. */
-const GAP = 3;
 const PRESSED = 'button, a, summary, input, select, h3, p, .figures, tr';
 
 /** The highest place at which a cut leaves every one of the spans [top, bottom] whole; not above `least`. */
 export function foldAt(edge: number, spans: readonly (readonly [number, number])[], least: number): number {
   let at = edge;
-  // What ends where the one below it begins is whole: only its foot, which holds nothing, lies in the space that is left between.
-  for (const [top, bottom] of [...spans].sort((a, b) => b[1] - a[1])) if (top < at && bottom > at + GAP) at = top - GAP;
+  // No space is left between: a row that ends where the next begins would be cut by it, and the one above by the next, up to the first.
+  for (const [top, bottom] of [...spans].sort((a, b) => b[1] - a[1])) if (top < at && bottom > at) at = top;
   return Math.max(at, least);
 }
 

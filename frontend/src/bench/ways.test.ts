@@ -5,7 +5,7 @@ import { rangeOf, withBelow } from './pieces/ways';
 
 describe('where a panel ends', () => {
   it('leaves whole what the edge would cut, one after the other', () => {
-    expect(foldAt(100, [[80, 110]], 0)).toBe(77);
+    expect(foldAt(100, [[80, 110]], 0)).toBe(80);
     expect(
       foldAt(
         100,
@@ -15,7 +15,7 @@ describe('where a panel ends', () => {
         ],
         0,
       ),
-    ).toBe(67);
+    ).toBe(70);
     expect(
       foldAt(
         100,
@@ -27,6 +27,19 @@ describe('where a panel ends', () => {
       ),
     ).toBe(100);
     expect(foldAt(100, [[10, 110]], 50)).toBe(50);
+    // Rows of a table: the last that is whole stays, however many stand on each other.
+    expect(
+      foldAt(
+        100,
+        [
+          [20, 45],
+          [45, 70],
+          [70, 95],
+          [95, 120],
+        ],
+        0,
+      ),
+    ).toBe(95);
   });
 });
 

@@ -8,6 +8,7 @@ writes errors beside the request and leaves result.json and further files in the
 from __future__ import annotations
 
 import contextlib
+import itertools
 import json
 import os
 import pickle
@@ -55,6 +56,8 @@ from ..core.words.json_tree import Json
 
 #: Bytes up to which a variant of a model is kept beside it.
 _VARIANT_BYTES = 32 * 1024**2
+#: Seconds between two times that offers which were tried meanwhile are handed on.
+_BETWEEN_OFFERS = 2.0
 
 
 def main() -> int:
@@ -295,12 +298,25 @@ def try_offers(request: dict[str, Any], out: Path) -> dict[str, Any]:
     made = _read_and_mend(request)
     intent = intent_from_json(json.dumps(request["intent"]))
     known = Measures.from_bytes(Path(request["known"]).read_bytes())
-    measures = with_trials(
-        made.scene, known, shipped(), intent, progress=lambda share: tell("trying what is offered", 0.35 + 0.6 * share)
-    )
+    where = source(made.package, request["main"], made.scene)
+    several = itertools.count()
+    last = time.monotonic()
+
+    def arrived(measures: Measures) -> None:
+        """Hand on what was found so far, now and then: somebody may be looking at it."""
+        nonlocal last
+        if time.monotonic() - last < _BETWEEN_OFFERS:
+            return
+        number = next(several)
+        told = {"intent": request["intent"], "made": _judge(where, measures, intent, out)}
+        (out / f"offers-{number}.json").write_text(json.dumps(told, allow_nan=False))
+        come("offers", number=number)
+        last = time.monotonic()
+
+    step = lambda share: tell("trying what is offered", 0.35 + 0.6 * share)
+    measures = with_trials(made.scene, known, shipped(), intent, progress=step, arrived=arrived)
     (out / "measures.bin").write_bytes(measures.to_bytes())
     tell("judging", 0.96)
-    where = source(made.package, request["main"], made.scene)
     return {"judgements": {"intent": request["intent"], "made": _judge(where, measures, intent, out)}}
 
 

@@ -198,7 +198,7 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
 @app.task(name="try", queue="work")
 async def try_offers(job_id: int) -> None:
     """Play what a finished inspection offers on copies of its model."""
-    await run(job_id, _lay_out_trials, _keep_trials)
+    await run(job_id, _lay_out_trials, _keep_trials, {"offers": _keep_some_trials})
 
 
 def _lay_out_trials(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
@@ -213,6 +213,16 @@ def _lay_out_trials(s: Session, subject: dict[str, Any], folder: Path) -> dict[s
         "intent": revision.model.intent,
         "known": str(folder / "known.bin"),
     }
+
+
+def _keep_some_trials(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+    """What was found of some offers while the rest is still tried. The findings are those of before, and so is their evidence."""
+    inspection = s.get(Inspection, subject["trying"], with_for_update=True)
+    if inspection is None or inspection.state != "done" or inspection.offers == "done":
+        return
+    told = json.loads(left(folder, f"out/offers-{int(news['number'])}.json").read_text())
+    s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
+    shelf.keep_judgements(s, inspection, told)
 
 
 def _keep_trials(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:

@@ -32,7 +32,9 @@ export function useReading(revision: ComputedRef<number>) {
     // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.
     refetchInterval: (q) => {
       const b = q.state.data;
-      if (!b || !['waiting', 'running'].includes(b.state)) return false;
+      if (!b) return false;
+      // What is offered is tried after the verdict, and comes one by one.
+      if (!['waiting', 'running'].includes(b.state)) return ['waiting', 'running'].includes(b.reading?.offers ?? '') ? 2500 : false;
       // Of a model that is read for the first time the picture and the verdict come one after the other.
       return b.reading && !b.stale && b.picture ? 1500 : 500;
     },

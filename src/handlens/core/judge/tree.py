@@ -20,6 +20,7 @@ class TreeNode(msgspec.Struct, frozen=True):
 
     place: of its origin, in metres. scale: its own, angle: degrees of its own turn. mesh: number of the mesh that it shows, slots: names of
     that one's materials. role, seen_from: what is said of the part. proposed: a role that it may have, because of what.
+    named: whether it has a name of its own.
     """
 
     node: int
@@ -43,6 +44,7 @@ class TreeNode(msgspec.Struct, frozen=True):
     seen_from: str | None
     proposed: str | None
     because: str
+    named: bool
 
 
 class Tree(msgspec.Struct, frozen=True):
@@ -90,6 +92,7 @@ def tree(m: Measures, intent: Intent) -> Tree:
                 said.seen_from,
                 None if proposal is None or said.role else proposal.role,
                 "" if proposal is None else proposal.because,
+                n.named,
             )
         )
     return Tree(len(m.nodes), out)

@@ -75,6 +75,7 @@ _Told = tuple[list[str], dict[str, list[str]]]
 _RANK = {"note": 0, "caution": 1, "stop": 2}
 
 Progress = Callable[[float], None]
+Arrived = Callable[[Measures], None]
 
 
 def with_trials(
@@ -86,14 +87,16 @@ def with_trials(
     progress: Progress = lambda _: None,
     seconds: float = math.inf,
     pace: float = 0.0,
+    arrived: Arrived = lambda _: None,
 ) -> Measures:
     """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
 
     work: how much trying may cost; more for trying everything. seconds: how long it may take; none is begun that is
-    reckoned to take longer than what is left. pace: seconds that measuring a triangle took.
+    reckoned to take longer than what is left. pace: seconds that measuring a triangle took. arrived: told what has come of the offers so
+    far, whenever more of them were tried.
     """
     tries = _Tries(scene, measures, sheets, intent, work, progress, seconds, pace)
-    return replace(measures, trials=tries.all())
+    return replace(measures, trials=tries.all(lambda done: arrived(replace(measures, trials=done))))
 
 
 class _Tries:
@@ -125,7 +128,7 @@ class _Tries:
         self.large = 2 * sum(measures.meshes[p.mesh].triangles for p in measures.parts) > work
         self.files: dict[str, AsWritten | None] = {}
 
-    def all(self) -> list[TrialFigures]:
+    def all(self, arrived: Callable[[list[TrialFigures]], None]) -> list[TrialFigures]:
         """First each mend for all parts that it is offered for, then what was not clean there, part by part."""
         kinds: dict[tuple[str, int], list[str]] = {}
         asked: Counter[tuple[str, str]] = Counter()
@@ -155,11 +158,14 @@ class _Tries:
             told = self.figures(together, *self.play(together))
             clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]
             done += clean
+            if clean:
+                arrived(list(done))
             alone |= {t.call: t for t in told if t not in clean}
         for n, (text, among_others) in enumerate(alone.items()):
             self.progress(0.5 + 0.5 * n / len(alone))
             # Where there is no time to play it by itself, what it was seen to do among others speaks against it.
             done += self.figures([text], *self.play([text])) if not self.spent() else [among_others]
+            arrived(list(done))
         return done
 
     def spent(self) -> bool:
