@@ -92,7 +92,7 @@ def test_offers_come_one_by_one_while_the_rest_is_tried(client, pot, tmp_path, m
     monkeypatch.setattr(child, "come", lambda what, **more: news.append(more))
     was = bench(client, pot)["reading"]
     with session() as s:
-        row = s.get_one(Inspection, pot["stage"])
+        row = s.get_one(Inspection, was["inspection"])
         (tmp_path / "known.bin").write_bytes(row.measures)
         row.offers = "running"
     request = {"folder": str(tmp_path / "in"), "main": "pot.glb", "tape": [], "intent": {}, "known": str(tmp_path / "known.bin")}
@@ -100,11 +100,11 @@ def test_offers_come_one_by_one_while_the_rest_is_tried(client, pot, tmp_path, m
     tried = []
     for told in (news[0], news[-1]):
         with session() as s:
-            tasks._keep_some_trials(s, {"trying": pot["stage"]}, told, tmp_path)
+            tasks._keep_some_trials(s, {"trying": was["inspection"]}, told, tmp_path)
         now = bench(client, pot)["reading"]
         tried.append(sum(m["tried"] for f in now["findings"] for m in f["mends"]))
     with session() as s:
-        s.get_one(Inspection, pot["stage"]).offers = was["offers"]
+        s.get_one(Inspection, was["inspection"]).offers = was["offers"]
     assert [f["id"] for f in now["findings"]] == [f["id"] for f in was["findings"]]
     assert len(news) > 2
     assert tried[0] < tried[1]

@@ -3,14 +3,25 @@ import { onBeforeUnmount, onMounted, ref, type Ref } from 'vue';
 
 /** Height of the strip that says that there is more. */
 const STRIP = 22;
-const PRESSED = 'button, a, summary, input, select, h3, p, .figures, tr';
+const PRESSED = 'button, a, summary, input, select';
+const READ = 'h3, p, .figures, tr';
+/** A text is rather cut than that more than so much room is left empty for its sake. */
+const EMPTY = 60;
 
-/** The highest place at which a cut leaves every one of the spans [top, bottom] whole; not above `least`. */
-export function foldAt(edge: number, spans: readonly (readonly [number, number])[], least: number): number {
-  let at = edge;
-  // No space is left between: a row that ends where the next begins would be cut by it, and the one above by the next, up to the first.
-  for (const [top, bottom] of [...spans].sort((a, b) => b[1] - a[1])) if (top < at && bottom > at) at = top;
-  return Math.max(at, least);
+/** From where to where something reaches, and whether it can be pressed. */
+export type Span = readonly [top: number, bottom: number, pressed: boolean];
+
+/**
+ * The lowest place at which a cut leaves every span whole; where that lies far up, or nowhere, the lowest that leaves whole what can be
+ * pressed; not above `least`.
+ */
+export function foldAt(edge: number, spans: readonly Span[], least: number): number {
+  const places = [edge, ...spans.flatMap(([top, bottom]) => [top, bottom])].filter((y) => y >= least && y <= edge).sort((a, b) => b - a);
+  const whole = (at: number, some: readonly Span[]) => some.every(([top, bottom]) => top > at - 0.5 || bottom < at + 0.5);
+  const all = places.find((at) => whole(at, spans));
+  if (all !== undefined && edge - all <= EMPTY) return all;
+  const pressed = spans.filter((x) => x[2]);
+  return places.find((at) => whole(at, pressed)) ?? all ?? least;
 }
 
 /** From where to where an element is seen: a table that scrolls by itself shows some of its rows. */
@@ -33,7 +44,9 @@ export function useFold(box: Ref<HTMLElement | undefined>) {
       below.value = Math.round(el.scrollHeight - el.clientHeight - el.scrollTop);
       const { bottom, top } = el.getBoundingClientRect();
       if (below.value < 4) return void (height.value = 0);
-      const spans = [...el.querySelectorAll(PRESSED)].map(seen).filter(([a, b]) => b > a && b - a < 200);
+      const spans = [...el.querySelectorAll(`${PRESSED}, ${READ}`)]
+        .map((x): Span => [...seen(x), x.matches(PRESSED)])
+        .filter(([a, b]) => b > a && b - a < 200);
       height.value = Math.round(bottom - foldAt(bottom - STRIP, spans, top + (bottom - top) / 2));
     });
   };

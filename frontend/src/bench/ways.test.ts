@@ -1,45 +1,24 @@
 import { describe, expect, it } from 'vitest';
 import { suited } from '../stage/beside';
-import { foldAt } from './fold';
+import { foldAt, type Span } from './fold';
 import { rangeOf, withBelow } from './pieces/ways';
 
 describe('where a panel ends', () => {
-  it('leaves whole what the edge would cut, one after the other', () => {
-    expect(foldAt(100, [[80, 110]], 0)).toBe(80);
-    expect(
-      foldAt(
-        100,
-        [
-          [90, 110],
-          [70, 92],
-        ],
-        0,
-      ),
-    ).toBe(70);
-    expect(
-      foldAt(
-        100,
-        [
-          [20, 60],
-          [100, 130],
-        ],
-        0,
-      ),
-    ).toBe(100);
-    expect(foldAt(100, [[10, 110]], 50)).toBe(50);
+  const rows = (...ends: number[]) => ends.slice(1).map((bottom, k): Span => [ends[k]!, bottom, false]);
+  it('leaves whole what the edge would cut, and no more room empty than that takes', () => {
+    expect(foldAt(100, [[80, 110, true]], 0)).toBe(80);
+    expect(foldAt(100, [[100, 130, true]], 0)).toBe(100);
     // Rows of a table: the last that is whole stays, however many stand on each other.
-    expect(
-      foldAt(
-        100,
-        [
-          [20, 45],
-          [45, 70],
-          [70, 95],
-          [95, 120],
-        ],
-        0,
-      ),
-    ).toBe(95);
+    expect(foldAt(100, rows(20, 45, 70, 95, 120), 0)).toBe(95);
+  });
+  it('rather cuts a text than what can be pressed, or than leaving the panel empty', () => {
+    const columns: Span[] = [
+      [10, 105, false],
+      [70, 92, true],
+    ];
+    expect(foldAt(100, columns, 0)).toBe(100);
+    expect(foldAt(90, columns, 0)).toBe(70);
+    expect(foldAt(100, [[10, 110, true]], 50)).toBe(50);
   });
 });
 

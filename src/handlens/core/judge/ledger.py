@@ -15,6 +15,7 @@ from ..route.stations import stations
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
 from .judge import Judgement, things_of
+from .kinds import stands_under_its_like
 
 #: A meter past all measure, as JSON can write it.
 _FULL = 1e9
@@ -48,7 +49,9 @@ class Entry(msgspec.Struct, frozen=True):
 
 def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:
     """One entry a station, in order."""
-    counts = _counts((f.station, f.result) for f in judgement.findings)
+    by_id = {f.id: f.check for f in judgement.findings}
+    # The same on another part is told by the one that stands for it.
+    counts = _counts((f.station, f.result) for f in judgement.findings if by_id.get(f.under) != f.check)
     intent = as_said(sheet.meant(intent), m)
     m = in_said_unit(m, intent)
     things = things_of(m, intent)
@@ -67,8 +70,10 @@ def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) 
 
 
 def recounted(entries: Sequence[Entry], report: Json) -> list[Entry]:
-    """The ledger with the findings counted that a report tells of and that nobody waived."""
-    counts = _counts((f["station"], f["result"]) for f in report["findings"] if f["waived"] is None)
+    """The ledger with the findings counted that a report tells of and that nobody waived, the same on several parts once."""
+    standing = [f for f in report["findings"] if f["waived"] is None]
+    by_id = {f["id"]: f for f in standing}
+    counts = _counts((f["station"], f["result"]) for f in standing if not stands_under_its_like(f, by_id))
     return [msgspec.structs.replace(e, counts=counts[e.name]) for e in entries]
 
 
