@@ -32,7 +32,7 @@ def test_every_command_runs(page, tmp_path):
         if args[0] == "watch":
             watching = subprocess.Popen(run, cwd=tmp_path, env=here, stdout=subprocess.PIPE, text=True)
             assert "Watching" in watching.stdout.readline(), line
-            watching.send_signal(signal.SIGINT)
+            watching.send_signal(signal.SIGTERM)
             watching.communicate(timeout=30)
             continue
         done = subprocess.run(run, cwd=tmp_path, env=here, capture_output=True, text=True, check=False, timeout=120)
