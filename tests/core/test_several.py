@@ -11,6 +11,7 @@ import pytest
 from conftest import ROOT
 from handlens import cli
 from handlens.core.judge import judge as real_judge
+from handlens.core.pipeline.opening import open_scene
 
 CLEAN = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n"
 EMPTY = "o nothing\nv 0 0 0\n"
@@ -81,3 +82,11 @@ def test_a_reader_that_goes_away_gets_no_clean_verdict(quay):
     )
     run.stdout.close()
     assert run.wait(120) not in (0,)
+
+
+def test_a_report_on_several_models_beside_one_of_them_is_no_side_file(tmp_path):
+    """It names everything and binds nothing."""
+    (tmp_path / "crate.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    (tmp_path / "many.json").write_text('{"schema": 1, "models": [{"source": {"files": [{"path": "gone.glb"}]}}]}')
+    (tmp_path / "own.json").write_text('{"list": ["gone.glb"]}')
+    assert [n.path for n in open_scene(tmp_path / "crate.obj")[2].beside] == ["own.json"]

@@ -15,7 +15,7 @@ _MOST = 2_000
 MAX_TEXT_BYTES = 4 * 1024**2
 #: Most texts that are looked at, and their bytes together.
 _MOST_TEXTS, _ALL_TEXT_BYTES = 200, 16 * 1024**2
-_REPORT = re.compile(rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends)"')
+_REPORT = re.compile(rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends|models|look|fits)"')
 
 
 def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tuple[str, Package]] = ()) -> Scene:
