@@ -21,8 +21,11 @@ from .core.packages import open_plain
 
 #: Seconds for which a file must have kept still before it counts as saved, and between two looks.
 SETTLED, EVERY = 0.6, 0.5
-#: Seconds after which a file that changes all the time, as a log does, is waited for no longer.
-RESTLESS = 6.0
+#: Seconds after which a file that changes all the time, as a log does, is waited for no longer; and one that a model is made of, which may
+#: take its time to be copied.
+RESTLESS, RESTLESS_PIECE = 6.0, 60.0
+#: What a model is made of.
+_PIECES = ("model", "image", "material-library", "buffer")
 #: Bytes of a model that are looked through for the names of what it uses.
 _LOOKED_THROUGH = 64 << 20
 #: File descriptors opened for writing have one of these bits (Linux, fcntl.h: O_WRONLY, O_RDWR).
@@ -57,7 +60,7 @@ class Folder:
                 self._began.setdefault(path, now)
         self._moving = {p: t for p, t in self._moving.items() if p in there}
         self._seen = there
-        restless = {p for p, t in self._moving.items() if now - t < SETTLED and now - self._began[p] >= RESTLESS}
+        restless = {p for p, t in self._moving.items() if now - t < SETTLED and now - self._began[p] >= _patience(p)}
         settling = {p: t for p, t in self._moving.items() if p not in restless}
         if not settling or now - max(settling.values()) < SETTLED or self._being_written(settling):
             return []
@@ -76,11 +79,12 @@ class Folder:
         inside = f"{top}/" if top else ""
         below = [p for p in self._seen if p.startswith(inside) and p != model]
         role = {p: role_of(p) for p in below}
-        used = [p for p in below if role[p] in ("image", "material-library", "buffer")]
-        used += [p for p in below if role[p] == "side-file" and "/" not in p[len(inside) :] and not p.lower().endswith(".txt")]
-        others = [p for p in below if role[p] not in ("model", "image", "material-library", "buffer") and p not in used]
+        data = lambda p: role[p] == "side-file" and "/" not in p[len(inside) :] and not p.lower().endswith(".txt")
+        used = [p for p in below if role[p] in _PIECES[1:] or data(p)]
+        others = [p for p in below if role[p] not in _PIECES and not data(p)]
         if others:
-            said = self._bytes_of(model).lower()
+            naming = [model, *(p for p in used if role[p] == "material-library")]
+            said = b"\n".join(self._bytes_of(p) for p in naming).lower()
             used += [p for p in others if p.rpartition("/")[2].lower().encode(errors="surrogateescape") in said]
         return {p[len(inside) :]: self.root / p for p in sorted([model, *used])}
 
@@ -153,6 +157,11 @@ class Folder:
             except (OSError, StopIteration):
                 continue
         return False
+
+
+def _patience(path: str) -> float:
+    """Seconds for which a file that changes all the time is waited for."""
+    return RESTLESS_PIECE if role_of(path) in _PIECES else RESTLESS
 
 
 def _users(path: str, models: list[str]) -> list[str]:

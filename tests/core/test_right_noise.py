@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.geometry.recut import only_faces
+from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.judge import Judgement, judge
 from handlens.core.judge.causes import ON_A_PART, ON_THE_WHOLE, folded
-from handlens.core.judge.report import finding_json, report
+from handlens.core.judge.report import finding_json, report, with_waivers
 from handlens.core.judge.trials import came
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
@@ -63,6 +63,25 @@ def test_the_same_on_three_parts_is_one_finding_told_of_the_worst():
     )
     follows = Finding("n", check="surface.needles", key="n", node=0, result="note")
     assert folded([*several(2, 7, 3), follows])[-1].under == "surface.zero-area:k1"
+
+
+def test_what_stands_for_the_rest_is_not_waived_for_the_rest():
+    """One of three parts that look inward is accepted: the other two still stop, and no gate is passed by it."""
+    balls = [
+        replace(icosphere(2), positions=icosphere(2).positions + np.array([5.0 * k, 0, 0]), name=f"ball_{k}") for k in range(3)
+    ]
+    inside_out = [turned_faces(b, np.ones(b.face_count, bool)) for b in balls]
+    m = collect(scene(*inside_out))
+    tree = report({}, m, judge(m, load_sheet(None), Intent()), with_indices=False)
+    own = [f for f in tree["findings"] if f["check"] == "facing.inward"]
+    assert [f["result"] for f in own].count("stop") == 1
+    head = next(f["id"] for f in own if f["result"] == "stop")
+    waived = with_waivers(tree, {head: "a shell"})
+    left = [f for f in waived["findings"] if f["check"] == "facing.inward" and f["waived"] is None]
+    assert sorted(f["result"] for f in left) == ["note", "stop"]
+    assert waived["verdict"]["stop"] == tree["verdict"]["stop"]
+    assert {f["under"] for f in left} == {None, next(f["id"] for f in left if f["result"] == "stop")}
+    assert with_waivers(tree, {f["id"]: "all" for f in own})["verdict"]["stop"] == tree["verdict"]["stop"] - 1
 
 
 def test_another_part_that_comes_to_stand_for_the_rest_is_not_worse_than_before():

@@ -121,3 +121,16 @@ def test_each_save_says_what_it_fixed_and_brought(tmp_path):
     assert any(x.startswith("  new") and "mirrored" in x for x in lines)
     (tmp_path / "crate.glb").write_bytes(b"glTF")
     assert "crate.glb" in told()[0]
+
+
+def test_a_picture_that_takes_its_time_to_be_copied_is_waited_for(tmp_path):
+    """Half of it is no picture, however long the other half takes."""
+    (tmp_path / "boat.obj").write_text("v 0 0 0\n")
+    folder = Folder(tmp_path)
+    picture = tmp_path / "tar.png"
+    told = []
+    for k in range(40):
+        picture.write_bytes(b"x" * (k + 1))
+        told += folder.look(0.3 * k)
+    assert told == []
+    assert folder.look(0.3 * 40 + 1) == ["boat.obj"]

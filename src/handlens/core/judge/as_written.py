@@ -10,11 +10,11 @@ from .. import formats
 from ..formats.table import BY_NAME
 from ..kit.check import Finding
 from ..measures import Measures
-from ..measures.known import Known
+from ..measures.known import Known, content_key
 from ..packages import MemoryPackage
 from ..route.measuring import measure
 from ..rules import Intent, RuleSheet
-from ..scene import Scene
+from ..scene import Mesh, Scene
 from .judge import Judgement, judge
 
 #: Formats that hold what the model's own may not, in the order in which they are tried.
@@ -43,7 +43,15 @@ def read_back(scene: Scene, format_name: str) -> Scene:
     stem = PurePosixPath(scene.main).stem if scene.main else "model"
     files = formats.write(scene, format_name, stem)
     main = next(iter(files))
-    return formats.read(MemoryPackage(files), main).with_(beside=scene.beside, former=scene.former, main=main)
+    back = formats.read(MemoryPackage(files), main)
+    # The very mesh that was written, where it came back the same in all it holds: what was worked out of it then still stands.
+    known = {_whole_key(mesh): mesh for mesh in scene.meshes}
+    meshes = tuple(known.get(_whole_key(mesh), mesh) for mesh in back.meshes)
+    return back.with_(meshes=meshes, beside=scene.beside, former=scene.former, main=main)
+
+
+def _whole_key(mesh: Mesh) -> tuple[str, str, str, tuple[int, ...], str]:
+    return content_key(mesh), mesh.id, mesh.name, mesh.slot_materials, repr(mesh.extras)
 
 
 def as_written(scene: Scene, format_name: str, sheets: Sequence[RuleSheet], intent: Intent, known: Measures) -> AsWritten:

@@ -159,8 +159,19 @@ def source(package: Package, path: str, scene: Scene, digest: Callable[[str], st
 
 
 def with_waivers(tree: Json, reasons: dict[str, str]) -> Json:
-    """A report in which the findings of some ids carry the reason they were waived for, and no longer count."""
+    """A report in which the findings of some ids carry the reason they were waived for, and no longer count.
+
+    Where one is waived that stood for the same on other parts, the next of those stands for the rest: they were not waived.
+    """
     findings = [{**f, "waived": reasons.get(f["id"])} for f in tree["findings"]]
+    by_id = {f["id"]: f for f in findings}
+    heads: dict[str, str] = {}
+    for f in findings:
+        head = by_id.get(f["under"] or "")
+        if f["waived"] is not None or head is None or head["waived"] is None or head["check"] != f["check"]:
+            continue
+        first = heads.setdefault(head["id"], f["id"])
+        f |= {"under": None, "result": head["result"]} if first == f["id"] else {"under": first}
     verdict = {k: sum(f["result"] == k and f["waived"] is None for f in findings) for k in ("stop", "caution", "note")}
     return {**tree, "findings": findings, "verdict": verdict}
 

@@ -88,14 +88,16 @@ def with_trials(
     seconds: float = math.inf,
     pace: float = 0.0,
     arrived: Arrived = lambda _: None,
+    longest: float = math.inf,
 ) -> Measures:
     """The measures with what came of each offer that was tried. measures: with digests, as `collect` takes them with `known`.
 
     work: how much trying may cost; more for trying everything. seconds: how long it may take; none is begun that is
-    reckoned to take longer than what is left. pace: seconds that measuring a triangle took. arrived: told what has come of the offers so
+    reckoned to take longer than what is left. pace: seconds that measuring a triangle took. longest: seconds that one play may be reckoned to
+    take. arrived: told what has come of the offers so
     far, whenever more of them were tried.
     """
-    tries = _Tries(scene, measures, sheets, intent, work, progress, seconds, pace)
+    tries = _Tries(scene, measures, sheets, intent, work, progress, seconds, pace, longest)
     return replace(measures, trials=tries.all(lambda done: arrived(replace(measures, trials=done))))
 
 
@@ -110,8 +112,9 @@ class _Tries:
         progress: Progress,
         seconds: float,
         pace: float,
+        longest: float,
     ) -> None:
-        self.until = time.perf_counter() + seconds
+        self.until, self.longest = time.perf_counter() + seconds, longest
         self.whole = pace * sum(measures.meshes[p.mesh].triangles for p in measures.parts)
         self.scene, self.measures, self.sheets, self.intent = scene, measures, sheets, intent
         self.work, self.progress = work, progress
@@ -153,7 +156,7 @@ class _Tries:
             mend = self.calls[together[0]][0]
             if (self.large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
                 continue
-            if time.perf_counter() + self.reckoned(mend) > self.until:
+            if self.reckoned(mend) > self.longest or time.perf_counter() + self.reckoned(mend) > self.until:
                 continue
             told = self.figures(together, *self.play(together))
             clean = [t for t in told if len(together) == 1 or (t.refused is None and t.gone and not t.came)]

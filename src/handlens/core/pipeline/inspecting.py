@@ -19,6 +19,8 @@ from ..scene import Scene
 Trying = Literal["none", "quick", "all"]
 #: Seconds that trying may take at the least where it is quick.
 _QUICK = 2.0
+#: Seconds that one play may be reckoned to take where trying is quick: nobody who asked for a verdict waits longer for one offer.
+_A_PLAY = 0.5
 #: Told a phase in words and the share done, 0 to 1.
 Progress = Callable[[str, float], None]
 
@@ -52,6 +54,7 @@ def inspect(
         seconds = math.inf if trying == "all" else max(measured - began, _QUICK)
         tell = lambda share: progress("trying what is offered", 0.8 + 0.2 * share)
         pace = (measured - began) / max(sum(m.triangle_count for m in scene.meshes), 1)
-        measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds, pace=pace)
+        longest = math.inf if trying == "all" else _A_PLAY
+        measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds, pace=pace, longest=longest)
     tried = time.perf_counter()
     return Inspected(measures, known.fresh, {"measure": round(measured - began, 3), "try": round(tried - measured, 3)})
