@@ -11,7 +11,7 @@ from handlens.core.measures import collect
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove
 from handlens.core.route.tape import apply_mend
-from handlens.core.rules import load_sheet
+from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed
 from handlens.core.scene.transforms import world_matrices
@@ -183,3 +183,15 @@ def test_the_exact_factor_is_offered_beside_the_likely_unit():
     # 39 in as metres: the inch comes first, and what gives the very size beside it.
     offers = [p["factor"] for _, p in findings(scene(cube("table", 39.0)), intent=expected)["size.expected"][0].mends]
     assert offers == [0.0254, 0.025641]
+
+
+def test_what_was_judged_in_a_said_unit_is_written_in_it(tmp_path):
+    """940 numbers that the intent says are millimetres: a file that counts in metres holds 0.94, and one that can say nothing the sheet's."""
+    post = scene(cube("post", 940.0), unit_metres=None, format="obj")
+    said = Intent(unit="mm")
+    for name, tall in (("glb", 0.94), ("obj", 0.94)):
+        made = write_as(post, name, "post", load_sheet(None).writes, said)
+        back = read_files(tmp_path / name, made.files, next(iter(made.files)))
+        assert collect(back).bounds_max[1] == pytest.approx(tall)
+    bare = write_as(post, "glb", "post", load_sheet(None).writes)
+    assert collect(read_files(tmp_path / "bare", bare.files, "post.glb")).bounds_max[1] == pytest.approx(940)

@@ -16,6 +16,7 @@ from ..proof import MOTION, Proof, prove_held
 from ..proof.rows import STOP
 from ..rules import Intent
 from ..rules.export import PLAIN, ExportOptions
+from ..rules.sheet import UNITS
 from ..scene import Scene
 from ..scene.transforms import walk
 from ..surface.names import as_file
@@ -60,12 +61,13 @@ class Written:
 def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN, intent: Intent | None = None) -> Written:
     """The files of a scene, with those beside it that mends wrote anew. Raises InputError for an unknown format or folder.
 
-    intent: parts that it calls aside are left behind, which is said.
+    intent: parts that it calls aside are left behind, which is said; what it says one unit is holds where the file said nothing.
 
     Where the destination wants a file for each clip and there are several, the model goes without clips, and each clip with a whole
     model beside it. Stand-ins and levels of detail are named as it wants them, and go into files of their own where it does.
     """
-    scene, behind = without_aside(scene, intent or Intent())
+    intent = intent or Intent()
+    scene, behind = without_aside(in_unit_said(scene, intent), intent)
     scene, beside = set_apart(named_as_wanted(scene, options), options)
     apart: list[tuple[str, Written]] = []
     for suffix, own in beside:
@@ -85,6 +87,11 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions =
             files.setdefault(path, data)
     files |= {path: data for path, data in changed_files(scene).items() if path not in files}
     return replace(main, files=files, apart=tuple(apart), behind=behind)
+
+
+def in_unit_said(scene: Scene, intent: Intent) -> Scene:
+    """The scene in the unit that an intent says, where it states none itself: what was judged in it is written in it."""
+    return scene.with_(unit_metres=UNITS[intent.unit]) if intent.unit is not None and scene.unit_metres is None else scene
 
 
 def without_aside(scene: Scene, intent: Intent) -> tuple[Scene, tuple[str, ...]]:
