@@ -405,6 +405,13 @@ def test_a_proof_tells_the_mends_that_were_asked_for_from_accidents(tmp_path, ca
     other = tmp_path / "other.glb"
     assert cli.main(["mend", str(still), "--mend", "arrival.rename:search=quay:,replace=", "--out", str(other)]) == 0
     assert cli.main(["prove", str(heron), str(other), "--mended", str(tape)]) == 1
+    # A process that has locked itself in reads the tape wherever it lies, and what was not done is a difference.
+    aside = tmp_path / "aside"
+    aside.mkdir()
+    far = shutil.move(tape, aside / "tape.json")
+    run = [sys.executable, "-m", "handlens", "prove", str(heron), str(heron), "--mended", str(far)]
+    done = subprocess.run(run, capture_output=True, text=True, check=False, env={**os.environ, "PYTHONPATH": str(ROOT / "src")})
+    assert (done.returncode, done.stderr) == (1, "")
     for wrong, words in (
         ("{", "not JSON"),
         ('{"mends": 3}', "no list"),
