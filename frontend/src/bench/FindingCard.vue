@@ -120,7 +120,7 @@ watch(
       </button>
       <template v-if="!finding.waived">
         <template v-for="(m, k) in finding.mends" :key="k">
-          <span v-if="k && m.choice" class="faded small">or</span>
+          <span v-if="k && m.choice" class="faded small or">or</span>
           <button
             class="btn"
             :class="state.onTape(m.mend, m.params) ? 'done' : 'main'"
@@ -129,7 +129,7 @@ watch(
             @click="state.put(m.mend, m.params)"
           >
             {{ state.onTape(m.mend, m.params) ? 'On the tape' : mendWords(state.mendFacts(m.mend), m.mend, m.params)
-            }}<span v-if="m.needs_format"> · {{ m.needs_format.toUpperCase() }} only</span>
+            }}<span v-if="m.needs_format"> · needs {{ m.needs_format.toUpperCase() }}</span>
           </button>
         </template>
         <button
@@ -170,6 +170,9 @@ watch(
 </template>
 
 <style scoped>
+.or {
+  align-self: center;
+}
 .card {
   border: 1px solid var(--hl-rule);
   border-left: 4px solid;

@@ -88,7 +88,9 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
 
     kind: Annotated[Kind | None, _KIND] = None
     expected: Expected = Expected()
-    unit: Annotated[Unit | None, said("Unit", "What one unit of it is, where its format cannot say so.", words=UNIT_WORDS)] = None
+    unit: Annotated[
+        Unit | None, said("Its numbers are in", "What one unit of it is, where its format cannot say so.", words=UNIT_WORDS)
+    ] = None
     seen_from: Annotated[Seen, _SEEN_FROM] = "outside"
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies, _COPIES] = 1
