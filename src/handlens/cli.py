@@ -326,6 +326,7 @@ def _mend(args: argparse.Namespace) -> int:
                 "because": r.because,
                 "figures": [{"what": f.what, "before": f.before, "after": f.after} for f in r.figures],
                 "remarks": list(r.remarks),
+                "kept": list(r.kept),
             }
             for r in runs
         ],
@@ -338,8 +339,8 @@ def _mend(args: argparse.Namespace) -> int:
         for r in runs:
             for f in r.figures:
                 print(f"{r.mend}: {f.what} {f.before} → {f.after}")
-            for remark in r.remarks:
-                print(f"{r.mend}: {remark}")
+            for sentence in (*(f"kept {k}" for k in r.kept), *r.remarks):
+                print(f"{r.mend}: {sentence}")
         for sentence in lost:
             print(f"not held: {sentence}")
         print(f"written: {', '.join(str(p) for p in placed)}")

@@ -35,7 +35,7 @@ from .core.pipeline.writing import Written as Made
 from .core.pipeline.writing import write_as
 from .core.proof import Proof
 from .core.route.measuring import measure
-from .core.route.tape import apply_mend
+from .core.route.tape import apply_as_promised
 from .core.rules import Intent, RuleSheet, load_sheet
 from .core.rules.intent import intent_from_json
 from .core.scene import Scene
@@ -92,8 +92,9 @@ class Model:
         return judge(measures, rules, meant)
 
     def mend(self, id: str, **params: Any) -> Model:
-        """The model with a mend applied. Raises InputError for a wrong call and MendError where the mend does not apply."""
-        made = apply_mend(self.scene, id, params)
+        """The model with a mend applied. Raises InputError for a wrong call and MendError where the mend does not apply
+        or would break what it promises to keep."""
+        made, _ = apply_as_promised(self.scene, id, params)
         return replace(self, scene=made.scene, figures=(*self.figures, *made.told()), remarks=(*self.remarks, *made.remarks))
 
     def write(self, format_name: str, sheet: str | RuleSheet | None = None, intent: Intent | None = None) -> Written:

@@ -2145,6 +2145,11 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             remarks: string[];
             /**
+             * @description what it promises to keep, as measured on this play
+             * @default []
+             */
+            kept: string[];
+            /**
              * @description the played slip before which it would have applied
              * @default null
              */

@@ -83,6 +83,7 @@ const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
         <ResultMark :result="what === 'Goes' ? 'clear' : 'caution'" /> <b>{{ what }}:</b> {{ list.slice(0, 3).join('; ')
         }}<span v-if="list.length > 3" class="faded" :title="list.join('\n')"> and {{ list.length - 3 }} more</span>
       </p>
+      <p v-for="k in trial!.run?.kept ?? []" :key="k" class="small"><ResultMark result="clear" /> <b>Kept and measured:</b> {{ k }}</p>
       <p v-for="r in trial!.run?.remarks ?? []" :key="r" class="small">{{ r }}</p>
       <p v-if="facts" class="faded small">Keeps {{ facts.keeps }}. Costs {{ facts.costs }}.</p>
     </template>

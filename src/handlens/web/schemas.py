@@ -128,6 +128,12 @@ class Run(Schema):
     because = fields.String(required=True, allow_none=True)
     figures = fields.List(fields.Nested(Figure), required=True)
     remarks = fields.List(fields.String(), required=True)
+    kept = fields.List(
+        fields.String(),
+        load_default=[],
+        dump_default=[],
+        metadata={"description": "what it promises to keep, as measured on this play"},
+    )
     before = fields.Integer(
         load_default=None, allow_none=True, metadata={"description": "the played slip before which it would have applied"}
     )

@@ -24,7 +24,7 @@ from ..measures import Measures
 from ..measures.known import Known
 from ..measures.records import TrialFigures
 from ..route.measuring import measure
-from ..route.tape import apply_mend
+from ..route.tape import apply_as_promised
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
 from ..words.calls import Call, call_text
@@ -197,7 +197,7 @@ class _Tries:
         for text in texts:
             self.left -= _DEAR.get(self.calls[text][0], 0) * sum(m.triangle_count for m in scene.meshes)
             try:
-                made = apply_mend(scene, *self.calls[text])
+                made, _ = apply_as_promised(scene, *self.calls[text])
             except (MendError, InputError) as error:
                 refused[text] = str(error)
             except Exception as error:

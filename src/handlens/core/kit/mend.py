@@ -9,6 +9,7 @@ from typing import Any
 from ..limits import InputError
 from ..scene import Scene
 from ..words.calls import Params, split_names
+from .promises import Promise
 from .spent import Spent
 
 
@@ -111,6 +112,8 @@ class Mend:
     run: Callable[..., Outcome]
     #: Mends on whose ground it rests: where one of them is wanted too, it is played first, or this one does not hold.
     after: tuple[str, ...] = ()
+    #: What of `keeps` is measured each time it is played on a tape; None where it is all in what it does not touch.
+    promise: Promise | None = None
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
@@ -142,6 +145,8 @@ class MendRun:
     #: The slip before which it would have applied where it did not, or before which it would hold better where it did, as a position
     #: among those that were played.
     before: int | None = None
+    #: What it promises to keep and was measured to have kept, each in a sentence.
+    kept: tuple[str, ...] = ()
     #: What the scene cost to draw before it and after it; None where it did not apply.
     spent: tuple[Spent, Spent] | None = None
 
@@ -155,11 +160,12 @@ def mend(
     safe: bool,
     parameters: Sequence[Parameter] = (),
     after: tuple[str, ...] = (),
+    promise: Promise | None = None,
 ) -> Callable[[Callable[..., Outcome]], Mend]:
     """Make a mend of a function; the first paragraph of its docstring says what it does."""
 
     def made(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
-        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after)
+        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise)
 
     return made

@@ -9,10 +9,12 @@ from typing import Any
 import numpy as np
 
 from ..kit.mend import MendRun, Outcome
+from ..kit.promises import promises_kept
 from ..kit.spent import Spent, spent
 from ..limits import InputError, MendError
 from ..scene import Scene
 from ..words.calls import Call, Params
+from ..words.figures import about
 from .stations import find_mend
 
 
@@ -23,8 +25,26 @@ def apply_mend(scene: Scene, id: str, params: Params) -> Outcome:
         return chosen.run(scene, **chosen.read(params))
 
 
+def apply_as_promised(scene: Scene, id: str, params: Params) -> tuple[Outcome, tuple[str, ...]]:
+    """Apply one mend: its outcome, and sentences on what it was measured to have kept. Raises InputError for a wrong call, MendError where
+    it does not apply or would break what it promises.
+    """
+    outcome = apply_mend(scene, id, params)
+    chosen = find_mend(id)
+    if chosen.promise is None:
+        return outcome, ()
+    with np.errstate(all="ignore"):
+        kept = promises_kept(scene, outcome.scene, chosen.promise, chosen.read(params))
+    unit = scene.unit_metres or 1.0
+    for k in kept:
+        if not k.held:
+            raise MendError(f"It promises to keep {k.what}, and here it would be off by {about(k.off * unit)}.")
+    return outcome, tuple(k.said(unit) for k in kept)
+
+
 def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool = False) -> tuple[Scene, list[MendRun]]:
-    """Play a tape in order. A mend that does not apply is passed over and says so; the scene goes on without it. A wrong call is
+    """Play a tape in order. A mend that does not apply, or that would break what it promises, is passed over and says so; the scene goes
+    on without it. A wrong call is
     passed over too, or raises InputError where that is asked for.
 
     Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs. So it does where an
@@ -35,7 +55,7 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
     cost: Spent | None = None
     for id, params in tape:
         try:
-            outcome = apply_mend(scenes[-1], id, params)
+            outcome, kept = apply_as_promised(scenes[-1], id, params)
         except (MendError, InputError) as error:
             if refuse_wrong_calls and isinstance(error, InputError):
                 raise
@@ -51,7 +71,7 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
         if (scaled := _scaled(runs)) != 1.0 and any(name.endswith("_mm") for name in params):
             remarks = (*remarks, f"Its millimetres are counted on the model as scaled by {scaled:g} before it, not as it came.")
         was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
-        runs.append(MendRun(id, params, True, outcome.told(), remarks, before=spoilt, spent=(was, cost)))
+        runs.append(MendRun(id, params, True, outcome.told(), remarks, before=spoilt, kept=kept, spent=(was, cost)))
     return scenes[-1], runs
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import PLACES
 from ...kit.without import holding, still_bare, without_meshes, without_nodes, without_parts
 from ...limits import InputError, MendError, plural
 from ...scene import Mesh, Scene
@@ -26,6 +27,7 @@ _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "grou
     title="Remove leftovers",
     keeps="every face and all that belongs to it",
     costs="what is removed is gone from the export; the original keeps it",
+    promise=PLACES,
     safe=True,
     parameters=[Parameter("what", "choice", "which leftovers", _LEFTOVERS)],
 )
@@ -212,6 +214,7 @@ def _unused(scene: Scene) -> Outcome:
     title="Remove parts",
     keeps="everything else, with what hangs on the removed parts where it stands",
     costs="what is removed is gone from the export; the original keeps it",
+    promise=PLACES,
     safe=False,
     parameters=[Parameter("parts", "parts", "which parts")],
 )

@@ -13,6 +13,7 @@ from ...geometry.smoothing import smooth_normals
 from ...geometry.topology import surface
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import PLACES
 from ...limits import InputError, MendError, plural
 from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...measures.looked_at import UPRIGHT
@@ -24,7 +25,15 @@ from ...words.figures import percent
 _KEEPS = "shape, UVs, colours, weights, slots and element order; normals turn with their faces"
 
 
-@mend("facing.outward", title="Face everything outward", keeps=_KEEPS, costs="nothing", safe=False, parameters=[PARTS])
+@mend(
+    "facing.outward",
+    title="Face everything outward",
+    keeps=_KEEPS,
+    costs="nothing",
+    promise=PLACES,
+    safe=False,
+    parameters=[PARTS],
+)
 def outward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Turn every face whose front cannot be seen from outside, decided patch by patch by what can be seen.
 
@@ -33,7 +42,9 @@ def outward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     return _faced(scene, parts, "outside")
 
 
-@mend("facing.inward", title="Face everything inward", keeps=_KEEPS, costs="nothing", safe=False, parameters=[PARTS])
+@mend(
+    "facing.inward", title="Face everything inward", keeps=_KEEPS, costs="nothing", promise=PLACES, safe=False, parameters=[PARTS]
+)
 def inward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Turn every face whose front cannot be seen from within: for rooms, and whatever else is looked at from inside."""
     return _faced(scene, parts, "inside")
@@ -44,6 +55,7 @@ def inward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     title="Turn faces",
     keeps=_KEEPS,
     costs="nothing",
+    promise=PLACES,
     safe=False,
     parameters=[Parameter("faces", "text", "which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
 )

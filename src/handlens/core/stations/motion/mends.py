@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import POSES, Clock, Promise
 from ...kit.without import holding, still_bare, without_nodes
 from ...limits import InputError, MendError
 from ...scene import Channel, Clip, Scene
@@ -17,6 +18,7 @@ from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.thinning import reaches, thinned, tolerance_of
 from ...scene.transforms import parents, world_matrices
+from ...words.calls import Params
 from ...words.figures import about, plain
 from .channels import ALIKE, AT_ONCE, rests
 
@@ -25,6 +27,19 @@ CLIPS = Parameter("clips", "names", "which clips by name, or by number as #0; al
 _ROUNDS, _MOMENTS, _VERTICES = 8, 200, 2_000
 #: Pieces that the end of a rotation's cubic spline is cut into where it is cut.
 _PIECES = 24
+
+
+def _trimmed(scene: Scene, clip: int, params: Params) -> Clock:
+    """Between the new ends, and from the first of them on."""
+    stamps = [float(t) for c in scene.clips[clip].channels if len(c.times) for t in (c.times[0], c.times[-1])]
+    if clip not in chosen_clips(scene, params["clips"]) or not stamps:
+        return Clock()
+    begin = params["start"] if params["start"] >= 0 else min(stamps)
+    return Clock(begin, params["end"] if params["end"] >= 0 else max(stamps), begin)
+
+
+def _retimed(scene: Scene, clip: int, params: Params) -> Clock:
+    return Clock(factor=params["factor"]) if clip in chosen_clips(scene, params["clips"]) else Clock()
 
 
 def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
@@ -81,6 +96,7 @@ def _points(c: Channel) -> Array:
     title="Drop clips",
     keeps="the model, its joints and weights, and every other clip",
     costs="what is dropped is gone from the export; the original keeps it",
+    promise=POSES,
     safe=False,
     parameters=[Parameter("clips", "names", "which clips by name, or by number as #0")],
 )
@@ -125,6 +141,7 @@ def rename(scene: Scene, clip: str, to: str) -> Outcome:
     keeps="every pose of every clip, where they are as the node rests",
     after=("skin.adopt-bind", "skin.bake-rig"),
     costs="with elsewhere=true: the joint stands as it rests in the file while the clip plays",
+    promise=Promise(rest=True, poses=True, unless=lambda p: bool(p["elsewhere"])),
     safe=False,
     parameters=[
         Parameter("elsewhere", "flag", "also those that hold a node elsewhere than it rests", default=False),
@@ -174,6 +191,7 @@ def drop_scale(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
     title="Drop channels that move nothing",
     keeps="every pose of every clip",
     costs="clips that moved nothing at all go too, and nodes that then hold nothing",
+    promise=POSES,
     safe=True,
     parameters=[CLIPS],
 )
@@ -263,6 +281,7 @@ def _repaired(c: Channel, counts: dict[str, int]) -> Channel | None:
     title="Trim a clip",
     keeps="every pose between the new ends, and at them",
     costs="what lies outside is gone from the export",
+    promise=Promise(rest=True, poses=True, clock=_trimmed),
     safe=False,
     parameters=[
         Parameter("start", "number", "second at which it begins from then on; its first key where it is left out", default=-1.0),
@@ -350,6 +369,7 @@ def _cut_curve(c: Channel, stamps: Array, kept: Array, edges: list[float]) -> tu
     title="Play faster or slower",
     keeps="every pose",
     costs="nothing but the time that it takes",
+    promise=Promise(rest=True, poses=True, clock=_retimed),
     safe=False,
     parameters=[Parameter("factor", "number", "what every time is multiplied by: 0.5 plays twice as fast", zero=False), CLIPS],
 )
@@ -382,6 +402,7 @@ def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
     keeps="where every vertex stands in every frame, within the tolerance; first and last keys",
     after=("size.scale", "skin.bake-rig", "motion.repair-keys", "motion.drop-constant"),
     costs="what moves less than the tolerance; the figure says how far at most",
+    promise=Promise(rest=True, poses=True, within=lambda s, p: float(p["within_mm"]) / 1000 / (s.unit_metres or 1.0)),
     safe=False,
     parameters=[Parameter("within_mm", "number", "how far anything may be off, in millimetres", default=0.5, zero=False), CLIPS],
 )

@@ -10,6 +10,7 @@ import numpy as np
 
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import POSES
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Node, Scene, Skin
 from ...scene.model import Array, frozen
@@ -25,6 +26,7 @@ from ...words.lengths import metres
     title="Set pivots",
     keeps="every world position, shape, UVs, weights, poses and clips",
     costs="a mesh that several nodes show turned differently is stored once for each",
+    promise=POSES,
     safe=True,
     parameters=[
         Parameter("anchor", "choice", "a point of each part's box", (*ANCHORS, "origin", "point"), "base-centre"),

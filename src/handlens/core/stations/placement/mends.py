@@ -10,6 +10,7 @@ import numpy as np
 from ...kit.baking import Baking, baked
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import PLACES, POSES
 from ...kit.splitting import without_unplaced
 from ...limits import MendError, plural
 from ...scene import Node, Scene, Weights
@@ -27,6 +28,7 @@ _TOLERANCE = 1e-6
     title="Bake transforms",
     keeps="every world position, pivots, facing, normals, UVs, weights, skinned poses and clips",
     costs="a mesh that several nodes use at different scales or turns is stored once for each",
+    promise=POSES,
     safe=True,
     parameters=[PARTS],
     after=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind", "skin.bake-rig"),
@@ -63,6 +65,7 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     title="Leave one drive",
     keeps="where everything stands, UVs, normals' match with the surface, names",
     costs="joints: parts no longer hang in their groups; node: they no longer follow their joints",
+    promise=PLACES,
     safe=False,
     parameters=[
         Parameter(

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import FORM
 from ...limits import MendError, plural
 from ...scene import Channel, Node, Scene
 from ...scene.bounds import world_bounds
@@ -28,6 +29,7 @@ _FAR = 20.0
     title="Bring the model home",
     keeps="shape, scale, turns, facing, UVs, weights, poses and clips; every part moves by the same offset",
     costs="its place in the survey, which the file's extras remember, so that it can be put back",
+    promise=FORM,
     safe=False,
     parameters=[Parameter("back", "flag", "put it back where it was before it was brought home", default=False)],
 )

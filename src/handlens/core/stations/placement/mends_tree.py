@@ -9,6 +9,7 @@ import numpy as np
 
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import FORM, PLACES, POSES
 from ...kit.without import without_meshes, without_nodes
 from ...limits import MendError, plural
 from ...scene import Node, Scene
@@ -61,6 +62,7 @@ def _left(scene: Scene, nodes: Sequence[int], under: int) -> tuple[str, ...]:
     title="Group",
     keeps="where everything stands, meshes, pivots, clips",
     costs="one node more",
+    promise=POSES,
     safe=False,
     parameters=[_NEEDED, Parameter("name", "text", "what the group is called", default="group")],
 )
@@ -90,6 +92,7 @@ def group(scene: Scene, parts: Sequence[str], name: str) -> Outcome:
     title="Ungroup",
     keeps="where everything stands, meshes, pivots",
     costs="the groups and their names",
+    promise=PLACES,
     safe=False,
     parameters=[PARTS],
 )
@@ -117,6 +120,7 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     title="Hang on another node",
     keeps="where everything stands, meshes, pivots",
     costs="what the old parent moves no longer moves them",
+    promise=PLACES,
     safe=False,
     parameters=[_NEEDED, Parameter("under", "text", "key of the node that they are to hang on, nothing for none", default="")],
 )
@@ -147,6 +151,7 @@ def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
     title="Remove with all below",
     keeps="everything else, where it stands",
     costs="what is removed is gone from the export; the original keeps it",
+    promise=PLACES,
     safe=False,
     parameters=[_NEEDED],
 )
@@ -202,6 +207,7 @@ def _without_unheld(scene: Scene) -> Scene:
     title="Bring to the origin together",
     keeps="how they stand to each other, shape, scale, turns, clips",
     costs="where they stood",
+    promise=FORM,
     safe=False,
     parameters=[
         PARTS,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import FORM
 from ...limits import MendError
 from ...rules.sheet import UNITS
 from ...scene import Scene
@@ -32,6 +33,7 @@ def _sides(scene: Scene) -> str:
     title="Scale the whole model",
     keeps="proportions, node scales, normals, UVs, weights, poses and clips",
     costs="nothing but the size; positions are multiplied in 64-bit floats",
+    promise=FORM,
     safe=False,
     parameters=[
         Parameter("factor", "number", "what every length is multiplied by", zero=False),
@@ -68,6 +70,7 @@ def scale(scene: Scene, factor: float, unit: str = "as-it-is") -> Outcome:
     title="Turn to another up axis",
     keeps="the model's own shape, node scales, facing, UVs, weights, poses and clips",
     costs="nothing; coordinates are exchanged, not rounded",
+    promise=FORM,
     safe=False,
     parameters=[Parameter("to", "choice", "which axis shall be up", ("Y", "Z"))],
 )

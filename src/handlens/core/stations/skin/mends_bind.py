@@ -9,6 +9,7 @@ import numpy as np
 
 from ...kit.baking import Baking, baked
 from ...kit.mend import Figure, Outcome, mend
+from ...kit.promises import PLACES, POSES
 from ...kit.splitting import without_unplaced
 from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
@@ -41,6 +42,7 @@ def _farthest_off(scene: Scene, world: Array) -> float:
     title="Rebind at rest",
     keeps="where every vertex stands at rest, weights, joints, clips",
     costs="between poses, vertices with several joints move a little otherwise: their bind pose is another",
+    promise=PLACES,
     safe=False,
 )
 def rebind(scene: Scene) -> Outcome:
@@ -245,6 +247,7 @@ def adopt_bind(scene: Scene) -> Outcome:
     title="Bake the rig's scale and turn",
     keeps="where every vertex stands, at rest and in every frame of every clip; weights; how joints are turned in the world",
     costs="nodes above the joints read scale 1 and rotation 0; whoever drove them by script must know",
+    promise=POSES,
     safe=True,
     after=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
 )
@@ -312,6 +315,7 @@ def _below_joint(node: int, joints: set[int], up: list[int]) -> bool:
     title="One skin for the same joints",
     keeps="where every vertex stands, weights, joints, clips",
     costs="nothing: skins of the same joints that were bound alike become one",
+    promise=POSES,
     safe=True,
 )
 def merge_skins(scene: Scene) -> Outcome:

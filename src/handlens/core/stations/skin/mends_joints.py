@@ -9,6 +9,7 @@ import numpy as np
 
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import POSES
 from ...kit.without import without_nodes
 from ...limits import InputError, MendError, plural
 from ...scene import Mesh, Node, Scene, Skin
@@ -94,6 +95,7 @@ def rename_joints(scene: Scene, to: Sequence[str]) -> Outcome:
     title="Add joints above the topmost",
     keeps="where every vertex stands, at rest and in every frame; weights, bind matrices, clips",
     costs="the skeleton is deeper by as many joints, which carry nothing",
+    promise=POSES,
     safe=True,
     parameters=[Parameter("joints", "names", "their names, the topmost first")],
 )
@@ -151,6 +153,7 @@ def _under(node: int, joints: set[int], up: list[int]) -> bool:
     title="Remove joints that carry nothing",
     keeps="where every vertex stands, at rest and in every frame; weights of all others",
     costs="clips lose the channels of what is removed",
+    promise=POSES,
     safe=False,
 )
 def remove_joints(scene: Scene) -> Outcome:

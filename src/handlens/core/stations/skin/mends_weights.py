@@ -9,6 +9,7 @@ import numpy as np
 
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import PLACES
 from ...kit.splitting import without_unplaced
 from ...limits import InputError, MendError, plural
 from ...scene import Mesh, Scene, Weights
@@ -225,6 +226,7 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     title="Make it a plain part",
     keeps="where the part stands, its surface and its UVs",
     costs="no joint moves it from then on",
+    promise=PLACES,
     safe=False,
     parameters=[PARTS],
 )
@@ -356,6 +358,7 @@ JOINT = Parameter("joint", "text", "which joint, by its name", default="")
     title="Bind a part to one joint",
     keeps="where the part stands at rest, its surface and its UVs",
     costs="it counts as skinned from then on",
+    promise=PLACES,
     safe=False,
     parameters=[JOINT, PARTS],
 )
@@ -396,6 +399,7 @@ def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     title="Hang a part on a joint",
     keeps="where the part stands at rest, its surface and its UVs",
     costs="it hangs on the joint from then on, and leaves the group that it hung on",
+    promise=PLACES,
     safe=False,
     parameters=[JOINT, PARTS],
 )
