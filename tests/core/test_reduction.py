@@ -5,9 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import trimesh
+from scipy.spatial import cKDTree
 
 from handlens.core.geometry.recut import only_faces
 from handlens.core.geometry.topology import surface
+from handlens.core.geometry.triangles import triangulate
 from handlens.core.judge import judge
 from handlens.core.limits import InputError, MendError
 from handlens.core.machine.meshopt import cache_figures
@@ -22,9 +24,11 @@ from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Weights
+from handlens.core.scene.skinning import posed
 from handlens.core.stations.budget.curve import curve
 from handlens.core.stations.budget.panel import panel
-from scenes import cube, mesh, scene, triangles_of
+from handlens.core.stations.budget.price_posed import poses_of, worst_posed
+from scenes import cube, eel, mesh, scene, triangles_of
 
 SHEET = load_sheet("realtime-engine")
 
@@ -482,3 +486,29 @@ def test_reducing_keeps_the_detail_as_a_picture():
     told = apply_mend(scene(piled), "budget.reduce", {"share": 10, "picture_px": 128})
     assert {x.uv_set for x in told.scene.materials[0].inputs} == {1}
     assert "a set of their own, set 2" in told.remarks[-1]
+
+
+def test_a_skinned_part_is_priced_in_the_poses_that_it_takes():
+    """A straight tube that loses the rings between its joints: nothing is off at rest, and much once it bends, as another library says."""
+    whole = eel(33)
+    made = whole.meshes[0]
+    stay = [r for r in range(33) if r % 16 == 0]
+    ring = lambda r, a: 8 * r + a % 8
+    sides = [
+        [[ring(r, a), ring(t, a), ring(t, a + 1)], [ring(r, a), ring(t, a + 1), ring(r, a + 1)]]
+        for r, t in zip(stay[:-1], stay[1:], strict=True)
+        for a in range(8)
+    ]
+    caps = [made.corners[made.starts[f] : made.starts[f + 1]].tolist() for f in range(made.face_count - 16, made.face_count)]
+    bare = mesh(made.positions, [t for pair in sides for t in pair] + caps, "eel")
+    after = whole.with_(meshes=(replace(bare, weights=made.weights),))
+    assert distances(surface_of(made), surface_of(after.meshes[0]))[0] < 1e-9
+    told = worst_posed(whole, after, 4)
+    assert told.poses == 25  # the clip at 16 moments, and three joints about three axes each
+    worst = 0.0
+    for pose in poses_of(whole, 4, 32):
+        other = trimesh.Trimesh(posed(after, 4, pose.world), bare.corners[triangulate(bare)[0]], process=False)
+        dense = cKDTree(trimesh.sample.sample_surface(other, 100_000, seed=4)[0])
+        worst = max(worst, dense.query(posed(whole, 4, pose.world))[0].max())
+    assert told.greatest == pytest.approx(worst, rel=0.05)
+    assert told.greatest > 0.02

@@ -21,6 +21,7 @@ from ...words.figures import about, percent, plain, turn
 from ...words.lengths import metres
 from .mends import triangle_count
 from .pictures import MOST, with_pictures
+from .price_posed import posed_price
 from .reducing import Part, first_level, left_of, parts_of, within
 
 #: Pixels of a picture's side that drifts are told in where no picture is laid on.
@@ -113,8 +114,9 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
             (work[k], price(*work[k].surfaces(reduced), SAMPLES // share, POINTS // share, n < _OUTLINES), k)
             for n, (k, reduced) in enumerate(sorted(made.items()))
         ]
-        return tuple(price_figures(scene, told))
+        return (*price_figures(scene, told), *posed_price(scene, reduced_scene, set(made)))
 
+    reduced_scene = after
     gone = {k: n for k in made if (n := work[k].islands_lost(cut[k]))}
     remarks = _remarks({k: work[k] for k in made}, left_of(work, cut), target)
     if gone:
