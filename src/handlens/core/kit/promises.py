@@ -173,10 +173,14 @@ def _alike(a: Array, b: Array) -> tuple[Array, Array]:
     if len(a) < 2:
         return a, a
     p, q = a - a.mean(axis=0), b - b.mean(axis=0)
+    sizes = [float(np.abs(x).max()) for x in (p, q)]
+    if not all(0 < x < np.inf for x in sizes):
+        return p, q
+    # Of size one first: squares of what a file may hold are no numbers any more.
+    p, q = p / sizes[0], q / sizes[1]
     u, d, v = np.linalg.svd(q.T @ p)
     signs = np.array([1.0, 1.0, np.sign(np.linalg.det(u) * np.linalg.det(v)) or 1.0])
     turn = u * signs @ v
-    spread = float((p**2).sum())
-    scale = float((d * signs).sum()) / spread if spread > 0 else 1.0
+    scale = float((d * signs).sum()) / float((p**2).sum())
     # Both as large as before, so that what is off counts as it did there.
-    return p, (q @ turn) / (scale or 1.0)
+    return p * sizes[0], (q @ turn) / (scale or 1.0) * sizes[0]
