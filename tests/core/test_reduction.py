@@ -1,6 +1,7 @@
 """Fewer triangles: what lies flat, subdivision taken back, edges collapsed, and that the price told is the price paid."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -496,7 +497,7 @@ def test_a_skinned_part_is_priced_in_the_poses_that_it_takes():
     ring = lambda r, a: 8 * r + a % 8
     sides = [
         [[ring(r, a), ring(t, a), ring(t, a + 1)], [ring(r, a), ring(t, a + 1), ring(r, a + 1)]]
-        for r, t in zip(stay[:-1], stay[1:], strict=True)
+        for r, t in pairwise(stay)
         for a in range(8)
     ]
     caps = [made.corners[made.starts[f] : made.starts[f + 1]].tolist() for f in range(made.face_count - 16, made.face_count)]

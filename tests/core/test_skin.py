@@ -569,7 +569,7 @@ PUT_IN = [
     ("skin.bare", "wings", 40, 40),
     ("skin.influences", "neck", 6, 46),
     ("skin.rig", "rig", pytest.approx(0.01), 1),
-    ("skin.bind-offset", "quay:head", pytest.approx(0.381, rel=1e-3), 3),
+    ("skin.bind-offset", "quay:neck_1", pytest.approx(0.381, rel=1e-3), 3),
     ("skin.left-behind", "satchel", 0, 1),
     ("skin.sides", "wings", pytest.approx(0.807, rel=1e-2), 2),
     ("skin.own-transform", "bill", pytest.approx(0.01026, rel=1e-2), 6),

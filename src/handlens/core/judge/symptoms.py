@@ -131,7 +131,7 @@ SYMPTOMS = (
         "tears or stays behind when it moves",
         "Some of it does not follow.",
         "skin.bare skin.left-behind skin.influences skin.sums skin.beyond skin.not-finite skin.unused-weights",
-        "skin.negative skin.rigid skin.disagree skin.broken skin.dust skin.repeated",
+        "skin.negative skin.rigid skin.disagree skin.broken skin.outside skin.root skin.dust skin.repeated",
         "skin.sides skin.shared surface.doubles skin.required motion.aimless skin.idle",
     ),
     Symptom(
@@ -172,7 +172,7 @@ SYMPTOMS = (
         "The gate took it not, and did not say why.",
         "arrival.illegal-names arrival.broken-references arrival.not-finite arrival.empty budget.triangles-mesh budget.triangles-total "
         "textures.size textures.format textures.file-size slots.too-many skin.influences skin.joint-count skin.required motion.missing "
-        "skin.broken motion.broken",
+        "skin.broken skin.outside motion.broken",
         "skin.not-finite skin.beyond skin.negative motion.times motion.not-finite textures.unreadable budget.vertices-mesh "
         "budget.draw-calls budget.texture-memory placement.mirrored placement.scale arrival.name-clash",
         "arrival.not-read surface.zero-area arrival.cameras arrival.lights skin.sums motion.off-unit textures.power-of-two",

@@ -77,6 +77,25 @@ def departures(world: Array, skin: Skin, placing: Array) -> tuple[Array, Array]:
     return np.nan_to_num(away, posinf=0.0), np.nan_to_num(angle)
 
 
+def own_departures(world: Array, skin: Skin, placing: Array, up: Array) -> tuple[Array, Array]:
+    """As `departures`, each joint against the one above it, so that what only hangs on a joint that was moved counts as still.
+
+    up: (J,) position in the skin of the joint above, -1 for a top one, which is told as `departures` has it.
+    """
+    away, angle = departures(world, skin, placing)
+    below = np.flatnonzero(np.asarray(up) >= 0)
+    if not len(below):
+        return away, angle
+    above = np.asarray(up)[below]
+    now, then = world[np.array(skin.joints, np.int64)], placing @ bound_at(skin)
+    with np.errstate(all="ignore"):
+        rel_now, rel_then = (np.linalg.pinv(np.nan_to_num(x[above], posinf=0, neginf=0)) @ x[below] for x in (now, then))
+        sizes = np.cbrt(np.abs(np.linalg.det(now[above, :3, :3])))
+        away[below] = np.nan_to_num(np.linalg.norm(rel_now[:, :3, 3] - rel_then[:, :3, 3], axis=1) * sizes, posinf=0.0)
+        angle[below] = np.nan_to_num(turn_between(rel_then[:, :3, :3], rel_now[:, :3, :3]))
+    return away, angle
+
+
 def stretches(world: Array, skin: Skin, placing: Array) -> Array:
     """(J, 3) by what each joint is longer along its own axes than when it was bound, 1 where nothing can be told.
 

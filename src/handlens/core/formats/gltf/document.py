@@ -78,6 +78,16 @@ class Document:
         """What comes out of compressed geometry."""
         return unpack(self)
 
+    @cached_property
+    def joint_counts(self) -> dict[int, int]:
+        """For each mesh that a node shows with a skin, the fewest joints that such a skin names."""
+        skins, out = self.array("skins"), dict[int, int]()
+        for n in self.array("nodes"):
+            mesh, skin = n.get("mesh"), n.get("skin")
+            if whole(mesh) and whole(skin) and 0 <= skin < len(skins) and isinstance(joints := skins[skin].get("joints"), list):
+                out[mesh] = min(out.get(mesh, len(joints)), len(joints))
+        return out
+
     # --- container ---------------------------------------------------------------------------
 
     def _decode(self, data: bytes) -> dict[str, Any]:

@@ -74,7 +74,7 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
         colours=colours,
         lines=frozen(_join([_moved(p.vertices, p.offset) for p in drawn if p.kind == "lines"], np.int32, (0, 2))),
         points=frozen(_join([_moved(p.vertices, p.offset) for p in drawn if p.kind == "points"], np.int32)),
-        weights=_weights(doc, drawn, positions, names, where, problems),
+        weights=_weights(doc, number, drawn, positions, names, where, problems),
         morphs=_morphs(doc, entry, drawn, faces, positions, where, problems),
         morph_weights=tuple(float(w) for w in entry.get("weights", []) if isinstance(w, (int, float))),
         extras={k: entry[k] for k in ("extras", "extensions") if k in entry},
@@ -210,7 +210,7 @@ def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None,
 
 
 def _weights(
-    doc: Document, drawn: list[_Primitive], positions: _Stack, names: set[str], where: str, problems: list[Problem]
+    doc: Document, number: int, drawn: list[_Primitive], positions: _Stack, names: set[str], where: str, problems: list[Problem]
 ) -> Weights | None:
     """Sparse rows from JOINTS_n / WEIGHTS_n (§3.7.3.3); zero weights are left out."""
     sets = _run(names, "JOINTS_")
@@ -231,6 +231,11 @@ def _weights(
             joints[p.offset : p.offset + n, 4 * k : 4 * k + 4] = j[:n]
             weights[p.offset : p.offset + n, 4 * k : 4 * k + 4] = w[:n]
     used = weights != 0
+    have = doc.joint_counts.get(number)
+    idle = int(joints[~used].max(initial=0))
+    if have is not None and idle >= have:
+        text = f"{where}: joint {idle:,} is named at weight 0, though the skin has {have:,}."
+        problems.append(Problem("skin-index", text, where))
     starts = np.concatenate([[0], np.cumsum(used.sum(axis=1))]).astype(np.int64)
     return Weights(frozen(starts), frozen(joints[used]), frozen(weights[used]))
 

@@ -98,7 +98,9 @@ def _moved(few: Scene, clip: Clip) -> float:
 def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
     """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
     driven = {c.node for c in clip.channels if c.node is not None and len(c.times)}
-    watched = sorted(joints) if joints & driven else sorted(driven)
+    # What stands above the joints carries them all away.
+    carriers = driven & _above(joints, up)
+    watched = sorted(joints | carriers) if joints & driven or carriers else sorted(driven)
     span = made.seconds - made.start
     sound = all(not c.not_finite and not c.backward and not c.equal for c in made.channels)
     if not watched or not span > 0 or not sound:
@@ -117,7 +119,8 @@ def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[i
     drift[upright] = 0.0
     ends = np.linalg.norm(places[-1] - places[0] - drift, axis=1)
     turned = turn_between(worlds[0][:, :3, :3], worlds[-1][:, :3, :3])
-    size = float(np.linalg.norm(np.ptp(world[watched][:, :3, 3], axis=0)))
+    sized = sorted(joints & set(watched)) or watched
+    size = float(np.linalg.norm(np.ptp(world[sized][:, :3, 3], axis=0)))
     loop = LoopFigures(
         watched[top],
         float(steps.sum()),
@@ -129,6 +132,17 @@ def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[i
         count,
     )
     return replace(made, loop=loop, slides=_slides(scene, watched, places, at, upright, level, up))
+
+
+def _above(joints: set[int], up: list[int]) -> set[int]:
+    """Nodes that joints hang on, joints themselves left out."""
+    out: set[int] = set()
+    for j in joints:
+        i = up[j]
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = up[i]
+    return out - joints
 
 
 def _any_above(node: int, driven: set[int], up: list[int]) -> bool:

@@ -32,6 +32,21 @@ def off_joints(s: SkinOfModel) -> list[int]:
     return sorted(off, key=lambda k: (-s.joints[k].off, -s.joints[k].degrees))
 
 
+def moved_joints(s: SkinOfModel, off: Sequence[int]) -> list[int]:
+    """Positions of those that were moved themselves, against the joint above them, the farthest first; `off` where none stands out."""
+    own = [k for k in off if s.joints[k].own_off > NEAR * s.size or s.joints[k].own_degrees > NEAR_DEGREES]
+    return sorted(own, key=lambda k: (-s.joints[k].own_off, -s.joints[k].own_degrees)) or list(off)
+
+
+def _since(s: SkinOfModel, off: Sequence[int], moved: Sequence[int]) -> str:
+    """Which joints were moved, in words; the others only hang on them."""
+    names = [s.joints[k].name for k in moved[:3]]
+    more = f" and {len(moved) - 3:,} more" if len(moved) > 3 else ""
+    if len(moved) == len(off):
+        return f"from {s.joints[min(off)].name} on" if len(off) > 1 else f"namely {names[0]}"
+    return f"since {', '.join(names)}{more} {'was' if len(moved) == 1 else 'were'} moved"
+
+
 def stretched_joints(s: SkinOfModel) -> list[int]:
     """Positions of joints that are scaled since they were bound where the joint above is not so by the same, the most first."""
     if not s.matrices:
@@ -64,6 +79,63 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     bad = [p for p in m.problems if p.kind == "skin"]
     for k, p in enumerate(bad):
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
+
+
+@check("skin.outside", title="Joints that no scene holds", result="stop", mends=("skin.into-scene",))
+@of_skin
+def outside(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skins of parts that are shown, with joints that hang in no scene.
+
+    Why: a reader takes what the scene holds: those joints are not there, and what they carry stays behind, goes to the origin, or the file is refused.
+    Measured: joints of each skin that is used in the scene, against the nodes that hang on the scene's roots.
+    Source: glTF 2.0 §3.7.3.1: all joints of a skin that a node of a scene refers to must belong to the same scene.
+    """
+    for k, s in enumerate(own.skins):
+        if s.outside:
+            first = s.joints[s.outside[0]]
+            carries = sum(s.joints[i].carries for i in s.outside)
+            yield Finding(
+                f"{plural(len(s.outside), 'joint', 'joints')} of {s.name}, such as {first.name}, {'hangs' if len(s.outside) == 1 else 'hang'} in no scene"
+                + (
+                    f", though {'it carries' if len(s.outside) == 1 else 'they carry'} {plural(carries, 'vertex', 'vertices')}"
+                    if carries
+                    else ""
+                ),
+                value(len(s.outside), "count"),
+                value(0, "count"),
+                len(s.outside),
+                first.name,
+                first.node,
+                joints(k, s, s.outside),
+                (Call("skin.into-scene", {}),),
+                key=key(k, s),
+                result="" if carries else "caution",
+            )
+
+
+@check("skin.root", title="A skeleton root that joints do not hang on", result="caution", mends=("skin.name-root",))
+@of_skin
+def root(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Skins that name a node as the root of their skeleton which not all of their joints hang on.
+
+    Why: a reader that begins at the root does not find the others, and leaves what they carry unskinned; a strict one refuses the file.
+    Measured: every joint's way up against the node that the skin names.
+    Source: glTF 2.0 §5.28.2 (skin.skeleton): it must be the closest common root of the joints, or a node above it.
+    """
+    called = {n.index: n.name for n in m.nodes}
+    for k, s in enumerate(own.skins):
+        if s.root is not None:
+            yield Finding(
+                f"{s.name} names {called.get(s.root, f'node {s.root}')} as its root, which not all of its {plural(len(s.joints), 'joint')} hang on",
+                value(called.get(s.root, ""), "text"),
+                value("a node that all joints hang on", "text"),
+                1,
+                called.get(s.root, ""),
+                s.root,
+                nodes([s.root]),
+                (Call("skin.name-root", {}),),
+                key=key(k, s),
+            )
 
 
 @check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.bind-as-stored",))
@@ -153,16 +225,17 @@ def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
             else ""
         )
         posed_by_clips = all(s.joints[i].node in driven for i in off)
-        first = min(off)
+        moved = moved_joints(s, off)
+        lead = s.joints[moved[0]]
         far = f"{about(worst.off * unit)} and {turn(max(s.joints[i].degrees for i in off))}"
         yield Finding(
-            f"{plural(len(off), 'joint rests', 'joints rest')} up to {far} from where {'it was' if len(off) == 1 else 'they were'} bound, from {s.joints[first].name} on{grown}",
+            f"{plural(len(off), 'joint rests', 'joints rest')} up to {far} from where {'it was' if len(off) == 1 else 'they were'} bound, {_since(s, off, moved)}{grown}",
             value(worst.off * unit * 1000, "mm"),
             value(NEAR * s.size * unit * 1000, "mm"),
             len(off),
-            worst.name,
-            worst.node,
-            joints(k, s, off),
+            lead.name,
+            lead.node,
+            joints(k, s, [*moved, *(i for i in off if i not in set(moved))]),
             (
                 Call("skin.rebind", {}),
                 Call("skin.bind-as-stored", {}),

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 
+import numpy as np
+
 from ...kit.check import Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
+from ...measures.records import is_uneven
 from ...rules import Intent, RuleSheet
 from ...rules.intent import APART
 from ...words.calls import Call
@@ -103,18 +106,50 @@ def idle_joints(m: Measures, s: SkinOfModel, parent: Mapping[int, int]) -> list[
     return [k for k, b in enumerate(busy) if not b]
 
 
+@check("skin.uneven-joints", title="Joints scaled unevenly", result="caution")
+@of_skin
+def uneven_joints(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Joints stretched more along one axis than along another, with other joints below them.
+
+    Why: what hangs on such a joint is sheared as soon as it turns, which no rotation, scale and place hold; many destinations then scale it otherwise, or evenly.
+    Measured: lengths of the columns of each joint's local matrix, equal within 1e-4 of the largest.
+    Source: common practice, no published source.
+    """
+    scales = {n.index: n for n in m.nodes if n.is_joint and is_uneven(n)}
+    told: set[int] = set()
+    for k, s in enumerate(own.skins):
+        above = {j.up for j in s.joints}
+        found = [i for i, j in enumerate(s.joints) if i in above and j.node in scales and j.node not in told]
+        if not found:
+            continue
+        told |= {s.joints[i].node for i in found}
+        sizes = {i: np.abs(scales[s.joints[i].node].scale) for i in found}
+        worst = s.joints[max(found, key=lambda i: float(sizes[i].max() / max(sizes[i].min(), 1e-300)))]
+        text = " × ".join(plain(abs(x)) for x in scales[worst.node].scale)
+        yield Finding(
+            f"{plural(len(found), 'joint is', 'joints are')} scaled unevenly, {worst.name} {text}, with joints below",
+            value(text, "text"),
+            value("1 × 1 × 1", "text"),
+            len(found),
+            worst.name,
+            worst.node,
+            joints(k, s, found),
+            key=key(k, s),
+        )
+
+
 @check("skin.no-length", title="Joints without a length", result="note", mends=("skin.remove-joints",))
 @of_skin
 def no_length(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """Joints that stand in the very place of the next, and joints other than the topmost in the rig's origin.
+    """Joints that stand in the very place of the next, and joints at the end of a chain in the rig's origin.
 
     Why: some importers make bones of the way from joint to joint and drop those without any, with all that they carried.
-    Measured: distance to the nearest joint that hangs on it, and of joints below the top to the origin of the node above all, under a millionth of the skeleton's size.
+    Measured: distance to the nearest joint that hangs on it, and of joints that none hangs on to the origin of the node above all, under a millionth of the skeleton's size.
     Source: common practice, no published source.
     """
     for k, s in enumerate(own.skins):
         short = [i for i, j in enumerate(s.joints) if j.length is not None and j.length <= NOTHING * s.size]
-        at_origin = [i for i, j in enumerate(s.joints) if j.at_origin and j.up >= 0 and i not in short]
+        at_origin = [i for i, j in enumerate(s.joints) if j.at_origin and j.up >= 0 and j.length is None]
         found = short + at_origin
         if found:
             words = "in the very place of the next" if short else "in the rig's origin"

@@ -71,9 +71,20 @@ def beyond(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> 
     """Vertices that name a joint which their skin does not have.
 
     Why: a strict importer refuses the file; a lenient one reads a matrix of something else, and the vertex flies off.
-    Measured: joint numbers against the number of joints of the skin.
-    Source: glTF 2.0 §3.7.3.3: joint indices refer to the skin's list of joints.
+    Measured: joint numbers against the number of joints of the skin; a caution where the weight is 0, so that it moves nothing.
+    Source: glTF 2.0 §3.7.3.3: joint indices refer to the skin's list of joints, and are 0 where the weight is.
     """
+    for problem in m.problems:
+        if problem.kind == "skin-index":
+            yield Finding(
+                problem.text,
+                value("past the last joint", "text"),
+                value("0 where the weight is 0", "text"),
+                1,
+                key=problem.where,
+                why="A reader that looks the joint up before it looks at the weight falls there. What is written from here names no such joint.",
+                result="caution",
+            )
     for p in own.parts:
         if p.beyond and p.skin is not None:
             have = len(own.skins[p.skin].joints)

@@ -12,7 +12,7 @@ from ...geometry.finite import finite_points
 from ...kit.own import Own
 from ...measures import Measures
 from ...scene import Mesh, Scene, Skin, Weights
-from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches
+from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches
 from ...scene.matrices import Polar, apply
 from ...scene.model import Array
 from ...scene.skinning import joint_matrices, posed, shaped
@@ -73,6 +73,8 @@ def _weights(
     points = posed(scene, node, world)
     made = _cuts(made, mesh, points, bones)
     matrices = joint_matrices(skin, world)
+    # Without bind matrices the surface was made where its own node stands.
+    placing = [world[node] if skin.inverse_bind is None and k == n.skin else x for k, x in enumerate(placing)]
     if np.abs(matrices - placing[n.skin]).max(initial=0.0) > 1e-9 * max(float(np.abs(matrices).max(initial=0.0)), 1e-300):
         away = points - apply(placing[n.skin], shaped(scene, node))
         carried = row_sums(mesh.weights, mesh.weights.weights.astype(np.float64)) > 0.5
@@ -222,6 +224,7 @@ def _skin(
         use = (w.weights != 0) & (w.joints >= 0) & (w.joints < len(carried))
         carried += np.bincount(w.joints[use], minlength=len(carried))
     off, degrees = departures(world, skin, placing)
+    own_off, own_degrees = own_departures(world, skin, placing, bones.up)
     stretch = stretches(world, skin, placing)
     lengths = np.full(len(skin.joints), np.inf)
     below = bones.up >= 0
@@ -248,10 +251,37 @@ def _skin(
             length=float(lengths[i]) if np.isfinite(lengths[i]) else None,
             at_origin=bool(near[i]),
             singular=bool(bad[i]),
+            own_off=float(own_off[i]),
+            own_degrees=float(own_degrees[i]),
         )
         for i, j in enumerate(skin.joints)
     ]
-    return SkinOfModel(skin.name or f"skin {k}", joints, skin.inverse_bind is not None, rig, sorted(p.node for p in own), size)
+    here = set(walk(scene))
+    outside = [i for i, j in enumerate(skin.joints) if j not in here] if any(p.node in here for p in own) else []
+    return SkinOfModel(
+        skin.name or f"skin {k}",
+        joints,
+        skin.inverse_bind is not None,
+        rig,
+        sorted(p.node for p in own),
+        size,
+        outside=outside,
+        root=skin.skeleton if skin.skeleton is not None and not _hold(skin.skeleton, skin, up) else None,
+    )
+
+
+def _hold(root: int, skin: Skin, up: list[int]) -> bool:
+    """Whether every joint of a skin is a node or hangs on it."""
+    held, astray = {root}, set[int]()
+    for j in skin.joints:
+        way = []
+        while j >= 0 and j not in held and j not in astray:
+            way.append(j)
+            j = up[j]
+        (held if j in held else astray).update(way)
+        if j not in held:
+            return False
+    return True
 
 
 def _rig(scene: Scene, skin: Skin, up: list[int], world: Array, bones: Skeleton) -> RigFigures:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,9 +13,11 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES
 from ...kit.without import without_nodes
 from ...limits import InputError, MendError, plural
-from ...scene import Mesh, Node, Scene, Skin
-from ...scene.model import frozen
-from ...scene.transforms import parents
+from ...scene import Channel, Clip, Mesh, Node, Scene, Skin
+from ...scene.model import Array, frozen
+from ...scene.moved import translated_before
+from ...scene.transforms import parents, walk, world_matrices
+from ...scene.tree import common_parent
 from ...scene.weighing import owners, with_rows
 
 
@@ -93,14 +96,16 @@ def rename_joints(scene: Scene, to: Sequence[str]) -> Outcome:
 @mend(
     "skin.add-joints",
     title="Add joints above the topmost",
-    keeps="where every vertex stands, at rest and in every frame; weights, bind matrices, clips",
-    costs="the skeleton is deeper by as many joints, which carry nothing",
+    keeps="where every vertex stands, at rest and in every frame; weights, bind matrices, how joints are turned",
+    costs="the skeleton is deeper by as many joints, which carry nothing; keys of the topmost joint are counted from the last of them",
     promise=POSES,
     safe=True,
     parameters=[Parameter("joints", "names", "their names, the topmost first")],
 )
 def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
-    """Put joints above the topmost joint of each skeleton, at rest in the frame that it hangs in, so that nothing moves."""
+    """Put joints above the topmost joint of each skeleton, evenly on the way from the origin of the frame that it hangs in, so that each
+    has a length. Where it stands at that origin, they come from below, each as long as the skeleton's own joints are in the mean.
+    """
     if not joints:
         raise InputError("skin.add-joints needs joints=….")
     taken = {n.name for n in scene.nodes}
@@ -111,30 +116,36 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
     if not tops:
         raise MendError("No skin has joints.")
     nodes, roots = list(scene.nodes), list(scene.roots)
-    chains: dict[int, list[int]] = {}
+    chains: dict[int, _Chain] = {}
     for above in dict.fromkeys(up[t] for t in tops):
         below = tuple(t for t in tops if up[t] == above)
-        chain = [len(nodes) + k for k in range(len(joints))]
+        places = _places(scene, below[0], above, own, len(joints))
+        chain = _Chain([len(nodes) + k for k in range(len(joints))], places)
         number = "" if not chains else f"_{len(chains) + 1}"
         for k, name in enumerate(joints):
-            under = (chain[k + 1],) if k + 1 < len(chain) else below
-            nodes.append(Node(f"node:{chain[k]}", f"{name}{number}", children=under))
+            under = (chain.nodes[k + 1],) if k + 1 < len(joints) else below
+            step = places[k] - (places[k - 1] if k else 0.0)
+            nodes.append(Node(f"node:{chain.nodes[k]}", f"{name}{number}", translation=tuple(step.tolist()), children=under))
         if above >= 0:
             kept = tuple(c for c in nodes[above].children if c not in below)
-            nodes[above] = replace(nodes[above], children=(*kept, chain[0]))
+            nodes[above] = replace(nodes[above], children=(*kept, chain.nodes[0]))
         else:
-            roots = [r for r in roots if r not in below] + [chain[0]]
+            roots = [r for r in roots if r not in below] + [chain.nodes[0]]
         for t in below:
+            nodes[t] = translated_before(nodes[t], -places[-1])
             chains[t] = chain
     skins = []
     for s in scene.skins:
-        more = list(dict.fromkeys(j for t in s.joints if t in chains for j in chains[t]))
-        inverse = np.tile(np.eye(4), (len(s.joints), 1, 1)) if s.inverse_bind is None else s.inverse_bind
         top = next((k for k, t in enumerate(s.joints) if t in chains), 0)
+        more = list(dict.fromkeys(j for t in s.joints if t in chains for j in chains[t].nodes))
+        inverse = np.tile(np.eye(4), (len(s.joints), 1, 1)) if s.inverse_bind is None else s.inverse_bind
+        at = {j: p for t in s.joints if t in chains for j, p in zip(chains[t].nodes, chains[t].places, strict=True)}
         # A joint that carries nothing may be bound anywhere: where it now stands, seen from the first that it carries.
-        extra = np.stack([nodes[s.joints[top]].local @ inverse[top] for _ in more]) if more else np.zeros((0, 4, 4))
-        skins.append(replace(s, joints=(*s.joints, *more), inverse_bind=frozen(np.concatenate([inverse, extra]))))
-    after = scene.with_(nodes=tuple(nodes), roots=tuple(roots), skins=tuple(skins))
+        extra = [translated_before(scene.nodes[s.joints[top]], -at[j]).local @ inverse[top] for j in more]
+        whole = np.concatenate([inverse, np.stack(extra)]) if extra else inverse
+        skins.append(replace(s, joints=(*s.joints, *more), inverse_bind=frozen(whole)))
+    clips = tuple(_counted_from(c, {t: chains[t].places[-1] for t in chains}) for c in scene.clips)
+    after = scene.with_(nodes=tuple(nodes), roots=tuple(roots), skins=tuple(skins), clips=clips)
     return Outcome(after, (Figure("joints", f"{len(own):,}", f"{len(_joints(after)):,}"),))
 
 
@@ -146,6 +157,100 @@ def _under(node: int, joints: set[int], up: list[int]) -> bool:
             return True
         node = up[node]
     return False
+
+
+class _Chain(NamedTuple):
+    """nodes: the new joints, the topmost first. places: (n, 3) where they stand in the frame that the chain hangs in."""
+
+    nodes: list[int]
+    places: Array
+
+
+def _places(scene: Scene, top: int, above: int, own: set[int], count: int) -> Array:
+    """(count, 3) places for joints on the way to the topmost one, in the frame of the node above (-1: the world)."""
+    at = scene.nodes[top].local[:3, 3]
+    lengths = [float(np.linalg.norm(scene.nodes[c].local[:3, 3])) for j in own for c in scene.nodes[j].children if c in own]
+    mean = float(np.mean([x for x in lengths if np.isfinite(x)] or [1.0])) or 1.0
+    if np.linalg.norm(at) > 1e-3 * mean:
+        return np.asarray(at * (np.arange(count) / count)[:, None])
+    frame = world_matrices(scene)[above][:3, :3] if above >= 0 else np.eye(3)
+    upward = np.linalg.pinv(frame) @ np.eye(3)["XYZ".index(scene.up_axis or "Y")]
+    upward *= mean / (float(np.linalg.norm(upward)) or 1.0)
+    return np.asarray(at + upward * (np.arange(count) - count)[:, None])
+
+
+def _counted_from(clip: Clip, places: Mapping[int, Array]) -> Clip:
+    """A clip with the ways of some nodes counted from another place. places: (3,) by node."""
+
+    def moved(c: Channel) -> Channel:
+        if c.path != "translation" or c.node is None or c.node not in places or c.values.ndim != 2 or c.values.shape[1] != 3:
+            return c
+        values = c.values.astype(np.float64)
+        # Tangents of a cubic spline are no places.
+        keys = slice(1, None, 3) if c.interpolation == "CUBICSPLINE" and len(values) == 3 * len(c.times) else slice(None)
+        values[keys] -= places[c.node]
+        return replace(c, values=frozen(values.astype(c.values.dtype)))
+
+    return replace(clip, channels=tuple(moved(c) for c in clip.channels))
+
+
+@mend(
+    "skin.into-scene",
+    title="Hang stray joints into the scene",
+    keeps="where every vertex stands, weights, bind matrices, clips",
+    costs="what hangs on those joints is in the scene from then on",
+    promise=POSES,
+    safe=False,
+)
+def into_scene(scene: Scene) -> Outcome:
+    """Let the scene hold the topmost nodes of joints that it did not hold though it shows what they carry."""
+    held, up = set(walk(scene)), parents(scene)
+    used = {n.skin for i, n in enumerate(scene.nodes) if i in held and n.skin is not None}
+    tops: list[int] = []
+    for j in (j for k in sorted(used) for j in scene.skins[k].joints if j not in held):
+        while up[j] >= 0:
+            j = up[j]
+        tops.append(j)
+    tops = list(dict.fromkeys(tops))
+    if not tops:
+        raise MendError("The scene holds every joint that it uses.")
+    after = scene.with_(roots=(*scene.roots, *tops))
+    return Outcome(
+        after,
+        (Figure("joints in the scene", "not all", "all"), Figure("roots", f"{len(scene.roots):,}", f"{len(after.roots):,}")),
+    )
+
+
+@mend(
+    "skin.name-root",
+    title="Name the common root",
+    keeps="joints, weights, bind matrices, clips",
+    costs="nothing",
+    promise=POSES,
+    safe=True,
+)
+def name_root(scene: Scene) -> Outcome:
+    """Let each skin whose root does not hold all of its joints name the lowest node that does, or none where there is none."""
+    up, skins, figures = parents(scene), [], []
+    called = lambda i: "none" if i is None else scene.part_name(i)
+    for k, s in enumerate(scene.skins):
+        joints = set(s.joints)
+        if s.skeleton is not None and joints and not all(_hangs_on(j, s.skeleton, up) for j in joints):
+            # The lowest that all hang on, or the one joint that all others hang on.
+            tops = [j for j in sorted(joints) if not _under(j, joints, up)]
+            common = tops[0] if len(tops) == 1 else common_parent(scene, tops)
+            s = replace(s, skeleton=common if common >= 0 else None)
+            figures.append(Figure(f"root of {s.name or f'skin {k}'}", called(scene.skins[k].skeleton), called(s.skeleton)))
+        skins.append(s)
+    if not figures:
+        raise MendError("Every root that is named holds its joints.")
+    return Outcome(scene.with_(skins=tuple(skins)), tuple(figures[:200]))
+
+
+def _hangs_on(joint: int, node: int, up: list[int]) -> bool:
+    while joint >= 0 and joint != node:
+        joint = up[joint]
+    return joint == node
 
 
 @mend(

@@ -52,7 +52,7 @@ class WeightFigures(msgspec.Struct, frozen=True):
 class JointFigures(msgspec.Struct, frozen=True):
     """A joint of a skin. up: position in the skin of the joint above, -1 for a top one. carries: vertices that it moves.
 
-    off, degrees: how far it rests from where it was bound. stretch: by what it is longer along its own axes than it was then. length: to the nearest joint that hangs on it, None where none does.
+    off, degrees: how far it rests from where it was bound; own_off, own_degrees: the same against the joint above it. stretch: by what it is longer along its own axes than it was then. length: to the nearest joint that hangs on it, None where none does.
     """
 
     node: int
@@ -65,6 +65,8 @@ class JointFigures(msgspec.Struct, frozen=True):
     length: float | None
     at_origin: bool
     singular: bool
+    own_off: float = 0.0
+    own_degrees: float = 0.0
 
 
 class RigFigures(msgspec.Struct, frozen=True):
@@ -81,7 +83,8 @@ class RigFigures(msgspec.Struct, frozen=True):
 class SkinOfModel(msgspec.Struct, frozen=True):
     """A skin. matrices: whether it has bind matrices. disagrees: a skin on the same joints that is bound otherwise, and by how much.
 
-    same: the skin that names the very same joints before it.
+    same: the skin that names the very same joints before it. outside: positions of joints that the scene does not hold although it holds a
+    part of the skin. root: the node that is named as the skeleton's root, where not all joints hang on it.
     """
 
     name: str
@@ -93,6 +96,8 @@ class SkinOfModel(msgspec.Struct, frozen=True):
     same: int | None = None
     disagrees: int | None = None
     disagrees_by: float = 0.0
+    outside: list[int] = []
+    root: int | None = None
 
 
 class LooseFigures(msgspec.Struct, frozen=True):

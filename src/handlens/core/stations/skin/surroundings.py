@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 
-from ...geometry.finite import finite_points
+from ...geometry.triangles import triangulate
 from ...measures import Measures
-from ...scene import Scene
+from ...reduction.nearest import Tree
+from ...scene import Mesh, Scene
 from ...scene.binding import bound_at
 from ...scene.model import Array
 from ...scene.skinning import posed
@@ -18,7 +21,6 @@ from .records import InverseFigures, LooseFigures, SidesFigures, WeightFigures
 #: A loose part touches a skinned one where the gap is under this share of the model, and is part of it where it is no larger.
 _TOUCHES, _LARGER = 0.05, 1.0
 _SAMPLES = 2_000
-_OF_THE_SKIN = 20_000
 #: Weights of mirrored vertices that differ by more than this, where the surface agrees within such a share of its size.
 _DIFFERS, _SAME_PLACE, _MIRRORED = 0.05, 2e-3, 0.8
 #: Pairs of sides that are compared.
@@ -37,21 +39,11 @@ def loose_parts(
     free = [p for p in m.parts if p.node not in own and p.bounds_min is not None and not _hangs(p.node, joints, up)]
     if not carried or not free:
         return []
-    clouds, whose = [], []
-    for p in carried:
-        points = posed(scene, p.node, world)
-        step = max(len(points) * len(carried) // _OF_THE_SKIN, 1)
-        heavy = heaviest_joint(scene.meshes[p.mesh])[::step]
-        use = np.isfinite(points[::step]).all(axis=1) & (heavy >= 0) & (heavy < len(scene.skins[p.skin or 0].joints))
-        clouds.append(points[::step][use])
-        whose.append(np.array(scene.skins[p.skin or 0].joints, np.int64)[heavy[use]])
-    cloud, node_of = np.concatenate(clouds), np.concatenate(whose)
-    if not len(cloud):
+    bodies = [_Body(scene, p, world) for p in carried]
+    bodies = [b for b in bodies if len(b.triangles)]
+    if not bodies:
         return []
-    from scipy.spatial import cKDTree
-
-    tree = cKDTree(cloud)
-    low, high = cloud.min(axis=0), cloud.max(axis=0)
+    low, high = np.min([b.low for b in bodies], axis=0), np.max([b.high for b in bodies], axis=0)
     size = float(np.linalg.norm(high - low))
     out = []
     for x in free:
@@ -59,12 +51,65 @@ def loose_parts(
         if np.linalg.norm(b - a) > _LARGER * size or (np.maximum(a - high, low - b) > _TOUCHES * size).any():
             continue
         mesh = scene.meshes[x.mesh]
-        points = finite_points(mesh.positions[:: max(len(mesh.positions) // _SAMPLES, 1)])
         with np.errstate(all="ignore"):
-            gaps, nearest = tree.query(points @ world[x.node][:3, :3].T + world[x.node][:3, 3])
-        if len(gaps) and gaps.min() <= _TOUCHES * size:
-            out.append(LooseFigures(x.node, int(node_of[nearest[gaps.argmin()]]), float(gaps.min())))
+            points = mesh.positions @ world[x.node][:3, :3].T + world[x.node][:3, 3]
+        near = [body.gap(points, mesh, _TOUCHES * size) for body in bodies if body.reaches(a, b, _TOUCHES * size)]
+        gap, joint = min((n for n in near if n is not None), default=(np.inf, -1))
+        if gap <= _TOUCHES * size:
+            out.append(LooseFigures(x.node, joint, gap))
     return out
+
+
+class _Body:
+    """The surface of a skinned part, as it stands at rest."""
+
+    def __init__(self, scene: Scene, part: WeightFigures, world: Array) -> None:
+        mesh, joints = scene.meshes[part.mesh], scene.skins[part.skin or 0].joints
+        self.points = posed(scene, part.node, world)
+        heavy = heaviest_joint(mesh)
+        known = (heavy >= 0) & (heavy < len(joints))
+        self.joint = np.where(known, np.array(joints, np.int64)[np.where(known, heavy, 0)], -1)
+        triangles = mesh.corners[triangulate(mesh)[0]].astype(np.int64)
+        sound = known & np.isfinite(self.points).all(axis=1)
+        self.triangles = triangles[sound[triangles].all(axis=1)]
+        used = self.points[self.triangles.reshape(-1)] if len(self.triangles) else np.zeros((1, 3))
+        self.low: Array = used.min(axis=0)
+        self.high: Array = used.max(axis=0)
+
+    @cached_property
+    def tree(self) -> Tree:
+        return Tree(self.points, self.triangles)
+
+    def reaches(self, low: Array, high: Array, within: float) -> bool:
+        """Whether a box lies within a distance of the surface's own."""
+        return not (np.maximum(low - self.high, self.low - high) > within).any()
+
+    def gap(self, points: Array, mesh: Mesh, within: float) -> tuple[float, int] | None:
+        """How far another surface is from this one, and the joint that carries what is nearest; None where nothing can be told.
+
+        points: (V, 3) of its vertices in the world. Both ways: a large face may lie by a small thing without a vertex near it.
+        """
+        found: list[tuple[float, int]] = []
+        sound = np.asarray(np.isfinite(points).all(axis=1))
+        some = points[sound][:: max(int(sound.sum()) // _SAMPLES, 1)]
+        if len(some):
+            near = self.tree.nearest(some)
+            k = int(near.distance.argmin())
+            corner = self.triangles[near.triangle[k], int(near.weight[k].argmax())]
+            found.append((float(near.distance[k]), int(self.joint[corner])))
+        faces = mesh.corners[triangulate(mesh)[0]].astype(np.int64)
+        faces = faces[sound[faces].all(axis=1)]
+        if len(faces):
+            corners, close = points[faces.reshape(-1)], np.unique(self.triangles)
+            low, high = corners.min(axis=0), corners.max(axis=0)
+            outside: Array = np.maximum(low - self.points[close], self.points[close] - high).max(axis=1)
+            close = np.asarray(close)[outside <= within]
+            close = close[:: max(len(close) // _SAMPLES, 1)]
+            if len(close):
+                near = Tree(points, faces).nearest(self.points[close])
+                k = int(near.distance.argmin())
+                found.append((float(near.distance[k]), int(self.joint[close[k]])))
+        return min(found, default=None)
 
 
 def _hangs(node: int, joints: set[int], up: list[int]) -> bool:
