@@ -158,3 +158,22 @@ def test_what_can_only_be_read_is_written_as_what_is_asked_for(tmp_path, models)
     out = tmp_path / "w.glb"
     assert main(["mend", str(models / "OFF/Wuson.off"), "--mend", "facing.outward", "--out", str(out)]) == 0
     assert out.read_bytes()[:4] == b"glTF"
+
+
+@pytest.mark.parametrize(("gap", "told"), [(2e-4, False), (3e-6, True)])
+def test_lips_are_no_seam(gap, told):
+    """A sheet with a slit that closes on itself all along: a mouth, where it stands open by more than rounding leaves (common practice,
+    no published source)."""
+    n = 8
+    points = [[x / n, y / n, 0.0] for y in range(n + 1) for x in range(n + 1)]
+    at = lambda x, y: y * (n + 1) + x
+    lower = {x: at(x, 4) for x in range(n + 1)}
+    upper = dict(lower)
+    for x in range(3, 6):
+        upper[x] = len(points)
+        points.append([x / n, 0.5 + gap, 0.0])
+    row = lambda y, above: {x: at(x, y) for x in range(n + 1)} if y != 4 else (upper if above else lower)
+    faces = [
+        [row(y, True)[x], row(y, True)[x + 1], row(y + 1, False)[x + 1], row(y + 1, False)[x]] for y in range(n) for x in range(n)
+    ]
+    assert ("surface.doubles" in findings(scene(mesh(points, faces)))) is told

@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from ..scene.model import Array
+from .components import components
 from .welding import Slow, close_groups
 
 #: Distances, as shares of the mesh's diagonal, at which the doubles are counted for a choice.
@@ -21,7 +22,8 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
 
     points: (W, 3) welded positions. pairs: (n, 2) positions in it of the ends of open edges. size: diagonal of the mesh.
     at, face: (m,) welded point and face of each corner. Points are joined as welding joins them, over at most a thousandth of the
-    size; rims that only touch in a point, and edges that would then have more than two faces, are no seams.
+    size; rims that only touch in a point, and edges that would then have more than two faces, are no seams. Nor is a rim that closes
+    on itself all along without lying in one place, as lips and eyelids do.
     Returns (k,) positions in `points` and (k,) float64 distances, by position.
     """
     rim = np.unique(pairs)
@@ -34,6 +36,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     joined = np.sort(first[ends], axis=1)
     _, which, uses = np.unique(joined[:, 0] * len(rim) + joined[:, 1], return_inverse=True, return_counts=True)
     seam = (uses[which.reshape(-1)] == 2) & (joined[:, 0] != joined[:, 1])
+    seam &= ~_lips(ends, which.reshape(-1), seam, points[rim], first, size)
     told = np.unique(ends[seam])
     told = told[np.bincount(first, minlength=len(rim))[first[told]] > 1]
     away = np.linalg.norm(points[rim[told]] - points[rim[first[told]]], axis=1)
@@ -41,6 +44,29 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     farthest = np.zeros(len(rim))
     np.maximum.at(farthest, first[told], away)
     return rim[told], np.where(first[told] == told, farthest[told], away)
+
+
+def _lips(ends: Array, which: Array, seam: Array, points: Array, first: Array, size: float) -> Array:
+    """(n,) bool: open edges of rims of which each edge meets another of the same rim, farther apart than what rounding leaves.
+
+    ends: (n, 2) rim points of each edge. which: (n,) the edge that each becomes. seam: (n,) whether two become one. points: (R, 3).
+    first: (R,) first of each rim point's group.
+    """
+    if not seam.any():
+        return seam
+    loop = components(len(points), ends[:, 0], ends[:, 1])[ends[:, 0]]
+    low, high = np.full(len(ends), len(points)), np.full(len(ends), -1)
+    np.minimum.at(low, which, loop)
+    np.maximum.at(high, which, loop)
+    own = seam & (low[which] == high[which])
+    # What the corner of a mouth is made of becomes a point.
+    folded = first[ends[:, 0]] == first[ends[:, 1]]
+    count = int(loop.max()) + 1
+    whole = np.bincount(loop, ~(own | folded), count) == 0
+    gap = np.zeros(count)
+    away = np.linalg.norm(points - points[first], axis=1)
+    np.maximum.at(gap, loop, away[ends].max(axis=1))
+    return np.asarray((whole & (gap > SHARES[1] * size))[loop] & own)
 
 
 def _grouped(points: Array, rim: Array, distance: float, at: Array, face: Array) -> tuple[Array, Array]:
