@@ -10,9 +10,11 @@ import trimesh
 
 from handlens.core.display import display_copy
 from handlens.core.judge import judge
+from handlens.core.judge.report import facts
 from handlens.core.kit.spent import spent
 from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
+from handlens.core.measures.drawing import drawing
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.reduction.collapse import Reducer
@@ -249,3 +251,14 @@ def test_a_suited_stand_in_is_never_dearer_than_the_thing(sides):
     outcome = apply_mend(scene(ring), "budget.stand-in", {"shape": "suited"})
     made = sum(m.triangle_count for m in outcome.scene.meshes) - ring.triangle_count
     assert 0 < made <= ring.triangle_count
+
+
+def test_what_is_never_drawn_is_counted_nowhere():
+    """One number of triangles and of draws, whoever tells it: the report, the slip, the price."""
+    ball = trimesh.creation.icosphere(3)
+    thing = scene(mesh(np.array(ball.vertices), ball.faces.tolist(), "buoy"))
+    made = apply_mend(apply_mend(thing, "budget.stand-in", {}).scene, "budget.levels", {"shares": "50%"}).scene
+    before, after = measure(thing), measure(made)
+    assert len(after.parts) > 1
+    assert facts(after)["triangles"] == spent(made).triangles == drawing(after).triangles == facts(before)["triangles"]
+    assert spent(made).draw_calls == drawing(after).draw_calls == drawing(before).draw_calls

@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
+from conftest import ROOT
+from handlens.cli import main
 from handlens.core.measures.alpha import alpha_figures
 from handlens.core.measures.normal_maps import normal_map
 from handlens.core.scene import Image, Layer, Material, TextureInput
@@ -149,3 +151,18 @@ def test_one_file_that_is_missing_is_one_finding():
     assert "textures.unused" not in found
     idle = findings(made.with_(materials=(Material("m", "coat"),)))["textures.missing"][0]
     assert (idle.result, idle.title) == ("note", "default.png did not come along; no material uses it")
+
+
+def test_pictures_that_lay_beside_a_glb_go_on_lying_beside_it(tmp_path, capsys):
+    source = next(p for p in sorted((ROOT / "demo" / "models").glob("*/*.obj")) if list(p.parent.glob("*.png")))
+    run = lambda *args: main([str(a) for a in args])
+    assert run("export", source, "--format", "glb", "--out", tmp_path / "a" / "a.glb", "--images", "beside") == 0
+    beside = {p.name for p in (tmp_path / "a").glob("*.png")}
+    assert beside
+    assert run("mend", tmp_path / "a" / "a.glb", "--mend", "size.scale:factor=2", "--out", tmp_path / "b" / "b.glb") == 0
+    assert {p.name for p in (tmp_path / "b").glob("*.png")} == beside
+    # A model whose library is left out brings its pictures where they are wanted.
+    assert run("export", source, "--no-library", "--images", "beside", "--format", "obj", "--out", tmp_path / "c" / "c.obj") == 0
+    assert {p.name for p in (tmp_path / "c").iterdir()} == {"c.obj", *beside}
+    assert run("export", source, "--no-library", "--format", "obj", "--out", tmp_path / "d" / "d.obj") == 0
+    assert {p.name for p in (tmp_path / "d").iterdir()} == {"d.obj"}

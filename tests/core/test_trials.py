@@ -160,7 +160,7 @@ def test_a_mend_that_falls_is_not_offered(monkeypatch):
         raise RuntimeError
 
     made = scene(mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2], [0, 1, 2]]))
-    monkeypatch.setattr(trials, "apply_mend", falls)
+    monkeypatch.setattr(trials, "apply_as_promised", falls)
     measures = tried(made)
     assert measures.trials
     assert all(t.refused and "RuntimeError" in t.refused for t in measures.trials)

@@ -70,7 +70,7 @@ def target(scene: Scene, format_name: str, stem: str = "model", options: ExportO
     folder = options.folder.replace("{model}", stem).strip("/")
     if folder:
         clean_path(f"{folder}/x")
-    return Target(chosen, options, stem, BY_NAME[scene.format].single)
+    return Target(chosen, options, stem, BY_NAME[scene.format].single, scene.format)
 
 
 def held(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Held:

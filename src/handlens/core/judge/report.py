@@ -11,6 +11,7 @@ import numpy as np
 from ..formats.files import role_of
 from ..kit.check import Finding
 from ..measures import Measures
+from ..measures.drawing import triangles
 from ..measures.records import is_scaled, is_uneven
 from ..packages import Package
 from ..scene import Scene
@@ -33,7 +34,6 @@ def facts(m: Measures) -> Json:
             "centre_distance": float(np.linalg.norm((low + high) / 2)),
         }
         size_m = [float(s * unit) for s in high - low] if unit is not None else None
-    placed = [m.meshes[p.mesh] for p in m.parts]
     with_faces = [x for x in m.meshes if x.faces]
     total = lambda key: sum(getattr(x, key) for x in m.meshes)
     return {
@@ -42,7 +42,7 @@ def facts(m: Measures) -> Json:
         "nodes": sum(not n.held for n in m.nodes),
         "meshes": len(m.meshes),
         "parts": len(m.parts),
-        "triangles": sum(x.triangles for x in placed),
+        "triangles": triangles(m),
         "triangles_unique": total("triangles"),
         "faces": total("faces"),
         "faces_over_4": total("faces_over_4"),

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import msgspec
 
-from .records import ImageFigures, Measures, MeshFigures
+from ..scene.made import BESIDE
+from .records import ImageFigures, Measures, MeshFigures, PartFigures
+
+
+def drawn_parts(m: Measures) -> list[PartFigures]:
+    """Parts but for stand-ins and coarser levels, which are never drawn with the thing."""
+    return [p for p in m.parts if p.role not in BESIDE]
 
 
 def triangles(m: Measures) -> int:
-    """Over all instances."""
-    return sum(m.meshes[p.mesh].triangles for p in m.parts)
+    """Over all instances that are drawn."""
+    return sum(m.meshes[p.mesh].triangles for p in drawn_parts(m))
 
 
 def draw_calls_of(mesh: MeshFigures) -> int:
@@ -18,7 +24,7 @@ def draw_calls_of(mesh: MeshFigures) -> int:
 
 
 def draw_calls(m: Measures) -> int:
-    return sum(draw_calls_of(m.meshes[p.mesh]) for p in m.parts)
+    return sum(draw_calls_of(m.meshes[p.mesh]) for p in drawn_parts(m))
 
 
 def texture_bytes(image: ImageFigures) -> int:
@@ -46,7 +52,8 @@ class Drawing(msgspec.Struct, frozen=True):
 
 
 def drawing(m: Measures) -> Drawing:
-    """The drawing figures of a model, over all instances."""
-    vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
-    largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
-    return Drawing(len(m.parts), triangles(m), vertices, draw_calls(m), len(m.meshes), texture_memory(m), largest)
+    """The drawing figures of a model, over all instances that are drawn."""
+    drawn = drawn_parts(m)
+    vertices = sum(m.meshes[p.mesh].gpu_vertices for p in drawn)
+    largest = max((m.meshes[p.mesh].triangles for p in drawn), default=0)
+    return Drawing(len(drawn), triangles(m), vertices, draw_calls(m), len(m.meshes), texture_memory(m), largest)

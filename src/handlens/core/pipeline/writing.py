@@ -8,6 +8,8 @@ from dataclasses import dataclass, replace
 
 from .. import formats
 from ..formats.held import Held, hold
+from ..formats.held.pictures import image_files
+from ..formats.held.steps import Target
 from ..formats.table import BY_NAME
 from ..kit.without import without_parts
 from ..limits import InputError, plural
@@ -118,7 +120,15 @@ def behind(names: Sequence[str]) -> tuple[str, ...]:
 def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> Written:
     target = formats.target(scene, format_name, stem, options)
     held = hold(scene, target)
-    return Written(formats.write_held(held, target), held, scene.format)
+    return Written(formats.write_held(held, target) | _bare_images(scene, target), held, scene.format)
+
+
+def _bare_images(scene: Scene, target: Target) -> dict[str, bytes]:
+    """Images of a model whose library is not written, where they are wanted beside it all the same: nothing in the file names them."""
+    if target.format.name != "obj" or target.options.material_library or target.options.images != "beside":
+        return {}
+    names = image_files(scene, target)
+    return {names[k]: data for k, i in enumerate(scene.images) if (data := i.bytes()) is not None}
 
 
 def _clip_stems(scene: Scene, stem: str) -> list[str]:

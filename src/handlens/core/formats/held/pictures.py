@@ -122,12 +122,14 @@ def _only_kinds(scene: Scene, _: Target) -> Scene:
 def lies_inside(image: Image, target: Target) -> bool:
     """Whether an image lies in the file itself, without a name of its own. Only glTF has such.
 
-    The wish of the export comes first, then that of a mend, then the format's own way.
+    The wish of the export comes first, then that of a mend. Else what lay beside a GLB goes on lying beside it, and all other images go
+    inside.
     """
     if target.format.family != "gltf":
         return False
     wish = target.options.images
-    own = wish == "embedded" or (target.format.name == "glb" and wish != "beside")
+    stays = target.came_as == "glb" and image.status in ("found", "other-case")
+    own = wish == "embedded" or (target.format.name == "glb" and wish != "beside" and not stays)
     return own if wish != "as-format" or image.keep is None else image.keep == "inside"
 
 
@@ -136,7 +138,8 @@ def base_name(image: Image) -> str:
     return (image.found_at or image.reference or image.name).replace("\\", "/").rpartition("/")[2]
 
 
-def _files(scene: Scene, target: Target) -> dict[int, str]:
+def image_files(scene: Scene, target: Target) -> dict[int, str]:
+    """Relative path of each image where it lies beside the model."""
     taken = {f"{target.stem}.{e}" for e in ("obj", "mtl", "dae", "usda", "bin", "gltf", "glb")}
     folder = target.options.folder.replace("{model}", target.stem).strip("/")
     return file_names(scene.images, ENDING_BY_MEDIA, taken, "" if target.format.name in ("3mf", "usdz") else folder)
@@ -149,7 +152,7 @@ def _named_anew(image: Image, target: Target) -> bool:
 def _tell_files(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("images"):
         return []
-    names = _files(scene, target)
+    names = image_files(scene, target)
     said = []
     folders = {name.rpartition("/")[0] for k, name in names.items() if _named_anew(scene.images[k], target)} - {""}
     if folders and target.options.folder:
@@ -179,7 +182,7 @@ def _with_files(scene: Scene, target: Target) -> Scene:
     """`reference` becomes where an image will lie; one that is missing keeps what the file said of it."""
     if target.lacks("images"):
         return scene
-    names = _files(scene, target)
+    names = image_files(scene, target)
     own = lambda k, i: i.name if _keeps_names(target) and i.name else names[k].rpartition("/")[2]
     named = lambda k, i: replace(i, reference=names[k], name=own(k, i)) if _named_anew(i, target) else i
     return scene.with_(images=tuple(named(k, i) for k, i in enumerate(scene.images)))

@@ -14,13 +14,14 @@ from ..table import Format
 class Target:
     """Where a scene goes: the format, how its files are wanted, and their name without an ending.
 
-    single: whether its numbers came as 32-bit floats, so that text only has to tell those apart.
+    single: whether its numbers came as 32-bit floats, so that text only has to tell those apart. came_as: the format of the scene before.
     """
 
     format: Format
     options: ExportOptions
     stem: str = "model"
     single: bool = False
+    came_as: str = ""
 
     def lacks(self, feature: str) -> bool:
         return feature not in self.format.holds
