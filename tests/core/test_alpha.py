@@ -144,7 +144,7 @@ CUT, SOFT, SOLID = leaves(128), smoke(128, 1), stray(128, 4, 7)
         (card(SOFT, "blend"), {}),
         (card(SOFT, "mask"), {"see-through.mode": "caution"}),
         (card(SOFT), {"see-through.ignored": "stop"}),
-        (card(SOLID), {"see-through.faint": "note"}),
+        (card(SOLID), {}),
         (card(SOLID, "blend"), {"see-through.faint": "note", "see-through.for-nothing": "caution"}),
         (card(SOLID, "blend", opacity=0.4), {"see-through.faint": "note"}),
         (card(CUT, None), {"see-through.ignored": "caution"}),

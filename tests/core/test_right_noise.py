@@ -15,9 +15,11 @@ from handlens.core.judge.report import finding_json, report, with_waivers
 from handlens.core.judge.trials import came
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
+from handlens.core.measures.known import content_key
 from handlens.core.route.stations import all_checks
+from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
-from handlens.core.scene import Node
+from handlens.core.scene import Layer, Node
 from handlens.core.words.figures import percent, plain
 from handlens.terminal import findings_text
 from scenes import cube, findings, mesh, read_files, scene
@@ -265,3 +267,54 @@ def test_every_limit_of_a_gate_stops(sheet):
     assert set(limits) == set(HELD_BY)
     for name, limit in limits.items():
         assert limit is None or by_id[HELD_BY[name]].result_on(wanted) == "stop", name
+
+
+def _sheet(height, name, up=True, n=4):
+    at = lambda x, y: y * (n + 1) + x
+    points = [[x / n - 0.5, y / n - 0.5, height] for y in range(n + 1) for x in range(n + 1)]
+    faces = [[at(x, y), at(x + 1, y), at(x + 1, y + 1), at(x, y + 1)] for y in range(n) for x in range(n)]
+    return mesh(points, faces if up else [f[::-1] for f in faces], name)
+
+
+@pytest.mark.parametrize("gap", [0.0, 0.0005])
+def test_sheets_back_to_back_are_seen_from_the_front(gap):
+    """Whichever of the two a ray meets first: what is drawn there is the front of the other."""
+    found = findings(scene(_sheet(gap, "front"), _sheet(-gap, "back", up=False)))
+    assert all(f.result == "note" for f in found.get("facing.walk-round", []))
+    alone = findings(scene(_sheet(0, "front")))["facing.walk-round"][0]
+    assert alone.result == "caution"
+    # One that looks the same way hides nothing of the other's back.
+    assert findings(scene(_sheet(0, "front"), _sheet(0, "back")))["facing.walk-round"][0].result == "caution"
+
+
+def test_parts_of_one_name_are_offered_names_of_their_own():
+    parts = [replace(cube("crate", at=(2 * k, 0, 0)), id=f"m{k}") for k in range(3)]
+    found = findings(scene(*parts))["arrival.names-alike"][0]
+    after = apply_mend(scene(*parts), *found.mends[0]).scene
+    assert [n.name for n in after.nodes] == ["crate", "crate_02", "crate_03"]
+    assert "arrival.names-alike" not in findings(after)
+
+
+def test_uvs_overlap_by_material_and_not_by_slot():
+    """Two slots of one material over the same place of its image, and two of two materials, which share nothing."""
+    two = mesh(
+        [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]], [[0, 1, 2, 3], [4, 5, 6, 7]]
+    )
+    square = np.float32([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.1, 0.9]])
+    laid = replace(two, uvs=(Layer(square, np.tile(np.arange(4, dtype=np.int32), 2)),), slots=np.int32([0, 1]))
+    shares = [
+        collect(scene(replace(laid, slot_materials=of), materials=2 * scene(cube()).materials)).meshes[0].uvs[0].overlap
+        for of in ((0, 0), (0, 1))
+    ]
+    assert shares == [pytest.approx(1.0), 0.0]
+    assert content_key(replace(laid, slot_materials=(0, 0))) != content_key(replace(laid, slot_materials=(0, 1)))
+    assert content_key(replace(laid, slot_materials=(5, 7))) == content_key(replace(laid, slot_materials=(0, 1)))
+
+
+def test_a_full_highlight_is_told_from_an_exponent_of_fifty_on():
+    tarred = scene(cube()).materials[0]
+    said = lambda shine: replace(tarred, roughness=None, metallic=None, source={"statements": [f"Ns {shine}", "Ks 1 1 1"]})
+    shiny = lambda shine: scene(replace(cube(), slot_materials=(0,)), materials=(said(shine),), format="obj")
+    assert "slots.shine" not in findings(shiny(20.0))
+    assert "is glossy all over" in findings(shiny(50.0))["slots.shine"][0].title
+    assert "shines like a mirror" in findings(shiny(300.0))["slots.shine"][0].title

@@ -50,7 +50,8 @@ def _content_key(mesh: Mesh) -> str:
     for f in fields(mesh):
         if f.name not in _NAMES:
             value = getattr(mesh, f.name)
-            take(f.name, tuple(m < 0 for m in value) if f.name == "slot_materials" else value)
+            # Which slots are of one material counts, not which number it has.
+            take(f.name, tuple(-1 if m < 0 else value.index(m) for m in value) if f.name == "slot_materials" else value)
     return digest.hexdigest()
 
 

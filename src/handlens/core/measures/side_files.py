@@ -34,7 +34,7 @@ _KEYS = (
 def side_uses(scene: Scene) -> list[SideUse]:
     """Every use of a name of the model in its side files, and every value beside them that is under the same key.
 
-    state: exact; case (but for letter case); near (one edit away, under a key under which names stand to the letter elsewhere, or
+    state: exact; case (but for letter case); near (one edit away, under a key that says what it names or under which names stand, or
     the same word as one that is); former (a name of before, which nothing bears any more); no-file (looks like a file and is none
     that came); other-variant (names what belongs to a sibling model, in the entry of this one); other (under the key of a name,
     but none); lacking (under a key that takes materials, in an entry that names this model, and none of its names); unbound (any
@@ -264,7 +264,7 @@ class _Match:
             return ("other", None) if known_key else ("", None)
         if is_file and (name := self.case(last, "")) is not None:
             return "case", name
-        if len(v.text) >= _LONG and (known_key or is_file):
+        if len(v.text) >= _LONG and (known_key or is_file or kind):
             for size in (len(v.text) - 1, len(v.text), len(v.text) + 1):
                 wanted = (n for n in self.by_letters.get(size, []) if self.suits(n, "" if is_file else kind))
                 near = next((n for n in wanted if one_edit(v.text, n)), None)

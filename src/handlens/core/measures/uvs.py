@@ -126,9 +126,10 @@ def _by_face(mesh: Mesh, face: Array, twice: Array) -> tuple[Array, Array]:
 def _raster(
     mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, laid: Layout, joined: Islands, resolution: int
 ) -> tuple[float, float | None, Array]:
-    """Share of the covered texels that several faces of one slot cover, least gap of islands, and the faces that overlap."""
-    several = len(mesh.slots) and bool((mesh.slots != mesh.slots[0]).any())
-    slot = mesh.slots[laid.face] if several else np.zeros(len(laid.face), np.int32)
+    """Share of the covered texels that several faces of one material cover, least gap of islands, and the faces that overlap."""
+    paint = _materials(mesh)
+    several = len(paint) and bool((paint != paint[0]).any())
+    slot = paint[laid.face] if several else np.zeros(len(laid.face), np.int32)
     used = doubled = 0
     faces: list[Array] = []
     padding: float | None = None
@@ -150,6 +151,13 @@ def _raster(
     return doubled / max(used, 1), padding, np.concatenate(faces) if faces else np.zeros(0, int)
 
 
+def _materials(mesh: Mesh) -> Array:
+    """(F,) the material of each face, slots of one material alike."""
+    of = np.array(mesh.slot_materials, np.int32)
+    known = (mesh.slots >= 0) & (mesh.slots < len(of))
+    return np.where(known, of[np.where(known, mesh.slots, 0)], mesh.slots) if len(of) else mesh.slots
+
+
 def _room(outline: uv_raster.Outline, pieces: Array, resolution: int) -> float | None:
     """Least gap between islands, as a share of the tile. pieces: (n,) island of each side."""
     crossed = uv_raster.crossings(outline, resolution)
@@ -167,9 +175,9 @@ def _touching(
     over: Array,
     window: uv_raster.Window,
 ) -> Array:
-    """Faces that cover a texel of a mask, among those of a slot."""
+    """Faces that cover a texel of a mask, among those of a material."""
     corners, face = triangles
-    drawn = np.flatnonzero(twice if slot is None else (twice != 0) & (mesh.slots[face] == slot))
+    drawn = np.flatnonzero(twice if slot is None else (twice != 0) & (_materials(mesh)[face] == slot))
     outline = uv_raster.around(layer.values[layer.index[corners[drawn]]], np.sign(twice[drawn]))
     rows = np.cumsum(outline.rows(window.resolution).reshape(-1, 3).sum(axis=1))
     cuts = [0, *np.flatnonzero(np.diff(rows // _AT_ONCE)) + 1, len(drawn)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -14,6 +15,10 @@ from .facing import Placed
 DIRECTIONS, ACROSS = 42, 40
 #: Loose pieces from which on half as many rays are cast along each side: they lie through each other, and each ray costs many times more.
 PIECES = 5_000
+#: A front that lies this near behind a back, as a share of the model's size, is what is seen in its place: sheets stood back to back.
+BEHIND = 2e-3
+#: Triangles up to which it is looked for those that lie in the very place of another, and how finely their middles are told apart.
+_TWINS, _FINE = 300_000, 1e6
 #: Holes that rays are aimed at, and rays for each.
 HOLES, RAYS_A_HOLE = 2_000, 16
 
@@ -68,7 +73,7 @@ class _Fronts:
     """Which way triangles are drawn: normals by winding, turned under a mirror, and whether one side only is drawn."""
 
     def __init__(self, rays: RayScene, parts: list[Placed], double_sided: list[Array]) -> None:
-        self.rays = rays
+        self.rays, self.parts = rays, parts
         counts = [len(p.triangles) for p in parts]
         self.begins = np.cumsum([0, *counts])
         self.mirrored = np.array([p.mirrored for p in parts])
@@ -80,6 +85,39 @@ class _Fronts:
         lean = np.einsum("ij,ij->i", normals, directions)
         lean[self.mirrored[np.searchsorted(self.begins, triangles, side="right") - 1]] *= -1
         return (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
+
+    def uncovered(self, origins: Array, directions: Array, triangles: Array, distances: Array) -> Array:
+        """(n,) bool: of rays that met a back, those in whose place no front is drawn, be it behind it or in the very same one."""
+        behind = origins + directions * (distances[:, None] + 1e-6)
+        hit = self.rays.first(behind, directions)
+        near = (hit.triangle >= 0) & (hit.distance < BEHIND)
+        near[near] = ~self.back(hit.triangle[near], directions[near])
+        return ~near & ~self._twofold[triangles]
+
+    @cached_property
+    def _twofold(self) -> Array:
+        """(T,) bool: triangles of faces with another over the same corners that is wound against them."""
+        out = np.zeros(len(self.single), bool)
+        if len(out) > _TWINS or any((p.mesh.corner_counts == 0).any() or not len(p.face) for p in self.parts):
+            return out
+        keys, normals = [], []
+        for k, p in enumerate(self.parts):
+            with np.errstate(all="ignore"):
+                corners = np.rint(np.nan_to_num(self.rays.to_unit(p.points)[p.mesh.corners]) * _FINE)
+            # Sums of corners and of their squares: the same wherever a face begins.
+            begins = p.mesh.starts[:-1]
+            keys.append(np.concatenate([np.add.reduceat(corners, begins), np.add.reduceat(corners**2, begins)], axis=1))
+            own = self.rays.normals(np.arange(self.begins[k], self.begins[k + 1])) * (-1 if p.mirrored else 1)
+            normals.append(np.stack([np.bincount(p.face, own[:, x], p.mesh.face_count) for x in range(3)], axis=1))
+        key, normal = np.concatenate(keys), np.concatenate(normals)
+        order = np.lexsort(key.T)
+        same = (key[order][1:] == key[order][:-1]).all(axis=1)
+        a, b = order[:-1][same], order[1:][same]
+        against = np.einsum("ij,ij->i", normal[a], normal[b]) < 0
+        twins = np.zeros(len(key), bool)
+        twins[a[against]] = twins[b[against]] = True
+        first = np.cumsum([0, *(p.mesh.face_count for p in self.parts)])
+        return np.concatenate([twins[first[k] + p.face] for k, p in enumerate(self.parts)])
 
 
 def _screen(view: Array, count: int) -> Array:
@@ -98,6 +136,8 @@ def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> 
     met = hit.triangle >= 0
     back = np.zeros(len(met), bool)
     back[met] = fronts.back(hit.triangle[met], directions[met])
+    if back.any():
+        back[back] = fronts.uncovered(starts[back], directions[back], hit.triangle[back], hit.distance[back])
     part = np.searchsorted(fronts.begins, hit.triangle, side="right") - 1
     return met, back, part, hit.distance
 

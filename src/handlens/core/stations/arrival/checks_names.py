@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, nodes, value
+from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import seen_from
 from ...kit.roles import proposals
 from ...limits import plural
@@ -61,7 +61,7 @@ def roles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.names-alike", title="Parts with the same name", result="note", mends=("arrival.rename",))
+@check("arrival.names-alike", title="Parts with the same name", result="note", mends=("arrival.name-by-pattern",))
 def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Several parts under exactly the same name.
 
@@ -84,6 +84,13 @@ def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 name,
                 indices[0],
                 nodes(indices),
+                # The first keeps its name: whoever asks for it gets that one now too.
+                (
+                    Call(
+                        "arrival.name-by-pattern",
+                        {"pattern": "{name}_{counter:2}", "start": 2, "parts": [node_key(m, i) for i in indices[1:]]},
+                    ),
+                ),
                 key=name,
             )
 

@@ -114,7 +114,7 @@ def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check("see-through.faint", title="A few faint pixels", result="note")
 def faint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """Images that are solid but for a handful of pixels.
+    """Images of cut-out and blended materials that are solid but for a handful of pixels.
 
     Why: nothing is meant to be see-through; a destination that looks at the file alone may still draw it as if it were.
     Measured: pixels with alpha under 250, at most one in a thousand.
@@ -122,7 +122,7 @@ def faint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, x, i in painted(m):
         assert i.look is not None
-        if i.look.alpha is not None and i.look.alpha.mode == "opaque" and i.look.alpha.stray:
+        if x.drawn != "opaque" and i.look.alpha is not None and i.look.alpha.mode == "opaque" and i.look.alpha.stray:
             yield Finding(
                 f"{i.reference} has {plural(i.look.alpha.stray, 'faint pixel')}",
                 value(i.look.alpha.stray, "count"),

@@ -343,17 +343,21 @@ def model(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
+#: Exponents of a highlight from which on a fully lit one looks like polish, and like a mirror.
+GLOSSY, MIRROR = 50, 200
+
+
 @check("slots.shine", title="Shine left high", result="note", mends=("slots.set",))
 def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials left as shiny as a mirror: highlight at full white with a high exponent, or no roughness without a map for it.
 
     Why: the look of a program's fresh material; out there the whole part glitters like wet plastic.
-    Measured: highlight colour from 0.9 with an exponent from 200, or roughness under 0.05 without a map, on what is no metal.
+    Measured: highlight colour from 0.9 with an exponent from 50, or roughness under 0.05 without a map, on what is no metal.
     Source: Wavefront OBJ, statements Ks and Ns; glTF 2.0 §3.9.2 (roughness); the limits are common practice, no published source.
     """
     for k, x in enumerate(m.materials):
         mapped = any(i.role in ("metallic-roughness", "roughness", "specular-gloss") for i in x.inputs)
-        bright = x.highlight is not None and x.highlight >= 0.9 and (x.shine or 0) >= 200
+        bright = x.highlight is not None and x.highlight >= 0.9 and (x.shine or 0) >= GLOSSY
         smooth = x.roughness is not None and x.roughness < 0.05 and (x.metallic or 0) < 0.5 and x.drawn != "blend"
         if x.used_by_faces and not mapped and (bright or smooth):
             said = (
@@ -362,7 +366,7 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 else f"roughness {plain(x.roughness or 0.0)}"
             )
             yield Finding(
-                f"{x.name or f'material {k}'} shines like a mirror: {said}",
+                f"{x.name or f'material {k}'} {'shines like a mirror' if smooth or (x.shine or 0) >= MIRROR else 'is glossy all over'}: {said}",
                 value(said, "text"),
                 value("rougher", "text"),
                 1,

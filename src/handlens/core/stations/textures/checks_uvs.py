@@ -169,7 +169,7 @@ def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check("textures.uv-overlap", title="UVs that lie on each other", result="note", mends=("textures.unwrap",))
 def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
-    """Faces of one slot that share pixels of their image.
+    """Faces of one part and one material that share pixels of their image.
 
     Why: what is painted or baked on one shows on the other; fine for repeated and mirrored halves, wrong for a light map.
     Measured: covered texels of a raster of 1,024 a side, by their centres; layouts over more than four tiles are left out, and those that leave the first one where the sheet lets images repeat. A caution for second sets and where it does not.
