@@ -87,3 +87,14 @@ def test_a_side_file_that_is_not_well_formed_is_told_with_its_place(tmp_path):
 def test_entities_that_stand_for_gigabytes_are_not_followed():
     bomb = "<!DOCTYPE a [<!ENTITY x 'xx'>" + "".join(f"<!ENTITY y{k} '&x;&x;&x;'>" for k in range(9)) + "]><a>&y8;</a>"
     assert ill_formed(bomb, ".xml") is None
+
+
+def test_a_model_in_another_files_clothes_is_no_side_file(tmp_path):
+    library = '<COLLADA version="1.4.1"><library_lights><light name="Buoy_float"/></library_lights></COLLADA>'
+    assert not collect(opened(tmp_path, other__xml=library)).side_uses
+    assert collect(opened(tmp_path, other__xml=library.replace("COLLADA", "harbour"))).side_uses
+
+
+def test_a_key_that_says_its_kind_is_enough_for_a_wrong_letter(tmp_path):
+    told = findings(opened(tmp_path, list__json='{"material": "tarred_rop", "note": "tarred_rop3"}'))["arrival.side-near-miss"]
+    assert [f.title for f in told] == ["list.json, line 1, column 15: tarred_rop for the material tarred_rope, one letter off"]

@@ -17,6 +17,8 @@ _MOST = 4_000
 #: Letters from which on a name may be one edit away and still be meant.
 _LONG = 5
 _NUMBER = re.compile(r"[-+]?[\d.,:;%eE+\-\s]+")
+#: Roots of documents that are models themselves, whatever their file is called: they call their own things by name.
+_MODELS = ("/COLLADA/", "/X3D/", "/amf/")
 _FILES = (*MODEL_ENDINGS, *sorted(IMAGE_ENDINGS))
 
 
@@ -49,6 +51,8 @@ def side_uses(scene: Scene) -> list[SideUse]:
             continue
         text = text_of(n)
         found = values(text, PurePosixPath(n.path).suffix)
+        if any(v.path.startswith(_MODELS) for v in found[:1]):
+            continue
         found = sorted([*found, *_spaced(text, found, names)], key=lambda v: v.start)
         out += _uses(n.path, text, found, names, there, others, scene.former - names.keys())
     return out[:_MOST]
