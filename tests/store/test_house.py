@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import errno
 import itertools
 import os
 from datetime import timedelta
@@ -42,6 +44,11 @@ OBJ = b"o sail\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
 def _model(client, name: str) -> int:
     drop(client, {f"{name}.obj": OBJ + f"# {name}\n".encode()})
     return settled(client, name.replace("_", " ").capitalize())["revision"]
+
+
+def _phase(job: int) -> str:
+    with session() as s:
+        return s.get_one(Job, job).phase
 
 
 def _state(job: int) -> str:
@@ -221,6 +228,30 @@ def test_a_full_disk_is_said_where_results_are_kept_too(database, monkeypatch):
     monkeypatch.setattr("handlens.store.room.RESERVE_BYTES", 1 << 60)
     with pytest.raises(InputError, match="stay free for the database"), session() as s:
         contents.put_bytes(s, bytes(2 << 20), "x")
+
+
+def test_a_job_that_found_the_disk_full_begins_again_by_itself(client, monkeypatch):
+    """On the way in, in the child's own words, and while results are kept: it waits, and goes on as soon as there is room."""
+    from handlens.jobs import house, running
+
+    with session() as s:
+        job = Job(kind="inspect", title="Full", subject={"inspection": 2**30, "revision": 2**30}, state="waiting")
+        s.add(job)
+        s.flush()
+        number = job.id
+
+    def full(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    asyncio.run(running.run(number, full, full))
+    assert (_state(number), _phase(number)) == ("waiting", running.WAITS_FOR_ROOM)
+    monkeypatch.setattr(house, "abandoned", lambda s: [s.get_one(Job, number)])
+    monkeypatch.setattr("handlens.store.room.RESERVE_BYTES", 1 << 60)
+    house._settle_abandoned()
+    assert _phase(number) == running.WAITS_FOR_ROOM
+    monkeypatch.undo()
+    # There is room: it is begun, and ends as one does whose model is no more.
+    assert wait_for(lambda: _state(number) == "failed", 20)
 
 
 # --- the Shelf ----------------------------------------------------------------------------------------

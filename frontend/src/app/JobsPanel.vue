@@ -18,6 +18,7 @@ const share = computed(() => (underWay.value.length ? underWay.value.reduce((s, 
 const live = (j: Job) => j.state === 'waiting' || j.state === 'running';
 /** How far a job is, or how many are begun before it. */
 function progress(j: Job) {
+  if (j.phase.startsWith('waiting for')) return j.phase;
   if (j.state !== 'waiting') return `${j.phase} · ${Math.round(j.share * 100)} %`;
   const n = j.before ?? 0;
   return n ? `waiting, ${n} ${n === 1 ? 'job' : 'jobs'} before it` : 'waiting, next in line';

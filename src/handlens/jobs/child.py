@@ -8,6 +8,7 @@ writes errors beside the request and leaves result.json and further files in the
 from __future__ import annotations
 
 import contextlib
+import errno
 import itertools
 import json
 import os
@@ -86,6 +87,10 @@ def main() -> int:
         result = {"error": str(error)}
     except MemoryError:
         result = {"error": "The model asks for more memory than one job may use; send it in smaller pieces."}
+    except OSError as error:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+            raise
+        result = {"full": True}
     (out / "result.json").write_text(json.dumps(result, allow_nan=False))
     return 0
 

@@ -15,7 +15,8 @@ from ..store import cards, sweep
 from ..store.database import database_url, session
 from ..store.models import Job
 from ..store.queue import abandoned, deliver, settle
-from .running import work_folder
+from ..store.room import no_room
+from .running import WAITS_FOR_ROOM, work_folder
 from .tasks import STALLED_SECONDS
 
 log = logging.getLogger("handlens.worker")
@@ -95,10 +96,13 @@ def _give_up(job_id: int) -> None:
 
 def _settle_abandoned() -> None:
     """Jobs that count as under way but that the queue knows nothing of: stopped where that was wished, else put on it again."""
+    full = no_room(0) is not None
     with session() as s:
         for job in abandoned(s):
             if job.stop_wanted:
                 settle(s, job, "cancelled", "Stopped by you.")
+            elif job.phase == WAITS_FOR_ROOM and full:
+                continue
             else:
                 log.warning("job %s was lost on its way and is put on the queue again", job.id)
                 job.state, job.phase, job.share = "waiting", "waiting", 0.0

@@ -24,12 +24,17 @@ from ..core.route.house import FOLDERS
 from ..store.database import session
 from ..store.models import Job
 from ..store.queue import settle, settle_subject
+from ..store.room import is_full
 
 log = logging.getLogger("handlens.worker")
 _POLL = 0.25
 _SOURCE = Path(__file__).parents[2]
 #: How often a job is begun whose child is killed.
 _TRIES = 3
+#: Bytes that are free at the least where a child that ended without a word did not end for want of room.
+_ROOM = 16 << 20
+#: What a job's row says while the disk has no room for it.
+WAITS_FOR_ROOM = "waiting for room: the disk is full"
 #: Lays out what a child needs and makes its request.
 Prepare = Callable[[Session, dict[str, Any], Path], dict[str, Any]]
 #: Stores what a child made.
@@ -46,6 +51,10 @@ class Stopped(Exception):
 
 class Killed(Exception):
     """The child was killed from outside, by the system or by someone; nothing that it did is kept."""
+
+
+class FullDisk(Exception):
+    """A disk has no room for what the job writes: it waits until there is some."""
 
 
 class Failed(Exception):
@@ -97,7 +106,7 @@ async def dismiss() -> None:
 
 
 async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapping[str, KeepPart]) -> dict[str, Any]:
-    """Run the child to its end and return its result. Raises Stopped or Failed."""
+    """Run the child to its end and return its result. Raises Stopped, Failed or FullDisk."""
     out = folder / "out"
     for place in (out, folder / "tmp"):
         place.mkdir()
@@ -126,6 +135,8 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapp
         await listener
         while len(_spare) < _SPARES:
             _spare.append(await _start())
+    if (process.returncode != 0 or not (out / "result.json").exists()) and shutil.disk_usage(folder).free < _ROOM:
+        raise FullDisk
     if process.returncode != 0 or not (out / "result.json").exists():
         log.error(
             "child of job %s ended with %s: %s",
@@ -137,6 +148,8 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapp
             raise Killed
         raise Failed(_why(process.returncode))
     result: dict[str, Any] = json.loads(left(folder, "out/result.json").read_text())
+    if result.get("full"):
+        raise FullDisk
     if "error" in result:
         raise Failed(result["error"])
     return result
@@ -247,6 +260,15 @@ def _keep(job_id: int, keep: Keep, result: dict[str, Any], folder: Path) -> None
         settle(s, job, "done")
 
 
+def _wait_for_room(job_id: int) -> None:
+    """Back to waiting: whoever keeps house puts it on the queue again once there is room."""
+    with session() as s:
+        job = s.get(Job, job_id, with_for_update=True)
+        if job is not None and job.state == "running":
+            job.state, job.phase, job.share = "waiting", WAITS_FOR_ROOM, 0.0
+            settle_subject(s, job, "waiting", None)
+
+
 async def run(
     job_id: int,
     prepare: Prepare,
@@ -269,6 +291,8 @@ async def run(
                     raise Failed(_why(-signal.SIGKILL)) from None
     except Stopped:
         await asyncio.to_thread(_end, job_id, "cancelled")
+    except FullDisk:
+        await asyncio.to_thread(_wait_for_room, job_id)
     except (Failed, limits.InputError) as error:
         await asyncio.to_thread(_end, job_id, "failed", str(error))
     except OperationalError:
@@ -280,13 +304,17 @@ async def run(
 
 
 async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Keep, parts: Mapping[str, KeepPart]) -> None:
-    """One try, in a folder of its own. Raises Stopped, Failed or Killed."""
+    """One try, in a folder of its own. Raises Stopped, Failed, FullDisk or Killed."""
     folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
     try:
         give_to_nobody(folder)
         request = await asyncio.to_thread(_in_session, prepare, subject, folder)
         result = await _child(job_id, folder, request, parts)
         await asyncio.to_thread(_keep, job_id, keep, result, folder)
+    except Exception as error:
+        if is_full(error):
+            raise FullDisk from error
+        raise
     finally:
         await asyncio.to_thread(shutil.rmtree, folder, True)
 

@@ -15,7 +15,7 @@ from ..core.limits import InputError
 from ..core.packages import open_plain
 from .database import engine, session
 from .models import Chunk, Content
-from .room import no_room
+from .room import NoRoom, no_room
 
 CHUNK = 1 << 20
 
@@ -36,7 +36,7 @@ def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_
             raise InputError(f"{label} is larger than {most >> 20:,} MiB, the most that is taken.")
         held += piece
         if len(held) >= CHUNK and (full := no_room(len(held))):
-            raise InputError(full)
+            raise NoRoom(full)
         while len(held) >= CHUNK:
             _add(s, content, number, bytes(held[:CHUNK]))
             del held[:CHUNK]
