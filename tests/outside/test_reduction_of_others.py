@@ -20,14 +20,31 @@ from scipy.spatial import cKDTree
 from conftest import ROOT
 from handlens.core.geometry.triangles import triangulate
 from handlens.core.reduction.collapse import Reducer
+from handlens.core.reduction.newly_wrong import wrong_with
 from handlens.core.reduction.price import Surface, distances, surface_of
 from handlens.core.route.tape import apply_mend
 from handlens.library import open_model
 from scenes import mesh, scene
 
 MODELS = Path("/usr/share/assimp/models")
-#: Of the collection those with a thousand triangles and more that hang together, and three bodies of our own.
-BARE = ["Collada/duck.dae", "Collada/human.zae", "Collada/teapots.DAE", "PLY/Wuson.ply"]
+#: Of the collection those with some hundred triangles and more, and two bodies of our own. Those that are made of many loose pieces, or of
+#: pieces that touch along edges, are what we are worse on in places: how much is written down.
+BARE = [
+    "Collada/COLLADA.dae",
+    "Collada/Cinema4D.dae",
+    "Collada/duck.dae",
+    "Collada/earthCylindrical.DAE",
+    "Collada/human.zae",
+    "Collada/sphere.dae",
+    "Collada/teapots.DAE",
+    "PLY/Wuson.ply",
+    "STL/3DSMaxExport.STL",
+]
+PIECES = {
+    "OBJ/spider.obj": 1.8,
+    "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb": 1.6,
+    "glTF2/ClearCoat-glTF/ClearCoatTest.gltf": 1.2,
+}
 TEXTURED = ["Collada/duck.dae", "Collada/human.zae", "Collada/teapots.DAE", "Collada/earthCylindrical.DAE", "Collada/sphere.dae"]
 
 
@@ -48,7 +65,7 @@ def bodies():
     v = np.array(ball.vertices)
     yield "a bumpy ball", v * (1 + 0.1 * np.sin(7 * v[:, [0]]) * np.cos(5 * v[:, [1]])), np.array(ball.faces)
     yield "a ring", np.array(ring.vertices), np.array(ring.faces)
-    for path in BARE:
+    for path in (*BARE, *PIECES):
         yield path, *bare(path)
 
 
@@ -68,26 +85,33 @@ def test_mean_deviation_beside_two_libraries():
     rows = []
     for name, points, triangles in bodies():
         diagonal, before = float(np.linalg.norm(np.ptp(points, axis=0))), Surface(points, triangles)
-        measured = lambda after, before=before: distances(before, after, 30_000, 30_000)[1]
+        first = wrong_with(mesh(points, triangles.tolist()))
+        measured = lambda p, t, before=before, first=first: (
+            distances(before, Surface(p, t), 30_000, 30_000)[1],
+            sum(max(0, y - x) for x, y in zip(first[:4], wrong_with(mesh(p, t.tolist()))[:4], strict=True)),
+        )
         for share in (0.5, 0.1):
             work = Reducer(mesh(points, triangles.tolist()))
             ours = work.reduced(work.sound(work.triangles(int(share * len(triangles))))).mesh
-            off = [measured(surface_of(ours))]
+            found = [measured(ours.positions, ours.corners.reshape(-1, 3).astype(np.int64))]
             for library in (by_one, by_other):
                 p, t = library(points, triangles, ours.triangle_count)
-                off.append(measured(Surface(np.asarray(p, np.float64), np.asarray(t, np.int64))))
-            rows.append((name, len(triangles), ours.triangle_count, *(x / diagonal for x in off)))
+                found.append(measured(np.asarray(p, np.float64), np.asarray(t, np.int64)))
+            rows.append((name, len(triangles), ours.triangle_count, *(x / diagonal for x, _ in found), *(n for _, n in found)))
     if os.environ.get("HANDLENS_WRITE_DOCS"):
         write(rows)
-    worse = [r for r in rows if r[3] > 1.05 * min(r[4], r[5])]
+    worse = [r for r in rows if r[3] > PIECES.get(r[0], 1.05) * min(r[4], r[5])]
     assert not worse
-    assert len(rows) == 12
+    assert len(rows) == 28
+    assert np.exp(np.mean([np.log(r[3] / min(r[4], r[5])) for r in rows])) < 0.75
+    # What hangs together gets no more wrong than it gets from the better of both.
+    assert not [r for r in rows if r[0] not in PIECES and r[6] > max(min(r[7], r[8]), 8)]
 
 
 def write(rows):
     lines = "\n".join(
-        f"| {name} | {before:,} | {after:,} | {a * 1e6:,.0f} | {b * 1e6:,.0f} | {c * 1e6:,.0f} | {a / min(b, c):.2f} |"
-        for name, before, after, a, b, c in rows
+        f"| {name} | {before:,} | {after:,} | {a * 1e6:,.0f} | {b * 1e6:,.0f} | {c * 1e6:,.0f} | {a / min(b, c):.2f} | {x} | {y} | {z} |"
+        for name, before, after, a, b, c, x, y, z in rows
     )
     place = ROOT / "docs" / "reduction.md"
     text = place.read_text()
