@@ -1,6 +1,7 @@
 """One cause is one finding: what follows from another is kept, under the one that it follows from, and counts as a note.
 
-So does the same trouble on several parts: it is one finding, told of the part that has most of it, with those of the others under it.
+So does the same trouble on several parts, materials or images: it is one finding, told of the one that has most of it, with those of
+the others under it.
 """
 
 from __future__ import annotations
@@ -68,17 +69,26 @@ def folded(findings: Sequence[Finding]) -> list[Finding]:
 
 
 def _heads(findings: Iterable[Finding]) -> dict[str, str]:
-    """By id of a finding on a part that of the one that stands for all of its check and result: the one with the most elements."""
-    alike: dict[tuple[str, str], list[Finding]] = {}
+    """By id of a finding on a part, a material or an image that of the one that stands for all of its check and result: the one with the
+    most elements."""
+    alike: dict[tuple[str, str, str], list[Finding]] = {}
     for f in findings:
-        if f.node is not None:
-            alike.setdefault((f.check, f.result), []).append(f)
+        if (of := _of_what(f)) is not None:
+            alike.setdefault((f.check, f.result, of), []).append(f)
     out: dict[str, str] = {}
-    for group in alike.values():
-        if len({f.node for f in group}) >= ALIKE:
+    for (_, _, of), group in alike.items():
+        if len({f.node if of == "parts" else f.key for f in group}) >= ALIKE:
             head = max(group, key=lambda f: f.count or 0)
             out |= {f.id: head.id for f in group}
     return out
+
+
+def _of_what(f: Finding) -> str | None:
+    """Of what kind of thing a finding is, where the same trouble on several is one. An image that did not come is one of its own."""
+    if f.node is not None:
+        return "parts"
+    kind = f.elements.kind if f.elements is not None else ""
+    return kind if kind == "materials" or (kind == "images" and f.result != "stop") else None
 
 
 def own_result(finding: Finding, by_id: Mapping[str, Finding]) -> str:
