@@ -13,6 +13,8 @@ from .welding import Slow, close_groups
 #: Distances, as shares of the mesh's diagonal, at which the doubles are counted for a choice.
 SHARES = (1e-6, 1e-5, 1e-4, 1e-3)
 
+#: How far apart edges of one seam lie at most, as a share of their length.
+NEAR = 0.25
 #: Rounds of joining after which it is begun anew in another order.
 _ROUNDS = 24
 
@@ -22,7 +24,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
 
     points: (W, 3) welded positions. pairs: (n, 2) positions in it of the ends of open edges. size: diagonal of the mesh.
     at, face: (m,) welded point and face of each corner. Points are joined as welding joins them, over at most a thousandth of the
-    size; rims that only touch in a point, and edges that would then have more than two faces, are no seams. Nor is a rim that closes
+    size and a quarter of the edges' own length; rims that only touch in a point, and edges that would then have more than two faces, are no seams. Nor is a rim that closes
     on itself all along without lying in one place, as lips and eyelids do.
     Returns (k,) positions in `points` and (k,) float64 distances, by position.
     """
@@ -36,6 +38,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     joined = np.sort(first[ends], axis=1)
     _, which, uses = np.unique(joined[:, 0] * len(rim) + joined[:, 1], return_inverse=True, return_counts=True)
     seam = (uses[which.reshape(-1)] == 2) & (joined[:, 0] != joined[:, 1])
+    seam &= _close_for(ends, which.reshape(-1), points[rim], first)
     seam &= ~_lips(ends, which.reshape(-1), seam, points[rim], first, size)
     told = np.unique(ends[seam])
     told = told[np.bincount(first, minlength=len(rim))[first[told]] > 1]
@@ -44,6 +47,16 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     farthest = np.zeros(len(rim))
     np.maximum.at(farthest, first[told], away)
     return rim[told], np.where(first[told] == told, farthest[told], away)
+
+
+def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Array:
+    """(n,) bool: open edges that are much longer than they are far from the one that they are joined with. As `_lips` has them."""
+    away = np.linalg.norm(points - points[first], axis=1)[ends].max(axis=1)
+    length = np.linalg.norm(points[ends[:, 0]] - points[ends[:, 1]], axis=1)
+    gap, least = np.zeros(len(ends)), np.full(len(ends), np.inf)
+    np.maximum.at(gap, which, away)
+    np.minimum.at(least, which, length)
+    return np.asarray(gap[which] <= NEAR * least[which])
 
 
 def _lips(ends: Array, which: Array, seam: Array, points: Array, first: Array, size: float) -> Array:
