@@ -261,3 +261,27 @@ def test_each_key_has_one_meaning(heron):
     keys = [k for row in dialog.locator("kbd").all_inner_texts() for k in [row.strip()]]
     twice = {k for k in keys if keys.count(k) > 1}
     assert not twice - {"Escape", "Enter"}, twice
+
+
+def test_two_windows_on_one_model_stay_in_step(heron, server):
+    """What one changes of the tape and of the sheet the other shows by itself."""
+    other = heron.context.new_page()
+    other.goto(heron.url)
+    other.get_by_label("Ledger of stations").wait_for()
+    heron.get_by_role("button", name=re.compile("safe$")).click()
+    expect(other.get_by_role("button", name="Undo")).to_be_enabled()
+    heron.get_by_role("button", name="Undo").click()
+    expect(other.get_by_role("button", name="Undo")).to_be_disabled()
+
+
+def test_at_twice_its_size_the_stage_keeps_a_third_and_nothing_is_cut(heron):
+    heron.set_viewport_size({"width": 640, "height": 400})
+    canvas = heron.locator("canvas").first
+    expect(canvas).to_be_attached()
+    assert canvas.evaluate("e => e.getBoundingClientRect().height") > 400 / 3
+    assert heron.evaluate("() => document.documentElement.scrollWidth") <= 640
+    cut = heron.evaluate(
+        "() => [...document.querySelectorAll('header *, .route button, .tape button')].filter(e => e.clientWidth && e.scrollWidth > e.clientWidth + 2"
+        " && getComputedStyle(e).overflowX === 'hidden' && getComputedStyle(e).textOverflow !== 'ellipsis' && !e.classList.contains('sr')).map(e => e.outerHTML)"
+    )
+    assert cut == []

@@ -16,7 +16,7 @@ from handlens.core import formats
 from handlens.core.scene import Layer, Node
 from handlens.core.scene.model import frozen
 from handlens.store.database import session
-from handlens.store.models import Inspection
+from handlens.store.models import Inspection, Model
 from pictures import png, textured
 from scenes import cube, scene
 
@@ -268,12 +268,15 @@ def test_waivers_hold_for_the_next_revision_and_can_be_taken_back(client):
     finding = next(f["id"] for f in b["reading"]["findings"] if f["check"] == "placement.scale")
     assert client.put(f"/api/models/{entry['id']}/waivers", json={"finding": finding, "reason": "   "}).status_code == 422
     assert (
-        client.put(f"/api/models/{entry['id']}/waivers", json={"finding": finding, "reason": "the quay wants it so"}).status_code
+        client.put(
+            f"/api/models/{entry['id']}/waivers", json={"finding": finding, "reason": "the quay wants it so", "by": "Maren"}
+        ).status_code
         == 204
     )
     b = bench(client, entry)
     assert b["reading"]["verdict"] == {"stop": 0, "caution": 0, "note": 0}
-    assert next(f["waived"] for f in b["reading"]["findings"] if f["id"] == finding) == "the quay wants it so"
+    told = next(f for f in b["reading"]["findings"] if f["id"] == finding)
+    assert (told["waived"], told["waiver"]["by"], told["waiver"]["number"]) == ("the quay wants it so", "Maren", 1)
     assert next(s["counts"]["caution"] for s in b["reading"]["stations"] if s["name"] == "Placement") == 0
     assert settled(client, "Web bollard")["verdicts"][0]["counts"]["caution"] == 0
 
@@ -621,3 +624,24 @@ def test_the_catalogue_is_sent_once_and_then_only_asked_after(client):
     again = client.get("/api/catalogue", headers={"If-None-Match": first.headers["ETag"]})
     assert (again.status_code, again.data) == (304, b"")
     assert client.get("/api/catalogue", headers={"If-None-Match": '"another"'}).json == first.json
+
+
+def test_an_intent_is_changed_field_by_field(client):
+    """Two who fill in the form at once keep what both said; one who says otherwise of the same is told."""
+    drop(client, {"by_field.glb": formats.write(scene(cube()), "glb", "x")["x.glb"]})
+    model = settled(client, "By field")["id"]
+    path = f"/api/models/{model}"
+    seen = {"kind": "prop", "copies": 2}
+    assert client.patch(path, json={"intent": seen}).status_code == 204
+    assert client.patch(path, json={"intent": {**seen, "kind": "foliage"}, "intent_seen": seen}).status_code == 204
+    assert client.patch(path, json={"intent": {**seen, "copies": 3}, "intent_seen": seen}).status_code == 204
+    other = client.patch(path, json={"intent": {**seen, "kind": "room"}, "intent_seen": seen})
+    assert (other.status_code, "The kind of the intent was changed meanwhile" in other.json["message"]) == (409, True)
+    with session() as s:
+        assert s.get_one(Model, model).intent == {"kind": "foliage", "copies": 3}
+    # What is taken away is gone, and saying what is there already is no quarrel.
+    assert (
+        client.patch(path, json={"intent": {"kind": "foliage"}, "intent_seen": {"kind": "prop", "copies": 3}}).status_code == 204
+    )
+    with session() as s:
+        assert s.get_one(Model, model).intent == {"kind": "foliage"}

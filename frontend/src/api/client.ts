@@ -60,9 +60,11 @@ export const api = {
   shelf: (search = '', show: 'all' | 'held' | 'fit' = 'all', first = 0) =>
     call<Shelf>('GET', `/shelf?${new URLSearchParams({ search, show, first: String(first) })}`),
   catalogue: () => call<Catalogue>('GET', '/catalogue'),
-  changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent }) => call<void>('PATCH', `/models/${id}`, change),
+  changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent; intent_seen?: Intent }) =>
+    call<void>('PATCH', `/models/${id}`, change),
   removeModel: (id: number) => call<void>('DELETE', `/models/${id}`),
-  waive: (model: number, finding: string, reason: string) => call<void>('PUT', `/models/${model}/waivers`, { finding, reason }),
+  waive: (model: number, finding: string, reason: string, by: string) =>
+    call<void>('PUT', `/models/${model}/waivers`, { finding, reason, by }),
   unwaive: (model: number, finding: string) => call<void>('DELETE', `/models/${model}/waivers?finding=${encodeURIComponent(finding)}`),
   recipes: () => call<{ recipes: Recipe[] }>('GET', '/recipes'),
   keepRecipe: (name: string, slips: Slip[]) => call<Recipe>('POST', '/recipes', { name, slips }),

@@ -1936,10 +1936,17 @@ export interface components {
             name?: string;
             sheet?: string;
             intent?: components["schemas"]["Intent"];
+            /** @description the intent that was changed: fields that are the same in both are left as they are now */
+            intent_seen?: components["schemas"]["Intent"];
         };
         WaiverWish: {
             finding: string;
             reason: string;
+            /**
+             * @description who says so, as they call themselves
+             * @default
+             */
+            by: string;
         };
         DropWish: {
             /** @default null */
@@ -2051,6 +2058,13 @@ export interface components {
             /** @description offers of one choice exclude each other */
             choice?: string;
         };
+        Waived: {
+            by: string;
+            /** Format: date-time */
+            created: string;
+            /** @description of the revision that it was said of */
+            number: number;
+        };
         Finding: {
             id: string;
             check: string;
@@ -2072,6 +2086,8 @@ export interface components {
             elements: components["schemas"]["Elements"] | null;
             mends: components["schemas"]["Offer"][];
             waived: string | null;
+            /** @default null */
+            waiver: components["schemas"]["Waived"] | null;
             under: string | null;
             samples?: number;
             confidence?: number;

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query';
 import Toast from 'primevue/toast';
-import { defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue';
+import { defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
-import { followJobs, onJobsEnded, troubles } from '../api/jobs';
+import { followJobs, onJobsEnded, troubles, underWay } from '../api/jobs';
 import TopBar from './TopBar.vue';
 import { useCommands } from './commands';
+import { announce, said } from './announce';
 import { useKeys } from './keys';
+import { useWindows } from './windows';
 import { once } from '../ui/once';
 
 // Fetched when they are first opened: the page is there sooner without them.
@@ -22,16 +24,25 @@ useCommands(() => [
 ]);
 /** Whether a sheet was ever opened: from then on it stays, so that it can close in its own time. */
 const [sought, helped] = [once(finding), once(help)];
-const said = ref('');
+useWindows();
 let leave = () => {};
 onMounted(() => {
   followJobs();
   leave = onJobsEnded((ended) => {
-    said.value = ended.map((j) => `${j.title}: ${j.state}`).join('. ');
+    announce(ended.map((j) => `${j.title}: ${j.state}`).join('. '));
     for (const key of ['shelf', 'bench', 'export']) void queries.invalidateQueries({ queryKey: [key] });
   });
 });
 onBeforeUnmount(() => leave());
+/** How many quarters of each job were told of: a job that ends before its first says so when it ends. */
+const quarters = new Map<number, number>();
+watch(underWay, (live) => {
+  for (const j of live) {
+    const quarter = Math.floor(4 * j.share);
+    if (quarter > (quarters.get(j.id) ?? 0)) announce(`${j.title}: ${j.phase}, ${25 * quarter} %`);
+    quarters.set(j.id, quarter);
+  }
+});
 useKeys('Everywhere', [
   { keys: ['?'], says: 'this sheet', run: () => (help.value = true) },
   { keys: ['/'], says: 'find a model, part, finding, lens or mend', run: () => (finding.value = true) },
@@ -57,6 +68,7 @@ useKeys('Everywhere', [
 #main {
   flex: 1;
   min-height: 0;
+  overflow: auto;
   outline: none;
 }
 .trouble {

@@ -38,7 +38,7 @@ async function act(f: () => Promise<unknown>) {
     {{ words }} <i aria-hidden="true"><b :style="{ width: `${100 * share}%` }" /></i>
   </button>
   <Popover ref="panel">
-    <div class="list">
+    <div class="list" tabindex="-1" autofocus>
       <h2>Jobs</h2>
       <p v-if="!jobs.jobs.length" class="faded">Nothing is being read, mended or written.</p>
       <ul>

@@ -20,11 +20,11 @@ const on = (name: string) => route.name === name || (name === 'bench' && route.n
     </nav>
     <span class="grow" />
     <JobsPanel />
-    <button class="find" @click="$emit('find')">
+    <button class="find" aria-label="Find a model, part or finding" @click="$emit('find')">
       <svg width="13" height="13" viewBox="0 0 14 14" aria-hidden="true">
         <circle cx="8.500" cy="5.500" r="4" fill="none" stroke="#37464B" stroke-width="1.4" />
         <path d="M5.500 8.500 1.500 12.500" stroke="#37464B" stroke-width="1.6" /></svg
-      >Find a model, part or finding<kbd>/</kbd>
+      ><span>Find a model, part or finding</span><kbd>/</kbd>
     </button>
     <button class="btn help" aria-label="Help and keys" @click="$emit('help')"><kbd>?</kbd></button>
   </header>
@@ -49,6 +49,7 @@ const on = (name: string) => route.name === name || (name === 'bench' && route.n
   letter-spacing: -0.01em;
   color: var(--hl-ink);
   text-decoration: none;
+  white-space: nowrap;
 }
 nav {
   display: flex;
@@ -96,6 +97,16 @@ nav a.on::after {
   font-size: 13px;
   color: var(--hl-ink-faded);
   cursor: pointer;
+}
+/* A small screen, or a large one at twice its size. */
+@media (max-width: 760px) {
+  .bar {
+    gap: 10px;
+    padding: 0 8px;
+  }
+  .find span {
+    display: none;
+  }
 }
 .help {
   border: 0;

@@ -215,4 +215,15 @@ useKeys('Bench', [
     transform: translateX(-50%);
   }
 }
+/* Where the page is too low for both, as at twice its size, it is scrolled: the stage keeps more than a third of what is seen. */
+@media (max-width: 1099px) and (max-height: 560px) {
+  .page {
+    height: auto;
+    min-height: 100%;
+  }
+  .bench {
+    flex: none;
+    grid-template-rows: 300px 320px;
+  }
+}
 </style>

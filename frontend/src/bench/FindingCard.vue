@@ -78,9 +78,17 @@ const lost = computed(() =>
 );
 const waiving = ref(false);
 const reason = ref('');
+/** How somebody calls themselves, kept in this browser. */
+const by = ref(localStorage.getItem('handlens-name') ?? '');
+const waivedBy = computed(() => {
+  const w = finding.value.waiver;
+  const day = w ? new Date(w.created).toLocaleDateString('en', { day: 'numeric', month: 'long', year: 'numeric' }) : '';
+  return w ? `Waived${w.by ? ` by ${w.by}` : ''} on ${day}, at rev ${w.number}` : 'Waived';
+});
 function waive() {
   if (!reason.value.trim()) return;
-  state.waive.mutate({ finding: finding.value.id, reason: reason.value.trim() });
+  localStorage.setItem('handlens-name', by.value.trim());
+  state.waive.mutate({ finding: finding.value.id, reason: reason.value.trim(), by: by.value.trim() });
   waiving.value = false;
 }
 watch(
@@ -147,7 +155,7 @@ watch(
       </template>
       <button v-else class="btn plain" @click="state.waive.mutate({ finding: finding.id, reason: null })">Let it count again</button>
     </div>
-    <p v-if="finding.waived" class="why">Waived by you: {{ finding.waived }}</p>
+    <p v-if="finding.waived" class="why">{{ waivedBy }}: {{ finding.waived }}</p>
     <p v-else class="why">
       <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
     </p>
@@ -160,6 +168,8 @@ watch(
       <form :id="`waive-${finding.id}`" class="reason" @submit.prevent="waive">
         <label :for="`why-${finding.id}`">Why</label
         ><InputText :id="`why-${finding.id}`" v-model="reason" size="small" maxlength="400" autocomplete="off" autofocus />
+        <label :for="`who-${finding.id}`">Your name</label
+        ><InputText :id="`who-${finding.id}`" v-model="by" size="small" maxlength="80" placeholder="if you like" autocomplete="off" />
       </form>
       <template #footer
         ><button class="btn" @click="waiving = false">Leave it</button

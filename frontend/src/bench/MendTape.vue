@@ -254,6 +254,15 @@ h2 span {
 .hint {
   flex: 1;
 }
+@media (max-width: 760px) {
+  .tape {
+    flex-wrap: wrap;
+    padding: 11px 8px 4px;
+  }
+  .hint {
+    flex-basis: calc(100% - 102px);
+  }
+}
 .end {
   margin-left: auto;
   display: flex;

@@ -5,6 +5,7 @@ import Dialog from 'primevue/dialog';
 import InputText from 'primevue/inputtext';
 import { ref } from 'vue';
 import { api, type Recipe } from '../api/client';
+import SureButton from '../ui/SureButton.vue';
 import { mendWords } from './words';
 import { useBench } from './useBench';
 
@@ -32,7 +33,7 @@ function lay(r: Recipe) {
           <b>{{ r.name }}</b><span class="faded small">{{ words(r) }}</span>
         </div>
         <button class="btn" @click="lay(r)">Lay it on this model</button
-        ><button class="btn plain" :aria-label="`Throw away ${r.name}`" @click="remove.mutate(r)">Throw away</button>
+        ><SureButton label="Throw away" asks="Really throw it away?" :name="r.name" @sure="remove.mutate(r)" />
       </li>
     </ul>
     <p v-else class="faded">No recipe is kept yet. Lay mends on the tape, then keep them here by a name.</p>

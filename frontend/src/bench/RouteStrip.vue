@@ -88,7 +88,7 @@ const intent = computed(() => {
         <span v-else class="mono">rev {{ bench.revision.number }}</span>
         <button v-if="bench.since" class="since" aria-haspopup="true" @click="changes?.toggle($event)">{{ sinceWords }}</button>
         <Popover ref="changes">
-          <div v-if="bench.since" class="changes">
+          <div v-if="bench.since" class="changes" tabindex="-1" autofocus>
             <h2>Since rev {{ bench.since.number }}</h2>
             <template
               v-for="[mark, word, list] in [
@@ -267,6 +267,19 @@ select:hover {
   }
   .trip svg {
     width: 110px;
+  }
+}
+@media (max-width: 760px) {
+  .route {
+    grid-template-columns: minmax(0, 1fr) minmax(0, 190px) auto;
+    padding: 0 8px;
+  }
+  .trip {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .trip svg,
+  .left {
+    display: none;
   }
 }
 .end .mono {

@@ -6,6 +6,7 @@ import { ref } from 'vue';
 import { api } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultMark from '../ui/ResultMark.vue';
+import SureButton from '../ui/SureButton.vue';
 
 const queries = useQueryClient();
 const over = ref<InstanceType<typeof Popover>>();
@@ -31,7 +32,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
     <form class="watch" @submit.prevent="path.trim() && begin.mutate()">
       <label for="watched">Folder on this machine</label>
       <div class="line">
-        <input id="watched" v-model="path" class="mono" placeholder="/home/me/exports" autocomplete="off" spellcheck="false" />
+        <input id="watched" v-model="path" class="mono" placeholder="/home/me/exports" autofocus autocomplete="off" spellcheck="false" />
         <button class="btn main" :disabled="!path.trim() || begin.isPending.value">Watch it</button>
       </div>
       <p v-if="begin.error.value" class="stop small" role="alert">{{ begin.error.value.message }}</p>
@@ -41,7 +42,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
           <ResultMark :result="w.error ? 'stop' : 'clear'" :size="12" />
           <span class="mono small"><CutName :text="w.path" /></span>
           <span class="faded small">{{ w.models }} {{ w.models === 1 ? 'model' : 'models' }}</span>
-          <button type="button" class="btn plain" :aria-label="`Stop watching ${w.path}`" @click="end.mutate(w.id)">Stop</button>
+          <SureButton label="Stop" asks="Stop watching?" :name="w.path" @sure="end.mutate(w.id)" />
           <p v-if="w.error" class="stop small">{{ w.error }}</p>
         </li>
       </ul>

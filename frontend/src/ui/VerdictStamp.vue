@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, watch } from 'vue';
+import { announce } from '../app/announce';
 import type { Counts } from '../api/client';
 
 /** unlooked: stations with something that nobody looked at, which keep the stamp from saying more than was seen. */
@@ -16,13 +17,17 @@ const line = computed(() => {
   ].filter(Boolean);
   return parts.join(' · ') || (unseen.value ? '' : 'nothing to mend');
 });
+watch(
+  () => [word.value, line.value, unseen.value].filter(Boolean).join(', '),
+  (told) => announce(`Verdict: ${told}`),
+  { immediate: true },
+);
 </script>
 
 <template>
   <div
     class="stamp"
     :class="counts.stop ? 'stop' : unlooked?.length ? 'caution' : 'clear'"
-    role="status"
     :title="[line, unseen].filter(Boolean).join(' · ')"
   >
     <b>{{ word }}</b><span v-if="line">{{ line }}</span

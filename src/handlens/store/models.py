@@ -90,7 +90,10 @@ class Card(Base):
 
 
 class Waiver(Base):
-    """A finding that the user accepts, with the reason. It holds for the model's later revisions too, while the finding is there."""
+    """A finding that somebody accepts, with the reason. It holds for the model's later revisions too, while the finding is there.
+
+    number: of the revision that it was said of. by: who says so, as they call themselves.
+    """
 
     __tablename__ = "waiver"
     __table_args__ = (UniqueConstraint("model_id", "finding"),)
@@ -98,6 +101,7 @@ class Waiver(Base):
     model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"))
     finding: Mapped[str] = mapped_column(Text)
     reason: Mapped[str] = mapped_column(Text)
+    by: Mapped[str] = mapped_column(Text, default="")
     number: Mapped[int]
     created: Mapped[datetime] = mapped_column(default=now)
 

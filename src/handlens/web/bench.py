@@ -25,7 +25,7 @@ from ..core.rules import Intent, RuleSheet
 from ..core.stations.arrival.mends import changed_names, renamer
 from ..store import cards, shelf
 from ..store.database import session
-from ..store.models import Comparison, Export, Inspection, Job, Revision
+from ..store.models import Comparison, Export, Inspection, Job, Model, Revision
 from ..store.queue import drop_overtaken, want_comparison, want_inspection, want_trials
 from . import schemas
 from .find import refuse, row
@@ -66,7 +66,8 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         reading = {
             "inspection": shown.id,
             "stations": recounted(kept.ledger, tree),
-            **{k: tree[k] for k in ("findings", "clear", "skipped", "verdict", "not_looked_at")},
+            **{k: tree[k] for k in ("clear", "skipped", "verdict", "not_looked_at")},
+            "findings": _with_waivers(model, tree["findings"]),
             "kinds": kinds(tree["findings"]),
             "lost": _lost(shown, sheet, intent),
             "measured": shown.measured,
@@ -107,6 +108,16 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
     }
+
+
+def _with_waivers(model: Model, findings: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Findings of a report, those that are waived with by whom and when."""
+    by_id = {w.finding: w for w in model.waivers}
+    said = lambda f: by_id.get(f["id"]) if f["waived"] is not None else None
+    return [
+        {**f, "waiver": None if (w := said(f)) is None else {"by": w.by, "created": w.created, "number": w.number}}
+        for f in findings
+    ]
 
 
 def _picture(wanted: Inspection | None, done: Inspection | None) -> dict[str, Any] | None:

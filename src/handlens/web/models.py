@@ -14,7 +14,7 @@ from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
 from ..store import cards, contents, shelf
 from ..store.database import session
-from ..store.models import Model, Revision, Waiver
+from ..store.models import Model, Revision, Waiver, now
 from . import schemas
 from .find import refuse, row
 
@@ -30,6 +30,28 @@ def whole_shelf(query: dict[str, Any]) -> dict[str, Any]:
         return cards.page(s, query["search"].strip(), query["show"], query["first"])._asdict()
 
 
+def _intent_wished(now: dict[str, Any], change: dict[str, Any]) -> dict[str, Any]:
+    """The whole intent after a change: all of it, or, where what was seen is said, those fields alone that differ from that.
+
+    So two who fill in the form at once keep what both said. One that somebody else changed meanwhile is refused.
+    """
+    wished, seen = change["intent"], change.get("intent_seen")
+    if seen is None:
+        return {k: v for k, v in wished.items() if v is not None}
+    out = dict(now)
+    for key in sorted(wished.keys() | seen.keys()):
+        said, before, there = wished.get(key), seen.get(key), now.get(key)
+        if said in (before, there):
+            continue
+        if there != before:
+            refuse(
+                409,
+                f"The {key.replace('_', ' ')} of the intent was changed meanwhile, in another window or by someone else. Look at it as it is now.",
+            )
+        out[key] = said
+    return {k: v for k, v in out.items() if v is not None}
+
+
 @blueprint.route("/models/<int:model_id>")
 class OneModel(MethodView):
     @blueprint.arguments(schemas.ModelChange)
@@ -40,12 +62,13 @@ class OneModel(MethodView):
 
         with session() as s:
             model = row(s, Model, model_id, "model")
+            s.refresh(model, with_for_update=True)
             if "sheet" in change:
                 if change["sheet"] not in {x.slug for x in shipped()}:
                     refuse(422, f"There is no rule sheet {change['sheet']}.")
                 model.sheet = change["sheet"]
             if "intent" in change:
-                wanted = {k: v for k, v in change["intent"].items() if v is not None}
+                wanted = _intent_wished(model.intent, change)
                 intent = intent_from_json(json.dumps(wanted))
                 read = shelf.latest_done(s, model.revisions[-1]) if model.revisions else None
                 if intent.parts and read is not None and read.measures is not None:
@@ -76,9 +99,9 @@ class Waivers(MethodView):
         with session() as s:
             model = row(s, Model, model_id, "model")
             number = model.revisions[-1].number if model.revisions else 0
-            waiver = insert(Waiver).values(model_id=model.id, finding=wish["finding"], reason=reason, number=number)
-            again = {"reason": reason, "number": number}
-            s.execute(waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_=again))
+            said = {"reason": reason, "number": number, "by": wish["by"].strip(), "created": now()}
+            waiver = insert(Waiver).values(model_id=model.id, finding=wish["finding"], **said)
+            s.execute(waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_=said))
             s.expire(model, ["waivers"])
             cards.renew(s, model)
 

@@ -86,11 +86,17 @@ class ModelChange(Strict):
     name = fields.String(validate=validate.Length(1, 120))
     sheet = fields.String()
     intent = fields.Nested(Intent)
+    intent_seen = fields.Nested(
+        Intent, metadata={"description": "the intent that was changed: fields that are the same in both are left as they are now"}
+    )
 
 
 class WaiverWish(Strict):
     finding = fields.String(required=True, validate=validate.Length(1, 400))
     reason = fields.String(required=True, validate=validate.Length(1, 400))
+    by = fields.String(
+        load_default="", validate=validate.Length(max=80), metadata={"description": "who says so, as they call themselves"}
+    )
 
 
 class WaiverQuery(Strict):
@@ -168,6 +174,12 @@ class Offer(Schema):
     choice = fields.String(metadata={"description": "offers of one choice exclude each other"})
 
 
+class Waived(Schema):
+    by = fields.String(required=True)
+    created = fields.DateTime(required=True)
+    number = fields.Integer(required=True, metadata={"description": "of the revision that it was said of"})
+
+
 class Finding(Schema):
     id = fields.String(required=True)
     check = fields.String(required=True)
@@ -185,6 +197,7 @@ class Finding(Schema):
     elements = fields.Nested(Elements, required=True, allow_none=True)
     mends = fields.List(fields.Nested(Offer), required=True)
     waived = fields.String(required=True, allow_none=True)
+    waiver = fields.Nested(Waived, load_default=None, dump_default=None, allow_none=True)
     under = fields.String(required=True, allow_none=True)
     samples = fields.Integer()
     confidence = fields.Float()

@@ -18,7 +18,16 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     own = measured(m)
     wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
     if own is None or (not own.clips and not wanted):
-        return Panel(_ABOUT, "no clips", None, None, [], [])
+        joints = sum(n.is_joint for n in m.nodes)
+        words = "joint" if joints == 1 else "joints"
+        return Panel(
+            _ABOUT,
+            "no clips: nothing moves by itself",
+            None,
+            None,
+            [Figure("0", "", "clips", None), Figure(f"{joints:,}", "", f"{words} that clips could move", None)],
+            [],
+        )
     there = {c.name for c in own.clips}
     lost = [w for w in wanted if w not in there]
     keys, needs = sum(c.keys for c in own.clips), sum(c.needs for c in own.clips)

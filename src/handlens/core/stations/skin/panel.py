@@ -18,7 +18,15 @@ from .records import CutFigures, SkinMeasures, SkinOfModel, WeightFigures
 def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     own = measured(m)
     if own is None or (not own.parts and not own.skins):
-        return Panel("joints, weights and the pose they were bound in", "no skin", None, None, [], [])
+        rigid = len(m.parts)
+        return Panel(
+            "joints, weights and the pose they were bound in",
+            "no skin: nothing is bound to joints",
+            None,
+            None,
+            [Figure("0", "", "skins", None), Figure(f"{rigid:,}", "", "rigid part" if rigid == 1 else "rigid parts", None)],
+            [],
+        )
     unit, most = unit_of(m), sheet.limits.influences_vertex
     off = max((s.joints[k].off for s in own.skins for k in off_joints(s)[:1]), default=0.0)
     away = sum(len(off_joints(s)) for s in own.skins)
