@@ -636,7 +636,7 @@ def test_an_intent_is_changed_field_by_field(client):
     assert client.patch(path, json={"intent": {**seen, "kind": "foliage"}, "intent_seen": seen}).status_code == 204
     assert client.patch(path, json={"intent": {**seen, "copies": 3}, "intent_seen": seen}).status_code == 204
     other = client.patch(path, json={"intent": {**seen, "kind": "room"}, "intent_seen": seen})
-    assert (other.status_code, "The kind of the intent was changed meanwhile" in other.json["message"]) == (409, True)
+    assert (other.status_code, "The kind of the intent was changed meanwhile" in other.json["detail"]) == (409, True)
     with session() as s:
         assert s.get_one(Model, model).intent == {"kind": "foliage", "copies": 3}
     # What is taken away is gone, and saying what is there already is no quarrel.
