@@ -20,9 +20,9 @@ from handlens.core.judge import Judgement, judge
 from handlens.core.judge.trials import came, with_trials
 from handlens.core.kit.check import Finding
 from handlens.core.limits import InputError, MendError
-from handlens.core.measures import collect
 from handlens.core.measures.known import Known
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import RuleSheet
@@ -39,7 +39,7 @@ def played(
         outcome = apply_mend(scene, *call)
     except (MendError, InputError) as error:
         return told | {"refused": str(error)}
-    judged = judge(collect(outcome.scene), sheet, Intent())
+    judged = judge(measure(outcome.scene), sheet, Intent())
     after = {f.id: f for f in judged.findings}
     left = after.get(finding.id)
     return told | {
@@ -57,7 +57,7 @@ def tried(path: str, play: bool) -> dict[str, Any]:
         _, _, scene = open_scene(path)
     except InputError as error:
         return {"path": path, "unread": str(error)}
-    measures = collect(scene, known=Known())
+    measures = measure(scene, known=Known())
     bare = {f.id: f for f in judge(measures, load_sheet(None), Intent()).findings}
     measures = with_trials(scene, measures, shipped(), Intent(), work=float("inf"))
     judged = {s.slug: judge(measures, s, Intent()) for s in shipped()}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 
@@ -103,11 +104,17 @@ def needed(channel: Channel, tolerance: float) -> Array:
     return np.array(stay)
 
 
+#: Keys up to which they are looked at one by one.
+_FEW = 12
+
+
 class _Straight:
     """Keys with straight ways between them. serves: whether the way from key a to key b meets all between."""
 
     def __init__(self, path: str, times: Array, values: Array, tolerance: float) -> None:
         self.path, self.times, self.values, self.tolerance = path, times, values, tolerance
+        #: The same as plain numbers: of a few keys at a time arrays cost more than what is worked out.
+        self.at, self.rows = times.tolist(), values.tolist()
 
     def serves(self, a: int, b: int) -> bool:
         if b - a < 2:
@@ -119,7 +126,43 @@ class _Straight:
         return self.meets(a, b, slice(a + 1, b))
 
     def meets(self, a: int, b: int, at: slice) -> bool:
-        return _meets(self.path, self.times, self.values, a, b, at, self.tolerance)
+        if at.stop - at.start > _FEW:
+            return _meets(self.path, self.times, self.values, a, b, at, self.tolerance)
+        if self.path == "rotation" and len(self.rows[0]) == 4:
+            return self._turns(a, b, at)
+        begin, end, length = self.rows[a], self.rows[b], self.at[b] - self.at[a]
+        for k in range(at.start, at.stop):
+            share = (self.at[k] - self.at[a]) / length
+            off = [p + share * (q - p) - x for p, q, x in zip(begin, end, self.rows[k], strict=True)]
+            far = math.sqrt(sum(x * x for x in off)) if self.path == "translation" else max(map(abs, off))
+            if not far <= self.tolerance:
+                return False
+        return True
+
+    def _turns(self, a: int, b: int, at: slice) -> bool:
+        """As `_meets` does it for rotations."""
+        p, q = _of_length_1(self.rows[a]), _of_length_1(self.rows[b])
+        dot = sum(x * y for x, y in zip(p, q, strict=True))
+        if dot < 0:
+            q, dot = [-x for x in q], -dot
+        angle = math.acos(min(dot, 1.0))
+        sine = math.sin(angle)
+        length = self.at[b] - self.at[a]
+        for k in range(at.start, at.stop):
+            share = (self.at[k] - self.at[a]) / length
+            u, v = (1 - share, share) if sine < 1e-6 else (math.sin((1 - share) * angle) / sine, math.sin(share * angle) / sine)
+            way = [u * x + v * y for x, y in zip(p, q, strict=True)]
+            there = self.rows[k]
+            size = math.sqrt(sum(x * x for x in way)) * math.sqrt(sum(x * x for x in there))
+            cosine = abs(sum(x * y for x, y in zip(way, there, strict=True))) / max(size, 1e-300)
+            if not 4 * math.asin(min(math.sqrt(min(max((1 - cosine) / 2, 0.0), 1.0)), 1.0)) <= self.tolerance:
+                return False
+        return True
+
+
+def _of_length_1(q: list[float]) -> list[float]:
+    size = max(math.sqrt(sum(x * x for x in q)), 1e-300)
+    return [x / size for x in q]
 
 
 class _Curve:
