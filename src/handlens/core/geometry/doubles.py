@@ -15,6 +15,8 @@ SHARES = (1e-6, 1e-5, 1e-4, 1e-3)
 
 #: How far apart edges of one seam lie at most, as a share of their length.
 NEAR = 0.25
+#: Rim points up to which each is held against each before anything else is done.
+_FEW = 128
 #: Rounds of joining after which it is begun anew in another order.
 _ROUNDS = 24
 
@@ -30,7 +32,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     """
     rim = np.unique(pairs)
     rim = rim[np.isfinite(points[rim]).all(axis=1)] if len(rim) else rim
-    if len(rim) < 2 or not size > 0:
+    if len(rim) < 2 or not size > 0 or (len(rim) <= _FEW and not _any_near(points[rim], SHARES[-1] * size)):
         return np.zeros(0, np.int64), np.zeros(0)
     first, local = _grouped(points, rim, SHARES[-1] * size, at, face)
     ends = local[pairs]
@@ -47,6 +49,15 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     farthest = np.zeros(len(rim))
     np.maximum.at(farthest, first[told], away)
     return rim[told], np.where(first[told] == told, farthest[told], away)
+
+
+def _any_near(points: Array, distance: float) -> bool:
+    """Whether any two of a few points (n, 3) lie within a distance."""
+    away = np.zeros((len(points), len(points)))
+    for k in range(3):
+        away += (points[:, None, k] - points[None, :, k]) ** 2
+    # Each lies in its own place; a squared distance is rounded otherwise than its root.
+    return bool((np.count_nonzero(away <= (distance * (1 + 1e-9)) ** 2) > len(points)))
 
 
 def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Array:

@@ -11,6 +11,8 @@ from .adjacency import Edges, face_of_corner, next_corner
 from .components import components
 from .patches import Patches
 
+#: Degrees by which a rectangle is turned: first all round, then about the best so far.
+_STEPS = (np.arange(0, 90, 5.0), np.arange(-4, 5, 1.0), np.arange(-0.9, 1, 0.1))
 #: Points times angles that are turned in one go.
 _AT_ONCE = 1_000_000
 
@@ -54,6 +56,8 @@ def widths(points: Array, group: Array, count: int) -> Array:
     points: (n, 3). group: (n,) number of each. The rectangle is turned as the points lie, not as the world's axes are: by 5°
     first, then finer about the best, to a tenth of a degree.
     """
+    if count == 1:
+        return _width(points)
     with np.errstate(all="ignore"):
         number = np.maximum(np.bincount(group, minlength=count), 1)[:, None]
         mean = np.stack([np.bincount(group, points[:, k], count) for k in range(3)], axis=1) / number
@@ -68,7 +72,7 @@ def widths(points: Array, group: Array, count: int) -> Array:
     there = np.bincount(group, minlength=count) > 0
     x, y, owner = flat[order, 0], flat[order, 1], group[order]
     best, least, across = np.zeros(count), np.full(count, np.inf), np.zeros(count)
-    for steps in (np.arange(0, 90, 5.0), np.arange(-4, 5, 1.0), np.arange(-0.9, 1, 0.1)):
+    for steps in _STEPS:
         middle = best.copy()
         for some in np.array_split(steps, min(max(len(points) * len(steps) // _AT_ONCE, 1), len(steps))):
             angle = np.radians(middle[:, None] + some)
@@ -83,6 +87,29 @@ def widths(points: Array, group: Array, count: int) -> Array:
             least, best = np.where(better, size[here], least), np.where(better, middle + some[k], best)
             across = np.where(better, np.maximum(u[here], v[here]), across)
     return across
+
+
+def _width(points: Array) -> Array:
+    """(1,) `widths` of one group, with fewer calls: most parts have one opening or none."""
+    with np.errstate(all="ignore"):
+        off = np.nan_to_num(points - points.sum(axis=0) / len(points), posinf=0.0, neginf=0.0)
+        spread = np.nan_to_num(off.T @ off, posinf=0.0, neginf=0.0)
+        size = float(np.abs(spread).max())
+        flat = off @ np.linalg.eigh(spread / size if size > 0 else spread)[1][:, [2, 1]]
+    best, least, across = 0.0, np.inf, 0.0
+    for steps in _STEPS:
+        for some in np.array_split(steps, min(max(len(points) * len(steps) // _AT_ONCE, 1), len(steps))):
+            angle = np.radians(best + some)
+            turn = np.stack([np.cos(angle), np.sin(angle)])
+            both = np.concatenate([flat @ turn, flat @ np.stack([-turn[1], turn[0]])], axis=1)
+            reach = both.max(axis=0) - both.min(axis=0)
+            u, v = reach[: len(some)], reach[len(some) :]
+            around = u * v + 1e-3 * (u + v) ** 2
+            k = int((around <= around.min() * (1 + 1e-9)).argmax())
+            if around[k] < least * (1 - 1e-9):
+                least, across, turned = float(around[k]), float(max(u[k], v[k])), best + float(some[k])
+        best = turned if np.isfinite(least) else best
+    return np.array([across])
 
 
 def _extents(along: Array, begins: Array, there: Array) -> Array:
