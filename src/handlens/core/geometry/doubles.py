@@ -57,7 +57,7 @@ def _any_near(points: Array, distance: float) -> bool:
     for k in range(3):
         away += (points[:, None, k] - points[None, :, k]) ** 2
     # Each lies in its own place; a squared distance is rounded otherwise than its root.
-    return bool((np.count_nonzero(away <= (distance * (1 + 1e-9)) ** 2) > len(points)))
+    return bool(np.count_nonzero(away <= (distance * (1 + 1e-9)) ** 2) > len(points))
 
 
 def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Array:

@@ -10,6 +10,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from msgspec.structs import replace
 
+from ..geometry.topology import PIECES_UP_TO
 from ..scene import Mesh
 from ..scene.model import Array, readable
 from .records import FacingFigures, ImageFigures, Measures, MeshFigures, WalkFigures
@@ -51,8 +52,14 @@ def _content_key(mesh: Mesh) -> str:
         if f.name not in _NAMES:
             value = getattr(mesh, f.name)
             # Which slots are of one material counts, not which number it has.
-            take(f.name, tuple(-1 if m < 0 else value.index(m) for m in value) if f.name == "slot_materials" else value)
+            take(f.name, _pattern(value) if f.name == "slot_materials" else value)
     return digest.hexdigest()
+
+
+def _pattern(materials: tuple[int, ...]) -> tuple[int, ...]:
+    """Which slots have the same material, by the first of them; -1 for those without."""
+    first: dict[int, int] = {}
+    return tuple(-1 if m < 0 else first.setdefault(m, k) for k, m in enumerate(materials))
 
 
 class Known:
@@ -62,12 +69,17 @@ class Known:
         self.fresh = 0
         self.earlier = earlier
         self.meshes: dict[str, tuple[MeshFigures, dict[str, Array]]] = {}
-        for k, figures in enumerate(earlier.meshes if earlier is not None else []):
-            if figures.content is None or earlier is None:
-                continue
-            prefix = f"mesh:{k}:"
-            own = {key[len(prefix) :]: earlier.array(key) for key in earlier.arrays if key.startswith(prefix)}
-            self.meshes[figures.content] = figures, own
+        if earlier is None:
+            return
+        own: dict[str, dict[str, Array]] = {}
+        for key in earlier.arrays:
+            what, _, rest = key.partition(":")
+            number, _, name = rest.partition(":")
+            if what == "mesh":
+                own.setdefault(number, {})[name] = earlier.array(key)
+        for k, figures in enumerate(earlier.meshes):
+            if figures.content is not None:
+                self.meshes[figures.content] = figures, own.get(str(k), {})
 
     def images(self) -> list[ImageFigures]:
         """Figures of the images of earlier measures."""
@@ -78,10 +90,11 @@ class Known:
     ) -> MeshFigures | None:
         """The figures of a mesh as they would be measured now, its arrays put among `arrays`; None where they are not held.
 
-        What is measured only for some meshes (twin: a shape key; alone: its pieces) must be held where it is wanted.
+        What is measured only for some meshes (twin: a shape key; alone and not too large: its pieces) must be held where it is wanted.
         """
         found = self.meshes.get(content)
-        if found is None or (twin and found[0].shape_key is None) or (alone and found[0].pieces is None):
+        counted = alone and 0 < mesh.face_count <= PIECES_UP_TO
+        if found is None or (twin and found[0].shape_key is None) or (counted and found[0].pieces is None):
             self.fresh += 1
             return None
         figures, own = found

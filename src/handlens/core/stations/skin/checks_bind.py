@@ -235,7 +235,7 @@ def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
             len(off),
             lead.name,
             lead.node,
-            joints(k, s, [*moved, *(i for i in off if i not in set(moved))]),
+            joints(k, s, list(dict.fromkeys([*moved, *off]))),
             (
                 Call("skin.rebind", {}),
                 Call("skin.bind-as-stored", {}),
