@@ -162,4 +162,6 @@ def _meshes(
 def _parts(scene: Scene, order: list[int], placed: list[int], world: Array, flat: list[bool]) -> list[PartFigures]:
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     coarse = links(scene, order, parents(scene), world)
-    return [part_figures(scene, i, world, upright, flat, coarse[i]) for i in placed]
+    one = lambda i: part_figures(scene, i, world, upright, flat, coarse[i])
+    small = len(placed) >= _MANY and all(len(m.positions) <= 3 * _SMALL for m in scene.meshes)
+    return by_two(one, placed) if small else [one(i) for i in placed]

@@ -19,6 +19,7 @@ from ..geometry.rays import OFFSET, RayScene, hemisphere_directions, sequence, s
 from ..geometry.topology import squared
 from ..geometry.triangles import cross, triangulate
 from ..machine.blocks import each_block
+from ..machine.forked import by_two
 from ..scene import Mesh, Scene
 from ..scene.made import BESIDE, ROLE, said
 from ..scene.model import Array
@@ -43,6 +44,8 @@ _SEEN = 0.004
 _DOWN = -0.02
 #: Faces turned away that are looked from, and looks from each.
 _TURNED, _LOOKS = 400, 32
+#: Parts from which on half of them are judged in a copy of this process.
+_MANY = 64
 
 
 @dataclass(frozen=True, eq=False)
@@ -150,7 +153,9 @@ def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None
         return [_plain(p, area) for p in parts]
     samples = _samples(parts, rays)
     votes = _votes(samples, rays, upright)
-    found = [_part(p, k, samples, votes) for k, p in enumerate(parts)]
+    one = lambda k: _part(parts[k], k, samples, votes)
+    numbers = range(len(parts))
+    found = by_two(one, numbers) if len(parts) >= _MANY else [one(k) for k in numbers]
     for p, f in zip(parts, found, strict=True):
         f.outside.met = _met(p, f.outside, rays)
         # Within, what can be seen at all is what was judged.
