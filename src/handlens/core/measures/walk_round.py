@@ -18,7 +18,7 @@ PIECES = 5_000
 #: A front that lies this near behind a back, as a share of the model's size, is what is seen in its place: sheets stood back to back.
 BEHIND = 2e-3
 #: Triangles up to which it is looked for those that lie in the very place of another, and how finely their middles are told apart.
-_TWINS, _FINE = 300_000, 1e6
+_TWINS, _FINE = 60_000, 1e6
 #: Holes that rays are aimed at, and rays for each.
 HOLES, RAYS_A_HOLE = 2_000, 16
 

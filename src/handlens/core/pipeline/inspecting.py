@@ -41,13 +41,15 @@ def inspect(
     earlier: Measures | None = None,
     progress: Progress = lambda phase, share: None,
     trying: Trying = "quick",
+    kept: bool = True,
 ) -> Inspected:
     """Measure a scene and try what is offered by any of the sheets, what mends the worst finding first.
 
-    earlier: measures of the same model, of which those of equal meshes are taken over.
+    earlier: measures of the same model, of which those of equal meshes are taken over. kept: whether later ones may take over from these.
     """
     began = time.perf_counter()
-    known = Known(earlier)
+    # What nobody takes over later need not be known by its content.
+    known = None if earlier is None and trying == "none" and not kept else Known(earlier)
     measures = measure(scene, lambda phase, share: progress(phase, 0.8 * share), known)
     measured = time.perf_counter()
     if trying != "none":
@@ -57,4 +59,8 @@ def inspect(
         longest = math.inf if trying == "all" else _A_PLAY
         measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds, pace=pace, longest=longest)
     tried = time.perf_counter()
-    return Inspected(measures, known.fresh, {"measure": round(measured - began, 3), "try": round(tried - measured, 3)})
+    return Inspected(
+        measures,
+        len(scene.meshes) if known is None else known.fresh,
+        {"measure": round(measured - began, 3), "try": round(tried - measured, 3)},
+    )

@@ -113,8 +113,10 @@ class _Straight:
 
     def __init__(self, path: str, times: Array, values: Array, tolerance: float) -> None:
         self.path, self.times, self.values, self.tolerance = path, times, values, tolerance
-        #: The same as plain numbers: of a few keys at a time arrays cost more than what is worked out.
-        self.at, self.rows = times.tolist(), values.tolist()
+        #: The same as plain numbers, rotations of length one: of a few keys at a time arrays cost more than what is worked out.
+        self.turning = path == "rotation" and values.shape[1] == 4
+        lengths = np.linalg.norm(values, axis=1, keepdims=True) if self.turning else 1.0
+        self.at, self.rows = times.tolist(), (values / np.maximum(lengths, 1e-300)).tolist()
 
     def serves(self, a: int, b: int) -> bool:
         if b - a < 2:
@@ -128,7 +130,7 @@ class _Straight:
     def meets(self, a: int, b: int, at: slice) -> bool:
         if at.stop - at.start > _FEW:
             return _meets(self.path, self.times, self.values, a, b, at, self.tolerance)
-        if self.path == "rotation" and len(self.rows[0]) == 4:
+        if self.turning:
             return self._turns(a, b, at)
         begin, end, length = self.rows[a], self.rows[b], self.at[b] - self.at[a]
         for k in range(at.start, at.stop):
@@ -141,28 +143,23 @@ class _Straight:
 
     def _turns(self, a: int, b: int, at: slice) -> bool:
         """As `_meets` does it for rotations."""
-        p, q = _of_length_1(self.rows[a]), _of_length_1(self.rows[b])
-        dot = sum(x * y for x, y in zip(p, q, strict=True))
+        px, py, pz, pw = self.rows[a]
+        qx, qy, qz, qw = self.rows[b]
+        dot = px * qx + py * qy + pz * qz + pw * qw
         if dot < 0:
-            q, dot = [-x for x in q], -dot
+            qx, qy, qz, qw, dot = -qx, -qy, -qz, -qw, -dot
         angle = math.acos(min(dot, 1.0))
         sine = math.sin(angle)
-        length = self.at[b] - self.at[a]
+        begin, length = self.at[a], self.at[b] - self.at[a]
         for k in range(at.start, at.stop):
-            share = (self.at[k] - self.at[a]) / length
+            share = (self.at[k] - begin) / length
             u, v = (1 - share, share) if sine < 1e-6 else (math.sin((1 - share) * angle) / sine, math.sin(share * angle) / sine)
-            way = [u * x + v * y for x, y in zip(p, q, strict=True)]
-            there = self.rows[k]
-            size = math.sqrt(sum(x * x for x in way)) * math.sqrt(sum(x * x for x in there))
-            cosine = abs(sum(x * y for x, y in zip(way, there, strict=True))) / max(size, 1e-300)
-            if not 4 * math.asin(min(math.sqrt(min(max((1 - cosine) / 2, 0.0), 1.0)), 1.0)) <= self.tolerance:
+            x, y, z, w = u * px + v * qx, u * py + v * qy, u * pz + v * qz, u * pw + v * qw
+            tx, ty, tz, tw = self.rows[k]
+            cosine = abs(x * tx + y * ty + z * tz + w * tw) / max(math.sqrt(x * x + y * y + z * z + w * w), 1e-300)
+            if not 4 * math.asin(min(math.sqrt(max((1 - cosine) / 2, 0.0)), 1.0)) <= self.tolerance:
                 return False
         return True
-
-
-def _of_length_1(q: list[float]) -> list[float]:
-    size = max(math.sqrt(sum(x * x for x in q)), 1e-300)
-    return [x / size for x in q]
 
 
 class _Curve:
