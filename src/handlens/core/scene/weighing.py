@@ -74,6 +74,8 @@ class Skeleton:
 
 #: Joints above one that are followed up: a chain may be as long as a file likes.
 _MOST_ABOVE = 64
+#: Rows times joints up to which weights are laid out in full.
+_LAID_OUT = 4_000_000
 
 
 def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton, chosen: Array) -> Array:
@@ -84,8 +86,6 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     |Δs| |(R - 1) x|, and for 60° about the axis that moves it most |(R - 1) x| = |x|. The greatest over all joints is given.
     points: (V, 3) where vertices stand at rest, bones: their joints there. Exact where joints rest as they were bound. Source: linear blend skinning, glTF 2.0 §3.7.3.3.
     """
-    from scipy.sparse import csr_array
-
     joints = len(bones.up)
     place = np.full(len(points), -1, np.int64)
     place[chosen] = np.arange(len(chosen))
@@ -98,15 +98,12 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
         rows.append(place[owner[use]])
         columns.append(w.joints[use].astype(np.int64))
         amounts.append(sign * w.weights[use].astype(np.float64) / total[use])
-    change = csr_array((np.concatenate(amounts), (np.concatenate(rows), np.concatenate(columns))), shape=(len(chosen), joints))
-    below, above = _over(bones.up)
-    summed = (change @ csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))).tocoo()
+    row, column, change = _with_all_below(
+        np.concatenate(rows), np.concatenate(columns), np.concatenate(amounts), len(chosen), bones.up
+    )
     out = np.zeros(len(chosen))
-    if not summed.nnz:
-        return out
-    row, column = summed.coords
     lever = np.linalg.norm(points[chosen[row]] - bones.places[column], axis=1)
-    far = np.abs(summed.data) * lever
+    far = np.abs(change) * lever
     np.maximum.at(out, row, np.where(np.isfinite(far), far, 0.0))
     return out
 
@@ -115,17 +112,36 @@ def levers(points: Array, w: Weights, bones: Skeleton) -> Array:
     """(J,) how far a turn of each joint by a radian moves a vertex, at most: Σ w · |x - p|, the sum being over the joint and all that
     hang on it. points: (V, 3) where vertices stand at rest.
     """
-    from scipy.sparse import csr_array
-
     joints, out = len(bones.up), np.zeros(len(bones.up))
     use = (w.joints >= 0) & (w.joints < joints) & np.isfinite(w.weights)
-    own = csr_array((w.weights[use].astype(np.float64), (owners(w)[use], w.joints[use])), shape=(len(points), joints))
-    below, above = _over(bones.up)
-    summed = (own @ csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))).tocoo()
-    row, column = summed.coords
-    far = np.abs(summed.data) * np.linalg.norm(points[row] - bones.places[column], axis=1)
+    row, column, summed = _with_all_below(
+        owners(w)[use], w.joints[use].astype(np.int64), w.weights[use].astype(np.float64), len(points), bones.up
+    )
+    far = np.abs(summed) * np.linalg.norm(points[row] - bones.places[column], axis=1)
     np.maximum.at(out, column, np.where(np.isfinite(far), far, 0.0))
     return out
+
+
+def _with_all_below(row: Array, joint: Array, amount: Array, rows: int, up: Array) -> tuple[Array, Array, Array]:
+    """Amounts on joints summed with those on all that hang on each: rows, joints and sums, where there are any.
+
+    row, joint: (n,) where each of `amount` (n,) stands. rows: how many there are. up: (J,) the joint above each, -1 for none.
+    """
+    joints = len(up)
+    below, above = _over(up)
+    if rows * joints <= _LAID_OUT:
+        # A library for tables that are mostly empty takes longer to load than this does.
+        table = np.bincount(row * joints + joint, amount, rows * joints).reshape(rows, joints)
+        hangs = np.zeros((joints, joints))
+        hangs[below, above] = 1.0
+        whole = table @ hangs
+        found, column = np.nonzero(whole)
+        return found, column, whole[found, column]
+    from scipy.sparse import csr_array
+
+    table = csr_array((amount, (row, joint)), shape=(rows, joints))
+    summed = (table @ csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))).tocoo()
+    return (*summed.coords, summed.data)
 
 
 def _over(up: Array) -> tuple[Array, Array]:
