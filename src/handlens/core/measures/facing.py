@@ -23,7 +23,7 @@ from ..machine.forked import by_two
 from ..scene import Mesh, Scene
 from ..scene.made import BESIDE, ROLE, said
 from ..scene.model import Array
-from ..scene.skinning import joint_matrices, standing
+from ..scene.skinning import joint_matrices, standing_at_rest
 from ..scene.transforms import walk, world_matrices
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
@@ -113,7 +113,7 @@ def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
             cut[k] = mesh.corners[corners], face
         with np.errstate(all="ignore"):
             mirrored = bool(np.linalg.det(part_frame(scene, i, world)[:3, :3]) < 0)
-        out.append(Placed(i, mesh, patches[k], mirrored, standing(scene, i, world), *cut[k]))
+        out.append(Placed(i, mesh, patches[k], mirrored, standing_at_rest(scene, i, world), *cut[k]))
     return out
 
 

@@ -8,7 +8,7 @@ from ..geometry.finite import finite_points
 from ..scene import Scene
 from ..scene.made import ROLE, said
 from ..scene.model import Array
-from ..scene.skinning import standing
+from ..scene.skinning import standing_at_rest
 from ..surface.opacity import mode_of
 from .facing import part_frame
 from .precision import Worst, coarsest, rounded
@@ -26,7 +26,7 @@ def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshe
     farthest = sweep = needed = 0.0
     if len(mesh.positions):
         with np.errstate(invalid="ignore", over="ignore"):
-            points = standing(scene, node, world)
+            points = standing_at_rest(scene, node, world)
         points = finite_points(points)
         if len(points):
             a, b = points.min(axis=0), points.max(axis=0)

@@ -13,6 +13,7 @@ from ..measures.collect import Progress, silent
 from ..measures.known import Known
 from ..scene import Scene
 from ..scene.model import Array
+from ..scene.skinning import forget_poses
 from .stations import stations
 
 
@@ -22,6 +23,7 @@ def measure(scene: Scene, progress: Progress = silent, known: Known | None = Non
         return _measure(scene, progress, known)
     finally:
         forget_surfaces()
+        forget_poses()
 
 
 def _measure(scene: Scene, progress: Progress, known: Known | None) -> Measures:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from weakref import WeakKeyDictionary
+
 import numpy as np
 
 from .matrices import apply
-from .model import Array, Scene, Skin
+from .model import Array, Scene, Skin, frozen
 from .transforms import world_matrices
 
 #: Weights that are worked through together.
@@ -74,6 +76,23 @@ def joint_matrices(skin: Skin, world: Array) -> Array:
     return joints if skin.inverse_bind is None else joints @ skin.inverse_bind
 
 
+#: Skinned parts at rest, for as long as somebody measures: several stations ask for the same.
+_at_rest: WeakKeyDictionary[Scene, dict[int, Array]] = WeakKeyDictionary()
+
+
+def posed_at_rest(scene: Scene, node: int, world: Array) -> Array:
+    """(V, 3) as `posed` has it for the pose at rest, worked out once for all who measure, until `forget_poses`. world: (N, 4, 4) at rest."""
+    kept = _at_rest.setdefault(scene, {})
+    if node not in kept:
+        kept[node] = frozen(posed(scene, node, world))
+    return kept[node]
+
+
+def forget_poses() -> None:
+    """Let go of what `posed_at_rest` keeps, 24 bytes a vertex."""
+    _at_rest.clear()
+
+
 def standing(scene: Scene, node: int, world: Array) -> Array:
     """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere."""
     n = scene.nodes[node]
@@ -82,3 +101,10 @@ def standing(scene: Scene, node: int, world: Array) -> Array:
     if n.skin is None or mesh.weights is None:
         return apply(world[node], mesh.positions)
     return posed(scene, node, world)
+
+
+def standing_at_rest(scene: Scene, node: int, world: Array) -> Array:
+    """As `standing`, of skinned parts worked out once for all who measure. world: (N, 4, 4) at rest."""
+    n = scene.nodes[node]
+    skinned = n.mesh is not None and n.skin is not None and scene.meshes[n.mesh].weights is not None
+    return posed_at_rest(scene, node, world) if skinned else standing(scene, node, world)

@@ -15,7 +15,7 @@ from ...scene import Mesh, Scene, Skin, Weights
 from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches
 from ...scene.matrices import Polar, apply
 from ...scene.model import Array
-from ...scene.skinning import joint_matrices, posed, shaped
+from ...scene.skinning import joint_matrices, posed_at_rest, shaped
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.weighing import Skeleton, displacement, kept, limited, owners, ranks, row_sums, skeleton_of
 from .records import CutFigures, JointFigures, RigFigures, SkinMeasures, SkinOfModel, WeightFigures
@@ -70,7 +70,7 @@ def _weights(
     if n.skin is None or not scene.skins[n.skin].joints:
         return made
     bones, skin = skeletons[n.skin], scene.skins[n.skin]
-    points = posed(scene, node, world)
+    points = posed_at_rest(scene, node, world)
     made = _cuts(made, mesh, points, bones)
     matrices = joint_matrices(skin, world)
     # Without bind matrices the surface was made where its own node stands.

@@ -12,7 +12,7 @@ from ...reduction.nearest import Tree
 from ...scene import Mesh, Scene
 from ...scene.binding import bound_at
 from ...scene.model import Array
-from ...scene.skinning import posed
+from ...scene.skinning import posed_at_rest
 from ...scene.transforms import parents
 from ...scene.weighing import Skeleton, heaviest_joint, owners
 from ...words.sides import on_the_left, other_side
@@ -65,7 +65,7 @@ class _Body:
 
     def __init__(self, scene: Scene, part: WeightFigures, world: Array) -> None:
         mesh, joints = scene.meshes[part.mesh], scene.skins[part.skin or 0].joints
-        self.points = posed(scene, part.node, world)
+        self.points = posed_at_rest(scene, part.node, world)
         heavy = heaviest_joint(mesh)
         known = (heavy >= 0) & (heavy < len(joints))
         self.joint = np.where(known, np.array(joints, np.int64)[np.where(known, heavy, 0)], -1)
