@@ -13,7 +13,7 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...measures.looked_at import UPRIGHT
 from ...reduction.collapse import Reducer
-from ...reduction.stand_ins import SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
+from ...reduction.stand_ins import HULLS, SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
 from ...scene.made import made_as, with_made
 from ...scene.matrices import apply
@@ -173,7 +173,9 @@ class _Solid:
     def suited(self, moves: bool, thorough: bool) -> tuple[Shape, Fit, str] | None:
         """The cheapest shape that lies close, and why. moves: it must be simple, and stand where its hull does."""
         upright = self.hull is not None and stands(Shape("hull", (self.hull,)), self.up)
-        kinds = [k for k in SHAPES if (k != "mesh" or not moves) and (k != "hulls" or thorough)]
+        # Looking for several hulls takes seconds, and even boxes would cost more than so small a thing.
+        several = thorough and len(self.triangles) >= HULLS * _BOX
+        kinds = [k for k in SHAPES if (k != "mesh" or not moves) and (k != "hulls" or several)]
         best: tuple[float, Shape, Fit] | None = None
         for kind in kinds:
             found = self.tried(kind, moves)
