@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from PIL import Image as Pillow
 
 from handlens.core.kit.mend import Outcome
-from handlens.core.kit.promises import FORM, PLACES, POSES, Clock, Promise, promises_kept
+from handlens.core.kit.promises import FORM, LOOKS, PLACES, POSES, Clock, Promise, promises_kept
 from handlens.core.limits import MendError
 from handlens.core.route import tape
 from handlens.core.route.tape import apply_tape
 from handlens.core.scene import Channel, Clip
 from handlens.core.scene.model import frozen
+from pictures import textured
 from scenes import cube, scene, triangles_of
 
 
@@ -81,3 +84,24 @@ def test_a_play_tells_what_was_measured():
     _, runs = apply_tape(BEFORE, [("motion.retime", {"factor": 0.5}), ("size.scale", {"factor": 2})])
     assert runs[0].kept[-1].startswith("every pose of 1 clip at 200 moments")
     assert runs[1].kept == ("how everything stands to each other: as before",)
+
+
+def test_looks_are_what_materials_say_and_images_show():
+    """A picture stored otherwise shows the same; a value, a pixel or a face's material that is another does not."""
+    made = textured(saved(np.random.default_rng(5).integers(0, 255, (8, 8, 4), np.uint8), "png"))
+    same = lambda after: [k.held for k in promises_kept(made, after, LOOKS, {})]
+    with_image = lambda data: made.with_(images=(replace(made.images[0], load=lambda: data),))
+    pixels = np.asarray(Pillow.open(io.BytesIO(made.images[0].bytes())).convert("RGBA"))
+    assert same(with_image(saved(pixels, "tiff"))) == [True]
+    changed = pixels.copy()
+    changed[0, 0, 0] ^= 1
+    assert same(with_image(saved(changed, "png"))) == [False]
+    assert same(made.with_(materials=tuple(replace(m, name="another") for m in made.materials))) == [True]
+    assert same(made.with_(materials=tuple(replace(m, roughness=0.123) for m in made.materials))) == [False]
+    assert same(made.with_(meshes=(replace(made.meshes[0], slot_materials=(-1,)),))) == [False]
+
+
+def saved(pixels, kind):
+    out = io.BytesIO()
+    Pillow.fromarray(pixels).save(out, kind)
+    return out.getvalue()

@@ -81,6 +81,7 @@ def by_other(points, triangles, count):
     return work.getMesh()[:2]
 
 
+@pytest.mark.long
 def test_mean_deviation_beside_two_libraries():
     rows = []
     for name, points, triangles in bodies():

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from ..limits import plural
-from ..scene.model import Array, Clip, Scene
+from ..scene.model import Array, Clip, Image, Mesh, Scene
 from ..scene.motion import worlds_at
 from ..scene.sampled import fewer_vertices
 from ..scene.skinning import posed
 from ..scene.transforms import world_matrices
+from ..surface.decoded import opened
 from ..words.calls import Params
 from ..words.figures import about
 
@@ -35,7 +36,8 @@ class Clock(NamedTuple):
 @dataclass(frozen=True)
 class Promise:
     """What a mend keeps. rest, poses: where every vertex stands in the world, at rest and in each clip. form: how everything stands to
-    each other at rest, whatever the size, the place and the direction of the whole.
+    each other at rest, whatever the size, the place and the direction of the whole. looks: how every face is painted: what its material
+    says, and what its images show.
 
     within: (scene, params) to how far a vertex may be off, in file units. clock: (scene before, number of the clip, params) to the moments that stand for each other.
     unless: params under which nothing is promised.
@@ -44,6 +46,7 @@ class Promise:
     rest: bool = False
     poses: bool = False
     form: bool = False
+    looks: bool = False
     within: Callable[[Scene, Params], float] = lambda _scene, _params: 0.0
     clock: Callable[[Scene, int, Params], Clock] = lambda _scene, _clip, _params: Clock()
     unless: Callable[[Params], bool] = lambda _params: False
@@ -52,14 +55,17 @@ class Promise:
 PLACES = Promise(rest=True)
 POSES = Promise(rest=True, poses=True)
 FORM = Promise(form=True)
+LOOKS = Promise(looks=True)
 
 
 class Kept(NamedTuple):
-    """what: what was compared, in words. off: how far at most, in file units. allowed: how far is rounding, or was asked for."""
+    """what: what was compared, in words. off: how far at most, in file units. allowed: how far is rounding, or was asked for. counted:
+    whether `off` is a count of faces and no length."""
 
     what: str
     off: float
     allowed: float
+    counted: bool = False
 
     @property
     def held(self) -> bool:
@@ -67,14 +73,19 @@ class Kept(NamedTuple):
 
     def said(self, unit: float) -> str:
         """In a sentence. unit: metres for a unit of the file."""
-        far = about(self.off * unit) if self.off > 0 else "0 mm"
-        return f"{self.what}: off by {far} at most" if self.off > 1e-9 else f"{self.what}: as before"
+        return f"{self.what}: off by {self.far(unit)} at most" if self.off > 1e-9 else f"{self.what}: as before"
+
+    def far(self, unit: float) -> str:
+        """How far it is off, in words. unit: as above."""
+        return plural(int(self.off), "face") if self.counted else about(self.off * unit)
 
 
 def promises_kept(before: Scene, after: Scene, promise: Promise, params: Params) -> list[Kept]:
     """What a promise is worth in one play. before, after: the scene without the mend and with it; params: as the mend was given them."""
     if promise.unless(params):
         return []
+    if promise.looks:
+        return _looks(before, after)
     few = fewer_vertices(before, _VERTICES), fewer_vertices(after, _VERTICES)
     parts = _paired(*few)
     # A mend that removes or adds parts says so by itself; what is compared here are those that are on both sides.
@@ -96,6 +107,74 @@ def promises_kept(before: Scene, after: Scene, promise: Promise, params: Params)
     if promise.poses and before.clips:
         out += _poses(few, parts, promise, params, allowed)
     return out
+
+
+def _looks(before: Scene, after: Scene) -> list[Kept]:
+    """How faces of parts that are on both sides, with as many faces, are painted."""
+    alike: dict[tuple[int, int], bool] = {}
+    wrong = seen = 0
+    for i, j in _paired(before, after):
+        a, b = before.nodes[i].mesh, after.nodes[j].mesh
+        if a is None or b is None or before.meshes[a].face_count != after.meshes[b].face_count:
+            continue
+        pairs, count = np.unique(np.stack([_painted(before.meshes[a]), _painted(after.meshes[b])]), axis=1, return_counts=True)
+        for m, n, faces in zip(*pairs.tolist(), count.tolist(), strict=True):
+            if (m, n) not in alike:
+                alike[m, n] = m == n == -1 or (m >= 0 and n >= 0 and same_paint(before, m, after, n))
+            wrong += 0 if alike[m, n] else faces
+        seen += 1
+    return [Kept("how every face is painted", wrong, 0, counted=True)] if seen else []
+
+
+def _painted(mesh: Mesh) -> Array:
+    """(F,) the material of each face, -1 for none."""
+    of = np.array([*mesh.slot_materials, -1], np.int64)
+    return np.asarray(of[np.where((mesh.slots >= 0) & (mesh.slots < len(of) - 1), mesh.slots, len(of) - 1)])
+
+
+#: Numbers of materials that differ by less look the same.
+_SEEN = 1e-3
+#: What a material says that is seen.
+_SAID = ("base_colour", "metallic", "roughness", "emissive", "alpha_mode", "alpha_cutoff", "double_sided")
+
+
+def same_paint(a: Scene, m: int, b: Scene, n: int) -> bool:
+    """Whether two materials say the same but for their names, and their images show the same."""
+    one, other = a.materials[m], b.materials[n]
+    if one is other and a.images is b.images:
+        return True
+    if not all(_near(getattr(one, x), getattr(other, x)) for x in _SAID):
+        return False
+    mine, theirs = ([t for t in x.inputs if t.image is not None] for x in (one, other))
+    if len(mine) != len(theirs):
+        return False
+    laid = lambda t: (t.role, t.uv_set, t.channel, t.scale, dict(t.sampler or {}), t.transform)
+    return all(
+        laid(t) == laid(u) and same_picture(a.images[t.image or 0], b.images[u.image or 0])
+        for t, u in zip(mine, theirs, strict=True)
+    )
+
+
+def _near(a: Any, b: Any) -> bool:
+    """Whether two values are the same, numbers by a thousandth, which nobody sees."""
+    if isinstance(a, tuple) and isinstance(b, tuple):
+        return len(a) == len(b) and all(map(_near, a, b))
+    if isinstance(a, int | float) and isinstance(b, int | float) and not isinstance(a, bool):
+        return abs(a - b) <= _SEEN or a == b
+    return bool(a == b)
+
+
+def same_picture(a: Image, b: Image) -> bool:
+    """Whether two images hold the same bytes, or show the same pixels."""
+    if a is b:
+        return True
+    first, second = a.bytes(), b.bytes()
+    if first is None or second is None or first == second:
+        return first == second
+    one, other = (opened(x, whole=True) for x in (a, b))
+    if one is None or other is None or one.size != other.size:
+        return False
+    return bool(one.convert("RGBA").tobytes() == other.convert("RGBA").tobytes())
 
 
 def _poses(

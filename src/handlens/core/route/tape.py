@@ -14,7 +14,6 @@ from ..kit.spent import Spent, spent
 from ..limits import InputError, MendError
 from ..scene import Scene
 from ..words.calls import Call, Params
-from ..words.figures import about
 from .stations import find_mend
 
 
@@ -38,7 +37,7 @@ def apply_as_promised(scene: Scene, id: str, params: Params) -> tuple[Outcome, t
     unit = scene.unit_metres or 1.0
     for k in kept:
         if not k.held:
-            raise MendError(f"It promises to keep {k.what}, and here it would be off by {about(k.off * unit)}.")
+            raise MendError(f"It promises to keep {k.what}, and here it would be off by {k.far(unit)}.")
     return outcome, tuple(k.said(unit) for k in kept)
 
 

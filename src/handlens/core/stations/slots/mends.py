@@ -12,6 +12,7 @@ import numpy as np
 from ...formats.held.uv_sets import by_first
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import LOOKS
 from ...kit.slots import one_slot_each, without_images, without_materials
 from ...limits import InputError, MendError, plural
 from ...measures.slots import equal_materials, out_of_range
@@ -25,6 +26,7 @@ from ...surface.colour import converted
     title="Merge equal materials",
     keeps="how everything looks",
     costs="the names of those that are merged into another",
+    promise=LOOKS,
     safe=True,
 )
 def merge_equal(scene: Scene) -> Outcome:
@@ -46,6 +48,7 @@ def merge_equal(scene: Scene) -> Outcome:
     title="Remove unused materials",
     keeps="everything that is drawn",
     costs="materials that no face uses",
+    promise=LOOKS,
     safe=True,
     after=("arrival.remove-parts", "placement.remove-below"),
 )

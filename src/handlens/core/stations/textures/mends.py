@@ -9,6 +9,7 @@ import numpy as np
 
 from ...formats.table import BY_NAME
 from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...kit.promises import LOOKS
 from ...kit.repaint import ENDINGS, IMAGES, chosen_images, decoded, each_image, kind_of, pixels_of, repainted
 from ...limits import MendError, plural
 from ...packages import URIS, spelling
@@ -94,7 +95,14 @@ def _plain(image: Image, path: str) -> Image:
     return replace(image, reference=path, found_at=path, status="found")
 
 
-@mend("textures.embed", title="Put images inside the file", keeps="the images themselves", costs="a larger model file", safe=True)
+@mend(
+    "textures.embed",
+    title="Put images inside the file",
+    keeps="the images themselves",
+    costs="a larger model file",
+    promise=LOOKS,
+    safe=True,
+)
 def embed(scene: Scene) -> Outcome:
     """Write every image that was found inside the model file, so that nothing can be left behind."""
     if not BY_NAME[scene.format].embeds:
@@ -107,6 +115,7 @@ def embed(scene: Scene) -> Outcome:
     title="Put images beside the file",
     keeps="the images themselves",
     costs="files that must travel along",
+    promise=LOOKS,
     safe=True,
 )
 def gather(scene: Scene) -> Outcome:
@@ -135,6 +144,7 @@ def _kept(scene: Scene, where: str, words: str) -> Outcome:
     title="Merge equal images",
     keeps="how everything looks",
     costs="the names of those that are merged into another",
+    promise=LOOKS,
     safe=True,
 )
 def merge_equal(scene: Scene) -> Outcome:
