@@ -29,7 +29,7 @@ def textured(data, role="base-colour", name="paint.png", size=1.0, more=()):
         "occlusion": ("occlusionTexture",),
     }
     all_of = [(data, role, name), *more]
-    images = tuple(Image(f"image:{k}", n, n, "found", n, load=lambda d=d: d) for k, (d, _, n) in enumerate(all_of))
+    images = tuple(Image(f"image:{k}", n, n, "embedded", n, load=lambda d=d: d) for k, (d, _, n) in enumerate(all_of))
     inputs = tuple(TextureInput(r, paths[r], k) for k, (_, r, _) in enumerate(all_of))
     m = Material("material:0", "paint", inputs=inputs, alpha_mode="opaque", double_sided=False)
     return scene(replace(made, uvs=(uv,), slot_materials=(0,)), materials=(m,), images=images)

@@ -83,7 +83,7 @@ def test_a_waiver_is_carried_to_a_new_revision(page, server):
     expect(page.locator(".stamp")).to_contain_text("Fit")
     page.get_by_test_id("revision-files").set_input_files([files[1]])
     expect(page.get_by_label("Revision")).to_contain_text("rev 2")
-    expect(page.get_by_text("Waived by you: the quay master wants it so")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^Waived on .*, at rev 1: the quay master wants it so$"))).to_be_visible()
     page.get_by_role("button", name="same findings").click()
     expect(page.get_by_text("The same findings as before; the files may differ all the same.")).to_be_visible()
 
@@ -100,6 +100,11 @@ def test_recipes_are_kept_and_laid_on(heron):
     heron.get_by_role("button", name="Recipes …").click()
     heron.get_by_role("button", name="Lay it on this model").click()
     expect(heron.locator(".slip")).to_have_count(1)
+    # What cannot be undone is asked for twice.
+    heron.get_by_role("button", name="Recipes …").click()
+    heron.get_by_role("button", name="Throw away Quay standard").click()
+    heron.get_by_role("button", name="Really throw it away? Quay standard").click()
+    expect(heron.get_by_text("No recipe is kept yet.")).to_be_visible()
 
 
 def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):

@@ -242,7 +242,15 @@ CHOSEN = {
     "motion.rename": {"which clip": "bend"},
 }
 #: Mends that this rig has nothing for, or has nothing left for once those before them on the tape are played; the core's tests play them.
-IDLE = {"skin.drop-beyond", "skin.drop-weights", "skin.merge-skins", "skin.bind-as-stored", "skin.adopt-bind"}
+IDLE = {
+    "skin.drop-beyond",
+    "skin.drop-weights",
+    "skin.merge-skins",
+    "skin.bind-as-stored",
+    "skin.adopt-bind",
+    "skin.into-scene",
+    "skin.name-root",
+}
 #: In an order in which none takes the ground of another.
 FIRST = ("skin.normalise", "skin.fill", "skin.rebind", "skin.parent-part", "skin.bind-part", "skin.rename-joints", "motion.trim")
 

@@ -179,4 +179,5 @@ def test_a_folder_is_watched_from_the_shelf(page, tmp_path):
     expect(page.get_by_role("link", name="Watched pot")).to_be_visible()
     assert accessibility(page) == []
     page.get_by_role("button", name=f"Stop watching {tmp_path}").click()
-    expect(page.get_by_role("button", name=f"Stop watching {tmp_path}")).to_have_count(0)
+    page.get_by_role("button", name=f"Really stop watching {tmp_path}").click()
+    expect(page.get_by_role("button", name=re.compile(f"top watching {re.escape(str(tmp_path))}"))).to_have_count(0)

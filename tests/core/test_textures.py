@@ -309,6 +309,7 @@ def test_alpha_does_not_bleed_when_shrunk():
 
 def test_embedded_and_gathered_as_wished(tmp_path):
     s = textured(png())
+    s = s.with_(images=tuple(replace(i, status="found") for i in s.images))
     inside = write(apply_mend(s, "textures.embed", {}).scene.with_(format="gltf"), "gltf", "board")
     assert set(inside) == {"board.gltf", "board.bin"}
     beside = write(apply_mend(s, "textures.gather", {}).scene, "glb", "board")

@@ -42,7 +42,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
           <ResultMark :result="w.error ? 'stop' : 'clear'" :size="12" />
           <span class="mono small"><CutName :text="w.path" /></span>
           <span class="faded small">{{ w.models }} {{ w.models === 1 ? 'model' : 'models' }}</span>
-          <SureButton label="Stop" asks="Stop watching?" :name="w.path" @sure="end.mutate(w.id)" />
+          <SureButton label="Stop" asks="Really stop" :name="`watching ${w.path}`" @sure="end.mutate(w.id)" />
           <p v-if="w.error" class="stop small">{{ w.error }}</p>
         </li>
       </ul>

@@ -16,7 +16,7 @@ function press() {
     type="button"
     class="btn"
     :class="asked ? 'main' : 'plain'"
-    :aria-label="name ? `${asked ? asks : label}: ${name}` : undefined"
+    :aria-label="name ? `${asked ? asks : label} ${name}` : undefined"
     @click="press"
     @blur="asked = false"
     @keydown.esc.stop="asked = false"

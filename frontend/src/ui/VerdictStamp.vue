@@ -56,6 +56,7 @@ b {
 span {
   font-size: 12px;
   line-height: 1.1;
+  margin-top: 2px;
   font-weight: 700;
   display: block;
   overflow: hidden;

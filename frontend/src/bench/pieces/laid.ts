@@ -19,7 +19,9 @@ export function useLaid(revision: ComputedRef<number>, { bench, findings }: Read
     const fresh = calls.filter((m) => mendFacts(m.mend)?.safe && !onTape(m.mend, m.params));
     return fresh.filter((m, k) => fresh.findIndex((o) => o.mend === m.mend && JSON.stringify(o.params) === JSON.stringify(m.params)) === k);
   });
-  const putAll = (calls: Call[]) => lay.mutate([...slips.value, ...calls.map((c) => ({ ...c, on: true }))]);
+  const putAll = (calls: Call[]) =>
+    // Of what a finding says of its offer the tape takes the call alone.
+    lay.mutate([...slips.value, ...calls.map(({ mend, params }) => ({ mend, params, on: true }))]);
   const put = (mend: string, params: Record<string, unknown>) => putAll([{ mend, params }]);
   const trial = useTrial(
     revision,
