@@ -15,6 +15,8 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed
 from handlens.core.scene.transforms import world_matrices
+from handlens.core.stations.size.mends import unit_said
+from handlens.core.words.calls import Call
 from scenes import cube, findings, mesh, read_files, round_trip, scene
 
 #: A quarter turn about X, as a rig made with Z up stands in a scene with Y up; with 0.01, common practice, no published source.
@@ -195,3 +197,19 @@ def test_what_was_judged_in_a_said_unit_is_written_in_it(tmp_path):
         assert collect(back).bounds_max[1] == pytest.approx(tall)
     bare = write_as(post, "glb", "post", load_sheet(None).writes)
     assert collect(read_files(tmp_path / "bare", bare.files, "post.glb")).bounds_max[1] == pytest.approx(940)
+
+
+@pytest.mark.parametrize(
+    ("slips", "unit"),
+    [
+        ([(1.0, "m")], "m"),
+        ([(0.01, "m")], "cm"),
+        ([(1.0, "mm")], "mm"),
+        ([(10.0, "as-it-is"), (0.0001, "m")], "mm"),
+        ([(0.3048, "m")], None),
+        ([(2.0, "as-it-is")], None),
+    ],
+)
+def test_a_slip_that_says_the_unit_says_what_the_file_counts_in(slips, unit):
+    """A hundredth into metres: the numbers were centimetres. A foot has no name among the intent's units."""
+    assert unit_said([Call("size.scale", {"factor": f, "unit": u}) for f, u in slips]) == unit

@@ -645,3 +645,17 @@ def test_an_intent_is_changed_field_by_field(client):
     )
     with session() as s:
         assert s.get_one(Model, model).intent == {"kind": "foliage"}
+
+
+def test_the_unit_that_a_slip_says_is_kept_as_the_intent(client):
+    """It is not asked again of the next revision, and a unit that was said before stays."""
+    drop(client, {"said_unit.obj": formats.write(scene(cube()).with_(unit_metres=None), "obj", "x")["x.obj"]})
+    entry = settled(client, "Said unit")
+    assert "size.undeclared-unit" in {f["check"] for f in bench(client, entry)["reading"]["findings"]}
+    slip = lambda **params: {"slips": [{"mend": "size.scale", "params": params, "on": True}]}
+    client.put(f"/api/revisions/{entry['revision']}/tape", json=slip(factor=0.01, unit="m"))
+    assert bench(client, entry)["intent"]["unit"] == "cm"
+    client.put(f"/api/revisions/{entry['revision']}/tape", json={"slips": []})
+    assert "size.undeclared-unit" not in {f["check"] for f in bench(client, entry)["reading"]["findings"]}
+    client.put(f"/api/revisions/{entry['revision']}/tape", json=slip(factor=1.0, unit="mm"))
+    assert bench(client, entry)["intent"]["unit"] == "cm"

@@ -23,6 +23,8 @@ from ..core.pipeline.writing import behind
 from ..core.route.stations import find_mend
 from ..core.rules import Intent, RuleSheet
 from ..core.stations.arrival.mends import changed_names, renamer
+from ..core.stations.size.mends import unit_said
+from ..core.words.calls import Call
 from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Model, Revision
@@ -202,8 +204,25 @@ class Tape(MethodView):
             if shelf.slips_of(s, revision) != json.loads(json.dumps(slips)):
                 _only_of(s, revision, tape["version"])
                 shelf.change_tape(s, revision, slips)
+                _keep_unit_said(s, revision, slips)
             _renewed(s, revision, slips)
             return _bench(s, revision)
+
+
+def _keep_unit_said(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+    """What a slip says of the unit of a model that states none is kept as its intent, so that it is not asked again of the next revision."""
+    model, unit = revision.model, unit_said([Call(x["mend"], x["params"]) for x in slips if x.get("on", True)])
+    raw = shelf.inspection_of(s, revision, [])
+    if (
+        unit is None
+        or model.intent.get("unit")
+        or raw is None
+        or raw.measures is None
+        or measures_of(raw).unit_metres is not None
+    ):
+        return
+    model.intent = {**model.intent, "unit": unit}
+    cards.renew(s, model)
 
 
 @blueprint.post("/revisions/<int:revision_id>/try")

@@ -117,8 +117,11 @@ def _looks(before: Scene, after: Scene) -> list[Kept]:
         a, b = before.nodes[i].mesh, after.nodes[j].mesh
         if a is None or b is None or before.meshes[a].face_count != after.meshes[b].face_count:
             continue
-        pairs, count = np.unique(np.stack([_painted(before.meshes[a]), _painted(after.meshes[b])]), axis=1, return_counts=True)
-        for m, n, faces in zip(*pairs.tolist(), count.tolist(), strict=True):
+        width = len(after.materials) + 1
+        both = (_painted(before.meshes[a]) + 1) * width + _painted(after.meshes[b]) + 1
+        pairs, count = np.unique(both, return_counts=True)
+        for pair, faces in zip(pairs.tolist(), count.tolist(), strict=True):
+            m, n = pair // width - 1, pair % width - 1
             if (m, n) not in alike:
                 alike[m, n] = m == n == -1 or (m >= 0 and n >= 0 and same_paint(before, m, after, n))
             wrong += 0 if alike[m, n] else faces
