@@ -10,12 +10,11 @@ from handlens.cli import main
 from handlens.core.measures import collect
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove
-from handlens.core.route.tape import apply_mend
+from handlens.core.route.tape import apply_mend, unit_said
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed
 from handlens.core.scene.transforms import world_matrices
-from handlens.core.stations.size.mends import unit_said
 from handlens.core.words.calls import Call
 from scenes import cube, findings, mesh, read_files, round_trip, scene
 

@@ -21,9 +21,9 @@ from ..core.measures import Measures
 from ..core.measures.drawing import Drawing
 from ..core.pipeline.writing import behind
 from ..core.route.stations import find_mend
+from ..core.route.tape import unit_said
 from ..core.rules import Intent, RuleSheet
 from ..core.stations.arrival.mends import changed_names, renamer
-from ..core.stations.size.mends import unit_said
 from ..core.words.calls import Call
 from ..store import cards, shelf
 from ..store.database import session

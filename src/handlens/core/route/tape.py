@@ -12,6 +12,7 @@ from ..kit.mend import MendRun, Outcome
 from ..kit.promises import promises_kept
 from ..kit.spent import Spent, spent
 from ..limits import InputError, MendError
+from ..rules.sheet import UNITS
 from ..scene import Scene
 from ..words.calls import Call, Params
 from .stations import find_mend
@@ -72,6 +73,20 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
         was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
         runs.append(MendRun(id, params, True, outcome.told(), remarks, before=spoilt, kept=kept, spent=(was, cost)))
     return scenes[-1], runs
+
+
+def unit_said(tape: Sequence[Call]) -> str | None:
+    """What a tape says that the numbers of a file are in that states no unit, as the intent has it; None where it says nothing, or a unit
+    that has no name there."""
+    factor = 1.0
+    for mend_id, params in tape:
+        if mend_id != "size.scale":
+            continue
+        factor *= float(params["factor"])
+        unit = params.get("unit", "as-it-is")
+        if unit != "as-it-is":
+            return next((name for name, length in UNITS.items() if abs(factor * UNITS[unit] / length - 1) < 1e-6), None)
+    return None
 
 
 def _scaled(runs: list[MendRun]) -> float:

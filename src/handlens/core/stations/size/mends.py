@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from ...kit.mend import Figure, Outcome, Parameter, mend
@@ -14,7 +12,6 @@ from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.bounds import world_bounds
 from ...scene.conjugate import conjugate
-from ...words.calls import Call
 from ...words.lengths import metres
 
 
@@ -66,20 +63,6 @@ def scale(scene: Scene, factor: float, unit: str = "as-it-is") -> Outcome:
         after,
         (Figure("longest side", _longest(scene), _longest(after)), Figure("sides in file units", _sides(scene), _sides(after))),
     )
-
-
-def unit_said(tape: Sequence[Call]) -> str | None:
-    """What a tape says that the numbers of a file are in that states no unit, as the intent has it; None where it says nothing, or a unit
-    that has no name there."""
-    factor = 1.0
-    for mend_id, params in tape:
-        if mend_id != "size.scale":
-            continue
-        factor *= float(params["factor"])
-        unit = params.get("unit", "as-it-is")
-        if unit != "as-it-is":
-            return next((name for name, length in UNITS.items() if abs(factor * UNITS[unit] / length - 1) < 1e-6), None)
-    return None
 
 
 @mend(
