@@ -31,7 +31,6 @@ MODELS = Path("/usr/share/assimp/models")
 #: pieces that touch along edges, are what we are worse on in places: how much is written down.
 BARE = [
     "Collada/COLLADA.dae",
-    "Collada/Cinema4D.dae",
     "Collada/duck.dae",
     "Collada/earthCylindrical.DAE",
     "Collada/human.zae",
@@ -103,7 +102,7 @@ def test_mean_deviation_beside_two_libraries():
         write(rows)
     worse = [r for r in rows if r[3] > PIECES.get(r[0], 1.05) * min(r[4], r[5])]
     assert not worse
-    assert len(rows) == 28
+    assert len(rows) == 26
     assert np.exp(np.mean([np.log(r[3] / min(r[4], r[5])) for r in rows])) < 0.75
     # What hangs together gets no more wrong than it gets from the better of both.
     assert not [r for r in rows if r[0] not in PIECES and r[6] > max(min(r[7], r[8]), 8)]
