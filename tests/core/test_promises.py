@@ -52,6 +52,19 @@ def test_what_is_broken_is_found_and_what_is_kept_is_not(name):
     assert all(k.held for k in promises_kept(BEFORE, BEFORE, promise, {}))
 
 
+def test_what_is_no_number_any_more_is_not_kept():
+    """Nor is one vertex of many, and a clip without times that are numbers is not said to have been looked at."""
+    mesh = triangles_of(cube())
+    lost = mesh.positions.copy()
+    lost[0, 0] = np.nan
+    after = scene(replace(mesh, positions=frozen(lost)))
+    for promise in (PLACES, FORM):
+        assert [k.held for k in promises_kept(BEFORE, after, promise, {})] == [False]
+        assert [k.held for k in promises_kept(after, after, promise, {})] == [True]
+    timeless = BEFORE.with_(clips=(_lift((0, np.nan, np.nan)),))
+    assert [k.what for k in promises_kept(timeless, timeless, POSES, {})] == ["where everything stands at rest"]
+
+
 def test_form_leaves_size_place_and_direction_free():
     """A similarity; the fit is checked against one that is known (common practice, no published source)."""
     turn = np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]])

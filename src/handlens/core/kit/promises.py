@@ -185,13 +185,14 @@ def _poses(
 ) -> list[Kept]:
     """Every clip that is on both sides, at moments spread evenly over what its promise covers."""
     pairs = _clips(*few)
-    off = 0.0
+    off, seen = 0.0, 0
     each = max(MOMENTS // max(len(pairs), 1), 2)
     for k, a, b in pairs:
         clock = promise.clock(few[0], k, params)
         stamps = [float(t) for c in a.channels if len(c.times) for t in (c.times[0], c.times[-1])]
         if not stamps or not np.isfinite(stamps).all():
             continue
+        seen += 1
         low, high = max(min(stamps), clock.begin), min(max(stamps), clock.end)
         at = np.linspace(low, max(high, low), each)
         then = (at - clock.offset) * clock.factor
@@ -200,8 +201,9 @@ def _poses(
         for moment in zip(*worlds, strict=True):
             x, y = (np.concatenate(_standing(few[side], [p[side] for p in parts], moment[side])) for side in (0, 1))
             off = max(off, _apart(x, y))
-    count = f"{plural(len(pairs), 'clip')} at {plural(each * len(pairs), 'moment')}"
-    return [Kept(f"every pose of {count}", off, allowed)] if pairs else []
+    # A clip whose times are no numbers plays nowhere, and nothing is said of it.
+    count = f"{plural(seen, 'clip')} at {plural(each * seen, 'moment')}"
+    return [Kept(f"every pose of {count}", off, allowed)] if seen else []
 
 
 def _paired(a: Scene, b: Scene) -> list[tuple[int, int]]:
@@ -241,16 +243,18 @@ def _standing(scene: Scene, nodes: Sequence[int], world: Array) -> list[Array]:
 
 
 def _apart(a: Array, b: Array) -> float:
-    """How far two lists of points (n, 3) are apart at most; what is no number on both sides is the same."""
+    """How far two lists of points (n, 3) are apart at most; what is no number on both sides is the same, on one alone endlessly far."""
     with np.errstate(all="ignore"):
         off = np.abs(a - b)
-        off[(a == b) | ~(np.isfinite(a) & np.isfinite(b))] = 0.0
-        return float(np.sqrt((off**2).sum(axis=1)).max(initial=0.0))
+        off[(a == b) | ~(np.isfinite(a) | np.isfinite(b))] = 0.0
+        return float(np.nan_to_num(np.sqrt((off**2).sum(axis=1)), nan=np.inf, posinf=np.inf).max(initial=0.0))
 
 
 def _alike(a: Array, b: Array) -> tuple[Array, Array]:
     """Two lists of points with the similarity between them taken out, which is fitted (Umeyama 1991, IEEE PAMI 13(4), eq. 40 to 42)."""
-    use = np.isfinite(a).all(axis=1) & np.isfinite(b).all(axis=1)
+    use = np.isfinite(a).all(axis=1)
+    if not np.array_equal(use, np.isfinite(b).all(axis=1)):
+        return a, b
     a, b = a[use], b[use]
     if len(a) < 2:
         return a, a
