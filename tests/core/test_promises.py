@@ -111,6 +111,8 @@ def test_looks_are_what_materials_say_and_images_show():
     assert same(with_image(saved(changed, "png"))) == [False]
     assert same(made.with_(materials=tuple(replace(m, name="another") for m in made.materials))) == [True]
     assert same(made.with_(materials=tuple(replace(m, roughness=0.123) for m in made.materials))) == [False]
+    coated = tuple(replace(m, source={"extensions": {"KHR_materials_clearcoat": {"clearcoatFactor": 1}}}) for m in made.materials)
+    assert same(made.with_(materials=coated)) == [False]
     assert same(made.with_(meshes=(replace(made.meshes[0], slot_materials=(-1,)),))) == [False]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -80,7 +80,7 @@ def equal_materials(scene: Scene) -> dict[int, int]:
     for k, m in enumerate(scene.materials):
         if not m.defined:
             continue
-        twin = first.setdefault(_rounded(_told(scene, m)), k)
+        twin = first.setdefault(_rounded(material_says(scene, m)), k)
         if twin != k:
             out[k] = twin
     return out
@@ -99,15 +99,18 @@ def _rounded(a: Any) -> Any:
     return repr(a)
 
 
-def _told(scene: Scene, m: Material) -> list[Any]:
+def material_says(scene: Scene, m: Material, picture: Callable[[Image], Any] | None = None) -> list[Any]:
     """All that a material says but its name; an image by what it refers to or holds, so that two entries of one count as one,
     and a sampler by what it comes to: left out, wrapping repeats (glTF 2.0 §5.27).
+
+    picture: what an image is told by instead.
     """
+    told = picture or _picture
     inputs = [
         (
             t.role,
             t.path,
-            None if t.image is None else _picture(scene.images[t.image]),
+            None if t.image is None else told(scene.images[t.image]),
             t.uv_set,
             {"wrapS": 10497, "wrapT": 10497, **t.sampler},
             t.transform,
