@@ -142,7 +142,7 @@ def _raster(
         used, doubled = used + here, doubled + twofold
         if twofold:
             over = uv_raster.covered(crossed, window) > 1
-            faces.append(_touching(mesh, layer, triangles, twice, s if several else None, over, window))
+            faces.append(_touching(mesh, layer, triangles, twice, paint == s if several else None, over, window))
         # Between islands that lie on each other there is no room to speak of.
         pieces = joined.of_face[laid.face[some]]
         if twofold <= OVERLAP * here and (pieces != pieces[0]).any():
@@ -171,13 +171,13 @@ def _touching(
     layer: Layer,
     triangles: tuple[Array, Array],
     twice: Array,
-    slot: int | None,
+    chosen: Array | None,
     over: Array,
     window: uv_raster.Window,
 ) -> Array:
-    """Faces that cover a texel of a mask, among those of a material."""
+    """Faces that cover a texel of a mask, among those chosen (F,), or all where it is None."""
     corners, face = triangles
-    drawn = np.flatnonzero(twice if slot is None else (twice != 0) & (_materials(mesh)[face] == slot))
+    drawn = np.flatnonzero(twice if chosen is None else (twice != 0) & chosen[face])
     outline = uv_raster.around(layer.values[layer.index[corners[drawn]]], np.sign(twice[drawn]))
     rows = np.cumsum(outline.rows(window.resolution).reshape(-1, 3).sum(axis=1))
     cuts = [0, *np.flatnonzero(np.diff(rows // _AT_ONCE)) + 1, len(drawn)]

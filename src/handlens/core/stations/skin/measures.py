@@ -266,12 +266,12 @@ def _skin(
         sorted(p.node for p in own),
         size,
         outside=outside,
-        root=skin.skeleton if skin.skeleton is not None and not _hold(skin.skeleton, skin, up) else None,
+        root=skin.skeleton if skin.skeleton is not None and not holds_joints(skin.skeleton, skin, up) else None,
     )
 
 
-def _hold(root: int, skin: Skin, up: list[int]) -> bool:
-    """Whether every joint of a skin is a node or hangs on it."""
+def holds_joints(root: int, skin: Skin, up: list[int]) -> bool:
+    """Whether every joint of a skin is a node or hangs on it; each way is walked once. up: parents of all nodes."""
     held, astray = {root}, set[int]()
     for j in skin.joints:
         way = []

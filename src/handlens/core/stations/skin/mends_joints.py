@@ -19,6 +19,7 @@ from ...scene.moved import translated_before
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.tree import common_parent
 from ...scene.weighing import owners, with_rows
+from .measures import holds_joints
 
 
 def _joints(scene: Scene) -> list[int]:
@@ -206,12 +207,14 @@ def into_scene(scene: Scene) -> Outcome:
     """Let the scene hold the topmost nodes of joints that it did not hold though it shows what they carry."""
     held, up = set(walk(scene)), parents(scene)
     used = {n.skin for i, n in enumerate(scene.nodes) if i in held and n.skin is not None}
-    tops: list[int] = []
+    tops, seen = list[int](), set[int]()
     for j in (j for k in sorted(used) for j in scene.skins[k].joints if j not in held):
-        while up[j] >= 0:
+        while j not in seen and up[j] >= 0:
+            seen.add(j)
             j = up[j]
-        tops.append(j)
-    tops = list(dict.fromkeys(tops))
+        if j not in seen:
+            seen.add(j)
+            tops.append(j)
     if not tops:
         raise MendError("The scene holds every joint that it uses.")
     after = scene.with_(roots=(*scene.roots, *tops))
@@ -235,7 +238,7 @@ def name_root(scene: Scene) -> Outcome:
     called = lambda i: "none" if i is None else scene.part_name(i)
     for k, s in enumerate(scene.skins):
         joints = set(s.joints)
-        if s.skeleton is not None and joints and not all(_hangs_on(j, s.skeleton, up) for j in joints):
+        if s.skeleton is not None and joints and not holds_joints(s.skeleton, s, up):
             # The lowest that all hang on, or the one joint that all others hang on.
             tops = [j for j in sorted(joints) if not _under(j, joints, up)]
             common = tops[0] if len(tops) == 1 else common_parent(scene, tops)
@@ -245,12 +248,6 @@ def name_root(scene: Scene) -> Outcome:
     if not figures:
         raise MendError("Every root that is named holds its joints.")
     return Outcome(scene.with_(skins=tuple(skins)), tuple(figures[:200]))
-
-
-def _hangs_on(joint: int, node: int, up: list[int]) -> bool:
-    while joint >= 0 and joint != node:
-        joint = up[joint]
-    return joint == node
 
 
 @mend(
