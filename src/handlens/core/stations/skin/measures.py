@@ -35,7 +35,8 @@ _LONGEST_HISTOGRAM = 64
 
 def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
     world, up = world_matrices(scene), parents(scene)
-    order = [i for i in walk(scene) if scene.nodes[i].mesh is not None]
+    here = walk(scene)
+    order = [i for i in here if scene.nodes[i].mesh is not None]
     skeletons = [skeleton_of(s.joints, up, world) for s in scene.skins]
     placing = placings(scene, world)
     parts = [
@@ -47,7 +48,10 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
     for x in parts:
         of_skin.setdefault(x.skin, []).append(x)
     boxes = {p.node: (p.bounds_min, p.bounds_max) for p in m.parts if p.bounds_min is not None}
-    skins = [_skin(scene, k, up, world, skeletons[k], placing[k], of_skin.get(k, []), boxes) for k in range(len(scene.skins))]
+    held = set(here)
+    skins = [
+        _skin(scene, k, up, world, skeletons[k], placing[k], of_skin.get(k, []), boxes, held) for k in range(len(scene.skins))
+    ]
     skins = _agreement(scene, skins)
     return SkinMeasures(
         parts, skins, loose_parts(scene, m, world, skeletons, parts), inverses(scene, up, parts), sides(scene, parts, skeletons)
@@ -74,9 +78,9 @@ def _weights(
     made = _cuts(made, mesh, points, bones)
     matrices = joint_matrices(skin, world)
     # Without bind matrices the surface was made where its own node stands.
-    placing = [world[node] if skin.inverse_bind is None and k == n.skin else x for k, x in enumerate(placing)]
-    if np.abs(matrices - placing[n.skin]).max(initial=0.0) > 1e-9 * max(float(np.abs(matrices).max(initial=0.0)), 1e-300):
-        away = points - apply(placing[n.skin], shaped(scene, node))
+    placed = world[node] if skin.inverse_bind is None else placing[n.skin]
+    if np.abs(matrices - placed).max(initial=0.0) > 1e-9 * max(float(np.abs(matrices).max(initial=0.0)), 1e-300):
+        away = points - apply(placed, shaped(scene, node))
         carried = row_sums(mesh.weights, mesh.weights.weights.astype(np.float64)) > 0.5
         made = replace(made, bind_moves=_farthest(away[carried]))
     # The node's own transform moves its box's corners farthest.
@@ -214,8 +218,9 @@ def _skin(
     placing: Array,
     own: list[WeightFigures],
     boxes: Mapping[int, tuple[Any, Any]],
+    here: set[int],
 ) -> SkinOfModel:
-    """own: the parts of the skin. boxes: lowest and highest corner of parts, by their node."""
+    """own: the parts of the skin. boxes: lowest and highest corner of parts, by their node. here: nodes that the scene holds."""
     skin = scene.skins[k]
     carried = np.zeros(len(skin.joints), np.int64)
     for mesh in {p.mesh for p in own if p.weighted}:
@@ -256,7 +261,6 @@ def _skin(
         )
         for i, j in enumerate(skin.joints)
     ]
-    here = set(walk(scene))
     outside = [i for i, j in enumerate(skin.joints) if j not in here] if any(p.node in here for p in own) else []
     return SkinOfModel(
         skin.name or f"skin {k}",
