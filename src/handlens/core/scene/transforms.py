@@ -33,6 +33,21 @@ def parents(scene: Scene) -> list[int]:
     return up
 
 
+def nodes_above(nodes: set[int], up: list[int]) -> set[int]:
+    """Nodes that others hang on at any depth, those others left out.
+
+    nodes: int, indices of nodes.
+    up: int, parent of each node, -1 for none, as from :func:`parents`.
+    """
+    out: set[int] = set()
+    for node in nodes:
+        i = up[node]
+        while i >= 0 and i not in out:
+            out.add(i)
+            i = up[i]
+    return out - nodes
+
+
 def world_matrices(scene: Scene) -> Array:
     """(N, 4, 4) float64 world matrix of every node; those outside the default scene from their own root."""
     world = np.tile(np.eye(4), (len(scene.nodes), 1, 1))

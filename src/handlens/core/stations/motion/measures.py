@@ -17,7 +17,7 @@ from ...scene.motion import worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.thinning import reaches
-from ...scene.transforms import parents, world_matrices
+from ...scene.transforms import nodes_above, parents, world_matrices
 from .channels import Ground, figures
 from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures
 
@@ -99,7 +99,7 @@ def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[i
     """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
     driven = {c.node for c in clip.channels if c.node is not None and len(c.times)}
     # What stands above the joints carries them all away.
-    carriers = driven & _above(joints, up)
+    carriers = driven & nodes_above(joints, up)
     watched = sorted(joints | carriers) if joints & driven or carriers else sorted(driven)
     span = made.seconds - made.start
     sound = all(not c.not_finite and not c.backward and not c.equal for c in made.channels)
@@ -132,17 +132,6 @@ def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[i
         count,
     )
     return replace(made, loop=loop, slides=_slides(scene, watched, places, at, upright, level, up))
-
-
-def _above(joints: set[int], up: list[int]) -> set[int]:
-    """Nodes that joints hang on, joints themselves left out."""
-    out: set[int] = set()
-    for j in joints:
-        i = up[j]
-        while i >= 0 and i not in out:
-            out.add(i)
-            i = up[i]
-    return out - joints
 
 
 def _any_above(node: int, driven: set[int], up: list[int]) -> bool:

@@ -19,7 +19,7 @@ from ...scene.model import Array, Layer, frozen
 from ...scene.moved import with_local
 from ...scene.skinning import joint_matrices
 from ...scene.through import through
-from ...scene.transforms import parents, world_matrices
+from ...scene.transforms import nodes_above, parents, world_matrices
 from ...scene.weighing import owners, row_sums
 from ...words.figures import about, plain
 from .mends_weights import without_unused_skins
@@ -259,14 +259,7 @@ def bake_rig(scene: Scene) -> Outcome:
     """
     up = parents(scene)
     joints = {j for s in scene.skins for j in s.joints}
-    above: set[int] = set()
-    for j in joints:
-        k = up[j]
-        while k >= 0 and k not in above:
-            above.add(k)
-            k = up[k]
-    above -= joints
-    tops = [i for i in sorted(above) if np.abs(scene.nodes[i].local[:3, :3] - np.eye(3)).max() > _STRAIGHT]
+    tops = [i for i in sorted(nodes_above(joints, up)) if np.abs(scene.nodes[i].local[:3, :3] - np.eye(3)).max() > _STRAIGHT]
     # What hangs on a joint or stands as one keeps its turn; parts of surface take it up.
     chosen: set[int] = set()
     stack = list(tops)
