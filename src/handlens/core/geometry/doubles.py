@@ -26,8 +26,8 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
 
     points: (W, 3) welded positions. pairs: (n, 2) positions in it of the ends of open edges. size: diagonal of the mesh.
     at, face: (m,) welded point and face of each corner. Points are joined as welding joins them, over at most a thousandth of the
-    size and a quarter of the edges' own length; rims that only touch in a point, and edges that would then have more than two faces, are no seams. Nor is a rim that closes
-    on itself all along without lying in one place, as lips and eyelids do.
+    size and a quarter of the edges' own length. Rims that only touch in a point, and edges that would then have more than two faces,
+    are no seams, nor is a rim that closes on itself all along without lying in one place, as lips and eyelids do.
     Returns (k,) positions in `points` and (k,) float64 distances, by position.
     """
     rim = np.unique(pairs)

@@ -44,8 +44,7 @@ def apply_as_promised(scene: Scene, id: str, params: Params) -> tuple[Outcome, t
 
 def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool = False) -> tuple[Scene, list[MendRun]]:
     """Play a tape in order. A mend that does not apply, or that would break what it promises, is passed over and says so; the scene goes
-    on without it. A wrong call is
-    passed over too, or raises InputError where that is asked for.
+    on without it. A wrong call is passed over too, or raises InputError where that is asked for.
 
     Where it would have applied before an earlier slip, `before` says which: that slip takes away what it needs. So it does where an
     earlier slip rests on what this one changes.
