@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import struct
 
@@ -16,9 +17,10 @@ from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.records import PartFigures
 from handlens.core.packages import FolderPackage
+from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
-from handlens.core.scene import Node
+from handlens.core.scene import Morph, Node
 from handlens.core.stations.arrival.checks import _in_one_place, _same_bounds
 from scenes import cube, findings, scene
 
@@ -47,6 +49,16 @@ def test_values_that_are_stated_but_not_stored_do_not_outgrow_the_file(count, tm
     (tmp_path / "a.glb").write_bytes(_glb(_zeros(count)))
     with pytest.raises(InputError, match=rf"^a\.glb: accessors\[0\] states {count:,} values and stores none of them"):
         formats.read(FolderPackage(tmp_path), "a.glb")
+
+
+def test_morph_targets_over_one_accessor_share_it_when_read_and_when_written(tmp_path):
+    sag = Morph("sag", np.full((8, 3), 0.1))
+    many = scene(dataclasses.replace(cube(), morphs=(sag,) * 2_000))
+    (tmp_path / "a.glb").write_bytes(write_as(many, "glb", "a").files["a.glb"])
+    assert (tmp_path / "a.glb").stat().st_size < 200_000
+    morphs = formats.read(FolderPackage(tmp_path), "a.glb").meshes[0].morphs
+    assert len(morphs) == 2_000
+    assert all(m.positions is morphs[0].positions for m in morphs)
 
 
 def test_a_few_of_them_are_read_as_the_standard_says(tmp_path):

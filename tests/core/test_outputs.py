@@ -78,6 +78,9 @@ def test_what_is_there_stays_unless_it_is_to_be_replaced(table, tmp_path, capsys
     assert (tmp_path / "other.glb").read_bytes() == b"somebody's"
     assert cli.main([*call, "--replace"]) == 0
     assert (tmp_path / "other.glb").read_bytes().startswith(b"glTF")
+    # Another model that lies beside the one that is read is no part of it.
+    beside = ["export", str(tmp_path / "other.glb"), "--format", "obj", "--out", str(tmp_path / "third.obj"), "--replace"]
+    assert [cli.main(beside), cli.main([*beside, "--unit", "mm"])] == [0, 0]
     # The same bytes once more replace nothing, and neither does a report an earlier one.
     assert cli.main(call) == 0
     for _ in range(2):

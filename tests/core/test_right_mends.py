@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from handlens.cli import main
-from handlens.core.geometry.triangles import corner_normals_of_turn, triangulate
+from handlens.core.geometry.triangles import newell_normals, triangulate
 from handlens.core.geometry.welding import close_groups, welded
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
@@ -24,7 +24,7 @@ def grid(n: int = 41, step: float = 0.001):
 
 
 def area(made):
-    return np.linalg.norm(corner_normals_of_turn(made)[1], axis=1).sum() / 2
+    return np.linalg.norm(newell_normals(made), axis=1).sum() / 2
 
 
 def test_a_weld_does_not_chain_and_takes_no_face():

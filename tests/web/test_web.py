@@ -1,5 +1,6 @@
 """The web API: intake, Bench, tape, exports, problems and same-origin."""
 
+import gzip
 import io
 import json
 import signal
@@ -431,6 +432,12 @@ def test_a_mend_is_tried_without_being_kept(client, crate):
     assert b["tape"] == []
     assert b["reading"]["verdict"]["caution"] == 1
     assert client.get(f"/api/inspections/{trial['inspection']}/stage").data[:4] == b"HLST"
+    plain = client.get(f"/api/inspections/{trial['inspection']}/stage", headers={"Accept-Encoding": "gzip"})
+    far = client.get(f"/api/inspections/{trial['inspection']}/stage", headers={"Accept-Encoding": "gzip", "Via": "1.1 quay"})
+    assert "Content-Encoding" not in plain.headers
+    assert far.headers["Content-Encoding"] == "gzip"
+    assert gzip.decompress(far.data) == plain.data
+    assert len(far.data) < len(plain.data)
     assert (
         client.post(
             f"/api/revisions/{crate['revision']}/try", json={"slips": [{"mend": "size.scale", "params": {}, "on": True}]}

@@ -16,7 +16,7 @@ from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Export, Revision
 from ..store.queue import want_export
-from . import schemas
+from . import packed, schemas
 from .find import refuse, row
 
 blueprint = Blueprint("exports", __name__, url_prefix="/api", description="Exports and proofs")
@@ -77,7 +77,7 @@ def stage(export_id: int) -> Response:
         if export.stage_id is None:
             refuse(404, "What was read back does not differ, so there is nothing to lay beside.")
         content_id = export.stage_id
-    return Response(contents.sent(content_id), mimetype="application/octet-stream")
+    return packed.display_copy(content_id)
 
 
 @blueprint.get("/exports/<int:export_id>/download")

@@ -23,7 +23,7 @@ from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Job, Revision
 from ..store.queue import want_curve
-from . import schemas
+from . import packed, schemas
 from .find import refuse, row
 from .structs import schema_of
 
@@ -39,8 +39,7 @@ def stage(inspection_id: int) -> Response:
         if inspection.stage_id is None:
             refuse(404, "The model has not been read yet.")
         content_id = inspection.stage_id
-
-    answer = Response(contents.sent(content_id), mimetype="application/octet-stream")
+    answer = packed.display_copy(content_id)
     answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return answer
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..geometry.adjacency import edges
 from ..geometry.distinct import distinct_rows
-from ..geometry.triangles import corner_normals_of_turn
+from ..geometry.triangles import newell_normals
 from ..scene.model import Mesh, frozen
 
 #: Cosine from which on two faces lie in one plane.
@@ -21,7 +21,7 @@ def cage(mesh: Mesh) -> Mesh:
     first = np.zeros(int(ids.max(initial=-1)) + 1, np.int32)
     first[ids[::-1]] = np.arange(len(ids) - 1, -1, -1)
     found = edges(mesh, ids)
-    area = corner_normals_of_turn(mesh)[1]
+    area = newell_normals(mesh)
     size = np.linalg.norm(area, axis=1, keepdims=True)
     unit = np.divide(area, size, out=np.zeros_like(area), where=size > 0)
     bends = np.ones(len(found.uses), bool)

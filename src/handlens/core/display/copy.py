@@ -123,7 +123,9 @@ class _Copy:
         used, index = split_vertices(mesh, layers, triangles.reshape(-1))
         self.step(mesh.triangle_count, 0.7)
         stored = mesh.corners[used]
-        rest = np.setdiff1d(np.arange(len(points)), mesh.corners)
+        free = np.ones(len(points), bool)
+        free[mesh.corners] = False
+        rest = np.flatnonzero(free)
         vertex = np.concatenate([stored, rest]).astype(np.int64)
         entry: dict[str, Any] = {"name": mesh.name, "centre": centre.tolist(), "triangles": len(triangles)}
         entry["positions"] = self.out.array((points - centre)[vertex], np.float32)
@@ -185,8 +187,11 @@ class _Copy:
         node = self.scene.nodes[number]
         targets = self.scene.meshes[node.mesh or 0].morphs
         stored = (*morph_weights(self.scene, number), *([0.0] * len(targets)))[: len(targets)]
-        offsets = [self.out.array(_finite(t.positions)[vertex], np.float32) for t in targets]
-        return {"weights": [float(w) for w in stored], "offsets": offsets}
+        laid: dict[int, Json] = {}
+        for t in targets:
+            if id(t.positions) not in laid:
+                laid[id(t.positions)] = self.out.array(_finite(t.positions)[vertex], np.float32)
+        return {"weights": [float(w) for w in stored], "offsets": [laid[id(t.positions)] for t in targets]}
 
     def turned(self, number: int, directions: Array, vertex: Array) -> Array:
         """Directions of some vertices as their skin turns them."""

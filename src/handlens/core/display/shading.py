@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.distinct import distinct_rows
-from ..geometry.triangles import corner_normals_of_turn
+from ..geometry.triangles import newell_normals
+from ..machine.blocks import each_block
 from ..scene import Layer, Mesh
 from ..scene.model import Array
 
@@ -25,14 +26,21 @@ def shading_normals(mesh: Mesh, points: Array) -> Layer:
     """
     if not mesh.face_count:
         return Layer(np.zeros((1, 3), np.float32), np.zeros(0, np.int32))
-    _, newell = corner_normals_of_turn(mesh)
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    newell = newell_normals(mesh)
+    face = np.repeat(np.arange(mesh.face_count, dtype=np.int32), mesh.corner_counts)
     ids, count = distinct_rows([points])
     at = ids[mesh.corners]
-    summed = np.stack([np.bincount(at, newell[face, k], count) for k in range(3)], axis=1)
-    smooth, flat = _unit(summed), _unit(newell)
-    hard = np.einsum("ij,ij->i", smooth[at], flat[face]) < _CREASE
-    return Layer(np.concatenate([smooth, flat]).astype(np.float32), np.where(hard, count + face, at).astype(np.int32))
+    summed = np.stack([np.bincount(at, np.repeat(newell[:, k], mesh.corner_counts), count) for k in range(3)], axis=1)
+    values = np.concatenate([_unit(summed), _unit(newell)]).astype(np.float32)
+    index = np.empty(len(at), np.int32)
+
+    def work(some: slice) -> None:
+        own = count + face[some]
+        hard = np.einsum("ij,ij->i", values[at[some]], values[own]) < _CREASE
+        index[some] = np.where(hard, own, at[some])
+
+    each_block(len(at), work)
+    return Layer(values, index)
 
 
 def heaviest(mesh: Mesh) -> Array:

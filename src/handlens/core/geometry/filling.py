@@ -11,7 +11,7 @@ from ..scene.model import Array, frozen
 from .adjacency import Edges, face_of_corner, joined_faces, next_corner
 from .holes import widths
 from .topology import surface
-from .triangles import clip_ears, corner_normals_of_turn
+from .triangles import clip_ears, newell_normals
 
 
 def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
@@ -88,7 +88,7 @@ def flat_sheets(mesh: Mesh, edges: Edges) -> Array:
 
     A piece hangs together over edges; it is flat where its area is all but the length of the sum of its faces' area vectors.
     """
-    turn = corner_normals_of_turn(mesh)[1] / 2
+    turn = newell_normals(mesh) / 2
     label = joined_faces(edges.across, mesh.starts)
     count = int(label.max(initial=-1)) + 1
     whole = np.stack([np.bincount(label, turn[:, k], count) for k in range(3)], axis=1)

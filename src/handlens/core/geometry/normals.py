@@ -10,7 +10,7 @@ import numpy as np
 from ..machine.blocks import each_block
 from ..scene.model import Array, Mesh
 from .adjacency import Edges, face_of_corner, next_corner
-from .triangles import corner_normals_of_turn, cross
+from .triangles import cross, newell_normals
 
 #: Length within which a normal counts as one of length 1.
 UNIT = 1e-2
@@ -115,7 +115,7 @@ def _opposed(mesh: Mesh, bent: Bends) -> Array:
 def _face_normals(mesh: Mesh) -> Array:
     """(F, 3) float32 of unit length, zero where a face has no direction."""
     out = np.empty((mesh.face_count, 3), np.float32)
-    newell = None if mesh.only_triangles else corner_normals_of_turn(mesh)[1]
+    newell = None if mesh.only_triangles else newell_normals(mesh)
     triangles = mesh.corners.reshape(-1, 3) if newell is None else mesh.corners
 
     def work(some: slice) -> None:

@@ -10,7 +10,7 @@ from ..scene.model import Array, Mesh
 from .adjacency import face_of_corner
 from .recut import only_faces
 from .topology import Topology, flat_triangles
-from .triangles import concave, corner_normals_of_turn, fan
+from .triangles import concave, fan, newell_normals
 
 #: A polygon is bent where a corner lies off its mean plane by more than this share of its own size.
 BENT = 0.01
@@ -63,7 +63,7 @@ def _fan_out(mesh: Mesh, faces: Array) -> int:
     some = only_faces(mesh, chosen)
     corners, face = fan(some)
     a, b, c = (some.positions[some.corners[corners[:, k]]] for k in range(3))
-    newell = corner_normals_of_turn(some)[1]
+    newell = newell_normals(some)
     against = np.einsum("ij,ij->i", np.cross(b - a, c - a), newell[face]) < 0
     return len(np.unique(face[against]))
 
@@ -85,7 +85,7 @@ def _off_plane(mesh: Mesh) -> tuple[Array, Array]:
     count = np.maximum(mesh.corner_counts, 1)
     with np.errstate(all="ignore"):
         middle = np.stack([np.bincount(face, p[:, k], mesh.face_count) for k in range(3)], axis=1) / count[:, None]
-        _, normal = corner_normals_of_turn(mesh)
+        normal = newell_normals(mesh)
         length = np.linalg.norm(normal, axis=1)
         normal = np.divide(normal, length[:, None], out=np.zeros_like(normal), where=length[:, None] > 0)
         away = p - middle[face]

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Array, Layer, Mesh, Morph, Weights, frozen
-from .triangles import corner_normals_of_turn
+from .triangles import newell_normals
 
 
 def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
@@ -66,7 +66,7 @@ def _normals_along(mesh: Mesh, turned: Array) -> Mesh:
     corners = np.flatnonzero(turned[face] & (layer.index >= 0))
     if not len(corners):
         return mesh
-    newell = corner_normals_of_turn(mesh)[1]
+    newell = newell_normals(mesh)
     with np.errstate(all="ignore"):
         against = np.einsum("ij,ij->i", layer.values[layer.index[corners]].astype(np.float64), newell[face[corners]]) < 0
     wrong = corners[against]

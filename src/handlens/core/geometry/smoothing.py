@@ -8,7 +8,7 @@ from ..scene.model import Array, Layer, Mesh, frozen
 from .adjacency import face_of_corner, next_corner
 from .components import components
 from .topology import surface
-from .triangles import corner_normals_of_turn
+from .triangles import newell_normals
 
 
 def corner_angles(mesh: Mesh) -> Array:
@@ -33,7 +33,7 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     own, weighted by their angle there (Thürmer and Wüthrich 1998). Points are joined by exactly equal positions.
     """
     top = surface(mesh, corners=True)
-    newell = corner_normals_of_turn(mesh)[1]
+    newell = newell_normals(mesh)
     length = np.linalg.norm(newell, axis=1, keepdims=True)
     unit = np.divide(newell, length, out=np.zeros_like(newell), where=length > 0)
     face, after = face_of_corner(mesh), next_corner(mesh)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..machine.blocks import each_block
 from ..scene.model import Array, Mesh
 from .flips import THIN, less_thin, thinness
 
@@ -65,24 +66,34 @@ def cross(u: Array, v: Array) -> Array:
     return out
 
 
-def corner_normals_of_turn(mesh: Mesh) -> tuple[Array, Array]:
-    """For each corner the cross product of its two edges, and for each face its Newell normal.
-
-    Returns ((C, 3), (F, 3)) float64, not normalised. Newell's vector is twice the area (Sutherland et al. 1974).
-    """
-    n, starts = mesh.corner_counts, mesh.starts
-    c = np.arange(len(mesh.corners), dtype=np.int64)
-    face = np.repeat(np.arange(mesh.face_count), n)
-    last = starts[1:][face] - 1
-    following = np.where(c == last, starts[:-1][face], c + 1)
-    before = np.where(c == starts[:-1][face], last, c - 1)
-    p = mesh.positions[mesh.corners]
-    origin = p[starts[:-1][face]] if len(face) else p
-    newell = np.zeros((mesh.face_count, 3))
+def newell_normals(mesh: Mesh) -> Array:
+    """(F, 3) float64 Newell vector of each face, not normalised: twice its area along its normal (Sutherland et al. 1974)."""
     with np.errstate(invalid="ignore", over="ignore"):
-        turn = np.cross(p - p[before], p[following] - p)
-        np.add.at(newell, face, np.cross(p - origin, p[following] - origin))
-    return turn, newell
+        if mesh.only_triangles:
+            out = np.empty((mesh.face_count, 3))
+            corners = mesh.corners.reshape(-1, 3)
+
+            def work(some: slice) -> None:
+                with np.errstate(all="ignore"):
+                    a, b, c = (mesh.positions[corners[some, k]] for k in range(3))
+                    out[some] = cross(b - a, c - a)
+
+            each_block(len(out), work)
+            return out
+        face, _, following = _around(mesh)
+        p = mesh.positions[mesh.corners]
+        origin = p[mesh.starts[:-1][face]] if len(face) else p
+        each = cross(p - origin, p[following] - origin)
+        return np.stack([np.bincount(face, each[:, k], mesh.face_count) for k in range(3)], axis=1)
+
+
+def _around(mesh: Mesh) -> tuple[Array, Array, Array]:
+    """(C,) face of each corner, and the corners before and after it round its face."""
+    starts = mesh.starts
+    c = np.arange(len(mesh.corners), dtype=np.int64)
+    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    last = starts[1:][face] - 1
+    return face, np.where(c == starts[:-1][face], last, c - 1), np.where(c == last, starts[:-1][face], c + 1)
 
 
 def concave(mesh: Mesh) -> Array:
@@ -90,9 +101,11 @@ def concave(mesh: Mesh) -> Array:
     many = mesh.corner_counts >= 4
     if not many.any():
         return many
-    turn, newell = corner_normals_of_turn(mesh)
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
-    against = np.einsum("ij,ij->i", turn, newell[face]) < 0
+    face, before, following = _around(mesh)
+    p = mesh.positions[mesh.corners]
+    with np.errstate(invalid="ignore", over="ignore"):
+        turn = cross(p - p[before], p[following] - p)
+        against = np.einsum("ij,ij->i", turn, newell_normals(mesh)[face]) < 0
     return many & (np.bincount(face[against], minlength=mesh.face_count) > 0)
 
 

@@ -10,7 +10,7 @@ from ..scene.model import Array, Mesh, frozen
 from .adjacency import Edges, face_of_corner, next_corner
 from .components import lowest_nodes
 from .recut import more_vertices, only_vertices, used_vertices
-from .triangles import corner_normals_of_turn
+from .triangles import newell_normals
 
 
 def untangled(mesh: Mesh, ids: Array, edges: Edges, gap: float) -> Mesh:
@@ -59,7 +59,7 @@ def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
         owner = face_of_corner(mesh)
         assert edges.corner is not None
         sheet = lowest_nodes(mesh.face_count, *owner[edges.corner[pairs[0]]].T)
-        normal = corner_normals_of_turn(mesh)[1]
+        normal = newell_normals(mesh)
         length = np.linalg.norm(normal, axis=1, keepdims=True)
         normal = np.divide(normal, length, out=np.zeros_like(normal), where=length > 0)
         found = [_kept(edges, owner, sheet, normal, range(begins[e], begins[e + 1])) for e in crowded.tolist()]

@@ -14,8 +14,8 @@ from .recut import only_used_values, only_vertices, recut
 _NEIGHBOURS = 4
 #: Points up to which each is held against each: less work than loading the library that has trees.
 _BY_HAND = 2_000
-#: Points up to which nobody asks first whether any are near each other.
-_FEW = 64
+#: Points in reach along one axis, for each point, up to which all of them are looked at.
+_IN_REACH = 32
 #: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
 _PAIRS = 4_000
 
@@ -39,21 +39,30 @@ def close_groups(
         np.unique(first[at].astype(np.int64) * (int(face.max(initial=0)) + 1) + face) if len(at) else np.zeros(0, np.int64)
     )
     faces = int(face.max(initial=0)) + 1
+    begun = False
     while True:
         rounds -= 1
         if rounds < 0:
             raise Slow
         heads = np.flatnonzero(finite & (first == np.arange(len(points))))
-        pairs = _near_pairs(points, heads, distance)
+        pairs, every = _near_pairs(points, heads, distance)
         if not collapse:
             apart = ~_share_face(pairs, incidence, faces)
             pairs = pairs[apart]
-        joined = _joined(points, first, pairs, distance, None if collapse else (incidence, faces))
+        if not begun and len(np.unique(pairs)) == pairs.size:
+            # What lies in one place goes along, no nearer and no farther.
+            joined = pairs.tolist()
+        else:
+            joined = _joined(points, first, pairs, distance, None if collapse else (incidence, faces))
         if not joined:
             return first
         for head, other in joined:
             first[other] = head
         first = first[first]
+        # What was not joined in view of all that is near shares a face or lies too far: neither changes when others are joined.
+        if every and len(pairs) <= _PAIRS:
+            return first
+        begun = True
         if len(at):
             incidence = np.unique(first[at].astype(np.int64) * faces + face)
 
@@ -73,21 +82,60 @@ def _in_one_place(points: Array) -> Array:
     return first[group]
 
 
-def _near_pairs(points: Array, heads: Array, distance: float) -> Array:
-    """(n, 2) pairs of points no further apart than a distance, nearest first."""
-    heads = heads[_crowded(points[heads], distance)] if len(heads) > _FEW else heads
+def _near_pairs(points: Array, heads: Array, distance: float) -> tuple[Array, bool]:
+    """(n, 2) pairs of points no further apart than a distance, nearest first, and whether those are all that there are."""
+    swept = _swept(points[heads], distance)
+    if swept is not None:
+        one, two, gap = swept
+        return _by_gap(np.stack([heads[one], heads[two]], axis=1), gap, len(points)), True
+    heads = heads[_crowded(points[heads], distance)]
     if len(heads) < 2:
-        return np.zeros((0, 2), np.int64)
+        return np.zeros((0, 2), np.int64), True
     gaps, other = _nearest(points[heads], min(_NEIGHBOURS + 1, len(heads)), distance)
     one = np.repeat(np.arange(len(heads)), gaps.shape[1])
     gap, two = gaps.reshape(-1), other.reshape(-1)
     kept = np.isfinite(gap) & (gap <= distance) & (one != np.minimum(two, len(heads) - 1))
-    pair = np.sort(np.stack([heads[one[kept]], heads[two[kept]]], axis=1), axis=1)
-    _, where = np.unique(pair[:, 0] * len(points) + pair[:, 1], return_index=True)
-    pair = pair[where]
-    gap = gap[kept][where]
-    order = np.argsort(gap, kind="stable")
-    return pair[order]
+    return _by_gap(np.stack([heads[one[kept]], heads[two[kept]]], axis=1), gap[kept], len(points)), False
+
+
+def _by_gap(pairs: Array, gap: Array, count: int) -> Array:
+    """Pairs of `count` points, each once and the lower first, nearest first and then by number."""
+    pairs = np.sort(pairs, axis=1)
+    _, where = np.unique(pairs[:, 0] * count + pairs[:, 1], return_index=True)
+    return pairs[where][np.argsort(gap[where], kind="stable")]
+
+
+def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
+    """Pairs of finite points (n, 3) within a distance and how far apart each is, each pair once; None where too many lie in reach.
+
+    Points are held against those that follow along the axis on which they spread most, until none follows within the distance.
+    """
+    if len(points) < 2:
+        return np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0)
+    with np.errstate(all="ignore"):
+        axis = int(np.argmax(points.max(axis=0) - points.min(axis=0)))
+        order = np.argsort(points[:, axis], kind="stable")
+        p = points[order]
+        found: list[tuple[Array, Array, Array]] = []
+        seen = 0
+        near = np.arange(len(points) - 1)
+        for step in range(1, len(points)):
+            near = near[: np.searchsorted(near, len(points) - step)]
+            near = near[p[near + step, axis] - p[near, axis] <= distance]
+            seen += len(near)
+            if not len(near):
+                break
+            if seen > _IN_REACH * len(points):
+                return None
+            gap = np.sqrt(sum((p[near, k] - p[near + step, k]) ** 2 for k in range(3)))
+            close = gap <= distance
+            if close.any():
+                found.append((order[near[close]], order[near[close] + step], gap[close]))
+    if not found:
+        return np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0)
+    one, two, gap = (np.concatenate(column) for column in zip(*found, strict=True))
+    most = np.bincount(np.concatenate([one, two])).max()
+    return (one, two, gap) if most <= _NEIGHBOURS else None
 
 
 def _nearest(points: Array, many: int, distance: float) -> tuple[Array, Array]:

@@ -46,14 +46,16 @@ def stands_under_its_like(finding: Json, by_id: Mapping[str, Json]) -> bool:
 def together(calls: Sequence[Json]) -> list[Json]:
     """Calls of mends, each once; calls that differ only in whom they are for become one for all of those."""
     made: dict[str, dict[str, Any]] = {}
+    told: dict[str, dict[str, dict[str, None]]] = {}
     for call in calls:
         params = call["params"]
         rest = {k: v for k, v in params.items() if k not in _WHOM}
         whom = {k: params[k] if isinstance(params[k], list) else str(params[k]).split(";") for k in _WHOM if k in params}
-        known = made.setdefault(
-            json.dumps([call["mend"], rest, sorted(whom)], sort_keys=True, default=str),
-            {"mend": call["mend"], "params": {**rest, **{k: [] for k in whom}}},
-        )
+        key = json.dumps([call["mend"], rest, sorted(whom)], sort_keys=True, default=str)
+        made.setdefault(key, {"mend": call["mend"], "params": rest})
         for k, names in whom.items():
-            known["params"][k] += [name for name in names if name not in known["params"][k]]
-    return list(made.values())
+            told.setdefault(key, {}).setdefault(k, {}).update(dict.fromkeys(names))
+    return [
+        {"mend": c["mend"], "params": {**c["params"], **{k: list(v) for k, v in told.get(key, {}).items()}}}
+        for key, c in made.items()
+    ]

@@ -11,6 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
+from ..geometry.distinct import occurring
 from ..geometry.needles import thinness, without_needles
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.smoothing import smooth_normals
@@ -162,7 +163,7 @@ class Reducer:
         """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
         that they are fitted by."""
         w = self.wedges
-        used = np.unique(triangles)
+        used = occurring(triangles, len(w.corner))
         points, local = np.unique(w.point[used], return_inverse=True)
         number = np.zeros(len(w.corner), np.int64)
         number[used] = local.reshape(-1)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..geometry.distinct import occurring
 from ..scene.model import Array
 from .nearest import PROBES, Spread, Tree
 
@@ -61,7 +62,7 @@ def values_fitted(before: Spread, positions: Array, triangles: Array, values: Ar
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
 
-    used = np.unique(triangles)
+    used = occurring(triangles, len(positions))
     free = ~kept[used]
     if not free.any():
         return values

@@ -16,7 +16,7 @@ from ..geometry.adjacency import edges, next_corner
 from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import recut
-from ..geometry.triangles import corner_normals_of_turn, triangulate
+from ..geometry.triangles import newell_normals, triangulate
 from ..scene.model import Array, Layer, Mesh
 from .nearest import barycentric
 
@@ -150,7 +150,7 @@ def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bo
     """Pairs of faces whose stored normals differ along their edge, those that meet at more than `HARD`, and whether most faces have
     their own normal at all corners. a, b: corners that the two sides of each edge begin at."""
     assert cut.normals is not None
-    area = corner_normals_of_turn(cut)[1]
+    area = newell_normals(cut)
     length = np.linalg.norm(area, axis=1, keepdims=True)
     unit = np.divide(area, length, out=np.zeros_like(area), where=length > 0)
     n = np.nan_to_num(cut.normals.at_corners().astype(np.float64))

@@ -253,20 +253,28 @@ def _morphs(
     count = max((len(t) for t in targets if isinstance(t, list)), default=0)
     extras = entry.get("extras")
     names = extras.get("targetNames", []) if isinstance(extras, dict) else []
+    # Targets over the same accessors share their arrays: a file may name one of them thousands of times.
+    moves: dict[str, Array] = {}
+    turns: dict[str, Array | None] = {}
     out = []
     for k in range(count):
-        moved = np.zeros((positions.total, 3))
-        for p, t in zip(drawn, targets, strict=True):
-            accessor = t[k].get("POSITION") if isinstance(t, list) and k < len(t) and isinstance(t[k], dict) else None
-            if accessor is None:
-                continue
-            delta = doc.accessor(accessor, f"{where}.targets", 3)
-            n = min(len(delta), p.count)
-            if n < p.count:
-                problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {p.count:,} vertices.", where))
-            moved[p.offset : p.offset + n] = delta[:n]
+        told = [t[k] if isinstance(t, list) and k < len(t) and isinstance(t[k], dict) else {} for t in targets]
+        move, turn = (repr([t.get(name) for t in told]) for name in ("POSITION", "NORMAL"))
+        if move not in moves:
+            moved = np.zeros((positions.total, 3))
+            for p, t in zip(drawn, told, strict=True):
+                if t.get("POSITION") is None:
+                    continue
+                delta = doc.accessor(t["POSITION"], f"{where}.targets", 3)
+                n = min(len(delta), p.count)
+                if n < p.count:
+                    problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {p.count:,} vertices.", where))
+                moved[p.offset : p.offset + n] = delta[:n]
+            moves[move] = frozen(moved)
+        if turn not in turns:
+            turns[turn] = _morph_normals(doc, faces, k, where)
         name = names[k] if isinstance(names, list) and k < len(names) and isinstance(names[k], str) else ""
-        out.append(Morph(name, frozen(moved), _morph_normals(doc, faces, k, where)))
+        out.append(Morph(name, moves[move], turns[turn]))
     return tuple(out)
 
 

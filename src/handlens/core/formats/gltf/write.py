@@ -124,14 +124,24 @@ class _Writer:
             out["material"] = material
         if mesh.morphs:
             normals = mesh.normals is not None and there(mesh.normals)
-            out["targets"] = [self._target(mesh, m, vertex, first, normals) for m in mesh.morphs]
+            out["targets"] = self._targets(mesh, vertex, first, normals)
         return out
 
-    def _target(self, mesh: Mesh, morph: Any, vertex: Array, first: Array, with_normals: bool) -> dict[str, int]:
-        target = {"POSITION": self.accessor(morph.positions[vertex].astype(np.float32), 34962, True)}
-        if with_normals and morph.normals is not None and mesh.normals is not None:
-            target["NORMAL"] = self.accessor(morph.normals[mesh.normals.index[first]].astype(np.float32), 34962)
-        return target
+    def _targets(self, mesh: Mesh, vertex: Array, first: Array, with_normals: bool) -> list[dict[str, int]]:
+        """Morph targets of a primitive; those that share their arrays share their accessors, as they may have come."""
+        moves: dict[int, int] = {}
+        turns: dict[int, int] = {}
+        out = []
+        for m in mesh.morphs:
+            if id(m.positions) not in moves:
+                moves[id(m.positions)] = self.accessor(m.positions[vertex].astype(np.float32), 34962, True)
+            target = {"POSITION": moves[id(m.positions)]}
+            if with_normals and m.normals is not None and mesh.normals is not None:
+                if id(m.normals) not in turns:
+                    turns[id(m.normals)] = self.accessor(m.normals[mesh.normals.index[first]].astype(np.float32), 34962)
+                target["NORMAL"] = turns[id(m.normals)]
+            out.append(target)
+        return out
 
     def _loose(self, mesh: Mesh, vertices: Array, mode: int) -> dict[str, Any]:
         kept, index = np.unique(vertices, return_inverse=True)
@@ -142,7 +152,7 @@ class _Writer:
             "mode": mode,
         }
         if mesh.morphs:
-            out["targets"] = [self._target(mesh, m, kept, kept, False) for m in mesh.morphs]
+            out["targets"] = self._targets(mesh, kept, kept, False)
         return out
 
     def _weights(self, mesh: Mesh, vertex: Array) -> dict[str, int]:

@@ -15,7 +15,9 @@ def write(scene: Scene, target: Target) -> dict[str, bytes]:
     mesh = scene.meshes[0] if scene.meshes else Mesh("mesh:0", "", np.zeros((0, 3)))
     layers = [x for x in (mesh.normals, *mesh.uvs, *mesh.colours) if x is not None]
     used, corners = split_vertices(mesh, layers)
-    rest = np.setdiff1d(np.arange(len(mesh.positions)), mesh.corners)
+    free = np.ones(len(mesh.positions), bool)
+    free[mesh.corners] = False
+    rest = np.flatnonzero(free)
     stored = np.concatenate([mesh.corners[used], rest]).astype(np.int64)
     # Doubles only where single precision would round what was read.
     with np.errstate(over="ignore", invalid="ignore"):
