@@ -14,8 +14,8 @@ from .recut import only_used_values, only_vertices, recut
 _NEIGHBOURS = 4
 #: Points up to which each is held against each: less work than loading the library that has trees.
 _BY_HAND = 2_000
-#: Points in reach along one axis, for each point, up to which all of them are looked at.
-_IN_REACH = 32
+#: Points in reach along one axis up to which all of them are looked at: of one point, for each point, and in all where there are few.
+_ROW, _IN_REACH, _IN_ALL = 2_000, 32, 4_000_000
 #: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
 _PAIRS = 4_000
 
@@ -87,7 +87,8 @@ def _near_pairs(points: Array, heads: Array, distance: float) -> tuple[Array, bo
     swept = _swept(points[heads], distance)
     if swept is not None:
         one, two, gap = swept
-        return _by_gap(np.stack([heads[one], heads[two]], axis=1), gap, len(points)), True
+        near = _nearest_of(one, two, gap)
+        return _by_gap(np.stack([heads[one], heads[two]], axis=1)[near], gap[near], len(points)), bool(near.all())
     heads = heads[_crowded(points[heads], distance)]
     if len(heads) < 2:
         return np.zeros((0, 2), np.int64), True
@@ -125,7 +126,7 @@ def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
             seen += len(near)
             if not len(near):
                 break
-            if seen > _IN_REACH * len(points):
+            if step > _ROW or seen > max(_IN_REACH * len(points), _IN_ALL):
                 return None
             gap = np.sqrt(sum((p[near, k] - p[near + step, k]) ** 2 for k in range(3)))
             close = gap <= distance
@@ -134,8 +135,18 @@ def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
     if not found:
         return np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0)
     one, two, gap = (np.concatenate(column) for column in zip(*found, strict=True))
-    most = np.bincount(np.concatenate([one, two])).max()
-    return (one, two, gap) if most <= _NEIGHBOURS else None
+    return one, two, gap
+
+
+def _nearest_of(one: Array, two: Array, gap: Array) -> Array:
+    """(n,) bool: pairs that are among the few nearest of either of their points."""
+    point, pair = np.concatenate([one, two]), np.tile(np.arange(len(one)), 2)
+    order = np.lexsort((gap[pair], point))
+    count = np.bincount(point)
+    rank = np.arange(len(point)) - np.repeat(np.cumsum(count) - count, count)
+    out = np.zeros(len(one), bool)
+    out[pair[order[rank < _NEIGHBOURS]]] = True
+    return out
 
 
 def _nearest(points: Array, many: int, distance: float) -> tuple[Array, Array]:
