@@ -7,6 +7,7 @@ describe('figures', () => {
     [{ value: 0.0042, unit: 'm' }, '4.2 mm'],
     [{ value: 1.23456, unit: 'm' }, '1.23 m'],
     [{ value: 0, unit: 'm' }, '0 m'],
+    [{ value: 2.45e-13, unit: 'mm' }, 'under 0.001 mm'],
     [{ value: 3 * 2 ** 20, unit: 'bytes' }, '3 MiB'],
     [{ value: 0.01, unit: 'factor' }, '× 0.01'],
     [{ value: 89.96, unit: 'degrees' }, '90°'],

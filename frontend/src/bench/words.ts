@@ -8,13 +8,18 @@ type Value = { value?: unknown; unit: string } | null | undefined;
 const number = (n: number) =>
   Math.abs(n) >= 1000 ? n.toLocaleString('en', { maximumFractionDigits: 0 }) : Number(n.toPrecision(3)).toString();
 
+/** Below a micrometre nobody wants to know how far. */
+const millimetres = (n: number) => (n > 0 && n < 1e-3 ? 'under 0.001 mm' : `${number(n)} mm`);
+
 export function figure(v: Value): string {
   if (v?.value === null || v?.value === undefined) return '';
   if (typeof v.value !== 'number') return String(v.value);
   const n = v.value;
   switch (v.unit) {
     case 'm':
-      return Math.abs(n) < 0.01 && n !== 0 ? `${number(n * 1000)} mm` : `${number(n)} m`;
+      return Math.abs(n) < 0.01 && n !== 0 ? millimetres(n * 1000) : `${number(n)} m`;
+    case 'mm':
+      return millimetres(n);
     case 'bytes':
       return `${number(n / 2 ** 20)} MiB`;
     case 'factor':

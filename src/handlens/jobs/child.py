@@ -279,6 +279,7 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     picture = portrait(reduced or full)
     if picture:
         (out / "portrait.webp").write_bytes(picture)
+    come("drawing")
     drawn = time.perf_counter() - began_drawing + sketched - read
     tell("asking what each format can hold", 0.95)
     lost = formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()})

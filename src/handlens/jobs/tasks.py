@@ -106,7 +106,7 @@ def display_name(path: str) -> str:
 @app.task(name="inspect", queue="work")
 async def inspect(job_id: int) -> None:
     """Read, mend and measure a revision."""
-    await run(job_id, _lay_out_inspection, _keep_inspection, {"picture": _keep_picture, "verdict": _keep_verdict})
+    await run(job_id, _lay_out_inspection, _keep_inspection, _BEFORE_THE_REST)
 
 
 def _lay_out(s: Session, revision: Revision, tape: list[dict[str, Any]], folder: Path) -> dict[str, Any]:
@@ -170,23 +170,37 @@ def _keep_evidence(s: Session, inspection: Inspection, folder: Path) -> None:
     shelf.keep_evidence(s, inspection, msgspec.msgpack.decode(data, type=dict[str, bytes]))
 
 
+def _keep_drawing(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+    """The display copy, the whole one of a model that is reduced for the stage, and the picture for the Shelf."""
+    inspection = s.get(Inspection, subject["inspection"])
+    if inspection is None or inspection.state == "done":
+        return
+    inspection.stage_id = contents.put_file(s, left(folder, "out/stage.bin")).id
+    full = was_left(folder, "out/full-stage.bin")
+    inspection.full_stage_id = contents.put_file(s, left(folder, "out/full-stage.bin")).id if full else None
+    inspection.coarse = False
+    drawn = was_left(folder, "out/portrait.webp")
+    revision = s.get_one(Revision, inspection.revision_id)
+    revision.thumbnail_id = contents.put_file(s, left(folder, "out/portrait.webp")).id if drawn else None
+
+
+#: What is kept of a reading before all of it is there, by what its child calls it.
+_BEFORE_THE_REST = {"picture": _keep_picture, "verdict": _keep_verdict, "drawing": _keep_drawing}
+
+
 def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
     inspection = s.get(Inspection, subject["inspection"])
     if inspection is None:
         return
     if inspection.source is None:
         _keep_verdict(s, subject, {}, folder)
-    inspection.stage_id = contents.put_file(s, left(folder, "out/stage.bin")).id
-    full = was_left(folder, "out/full-stage.bin")
-    inspection.full_stage_id = contents.put_file(s, left(folder, "out/full-stage.bin")).id if full else None
+    _keep_drawing(s, subject, {}, folder)
     if was_left(folder, "out/scene.bin"):
         shelf.keep_scene(s, inspection, contents.put_file(s, left(folder, "out/scene.bin")).id)
-    inspection.lost, inspection.seconds, inspection.coarse = result["lost"], result["seconds"], False
+    inspection.lost, inspection.seconds = result["lost"], result["seconds"]
     inspection.state, inspection.error = "done", None
     s.flush()
     revision = s.get_one(Revision, inspection.revision_id)
-    drawn = was_left(folder, "out/portrait.webp")
-    revision.thumbnail_id = contents.put_file(s, left(folder, "out/portrait.webp")).id if drawn else None
     if revision.model.revisions[-1].id == revision.id:
         cards.renew(s, revision.model)
     want_trials(s, revision, inspection)

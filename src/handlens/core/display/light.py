@@ -25,7 +25,7 @@ LIGHT_OVER, LIGHT_AIM = 60_000, 30_000
 #: Triangles of a whole model from which on a reduced copy is drawn in the full one's place, and what that aims at.
 REDUCED_OVER, REDUCED_AIM = 1_200_000, 600_000
 #: Triangles of all meshes from which on the first picture is a coarse one, and what that aims at.
-COARSE_OVER, COARSE_AIM = 150_000, 40_000
+COARSE_OVER, COARSE_AIM = 150_000, 20_000
 _TRIES = 5
 
 
@@ -56,10 +56,13 @@ class Clusters:
 
 
 def _first_of_each(group: Array, order_by: Array, count: int) -> Array:
-    order = np.lexsort((order_by, group))
-    starts = np.flatnonzero(np.diff(group[order], prepend=-1))
-    out: Array = order[starts]
-    assert len(out) == count
+    """(count,) the row of each group that is first by `order_by` (n,), of equal ones the first as they stand."""
+    order_by = np.where(np.isnan(order_by), np.inf, order_by)
+    least = np.full(count, np.inf)
+    np.minimum.at(least, group, order_by)
+    rows = np.flatnonzero(order_by == least[group])
+    out = np.empty(count, np.int64)
+    out[group[rows[::-1]]] = rows[::-1]
     return out
 
 

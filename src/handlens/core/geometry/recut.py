@@ -136,8 +136,8 @@ def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
 
 def used_materials(mesh: Mesh) -> list[int]:
     """Materials that faces of a mesh have, each once; none for -1."""
-    slots = np.unique(mesh.slots).tolist() if len(mesh.slots) else [0] if mesh.face_count else []
-    return list(dict.fromkeys(m for s in slots if s < len(mesh.slot_materials) and (m := mesh.slot_materials[s]) >= 0))
+    known = (mesh.slot_materials[s] for s in mesh.used_slots if s < len(mesh.slot_materials))
+    return list(dict.fromkeys(m for m in known if m >= 0))
 
 
 def used_vertices(mesh: Mesh) -> Array:

@@ -16,11 +16,10 @@ def split_vertices(mesh: Mesh, layers: list[Layer], corners: Array | None = None
     mesh.corners that stands for each vertex, and index (K,) int64. Vertices are numbered by first use.
     """
     chosen = np.arange(len(mesh.corners), dtype=np.int64) if corners is None else corners
-    columns = [mesh.corners[chosen], *(layer.index[chosen] for layer in layers)]
-    ids, count = distinct_rows(columns) if len(chosen) else (np.zeros(0, np.int32), 0)
-    first = np.full(count, len(chosen), np.int64)
-    np.minimum.at(first, ids, np.arange(len(chosen)))
-    order = np.argsort(first)
-    rank = np.empty(count, np.int64)
-    rank[order] = np.arange(count)
-    return chosen[first[order]], rank[ids]
+    own = mesh.corners[chosen]
+    others = (layer.index if corners is None else layer.index[chosen] for layer in layers)
+    # Formats with one index for everything have it in every layer.
+    ids, count = distinct_rows([own, *(c for c in others if not np.array_equal(c, own))])
+    first = np.empty(count, np.int64)
+    first[ids[::-1]] = np.arange(len(ids) - 1, -1, -1)
+    return chosen[first], ids.astype(np.int64)

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
-import numpy as np
-
 from ..scene import Image, Mesh, Scene
 from ..scene.made import BESIDE, ROLE, said
 from ..scene.transforms import walk
@@ -42,7 +40,7 @@ def spent(scene: Scene) -> Spent:
 
 def _slots(mesh: Mesh) -> int:
     """Slots that some face has, each a draw."""
-    return len(np.unique(mesh.slots)) if len(mesh.slots) else int(mesh.face_count > 0)
+    return len(mesh.used_slots)
 
 
 def _loaded(image: Image) -> int:

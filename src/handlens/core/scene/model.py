@@ -133,6 +133,13 @@ class Mesh:
     def only_triangles(self) -> bool:
         return len(self.corners) == 3 * self.face_count and bool((self.corner_counts == 3).all())
 
+    @cached_property
+    def used_slots(self) -> tuple[int, ...]:
+        """Slots that faces have, ascending; the first for faces that state none."""
+        if not len(self.slots):
+            return (0,) if self.face_count else ()
+        return tuple(np.flatnonzero(np.bincount(self.slots[self.slots >= 0])).tolist())
+
     def layers(self) -> list[Layer]:
         """Every per-corner layer: normals, UV sets, colours, tangents."""
         single = [layer for layer in (self.normals, self.tangents) if layer is not None]

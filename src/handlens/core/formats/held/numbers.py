@@ -6,25 +6,24 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...scene import Scene
+from ...geometry.finite import finite_points
+from ...scene import Mesh, Scene
 from ...scene.model import frozen
+from ...scene.once import once_a_mesh
 from ...words.lengths import metres
 from .steps import Said, Step, Target
 
 
-def _worst(scene: Scene) -> float:
+@once_a_mesh
+def _rounding(mesh: Mesh) -> float:
     """Greatest change of a coordinate by rounding it to a 32-bit float, in units of the scene."""
-    worst = 0.0
-    for m in scene.meshes:
-        finite = m.positions[np.isfinite(m.positions).all(axis=1)]
-        if len(finite):
-            with np.errstate(over="ignore", invalid="ignore"):
-                worst = max(worst, float(np.abs(finite.astype(np.float32) - finite).max()))
-    return worst
+    finite = finite_points(mesh.positions)
+    with np.errstate(over="ignore", invalid="ignore"):
+        return float(np.abs(finite.astype(np.float32) - finite).max(initial=0.0))
 
 
 def _tell(scene: Scene, target: Target) -> list[Said]:
-    far = _worst(scene) if target.format.single else 0.0
+    far = max((_rounding(m) for m in scene.meshes), default=0.0) if target.format.single else 0.0
     if not far > 0:
         return []
     by = metres(far * scene.unit_metres) if scene.unit_metres is not None else f"{far:.3g} file units"

@@ -12,6 +12,7 @@ from ...geometry.recut import only_vertices, used_vertices
 from ...limits import plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
+from ...scene.once import once_a_mesh
 from .one_set import drawn_set_first, laid_otherwise
 from .steps import Said, Step, Target
 
@@ -209,10 +210,15 @@ def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Array]:
     return out[::-1]
 
 
+@once_a_mesh
+def _out_of_row(mesh: Mesh) -> int:
+    return sum(int(g.sum()) for group in (mesh.uvs, mesh.colours) if len(group) > 1 for g in _leading_gaps(mesh, group))
+
+
 def _tell_in_a_row(scene: Scene, target: Target) -> list[Said]:
     if target.format.family != "gltf":
         return []
-    n = sum(int(g.sum()) for m in scene.meshes for group in (m.uvs, m.colours) for g in _leading_gaps(m, group))
+    n = sum(_out_of_row(m) for m in scene.meshes)
     text = f"{plural(n, 'corner has', 'corners have')} a value in a later set but none in an earlier one, which gets zero: sets are numbered in a row."
     return [Said("UVs and colours", "Sets in a row", text, f"{n:,}", "0")] if n else []
 
@@ -233,8 +239,13 @@ def _in_a_row(scene: Scene, _: Target) -> Scene:
 # --- positions that nothing uses ----------------------------------------------------------------------
 
 
+@once_a_mesh
+def _spare(mesh: Mesh) -> int:
+    return int(np.count_nonzero(~used_vertices(mesh)))
+
+
 def _tell_spare(scene: Scene, target: Target) -> list[Said]:
-    n = sum(int(np.count_nonzero(~used_vertices(m))) for m in scene.meshes) if target.lacks("spare positions") else 0
+    n = sum(_spare(m) for m in scene.meshes) if target.lacks("spare positions") else 0
     text = f"{plural(n, 'position')} that no face, line or point uses left out."
     return [Said(_GROUP, "Positions that nothing uses", text, f"{n:,}", "0")] if n else []
 

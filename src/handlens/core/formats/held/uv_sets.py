@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ...geometry.recut import used_materials
 from ...limits import plural
 from ...scene import Material, Scene, TextureInput
 from .steps import Said, Step, Target
@@ -13,10 +14,8 @@ def fewest_sets(scene: Scene) -> dict[int, int]:
     """For each material that faces use, the fewest UV sets of any mesh with faces of it."""
     found: dict[int, int] = {}
     for mesh in scene.meshes:
-        for slot in set(mesh.slots.tolist()):
-            material = mesh.slot_materials[slot] if slot < len(mesh.slot_materials) else -1
-            if material >= 0:
-                found[material] = min(found.get(material, len(mesh.uvs)), len(mesh.uvs))
+        for material in used_materials(mesh):
+            found[material] = min(found.get(material, len(mesh.uvs)), len(mesh.uvs))
     return found
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...geometry.doubles import SHARES
 from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...limits import plural
@@ -190,6 +191,8 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if s.doubles[-1] and p.enlarges > 0:
             unit = unit_of(m) * p.enlarges
             apart = s.apart * unit * 1000
+            # What rounding alone keeps apart lies in one place: nobody wants to read a distance of so many zeros.
+            near = max(1.01 * apart, SHARES[0] * s.size * unit * 1000)
             n = s.doubles[-1]
             yield Finding(
                 f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {within(s.apart * unit)}",
@@ -199,7 +202,7 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 of_mesh(m, p, "doubles", "vertices"),
-                (Call("surface.weld", {"distance_mm": float(f"{1.01 * apart:.4g}"), "parts": [node_key(m, p.node)]}),),
+                (Call("surface.weld", {"distance_mm": float(f"{near:.4g}"), "parts": [node_key(m, p.node)]}),),
                 key=node_key(m, p.node),
             )
 
