@@ -17,9 +17,11 @@ from handlens.core.machine.meshopt import cache_figures
 from handlens.core.reduction.collapse import Reducer
 from handlens.core.reduction.detail import bake
 from handlens.core.reduction.flat import freed_by_merging, merged_flat
+from handlens.core.reduction.flipping import flipped
 from handlens.core.reduction.halves import halves
 from handlens.core.reduction.price import Surface, distances, price, surface_of
 from handlens.core.reduction.silhouette import outline_change
+from handlens.core.reduction.soundness import without_lenses
 from handlens.core.reduction.subdivision import coarser
 from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
@@ -239,6 +241,31 @@ def test_it_comes_to_the_count_and_stays_closed():
         top = surface(left)
         assert count - 4 <= left.triangle_count <= count
         assert (top.closed, top.winding_consistent) == (True, True)
+
+
+def test_sides_are_turned_to_follow_a_ridge():
+    """A roof whose two slopes are cut across their ridge: turning that one side takes nothing and brings the ridge back."""
+    top = np.array([(0, 0, 0), (1, 0, 1), (2, 0, 0), (0, 3, 0), (1, 3, 1), (2, 3, 0)], float)
+    roof = np.array([(0, 1, 3), (1, 4, 3), (1, 2, 4), (2, 5, 4)])
+    cut = np.array([(0, 1, 3), (1, 2, 3), (2, 4, 3), (2, 5, 4)])
+    before = Surface(top, roof)
+    made = flipped(before.tree, top, cut, np.arange(6))
+    assert distances(before, Surface(top, cut))[0] > 0.3
+    assert distances(before, Surface(top, made))[0] == pytest.approx(0, abs=1e-9)
+    # A seam there keeps it: both slopes have points of their own.
+    own = np.array([(0, 1, 3), (6, 2, 7), (2, 4, 7), (2, 5, 4)])
+    assert (flipped(before.tree, top[[0, 1, 2, 3, 4, 5, 1, 3]], own, np.array([0, 1, 2, 3, 4, 5, 1, 3])) == own).all()
+
+
+@pytest.mark.parametrize(("beside", "left"), [((), 2), (((0, 1, 3), (1, 4, 2), (2, 5, 0)), 3)])
+def test_what_two_sides_became_goes_and_a_fin_stays(beside, left):
+    """Two faces back to back: by themselves all that is left of something; among four at an edge what two sides became that met."""
+    points = np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0), (1, -1, 0.5), (1, 1, 0.5), (-1, 1, 0.5), (0, 0, 1)])
+    whole = mesh(points, [[0, 1, 6], [1, 2, 6], [2, 0, 6], [0, 2, 1], *map(list, beside), *(list(f[::-1]) for f in beside)])
+    work = Reducer(whole)
+    number = {int(v): k for k, v in enumerate(whole.corners[work.wedges.corner])}
+    came = np.array([[number[v] for v in f] for f in [(0, 1, 2), (2, 1, 0), *beside]])
+    assert len(without_lenses(work.wedges, came)) == left
 
 
 def test_the_price_is_what_an_independent_measure_finds():

@@ -9,6 +9,7 @@ import numpy as np
 from ..scene.model import Array, Layer, Mesh, frozen
 from .adjacency import Edges, face_of_corner
 from .distinct import distinct_rows
+from .flips import thinness
 from .recut import only_faces, only_used_values, only_vertices, recut, used_vertices
 from .topology import NEEDLE, surface
 
@@ -33,12 +34,9 @@ def without_needles(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def thinness(p: Array) -> Array:
-    """(n,) height over longest side of triangles (n, 3, 3); 0 without area."""
-    sides = np.roll(p, -1, axis=1) - p
-    longest = np.einsum("ijk,ijk->ij", sides, sides).max(axis=1)
-    twice = np.linalg.norm(np.cross(sides[:, 0], sides[:, 1]), axis=1)
-    return np.divide(twice, longest, out=np.zeros_like(twice), where=longest > 0)
+def _thin(p: Array) -> Array:
+    """(n,) `thinness` of triangles (n, 3, 3)."""
+    return thinness(p[:, 0], p[:, 1], p[:, 2])
 
 
 def _round(mesh: Mesh) -> Mesh | None:
@@ -46,7 +44,7 @@ def _round(mesh: Mesh) -> Mesh | None:
     top = surface(mesh, corners=True)
     three = np.flatnonzero((mesh.corner_counts == 3) & ~top.flat)
     corners = mesh.starts[three][:, None] + np.arange(3)
-    thin = three[thinness(mesh.positions[mesh.corners[corners]]) < NEEDLE]
+    thin = three[_thin(mesh.positions[mesh.corners[corners]]) < NEEDLE]
     if not len(thin):
         return None
     work = _Work(mesh, top.ids, top.edges, top.flat)
@@ -145,7 +143,7 @@ class _Work:
             return False
         fresh = np.array([[c, a, d], [d, b2, c]])
         before, after = self._points(np.array([[a, b, c], [b2, a2, d]])), self._points(fresh)
-        if thinness(after).min() <= 1.5 * thinness(before).min() or not _kept_facing(before[[1, 1]], after):
+        if _thin(after).min() <= 1.5 * _thin(before).min() or not _kept_facing(before[[1, 1]], after):
             return False
         if self._joined(int(self.at[c]), int(self.at[d])):
             return False
@@ -191,5 +189,5 @@ def _kept_facing(before: Array, after: Array) -> bool:
     one, other = normal(before), normal(after)
     dot = np.einsum("ij,ij->i", one, other)
     sizes = np.linalg.norm(one, axis=1) * np.linalg.norm(other, axis=1)
-    counts = thinness(before) >= NEEDLE
+    counts = _thin(before) >= NEEDLE
     return bool(((dot > 0.5 * sizes) | ~counts).all() and (np.linalg.norm(other, axis=1) > 0).all())

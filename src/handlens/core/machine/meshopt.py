@@ -54,20 +54,20 @@ def _at(values: NDArray[Any]) -> ctypes.c_void_p:
     return values.ctypes.data_as(ctypes.c_void_p)
 
 
-def simplified(points: NDArray[Any], triangles: NDArray[Any], target: int, error: float) -> NDArray[Any]:
+def simplified(points: NDArray[Any], triangles: NDArray[Any], target: int, error: float) -> tuple[NDArray[Any], float]:
     """Triangles (n, 3) of the same points after edges were collapsed, cheapest first, until `target` are left or the next would
-    cost more than `error`, a share of the largest extent. points: (V, 3), each combination of attributes one; those in the same
+    cost more than `error`, a share of the largest extent; and what the dearest of those cost. points: (V, 3), each combination of attributes one; those in the same
     place keep together as a seam. triangles: (T, 3).
     """
     lib = library()
     assert lib is not None
     if target >= len(triangles):
-        return np.asarray(triangles, np.int64)  # the library takes that for granted and reads past its end
+        return np.asarray(triangles, np.int64), 0.0  # the library takes that for granted and reads past its end
     p, index = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(triangles, np.uint32).reshape(-1)
     out, told = np.empty_like(index), _float()
     mesh = (_at(index), _size(len(index)), _at(p), _size(len(p)), _size(12))
     count = lib.meshopt_simplify(_at(out), *mesh, _size(3 * target), _float(error), _uint(0), ctypes.byref(told))
-    return out[:count].reshape(-1, 3).astype(np.int64)
+    return out[:count].reshape(-1, 3).astype(np.int64), float(told.value)
 
 
 def cache_figures(triangles: NDArray[Any], vertices: int) -> CacheFigures:

@@ -12,15 +12,18 @@ from functools import cached_property
 import numpy as np
 
 from ..geometry.distinct import occurring
-from ..geometry.needles import thinness, without_needles
+from ..geometry.flips import thinness
+from ..geometry.needles import without_needles
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.smoothing import smooth_normals
 from ..geometry.topology import NEEDLE
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
-from .nearest import Spread
-from .soundness import lost, ring, unsound, without_flat
+from .flipping import MOST as MOST_FLIPPED
+from .flipping import flipped
+from .nearest import Spread, Tree
+from .soundness import lost, ring, unsound, without_flat, without_lenses
 from .wedges import HARD, Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
@@ -35,6 +38,10 @@ _MANY, _AGAIN = 200_000, 2
 #: How many points may be held back at most, for each triangle that is left, and what share of the triangles is left at least where
 #: more are collapsed to mend what is folded.
 _HELD, _SPENT = 1 / 8, 0.97
+#: How far fans that only touch are drawn apart, as a share of the largest extent.
+_HAIR = 2e-6
+#: By what that has to lower the cost, or what is left, to be worth it.
+_MUCH_LESS = 0.75
 #: Share of needles from which on a mesh is one of needles, such as a fan: looking at each of them would only cost time.
 _SLENDER = 0.2
 
@@ -76,7 +83,13 @@ class Reducer:
         what is folded still, or where the mesh is large, has edges about it collapsed, for a few triangles fewer."""
         if not self.able or len(left) >= self.count:
             return left
-        return self._collapsed_further(self._held_back(left))
+        w = self.wedges
+        out = without_lenses(w, self._collapsed_further(self._held_back(left)))
+        return flipped(self._where_it_lay, w.positions, out, w.point) if len(out) <= MOST_FLIPPED else out
+
+    @cached_property
+    def _where_it_lay(self) -> Tree:
+        return Tree(self.wedges.positions, self.wedges.triangles)
 
     def _held_back(self, left: Array) -> Array:
         """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
@@ -128,7 +141,7 @@ class Reducer:
         used, local = np.unique(triangles[touched], return_inverse=True)
         points = self._with_held(self._unit[used], ~near[w.point[used]])
         wanted = max(int(touched.sum()) - max(int(wrong.sum()) // 2, 2), 0)
-        made = simplified(points, local.reshape(-1, 3), wanted, TORN)
+        made = simplified(points, local.reshape(-1, 3), wanted, TORN)[0]
         out = np.concatenate([triangles[~touched], without_flat(self._unit, used[made])])
         about = np.zeros(len(near), bool)
         about[w.point[used]] = True
@@ -138,9 +151,19 @@ class Reducer:
         wanted = max(target, _LEAST)
         if not self.able or wanted >= self.count:
             return self.wedges.triangles
-        points = self._unit if held is None else self._with_held(self._unit, held[self.wedges.point])
-        left = simplified(points, self.wedges.triangles, wanted, min(error / self.extent, TORN))
-        return without_flat(self._unit, left)
+        most = min(error / self.extent, TORN)
+        ways = [self._unit] if self._apart is None else [self._unit, self._apart]
+        points = [p if held is None else self._with_held(p, held[self.wedges.point]) for p in ways]
+        found = [simplified(p, self.wedges.triangles, wanted, most) for p in points]
+        (left, cost), (apart, less) = found[0], found[-1]
+        # Where little goes, fans that touch are best held: what is about them is spared.
+        better = less < _MUCH_LESS * cost or len(apart) < _MUCH_LESS * len(left)
+        return without_flat(self._unit, apart if better else left)
+
+    @cached_property
+    def _apart(self) -> Array | None:
+        """Positions (W, 3) of wedges with those of fans that only touch drawn apart; None where none do, or where collapsing once takes long."""
+        return _drawn_apart(self.wedges, self._unit) if self.wedges.touching.any() and self.count < _MANY else None
 
     @staticmethod
     def _with_held(points: Array, held: Array) -> Array:
@@ -236,9 +259,26 @@ class Reducer:
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
 
 
+def _drawn_apart(w: Wedges, unit: Array) -> Array:
+    """Positions (W, 3), those of fans that only touch in a point drawn apart by a hair: to the library they would else be one tangle, of which
+    nothing may move, and all that is left to collapse would pay for it."""
+    more = np.flatnonzero(w.touching > 0)
+    t = w.triangles
+    middle = unit[t].mean(axis=1)
+    count = np.maximum(np.bincount(t.reshape(-1), minlength=len(unit)), 1)[:, None]
+    about = np.stack([np.bincount(t.reshape(-1), np.repeat(middle[:, k], 3), len(unit)) for k in range(3)], axis=1) / count
+    # All wedges of one fan go the same way.
+    key = w.point[more] * (int(w.touching.max()) + 1) + w.touching[more]
+    _, fan = np.unique(key, return_inverse=True)
+    way = np.stack([np.bincount(fan, (about - unit)[more, k]) for k in range(3)], axis=1)
+    out = unit.copy()
+    out[more] += _HAIR * _unit(way)[fan]
+    return out
+
+
 def _without_needles(mesh: Mesh, triangles: Array) -> tuple[Mesh, Array]:
     """The mesh with fewer needles, and the wedges of its triangles. triangles: (T, 3) wedges."""
-    if (thinness(mesh.positions[mesh.corners].reshape(-1, 3, 3)) < NEEDLE).mean() > _SLENDER:
+    if (thinness(*mesh.positions[mesh.corners].reshape(-1, 3, 3).swapaxes(0, 1)) < NEEDLE).mean() > _SLENDER:
         return mesh, triangles
     numbers = Layer(
         np.arange(int(triangles.max(initial=-1)) + 1, dtype=np.float64)[:, None], triangles.reshape(-1).astype(np.int32)

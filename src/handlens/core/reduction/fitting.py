@@ -15,6 +15,8 @@ from .nearest import PROBES, Spread, Tree
 
 #: Samples for each triangle of the reduced surface, and at most.
 _EACH, MOST = 6, 250_000
+#: Triangles up to which points are placed again, how often at most, and by how much of what was left that has to help.
+_FEW, _ROUNDS, _HELPS = 2_000, 3, 0.8
 #: How much points are held where they are, beside what samples say.
 _HOLD = 0.01
 #: Sides that look away from each other by more than this (cosine) are not each other's surface.
@@ -22,13 +24,28 @@ _SIDE = 0.3
 
 
 def fitted(before: Spread, positions: Array, triangles: Array, fixed: Array, most: int = MOST) -> Array:
-    """(V, 3) positions of the reduced surface, better placed. before: the surface of before.
-    fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they were."""
+    """(V, 3) positions of the reduced surface, better placed: once, and of few triangles as often as it helps much. before: the surface
+    of before. fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they
+    were."""
+    if fixed.all() or not len(triangles):
+        return positions
+    placed, _ = _fitted_once(before, positions, triangles, fixed, most)
+    if len(triangles) > _FEW:
+        return placed
+    tried, was = _fitted_once(before, placed, triangles, fixed, most)
+    for _ in range(_ROUNDS):
+        more, now = _fitted_once(before, tried, triangles, fixed, most)
+        if not now < _HELPS * was:
+            break
+        placed, tried, was = tried, more, now
+    return placed
+
+
+def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Array, most: int) -> tuple[Array, float]:
+    """Positions better placed, and the mean distance of samples of the surface of before from where they stood."""
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
 
-    if fixed.all() or not len(triangles):
-        return positions
     tree = Tree(positions, triangles)
     samples = before.samples(min(_EACH * len(triangles), most, tree.affords(before.samples(PROBES).points)))
     p = before.positions[before.triangles[samples.triangle]]
@@ -46,10 +63,11 @@ def fitted(before: Spread, positions: Array, triangles: Array, fixed: Array, mos
     matrix = coo_array((moves.reshape(-1), (row, corners.reshape(-1))), shape=(len(corners), count)).tocsr()
     square = matrix.T @ matrix
     mean = float(square.diagonal().sum()) / max(int((~fixed).sum()), 1)
+    away = float(found.distance.mean()) if len(found.distance) else 0.0
     if not mean > 0:
-        return positions
+        return positions, away
     along, _ = cg(square + _HOLD * mean * eye_array(count), matrix.T @ offset, rtol=1e-4, maxiter=80)
-    return _without_turning(positions, positions + along[:, None] * normal, triangles, flat)
+    return _without_turning(positions, positions + along[:, None] * normal, triangles, flat), away
 
 
 def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, kept: Array, island: Array) -> Array:

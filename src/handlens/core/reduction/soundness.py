@@ -6,6 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.components import components
+from ..geometry.distinct import distinct_rows
 from ..scene.model import Array
 from .wedges import Wedges
 
@@ -94,6 +95,24 @@ def ring(triangles: Array, points: Array, rings: int) -> Array:
     for _ in range(rings):
         out[triangles[out[triangles].any(axis=1)].reshape(-1)] = True
     return out
+
+
+def without_lenses(w: Wedges, triangles: Array) -> Array:
+    """Triangles (n, 3) of wedges without pairs that lie back to back on three points, have an edge that more than two triangles share, and
+    whose points others have too: what became of two sides that met. Pairs that lay so before stay, and so do fins, which are all that
+    is left of something.
+    """
+    t = np.sort(w.point[triangles], axis=1)
+    every, count = distinct_rows([np.concatenate([t, np.sort(w.point[w.triangles], axis=1)])])
+    now, before = np.bincount(every[: len(t)], minlength=count), np.bincount(every[len(t) :], minlength=count)
+    twin = ((now == 2) & (before < 2))[every[: len(t)]]
+    if not twin.any():
+        return triangles
+    sides, edges = distinct_rows([t[:, [0, 1, 0, 2, 1, 2]].reshape(-1, 2)])
+    crowded = (np.bincount(sides, minlength=edges) > 2)[sides].reshape(-1, 3).any(axis=1)
+    others = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
+    others[t[~twin]] = True
+    return triangles[~(twin & crowded & others[t].all(axis=1))]
 
 
 def without_flat(positions: Array, triangles: Array) -> Array:

@@ -33,7 +33,8 @@ _BREAK = 0.4
 @dataclass(frozen=True, eq=False)
 class Wedges:
     """level: what is kept of `LEVELS`. cut: the mesh as triangles. triangles: (T, 3) wedges, without those that have no area; of: (T,) the cut's triangle of each.
-    corner: (W,) a corner of the cut that stands for each wedge; point: (W,) its welded point. faceted: whether faces were shaded flat."""
+    corner: (W,) a corner of the cut that stands for each wedge; point: (W,) its welded point. touching: (W,) which of the fans that only
+    touch in that point it is in, 0 for the first or only one. faceted: whether faces were shaded flat."""
 
     level: int
     cut: Mesh
@@ -41,6 +42,7 @@ class Wedges:
     of: Array
     corner: Array
     point: Array
+    touching: Array
     faceted: bool
 
     @cached_property
@@ -60,7 +62,9 @@ class Wedges:
     def fixed(self) -> Array:
         """(W,) bool: wedges at seams and borders, which keep their place."""
         points = int(self.point.max(initial=-1)) + 1
-        crowd = np.bincount(self.point, minlength=points) > 1
+        fans = int(self.touching.max(initial=0)) + 1
+        # Fans that only touch move together; what is a seam is one within its fan.
+        crowd: Array = np.bincount(self.point * fans + self.touching, minlength=points * fans).reshape(-1, fans).max(axis=1) > 1
         t = self.point[self.triangles]
         a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
         key = np.minimum(a, b) * points + np.maximum(a, b)
@@ -85,6 +89,9 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
         columns.append(_strongest(cut)[cut.corners])
     if cut.morphs:
         columns.append(_moved(cut)[cut.corners])
+    touching = _touching(cut, ids)
+    if touching is not None:
+        columns.append(touching)
     faceted = False
     if any(layer is not None and len(layer.values) for layer in (cut.normals, *cut.uvs)):
         fan, faceted = _fans(cut, ids, level)
@@ -99,7 +106,8 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
     point = at[corner].astype(np.int64)
     t = point[triangles]
     real = np.flatnonzero((t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0]))
-    return Wedges(level, cut, triangles[real], real, corner, point, faceted)
+    which = np.zeros(count, np.int64) if touching is None else touching[corner]
+    return Wedges(level, cut, triangles[real], real, corner, point, which, faceted)
 
 
 def _numbers(values: Array) -> Array:
@@ -125,6 +133,29 @@ def _moved(mesh: Mesh) -> Array:
     for k, morph in enumerate(mesh.morphs[:62]):
         out |= (morph.positions != 0).any(axis=1).astype(np.int64) << k
     return out
+
+
+def _touching(cut: Mesh, ids: Array) -> Array | None:
+    """(C,) which of the fans of faces about its point each corner is in, those of one point numbered from 0; None where no two fans
+    touch in a point alone. Where more than two faces meet along an edge they hang together."""
+    around = edges(cut, ids)
+    shared = around.shared
+    after = next_corner(cut)
+    a, b, turned = shared.one, shared.other, shared.alike
+    one, other = np.concatenate([a, after[a]]), np.concatenate([np.where(turned, b, after[b]), np.where(turned, after[b], b)])
+    fan = components(len(cut.corners), one, other)
+    at = ids[cut.corners].astype(np.int64)
+    crowded = np.zeros(int(at.max(initial=-1)) + 1, bool)
+    crowded[around.pairs(np.flatnonzero(around.uses > 2))] = True
+    fan = np.where(crowded[at], 0, fan)
+    first = np.full(len(crowded), len(fan), np.int64)
+    np.minimum.at(first, at, fan)
+    if (first[at] == fan).all():
+        return None
+    pairs, which = np.unique(at * len(fan) + fan, return_inverse=True)
+    point = pairs // len(fan)
+    number = np.arange(len(pairs)) - np.searchsorted(point, point)
+    return np.asarray(number[which.reshape(-1)])
 
 
 def _fans(cut: Mesh, ids: Array, level: int) -> tuple[Array, bool]:
