@@ -24,7 +24,7 @@ from .flipping import MOST as MOST_FLIPPED
 from .flipping import flipped
 from .nearest import Spread, Tree
 from .soundness import lost, ring, unsound, without_flat, without_lenses
-from .wedges import HARD, Wedges, wedges
+from .wedges import HARD, MANY, Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
 #: they were, and nobody would call it the same thing.
@@ -33,8 +33,8 @@ TORN = 0.1
 _LEAST = 4
 #: How often what became no surface is held back, or collapsed further.
 _ROUNDS = 9
-#: Triangles from which on what became no surface is not held back, as a round takes a second or more, and how often lost islands are.
-_MANY, _AGAIN = 200_000, 2
+#: How often lost islands are held back in a large mesh, where a round takes a second or more and what became no surface is not.
+_AGAIN = 2
 #: How many points may be held back at most, for each triangle that is left, and what share of the triangles is left at least where
 #: more are collapsed to mend what is folded.
 _HELD, _SPENT = 1 / 8, 0.97
@@ -68,6 +68,9 @@ class Reducer:
         self.extent = float((high - low).max()) or 1.0
         self.able = bool(finite) and len(self.wedges.triangles) > 1
         self._unit = (p - (low + high) / 2) / self.extent
+        points = int(self.wedges.point.max(initial=-1)) + 1
+        #: In what points were no surface's before, and of which of them that is known: few are ever asked for.
+        self._came, self._asked = np.zeros(points, np.uint8), np.zeros(points, bool)
 
     @cached_property
     def count(self) -> int:
@@ -94,7 +97,7 @@ class Reducer:
     def _held_back(self, left: Array) -> Array:
         """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
         gone alone, since each time costs as much as the first."""
-        w, large = self.wedges, self.count >= _MANY
+        w, large = self.wedges, self.count >= MANY
         held = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
         best, fewest, most = left, len(held) + 1, 1.02 * len(left)
         for n in range(_AGAIN if large else _ROUNDS):
@@ -127,11 +130,11 @@ class Reducer:
     def _wrong(self, triangles: Array, about: Array | None) -> Array:
         """(P,) bool: points, of those about (P,) or of all, that are as no surface's are in a way in which they were not before."""
         wrong = unsound(self.wedges, triangles, self._normals, about)
-        return np.asarray((wrong & ~self._before_it) != 0)
-
-    @cached_property
-    def _before_it(self) -> Array:
-        return unsound(self.wedges, self.wedges.triangles, self._normals)
+        unasked = (wrong != 0) & ~self._asked
+        if unasked.any():
+            self._asked |= unasked
+            self._came |= unsound(self.wedges, self.wedges.triangles, self._normals, unasked)
+        return np.asarray((wrong & ~self._came) != 0)
 
     def _collapsed_about(self, triangles: Array, wrong: Array) -> tuple[Array, Array]:
         """Triangles with edges about some points (P,) bool collapsed, and (P,) bool the points that this may have changed."""
@@ -162,8 +165,8 @@ class Reducer:
 
     @cached_property
     def _apart(self) -> Array | None:
-        """Positions (W, 3) of wedges with those of fans that only touch drawn apart; None where none do, or where collapsing once takes long."""
-        return _drawn_apart(self.wedges, self._unit) if self.wedges.touching.any() and self.count < _MANY else None
+        """Positions (W, 3) of wedges with those of fans that only touch drawn apart; None where none do."""
+        return _drawn_apart(self.wedges, self._unit) if self.wedges.touching.any() else None
 
     @staticmethod
     def _with_held(points: Array, held: Array) -> Array:

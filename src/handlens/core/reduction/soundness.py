@@ -85,8 +85,10 @@ def _fans(t: Array, one: Array, other: Array, points: int) -> Array:
     a, b = np.concatenate([one, after(one)]), np.concatenate(ends)
     total = len(at)
     label = components(total, a, b)
-    pairs = np.unique(at.astype(np.int64) * (int(label.max(initial=0)) + 1) + label)
-    return np.bincount(pairs // (int(label.max(initial=0)) + 1), minlength=points)
+    # Each fan is about one point.
+    owner = np.zeros(int(label.max(initial=-1)) + 1, np.int64)
+    owner[label] = at
+    return np.bincount(owner, minlength=points)
 
 
 def ring(triangles: Array, points: Array, rings: int) -> Array:
@@ -103,14 +105,18 @@ def without_lenses(w: Wedges, triangles: Array) -> Array:
     is left of something.
     """
     t = np.sort(w.point[triangles], axis=1)
-    every, count = distinct_rows([np.concatenate([t, np.sort(w.point[w.triangles], axis=1)])])
-    now, before = np.bincount(every[: len(t)], minlength=count), np.bincount(every[len(t) :], minlength=count)
-    twin = ((now == 2) & (before < 2))[every[: len(t)]]
+    ids, count = distinct_rows([t])
+    twin = (np.bincount(ids, minlength=count) == 2)[ids]
     if not twin.any():
         return triangles
+    about = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
+    about[t[twin]] = True
+    before = np.sort(w.point[w.triangles[about[w.point[w.triangles]].all(axis=1)]], axis=1)
+    both, count = distinct_rows([np.concatenate([t[twin], before])])
+    twin[np.flatnonzero(twin)] = (np.bincount(both[twin.sum() :], minlength=count) < 2)[both[: twin.sum()]]
     sides, edges = distinct_rows([t[:, [0, 1, 0, 2, 1, 2]].reshape(-1, 2)])
     crowded = (np.bincount(sides, minlength=edges) > 2)[sides].reshape(-1, 3).any(axis=1)
-    others = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
+    others = np.zeros(len(about), bool)
     others[t[~twin]] = True
     return triangles[~(twin & crowded & others[t].all(axis=1))]
 

@@ -26,6 +26,8 @@ HARD = 30.0
 _SAME = 1e-2
 #: What is told apart, from all of it down: seams, slots and joints always; hard edges up to 1; edges at which UVs break at 0 alone.
 LEVELS = (0, 1, 2)
+#: Triangles from which on a mesh is large: what takes long is not looked for.
+MANY = 200_000
 #: UVs break where their scale changes more than about twice from one face to the next.
 _BREAK = 0.4
 
@@ -34,7 +36,7 @@ _BREAK = 0.4
 class Wedges:
     """level: what is kept of `LEVELS`. cut: the mesh as triangles. triangles: (T, 3) wedges, without those that have no area; of: (T,) the cut's triangle of each.
     corner: (W,) a corner of the cut that stands for each wedge; point: (W,) its welded point. touching: (W,) which of the fans that only
-    touch in that point it is in, 0 for the first or only one. faceted: whether faces were shaded flat."""
+    touch in that point it is in, 0 for the first or only one and in large meshes. faceted: whether faces were shaded flat."""
 
     level: int
     cut: Mesh
@@ -89,7 +91,7 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
         columns.append(_strongest(cut)[cut.corners])
     if cut.morphs:
         columns.append(_moved(cut)[cut.corners])
-    touching = _touching(cut, ids)
+    touching = _touching(cut, ids) if cut.face_count < MANY else None
     if touching is not None:
         columns.append(touching)
     faceted = False
@@ -144,18 +146,18 @@ def _touching(cut: Mesh, ids: Array) -> Array | None:
     a, b, turned = shared.one, shared.other, shared.alike
     one, other = np.concatenate([a, after[a]]), np.concatenate([np.where(turned, b, after[b]), np.where(turned, after[b], b)])
     fan = components(len(cut.corners), one, other)
-    at = ids[cut.corners].astype(np.int64)
-    crowded = np.zeros(int(at.max(initial=-1)) + 1, bool)
-    crowded[around.pairs(np.flatnonzero(around.uses > 2))] = True
-    fan = np.where(crowded[at], 0, fan)
-    first = np.full(len(crowded), len(fan), np.int64)
-    np.minimum.at(first, at, fan)
-    if (first[at] == fan).all():
+    at = ids[cut.corners]
+    # Each fan is about one point.
+    owner = np.zeros(int(fan.max(initial=-1)) + 1, np.int64)
+    owner[fan] = at
+    several = np.bincount(owner) > 1
+    several[around.pairs(np.flatnonzero(around.uses > 2))] = False
+    if not several.any():
         return None
-    pairs, which = np.unique(at * len(fan) + fan, return_inverse=True)
-    point = pairs // len(fan)
-    number = np.arange(len(pairs)) - np.searchsorted(point, point)
-    return np.asarray(number[which.reshape(-1)])
+    order = np.argsort(owner, kind="stable")
+    number = np.empty(len(owner), np.int64)
+    number[order] = np.arange(len(owner)) - np.searchsorted(owner[order], owner[order])
+    return np.where(several[at], number[fan], 0)
 
 
 def _fans(cut: Mesh, ids: Array, level: int) -> tuple[Array, bool]:
