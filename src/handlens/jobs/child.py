@@ -275,11 +275,11 @@ def inspect(request: dict[str, Any], out: Path) -> dict[str, Any]:
     (out / "stage.bin").write_bytes(reduced or full)
     if reduced:
         (out / "full-stage.bin").write_bytes(full)
+    come("drawing")
     tell("drawing it for the shelf", 0.93)
     picture = portrait(reduced or full)
     if picture:
         (out / "portrait.webp").write_bytes(picture)
-    come("drawing")
     drawn = time.perf_counter() - began_drawing + sketched - read
     tell("asking what each format can hold", 0.95)
     lost = formats.lost_by_sheet(mended, {x.slug: x.writes for x in shipped()})

@@ -171,7 +171,7 @@ def _keep_evidence(s: Session, inspection: Inspection, folder: Path) -> None:
 
 
 def _keep_drawing(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
-    """The display copy, the whole one of a model that is reduced for the stage, and the picture for the Shelf."""
+    """The display copy, and the whole one of a model that is reduced for the stage."""
     inspection = s.get(Inspection, subject["inspection"])
     if inspection is None or inspection.state == "done":
         return
@@ -179,9 +179,6 @@ def _keep_drawing(s: Session, subject: dict[str, Any], news: dict[str, Any], fol
     full = was_left(folder, "out/full-stage.bin")
     inspection.full_stage_id = contents.put_file(s, left(folder, "out/full-stage.bin")).id if full else None
     inspection.coarse = False
-    drawn = was_left(folder, "out/portrait.webp")
-    revision = s.get_one(Revision, inspection.revision_id)
-    revision.thumbnail_id = contents.put_file(s, left(folder, "out/portrait.webp")).id if drawn else None
 
 
 #: What is kept of a reading before all of it is there, by what its child calls it.
@@ -201,6 +198,8 @@ def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any]
     inspection.state, inspection.error = "done", None
     s.flush()
     revision = s.get_one(Revision, inspection.revision_id)
+    drawn = was_left(folder, "out/portrait.webp")
+    revision.thumbnail_id = contents.put_file(s, left(folder, "out/portrait.webp")).id if drawn else None
     if revision.model.revisions[-1].id == revision.id:
         cards.renew(s, revision.model)
     want_trials(s, revision, inspection)
