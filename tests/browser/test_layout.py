@@ -1,5 +1,6 @@
 """No text lies over another, is cut without saying so or lies outside of its panel, and no button is cut by an edge: every station of
-every demo model and of models that others made, in one of three sizes of the window in turn; of some, in all.
+some demo models and of models that others made, in one of three sizes of the window in turn; of some, in all. `./check long` walks over
+all of the demo.
 
 The sizes are common ones, no published source.
 """
@@ -24,8 +25,10 @@ OTHERS = (
     "Collada/duck.dae",
     "PLY/Wuson.ply",
 )
-#: Walked over in every size: the simplest, the fullest, and the one with the most parts.
+#: Walked over in every size: the simplest, the fullest, and the one with the most parts. Besides these, some with much to tell are walked
+#: each time; all others by the long sweep.
 IN_ALL = ("Crab pot", "Heron", OTHERS[0])
+EACH_TIME = (*IN_ALL, "Ferry hut", "Ferry signboard", "Lantern flame", OTHERS[1])
 ENDINGS = (".glb", ".gltf", ".obj", ".dae", ".ply", ".stl", ".off", ".3mf", ".usda", ".usdc", ".usdz")
 _BESIDE = (".mtl", ".bin", ".jpg", ".png", ".bmp")
 _DEMO = {entry["name"]: entry for entry in json.loads((DEMO / "manifest.json").read_text())["models"]}
@@ -51,12 +54,15 @@ def _main(name: str) -> Path:
 
 @pytest.fixture(scope="module")
 def sent(server) -> None:
-    """All of them on their way to the shelf at once: one is walked over while the next is read."""
-    there = {m["main"] for m in shelf(server)}
-    for name in _every():
-        files = _files(name) if name in _DEMO or (MODELS / name).exists() else []
-        if files and _main(name).name not in there:
-            send_files(server, files)
+    """Those of each time on their way to the shelf at once: one is walked over while the next is read."""
+    for name in EACH_TIME:
+        _send(server, name)
+
+
+def _send(server: str, name: str) -> None:
+    files = _files(name) if name in _DEMO or (MODELS / name).exists() else []
+    if files and _main(name).name not in {m["main"] for m in shelf(server)}:
+        send_files(server, files)
 
 
 def sizes(name: str) -> tuple[tuple[int, int], ...]:
@@ -84,10 +90,11 @@ def walk(page, sizes=SIZES) -> list[str]:
     return found
 
 
-@pytest.mark.parametrize("name", _every())
+@pytest.mark.parametrize("name", [n if n in EACH_TIME else pytest.param(n, marks=pytest.mark.long) for n in _every()])
 def test_nothing_is_cut_and_nothing_lies_over_another(page, server, sent, name):
     if name not in _DEMO and not (MODELS / name).exists():
         pytest.skip("the models of others are not installed")
+    _send(server, name)
     main = _main(name).name
     busy = ("waiting", "running")
     model = wait_for(lambda: next((m for m in shelf(server) if m["main"] == main and m["state"] not in busy), None))

@@ -502,13 +502,13 @@ def reddish(drawn) -> tuple[np.ndarray, np.ndarray]:
 
 
 def test_what_is_no_longer_drawn_or_listened_to_is_given_back(page, server):
-    """Twenty changes of the tape hold no more buffers than two do, and three visits as many keys as one."""
+    """Eight changes of the tape hold no more buffers than two do, and three visits as many keys as one."""
     on_stage(page, server, "Crab pot", [DEMO / "crab_pot" / "crab_pot.glb"])
     path = f"/api/revisions/{revision_of(server, 'Crab pot')}/tape"
     held = "stageTest.stage.renderer.info.memory.geometries + stageTest.stage.renderer.info.memory.textures"
     scale = lambda factor: {"slips": [{"mend": "size.scale", "params": {"factor": factor}, "on": True}]}
     told = []
-    for k in range(20):
+    for k in range(8):
         root = page.evaluate("stageTest.stage.root.uuid")
         ask(server, "PUT", path, scale(2 + k / 10))
         # The page hears that the job has ended, and draws what came of it.
