@@ -54,10 +54,12 @@ def images(count: int) -> None:
         collect(scene)
         took = time.perf_counter() - began
         peaks.append(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
-    print(f"{count} images of {SIDE}²: {count / took:.1f} a second, {took / count / decoded:.2f} times decoding alone")
+    print("# Pictures: speed and memory\n\nMade by `benchmarks/picture_speed.py`; one run, one machine.\n\n| | |\n|---|---|")
     print(
-        f"peak memory after {count // 10}: {peaks[0]:,.0f} MiB, after {count}: {peaks[1]:,.0f} MiB, {peaks[1] / peaks[0]:.2f} times"
+        f"| {count} images of {SIDE:,}², PNG with alpha | {count / took:.1f} a second; {took / count / decoded:.2f} times decoding alone |"
     )
+    print(f"| peak memory after {count}, over that after {count // 10} | {peaks[1] / peaks[0]:.2f} |")
+    print("\nPictures are decoded one at a time and let go. What UVs add is in `inspect_speed.md`.")
 
 
 if __name__ == "__main__":

@@ -47,6 +47,13 @@ def timed(request: dict[str, Any]) -> tuple[float, Any]:
 
 def main() -> None:
     print(
+        "# One more mend on a long tape\n\nMade by `benchmarks/tape_speed.py`; one run, one machine. A wavy sheet is cut into triangles, gets new"
+    )
+    print(
+        "normals and is turned; then it is scaled. Where playing a tape took half a second or more its scene is kept, and the next mend goes on"
+    )
+    print("from there (`core/scene/stored.py`).\n")
+    print(
         "| triangles | kept bytes to the file's | keeping, share of the tape | one more mend, share of all anew |\n|---|---|---|---|"
     )
     for side in map(int, sys.argv[1:] or ("60", "180", "500")):
