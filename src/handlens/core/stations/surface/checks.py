@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...geometry.doubles import SHARES
 from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...limits import plural
@@ -24,6 +23,8 @@ Found = Iterator[Finding | Skipped]
 BENT_FAR = 0.1
 #: Share of a destination's triangles that may lie where nobody sees them before it is told.
 UNSEEN = 0.02
+#: How far apart rounding to 32 bits leaves two points that were one, as a share of the mesh's size.
+_ROUNDED = 1e-7
 
 
 @check("surface.polygons", title="Polygons that are cut differently everywhere", result="caution", mends=("surface.triangulate",))
@@ -191,8 +192,8 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if s.doubles[-1] and p.enlarges > 0:
             unit = unit_of(m) * p.enlarges
             apart = s.apart * unit * 1000
-            # What rounding alone keeps apart lies in one place: nobody wants to read a distance of so many zeros.
-            near = max(1.01 * apart, SHARES[0] * s.size * unit * 1000)
+            # What rounding to 32 bits alone keeps apart lies in one place: nobody wants to read a distance of so many zeros.
+            near = max(1.01 * apart, _ROUNDED * s.size * unit * 1000)
             n = s.doubles[-1]
             yield Finding(
                 f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {within(s.apart * unit)}",
