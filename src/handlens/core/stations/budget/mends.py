@@ -60,7 +60,7 @@ def _triangles(before: Scene, after: Scene) -> Figure:
 
 @mend(
     "budget.free",
-    title="Take out what costs for nothing",
+    title="Remove redundant triangles",
     keeps="every point of the surface that can be seen, outlines, seams of UVs, slots, hard edges, weights and names",
     costs="nothing that is drawn; the inside, where it is wanted",
     safe=False,
@@ -90,7 +90,7 @@ def free(scene: Scene, hidden: bool = False, parts: Sequence[str] = ()) -> Outco
         except MendError as error:
             remarks = (str(error),)
     if not any(counts.values()):
-        raise MendError(" ".join(["Nothing costs for nothing.", *remarks]))
+        raise MendError(" ".join(["No triangle is redundant.", *remarks]))
     figures = (_triangles(scene, after), *(Figure(what, f"{n:,}", "0") for what, n in counts.items() if n))
     return Outcome(after, figures, remarks)
 

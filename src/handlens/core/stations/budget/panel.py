@@ -91,8 +91,8 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             ),
             table(
                 "free",
-                "Cost for nothing",
-                [("what", "For nothing", False), ("triangles", "Triangles", True), ("share", "Share", True)],
+                "Redundant triangles",
+                [("what", "Redundant", False), ("triangles", "Triangles", True), ("share", "Share", True)],
                 _for_nothing(m, intent, count),
             ),
             table(
@@ -102,7 +102,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     ("slot", "Slot", False),
                     ("faces", "Faces", True),
                     ("calls", "Draws", True),
-                    ("saved", "Joining spares", True),
+                    ("saved", "Saved by joining", True),
                 ],
                 [
                     Row(

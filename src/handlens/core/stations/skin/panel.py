@@ -87,7 +87,7 @@ def _joints(m: Measures, own: SkinMeasures, unit: float) -> Table:
         [
             ("joint", "Joint", False),
             ("vertices", "Vertices", True),
-            ("off", "Bind off", True),
+            ("off", "Off bind pose", True),
             ("turned", "Turned", True),
             ("length", "Length", True),
         ],
@@ -151,7 +151,7 @@ def _parts(m: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float) -> Tab
             ("vertices", "Vertices", True),
             ("bare", "No weight", True),
             ("off", "Sum off", True),
-            ("dust", "Dust", True),
+            ("dust", "Tiny", True),
             ("most", "Most", True),
             ("snap", "To bind pose", True),
         ],

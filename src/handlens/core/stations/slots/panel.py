@@ -39,7 +39,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     return Panel(
         about="materials, and what is plugged into them",
         line=plural(len(m.materials), "material") if m.materials else "no materials",
-        limit=f"{bare:,} faces without" if bare else None,
+        limit=f"{bare:,} faces without one" if bare else None,
         meter=None,
         headline=[
             Figure(f"{len(m.materials):,}", "", "materials"),

@@ -196,7 +196,7 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             near = max(1.01 * apart, _ROUNDED * s.size * unit * 1000)
             n = s.doubles[-1]
             yield Finding(
-                f"{plural(n, 'rim point')} of {p.name} {'lies' if n == 1 else 'lie'} next to another: {within(s.apart * unit)}",
+                f"{plural(n, 'boundary point')} of {p.name} {'is' if n == 1 else 'are'} not welded to {'its' if n == 1 else 'their'} neighbour{'' if n == 1 else 's'}: {within(s.apart * unit)}",
                 value(apart, "mm"),
                 value(0, "mm"),
                 n,

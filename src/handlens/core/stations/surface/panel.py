@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...kit.panel import Figure, Panel, Row, table, worst_first
 from ...kit.parts import first_parts, unit_of
+from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.lengths import metres
@@ -42,14 +43,18 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         )
     return Panel(
         about="polygons, seams, openings and leftovers",
-        line=f"{total['spare']:,} for nothing, {total['open']:,} open" if total["spare"] or total["open"] else "whole and clean",
-        limit=f"{total['seams']:,} apart" if total["seams"] else None,
+        line=f"{total['spare']:,} degenerate, {plural(total['open'], 'opening')}"
+        if total["spare"] or total["open"]
+        else "closed and clean",
+        limit=f"{total['seams']:,} unwelded" if total["seams"] else None,
         meter=None,
         headline=[
-            Figure(f"{total['odd']:,}", "", "polygons that cut differently", "caution" if total["odd"] else "clear"),
-            Figure(f"{total['spare']:,}", "", "faces and points for nothing", "caution" if total["spare"] else "clear"),
+            Figure(f"{total['odd']:,}", "", "polygons that triangulate differently", "caution" if total["odd"] else "clear"),
+            Figure(
+                f"{total['spare']:,}", "", "degenerate or duplicate faces, loose points", "caution" if total["spare"] else "clear"
+            ),
             Figure(f"{total['open']:,}", "", "openings", "note" if total["open"] else "clear"),
-            Figure(f"{total['seams']:,}", "", "rim points not joined", "caution" if total["seams"] else "clear"),
+            Figure(f"{total['seams']:,}", "", "boundary points not welded", "caution" if total["seams"] else "clear"),
         ],
         tables=[
             table(
@@ -57,13 +62,13 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "By mesh",
                 [
                     ("part", "Part", False),
-                    ("many", "Over 4", True),
+                    ("many", "N-gons", True),
                     ("odd", "Not flat", True),
-                    ("spare", "For nothing", True),
-                    ("crowded", "Crowded", True),
+                    ("spare", "Degenerate", True),
+                    ("crowded", "Non-manifold", True),
                     ("open", "Openings", True),
                     ("largest", "Largest", True),
-                    ("seams", "Apart", True),
+                    ("seams", "Unwelded", True),
                 ],
                 worst_first(rows),
             )

@@ -96,7 +96,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             table(
                 "images",
                 "Images",
-                [("image", "Image", False), ("where", "Lies", False), ("size", "Pixels", True), ("roles", "Used as", False)],
+                [("image", "Image", False), ("where", "Where", False), ("size", "Pixels", True), ("roles", "Used as", False)],
                 rows,
             ),
             *(
@@ -109,7 +109,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                             ("set", "Set", True),
                             ("density", "Density", True),
                             ("islands", "Islands", True),
-                            ("overlap", "Shared", True),
+                            ("overlap", "Overlap", True),
                             ("outside", "Outside", True),
                             ("flat", "Flat", True),
                             ("mirrored", "Mirrored", True),
