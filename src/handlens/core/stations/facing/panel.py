@@ -47,8 +47,8 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     edges = sum(mesh.surface.disagreeing for _, mesh in first_parts(m))
     return Panel(
         about="which way faces look, and what that hides",
-        line=f"{percent(share)} of area turned away" if m.facing else "too large for rays" if m.parts else "nothing to look at",
-        limit=f"seen from {SEEN_WORDS[intent.seen_from]}",
+        line=f"{percent(share)} turned away" if m.facing else "too large for rays" if m.parts else "nothing to look at",
+        limit=f"from {SEEN_WORDS[intent.seen_from]}",
         meter=None,
         headline=[
             Figure(percent_of(share), "%", "of the area looks away", "stop" if share > 0 else "clear"),

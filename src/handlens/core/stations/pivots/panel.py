@@ -43,7 +43,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     return Panel(
         about="what each part turns about",
         line=f"sweeps × {plain(worst)}" if free else "no pivots of their own",
-        limit=f"{intent.pivot.replace('-', ' ')} wanted" if anchored and intent.pivot else f"× {FAR:g} at most",
+        limit=f"at {intent.pivot.replace('-', ' ')}" if anchored and intent.pivot else f"× {FAR:g} at most",
         meter=worst / FAR if free else None,
         headline=[
             Figure(plain(worst), "×", "widest sweep over what is needed", "caution" if worst > FAR else "clear"),

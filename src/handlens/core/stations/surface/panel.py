@@ -49,12 +49,10 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         limit=f"{total['seams']:,} unwelded" if total["seams"] else None,
         meter=None,
         headline=[
-            Figure(f"{total['odd']:,}", "", "polygons that triangulate differently", "caution" if total["odd"] else "clear"),
-            Figure(
-                f"{total['spare']:,}", "", "degenerate or duplicate faces, loose points", "caution" if total["spare"] else "clear"
-            ),
+            Figure(f"{total['odd']:,}", "", "ambiguous polygons", "caution" if total["odd"] else "clear"),
+            Figure(f"{total['spare']:,}", "", "degenerate elements", "caution" if total["spare"] else "clear"),
             Figure(f"{total['open']:,}", "", "openings", "note" if total["open"] else "clear"),
-            Figure(f"{total['seams']:,}", "", "boundary points not welded", "caution" if total["seams"] else "clear"),
+            Figure(f"{total['seams']:,}", "", "points not welded", "caution" if total["seams"] else "clear"),
         ],
         tables=[
             table(
