@@ -30,7 +30,7 @@ def test_tape_by_keyboard(heron):
     heron.keyboard.press("e")
     expect(heron).to_have_url(re.compile("finding="))
     heron.keyboard.press("m")
-    expect(heron.get_by_role("listitem", name=re.compile("Borrow weights from neighbours"))).to_be_visible()
+    expect(heron.get_by_role("listitem", name=re.compile("Copy weights from neighbours"))).to_be_visible()
     expect(panel).not_to_contain_text("40 vertices of wings")
     panel.get_by_role("button", name="Another mend").wait_for()
     station(heron, "size").get_by_role("button", name="Another mend").click()
@@ -95,7 +95,7 @@ def test_recipes_are_kept_and_laid_on(heron):
     heron.get_by_role("button", name="Keep it").click()
     heron.get_by_role("button", name="Throw away Quay standard").wait_for()
     heron.keyboard.press("Escape")
-    heron.get_by_role("button", name="Take Bake the rig's scale and turn off the tape").click()
+    heron.get_by_role("button", name="Take Bake the rig's scale and rotation off the tape").click()
     expect(heron.locator(".slip")).to_have_count(0)
     heron.get_by_role("button", name="Recipes …").click()
     heron.get_by_role("button", name="Lay it on this model").click()
@@ -126,7 +126,7 @@ def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
     station(heron, "skin").get_by_role("button", name="Try it").first.click()
     heron.get_by_role("button", name="Keep it").click()
     expect(heron.locator(".slip")).to_have_count(1)
-    expect(heron.get_by_role("listitem", name=re.compile("Borrow weights from neighbours"))).to_be_visible()
+    expect(heron.get_by_role("listitem", name=re.compile("Copy weights from neighbours"))).to_be_visible()
 
 
 def test_an_earlier_revision_is_compared_and_laid_beside_this_one(page, server):

@@ -49,8 +49,8 @@ def test_faces_that_look_inward_are_shown_turned_and_turned_back(page, server):
     card.get_by_role("button", name="Show it").click()
     expect(card.get_by_role("button", name="Take the mark off")).to_be_visible()
     assert accessibility(page) == []
-    card.get_by_role("button", name="Face everything outward").click()
-    expect(page.get_by_role("listitem", name=re.compile("Face everything outward"))).to_be_visible()
+    card.get_by_role("button", name="Turn faces outward").click()
+    expect(page.get_by_role("listitem", name=re.compile("Turn faces outward"))).to_be_visible()
     expect(facing).not_to_contain_text("look inward", timeout=20_000)
     expect(facing).to_contain_text("by the mends")
     page.get_by_role("button", name="Undo").click()
@@ -96,10 +96,10 @@ def test_a_seam_is_joined_and_leftovers_cleared(page, server, cart):
     seam = surface.locator(".cards > *").filter(has_text=re.compile("16 rim points of wheel_fore_left"))
     seam.get_by_role("button", name="Show it").click()
     seam.get_by_role("button", name="Take the mark off").wait_for()
-    seam.get_by_role("button", name="Join close points").click()
+    seam.get_by_role("button", name="Weld close points").click()
     expect(surface).not_to_contain_text("16 rim points of wheel_fore_left", timeout=20_000)
     twice = surface.locator(".cards > *").filter(has_text="there twice")
-    twice.get_by_role("button", name="Clear away what draws nothing").click()
+    twice.get_by_role("button", name="Remove degenerate and duplicate faces").click()
     expect(surface).not_to_contain_text("there twice", timeout=20_000)
     expect(surface).not_to_contain_text("loose points")
     assert accessibility(cart) == []

@@ -623,7 +623,7 @@ def test_a_tape_in_another_order_says_which_slip_comes_first():
     calls = [Call("skin.bake-rig", {}), Call("skin.rebind", {})]
     _, runs = apply_tape(heron(), calls)
     assert [(r.applied, r.before) for r in runs] == [(True, None), (True, 0)]
-    assert "Bake the rig's scale and turn was played before it" in runs[1].remarks[-1]
+    assert "Bake the rig's scale and rotation was played before it" in runs[1].remarks[-1]
     _, runs = apply_tape(heron(), calls[::-1])
     assert [(r.applied, r.before, r.remarks) for r in runs] == [(True, None, ()), (True, None, ())]
 

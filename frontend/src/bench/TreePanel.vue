@@ -305,10 +305,10 @@ const turned = (n: TreeNode) => {
         <div class="line">
           <button class="btn" @click="form('placement.group')">Group …</button>
           <button class="btn" @click="put('placement.ungroup')">Ungroup</button>
-          <button class="btn" @click="form('placement.hang')">Hang on …</button>
+          <button class="btn" @click="form('placement.hang')">Parent to …</button>
           <button class="btn" @click="put('placement.to-origin')">To the origin together</button>
           <button class="btn" @click="form('arrival.name-by-pattern')">Name by a pattern …</button>
-          <button class="btn" @click="put('placement.remove-below')">Remove with all below</button>
+          <button class="btn" @click="put('placement.remove-below')">Remove with its children</button>
         </div>
         <ul v-if="own.length" class="own">
           <li v-for="f in own.slice(0, 12)" :key="f.id">

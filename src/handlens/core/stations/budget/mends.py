@@ -33,7 +33,7 @@ def triangle_count(scene: Scene) -> int:
 
 @mend(
     "budget.merge-flat",
-    title="Merge what lies flat",
+    title="Merge coplanar faces",
     keeps="every point of the surface, outlines, seams of UVs, slots, hard edges, weights and names",
     costs="nothing that is drawn",
     safe=True,
@@ -97,7 +97,7 @@ def free(scene: Scene, hidden: bool = False, parts: Sequence[str] = ()) -> Outco
 
 @mend(
     "budget.take-back",
-    title="Take subdivision back",
+    title="Undo subdivision",
     keeps="the points that were there before, with UVs, normals, colours, weights and slots",
     costs="the points that subdividing made",
     safe=False,
@@ -133,7 +133,7 @@ def take_back(scene: Scene, steps: float = 1, parts: Sequence[str] = ()) -> Outc
 
 @mend(
     "budget.vertex-order",
-    title="Order triangles for the card",
+    title="Order triangles for the vertex cache",
     keeps="every face, point, UV, normal, colour, weight, slot and name",
     costs="the order of faces and points",
     safe=True,

@@ -27,7 +27,7 @@ _KEEPS = "shape, UVs, colours, weights, slots and element order; normals turn wi
 
 @mend(
     "facing.outward",
-    title="Face everything outward",
+    title="Turn faces outward",
     keeps=_KEEPS,
     costs="nothing",
     promise=PLACES,
@@ -42,9 +42,7 @@ def outward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     return _faced(scene, parts, "outside")
 
 
-@mend(
-    "facing.inward", title="Face everything inward", keeps=_KEEPS, costs="nothing", promise=PLACES, safe=False, parameters=[PARTS]
-)
+@mend("facing.inward", title="Turn faces inward", keeps=_KEEPS, costs="nothing", promise=PLACES, safe=False, parameters=[PARTS])
 def inward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Turn every face whose front cannot be seen from within: for rooms, and whatever else is looked at from inside."""
     return _faced(scene, parts, "inside")
@@ -96,7 +94,7 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "facing.normals",
-    title="Make normals anew",
+    title="Compute normals",
     keeps="shape, UVs, colours, weights, slots and element order",
     costs="hand-made normals of these parts are lost",
     safe=False,

@@ -219,7 +219,7 @@ def drop_stray(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "motion.repair-keys",
-    title="Set keys right",
+    title="Repair keys",
     keeps="every key that is a number, and its time",
     costs="keys that are no numbers go, and of several at one time all but the last",
     safe=False,
@@ -366,7 +366,7 @@ def _cut_curve(c: Channel, stamps: Array, kept: Array, edges: list[float]) -> tu
 
 @mend(
     "motion.retime",
-    title="Play faster or slower",
+    title="Change the speed of a clip",
     keeps="every pose",
     costs="nothing but the time that it takes",
     promise=Promise(rest=True, poses=True, clock=_retimed),
@@ -398,7 +398,7 @@ def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "motion.thin",
-    title="Thin keys",
+    title="Remove redundant keys",
     keeps="where every vertex stands in every frame, within the tolerance; first and last keys",
     after=("size.scale", "skin.bake-rig", "motion.repair-keys", "motion.drop-constant"),
     costs="what moves less than the tolerance; the figure says how far at most",

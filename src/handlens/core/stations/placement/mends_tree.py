@@ -117,7 +117,7 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "placement.hang",
-    title="Hang on another node",
+    title="Parent to another node",
     keeps="where everything stands, meshes, pivots",
     costs="what the old parent moves no longer moves them",
     promise=PLACES,
@@ -148,7 +148,7 @@ def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
 
 @mend(
     "placement.remove-below",
-    title="Remove with all below",
+    title="Remove with its children",
     keeps="everything else, where it stands",
     costs="what is removed is gone from the export; the original keeps it",
     promise=PLACES,

@@ -128,7 +128,7 @@ def with_mode(m: Material, mode: str, cutoff: float | None) -> Material:
 
 @mend(
     "see-through.from-brightness",
-    title="Make alpha of brightness",
+    title="Make alpha from brightness",
     keeps="the image that came; a new one is made beside it",
     costs="a blended material",
     safe=False,
@@ -199,7 +199,7 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
 
 @mend(
     "see-through.divide",
-    title="Divide colours by alpha",
+    title="Undo premultiplied alpha",
     keeps="alpha, and every solid pixel",
     costs="colours of all but gone pixels are known to a few levels only",
     safe=False,
@@ -259,7 +259,7 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "see-through.halve",
-    title="Split what wraps another",
+    title="Split a part that wraps another",
     keeps="every face with all that hangs on it; none is cut",
     costs="a part, and so a draw call, more for each half",
     safe=False,

@@ -58,7 +58,7 @@ def rebind(scene: Scene) -> Outcome:
 
 @mend(
     "skin.bind-as-stored",
-    title="Bind as it is stored",
+    title="Bind as stored",
     keeps="vertices as the file has them, weights, joints, clips",
     costs="the model is seen at rest as it was made, and not as its joints had posed it",
     safe=False,
@@ -192,7 +192,7 @@ def _turned(mesh: Mesh, layer: Layer, linear: Array) -> Layer:
 
 @mend(
     "skin.adopt-bind",
-    title="Go back to the bind pose",
+    title="Return to the bind pose",
     keeps="vertices as they are stored, weights, bind matrices, clips",
     costs="the model stands at rest as it was when it was bound: what was posed is straightened",
     safe=False,
@@ -244,7 +244,7 @@ def adopt_bind(scene: Scene) -> Outcome:
 
 @mend(
     "skin.bake-rig",
-    title="Bake the rig's scale and turn",
+    title="Bake the rig's scale and rotation",
     keeps="where every vertex stands, at rest and in every frame of every clip; weights; how joints are turned in the world",
     costs="nodes above the joints read scale 1 and rotation 0; whoever drove them by script must know",
     promise=POSES,

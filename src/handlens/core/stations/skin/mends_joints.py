@@ -28,7 +28,7 @@ def _joints(scene: Scene) -> list[int]:
 
 @mend(
     "skin.strip-prefix",
-    title="Take the prefix off joints",
+    title="Strip the prefix from joint names",
     keeps="everything but the names of joints",
     costs="side files and scripts that use the old names must be changed too",
     safe=False,
@@ -59,7 +59,7 @@ def strip_prefix(scene: Scene, prefix: str) -> Outcome:
 
 @mend(
     "skin.rename-joints",
-    title="Name joints as the destination does",
+    title="Rename joints for the destination",
     keeps="everything but the names of joints",
     costs="side files and scripts that use the old names must be changed too",
     safe=False,
@@ -96,7 +96,7 @@ def rename_joints(scene: Scene, to: Sequence[str]) -> Outcome:
 
 @mend(
     "skin.add-joints",
-    title="Add joints above the topmost",
+    title="Add joints above the root",
     keeps="where every vertex stands, at rest and in every frame; weights, bind matrices, how joints are turned",
     costs="the skeleton is deeper by as many joints, which carry nothing; keys of the topmost joint are counted from the last of them",
     promise=POSES,
@@ -197,7 +197,7 @@ def _counted_from(clip: Clip, places: Mapping[int, Array]) -> Clip:
 
 @mend(
     "skin.into-scene",
-    title="Hang stray joints into the scene",
+    title="Parent stray joints into the scene",
     keeps="where every vertex stands, weights, bind matrices, clips",
     costs="what hangs on those joints is in the scene from then on",
     promise=POSES,
@@ -252,7 +252,7 @@ def name_root(scene: Scene) -> Outcome:
 
 @mend(
     "skin.remove-joints",
-    title="Remove joints that carry nothing",
+    title="Remove joints without weights",
     keeps="where every vertex stands, at rest and in every frame; weights of all others",
     costs="clips lose the channels of what is removed",
     promise=POSES,

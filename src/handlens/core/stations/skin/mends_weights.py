@@ -75,7 +75,7 @@ def _merged(w: Weights) -> Weights:
 
 @mend(
     "skin.normalise",
-    title="Bring weights to a sum of 1",
+    title="Normalise weights",
     keeps="shape, joints, bind matrices, clips, and how weights stand to each other",
     costs="vertices whose sum was off stand where a receiver that normalises already put them",
     safe=False,
@@ -105,7 +105,7 @@ def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "skin.prune",
-    title="Leave out dust weights",
+    title="Remove tiny weights",
     keeps="shape, joints, bind matrices, clips",
     costs="the others of a vertex are brought to the sum that all had",
     safe=False,
@@ -144,7 +144,7 @@ def _to_the_sums_of(w: Weights, cut: Weights) -> Weights:
 
 @mend(
     "skin.limit",
-    title="Keep so many influences",
+    title="Limit influences per vertex",
     keeps="shape, joints, bind matrices, clips, and the sum of each vertex's weights",
     costs="what the lighter joints moved; the figure says how far at most",
     safe=False,
@@ -180,7 +180,7 @@ def limit(scene: Scene, influences: float, parts: Sequence[str] = ()) -> Outcome
 
 @mend(
     "skin.drop-beyond",
-    title="Drop weights for joints that are not there",
+    title="Drop weights of missing joints",
     keeps="shape, joints, bind matrices, clips",
     costs="vertices that hang on nothing else hang on the first joint from then on",
     safe=False,
@@ -252,7 +252,7 @@ def drop_weights(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "skin.fill",
-    title="Borrow weights from neighbours",
+    title="Copy weights from neighbours",
     keeps="shape, joints, bind matrices, clips, and every weight that there is",
     costs="what was filled in is a guess from the surface round it: try it with a pull",
     safe=False,
@@ -396,7 +396,7 @@ def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "skin.parent-part",
-    title="Hang a part on a joint",
+    title="Parent a part to a joint",
     keeps="where the part stands at rest, its surface and its UVs",
     costs="it hangs on the joint from then on, and leaves the group that it hung on",
     promise=PLACES,

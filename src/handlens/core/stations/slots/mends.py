@@ -72,7 +72,7 @@ def remove_unused(scene: Scene) -> Outcome:
 
 @mend(
     "slots.assign",
-    title="Give faces a material",
+    title="Assign a material",
     keeps="faces that have one",
     costs="nothing",
     safe=False,
@@ -124,7 +124,7 @@ def _plain(scene: Scene, name: str, colour: str) -> Material:
     )
 
 
-@mend("slots.switch-off", title="Switch empty inputs off", keeps="every image that is there", costs="nothing", safe=True)
+@mend("slots.switch-off", title="Switch off empty inputs", keeps="every image that is there", costs="nothing", safe=True)
 def switch_off(scene: Scene) -> Outcome:
     """Take inputs away that have no image behind them, so that nothing waits for one."""
     count = sum(t.image is None for m in scene.materials for t in m.inputs)

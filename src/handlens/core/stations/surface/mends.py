@@ -38,7 +38,7 @@ def _count(scene: Scene, what: Callable[[Mesh], int]) -> int:
 
 @mend(
     "surface.triangulate",
-    title="Cut into triangles",
+    title="Triangulate",
     keeps=_LAYERS,
     costs="the polygons as they were drawn",
     safe=False,
@@ -69,7 +69,7 @@ def cut(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "surface.weld",
-    title="Join close points",
+    title="Weld close points",
     keeps=f"{_LAYERS}, seams of UVs included",
     costs="points move by up to the distance, none by more",
     safe=False,
@@ -103,7 +103,7 @@ def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequen
 
 @mend(
     "surface.clean",
-    title="Clear away what draws nothing",
+    title="Remove degenerate and duplicate faces",
     keeps=_LAYERS,
     costs="nothing that is drawn",
     safe=True,

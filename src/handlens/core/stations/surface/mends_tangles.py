@@ -24,7 +24,7 @@ from ...scene.placed import mesh_units
 
 @mend(
     "surface.take-apart",
-    title="Take crowded edges and touching points apart",
+    title="Split non-manifold edges and points",
     keeps="every face with its UVs, normals, colours, weights and slot",
     costs="points of their own for what only touched, moved by the gap",
     safe=False,
@@ -73,7 +73,7 @@ def _tangles(mesh: Mesh) -> np.ndarray:
 
 @mend(
     "surface.needles",
-    title="Take needles out",
+    title="Remove needle triangles",
     keeps="the shape, and every seam of UVs, normals, colours and slots",
     costs="nothing moves by more than a 250th of a needle's length",
     safe=False,

@@ -97,7 +97,7 @@ def _plain(image: Image, path: str) -> Image:
 
 @mend(
     "textures.embed",
-    title="Put images inside the file",
+    title="Embed images",
     keeps="the images themselves",
     costs="a larger model file",
     promise=LOOKS,
@@ -112,7 +112,7 @@ def embed(scene: Scene) -> Outcome:
 
 @mend(
     "textures.gather",
-    title="Put images beside the file",
+    title="Write images beside the file",
     keeps="the images themselves",
     costs="files that must travel along",
     promise=LOOKS,
@@ -313,7 +313,7 @@ def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
 
 @mend(
     "textures.turn-green",
-    title="Turn the green channel",
+    title="Invert the green channel",
     keeps=f"red, blue and alpha; {_KEEPS}",
     costs="nothing; doing it twice gives the first again",
     safe=False,

@@ -176,7 +176,7 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
 
 @mend(
     "textures.unwrap",
-    title="Lay UVs anew",
+    title="Make new UVs",
     keeps="positions, normals, every other UV set, and polygons",
     costs="the set's old layout: an image that was painted for it no longer fits",
     safe=False,
