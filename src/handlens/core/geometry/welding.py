@@ -15,7 +15,7 @@ _NEIGHBOURS = 4
 #: Points up to which each is held against each: less work than loading the library that has trees.
 _BY_HAND = 2_000
 #: Points in reach along one axis up to which all of them are looked at: of one point, for each point, and in all where there are few.
-_ROW, _IN_REACH, _IN_ALL = 2_000, 32, 4_000_000
+_ROW, _IN_REACH, _IN_ALL = 2_000, 8, 4_000_000
 #: Pairs up to which groups of more than two are looked for; of more, only mutual nearest neighbours are joined.
 _PAIRS = 4_000
 
@@ -117,17 +117,16 @@ def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
         axis = int(np.argmax(points.max(axis=0) - points.min(axis=0)))
         order = np.argsort(points[:, axis], kind="stable")
         p = points[order]
+        reach = np.searchsorted(p[:, axis], p[:, axis] + distance, side="right") - np.arange(1, len(points) + 1)
+        if reach.max() > _ROW or reach.sum() > max(_IN_REACH * len(points), _IN_ALL):
+            return None
         found: list[tuple[Array, Array, Array]] = []
-        seen = 0
         near = np.arange(len(points) - 1)
         for step in range(1, len(points)):
             near = near[: np.searchsorted(near, len(points) - step)]
             near = near[p[near + step, axis] - p[near, axis] <= distance]
-            seen += len(near)
             if not len(near):
                 break
-            if step > _ROW or seen > max(_IN_REACH * len(points), _IN_ALL):
-                return None
             gap = np.sqrt(sum((p[near, k] - p[near + step, k]) ** 2 for k in range(3)))
             close = gap <= distance
             if close.any():
