@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from handlens.cli import main
 from handlens.core.geometry.triangles import newell_normals, triangulate
-from handlens.core.geometry.welding import close_groups, welded
+from handlens.core.geometry.welding import _swept, close_groups, welded
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Node
@@ -55,6 +55,20 @@ def test_no_point_moves_further_than_the_distance(seed, distance):
             assert (
                 np.linalg.norm(members - points[a], axis=1).max() > distance or np.linalg.norm(points[a] - points[b]) > distance
             )
+
+
+@pytest.mark.parametrize("flat", [1.0, 0.01])
+def test_points_that_are_swept_are_those_that_lie_near(flat):
+    """Held against every pair; and a row in which each has thousands in reach is left to a tree."""
+    dice = np.random.default_rng(7)
+    points = np.round(dice.random((180, 3)), 2) * (1, flat, 1)
+    away = np.sqrt(((points[:, None] - points[None]) ** 2).sum(axis=2))
+    for distance in (0.005, 0.02, 0.2):
+        one, two, gap = _swept(points, distance)
+        wanted = {(i, j) for i, j in np.argwhere(away <= distance).tolist() if i < j}
+        assert {(min(x), max(x)) for x in zip(one.tolist(), two.tolist(), strict=True)} == wanted
+        assert np.allclose(gap, away[one, two])
+    assert _swept(np.arange(50_000)[:, None] * np.array([1e-6, 0, 0]), 0.01) is None
 
 
 def test_a_torn_ball_is_joined_along_its_seams():
