@@ -40,7 +40,7 @@ BARE = [
     "STL/3DSMaxExport.STL",
 ]
 PIECES = {
-    "OBJ/spider.obj": 1.85,
+    "OBJ/spider.obj": 1.45,
     "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb": 1.0,
     "glTF2/ClearCoat-glTF/ClearCoatTest.gltf": 1.12,
 }

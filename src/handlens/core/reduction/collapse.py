@@ -23,6 +23,7 @@ from .fitting import MOST, fitted, values_fitted
 from .flipping import MOST as MOST_FLIPPED
 from .flipping import flipped
 from .nearest import Spread, Tree
+from .price import Surface, distances
 from .soundness import lost, ring, unsound, without_flat, without_lenses
 from .wedges import HARD, MANY, Wedges, wedges
 
@@ -38,6 +39,8 @@ _AGAIN = 2
 #: How many points may be held back at most, for each triangle that is left, and what share of the triangles is left at least where
 #: more are collapsed to mend what is folded.
 _HELD, _SPENT = 1 / 8, 0.97
+#: Triangles up to which a result is measured with its sides turned and without, and the samples for that.
+_HANDFUL, _PROBED = 500, 10_000
 #: How far fans that only touch are drawn apart, as a share of the largest extent.
 _HAIR = 2e-6
 #: By what that has to lower the cost, or what is left, to be worth it.
@@ -88,7 +91,16 @@ class Reducer:
             return left
         w = self.wedges
         out = without_lenses(w, self._collapsed_further(self._held_back(left)))
-        return flipped(self._where_it_lay, w.positions, out, w.point) if len(out) <= MOST_FLIPPED else out
+        if len(out) > MOST_FLIPPED:
+            return out
+        turned = flipped(self._where_it_lay, w.positions, out, w.point)
+        # Where a handful stands for many pieces a side that lies nearer can still cut off what stood out: there it is measured.
+        return turned if len(out) > _HANDFUL else min((turned, out), key=self._off)
+
+    def _off(self, triangles: Array) -> float:
+        """Mean distance of triangles of wedges, their points fitted, from the surface of before."""
+        w = self.wedges
+        return distances(Surface(w.positions, w.triangles), Surface(self.placed(triangles), triangles), _PROBED, _PROBED)[1]
 
     @cached_property
     def _where_it_lay(self) -> Tree:
