@@ -61,6 +61,15 @@ def test_morph_targets_over_one_accessor_share_it_when_read_and_when_written(tmp
     assert all(m.positions is morphs[0].positions for m in morphs)
 
 
+@pytest.mark.parametrize("accessor", [{}, [], "0", -1, 9])
+def test_a_morph_target_over_no_accessor_is_said_with_its_place(accessor, tmp_path):
+    tree = _zeros(3)
+    tree["meshes"] = [{"primitives": [{"attributes": {"POSITION": 0}, "targets": [{"POSITION": accessor}]}]}]
+    (tmp_path / "a.glb").write_bytes(_glb(tree))
+    with pytest.raises(InputError, match=r"^a\.glb: meshes\[0\]\.targets"):
+        formats.read(FolderPackage(tmp_path), "a.glb")
+
+
 def test_a_few_of_them_are_read_as_the_standard_says(tmp_path):
     """glTF 2.0 §3.6.2.2: an accessor without a bufferView is all zeros."""
     (tmp_path / "a.glb").write_bytes(_glb(_zeros(100)))

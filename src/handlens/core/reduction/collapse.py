@@ -22,7 +22,6 @@ from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
 from .flipping import MOST as MOST_FLIPPED
 from .flipping import flipped
-from .nearest import Spread, Tree
 from .price import Surface, distances
 from .soundness import lost, ring, unsound, without_flat, without_lenses
 from .wedges import HARD, MANY, Wedges, wedges
@@ -73,7 +72,7 @@ class Reducer:
         self._unit = (p - (low + high) / 2) / self.extent
         points = int(self.wedges.point.max(initial=-1)) + 1
         #: In what points were no surface's before, and of which of them that is known: few are ever asked for.
-        self._came, self._asked = np.zeros(points, np.uint8), np.zeros(points, bool)
+        self._wrong_before, self._known_before = np.zeros(points, np.uint8), np.zeros(points, bool)
 
     @cached_property
     def count(self) -> int:
@@ -93,18 +92,13 @@ class Reducer:
         out = without_lenses(w, self._collapsed_further(self._held_back(left)))
         if len(out) > MOST_FLIPPED:
             return out
-        turned = flipped(self._where_it_lay, w.positions, out, w.point)
+        turned = flipped(self._before.tree, w.positions, out, w.point)
         # Where a handful stands for many pieces a side that lies nearer can still cut off what stood out: there it is measured.
         return turned if len(out) > _HANDFUL else min((turned, out), key=self._off)
 
     def _off(self, triangles: Array) -> float:
         """Mean distance of triangles of wedges, their points fitted, from the surface of before."""
-        w = self.wedges
-        return distances(Surface(w.positions, w.triangles), Surface(self.placed(triangles), triangles), _PROBED, _PROBED)[1]
-
-    @cached_property
-    def _where_it_lay(self) -> Tree:
-        return Tree(self.wedges.positions, self.wedges.triangles)
+        return distances(self._before, Surface(self.placed(triangles), triangles), _PROBED, _PROBED)[1]
 
     def _held_back(self, left: Array) -> Array:
         """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
@@ -142,11 +136,11 @@ class Reducer:
     def _wrong(self, triangles: Array, about: Array | None) -> Array:
         """(P,) bool: points, of those about (P,) or of all, that are as no surface's are in a way in which they were not before."""
         wrong = unsound(self.wedges, triangles, self._normals, about)
-        unasked = (wrong != 0) & ~self._asked
+        unasked = (wrong != 0) & ~self._known_before
         if unasked.any():
-            self._asked |= unasked
-            self._came |= unsound(self.wedges, self.wedges.triangles, self._normals, unasked)
-        return np.asarray((wrong & ~self._came) != 0)
+            self._known_before |= unasked
+            self._wrong_before |= unsound(self.wedges, self.wedges.triangles, self._normals, unasked)
+        return np.asarray((wrong & ~self._wrong_before) != 0)
 
     def _collapsed_about(self, triangles: Array, wrong: Array) -> tuple[Array, Array]:
         """Triangles with edges about some points (P,) bool collapsed, and (P,) bool the points that this may have changed."""
@@ -167,7 +161,7 @@ class Reducer:
         if not self.able or wanted >= self.count:
             return self.wedges.triangles
         most = min(error / self.extent, TORN)
-        ways = [self._unit] if self._apart is None else [self._unit, self._apart]
+        ways = [self._unit] if self._separated is None else [self._unit, self._separated]
         points = [p if held is None else self._with_held(p, held[self.wedges.point]) for p in ways]
         found = [simplified(p, self.wedges.triangles, wanted, most) for p in points]
         (left, cost), (apart, less) = found[0], found[-1]
@@ -176,9 +170,9 @@ class Reducer:
         return without_flat(self._unit, apart if better else left)
 
     @cached_property
-    def _apart(self) -> Array | None:
+    def _separated(self) -> Array | None:
         """Positions (W, 3) of wedges with those of fans that only touch drawn apart; None where none do."""
-        return _drawn_apart(self.wedges, self._unit) if self.wedges.touching.any() else None
+        return _with_fans_separated(self.wedges, self._unit) if self.wedges.touching.any() else None
 
     @staticmethod
     def _with_held(points: Array, held: Array) -> Array:
@@ -210,14 +204,14 @@ class Reducer:
         fixed = np.zeros(len(points), bool)
         fixed[number[used]] = w.fixed[used]
         fixed |= self._bound[points]
-        moved = fitted(self._before, start, number[triangles], fixed, most)
+        moved = fitted(self._before.spread, start, number[triangles], fixed, most)
         out = w.positions.copy()
         out[used] = moved[number[used]]
         return out
 
     @cached_property
-    def _before(self) -> Spread:
-        return Spread(self.wedges.positions, self.wedges.triangles)
+    def _before(self) -> Surface:
+        return Surface(self.wedges.positions, self.wedges.triangles)
 
     @cached_property
     def _bound(self) -> Array:
@@ -270,11 +264,11 @@ class Reducer:
         index = layer.index[w.corner]
         if not len(layer.values) or (index < 0).any():
             return Layer(layer.values, frozen(layer.index[w.corner[triangles.reshape(-1)]]))
-        values = values_fitted(self._before, placed, triangles, layer.values[index], w.fixed, w.chart)
+        values = values_fitted(self._before.spread, placed, triangles, layer.values[index], w.fixed, w.chart)
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
 
 
-def _drawn_apart(w: Wedges, unit: Array) -> Array:
+def _with_fans_separated(w: Wedges, unit: Array) -> Array:
     """Positions (W, 3), those of fans that only touch in a point drawn apart by a hair: to the library they would else be one tangle, of which
     nothing may move, and all that is left to collapse would pay for it."""
     more = np.flatnonzero(w.touching > 0)

@@ -12,7 +12,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..geometry.adjacency import edges, next_corner
+from ..geometry.adjacency import Edges, edges, next_corner
 from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import recut
@@ -91,12 +91,14 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
         columns.append(_strongest(cut)[cut.corners])
     if cut.morphs:
         columns.append(_moved(cut)[cut.corners])
-    touching = _touching(cut, ids) if cut.face_count < MANY else None
+    layered = any(layer is not None and len(layer.values) for layer in (cut.normals, *cut.uvs))
+    around = edges(cut, ids) if layered or cut.face_count < MANY else None
+    touching = _touching(cut, ids, around) if around is not None and cut.face_count < MANY else None
     if touching is not None:
         columns.append(touching)
     faceted = False
-    if any(layer is not None and len(layer.values) for layer in (cut.normals, *cut.uvs)):
-        fan, faceted = _fans(cut, ids, level)
+    if around is not None and layered:
+        fan, faceted = _fans(cut, around, level)
         columns.append(fan)
     index, count = ids[cut.corners], int(ids.max(initial=-1)) + 1
     # Places alone are numbered already, unless some are no corner's.
@@ -137,10 +139,9 @@ def _moved(mesh: Mesh) -> Array:
     return out
 
 
-def _touching(cut: Mesh, ids: Array) -> Array | None:
+def _touching(cut: Mesh, ids: Array, around: Edges) -> Array | None:
     """(C,) which of the fans of faces about its point each corner is in, those of one point numbered from 0; None where no two fans
     touch in a point alone. Where more than two faces meet along an edge they hang together."""
-    around = edges(cut, ids)
     shared = around.shared
     after = next_corner(cut)
     a, b, turned = shared.one, shared.other, shared.alike
@@ -160,9 +161,9 @@ def _touching(cut: Mesh, ids: Array) -> Array | None:
     return np.where(several[at], number[fan], 0)
 
 
-def _fans(cut: Mesh, ids: Array, level: int) -> tuple[Array, bool]:
+def _fans(cut: Mesh, around: Edges, level: int) -> tuple[Array, bool]:
     """(C,) fans of corners about points between hard edges and edges at which UVs break, and whether most faces are shaded flat."""
-    shared = edges(cut, ids).shared
+    shared = around.shared
     a, b = shared.one[~shared.alike], shared.other[~shared.alike]
     after = next_corner(cut)
     soft, flat = np.ones(len(a), bool), False

@@ -258,14 +258,14 @@ def _morphs(
     turns: dict[str, Array | None] = {}
     out = []
     for k in range(count):
-        told = [t[k] if isinstance(t, list) and k < len(t) and isinstance(t[k], dict) else {} for t in targets]
-        move, turn = (repr([t.get(name) for t in told]) for name in ("POSITION", "NORMAL"))
+        entries = [t[k] if isinstance(t, list) and k < len(t) and isinstance(t[k], dict) else {} for t in targets]
+        move, turn = (repr([t.get(name) for t in entries]) for name in ("POSITION", "NORMAL"))
         if move not in moves:
             moved = np.zeros((positions.total, 3))
-            for p, t in zip(drawn, told, strict=True):
+            for p, t in zip(drawn, entries, strict=True):
                 if t.get("POSITION") is None:
                     continue
-                delta = doc.accessor(t["POSITION"], f"{where}.targets", 3)
+                delta = doc.accessor(doc.integer(t, "POSITION", f"{where}.targets"), f"{where}.targets", 3)
                 n = min(len(delta), p.count)
                 if n < p.count:
                     problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {p.count:,} vertices.", where))
@@ -285,12 +285,12 @@ def _morph_normals(doc: Document, faces: list[_Primitive], k: int, where: str) -
         base = p.attributes.get("NORMAL")
         if base is None or base in stack.offsets:
             continue
-        count = int(doc.item("accessors", base, where).get("count", 0))
+        count = doc.integer(doc.item("accessors", base, where), "count", f"accessors[{base}]")
         target = (p.entry.get("targets") or [])[k : k + 1]
-        accessor = target[0].get("NORMAL") if target and isinstance(target[0], dict) else None
+        own = target[0] if target and isinstance(target[0], dict) else {}
         delta = np.zeros((count, 3), np.float32)
-        if accessor is not None:
-            stored = doc.accessor(accessor, f"{where}.targets", 3)
+        if own.get("NORMAL") is not None:
+            stored = doc.accessor(doc.integer(own, "NORMAL", f"{where}.targets"), f"{where}.targets", 3)
             delta[: len(stored)] = stored[:count]
             any_found = True
         stack.add(base, delta)
