@@ -17,11 +17,11 @@ from handlens.core.machine.meshopt import cache_figures
 from handlens.core.reduction.collapse import Reducer
 from handlens.core.reduction.detail import bake
 from handlens.core.reduction.flat import freed_by_merging, merged_flat
-from handlens.core.reduction.flipping import flipped
+from handlens.core.reduction.flipping import swap_edges
 from handlens.core.reduction.halves import halves
 from handlens.core.reduction.price import Surface, distances, price, surface_of
 from handlens.core.reduction.silhouette import outline_change
-from handlens.core.reduction.soundness import without_lenses
+from handlens.core.reduction.soundness import without_collapsed_walls
 from handlens.core.reduction.subdivision import coarser
 from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
@@ -249,12 +249,12 @@ def test_sides_are_turned_to_follow_a_ridge():
     roof = np.array([(0, 1, 3), (1, 4, 3), (1, 2, 4), (2, 5, 4)])
     cut = np.array([(0, 1, 3), (1, 2, 3), (2, 4, 3), (2, 5, 4)])
     before = Surface(top, roof)
-    made = flipped(before.tree, top, cut, np.arange(6))
+    made = swap_edges(before.tree, top, cut, np.arange(6))
     assert distances(before, Surface(top, cut))[0] > 0.3
     assert distances(before, Surface(top, made))[0] == pytest.approx(0, abs=1e-9)
     # Along a seam, where one slope has an end of its own, it stays.
     own, at = np.array([(0, 1, 3), (1, 6, 3), (2, 4, 3), (2, 5, 4)]), np.array([0, 1, 2, 3, 4, 5, 2])
-    assert (flipped(before.tree, top[at], own, at) == own).all()
+    assert (swap_edges(before.tree, top[at], own, at) == own).all()
 
 
 @pytest.mark.parametrize(("beside", "left"), [((), 2), (((0, 1, 3), (1, 4, 2), (2, 5, 0)), 3)])
@@ -265,7 +265,7 @@ def test_what_two_sides_became_goes_and_a_fin_stays(beside, left):
     work = Reducer(whole)
     number = {int(v): k for k, v in enumerate(whole.corners[work.wedges.corner])}
     came = np.array([[number[v] for v in f] for f in [(0, 1, 2), (2, 1, 0), *beside]])
-    assert len(without_lenses(work.wedges, came)) == left
+    assert len(without_collapsed_walls(work.wedges, came)) == left
 
 
 def test_the_price_is_what_an_independent_measure_finds():

@@ -46,7 +46,7 @@ def _by_marking(word: Array) -> tuple[Array, int]:
     return number[first[word]] - np.int32(1), int(number[-1])
 
 
-def occurring(numbers: Array, count: int) -> Array:
+def used_indices(numbers: Array, count: int) -> Array:
     """(k,) int64 which of the numbers from 0 to `count` - 1 occur, in order.
 
     numbers: integers of any shape. By marking, which for indices into an array is many times as fast as sorting or hashing them.

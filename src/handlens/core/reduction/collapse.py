@@ -11,7 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..geometry.distinct import occurring
+from ..geometry.distinct import used_indices
 from ..geometry.flips import thinness
 from ..geometry.needles import without_needles
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
@@ -20,10 +20,10 @@ from ..geometry.topology import NEEDLE
 from ..machine.meshopt import simplified
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
-from .flipping import MOST as MOST_FLIPPED
-from .flipping import flipped
+from .flipping import MOST as MOST_SWAPPED
+from .flipping import swap_edges
 from .price import Surface, distances
-from .soundness import lost, ring, unsound, without_flat, without_lenses
+from .soundness import lost, ring, unsound, without_collapsed_walls, without_flat
 from .wedges import HARD, MANY, Wedges, wedges
 
 #: The greatest error, as a share of the largest extent, at which edges are still collapsed: past it small pieces are torn from what
@@ -89,14 +89,14 @@ class Reducer:
         if not self.able or len(left) >= self.count:
             return left
         w = self.wedges
-        out = without_lenses(w, self._collapsed_further(self._held_back(left)))
-        if len(out) > MOST_FLIPPED:
+        out = without_collapsed_walls(w, self._collapsed_further(self._held_back(left)))
+        if len(out) > MOST_SWAPPED:
             return out
-        turned = flipped(self._before.tree, w.positions, out, w.point)
+        turned = swap_edges(self._before.tree, w.positions, out, w.point)
         # Where a handful stands for many pieces a side that lies nearer can still cut off what stood out: there it is measured.
-        return turned if len(out) > _HANDFUL else min((turned, out), key=self._off)
+        return turned if len(out) > _HANDFUL else min((turned, out), key=self._mean_distance)
 
-    def _off(self, triangles: Array) -> float:
+    def _mean_distance(self, triangles: Array) -> float:
         """Mean distance of triangles of wedges, their points fitted, from the surface of before."""
         return distances(self._before, Surface(self.placed(triangles), triangles), _PROBED, _PROBED)[1]
 
@@ -195,7 +195,7 @@ class Reducer:
         """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
         that they are fitted by."""
         w = self.wedges
-        used = occurring(triangles, len(w.corner))
+        used = used_indices(triangles, len(w.corner))
         points, local = np.unique(w.point[used], return_inverse=True)
         number = np.zeros(len(w.corner), np.int64)
         number[used] = local.reshape(-1)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..geometry.distinct import occurring
+from ..geometry.distinct import used_indices
 from ..scene.model import Array
 from .nearest import PROBES, Spread, Tree
 
@@ -80,7 +80,7 @@ def values_fitted(before: Spread, positions: Array, triangles: Array, values: Ar
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
 
-    used = occurring(triangles, len(positions))
+    used = used_indices(triangles, len(positions))
     free = ~kept[used]
     if not free.any():
         return values

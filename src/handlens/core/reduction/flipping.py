@@ -36,16 +36,18 @@ class _Sides(NamedTuple):
     across: Array
 
 
-def flipped(tree: Tree, positions: Array, triangles: Array, point: Array) -> Array:
+def swap_edges(tree: Tree, positions: Array, triangles: Array, point: Array) -> Array:
     """(n, 3) triangles with sides turned. tree: of the surface of before. positions: (W, 3) of wedges. triangles: (n, 3) wedges, of which
     sides at seams stay as they are. point: (W,) the welded point of each wedge; no side is made that is there already.
     """
     out = triangles.copy()
     look = np.ones(len(out), bool)
     for _ in range(_ROUNDS if len(out) <= MOST else 0):
-        sides = _that_may_turn(positions, out, point, look)
+        sides = _swappable_edges(positions, out, point, look)
         look = np.zeros(len(out), bool)
-        now, then = (_away(tree, positions[p], positions[q]) for p, q in ((sides.a, sides.b), (sides.left, sides.right)))
+        now, then = (
+            _distance_along(tree, positions[p], positions[q]) for p, q in ((sides.a, sides.b), (sides.left, sides.right))
+        )
         better = np.flatnonzero(then < _LEFT * now)
         made: set[int] = set()
         for k in better[np.argsort(then[better] - now[better], kind="stable")].tolist():
@@ -61,7 +63,7 @@ def flipped(tree: Tree, positions: Array, triangles: Array, point: Array) -> Arr
     return out
 
 
-def _that_may_turn(positions: Array, triangles: Array, point: Array, look: Array) -> _Sides:
+def _swappable_edges(positions: Array, triangles: Array, point: Array, look: Array) -> _Sides:
     """Sides within one patch whose other diagonal would leave two sound triangles, of the triangles that are looked at (n,) bool."""
     wedges, points = len(positions), int(point.max(initial=-1)) + 1
     a, b, beyond = (np.roll(triangles, -k, axis=1).reshape(-1) for k in range(3))
@@ -93,6 +95,6 @@ def _leans(u: Array, v: Array) -> Array:
     return np.divide(np.einsum("ij,ij->i", u, v), size, out=np.zeros(len(u)), where=size > 0)
 
 
-def _away(tree: Tree, p: Array, q: Array) -> Array:
+def _distance_along(tree: Tree, p: Array, q: Array) -> Array:
     """(n,) how far sides from p to q (n, 3) lie from the surface of before, summed over places along them."""
     return np.asarray(sum(tree.nearest(p * (1 - x) + q * x).distance for x in _ALONG) + np.zeros(len(p)))

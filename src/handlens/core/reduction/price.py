@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..geometry.distinct import occurring
+from ..geometry.distinct import used_indices
 from ..geometry.triangles import triangulate
 from ..geometry.uv_islands import NO_AREA
 from ..scene.model import Array, Mesh
@@ -66,7 +66,7 @@ class Surface:
     @cached_property
     def used(self) -> Array:
         """(n,) points that triangles have."""
-        return occurring(self.triangles, len(self.positions))
+        return used_indices(self.triangles, len(self.positions))
 
 
 def surface_of(mesh: Mesh, uv_set: int = 0) -> Surface:

@@ -99,7 +99,7 @@ def ring(triangles: Array, points: Array, rings: int) -> Array:
     return out
 
 
-def without_lenses(w: Wedges, triangles: Array) -> Array:
+def without_collapsed_walls(w: Wedges, triangles: Array) -> Array:
     """Triangles (n, 3) of wedges without pairs that lie back to back on three points, have an edge that more than two triangles share, and
     whose points others have too: what became of two sides that met. Pairs that lay so before stay, and so do fins, which are all that
     is left of something.

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..geometry.distinct import occurring
+from ..geometry.distinct import used_indices
 from ..geometry.rays import RayScene, sphere_directions
 from ..scene.model import Array
 from .collapse import Reducer
@@ -96,7 +96,7 @@ def shape_of(kind: str, positions: Array, triangles: Array, up: int, reducer: Ca
 
     positions: (V, 3), triangles: (T, 3). up: the upright axis, 0, 1 or 2. reducer: of the part's mesh in the same frame.
     """
-    points = positions[occurring(triangles, len(positions))]
+    points = positions[used_indices(triangles, len(positions))]
     if kind == "mesh":
         work = reducer()
         made = work.reduced(work.sound(work.triangles(MESH)))

@@ -12,7 +12,7 @@ from .model import Mesh
 T = TypeVar("T")
 
 
-def once_a_mesh(work: Callable[[Mesh], T]) -> Callable[[Mesh], T]:
+def cached_per_mesh(work: Callable[[Mesh], T]) -> Callable[[Mesh], T]:
     """Keep what a function answers for each mesh. The answer must not hold the mesh: that would keep both for ever."""
     kept: WeakKeyDictionary[Mesh, T] = WeakKeyDictionary()
 

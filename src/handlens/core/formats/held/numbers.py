@@ -9,12 +9,12 @@ import numpy as np
 from ...geometry.finite import finite_points
 from ...scene import Mesh, Scene
 from ...scene.model import frozen
-from ...scene.once import once_a_mesh
+from ...scene.once import cached_per_mesh
 from ...words.lengths import metres
 from .steps import Said, Step, Target
 
 
-@once_a_mesh
+@cached_per_mesh
 def _rounding(mesh: Mesh) -> float:
     """Greatest change of a coordinate by rounding it to a 32-bit float, in units of the scene."""
     finite = finite_points(mesh.positions)

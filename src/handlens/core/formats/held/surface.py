@@ -12,7 +12,7 @@ from ...geometry.recut import only_vertices, used_vertices
 from ...limits import plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
-from ...scene.once import once_a_mesh
+from ...scene.once import cached_per_mesh
 from .one_set import drawn_set_first, laid_otherwise
 from .steps import Said, Step, Target
 
@@ -210,7 +210,7 @@ def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Array]:
     return out[::-1]
 
 
-@once_a_mesh
+@cached_per_mesh
 def _out_of_row(mesh: Mesh) -> int:
     return sum(int(g.sum()) for group in (mesh.uvs, mesh.colours) if len(group) > 1 for g in _leading_gaps(mesh, group))
 
@@ -239,7 +239,7 @@ def _in_a_row(scene: Scene, _: Target) -> Scene:
 # --- positions that nothing uses ----------------------------------------------------------------------
 
 
-@once_a_mesh
+@cached_per_mesh
 def _spare(mesh: Mesh) -> int:
     return int(np.count_nonzero(~used_vertices(mesh)))
 

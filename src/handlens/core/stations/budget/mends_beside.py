@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...geometry.distinct import occurring
+from ...geometry.distinct import used_indices
 from ...geometry.topology import surface
 from ...kit.choice import PARTS
 from ...kit.mend import Figure, Outcome, Parameter, mend
@@ -150,7 +150,7 @@ class _Solid:
         self.mesh, self.up = replace(mesh, positions=frozen(apply(world, mesh.positions)), weights=None, morphs=()), up
         self.reducer = Reducer(self.mesh)
         self.positions, self.triangles = self.reducer.wedges.positions, self.reducer.wedges.triangles
-        points = self.positions[occurring(self.triangles, len(self.positions))]
+        points = self.positions[used_indices(self.triangles, len(self.positions))]
         self.diagonal = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
         self.hull = hull_of(points)
         hull = abs(volume_of(*self.hull)) if self.hull else 0.0
