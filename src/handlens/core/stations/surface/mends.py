@@ -103,7 +103,7 @@ def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequen
 
 @mend(
     "surface.clean",
-    title="Remove degenerate and loose geometry",
+    title="Remove degenerate geometry",
     keeps=_LAYERS,
     costs="nothing that is drawn",
     safe=True,
