@@ -6,6 +6,8 @@ exactly once, nothing was doubled, nothing is stuck, within 60 s of the last kil
 
 from __future__ import annotations
 
+import contextlib
+import itertools
 import json
 import os
 import random
@@ -35,6 +37,10 @@ def ask(method: str, path: str, body: object = None, raw: bytes | None = None) -
         return json.loads(answer.read() or b"{}")
 
 
+class Ended(Exception):
+    """The trial ended while a person still waited for an answer."""
+
+
 def until(work, wanted: threading.Event):
     """Do something again until it works, as a patient person would."""
     while not wanted.is_set():
@@ -42,7 +48,7 @@ def until(work, wanted: threading.Event):
             return work()
         except (OSError, urllib.error.HTTPError, ValueError):
             time.sleep(0.3)
-    raise SystemExit
+    raise Ended
 
 
 def _command(process: int) -> str:
@@ -100,40 +106,43 @@ class Starter:
 
 def person(number: int, ended: threading.Event, made: dict[str, int], exported: list[int]) -> None:
     """Drops models one after another; lays a mend on each, and asks for an export."""
-    k = 0
-    while not ended.is_set():
-        name = f"boat_{number}_{k}"
-        data = f"o sail_{number}_{k}\nv 0 0 0\nv 1 0 0\nv 0 1 {k + 1}.{number}\nf 1 2 3\n".encode()
+    with contextlib.suppress(Ended):
+        for k in itertools.count():
+            if ended.is_set():
+                return
+            name = f"boat_{number}_{k}"
+            data = f"o sail_{number}_{k}\nv 0 0 0\nv 1 0 0\nv 0 1 {k + 1}.{number}\nf 1 2 3\n".encode()
 
-        def drop(name=name, data=data) -> None:
-            drop = ask("POST", "/api/drops", {})["id"]
-            ask("PUT", f"/api/drops/{drop}/files?path={name}.obj", raw=data)
-            made[name] = drop
+            def drop(name=name, data=data) -> None:
+                drop = ask("POST", "/api/drops", {})["id"]
+                ask("PUT", f"/api/drops/{drop}/files?path={name}.obj", raw=data)
+                made[name] = drop
 
-        until(drop, ended)
+            until(drop, ended)
 
-        def close(name=name) -> None:
-            try:
-                ask("POST", f"/api/drops/{made[name]}/close", {})
-            except urllib.error.HTTPError as error:
-                if error.code != 404:  # the drop became a model meanwhile
-                    raise
+            def close(name=name) -> None:
+                try:
+                    ask("POST", f"/api/drops/{made[name]}/close", {})
+                except urllib.error.HTTPError as error:
+                    if error.code != 404:  # the drop became a model meanwhile
+                        raise
 
-        until(close, threading.Event())
-        shown = name.replace("_", " ").capitalize()
+            until(close, threading.Event())
+            shown = name.replace("_", " ").capitalize()
 
-        def entry(shown=shown):
-            found = [m for m in ask("GET", f"/api/shelf?search={urllib.request.quote(shown)}")["models"] if m["name"] == shown]
-            if not found or found[0]["state"] != "done":
-                raise ValueError
-            return found[0]
+            def entry(shown=shown):
+                found = [
+                    m for m in ask("GET", f"/api/shelf?search={urllib.request.quote(shown)}")["models"] if m["name"] == shown
+                ]
+                if not found or found[0]["state"] != "done":
+                    raise ValueError
+                return found[0]
 
-        revision = until(entry, ended)["revision"]
-        until(lambda revision=revision: ask("PUT", f"/api/revisions/{revision}/tape", {"slips": TAPE}), ended)
-        exported.append(
-            until(lambda revision=revision: ask("POST", f"/api/revisions/{revision}/exports", {"format": "glb"}), ended)["id"]
-        )
-        k += 1
+            revision = until(entry, ended)["revision"]
+            until(lambda revision=revision: ask("PUT", f"/api/revisions/{revision}/tape", {"slips": TAPE}), ended)
+            exported.append(
+                until(lambda revision=revision: ask("POST", f"/api/revisions/{revision}/exports", {"format": "glb"}), ended)["id"]
+            )
 
 
 def judged(url: str) -> dict[str, int]:

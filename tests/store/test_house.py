@@ -6,6 +6,7 @@ import asyncio
 import errno
 import itertools
 import os
+import time
 from datetime import timedelta
 
 import pytest
@@ -197,12 +198,20 @@ def _states(revision: int):
 
 def test_the_disk_is_given_back(client, monkeypatch):
     monkeypatch.setattr(contents, "_IDLE_BYTES", 8 << 20)
-    size = lambda: engine().connect().execute(text("SELECT pg_total_relation_size('content_chunk')")).scalar()
+
+    def size() -> int:
+        with session() as s:
+            return s.scalar(text("SELECT pg_total_relation_size('content_chunk')"))
+
     with session() as s:
         for k in range(4):
             contents.put_bytes(s, os.urandom(8 << 20) + bytes([k]), "x")
-    full = size()
+    full, deadline = size(), time.monotonic() + 30
     sweep.all_of_it()
+    # Rows that a transaction of somebody else may still see, such as the server's own analysis of tables, go with the next round.
+    while size() > full - (24 << 20) and time.monotonic() < deadline:
+        time.sleep(0.5)
+        sweep.all_of_it()
     assert size() < full - (24 << 20)
     with session() as s:
         orphans = select(func.count(Chunk.content_id)).where(Chunk.content_id.not_in(select(Content.id)))
