@@ -186,17 +186,19 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _replace(p: argparse.ArgumentParser) -> None:
-    p.add_argument("--replace", action="store_true", help="replace files that are there already, never one that was read")
+def _replace(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--replace", action="store_true", help="replace files that are there already, never one that was read")
 
 
-def _rules(p: argparse.ArgumentParser, why: str = "") -> None:
+def _rules(parser: argparse.ArgumentParser, why: str = "") -> None:
     """Options that say by what is judged; with `why`, only the sheet is asked for."""
     if why:
-        p.add_argument("--rules", metavar="NAME_OR_FILE", help=f"a rule sheet, {why} (default: realtime-engine)")
+        parser.add_argument("--rules", metavar="NAME_OR_FILE", help=f"a rule sheet, {why} (default: realtime-engine)")
         return
-    p.add_argument("--rules", metavar="NAME_OR_FILE", help="a rule sheet's name, slug or JSON file (default: realtime-engine)")
-    p.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
+    parser.add_argument(
+        "--rules", metavar="NAME_OR_FILE", help="a rule sheet's name, slug or JSON file (default: realtime-engine)"
+    )
+    parser.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
 
 
 # --- output -----------------------------------------------------------------------------------------

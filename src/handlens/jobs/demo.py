@@ -16,20 +16,20 @@ from ..store.queue import enqueue
 def load_once(folder: Path) -> int:
     """Drop every model of the folder's manifest, if the shelf has never held a model. Returns how many were dropped."""
     manifest = json.loads((folder / "manifest.json").read_text())
-    with session() as s:
-        ever = s.execute(select(func.max(Model.id))).scalar()
-        if ever is not None or s.scalar(select(Drop.id).limit(1)) is not None:
+    with session() as db:
+        ever = db.execute(select(func.max(Model.id))).scalar()
+        if ever is not None or db.scalar(select(Drop.id).limit(1)) is not None:
             return 0
         for entry in reversed(manifest["models"]):
             drop = Drop()
-            s.add(drop)
-            s.flush()
+            db.add(drop)
+            db.flush()
             for name in entry["files"]:
-                content = contents.put_file(s, folder / entry["folder"] / name)
+                content = contents.put_file(db, folder / entry["folder"] / name)
                 drop.files.append(DropFile(path=name, content_id=content.id))
-            s.flush()
+            db.flush()
             enqueue(
-                s,
+                db,
                 "intake",
                 f"Setting {entry['name']} on the shelf",
                 {"drop": drop.id, "demo": True, "intent": entry["intent"], "sheet": entry["sheet"]},

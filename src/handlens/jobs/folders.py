@@ -33,8 +33,8 @@ async def keep_watch() -> None:
 
 def look_once(folders: dict[int, Folder], now: float) -> None:
     """One look into each. folders: what is known of them, by the watch's id."""
-    with session() as s:
-        watched = {w.id: w.path for w in s.scalars(select(Watch))}
+    with session() as db:
+        watched = {w.id: w.path for w in db.scalars(select(Watch))}
     for gone in folders.keys() - watched.keys():
         del folders[gone]
     for id, path in watched.items():
@@ -49,8 +49,8 @@ def look_once(folders: dict[int, Folder], now: float) -> None:
         except (InputError, OSError) as trouble:
             error = str(trouble)
             folders.pop(id, None)
-        with session() as s:
-            watch = s.get(Watch, id)
+        with session() as db:
+            watch = db.get(Watch, id)
             if watch is not None and watch.error != error:
                 watch.error = error
 
@@ -65,8 +65,8 @@ def _take(id: int, folder: Folder, model: str) -> bool:
             f"{model} lies among more than {limits.MAX_PACKAGE_BYTES >> 30} GiB of files; give it a folder of its own."
         )
     made_of = folder.contents_of(model)
-    with session() as s:
-        watch = s.get(Watch, id, with_for_update=True)
+    with session() as db:
+        watch = db.get(Watch, id, with_for_update=True)
         if watch is None or watch.models.get(model, {}).get("made_of") == made_of:
             return True
         under_way = select(Job.id).where(
@@ -75,16 +75,16 @@ def _take(id: int, folder: Folder, model: str) -> bool:
             Job.subject["watch"].as_integer() == id,
             Job.subject["path"].as_string() == model,
         )
-        if s.scalar(under_way.limit(1)) is not None:
+        if db.scalar(under_way.limit(1)) is not None:
             return False
         known = watch.models.get(model, {}).get("model")
-        drop = Drop(model_id=known if known is not None and s.get(Model, known) is not None else None)
-        s.add(drop)
-        s.flush()
+        drop = Drop(model_id=known if known is not None and db.get(Model, known) is not None else None)
+        db.add(drop)
+        db.flush()
         for path, place in files.items():
-            drop.files.append(DropFile(path=path, content_id=contents.put_file(s, place).id))
-        s.flush()
+            drop.files.append(DropFile(path=path, content_id=contents.put_file(db, place).id))
+        db.flush()
         watch.models = {**watch.models, model: {"model": drop.model_id, "made_of": made_of}}
         name = model.rpartition("/")[2]
-        enqueue(s, "intake", f"Setting {name} on the shelf", {"drop": drop.id, "watch": id, "path": model})
+        enqueue(db, "intake", f"Setting {name} on the shelf", {"drop": drop.id, "watch": id, "path": model})
         return True

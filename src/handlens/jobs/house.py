@@ -88,28 +88,28 @@ async def _again(app: procrastinate.App, job: Queued) -> None:
 
 
 def _give_up(job_id: int) -> None:
-    with session() as s:
-        job = s.get(Job, job_id, with_for_update=True)
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
         if job is not None and job.state in ("waiting", "running"):
-            settle(s, job, "failed", f"It was begun {MOST_TRIES} times and never came to an end; the log says why.")
+            settle(db, job, "failed", f"It was begun {MOST_TRIES} times and never came to an end; the log says why.")
 
 
 def _settle_abandoned() -> None:
     """Jobs that count as under way but that the queue knows nothing of: stopped where that was wished, else put on it again."""
     full = no_room(0) is not None
-    with session() as s:
-        for job in abandoned(s):
+    with session() as db:
+        for job in abandoned(db):
             if job.stop_wanted:
-                settle(s, job, "cancelled", "Stopped by you.")
+                settle(db, job, "cancelled", "Stopped by you.")
             elif job.phase == WAITS_FOR_ROOM and full:
                 continue
             else:
                 log.warning("job %s was lost on its way and is put on the queue again", job.id)
                 job.state, job.phase, job.share = "waiting", "waiting", 0.0
-                deliver(s, job)
+                deliver(db, job)
 
 
 def _renew_cards() -> None:
     """A few at a time: after a new version all of them are stale."""
-    with session() as s:
-        cards.renew_stale(s, 5)
+    with session() as db:
+        cards.renew_stale(db, 5)

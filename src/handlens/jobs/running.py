@@ -205,24 +205,24 @@ async def _listen(job_id: int, process: asyncio.subprocess.Process, folder: Path
 def _keep_part(job_id: int, keep: KeepPart, news: dict[str, Any], folder: Path) -> None:
     """Keep a part of a result while its job goes on; what goes wrong with that is left to the end, which keeps all of it."""
     try:
-        with session() as s:
-            job = s.get(Job, job_id)
+        with session() as db:
+            job = db.get(Job, job_id)
             if job is not None and job.state == "running" and not job.stop_wanted:
-                keep(s, dict(job.subject), news, folder)
+                keep(db, dict(job.subject), news, folder)
     except Exception:
         log.warning("a part of job %s could not be kept yet", job_id, exc_info=True)
 
 
 def _progress(job_id: int, phase: str, share: float) -> None:
-    with session() as s:
-        job = s.get(Job, job_id)
+    with session() as db:
+        job = db.get(Job, job_id)
         if job is not None and job.state == "running" and not job.stop_wanted:
             job.phase, job.share = phase, share
 
 
 def _stop_wanted(job_id: int) -> bool:
-    with session() as s:
-        job = s.get(Job, job_id)
+    with session() as db:
+        job = db.get(Job, job_id)
         return job is None or job.stop_wanted
 
 
@@ -231,42 +231,42 @@ def _stop_wanted(job_id: int) -> bool:
 
 def _begin(job_id: int) -> dict[str, Any] | None:
     """Mark a job as running; None where it was stopped or is done already (a repeated delivery changes nothing)."""
-    with session() as s:
-        job = s.get(Job, job_id, with_for_update=True)
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
         if job is None or job.state not in ("waiting", "running"):
             return None
         if job.stop_wanted:
-            settle(s, job, "cancelled", "Stopped by you.")
+            settle(db, job, "cancelled", "Stopped by you.")
             return None
         job.state, job.phase, job.share = "running", "starting", 0.0
-        settle_subject(s, job, "running", None)
+        settle_subject(db, job, "running", None)
         return dict(job.subject)
 
 
 def _end(job_id: int, state: str, error: str | None = None) -> None:
-    with session() as s:
-        job = s.get(Job, job_id, with_for_update=True)
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
         if job is not None and job.state == "running":
-            settle(s, job, state, error)
+            settle(db, job, state, error)
 
 
 def _keep(job_id: int, keep: Keep, result: dict[str, Any], folder: Path) -> None:
     """Store a result and end the job, both or neither; where another delivery ended it first, nothing is stored twice."""
-    with session() as s:
-        job = s.get(Job, job_id, with_for_update=True)
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
         if job is None or job.state != "running":
             return
-        keep(s, dict(job.subject), result, folder)
-        settle(s, job, "done")
+        keep(db, dict(job.subject), result, folder)
+        settle(db, job, "done")
 
 
 def _wait_for_room(job_id: int) -> None:
     """Back to waiting: whoever keeps house puts it on the queue again once there is room."""
-    with session() as s:
-        job = s.get(Job, job_id, with_for_update=True)
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
         if job is not None and job.state == "running":
             job.state, job.phase, job.share = "waiting", WAITS_FOR_ROOM, 0.0
-            settle_subject(s, job, "waiting", None)
+            settle_subject(db, job, "waiting", None)
 
 
 async def run(
@@ -328,5 +328,5 @@ def work_folder() -> Path:
 
 
 def _in_session(work: Callable[..., Any], *args: Any) -> Any:
-    with session() as s:
-        return work(s, *args)
+    with session() as db:
+        return work(db, *args)

@@ -46,24 +46,24 @@ async def intake(job_id: int) -> None:
     await run(job_id, _lay_out_drop, _keep_models)
 
 
-def _lay_out_drop(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
-    drop = s.get(Drop, subject["drop"])
+def _lay_out_drop(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    drop = db.get(Drop, subject["drop"])
     if drop is None or not drop.files:
         raise Failed("No file arrived; drop the model again.")
     source = folder / "in"
     for f in drop.files:
-        contents.write_to(s, f.content_id, source / f.path)
+        contents.write_to(db, f.content_id, source / f.path)
     return {"what": "intake", "folder": str(source)}
 
 
-def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    drop = s.get(Drop, subject["drop"], with_for_update=True)
+def _keep_models(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    drop = db.get(Drop, subject["drop"], with_for_update=True)
     if drop is None:
         return
     places = dict.fromkeys(place for found in result["models"] for place in found["files"].values())
-    stored = {place: contents.put_file(s, left(folder, place)) for place in places}
+    stored = {place: contents.put_file(db, left(folder, place)) for place in places}
     for k, found in enumerate(result["models"]):
-        model = s.get(Model, drop.model_id) if drop.model_id is not None and k == 0 else None
+        model = db.get(Model, drop.model_id) if drop.model_id is not None and k == 0 else None
         if model is None:
             model = Model(
                 name=display_name(found.get("name") or found["main"]),
@@ -71,25 +71,25 @@ def _keep_models(s: Session, subject: dict[str, Any], result: dict[str, Any], fo
                 intent=subject.get("intent", {}),
                 sheet=subject.get("sheet", "realtime-engine"),
             )
-            s.add(model)
-            s.flush()
+            db.add(model)
+            db.flush()
         number = max((r.number for r in model.revisions), default=0) + 1
         if "watch" in subject and k == 0:
-            _remember(s, subject, model)
+            _remember(db, subject, model)
         revision = Revision(number=number, main=found["main"])
         model.revisions.append(revision)
         for path, place in found["files"].items():
             revision.files.append(RevisionFile(path=path, content_id=stored[place].id))
-        s.flush()
-        want_inspection(s, revision, [])
-        cards.renew(s, model)
-    s.delete(drop)
-    s.flush()
+        db.flush()
+        want_inspection(db, revision, [])
+        cards.renew(db, model)
+    db.delete(drop)
+    db.flush()
 
 
-def _remember(s: Session, subject: dict[str, Any], model: Model) -> None:
+def _remember(db: Session, subject: dict[str, Any], model: Model) -> None:
     """The model that a watched file became, so that its next save becomes that one's next revision."""
-    watch = s.get(Watch, subject["watch"], with_for_update=True)
+    watch = db.get(Watch, subject["watch"], with_for_update=True)
     if watch is not None:
         watch.models = {**watch.models, subject["path"]: {**watch.models.get(subject["path"], {}), "model": model.id}}
 
@@ -109,75 +109,75 @@ async def inspect(job_id: int) -> None:
     await run(job_id, _lay_out_inspection, _keep_inspection, _BEFORE_THE_REST)
 
 
-def _lay_out(s: Session, revision: Revision, tape: list[dict[str, Any]], folder: Path) -> dict[str, Any]:
+def _lay_out(db: Session, revision: Revision, tape: list[dict[str, Any]], folder: Path) -> dict[str, Any]:
     """What a child needs to read a revision and play a tape: its files, and what a lost image may be where the tape looks for it."""
     source = folder / "in"
     for f in revision.files:
-        contents.write_to(s, f.content_id, source / f.path)
+        contents.write_to(db, f.content_id, source / f.path)
     request: dict[str, Any] = {"folder": str(source), "main": revision.main, "tape": tape}
     if any(slip["mend"] == "textures.find" for slip in tape):
-        for path, content in from_earlier(s, revision).items():
-            contents.write_to(s, content, folder / "more" / path)
+        for path, content in from_earlier(db, revision).items():
+            contents.write_to(db, content, folder / "more" / path)
             request["more"] = str(folder / "more")
-    played = shelf.played_before(s, revision, tape)
+    played = shelf.played_before(db, revision, tape)
     if played is not None and played.scene_id is not None:
-        contents.write_to(s, played.scene_id, folder / "played.bin")
+        contents.write_to(db, played.scene_id, folder / "played.bin")
         request["played"] = {"file": str(folder / "played.bin"), "runs": played.runs}
     return request
 
 
-def _lay_out_inspection(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
-    inspection = s.get(Inspection, subject["inspection"])
-    revision = s.get(Revision, subject["revision"])
+def _lay_out_inspection(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    inspection = db.get(Inspection, subject["inspection"])
+    revision = db.get(Revision, subject["revision"])
     if inspection is None or revision is None:
         raise Failed("The model was taken off the shelf.")
-    request = {"what": "inspect", **_lay_out(s, revision, inspection.tape, folder)}
-    request["former"] = names_before(s, revision)
+    request = {"what": "inspect", **_lay_out(db, revision, inspection.tape, folder)}
+    request["former"] = names_before(db, revision)
     request["intent"] = revision.model.intent
-    known = measured_before(s, revision)
+    known = measured_before(db, revision)
     if known is not None:
         (folder / "known.bin").write_bytes(known)
         request["known"] = str(folder / "known.bin")
     return request
 
 
-def _keep_picture(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+def _keep_picture(db: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
     """The first picture, which of a large model is a coarse one."""
-    inspection = s.get(Inspection, subject["inspection"])
+    inspection = db.get(Inspection, subject["inspection"])
     if inspection is not None and inspection.state != "done":
-        inspection.stage_id = contents.put_file(s, left(folder, "out/first.bin")).id
+        inspection.stage_id = contents.put_file(db, left(folder, "out/first.bin")).id
         inspection.coarse = bool(news.get("coarse"))
 
 
-def _keep_verdict(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+def _keep_verdict(db: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
     """What was measured and judged, which stands while the rest is still drawn."""
-    inspection = s.get(Inspection, subject["inspection"])
+    inspection = db.get(Inspection, subject["inspection"])
     if inspection is None or inspection.state == "done":
         return
     told = json.loads(left(folder, "out/verdict.json").read_text())
     inspection.measures = left(folder, "out/measures.bin").read_bytes()
     inspection.measured, inspection.source = told["measured"], told["source"]
     inspection.runs, inspection.offers = told["runs"], "none"
-    s.flush()
+    db.flush()
     # Of a reading that was begun once more: what was kept of the first time is of the same model.
-    s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
-    shelf.keep_judgements(s, inspection, told["judgements"])
-    _keep_evidence(s, inspection, folder)
+    db.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
+    shelf.keep_judgements(db, inspection, told["judgements"])
+    _keep_evidence(db, inspection, folder)
 
 
-def _keep_evidence(s: Session, inspection: Inspection, folder: Path) -> None:
+def _keep_evidence(db: Session, inspection: Inspection, folder: Path) -> None:
     data = left(folder, "out/evidence.bin").read_bytes()
-    shelf.keep_evidence(s, inspection, msgspec.msgpack.decode(data, type=dict[str, bytes]))
+    shelf.keep_evidence(db, inspection, msgspec.msgpack.decode(data, type=dict[str, bytes]))
 
 
-def _keep_drawing(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+def _keep_drawing(db: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
     """The display copy, and the whole one of a model that is reduced for the stage."""
-    inspection = s.get(Inspection, subject["inspection"])
+    inspection = db.get(Inspection, subject["inspection"])
     if inspection is None or inspection.state == "done":
         return
-    inspection.stage_id = contents.put_file(s, left(folder, "out/stage.bin")).id
+    inspection.stage_id = contents.put_file(db, left(folder, "out/stage.bin")).id
     full = was_left(folder, "out/full-stage.bin")
-    inspection.full_stage_id = contents.put_file(s, left(folder, "out/full-stage.bin")).id if full else None
+    inspection.full_stage_id = contents.put_file(db, left(folder, "out/full-stage.bin")).id if full else None
     inspection.coarse = False
 
 
@@ -185,24 +185,24 @@ def _keep_drawing(s: Session, subject: dict[str, Any], news: dict[str, Any], fol
 _BEFORE_THE_REST = {"picture": _keep_picture, "verdict": _keep_verdict, "drawing": _keep_drawing}
 
 
-def _keep_inspection(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    inspection = s.get(Inspection, subject["inspection"])
+def _keep_inspection(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    inspection = db.get(Inspection, subject["inspection"])
     if inspection is None:
         return
     if inspection.source is None:
-        _keep_verdict(s, subject, {}, folder)
-    _keep_drawing(s, subject, {}, folder)
+        _keep_verdict(db, subject, {}, folder)
+    _keep_drawing(db, subject, {}, folder)
     if was_left(folder, "out/scene.bin"):
-        shelf.keep_scene(s, inspection, contents.put_file(s, left(folder, "out/scene.bin")).id)
+        shelf.keep_scene(db, inspection, contents.put_file(db, left(folder, "out/scene.bin")).id)
     inspection.lost, inspection.seconds = result["lost"], result["seconds"]
     inspection.state, inspection.error = "done", None
-    s.flush()
-    revision = s.get_one(Revision, inspection.revision_id)
+    db.flush()
+    revision = db.get_one(Revision, inspection.revision_id)
     drawn = was_left(folder, "out/portrait.webp")
-    revision.thumbnail_id = contents.put_file(s, left(folder, "out/portrait.webp")).id if drawn else None
+    revision.thumbnail_id = contents.put_file(db, left(folder, "out/portrait.webp")).id if drawn else None
     if revision.model.revisions[-1].id == revision.id:
-        cards.renew(s, revision.model)
-    want_trials(s, revision, inspection)
+        cards.renew(db, revision.model)
+    want_trials(db, revision, inspection)
 
 
 # --- try ----------------------------------------------------------------------------------------------
@@ -214,39 +214,39 @@ async def try_offers(job_id: int) -> None:
     await run(job_id, _lay_out_trials, _keep_trials, {"offers": _keep_some_trials})
 
 
-def _lay_out_trials(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
-    inspection = s.get(Inspection, subject["trying"])
-    revision = s.get(Revision, subject["revision"])
+def _lay_out_trials(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    inspection = db.get(Inspection, subject["trying"])
+    revision = db.get(Revision, subject["revision"])
     if inspection is None or revision is None or inspection.measures is None:
         raise Failed("The model was taken off the shelf.")
     (folder / "known.bin").write_bytes(inspection.measures)
     return {
         "what": "try",
-        **_lay_out(s, revision, inspection.tape, folder),
+        **_lay_out(db, revision, inspection.tape, folder),
         "intent": revision.model.intent,
         "known": str(folder / "known.bin"),
     }
 
 
-def _keep_some_trials(s: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
+def _keep_some_trials(db: Session, subject: dict[str, Any], news: dict[str, Any], folder: Path) -> None:
     """What was found of some offers while the rest is still tried. The findings are those of before, and so is their evidence."""
-    inspection = s.get(Inspection, subject["trying"], with_for_update=True)
+    inspection = db.get(Inspection, subject["trying"], with_for_update=True)
     if inspection is None or inspection.state != "done" or inspection.offers == "done":
         return
     told = json.loads(left(folder, f"out/offers-{int(news['number'])}.json").read_text())
-    s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
-    shelf.keep_judgements(s, inspection, told)
+    db.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
+    shelf.keep_judgements(db, inspection, told)
 
 
-def _keep_trials(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    inspection = s.get(Inspection, subject["trying"], with_for_update=True)
+def _keep_trials(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    inspection = db.get(Inspection, subject["trying"], with_for_update=True)
     if inspection is None or inspection.state != "done":
         return
     inspection.measures, inspection.offers = left(folder, "out/measures.bin").read_bytes(), "done"
     # What was judged before offers what was found to do nothing: it is judged anew by the measures that know.
-    s.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
-    shelf.keep_judgements(s, inspection, result["judgements"])
-    _keep_evidence(s, inspection, folder)
+    db.execute(delete(Judgement).where(Judgement.inspection_id == inspection.id))
+    shelf.keep_judgements(db, inspection, result["judgements"])
+    _keep_evidence(db, inspection, folder)
 
 
 # --- compare ------------------------------------------------------------------------------------------
@@ -258,22 +258,22 @@ async def compare(job_id: int) -> None:
     await run(job_id, _lay_out_comparison, _keep_comparison)
 
 
-def _lay_out_comparison(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
-    row = s.get(Comparison, subject["comparison"])
-    sides = {"earlier": s.get(Inspection, row.earlier_id), "later": s.get(Inspection, row.later_id)} if row else {}
+def _lay_out_comparison(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = db.get(Comparison, subject["comparison"])
+    sides = {"earlier": db.get(Inspection, row.earlier_id), "later": db.get(Inspection, row.later_id)} if row else {}
     request: dict[str, Any] = {"what": "compare"}
     for side, inspection in sides.items():
-        revision = s.get(Revision, inspection.revision_id) if inspection else None
+        revision = db.get(Revision, inspection.revision_id) if inspection else None
         if inspection is None or revision is None:
             break
-        request[side] = _lay_out(s, revision, inspection.tape, folder / side)
+        request[side] = _lay_out(db, revision, inspection.tape, folder / side)
     if "later" not in request:
         raise Failed("The model was taken off the shelf.")
     return request
 
 
-def _keep_comparison(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    row = s.get(Comparison, subject["comparison"])
+def _keep_comparison(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(Comparison, subject["comparison"])
     if row is not None:
         row.rows, row.place, row.state, row.error = result["rows"], result["place"], "done", None
 
@@ -287,17 +287,17 @@ async def curve(job_id: int) -> None:
     await run(job_id, _lay_out_curve, _keep_curve)
 
 
-def _lay_out_curve(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
-    row = s.get(Curve, subject["curve"])
-    inspection = s.get(Inspection, row.inspection_id) if row else None
-    revision = s.get(Revision, subject["revision"])
+def _lay_out_curve(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = db.get(Curve, subject["curve"])
+    inspection = db.get(Inspection, row.inspection_id) if row else None
+    revision = db.get(Revision, subject["revision"])
     if row is None or inspection is None or revision is None:
         raise Failed("The model was taken off the shelf.")
-    return {"what": "curve", **_lay_out(s, revision, inspection.tape, folder), "parts": row.parts}
+    return {"what": "curve", **_lay_out(db, revision, inspection.tape, folder), "parts": row.parts}
 
 
-def _keep_curve(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    row = s.get(Curve, subject["curve"])
+def _keep_curve(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(Curve, subject["curve"])
     if row is not None:
         row.points, row.state, row.error = result["points"], "done", None
 
@@ -311,15 +311,15 @@ async def export(job_id: int) -> None:
     await run(job_id, _lay_out_export, _keep_export)
 
 
-def _lay_out_export(s: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
-    row = s.get(Export, subject["export"])
-    revision = s.get(Revision, subject["revision"])
+def _lay_out_export(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = db.get(Export, subject["export"])
+    revision = db.get(Revision, subject["revision"])
     if row is None or revision is None:
         raise Failed("The model was taken off the shelf.")
     stem = revision.main.rpartition("/")[2].rpartition(".")[0] or "model"
     return {
         "what": "export",
-        **_lay_out(s, revision, row.tape, folder),
+        **_lay_out(db, revision, row.tape, folder),
         "format": row.format,
         "sheet": row.sheet,
         "intent": revision.model.intent,
@@ -327,12 +327,12 @@ def _lay_out_export(s: Session, subject: dict[str, Any], folder: Path) -> dict[s
     }
 
 
-def _keep_export(s: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
-    row = s.get(Export, subject["export"])
+def _keep_export(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(Export, subject["export"])
     if row is None:
         return
     for name in result["files"]:
-        row.files.append(ExportFile(path=name, content_id=contents.put_file(s, left(folder, f"out/files/{name}")).id))
+        row.files.append(ExportFile(path=name, content_id=contents.put_file(db, left(folder, f"out/files/{name}")).id))
     there = was_left(folder, "out/read-back.bin")
-    row.stage_id = contents.put_file(s, left(folder, "out/read-back.bin")).id if there else None
+    row.stage_id = contents.put_file(db, left(folder, "out/read-back.bin")).id if there else None
     row.proof, row.lost, row.state = result["proof"], result["lost"], "done"

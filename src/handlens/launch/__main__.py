@@ -110,8 +110,8 @@ def _prepare() -> None:
     from ..store.queue import want_missing
 
     upgrade()
-    with session() as s:
-        want_missing(s)
+    with session() as db:
+        want_missing(db)
 
 
 def _whatever_ends(work: Callable[[], object], parts: list[Part]) -> None:

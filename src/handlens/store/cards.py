@@ -28,13 +28,13 @@ def card_version() -> str:
     return hashlib.sha256(msgspec.json.encode([VERSION, route_key(), shipped()])).hexdigest()
 
 
-def renew(s: Session, model: Model) -> None:
+def renew(db: Session, model: Model) -> None:
     """Judge the newest reading of a model's newest revision under every sheet, and keep what the Shelf says of it."""
     revision = model.revisions[-1] if model.revisions else None
     if revision is None:
         return
-    wanted = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
-    done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(s, revision)
+    wanted = shelf.inspection_of(db, revision, shelf.slips_of(db, revision))
+    done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(db, revision)
     row: dict[str, Any] = {
         "model_id": model.id,
         "version": card_version(),
@@ -48,10 +48,10 @@ def renew(s: Session, model: Model) -> None:
     }
     if done is not None:
         intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
-        trees = {x.slug: with_waivers(shelf.judgement(s, done, x, intent).report, reasons) for x in shipped()}
+        trees = {x.slug: with_waivers(shelf.judgement(db, done, x, intent).report, reasons) for x in shipped()}
         row |= _said(trees)
     changed = {k: v for k, v in row.items() if k != "model_id"}
-    s.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))
+    db.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))
 
 
 def _said(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
@@ -72,12 +72,12 @@ def _said(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
     }
 
 
-def renew_stale(s: Session, most: int) -> int:
+def renew_stale(db: Session, most: int) -> int:
     """Renew cards that are missing or of another version; returns how many there were, at most `most`."""
     stale = select(Model).outerjoin(Card).where(or_(Card.model_id.is_(None), Card.version != card_version())).limit(most)
-    models = s.scalars(stale).all()
+    models = db.scalars(stale).all()
     for model in models:
-        renew(s, model)
+        renew(db, model)
     return len(models)
 
 
@@ -89,7 +89,7 @@ class Page(NamedTuple):
     totals: dict[str, Any]
 
 
-def page(s: Session, search: str, show: str, first: int) -> Page:
+def page(db: Session, search: str, show: str, first: int) -> Page:
     """A page of the Shelf, what was touched last first. show: all, held or fit; first: how many come before."""
     wanted = select(Model).outerjoin(Card).where(select(Revision.id).where(Revision.model_id == Model.id).exists())
     if search:
@@ -98,12 +98,12 @@ def page(s: Session, search: str, show: str, first: int) -> Page:
         wanted = wanted.where(or_(Model.name.ilike(f"%{escaped}%"), named))
     if show != "all":
         wanted = wanted.where(Card.held if show == "held" else Card.fit)
-    found = s.scalar(select(func.count()).select_from(wanted.subquery())) or 0
-    models = list(s.scalars(wanted.order_by(Model.touched.desc(), Model.id.desc()).offset(first).limit(PAGE)))
-    return Page(_entries(s, models), found, _totals(s))
+    found = db.scalar(select(func.count()).select_from(wanted.subquery())) or 0
+    models = list(db.scalars(wanted.order_by(Model.touched.desc(), Model.id.desc()).offset(first).limit(PAGE)))
+    return Page(_entries(db, models), found, _totals(db))
 
 
-def _totals(s: Session) -> dict[str, Any]:
+def _totals(db: Session) -> dict[str, Any]:
     stops = [
         func.count().filter(Card.verdicts[k]["counts"]["stop"].as_integer() > 0).label(f"stops_{k}")
         for k in range(len(shipped()))
@@ -115,8 +115,8 @@ def _totals(s: Session) -> dict[str, Any]:
         func.count().filter(Card.held),
         func.count().filter(Card.fit),
     )
-    row = s.execute(select(*sums, *stops).select_from(Model).outerjoin(Card).where(on)).one()
-    reading = s.scalar(select(func.count()).where(Inspection.state.in_(["waiting", "running"])).select_from(Inspection)) or 0
+    row = db.execute(select(*sums, *stops).select_from(Model).outerjoin(Card).where(on)).one()
+    reading = db.scalar(select(func.count()).where(Inspection.state.in_(["waiting", "running"])).select_from(Inspection)) or 0
     return {
         "models": row[0],
         "triangles": int(row[1] or 0),
@@ -136,23 +136,23 @@ def _newest(ids: list[int]) -> Select[Revision]:
     )
 
 
-def _entries(s: Session, models: list[Model]) -> list[dict[str, Any]]:
+def _entries(db: Session, models: list[Model]) -> list[dict[str, Any]]:
     ids = [m.id for m in models]
-    revisions = {r.model_id: r for r in s.scalars(_newest(ids))}
+    revisions = {r.model_id: r for r in db.scalars(_newest(ids))}
     numbers = [r.id for r in revisions.values()]
     tapes = select(TapeState.revision_id, TapeState.slips).join(
         Revision, and_(Revision.id == TapeState.revision_id, Revision.tape_at == TapeState.number)
     )
-    slips = {row.revision_id: row.slips for row in s.execute(tapes.where(Revision.id.in_(numbers)))}
+    slips = {row.revision_id: row.slips for row in db.execute(tapes.where(Revision.id.in_(numbers)))}
     columns = (Inspection.revision_id, Inspection.tape_key, Inspection.state, Inspection.error)
     states = {
         (row.revision_id, row.tape_key): (row.state, row.error)
-        for row in s.execute(select(*columns).where(Inspection.revision_id.in_(numbers)))
+        for row in db.execute(select(*columns).where(Inspection.revision_id.in_(numbers)))
     }
     # After the states: a reading that ends between the two looks then has its card, and none is done without one.
-    cards = {c.model_id: c for c in s.scalars(select(Card).where(Card.model_id.in_(ids)))}
+    cards = {c.model_id: c for c in db.scalars(select(Card).where(Card.model_id.in_(ids)))}
     exported = set(
-        s.scalars(select(Export.revision_id).where(Export.revision_id.in_(numbers), Export.state == "done").distinct())
+        db.scalars(select(Export.revision_id).where(Export.revision_id.in_(numbers), Export.state == "done").distinct())
     )
     nothing = Card(
         unit_stated=False, verdicts=[{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in shipped()]

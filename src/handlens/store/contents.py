@@ -20,14 +20,14 @@ from .room import NoRoom, no_room
 CHUNK = 1 << 20
 
 
-def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_FILE_BYTES) -> Content:
+def put(db: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_FILE_BYTES) -> Content:
     """Store a stream. Bytes that are there already are not stored again. Raises InputError where it is too long, or the disk too full.
 
     Runs inside the caller's transaction, so a broken upload leaves nothing behind.
     """
     content = Content()
-    s.add(content)
-    s.flush()
+    db.add(content)
+    db.flush()
     digest, total, number, held = hashlib.sha256(), 0, 0, bytearray()
     for piece in pieces:
         digest.update(piece)
@@ -38,22 +38,22 @@ def put(s: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX_
         if len(held) >= CHUNK and (full := no_room(len(held))):
             raise NoRoom(full)
         while len(held) >= CHUNK:
-            _add(s, content, number, bytes(held[:CHUNK]))
+            _add(db, content, number, bytes(held[:CHUNK]))
             del held[:CHUNK]
             number += 1
     if held:
-        _add(s, content, number, bytes(held))
+        _add(db, content, number, bytes(held))
     name = digest.hexdigest()
     # Two uploads of the same bytes may end at once: the lock lets the second see the first.
-    s.execute(select(_lock(name)))
+    db.execute(select(_lock(name)))
     # Held until the caller refers to it: nobody may sweep it away meanwhile, since as yet it may be nobody's.
-    twin = s.scalar(select(Content).where(Content.sha256 == name).with_for_update(read=True, key_share=True))
+    twin = db.scalar(select(Content).where(Content.sha256 == name).with_for_update(read=True, key_share=True))
     if twin is not None:
-        s.execute(delete(Content).where(Content.id == content.id))
-        s.expunge(content)
+        db.execute(delete(Content).where(Content.id == content.id))
+        db.expunge(content)
         return twin
     content.sha256, content.bytes = name, total
-    s.flush()
+    db.flush()
     return content
 
 
@@ -63,18 +63,18 @@ def _lock(name: str):  # type: ignore[no-untyped-def]
     return func.pg_advisory_xact_lock(int(name[:15], 16))
 
 
-def _add(s: Session, content: Content, number: int, data: bytes) -> None:
+def _add(db: Session, content: Content, number: int, data: bytes) -> None:
     chunk = Chunk(content_id=content.id, number=number, data=data)
-    s.add(chunk)
-    s.flush()
-    s.expunge(chunk)
+    db.add(chunk)
+    db.flush()
+    db.expunge(chunk)
 
 
-def put_bytes(s: Session, data: bytes, label: str) -> Content:
-    return put(s, [data], label)
+def put_bytes(db: Session, data: bytes, label: str) -> Content:
+    return put(db, [data], label)
 
 
-def put_file(s: Session, path: Path) -> Content:
+def put_file(db: Session, path: Path) -> Content:
     """Keep a file's bytes. Raises OSError where it is no plain file."""
 
     def pieces() -> Iterator[bytes]:
@@ -82,31 +82,31 @@ def put_file(s: Session, path: Path) -> Content:
             while piece := f.read(CHUNK):
                 yield piece
 
-    return put(s, pieces(), path.name)
+    return put(db, pieces(), path.name)
 
 
-def stream(s: Session, content_id: int) -> Iterator[bytes]:
+def stream(db: Session, content_id: int) -> Iterator[bytes]:
     """The content in order, a chunk at a time."""
     number = 0
-    while (data := s.scalar(select(Chunk.data).where(Chunk.content_id == content_id, Chunk.number == number))) is not None:
+    while (data := db.scalar(select(Chunk.data).where(Chunk.content_id == content_id, Chunk.number == number))) is not None:
         yield data
         number += 1
 
 
 def sent(content_id: int) -> Iterator[bytes]:
     """The content in a session of its own, for an answer that goes out after the request's has ended."""
-    with session() as s:
-        yield from stream(s, content_id)
+    with session() as db:
+        yield from stream(db, content_id)
 
 
-def read(s: Session, content_id: int) -> bytes:
-    return b"".join(stream(s, content_id))
+def read(db: Session, content_id: int) -> bytes:
+    return b"".join(stream(db, content_id))
 
 
-def write_to(s: Session, content_id: int, path: Path) -> None:
+def write_to(db: Session, content_id: int, path: Path) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     with path.open("wb") as f:
-        for piece in stream(s, content_id):
+        for piece in stream(db, content_id):
             f.write(piece)
 
 
@@ -137,14 +137,14 @@ def give_back() -> bool:
 _IDLE_BYTES = 256 << 20
 
 
-def sweep(s: Session) -> int:
+def sweep(db: Session) -> int:
     """Delete contents that nothing refers to any more; returns how many."""
     from .models import DropFile, Export, ExportFile, Inspection, Revision, RevisionFile
 
     users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Revision.thumbnail_id]
     users += [Inspection.stage_id, Inspection.full_stage_id, Inspection.scene_id, Export.stage_id]
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
-    gone = list(s.scalars(orphan.with_for_update(skip_locked=True)))
+    gone = list(db.scalars(orphan.with_for_update(skip_locked=True)))
     if gone:
-        s.execute(delete(Content).where(Content.id.in_(gone)))
+        db.execute(delete(Content).where(Content.id.in_(gone)))
     return len(gone)

@@ -26,9 +26,9 @@ class Found(NamedTuple):
     own: bool
 
 
-def lost_images(s: Session, revision: Revision) -> dict[str, list[Found]]:
+def lost_images(db: Session, revision: Revision) -> dict[str, list[Found]]:
     """For each reference of a revision, as it came, that leads nowhere: files that may be meant, the likeliest first."""
-    first = s.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key([])))
+    first = db.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key([])))
     if first is None or first.measures is None:
         return {}
     lost = [
@@ -42,12 +42,12 @@ def lost_images(s: Session, revision: Revision) -> dict[str, list[Found]]:
     for f in revision.files:
         files.setdefault(f.path, (f.content_id, True))
     earlier = select(RevisionFile).where(RevisionFile.revision_id != revision.id).order_by(RevisionFile.id.desc()).limit(_MOST)
-    for f in s.scalars(earlier):
+    for f in db.scalars(earlier):
         files.setdefault(f.path, (f.content_id, False))
     offered = [Neighbour(p, "image", "package", 0, bytes) for p in files if role_of(p) == "image"]
     return {r: [Found(c, *files[c.path]) for c in candidates(r, offered)] for r in dict.fromkeys(lost)}
 
 
-def from_earlier(s: Session, revision: Revision) -> dict[str, int]:
+def from_earlier(db: Session, revision: Revision) -> dict[str, int]:
     """Path and content of each file of an earlier upload that a lost reference may mean."""
-    return {f.candidate.path: f.content_id for found in lost_images(s, revision).values() for f in found if not f.own}
+    return {f.candidate.path: f.content_id for found in lost_images(db, revision).values() for f in found if not f.own}

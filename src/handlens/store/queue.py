@@ -37,21 +37,21 @@ _RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, 
 _SIZES = 9
 
 
-def enqueue(s: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
+def enqueue(db: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
     """A job row and its queue entry, both in the session's transaction. subject: what it is about; "bytes" of it says how large that is."""
     job = Job(kind=kind, title=title, subject=subject)
-    s.add(job)
-    s.flush()
-    deliver(s, job)
+    db.add(job)
+    db.flush()
+    deliver(db, job)
     return job
 
 
-def deliver(s: Session, job: Job) -> None:
+def deliver(db: Session, job: Job) -> None:
     """Put a job on the queue, in the session's transaction."""
     # Of what nobody waits for one is done at a time, so that whoever waits always finds a worker.
     alone = "try" if job.kind == "try" else None
     deferrer = producer().configure_task(job.kind, queue=queue_of(job.kind), priority=rank(job), lock=alone)
-    deferrer.connection = s.connection().connection.driver_connection
+    deferrer.connection = db.connection().connection.driver_connection
     deferrer.defer(job_id=job.id)
 
 
@@ -69,12 +69,12 @@ def _rank(kind: str, size: int) -> int:
     return _RANK.get(kind, 0) - min((size >> 20).bit_length(), _SIZES)
 
 
-def places(s: Session) -> dict[int, int]:
+def places(db: Session) -> dict[int, int]:
     """How many jobs of its queue are begun before each that waits, by job."""
     place: dict[str, int] = {}
     out = {}
     # Asked several times a second while a page is open, of a queue that may be long: three columns, and no objects.
-    waiting = s.execute(select(Job.id, Job.kind, Job.subject["bytes"].as_string()).where(Job.state == "waiting")).all()
+    waiting = db.execute(select(Job.id, Job.kind, Job.subject["bytes"].as_string()).where(Job.state == "waiting")).all()
     ranked = sorted((-_rank(kind, int(size or 0)), number, kind) for number, kind, size in waiting)
     for _, number, kind in ranked:
         queue = queue_of(kind)
@@ -83,7 +83,7 @@ def places(s: Session) -> dict[int, int]:
     return out
 
 
-def abandoned(s: Session, seconds: float = 5.0) -> list[Job]:
+def abandoned(db: Session, seconds: float = 5.0) -> list[Job]:
     """Jobs that count as waiting or running, though the queue has no entry of them; locked. Those of the last seconds may have
     one that is on its way."""
     unknown = text(
@@ -91,156 +91,156 @@ def abandoned(s: Session, seconds: float = 5.0) -> list[Job]:
     )
     old = Job.updated < now() - timedelta(seconds=seconds)
     wanted = select(Job).where(Job.state.in_(["waiting", "running"]), old, unknown)
-    return list(s.scalars(wanted.with_for_update(skip_locked=True)))
+    return list(db.scalars(wanted.with_for_update(skip_locked=True)))
 
 
-def settle(s: Session, job: Job, state: str, error: str | None = None) -> None:
+def settle(db: Session, job: Job, state: str, error: str | None = None) -> None:
     """Bring a job to its end, with what it was about."""
     error = None if error is None else error.replace("\0", "\ufffd")
     job.state, job.error = state, error
     job.phase, job.share = {"done": "done", "failed": "failed", "cancelled": "stopped"}[state], 1.0
     if state != "done":
-        settle_subject(s, job, state, error or "Stopped by you.")
+        settle_subject(db, job, state, error or "Stopped by you.")
 
 
-def want_inspection(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> tuple[Inspection, Job | None]:
+def want_inspection(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> tuple[Inspection, Job | None]:
     """The inspection of a revision under a tape; asked for if there is none, or if the last try failed or was stopped."""
     on = [x for x in slips if x.get("on", True)]
     # Two requests may want the same inspection at once: the second waits for the first and then finds it.
-    s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
-    inspection = inspection_of(s, revision, slips)
+    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    inspection = inspection_of(db, revision, slips)
     if inspection is not None and inspection.state in ("waiting", "running", "done"):
         return inspection, None
     if inspection is None:
         inspection = Inspection(revision_id=revision.id, tape_key=tape_key(slips), tape=on)
-        s.add(inspection)
-        s.flush()
+        db.add(inspection)
+        db.flush()
     inspection.state, inspection.error = "waiting", None
     title = f"{'Re-reading' if on else 'Reading'} {revision.model.name}"
-    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(s, revision)}
-    return inspection, enqueue(s, "inspect", title, subject)
+    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(db, revision)}
+    return inspection, enqueue(db, "inspect", title, subject)
 
 
-def _size(s: Session, revision: Revision) -> int:
+def _size(db: Session, revision: Revision) -> int:
     """Bytes of a revision's model file."""
     main = select(Content.bytes).join(RevisionFile, RevisionFile.content_id == Content.id)
-    return s.scalar(main.where(RevisionFile.revision_id == revision.id, RevisionFile.path == revision.main)) or 0
+    return db.scalar(main.where(RevisionFile.revision_id == revision.id, RevisionFile.path == revision.main)) or 0
 
 
-def want_trials(s: Session, revision: Revision, inspection: Inspection) -> None:
+def want_trials(db: Session, revision: Revision, inspection: Inspection) -> None:
     """Have the mends tried that a finished inspection offers, where they were not and it is what the tape now asks for."""
     wanted = limits.TRIES and inspection.state == "done" and inspection.offers == "none"
-    if not wanted or inspection.tape_key != tape_key(slips_of(s, revision)):
+    if not wanted or inspection.tape_key != tape_key(slips_of(db, revision)):
         return
     inspection.offers = "waiting"
-    subject = {"trying": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(s, revision)}
-    enqueue(s, "try", f"Trying what is offered for {revision.model.name}", subject)
+    subject = {"trying": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(db, revision)}
+    enqueue(db, "try", f"Trying what is offered for {revision.model.name}", subject)
 
 
-def drop_overtaken(s: Session, revision: Revision, wanted: Inspection) -> None:
+def drop_overtaken(db: Session, revision: Revision, wanted: Inspection) -> None:
     """Readings of other states of the tape that still wait are not begun: a person who lays ten mends wants the last one read.
 
     Who looks at one of them all the same (a try-out, another window) asks for it again by looking.
     """
     about = Job.subject["revision"].as_integer() == revision.id
     tries = select(Job).where(Job.kind == "try", Job.state.in_(["waiting", "running"]), about)
-    for job in s.scalars(tries.with_for_update(skip_locked=True)):
+    for job in db.scalars(tries.with_for_update(skip_locked=True)):
         if job.subject["trying"] != wanted.id:
-            stop(s, job)
-    for job in s.scalars(
+            stop(db, job)
+    for job in db.scalars(
         select(Job).where(Job.kind == "inspect", Job.state == "waiting", about).with_for_update(skip_locked=True)
     ):
-        inspection = s.get(Inspection, job.subject["inspection"])
+        inspection = db.get(Inspection, job.subject["inspection"])
         if inspection is not None and inspection.id != wanted.id and inspection.tape:
-            settle_subject(s, job, "cancelled", "The tape was changed before this was read.")
-            s.delete(job)
+            settle_subject(db, job, "cancelled", "The tape was changed before this was read.")
+            db.delete(job)
 
 
-def want_missing(s: Session) -> int:
+def want_missing(db: Session) -> int:
     """Ask for what the Shelf cannot show: newest revisions that this version has never read. Returns how many."""
     count = 0
-    for model in s.scalars(select(Model)):
+    for model in db.scalars(select(Model)):
         revision = model.revisions[-1] if model.revisions else None
-        if revision is not None and inspection_of(s, revision, slips_of(s, revision)) is None:
-            want_inspection(s, revision, slips_of(s, revision))
+        if revision is not None and inspection_of(db, revision, slips_of(db, revision)) is None:
+            want_inspection(db, revision, slips_of(db, revision))
             count += 1
     return count
 
 
 def want_export(
-    s: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str, aside: list[str]
+    db: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str, aside: list[str]
 ) -> tuple[Export, Job]:
     """A new export of a revision with its tape. aside: keys by which parts are said to stay behind."""
     tape = [x for x in slips if x.get("on", True)]
     export = Export(revision_id=revision.id, tape=tape, format=format_name, sheet=sheet, aside=aside)
-    s.add(export)
-    s.flush()
+    db.add(export)
+    db.flush()
     subject = {"export": export.id, "revision": revision.id, "model": revision.model_id}
-    return export, enqueue(s, "export", f"Exporting {revision.model.name}", subject)
+    return export, enqueue(db, "export", f"Exporting {revision.model.name}", subject)
 
 
-def want_comparison(s: Session, earlier: Inspection, later: Inspection) -> Comparison:
+def want_comparison(db: Session, earlier: Inspection, later: Inspection) -> Comparison:
     """What differs between two inspections that are done; asked for if it was not, or if the last try failed."""
-    revision = s.get_one(Revision, later.revision_id)
-    s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
-    row = s.scalar(select(Comparison).where(Comparison.earlier_id == earlier.id, Comparison.later_id == later.id))
+    revision = db.get_one(Revision, later.revision_id)
+    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = db.scalar(select(Comparison).where(Comparison.earlier_id == earlier.id, Comparison.later_id == later.id))
     if row is not None and row.state in ("waiting", "running", "done"):
         return row
     if row is None:
         row = Comparison(earlier_id=earlier.id, later_id=later.id)
-        s.add(row)
-        s.flush()
+        db.add(row)
+        db.flush()
     row.state, row.error = "waiting", None
     subject = {"comparison": row.id, "revision": revision.id, "model": revision.model_id}
-    enqueue(s, "compare", f"Comparing revisions of {revision.model.name}", subject)
+    enqueue(db, "compare", f"Comparing revisions of {revision.model.name}", subject)
     return row
 
 
-def want_curve(s: Session, inspection: Inspection, parts: list[str], again: bool) -> Curve:
+def want_curve(db: Session, inspection: Inspection, parts: list[str], again: bool) -> Curve:
     """How far off parts of a model that was read lie at each count of triangles; asked for if it was not. again: whether it is tried once
     more where the last try failed, or else that is told."""
-    revision = s.get_one(Revision, inspection.revision_id)
+    revision = db.get_one(Revision, inspection.revision_id)
     key = hashlib.sha256(json.dumps(sorted(parts)).encode()).hexdigest()
-    s.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
-    row = s.scalar(select(Curve).where(Curve.inspection_id == inspection.id, Curve.key == key))
+    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = db.scalar(select(Curve).where(Curve.inspection_id == inspection.id, Curve.key == key))
     if row is not None and (row.state in ("waiting", "running", "done") or not again):
         return row
     if row is None:
         row = Curve(inspection_id=inspection.id, key=key, parts=parts)
-        s.add(row)
-        s.flush()
+        db.add(row)
+        db.flush()
     row.state, row.error = "waiting", None
     subject = {"curve": row.id, "revision": revision.id, "model": revision.model_id}
-    enqueue(s, "curve", f"Measuring how far {revision.model.name} may be reduced", subject)
+    enqueue(db, "curve", f"Measuring how far {revision.model.name} may be reduced", subject)
     return row
 
 
-def stop(s: Session, job: Job) -> None:
+def stop(db: Session, job: Job) -> None:
     """Ask for a job to be stopped; one that still waits is stopped at once."""
     if job.state == "waiting":
         job.state, job.phase = "cancelled", "stopped"
-        settle_subject(s, job, "cancelled", "Stopped before it began.")
+        settle_subject(db, job, "cancelled", "Stopped before it began.")
     elif job.state == "running":
         job.stop_wanted, job.phase = True, "stopping"
 
 
-def settle_subject(s: Session, job: Job, state: str, error: str | None) -> None:
+def settle_subject(db: Session, job: Job, state: str, error: str | None) -> None:
     """Carry a job's end over to the inspection, export or comparison that it was about."""
     if "trying" in job.subject:
-        tried = s.get(Inspection, job.subject["trying"])
+        tried = db.get(Inspection, job.subject["trying"])
         if tried is not None and tried.offers != "done":
             # What was stopped is tried when the tape comes back to it; what failed would fail again.
             tried.offers = "none" if state == "cancelled" else state
         return
     rows: list[Inspection | Export | Comparison | Curve | None] = []
     if "inspection" in job.subject:
-        rows.append(s.get(Inspection, job.subject["inspection"]))
+        rows.append(db.get(Inspection, job.subject["inspection"]))
     if "export" in job.subject:
-        rows.append(s.get(Export, job.subject["export"]))
+        rows.append(db.get(Export, job.subject["export"]))
     if "comparison" in job.subject:
-        rows.append(s.get(Comparison, job.subject["comparison"]))
+        rows.append(db.get(Comparison, job.subject["comparison"]))
     if "curve" in job.subject:
-        rows.append(s.get(Curve, job.subject["curve"]))
+        rows.append(db.get(Curve, job.subject["curve"]))
     for row in rows:
         if row is not None and row.state != "done":
             row.state, row.error = state, error

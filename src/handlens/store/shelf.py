@@ -31,27 +31,27 @@ def tape_key(slips: list[dict[str, Any]]) -> str:
     return hashlib.sha256(json.dumps([VERSION, DISPLAY_VERSION, fingerprint(), on], sort_keys=True).encode()).hexdigest()
 
 
-def slips_of(s: Session, revision: Revision) -> list[dict[str, Any]]:
+def slips_of(db: Session, revision: Revision) -> list[dict[str, Any]]:
     """The tape as it stands: [{mend, params, on}]."""
-    state = s.scalar(select(TapeState).where(TapeState.revision_id == revision.id, TapeState.number == revision.tape_at))
+    state = db.scalar(select(TapeState).where(TapeState.revision_id == revision.id, TapeState.number == revision.tape_at))
     return list(state.slips) if state else []
 
 
-def tape_version(s: Session, revision: Revision) -> int:
+def tape_version(db: Session, revision: Revision) -> int:
     """A number that no other state of any tape ever has; 0 for the empty tape that a revision begins with."""
     wanted = (TapeState.revision_id == revision.id, TapeState.number == revision.tape_at)
-    return s.scalar(select(TapeState.id).where(*wanted)) or 0
+    return db.scalar(select(TapeState.id).where(*wanted)) or 0
 
 
-def change_tape(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+def change_tape(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """A new state of the tape; states that were undone are given up for it."""
     for state in [t for t in revision.tapes if t.number > revision.tape_at]:
         revision.tapes.remove(state)
-    s.flush()
+    db.flush()
     revision.tape_at += 1
     revision.tapes.append(TapeState(number=revision.tape_at, slips=slips))
     revision.model.touched = func.now()
-    s.flush()
+    db.flush()
 
 
 def can_undo(revision: Revision) -> bool:
@@ -61,11 +61,11 @@ def can_undo(revision: Revision) -> bool:
     return before >= first or (before == 0 and first == 1)
 
 
-def inspection_of(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> Inspection | None:
-    return s.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key(slips)))
+def inspection_of(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> Inspection | None:
+    return db.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key(slips)))
 
 
-def latest_done(s: Session, revision: Revision) -> Inspection | None:
+def latest_done(db: Session, revision: Revision) -> Inspection | None:
     """The newest inspection of a revision that is done and was made by this version: older ones hold other records."""
     done = (
         select(Inspection)
@@ -74,10 +74,10 @@ def latest_done(s: Session, revision: Revision) -> Inspection | None:
         # A job may have ended since this session first saw the row: its measures must be as new as its state.
         .execution_options(populate_existing=True)
     )
-    return next((x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)), None)
+    return next((x for x in db.scalars(done) if x.tape_key == tape_key(x.tape)), None)
 
 
-def all_done(s: Session, model: Model, but_not: int | None = None) -> dict[int, Inspection]:
+def all_done(db: Session, model: Model, but_not: int | None = None) -> dict[int, Inspection]:
     """The newest inspection that is done and of this version of each of a model's revisions, by revision, in one question.
 
     but_not: one that was not done when it was looked at, and may be by now.
@@ -89,43 +89,43 @@ def all_done(s: Session, model: Model, but_not: int | None = None) -> dict[int, 
         .order_by(Inspection.id)
         .execution_options(populate_existing=True)
     )
-    return {x.revision_id: x for x in s.scalars(done) if x.tape_key == tape_key(x.tape)}
+    return {x.revision_id: x for x in db.scalars(done) if x.tape_key == tape_key(x.tape)}
 
 
 #: Mended scenes that are kept of a revision.
 _SCENES = 3
 
 
-def played_before(s: Session, revision: Revision, tape: list[dict[str, Any]]) -> Inspection | None:
+def played_before(db: Session, revision: Revision, tape: list[dict[str, Any]]) -> Inspection | None:
     """The inspection of this version that keeps the scene of the longest beginning of a tape; None where there is none."""
     calls = [(x["mend"], x["params"]) for x in tape]
-    kept = s.scalars(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.scene_id.is_not(None)))
+    kept = db.scalars(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.scene_id.is_not(None)))
     begins = [
         x for x in kept if x.tape_key == tape_key(x.tape) and [(y["mend"], y["params"]) for y in x.tape] == calls[: len(x.tape)]
     ]
     return max(begins, key=lambda x: len(x.tape), default=None)
 
 
-def keep_scene(s: Session, inspection: Inspection, content: int) -> None:
+def keep_scene(db: Session, inspection: Inspection, content: int) -> None:
     """Keep a mended scene; of a revision's earlier ones the oldest go."""
     inspection.scene_id = content
-    s.flush()
+    db.flush()
     kept = select(Inspection).where(Inspection.revision_id == inspection.revision_id, Inspection.scene_id.is_not(None))
-    for old in s.scalars(kept.order_by(Inspection.id.desc()).offset(_SCENES)):
+    for old in db.scalars(kept.order_by(Inspection.id.desc()).offset(_SCENES)):
         old.scene_id = None
 
 
-def measured_before(s: Session, revision: Revision) -> bytes | None:
+def measured_before(db: Session, revision: Revision) -> bytes | None:
     """The newest measures of a revision, else of the one before it: meshes that are still the same need no measuring."""
     earlier = [r for r in revision.model.revisions if r.number <= revision.number]
-    done = (latest_done(s, r) for r in reversed(earlier[-2:]))
+    done = (latest_done(db, r) for r in reversed(earlier[-2:]))
     return next((x.measures for x in done if x is not None), None)
 
 
-def names_before(s: Session, revision: Revision) -> list[str]:
+def names_before(db: Session, revision: Revision) -> list[str]:
     """Names of the revision before, which side files may still use."""
     before = next((r for r in reversed(revision.model.revisions) if r.number < revision.number), None)
-    done = latest_done(s, before) if before is not None else None
+    done = latest_done(db, before) if before is not None else None
     return sorted(set(Measures.from_bytes(done.measures).names())) if done is not None and done.measures else []
 
 
@@ -144,58 +144,58 @@ def sheet_of(slug: str) -> RuleSheet:
     return next((x for x in shipped() if x.slug == slug), shipped()[0])
 
 
-def judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Kept:
+def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Kept:
     """What is kept of a done inspection's judgement under a sheet and an intent; made anew when either changed."""
     digest = _judged_by(sheet, intent)
-    kept = s.scalar(
+    kept = db.scalar(
         select(Judgement).where(Judgement.inspection_id == inspection.id, Judgement.sheet == sheet.slug, Judgement.key == digest)
     )
     if kept is not None:
         return opened({"report": kept.report, "ledger": kept.ledger, "marks": kept.marks})
     assert inspection.measures is not None
     made, evidence = judged_apart(inspection.source or {}, inspection.measures, sheet, intent)
-    _keep(s, inspection, {sheet.slug: made}, {sheet.slug: digest})
-    keep_evidence(s, inspection, evidence)
+    _keep(db, inspection, {sheet.slug: made}, {sheet.slug: digest})
+    keep_evidence(db, inspection, evidence)
     return made
 
 
-def _keep(s: Session, inspection: Inspection, made: Mapping[str, Kept], digests: Mapping[str, str]) -> None:
+def _keep(db: Session, inspection: Inspection, made: Mapping[str, Kept], digests: Mapping[str, str]) -> None:
     rows = [
         {"inspection_id": inspection.id, "sheet": slug, "key": digests[slug], **msgspec.to_builtins(kept)}
         for slug, kept in made.items()
     ]
     # Two requests may judge the same at once; either's report will do.
-    s.execute(insert(Judgement).values(rows).on_conflict_do_nothing())
+    db.execute(insert(Judgement).values(rows).on_conflict_do_nothing())
 
 
-def keep_evidence(s: Session, inspection: Inspection, evidence: Mapping[str, bytes]) -> None:
+def keep_evidence(db: Session, inspection: Inspection, evidence: Mapping[str, bytes]) -> None:
     """Keep indices of elements by their digests; what is there already stays."""
     rows = [{"inspection_id": inspection.id, "digest": digest, "indices": indices} for digest, indices in evidence.items()]
     if rows:
-        s.execute(insert(Evidence).on_conflict_do_nothing(), rows)
+        db.execute(insert(Evidence).on_conflict_do_nothing(), rows)
 
 
-def evidence_of(s: Session, inspection: Inspection, digests: Collection[str]) -> dict[str, bytes]:
+def evidence_of(db: Session, inspection: Inspection, digests: Collection[str]) -> dict[str, bytes]:
     """Kept indices by digest."""
     wanted = select(Evidence).where(Evidence.inspection_id == inspection.id, Evidence.digest.in_(digests))
-    return {x.digest: x.indices for x in s.scalars(wanted)}
+    return {x.digest: x.indices for x in db.scalars(wanted)}
 
 
-def whole_judgement(s: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Judged:
+def whole_judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Judged:
     """The judgement of a done inspection, its findings with elements but for those of meshes."""
-    kept = judgement(s, inspection, sheet, intent)
-    return judgement_of(kept, evidence_of(s, inspection, digests_of_things(kept)))
+    kept = judgement(db, inspection, sheet, intent)
+    return judgement_of(kept, evidence_of(db, inspection, digests_of_things(kept)))
 
 
 def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
     return hashlib.sha256(msgspec.json.encode([VERSION, SHAPE, route_key(), sheet, intent])).hexdigest()
 
 
-def keep_judgements(s: Session, inspection: Inspection, told: dict[str, Any]) -> None:
+def keep_judgements(db: Session, inspection: Inspection, told: dict[str, Any]) -> None:
     """Keep judgements that were made beside a reading. told: {"intent": the one that was held to, "made": by sheet}."""
     intent = intent_from_json(json.dumps(told["intent"]))
     _keep(
-        s,
+        db,
         inspection,
         {slug: opened(tree) for slug, tree in told["made"].items()},
         {x.slug: _judged_by(x, intent) for x in shipped()},
@@ -208,7 +208,7 @@ def reasons_of(model: Model) -> dict[str, str]:
 
 
 def changes_since(
-    s: Session, revision: Revision, done: Mapping[int, Inspection], now: dict[str, Any], sheet: RuleSheet, intent: Intent
+    db: Session, revision: Revision, done: Mapping[int, Inspection], now: dict[str, Any], sheet: RuleSheet, intent: Intent
 ) -> dict[str, Any] | None:
     """What differs from the revision before under the same sheet and intent; None where there is none that was read.
 
@@ -219,11 +219,11 @@ def changes_since(
     if not read:
         return None
     digest, ids = _judged_by(sheet, intent), [x.id for _, x in read]
-    judgement(s, read[-1][1], sheet, intent)
+    judgement(db, read[-1][1], sheet, intent)
     found = select(Judgement.inspection_id, Judgement.report["findings"]).where(
         Judgement.inspection_id.in_(ids), Judgement.sheet == sheet.slug, Judgement.key == digest
     )
-    told = {number: {f["id"]: f["title"] for f in findings} for number, findings in s.execute(found).all()}
+    told = {number: {f["id"]: f["title"] for f in findings} for number, findings in db.execute(found).all()}
     seen = [told.get(number, {}) for number in ids]
     last, older = seen[-1], {k for one in seen[:-1] for k in one}
     present = {f["id"]: f["title"] for f in now["findings"]}
@@ -236,13 +236,13 @@ def changes_since(
 
 
 def changes_by_mends(
-    s: Session, revision: Revision, now: dict[str, Any], sheet: RuleSheet, intent: Intent
+    db: Session, revision: Revision, now: dict[str, Any], sheet: RuleSheet, intent: Intent
 ) -> dict[str, Any] | None:
     """What the tape's mends fixed and what they brought, against the revision without them; None where that was not read."""
-    bare = inspection_of(s, revision, [])
+    bare = inspection_of(db, revision, [])
     if bare is None or bare.state != "done":
         return None
-    before = {f["id"]: f for f in judgement(s, bare, sheet, intent).report["findings"]}
+    before = {f["id"]: f for f in judgement(db, bare, sheet, intent).report["findings"]}
     present = {f["id"]: f for f in now["findings"]}
     return {
         "fixed": [f["title"] for k, f in before.items() if k not in present],
@@ -267,10 +267,10 @@ def _moved(before: dict[str, Any], now: dict[str, Any]) -> str:
     return "eased" if weight(now) < weight(before) else "worse" if weight(now) > weight(before) else ""
 
 
-def delete_model(s: Session, model: Model) -> None:
+def delete_model(db: Session, model: Model) -> None:
     """Take a model off the shelf with everything that belongs to it alone."""
     from .contents import sweep
 
-    s.delete(model)
-    s.flush()
-    sweep(s)
+    db.delete(model)
+    db.flush()
+    sweep(db)

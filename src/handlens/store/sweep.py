@@ -27,30 +27,30 @@ _AT_ONCE = 500
 def all_of_it() -> int:
     """One round, each kind in a transaction of its own; returns how many contents went."""
     for some in (_drops, _trials, _jobs, _judgements, _steps, _curves):
-        with session() as s:
-            some(s)
-    with session() as s:
-        gone = contents.sweep(s)
+        with session() as db:
+            some(db)
+    with session() as db:
+        gone = contents.sweep(db)
     contents.give_back()
     return gone
 
 
-def _drops(s: Session) -> None:
+def _drops(db: Session) -> None:
     under_way = select(Job.subject["drop"].as_integer()).where(
         Job.kind == "intake", Job.state.in_(["waiting", "running", "failed", "cancelled"])
     )
-    s.execute(delete(Drop).where(Drop.created < now() - DROP_AGE, Drop.id.not_in(under_way)))
+    db.execute(delete(Drop).where(Drop.created < now() - DROP_AGE, Drop.id.not_in(under_way)))
 
 
-def _jobs(s: Session) -> None:
-    s.execute(delete(Job).where(Job.updated < now() - JOB_AGE, Job.state.in_(["done", "failed", "cancelled"])))
+def _jobs(db: Session) -> None:
+    db.execute(delete(Job).where(Job.updated < now() - JOB_AGE, Job.state.in_(["done", "failed", "cancelled"])))
 
 
-def _judgements(s: Session) -> None:
+def _judgements(db: Session) -> None:
     """Of each reading and sheet the newest stays; what only the others marked goes with them."""
     newest = select(func.max(Judgement.id)).group_by(Judgement.inspection_id, Judgement.sheet)
     old = select(Inspection.id).where(Inspection.created < now() - TRIAL_AGE)
-    gone = s.execute(
+    gone = db.execute(
         select(Judgement.id, Judgement.inspection_id)
         .where(Judgement.id.not_in(newest), Judgement.inspection_id.in_(old))
         .order_by(Judgement.id)
@@ -58,31 +58,31 @@ def _judgements(s: Session) -> None:
     ).all()
     if not gone:
         return
-    s.execute(delete(Judgement).where(Judgement.id.in_([row.id for row in gone])))
+    db.execute(delete(Judgement).where(Judgement.id.in_([row.id for row in gone])))
     for inspection in {row.inspection_id for row in gone}:
-        left = s.scalars(select(Judgement.marks).where(Judgement.inspection_id == inspection)).all()
+        left = db.scalars(select(Judgement.marks).where(Judgement.inspection_id == inspection)).all()
         marked = {digest for marks in left for mark in marks.values() for digest in (mark["digest"], mark["drawn"])}
-        s.execute(delete(Evidence).where(Evidence.inspection_id == inspection, Evidence.digest.not_in(marked)))
+        db.execute(delete(Evidence).where(Evidence.inspection_id == inspection, Evidence.digest.not_in(marked)))
 
 
-def _steps(s: Session) -> None:
+def _steps(db: Session) -> None:
     at = select(Revision.tape_at).where(Revision.id == TapeState.revision_id).scalar_subquery()
-    s.execute(delete(TapeState).where(TapeState.number < at - UNDO))
+    db.execute(delete(TapeState).where(TapeState.number < at - UNDO))
 
 
-def _curves(s: Session) -> None:
-    s.execute(delete(Curve).where(Curve.created < now() - CURVE_AGE, Curve.state.in_(["done", "failed", "cancelled"])))
+def _curves(db: Session) -> None:
+    db.execute(delete(Curve).where(Curve.created < now() - CURVE_AGE, Curve.state.in_(["done", "failed", "cancelled"])))
 
 
-def _trials(s: Session) -> None:
+def _trials(db: Session) -> None:
     """Readings with a tape that no state of the revision's has, and readings that an earlier version made."""
     columns = (Inspection.id, Inspection.revision_id, Inspection.tape, Inspection.tape_key)
     ended = Inspection.state.in_(["done", "failed", "cancelled"])
-    old = s.execute(select(*columns).where(Inspection.created < now() - TRIAL_AGE, ended).order_by(Inspection.id)).all()
+    old = db.execute(select(*columns).where(Inspection.created < now() - TRIAL_AGE, ended).order_by(Inspection.id)).all()
     revisions = {row.revision_id for row in old}
     kept: dict[int, set[str]] = {k: {tape_key([])} for k in revisions}
-    for state in s.execute(select(TapeState.revision_id, TapeState.slips).where(TapeState.revision_id.in_(revisions))):
+    for state in db.execute(select(TapeState.revision_id, TapeState.slips).where(TapeState.revision_id.in_(revisions))):
         kept[state.revision_id].add(tape_key(state.slips))
     gone = [row.id for row in old if row.tape_key not in kept[row.revision_id]][:_AT_ONCE]
     if gone:
-        s.execute(delete(Inspection).where(Inspection.id.in_(gone)))
+        db.execute(delete(Inspection).where(Inspection.id.in_(gone)))

@@ -41,17 +41,17 @@ blueprint = Blueprint("bench", __name__, url_prefix="/api", description="The Ben
 def bench(revision_id: int) -> dict[str, Any]:
     """Everything the Bench shows but for the stage. Where the tape as it stands was never read the state is "unread": asking for
     that is `read-again`, as looking changes nothing."""
-    with session() as s:
-        return _bench(s, row(s, Revision, revision_id, "revision"))
+    with session() as db:
+        return _bench(db, row(db, Revision, revision_id, "revision"))
 
 
-def _bench(s: Session, revision: Revision) -> dict[str, Any]:
+def _bench(db: Session, revision: Revision) -> dict[str, Any]:
     model = revision.model
-    slips = shelf.slips_of(s, revision)
-    inspection = shelf.inspection_of(s, revision, slips)
+    slips = shelf.slips_of(db, revision)
+    inspection = shelf.inspection_of(db, revision, slips)
     # Read once: looking for what is done renews rows, and an inspection that ends meanwhile must not be half in the answer.
     state, error = (inspection.state, inspection.error) if inspection is not None else ("unread", None)
-    done = shelf.all_done(s, model, inspection.id if inspection is not None and state != "done" else None)
+    done = shelf.all_done(db, model, inspection.id if inspection is not None and state != "done" else None)
     # A verdict stands while the rest is still drawn.
     judged = inspection is not None and (state == "done" or (state == "running" and inspection.source is not None))
     shown = inspection if judged else done.get(revision.id)
@@ -60,10 +60,10 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
     reading = since = by_mends = None
     facts: dict[str, Any] = {}
     if shown is not None and shown.source is not None:
-        kept = shelf.judgement(s, shown, sheet, intent)
+        kept = shelf.judgement(db, shown, sheet, intent)
         tree = with_waivers(kept.report, reasons)
-        since = shelf.changes_since(s, revision, done, tree, sheet, intent)
-        by_mends = shelf.changes_by_mends(s, revision, tree, sheet, intent) if shown.tape else None
+        since = shelf.changes_since(db, revision, done, tree, sheet, intent)
+        by_mends = shelf.changes_by_mends(db, revision, tree, sheet, intent) if shown.tape else None
         facts = tree["facts"]
         reading = {
             "inspection": shown.id,
@@ -75,8 +75,8 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
             "measured": shown.measured,
             "offers": shown.offers,
         }
-    job = _live_job(s, inspection) if inspection is not None else None
-    export = s.scalar(
+    job = _live_job(db, inspection) if inspection is not None else None
+    export = db.scalar(
         select(Export).where(Export.revision_id == revision.id, Export.state == "done").order_by(Export.id.desc()).limit(1)
     )
     on = [x for x in slips if x.get("on", True)]
@@ -104,7 +104,7 @@ def _bench(s: Session, revision: Revision) -> dict[str, Any]:
         "by_mends": by_mends,
         "tape": _tape(slips, inspection if state == "done" else None),
         "gauges": _gauges(shown, sheet),
-        "version": shelf.tape_version(s, revision),
+        "version": shelf.tape_version(db, revision),
         "can_undo": shelf.can_undo(revision),
         "can_redo": any(t.number > revision.tape_at for t in revision.tapes),
         "last_export": export.id if export is not None and same else None,
@@ -144,7 +144,7 @@ def _lost(shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list
     meant = sheet.meant(intent)
     if not any(p.role == "aside" for p in meant.parts.values()):
         return lost
-    aside = [p.name for p in measures_of(shown).parts if meant.of_part(p.name).role == "aside"]
+    aside = [part.name for part in measures_of(shown).parts if meant.of_part(part.name).role == "aside"]
     return {name: [*behind(aside), *said] for name, said in lost.items()}
 
 
@@ -171,14 +171,14 @@ def _tape(slips: list[dict[str, Any]], inspection: Inspection | None) -> list[di
 @blueprint.response(200, schemas.Comparison)
 def compare(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     """What differs from an earlier revision to this one, each with its tape as it stands. Ask again until it is done."""
-    with session() as s:
-        later, earlier = row(s, Revision, revision_id, "revision"), row(s, Revision, wish["earlier"], "revision")
+    with session() as db:
+        later, earlier = row(db, Revision, revision_id, "revision"), row(db, Revision, wish["earlier"], "revision")
         if earlier.model_id != later.model_id or earlier.id == later.id:
             refuse(422, "Only two revisions of one model can be compared.")
-        read = [shelf.latest_done(s, r) for r in (earlier, later)]
+        read = [shelf.latest_done(db, r) for r in (earlier, later)]
         if read[0] is None or read[1] is None:
             refuse(409, "Both revisions must have been read before they can be compared.")
-        made: Comparison = want_comparison(s, read[0], read[1])
+        made: Comparison = want_comparison(db, read[0], read[1])
         return {
             "earlier": earlier.number,
             "later": later.number,
@@ -198,21 +198,21 @@ class Tape(MethodView):
         slips = tape["slips"]
         for slip in slips:
             slip["params"] = find_mend(slip["mend"]).read(slip["params"])
-        with session() as s:
-            revision = _locked(s, revision_id)
+        with session() as db:
+            revision = _locked(db, revision_id)
             # The same wish twice is one wish, whoever else had it too.
-            if shelf.slips_of(s, revision) != json.loads(json.dumps(slips)):
-                _only_of(s, revision, tape["version"])
-                shelf.change_tape(s, revision, slips)
-                _keep_unit_said(s, revision, slips)
-            _renewed(s, revision, slips)
-            return _bench(s, revision)
+            if shelf.slips_of(db, revision) != json.loads(json.dumps(slips)):
+                _only_of(db, revision, tape["version"])
+                shelf.change_tape(db, revision, slips)
+                _keep_unit_said(db, revision, slips)
+            _renewed(db, revision, slips)
+            return _bench(db, revision)
 
 
-def _keep_unit_said(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+def _keep_unit_said(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """What a slip says of the unit of a model that states none is kept as its intent, so that it is not asked again of the next revision."""
     model, unit = revision.model, unit_said([Call(x["mend"], x["params"]) for x in slips if x.get("on", True)])
-    raw = shelf.inspection_of(s, revision, [])
+    raw = shelf.inspection_of(db, revision, [])
     if (
         unit is None
         or model.intent.get("unit")
@@ -222,7 +222,7 @@ def _keep_unit_said(s: Session, revision: Revision, slips: list[dict[str, Any]])
     ):
         return
     model.intent = {**model.intent, "unit": unit}
-    cards.renew(s, model)
+    cards.renew(db, model)
 
 
 @blueprint.post("/revisions/<int:revision_id>/try")
@@ -233,20 +233,20 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
     slips = tape["slips"]
     for slip in slips:
         slip["params"] = find_mend(slip["mend"]).read(slip["params"])
-    with session() as s:
-        revision = row(s, Revision, revision_id, "revision")
-        inspection, _ = want_inspection(s, revision, slips)
+    with session() as db:
+        revision = row(db, Revision, revision_id, "revision")
+        inspection, _ = want_inspection(db, revision, slips)
         verdict, cost, goes, comes = None, [], list[str](), list[str]()
         if inspection.state == "done":
             model = revision.model
             sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
-            tree = shelf.judgement(s, inspection, sheet, intent).report
+            tree = shelf.judgement(db, inspection, sheet, intent).report
             verdict = with_waivers(tree, shelf.reasons_of(model))["verdict"]
-            now = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
+            now = shelf.inspection_of(db, revision, shelf.slips_of(db, revision))
             if now is not None and now.state == "done":
                 cost = price(_costs(now), _costs(inspection))
-                goes, comes = changes(*(shelf.whole_judgement(s, x, sheet, intent) for x in (now, inspection)))
-        job = _live_job(s, inspection)
+                goes, comes = changes(*(shelf.whole_judgement(db, x, sheet, intent) for x in (now, inspection)))
+        job = _live_job(db, inspection)
         return {
             "inspection": inspection.id,
             "state": inspection.state,
@@ -264,46 +264,46 @@ def _costs(inspection: Inspection) -> Drawing:
     return Drawing(**(inspection.measured or {})["drawing"])
 
 
-def _live_job(s: Session, inspection: Inspection) -> Job | None:
+def _live_job(db: Session, inspection: Inspection) -> Job | None:
     wanted = (Job.subject["inspection"].as_integer() == inspection.id, Job.state.in_(["waiting", "running"]))
-    return s.scalar(select(Job).where(*wanted).order_by(Job.id.desc()).limit(1))
+    return db.scalar(select(Job).where(*wanted).order_by(Job.id.desc()).limit(1))
 
 
-def _locked(s: Session, revision_id: int) -> Revision:
+def _locked(db: Session, revision_id: int) -> Revision:
     """The revision, with its tape to ourselves until the request ends."""
-    revision = row(s, Revision, revision_id, "revision")
-    s.refresh(revision, with_for_update=True)
+    revision = row(db, Revision, revision_id, "revision")
+    db.refresh(revision, with_for_update=True)
     return revision
 
 
-def _only_of(s: Session, revision: Revision, version: int | None) -> None:
+def _only_of(db: Session, revision: Revision, version: int | None) -> None:
     """Refuse a change to another state of the tape than the one that was looked at."""
-    if version is not None and version != shelf.tape_version(s, revision):
+    if version is not None and version != shelf.tape_version(db, revision):
         refuse(
             409, "The tape was changed meanwhile, in another window or by someone else. Look at it as it is now, then repeat it."
         )
 
 
 def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:
-    with session() as s:
-        revision = _locked(s, revision_id)
-        _only_of(s, revision, version)
+    with session() as db:
+        revision = _locked(db, revision_id)
+        _only_of(db, revision, version)
         to = revision.tape_at + step
         if not (shelf.can_undo(revision) if step < 0 else any(t.number == to for t in revision.tapes)):
             refuse(409, "There is nothing to undo." if step < 0 else "There is nothing to redo.")
         revision.tape_at = to
-        s.flush()
-        _renewed(s, revision, shelf.slips_of(s, revision))
-        return _bench(s, revision)
+        db.flush()
+        _renewed(db, revision, shelf.slips_of(db, revision))
+        return _bench(db, revision)
 
 
-def _renewed(s: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+def _renewed(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """Ask for the reading of another state of the tape; where there is one the Shelf says so at once."""
-    inspection, _ = want_inspection(s, revision, slips)
-    drop_overtaken(s, revision, inspection)
+    inspection, _ = want_inspection(db, revision, slips)
+    drop_overtaken(db, revision, inspection)
     if inspection.state == "done":
-        cards.renew(s, revision.model)
-        want_trials(s, revision, inspection)
+        cards.renew(db, revision.model)
+        want_trials(db, revision, inspection)
 
 
 @blueprint.post("/revisions/<int:revision_id>/tape/undo")
@@ -324,11 +324,11 @@ def redo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
 @blueprint.response(200, schemas.Bench)
 def read_again(revision_id: int) -> dict[str, Any]:
     """Ask for the inspection that the tape wants: of a state that was never read, or again where it failed or was stopped."""
-    with session() as s:
-        revision = row(s, Revision, revision_id, "revision")
-        inspection, _ = want_inspection(s, revision, shelf.slips_of(s, revision))
-        want_trials(s, revision, inspection)
-        return _bench(s, revision)
+    with session() as db:
+        revision = row(db, Revision, revision_id, "revision")
+        inspection, _ = want_inspection(db, revision, shelf.slips_of(db, revision))
+        want_trials(db, revision, inspection)
+        return _bench(db, revision)
 
 
 @blueprint.post("/revisions/<int:revision_id>/rename-preview")
@@ -337,9 +337,9 @@ def read_again(revision_id: int) -> dict[str, Any]:
 def rename_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     """Which names a rename would change, before it is put on the tape."""
     into = renamer(wish["search"], wish["replace"], wish["pattern"])
-    with session() as s:
-        revision = row(s, Revision, revision_id, "revision")
-        shown = shelf.latest_done(s, revision)
+    with session() as db:
+        revision = row(db, Revision, revision_id, "revision")
+        shown = shelf.latest_done(db, revision)
         measures = Measures.from_bytes(shown.measures) if shown is not None and shown.measures is not None else None
     names = dict.fromkeys(measures.names()) if measures else {}
     return {"changes": [{"old": old, "new": new} for old, new in changed_names(names, into)]}
@@ -350,8 +350,8 @@ def rename_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
 @blueprint.response(200, schemas.NamePreview)
 def naming_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     """What parts would be called by a pattern, before it is put on the tape."""
-    with session() as s:
-        shown = shelf.latest_done(s, row(s, Revision, revision_id, "revision"))
+    with session() as db:
+        shown = shelf.latest_done(db, row(db, Revision, revision_id, "revision"))
         m = None if shown is None else measures_of(shown)
     if m is None:
         return {"changes": []}

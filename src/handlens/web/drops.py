@@ -29,12 +29,12 @@ class Drops(MethodView):
     @blueprint.response(201, schemas.Drop)
     def post(self, wish: dict[str, Any]) -> dict[str, int]:
         """Begin a drop; with a model, what arrives becomes its next revision."""
-        with session() as s:
+        with session() as db:
             if wish["model"] is not None:
-                row(s, Model, wish["model"], "model")
+                row(db, Model, wish["model"], "model")
             drop = Drop(model_id=wish["model"])
-            s.add(drop)
-            s.flush()
+            db.add(drop)
+            db.flush()
             return {"id": drop.id}
 
 
@@ -43,10 +43,10 @@ class OneDrop(MethodView):
     @blueprint.response(204)
     def delete(self, drop_id: int) -> None:
         """Give a drop up; what arrived of it is thrown away."""
-        with session() as s:
-            s.delete(row(s, Drop, drop_id, "drop"))
-            s.flush()
-            contents.sweep(s)
+        with session() as db:
+            db.delete(row(db, Drop, drop_id, "drop"))
+            db.flush()
+            contents.sweep(db)
 
 
 @blueprint.put("/<int:drop_id>/files")
@@ -58,10 +58,10 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
     label = path.rpartition("/")[2]
     if packages.is_noise(path):
         refuse(422, f"{label} is left behind by the operating system and is not taken.")
-    with session() as s:
-        drop = row(s, Drop, drop_id, "drop")
+    with session() as db:
+        drop = row(db, Drop, drop_id, "drop")
         # Two files of one drop may come at once; each sees those before it.
-        s.refresh(drop, with_for_update=True)
+        db.refresh(drop, with_for_update=True)
         if len(drop.files) >= limits.MAX_PACKAGE_FILES:
             refuse(413, f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
         other = packages.in_the_way(path, (f.path for f in drop.files))
@@ -72,8 +72,8 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
             .join(DropFile, DropFile.content_id == Content.id)
             .where(DropFile.drop_id == drop_id)
         )
-        room = limits.MAX_PACKAGE_BYTES - int(s.scalar(sizes) or 0)
-        content = contents.put(s, _body(label), label, min(limits.MAX_FILE_BYTES, max(room, 0)))
+        room = limits.MAX_PACKAGE_BYTES - int(db.scalar(sizes) or 0)
+        content = contents.put(db, _body(label), label, min(limits.MAX_FILE_BYTES, max(room, 0)))
         known = next((f for f in drop.files if f.path == path), None)
         if known is None:
             drop.files.append(DropFile(path=path, content_id=content.id))
@@ -95,11 +95,11 @@ def _body(label: str) -> Iterator[bytes]:
 @blueprint.response(202, schemas.Job)
 def close(drop_id: int) -> Any:
     """All files are there: make models of them."""
-    with session() as s:
-        drop = row(s, Drop, drop_id, "drop")
-        s.refresh(drop, with_for_update=True)
+    with session() as db:
+        drop = row(db, Drop, drop_id, "drop")
+        db.refresh(drop, with_for_update=True)
         # Whoever did not hear the answer asks again: it is still the same drop.
-        begun = s.scalar(
+        begun = db.scalar(
             select(Job).where(
                 Job.kind == "intake", Job.subject["drop"].as_integer() == drop_id, Job.state.in_(["waiting", "running"])
             )
@@ -111,12 +111,12 @@ def close(drop_id: int) -> Any:
         names = [f.path for f in drop.files]
         if not any(n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)) for n in names):
             held = {f.path: f.content_id for f in drop.files}
-            there = s.execute(select(Content.id, Content.bytes).where(Content.id.in_(held.values())))
+            there = db.execute(select(Content.id, Content.bytes).where(Content.id.in_(held.values())))
             bytes_of = {item.id: item.bytes for item in there}
             sizes = {name: bytes_of[number] for name, number in held.items()}
-            error = no_model(sizes, lambda name: next(contents.stream(s, held[name]), b""))
-            s.delete(drop)
-            s.commit()
+            error = no_model(sizes, lambda name: next(contents.stream(db, held[name]), b""))
+            db.delete(drop)
+            db.commit()
             refuse(422, str(error))
         main = next(n for n in names if n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)))
-        return enqueue(s, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})
+        return enqueue(db, "intake", f"Setting {main.rpartition('/')[2]} on the shelf", {"drop": drop.id})

@@ -29,18 +29,18 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     """Write the revision with its tape, then prove the file."""
     if wish["format"] not in WRITERS:
         refuse(422, f"The format {wish['format']} cannot be written; use one of: {', '.join(WRITERS)}.")
-    with session() as s:
-        revision = row(s, Revision, revision_id, "revision")
+    with session() as db:
+        revision = row(db, Revision, revision_id, "revision")
         model = revision.model
-        export, _ = want_export(s, revision, shelf.slips_of(s, revision), wish["format"], model.sheet, shelf.aside_of(model))
-        return _entry(s, export)
+        export, _ = want_export(db, revision, shelf.slips_of(db, revision), wish["format"], model.sheet, shelf.aside_of(model))
+        return _entry(db, export)
 
 
 @blueprint.get("/exports/<int:export_id>")
 @blueprint.response(200, schemas.Export)
 def one(export_id: int) -> dict[str, Any]:
-    with session() as s:
-        return _entry(s, row(s, Export, export_id, "export"))
+    with session() as db:
+        return _entry(db, row(db, Export, export_id, "export"))
 
 
 def _entry(s: Any, export: Export) -> dict[str, Any]:
@@ -72,8 +72,8 @@ def _name(export: Export) -> str:
 @blueprint.response(200)
 def stage(export_id: int) -> Response:
     """The display copy of what was read back, kept where it differs from what was sent."""
-    with session() as s:
-        export = row(s, Export, export_id, "export")
+    with session() as db:
+        export = row(db, Export, export_id, "export")
         if export.stage_id is None:
             refuse(404, "What was read back does not differ, so there is nothing to lay beside.")
         content_id = export.stage_id
@@ -84,8 +84,8 @@ def stage(export_id: int) -> Response:
 @blueprint.response(200)
 def download(export_id: int) -> Response:
     """The file itself, or a zip where there are several."""
-    with session() as s:
-        export = row(s, Export, export_id, "export")
+    with session() as db:
+        export = row(db, Export, export_id, "export")
         if export.state != "done" or not export.files:
             refuse(404, "This export is not written yet.")
         name = _name(export)
@@ -116,10 +116,10 @@ class _Pipe(io.RawIOBase):
 
 def _zip(files: list[tuple[str, int]]) -> Iterator[bytes]:
     pipe = _Pipe()
-    with session() as s, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+    with session() as db, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for path, content_id in files:
             with archive.open(zipfile.ZipInfo(path), "w", force_zip64=True) as f:
-                for piece in contents.stream(s, content_id):
+                for piece in contents.stream(db, content_id):
                     f.write(piece)
                     yield from pipe.taken()
             yield from pipe.taken()

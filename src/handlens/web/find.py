@@ -16,9 +16,9 @@ def refuse(status: int, message: str) -> NoReturn:
     raise AssertionError("abort always raises")
 
 
-def row(s: Session, table: type[Row], id: int, what: str) -> Row:
+def row(db: Session, table: type[Row], id: int, what: str) -> Row:
     """The row, or a 404."""
-    found = s.get(table, id) if 0 < id < 2**31 else None
+    found = db.get(table, id) if 0 < id < 2**31 else None
     if found is None:
         refuse(404, f"There is no {what} with the number {id}; it may have been taken off the shelf.")
     return found

@@ -34,8 +34,8 @@ blueprint = Blueprint("inspections", __name__, url_prefix="/api/inspections", de
 @blueprint.response(200)
 def stage(inspection_id: int) -> Response:
     """The binary display copy."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
         if inspection.stage_id is None:
             refuse(404, "The model has not been read yet.")
         content_id = inspection.stage_id
@@ -49,10 +49,10 @@ def stage(inspection_id: int) -> Response:
 def elements(inspection_id: int) -> Response:
     """A finding's element indices as little-endian int32; edges as pairs, and for images the materials that use them, since
     those are what is drawn. Query: finding."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        _, mark = _marked(s, inspection, request.args.get("finding", ""))
-        indices = shelf.evidence_of(s, inspection, [mark.drawn])[mark.drawn]
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
+        _, mark = _marked(db, inspection, request.args.get("finding", ""))
+        indices = shelf.evidence_of(db, inspection, [mark.drawn])[mark.drawn]
     return Response(indices, mimetype="application/octet-stream")
 
 
@@ -60,14 +60,14 @@ def elements(inspection_id: int) -> Response:
 @blueprint.response(200)
 def marks(inspection_id: int) -> Response:
     """Where a finding's elements lie on a part whose display copy is reduced: little-endian float32 triples. Query: finding."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        finding, mark = _marked(s, inspection, request.args.get("finding", ""))
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
+        finding, mark = _marked(db, inspection, request.args.get("finding", ""))
         stored = inspection.full_stage_id or inspection.stage_id
         if stored is None or finding["node"] is None:
             refuse(404, "This finding marks nothing on one part of the model.")
-        full = contents.read(s, stored)
-        indices = _indices(s, inspection, mark)
+        full = contents.read(db, stored)
+        indices = _indices(db, inspection, mark)
     places = marked(full, finding["node"], mark.kind, indices)
     return Response(places.astype("<f4").tobytes(), mimetype="application/octet-stream")
 
@@ -77,33 +77,33 @@ def marks(inspection_id: int) -> Response:
 def looked_from(inspection_id: int) -> dict[str, Any]:
     """The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong.
     Query: finding, one about a draw order."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        finding, mark = _marked(s, inspection, request.args.get("finding", ""))
-        model = row(s, Revision, inspection.revision_id, "revision").model
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
+        finding, mark = _marked(db, inspection, request.args.get("finding", ""))
+        model = row(db, Revision, inspection.revision_id, "revision").model
         up = shelf.sheet_of(model.sheet).up_axis
         m = measures_of(inspection)
-        two = set(_indices(s, inspection, mark).tolist())
+        two = set(_indices(db, inspection, mark).tolist())
     pair = next((d for d in m.draw_orders if {d.first, d.second} == two), None)
     if finding["check"] != "see-through.draw-order" or pair is None:
         refuse(404, "This finding is not about the order in which parts are drawn.")
     return {"sides": [side._asdict() for side in sides(pair, m.up_axis or up)]}
 
 
-def _marked(s: Session, inspection: Inspection, wanted: str) -> tuple[dict[str, Any], Mark]:
+def _marked(db: Session, inspection: Inspection, wanted: str) -> tuple[dict[str, Any], Mark]:
     """A finding that marks something, by its id, and where it lies; refuses where there is none."""
-    model = row(s, Revision, inspection.revision_id, "revision").model
+    model = row(db, Revision, inspection.revision_id, "revision").model
     if inspection.measures is None:
         refuse(404, "The model has not been read yet.")
-    kept = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+    kept = shelf.judgement(db, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
     finding = next((f for f in kept.report["findings"] if f["id"] == wanted), None)
     if finding is None or wanted not in kept.marks:
         refuse(404, "This finding marks nothing on the model, or it is no longer there.")
     return finding, kept.marks[wanted]
 
 
-def _indices(s: Session, inspection: Inspection, mark: Mark) -> Array:
-    return np.frombuffer(shelf.evidence_of(s, inspection, [mark.digest])[mark.digest], "<i4")
+def _indices(db: Session, inspection: Inspection, mark: Mark) -> Array:
+    return np.frombuffer(shelf.evidence_of(db, inspection, [mark.digest])[mark.digest], "<i4")
 
 
 def measures_of(inspection: Inspection) -> Measures:
@@ -117,11 +117,11 @@ def measures_of(inspection: Inspection) -> Measures:
 @blueprint.response(200, schemas.Pull)
 def pull(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     """What comes, what stays and what tears where a joint is turned about its own axes."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
         if inspection.stage_id is None:
             refuse(404, "The model has not been read yet.")
-        data = contents.read(s, inspection.stage_id)
+        data = contents.read(db, inspection.stage_id)
     parts = pulled(data, query["joint"], (query["x"], query["y"], query["z"], query["w"]))
     if not parts:
         refuse(404, "This joint carries nothing that is drawn, or the model has too many triangles to be moved.")
@@ -133,12 +133,12 @@ def pull(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
 @blueprint.response(200, schemas.Curve)
 def curve(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     """How far off some parts, all where none is named, lie at each count of triangles. Ask again until it is done."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
         if inspection.state != "done":
             refuse(409, "The model must have been read before it can be measured how far it may be reduced.")
-        made = want_curve(s, inspection, wish["parts"], wish["again"])
-        job = s.scalar(
+        made = want_curve(db, inspection, wish["parts"], wish["again"])
+        job = db.scalar(
             select(Job.id).where(Job.subject["curve"].as_integer() == made.id, Job.state.in_(["waiting", "running"])).limit(1)
         )
         return {"state": made.state, "error": made.error, "job": job, "points": made.points}
@@ -148,9 +148,9 @@ def curve(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
 @blueprint.response(200, schema_of(Tree))
 def node_tree(inspection_id: int) -> Tree:
     """The node tree, with what is said of each part and what it may be."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        model = row(s, Revision, inspection.revision_id, "revision").model
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
+        model = row(db, Revision, inspection.revision_id, "revision").model
         return tree(measures_of(inspection), shelf.sheet_of(model.sheet).meant(shelf.intent_of(model)))
 
 
@@ -159,12 +159,12 @@ def node_tree(inspection_id: int) -> Tree:
 @blueprint.response(200, schema_of(Answer))
 def causes(query: dict[str, Any], inspection_id: int) -> Answer:
     """What of this model explains a look, what is wrong at a spot of it, or both; the best first, waived findings left out."""
-    with session() as s:
-        inspection = row(s, Inspection, inspection_id, "inspection")
-        model = row(s, Revision, inspection.revision_id, "revision").model
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
+        model = row(db, Revision, inspection.revision_id, "revision").model
         if inspection.measures is None:
             refuse(404, "The model has not been read yet.")
-        kept = shelf.judgement(s, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+        kept = shelf.judgement(db, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
         tree = with_waivers(kept.report, shelf.reasons_of(model))
         node, face = query["node"], query["face"]
         here = {
@@ -172,7 +172,7 @@ def causes(query: dict[str, Any], inspection_id: int) -> Answer:
             for f in tree["findings"]
             if face is not None and f["node"] == node and f["id"] in kept.marks and kept.marks[f["id"]].kind == "faces"
         }
-        found = shelf.evidence_of(s, inspection, [mark.digest for mark in here.values()]) if here else {}
+        found = shelf.evidence_of(db, inspection, [mark.digest for mark in here.values()]) if here else {}
     hit = [id for id, mark in here.items() if (np.frombuffer(found[mark.digest], "<i4") == face).any()]
     return explained(tree["findings"], tree["clear"], query["symptom"], node, hit)
 
@@ -182,7 +182,7 @@ def causes(query: dict[str, Any], inspection_id: int) -> Answer:
 @blueprint.response(200, schemas.ReceiverLog)
 def receiver_log(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     """What a sheet's receiver takes, leaves out and draws otherwise."""
-    with session() as s:
-        measures = measures_of(row(s, Inspection, inspection_id, "inspection"))
+    with session() as db:
+        measures = measures_of(row(db, Inspection, inspection_id, "inspection"))
     sheet = shelf.sheet_of(query["sheet"])
     return {"entries": log(measures, sheet.receiver, sheet.limits.influences_vertex)}

@@ -18,12 +18,12 @@ blueprint = Blueprint("jobs", __name__, url_prefix="/api/jobs", description="Job
 
 
 def recent() -> list[dict[str, Any]]:
-    with session() as s:
+    with session() as db:
         fresh = or_(Job.state.in_(["waiting", "running"]), Job.updated > now() - timedelta(minutes=10))
         # What runs and waits comes first, so that a crowd of ended ones never pushes it off the list.
         ended = Job.state.not_in(["running", "waiting"])
-        jobs = s.scalars(select(Job).where(fresh).order_by(ended, Job.state != "running", Job.id.desc()).limit(60)).all()
-        before = places(s)
+        jobs = db.scalars(select(Job).where(fresh).order_by(ended, Job.state != "running", Job.id.desc()).limit(60)).all()
+        before = places(db)
         told = schemas.Job(many=True).dump(jobs)
         return [{**job, "before": before.get(job["id"], 0)} for job in told]
 
@@ -38,10 +38,10 @@ def listed() -> dict[str, Any]:
 @blueprint.post("/<int:job_id>/stop")
 @blueprint.response(202, schemas.Job)
 def stop_job(job_id: int) -> Any:
-    with session() as s:
-        job = row(s, Job, job_id, "job")
-        stop(s, job)
-        s.flush()
+    with session() as db:
+        job = row(db, Job, job_id, "job")
+        stop(db, job)
+        db.flush()
         return job
 
 
@@ -49,9 +49,9 @@ def stop_job(job_id: int) -> Any:
 @blueprint.response(202, schemas.Job)
 def again(job_id: int) -> Any:
     """Try a job again that failed or was stopped."""
-    with session() as s:
-        job = row(s, Job, job_id, "job")
+    with session() as db:
+        job = row(db, Job, job_id, "job")
         if job.state not in ("failed", "cancelled"):
             refuse(409, "This job is still under way, or it is done.")
-        settle_subject(s, job, "waiting", None)
-        return enqueue(s, job.kind, job.title, dict(job.subject))
+        settle_subject(db, job, "waiting", None)
+        return enqueue(db, job.kind, job.title, dict(job.subject))

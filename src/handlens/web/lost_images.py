@@ -24,8 +24,8 @@ _SHOWN = ("image/png", "image/jpeg", "image/webp", "image/gif", "image/bmp")
 @blueprint.response(200, schemas.LostImages)
 def offered(revision_id: int) -> dict[str, Any]:
     """For each image that did not come along: files that may be meant, the likeliest first, with the reason."""
-    with session() as s:
-        found = lost_images(s, row(s, Revision, revision_id, "revision"))
+    with session() as db:
+        found = lost_images(db, row(db, Revision, revision_id, "revision"))
     listed = [
         {"reference": reference, "candidates": [{**f.candidate._asdict(), "own": f.own, "content": f.content_id} for f in files]}
         for reference, files in found.items()
@@ -37,11 +37,11 @@ def offered(revision_id: int) -> dict[str, Any]:
 @blueprint.response(200)
 def picture(revision_id: int, content_id: int) -> Response:
     """The picture of a file that may be meant."""
-    with session() as s:
-        found = lost_images(s, row(s, Revision, revision_id, "revision"))
+    with session() as db:
+        found = lost_images(db, row(db, Revision, revision_id, "revision"))
         if content_id not in {f.content_id for files in found.values() for f in files}:
             refuse(404, "This file is not among those that may be meant.")
-        data = contents.read(s, content_id)
+        data = contents.read(db, content_id)
     kind = media_type(data)
     if kind not in _SHOWN:
         refuse(404, "This kind of picture cannot be shown here.")

@@ -26,8 +26,8 @@ blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Sh
 @blueprint.response(200, schemas.Shelf)
 def whole_shelf(query: dict[str, Any]) -> dict[str, Any]:
     """A page of the Shelf, with totals over all of it."""
-    with session() as s:
-        return cards.page(s, query["search"].strip(), query["show"], query["first"])._asdict()
+    with session() as db:
+        return cards.page(db, query["search"].strip(), query["show"], query["first"])._asdict()
 
 
 def _intent_wished(now: dict[str, Any], change: dict[str, Any]) -> dict[str, Any]:
@@ -60,9 +60,9 @@ class OneModel(MethodView):
         """Rename, choose another rule sheet, or say what the thing is meant to be."""
         import json
 
-        with session() as s:
-            model = row(s, Model, model_id, "model")
-            s.refresh(model, with_for_update=True)
+        with session() as db:
+            model = row(db, Model, model_id, "model")
+            db.refresh(model, with_for_update=True)
             if "sheet" in change:
                 if change["sheet"] not in {x.slug for x in shipped()}:
                     refuse(422, f"There is no rule sheet {change['sheet']}.")
@@ -70,21 +70,21 @@ class OneModel(MethodView):
             if "intent" in change:
                 wanted = _intent_wished(model.intent, change)
                 intent = intent_from_json(json.dumps(wanted))
-                read = shelf.latest_done(s, model.revisions[-1]) if model.revisions else None
+                read = shelf.latest_done(db, model.revisions[-1]) if model.revisions else None
                 if intent.parts and read is not None and read.measures is not None:
-                    lost = intent.without(p.name for p in Measures.from_bytes(read.measures).parts)
+                    lost = intent.without(part.name for part in Measures.from_bytes(read.measures).parts)
                     if lost:
                         refuse(422, f"The intent speaks of {lost[0]!r}, which is no part of the model.")
                 model.intent = wanted
-                cards.renew(s, model)
+                cards.renew(db, model)
             if "name" in change:
                 model.name = change["name"].strip() or model.name
 
     @blueprint.response(204)
     def delete(self, model_id: int) -> None:
         """Take a model off the shelf."""
-        with session() as s:
-            shelf.delete_model(s, row(s, Model, model_id, "model"))
+        with session() as db:
+            shelf.delete_model(db, row(db, Model, model_id, "model"))
 
 
 @blueprint.route("/models/<int:model_id>/waivers")
@@ -96,24 +96,24 @@ class Waivers(MethodView):
         reason = wish["reason"].strip()
         if not reason:
             refuse(422, "Say in a few words why this finding is accepted.")
-        with session() as s:
-            model = row(s, Model, model_id, "model")
+        with session() as db:
+            model = row(db, Model, model_id, "model")
             number = model.revisions[-1].number if model.revisions else 0
             said = {"reason": reason, "number": number, "by": wish["by"].strip(), "created": now()}
             waiver = insert(Waiver).values(model_id=model.id, finding=wish["finding"], **said)
-            s.execute(waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_=said))
-            s.expire(model, ["waivers"])
-            cards.renew(s, model)
+            db.execute(waiver.on_conflict_do_update(index_elements=["model_id", "finding"], set_=said))
+            db.expire(model, ["waivers"])
+            cards.renew(db, model)
 
     @blueprint.arguments(schemas.WaiverQuery, location="query")
     @blueprint.response(204)
     def delete(self, query: dict[str, Any], model_id: int) -> None:
         """Let a waived finding count again."""
-        with session() as s:
-            model = row(s, Model, model_id, "model")
+        with session() as db:
+            model = row(db, Model, model_id, "model")
             model.waivers = [w for w in model.waivers if w.finding != query["finding"]]
-            s.flush()
-            cards.renew(s, model)
+            db.flush()
+            cards.renew(db, model)
 
 
 @blueprint.route("/revisions/<int:revision_id>/thumbnail")
@@ -121,11 +121,11 @@ class Thumbnail(MethodView):
     @blueprint.response(200)
     def get(self, revision_id: int) -> Response:
         """The picture that was drawn when the revision was read last; the shelf names it by its number, so that it can be kept."""
-        with session() as s:
-            revision = row(s, Revision, revision_id, "revision")
+        with session() as db:
+            revision = row(db, Revision, revision_id, "revision")
             if revision.thumbnail_id is None:
                 refuse(404, "No picture has been drawn yet.")
-            data = contents.read(s, revision.thumbnail_id)
+            data = contents.read(db, revision.thumbnail_id)
         answer = Response(data, mimetype="image/webp")
         answer.headers["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer

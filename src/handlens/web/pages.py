@@ -63,12 +63,12 @@ def _early(path: str) -> str:
     if not wanted:
         return ""
     addresses = [f"/api/revisions/{wanted[1]}/bench", "/api/catalogue"]
-    with session() as s:
-        revision = s.get(Revision, int(wanted[1]))
+    with session() as db:
+        revision = db.get(Revision, int(wanted[1]))
         if revision is None:
             return ""
-        inspection = shelf.inspection_of(s, revision, shelf.slips_of(s, revision))
-        shown = inspection if inspection is not None and inspection.state == "done" else shelf.latest_done(s, revision)
+        inspection = shelf.inspection_of(db, revision, shelf.slips_of(db, revision))
+        shown = inspection if inspection is not None and inspection.state == "done" else shelf.latest_done(db, revision)
         if shown is not None:
             addresses.append(f"/api/inspections/{shown.id}/stage")
     return "".join(f'<link rel="preload" as="fetch" crossorigin href="{a}">' for a in addresses)

@@ -25,23 +25,23 @@ class Watches(MethodView):
     @blueprint.response(200, schemas.Watches)
     def get(self) -> dict[str, Any]:
         """All that are watched, with why one cannot be looked into."""
-        with session() as s:
-            return {"watches": [_said(w) for w in s.scalars(select(Watch).order_by(Watch.id))]}
+        with session() as db:
+            return {"watches": [_said(w) for w in db.scalars(select(Watch).order_by(Watch.id))]}
 
     @blueprint.arguments(schemas.WatchWish)
     @blueprint.response(201, schemas.Watch)
     def post(self, wish: dict[str, Any]) -> dict[str, Any]:
         """Watch a folder of this machine, by its whole path."""
         path = _place(wish["path"].strip())
-        with session() as s:
-            known = s.scalar(select(Watch).where(Watch.path == str(path)))
+        with session() as db:
+            known = db.scalar(select(Watch).where(Watch.path == str(path)))
             if known is not None:
                 return _said(known)
-            if (s.scalar(select(func.count(Watch.id))) or 0) >= _MOST:
+            if (db.scalar(select(func.count(Watch.id))) or 0) >= _MOST:
                 refuse(422, f"{_MOST} folders are watched already; give one up first.")
             watch = Watch(path=str(path))
-            s.add(watch)
-            s.flush()
+            db.add(watch)
+            db.flush()
             return _said(watch)
 
 
@@ -50,8 +50,8 @@ class OneWatch(MethodView):
     @blueprint.response(204)
     def delete(self, watch_id: int) -> None:
         """Watch a folder no longer. What came from it stays on the shelf."""
-        with session() as s:
-            s.delete(row(s, Watch, watch_id, "watched folder"))
+        with session() as db:
+            db.delete(row(db, Watch, watch_id, "watched folder"))
 
 
 def _place(text: str) -> Path:
@@ -86,5 +86,5 @@ def _roots() -> list[Path]:
     return [p.expanduser().resolve() for p in named or [Path.home()]]
 
 
-def _said(w: Watch) -> dict[str, Any]:
-    return {"id": w.id, "path": w.path, "models": len(w.models), "error": w.error}
+def _said(watch: Watch) -> dict[str, Any]:
+    return {"id": watch.id, "path": watch.path, "models": len(watch.models), "error": watch.error}

@@ -44,10 +44,10 @@ class _Copy:
         self.scene, _ = in_colour(scene)
         self.out = Sections()
         #: Nodes whose morph targets a clip drives.
-        self.shaping = {c.node for clip in scene.clips for c in clip.channels if c.path == "weights"}
+        self.shaping = {channel.node for clip in scene.clips for channel in clip.channels if channel.path == "weights"}
         self.progress, self.done = progress, 0
         # A picture costs about as much as so many triangles.
-        self.total = max(sum(m.triangle_count for m in scene.meshes) + _LIKE_AN_IMAGE * len(scene.images), 1)
+        self.total = max(sum(mesh.triangle_count for mesh in scene.meshes) + _LIKE_AN_IMAGE * len(scene.images), 1)
 
     def step(self, triangles: int, share: float) -> None:
         """Tell how far a mesh of so many triangles has come."""
@@ -274,14 +274,14 @@ class _Copy:
             "repeat": used is None or used.sampler.get("wrapS", 10497) == 10497,
         }
 
-    def glow(self, m: Material) -> Json | None:
+    def glow(self, material: Material) -> Json | None:
         """Light that a material gives off, added to what it reflects (glTF 2.0 §3.9.3); None where it is black."""
-        if not max(m.emissive) > 0:
+        if not max(material.emissive) > 0:
             return None
-        above = _extensions(m).get("KHR_materials_emissive_strength")
+        above = _extensions(material).get("KHR_materials_emissive_strength")
         strength = above.get("emissiveStrength", 1.0) if isinstance(above, Mapping) else 1.0
-        colour = np.nan_to_num(np.array(m.emissive) * (strength if isinstance(strength, int | float) else 1.0), posinf=1.0)
-        image = next((t for t in m.inputs if t.role == "emissive" and t.image is not None), None)
+        colour = np.nan_to_num(np.array(material.emissive) * (strength if isinstance(strength, int | float) else 1.0), posinf=1.0)
+        image = next((t for t in material.inputs if t.role == "emissive" and t.image is not None), None)
         return {
             "colour": np.clip(colour, 0, 1).tolist(),
             "image": None if image is None else image.image,
@@ -299,7 +299,9 @@ class _Copy:
     def drawn(self) -> set[int]:
         """Images that the stage shows."""
         shows = lambda m, t: t.role == "base-colour" or (t.role == "emissive" and max(m.emissive) > 0)
-        return {t.image for m in self.scene.materials for t in m.inputs if t.image is not None and shows(m, t)}
+        return {
+            t.image for material in self.scene.materials for t in material.inputs if t.image is not None and shows(material, t)
+        }
 
     def image(self, k: int) -> Json | None:
         """A reduced PNG of an image for the stage; None where it is missing or cannot be opened."""
@@ -328,8 +330,8 @@ class _Copy:
         }
 
 
-def _extensions(m: Material) -> Mapping[str, Any]:
-    own = m.source.get("extensions")
+def _extensions(material: Material) -> Mapping[str, Any]:
+    own = material.source.get("extensions")
     return own if isinstance(own, Mapping) else {}
 
 

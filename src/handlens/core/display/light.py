@@ -87,11 +87,11 @@ def coarse(scene: Scene) -> Scene:
 
     Its faces and vertices are no stored ones: nothing is to be marked on it.
     """
-    total = sum(m.triangle_count for m in scene.meshes)
+    total = sum(mesh.triangle_count for mesh in scene.meshes)
     if total <= COARSE_OVER:
         return scene
     share = COARSE_AIM / total
-    return scene.with_(meshes=tuple(_coarse(m, max(500, int(m.triangle_count * share))) for m in scene.meshes))
+    return scene.with_(meshes=tuple(_coarse(mesh, max(500, int(mesh.triangle_count * share))) for mesh in scene.meshes))
 
 
 def _coarse(mesh: Mesh, aim: int) -> Mesh:

@@ -25,8 +25,8 @@ def rig(scene: Scene, root: Array, origin: Array, out: Sections) -> Json | None:
     root: (4, 4) from the scene's units and axes to the stage's; origin: (3,) what the stage's numbers are taken from. nodes: those that
     move and those above them, parents first, with their matrices as triples or whole (by columns).
     """
-    driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
-    joints = {j for s in scene.skins for j in s.joints}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}
+    joints = {j for skin in scene.skins for j in skin.joints}
     if not driven and not joints:
         return None
     up = parents(scene)
@@ -41,21 +41,21 @@ def rig(scene: Scene, root: Array, origin: Array, out: Sections) -> Json | None:
     there = set(order)
     place = root.copy()
     place[:3, 3] -= origin
-    keys = sum(len(c.times) for clip in scene.clips for c in clip.channels)
+    keys = sum(len(channel.times) for clip in scene.clips for channel in clip.channels)
     return {
         "root": place.T.reshape(-1).tolist(),
         "nodes": [_node(scene, i, up[i] if up[i] in there else -1, i in joints) for i in order],
         "skins": [
             {
-                "joints": list(s.joints),
+                "joints": list(skin.joints),
                 "inverse": out.array(
-                    (np.tile(np.eye(4), (len(s.joints), 1, 1)) if s.inverse_bind is None else _sound(s.inverse_bind)).transpose(
-                        0, 2, 1
-                    ),
+                    (
+                        np.tile(np.eye(4), (len(skin.joints), 1, 1)) if skin.inverse_bind is None else _sound(skin.inverse_bind)
+                    ).transpose(0, 2, 1),
                     np.float64,
                 ),
             }
-            for s in scene.skins
+            for skin in scene.skins
         ],
         "clips": [
             {
@@ -63,14 +63,14 @@ def rig(scene: Scene, root: Array, origin: Array, out: Sections) -> Json | None:
                 "seconds": clip.seconds if np.isfinite(clip.seconds) else 0.0,
                 "channels": [
                     {
-                        "node": c.node,
-                        "path": c.path,
-                        "way": c.interpolation,
-                        "times": out.array(c.times, np.float32),
-                        "values": out.array(c.values, np.float32),
+                        "node": channel.node,
+                        "path": channel.path,
+                        "way": channel.interpolation,
+                        "times": out.array(channel.times, np.float32),
+                        "values": out.array(channel.values, np.float32),
                     }
-                    for c in clip.channels
-                    if c.node in there and _plays(scene, c)
+                    for channel in clip.channels
+                    if channel.node in there and _plays(scene, channel)
                 ],
             }
             for k, clip in enumerate(scene.clips)
@@ -94,15 +94,20 @@ def _node(scene: Scene, i: int, up: int, joint: bool) -> Json:
     return {**made, "t": finite(n.translation), "q": finite(n.rotation), "s": finite(n.scale)}
 
 
-def _plays(scene: Scene, c: Channel) -> bool:
+def _plays(scene: Scene, channel: Channel) -> bool:
     """Whether a channel can be sampled: keys in order, numbers alone, as many values as it needs."""
-    times, rows = c.times, len(c.times) * (3 if c.interpolation == "CUBICSPLINE" else 1)
-    if not len(times) or len(c.values) != rows or c.values.ndim != 2 or c.node is None:
+    times, rows = channel.times, len(channel.times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
+    if not len(times) or len(channel.values) != rows or channel.values.ndim != 2 or channel.node is None:
         return False
-    mesh = scene.nodes[c.node].mesh
-    wide = _WIDE.get(c.path, len(scene.meshes[mesh].morphs) if c.path == "weights" and mesh is not None else 0)
+    mesh = scene.nodes[channel.node].mesh
+    wide = _WIDE.get(channel.path, len(scene.meshes[mesh].morphs) if channel.path == "weights" and mesh is not None else 0)
     in_order = bool((np.diff(times.astype(np.float64)) > 0).all())
-    return wide > 0 and c.values.shape[1] == wide and in_order and bool(np.isfinite(c.values).all() and np.isfinite(times).all())
+    return (
+        wide > 0
+        and channel.values.shape[1] == wide
+        and in_order
+        and bool(np.isfinite(channel.values).all() and np.isfinite(times).all())
+    )
 
 
 def blended(scene: Scene, node: int, world: Array) -> Array:

@@ -109,7 +109,7 @@ def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
         lines=frozen(number[mesh.lines]),
         points=frozen(number[mesh.points]),
         weights=weights,
-        morphs=tuple(Morph(m.name, frozen(m.positions[keep]), m.normals) for m in mesh.morphs),
+        morphs=tuple(Morph(morph.name, frozen(morph.positions[keep]), morph.normals) for morph in mesh.morphs),
     )
 
 
@@ -130,7 +130,10 @@ def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
         mesh,
         positions=frozen(np.concatenate([mesh.positions, positions])),
         weights=weights,
-        morphs=tuple(Morph(m.name, frozen(np.concatenate([m.positions, m.positions[source]])), m.normals) for m in mesh.morphs),
+        morphs=tuple(
+            Morph(morph.name, frozen(np.concatenate([morph.positions, morph.positions[source]])), morph.normals)
+            for morph in mesh.morphs
+        ),
     )
 
 
@@ -166,6 +169,6 @@ def only_used_values(mesh: Mesh) -> Mesh:
         return tuple(x for layer in layers if (x := tidy(layer)) is not None)
 
     # Offsets of morphed normals lie beside the normals' values, so both are left as they are.
-    morphed = any(m.normals is not None for m in mesh.morphs)
+    morphed = any(morph.normals is not None for morph in mesh.morphs)
     normals = mesh.normals if morphed else tidy(mesh.normals)
     return replace(mesh, uvs=several(mesh.uvs), colours=several(mesh.colours), normals=normals, tangents=tidy(mesh.tangents))

@@ -92,9 +92,9 @@ class Window(NamedTuple):
     resolution: int
     repeats: tuple[bool, bool]
 
-    def of(self, c: Crossings) -> tuple[Array, Array, Array | None]:
+    def of(self, crossings: Crossings) -> tuple[Array, Array, Array | None]:
         """(n,) row and column of crossings within the window, and how many whole windows lie before the column, if any can."""
-        row, column = c.row - self.row, c.column - self.column
+        row, column = crossings.row - self.row, crossings.column - self.column
         if self.repeats[0]:
             row = np.mod(row, self.resolution)
         if not self.repeats[1]:
@@ -103,73 +103,75 @@ class Window(NamedTuple):
         return row, column - tile * self.resolution, tile
 
 
-def window(c: Crossings, resolution: int) -> Window:
+def window(crossings: Crossings, resolution: int) -> Window:
     """The smallest window that holds all crossings."""
-    if not len(c.row):
+    if not len(crossings.row):
         return Window(0, 0, 0, 0, resolution, (False, False))
-    row, column = int(c.row.min()), int(c.column.min())
-    rows, columns = int(c.row.max()) - row + 1, int(c.column.max()) - column
+    row, column = int(crossings.row.min()), int(crossings.column.min())
+    rows, columns = int(crossings.row.max()) - row + 1, int(crossings.column.max()) - column
     over = rows > resolution, columns > resolution
     return Window(row, column, min(rows, resolution), min(columns, resolution), resolution, over)
 
 
-def _summed(c: Crossings, change: Array, w: Window) -> Array:
+def _summed(crossings: Crossings, change: Array, window: Window) -> Array:
     """(rows, columns) int32 sums of the changes left of each texel.
 
     Over a row the changes must sum to nothing, as those of closed outlines do.
     """
-    row, column, tile = w.of(c)
-    there = np.bincount(row * (w.columns + 1) + column, change, w.rows * (w.columns + 1)).reshape(w.rows, w.columns + 1)
+    row, column, tile = window.of(crossings)
+    there = np.bincount(row * (window.columns + 1) + column, change, window.rows * (window.columns + 1)).reshape(
+        window.rows, window.columns + 1
+    )
     out = np.cumsum(there, axis=1)[:, :-1]
     if tile is not None:
         # A change lies left of every tile after its own; the number of all tiles cancels out over the row.
-        out -= np.bincount(row, change * tile, w.rows)[:, None]
+        out -= np.bincount(row, change * tile, window.rows)[:, None]
     return np.rint(out).astype(np.int32)
 
 
-def covered(c: Crossings, w: Window) -> Array:
+def covered(crossings: Crossings, window: Window) -> Array:
     """(rows, columns) int32: how many areas cover each texel of a window; row 0 is the lowest v."""
-    return _summed(c, c.change, w)
+    return _summed(crossings, crossings.change, window)
 
 
-def shares(c: Crossings, w: Window) -> tuple[int, int]:
+def shares(crossings: Crossings, window: Window) -> tuple[int, int]:
     """How many texels of a window are covered, and how many of them by several areas: as `covered` counts them, from the crossings
     alone, so that a tile that a few faces fill is not filled texel by texel."""
-    if any(w.repeats):
-        count = covered(c, w)
+    if any(window.repeats):
+        count = covered(crossings, window)
         return int(np.count_nonzero(count)), int(np.count_nonzero(count > 1))
-    row, column, _ = w.of(c)
-    place = row * (w.columns + 1) + column
+    row, column, _ = window.of(crossings)
+    place = row * (window.columns + 1) + column
     order = np.argsort(place)
-    place, cover = place[order], np.rint(np.cumsum(c.change[order])).astype(np.int64)
+    place, cover = place[order], np.rint(np.cumsum(crossings.change[order])).astype(np.int64)
     # Over a row the changes sum to nothing: between the end of one and the beginning of the next nothing is covered.
     texels = np.diff(place, append=place[-1:])
     return int(texels[cover != 0].sum()), int(texels[cover > 1].sum())
 
 
-def labelled(c: Crossings, label: Array, count: Array, w: Window) -> Array:
+def labelled(crossings: Crossings, label: Array, count: Array, window: Window) -> Array:
     """int32 like count: label of the area that covers each texel, -1 where none does or several do.
 
     label: (n,) of each side. count: what `covered` found.
     """
-    return np.where(count == 1, _summed(c, c.change * label[c.side], w), -1)
+    return np.where(count == 1, _summed(crossings, crossings.change * label[crossings.side], window), -1)
 
 
-def texels_in(c: Crossings, area: Array, mask: Array, w: Window) -> Array:
+def texels_in(crossings: Crossings, area: Array, mask: Array, window: Window) -> Array:
     """(n,) int64 how many texels of a mask each area covers.
 
     area: (sides,) number of the area of each side. mask: (rows, columns) bool of the window, which may be of less than these
     crossings need: outside it nothing counts.
     """
-    row, column, tile = w.of(c)
-    left = np.zeros((w.rows + 1, w.columns + 1), np.int32)
+    row, column, tile = window.of(crossings)
+    left = np.zeros((window.rows + 1, window.columns + 1), np.int32)
     np.cumsum(mask, axis=1, out=left[:-1, 1:])
-    row[(row < 0) | (row >= w.rows)] = w.rows  # where nothing is
-    before = left.reshape(-1)[row * (w.columns + 1) + column.clip(0, w.columns)]
+    row[(row < 0) | (row >= window.rows)] = window.rows  # where nothing is
+    before = left.reshape(-1)[row * (window.columns + 1) + column.clip(0, window.columns)]
     if tile is not None:
         before = before + tile * left[row, -1]
     # An area covers what lies left of where it ends less what lies left of where it begins.
-    return np.rint(np.bincount(area[c.side], -c.change * before)).astype(np.int64)
+    return np.rint(np.bincount(area[crossings.side], -crossings.change * before)).astype(np.int64)
 
 
 def gap(labels: Array) -> float | None:

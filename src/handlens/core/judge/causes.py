@@ -83,12 +83,12 @@ def _heads(findings: Iterable[Finding]) -> dict[str, str]:
     return out
 
 
-def _of_what(f: Finding) -> str | None:
+def _of_what(finding: Finding) -> str | None:
     """Of what kind of thing a finding is, where the same trouble on several is one. An image that did not come is one of its own."""
-    if f.node is not None:
+    if finding.node is not None:
         return "parts"
-    kind = f.elements.kind if f.elements is not None else ""
-    return kind if kind == "materials" or (kind == "images" and f.result != "stop") else None
+    kind = finding.elements.kind if finding.elements is not None else ""
+    return kind if kind == "materials" or (kind == "images" and finding.result != "stop") else None
 
 
 def own_result(finding: Finding, by_id: Mapping[str, Finding]) -> str:

@@ -37,8 +37,8 @@ class Judgement:
 
     def verdict(self) -> dict[str, int]:
         counts = {"stop": 0, "caution": 0, "note": 0}
-        for f in self.findings:
-            counts[f.result] += 1
+        for finding in self.findings:
+            counts[finding.result] += 1
         return counts
 
 
@@ -97,20 +97,20 @@ def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) 
 _BESIDE, _ALL = tuple(r for r in APART if r != "aside"), "arrival"
 
 
-def things_of(m: Measures, intent: Intent, apart: Sequence[str] = APART) -> Measures:
+def things_of(measures: Measures, intent: Intent, apart: Sequence[str] = APART) -> Measures:
     """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins, coarser levels.
     apart: the roles that are left out."""
-    kept = [p for p in m.parts if intent.of_part(p.name).role not in apart] if intent.parts else m.parts
-    if len(kept) == len(m.parts):
-        return m
+    kept = [part for part in measures.parts if intent.of_part(part.name).role not in apart] if intent.parts else measures.parts
+    if len(kept) == len(measures.parts):
+        return measures
     nodes = {p.node for p in kept}
     low = [p.bounds_min for p in kept if p.bounds_min is not None]
     high = [p.bounds_max for p in kept if p.bounds_max is not None]
     return replace(
-        m,
+        measures,
         parts=kept,
-        facing=[f for f in m.facing if f.node in nodes],
-        draw_orders=[d for d in m.draw_orders if d.first in nodes and d.second in nodes],
+        facing=[f for f in measures.facing if f.node in nodes],
+        draw_orders=[d for d in measures.draw_orders if d.first in nodes and d.second in nodes],
         bounds_min=[min(x) for x in zip(*low, strict=True)] or None,
         bounds_max=[max(x) for x in zip(*high, strict=True)] or None,
     )

@@ -27,13 +27,13 @@ def judged_by(sheet: RuleSheet, intent: Intent) -> Json:
     }
 
 
-def message_of(f: Finding) -> tuple[str, dict[str, str]]:
+def message_of(finding: Finding) -> tuple[str, dict[str, str]]:
     """(message, args): the title with the part's name and every figure taken out. `message.format(**args)` is the title.
 
     The figures are as people read them, in the order in which they stand: n0, n1 and so on.
     """
     args: dict[str, str] = {}
-    pieces = f.title.split(f.part) if f.part else [f.title]
+    pieces = finding.title.split(finding.part) if finding.part else [finding.title]
     out = []
     for piece in pieces:
         made, at = [], 0
@@ -43,7 +43,7 @@ def message_of(f: Finding) -> tuple[str, dict[str, str]]:
             at = found.end()
         out.append("".join([*made, _escaped(piece[at:])]))
     if len(pieces) > 1:
-        args["part"] = f.part or ""
+        args["part"] = finding.part or ""
     return "{part}".join(out), args
 
 

@@ -57,9 +57,9 @@ opened({"report": {}, "ledger": [], "marks": {}})
 SHAPE = hashlib.sha256(msgspec.json.encode(msgspec.json.schema(Kept))).hexdigest()
 
 
-def judged(where: Json, m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+def judged(where: Json, measures: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
     """Judge measures once, for all that will be shown of it. Returns what to keep, and indices as little-endian int32 by digest."""
-    made = judge(m, sheet, intent)
+    made = judge(measures, sheet, intent)
     evidence: dict[str, bytes] = {}
 
     def put(indices: Any) -> str:
@@ -69,12 +69,14 @@ def judged(where: Json, m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[
         return digest
 
     marks = {}
-    for f in made.findings:
-        if f.elements is not None:
-            own = put(f.elements.indices)
-            shown = users_of(m, f.elements.indices) if f.elements.kind == "images" else f.elements.drawn
-            marks[f.id] = Mark(f.elements.kind, own, own if shown is None else put(shown), f.elements.uv_set, f.elements.skin)
-    return Kept(report(where, m, made, with_indices=False), ledger(m, sheet, intent, made), marks), evidence
+    for finding in made.findings:
+        if finding.elements is not None:
+            own = put(finding.elements.indices)
+            shown = users_of(measures, finding.elements.indices) if finding.elements.kind == "images" else finding.elements.drawn
+            marks[finding.id] = Mark(
+                finding.elements.kind, own, own if shown is None else put(shown), finding.elements.uv_set, finding.elements.skin
+            )
+    return Kept(report(where, measures, made, with_indices=False), ledger(measures, sheet, intent, made), marks), evidence
 
 
 def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:

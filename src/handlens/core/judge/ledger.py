@@ -47,20 +47,22 @@ class Entry(msgspec.Struct, frozen=True):
     tables: list[Table] = []
 
 
-def ledger(m: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:
+def ledger(measures: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:
     """One entry a station, in order."""
-    by_id = {f.id: f.check for f in judgement.findings}
+    by_id = {finding.id: finding.check for finding in judgement.findings}
     # The same on another part is told by the one that stands for it.
-    counts = _counts((f.station, f.result) for f in judgement.findings if by_id.get(f.under) != f.check)
-    intent = as_said(sheet.meant(intent), m)
-    m = in_said_unit(m, intent)
-    things = things_of(m, intent)
-    keys = _keys(m)
+    counts = _counts(
+        (finding.station, finding.result) for finding in judgement.findings if by_id.get(finding.under) != finding.check
+    )
+    intent = as_said(sheet.meant(intent), measures)
+    measures = in_said_unit(measures, intent)
+    things = things_of(measures, intent)
+    keys = _keys(measures)
     out = []
     for number, station in enumerate(stations(), 1):
         entry = Entry(number, station.name, station.slug, station.panel is not None, counts[station.name], station.blank)
         if station.panel is not None:
-            shown = station.panel(things if station.of_things else m, sheet, intent)
+            shown = station.panel(things if station.of_things else measures, sheet, intent)
             _name_parts(shown.tables, keys)
             entry = msgspec.structs.replace(entry, **{f: getattr(shown, f) for f in shown.__struct_fields__})
             if entry.meter is not None and not math.isfinite(entry.meter):
@@ -83,10 +85,10 @@ def _counts(told: Iterable[tuple[str, str]]) -> dict[str, Counts]:
     return {s.name: Counts(*(by_result[s.name, r] for r in Counts.__struct_fields__)) for s in stations()}
 
 
-def _keys(m: Measures) -> dict[int, str]:
+def _keys(measures: Measures) -> dict[int, str]:
     """By node, the key by which mends name its part."""
-    counts = Counter(n.name for n in m.nodes)
-    return {n.index: n.name if counts[n.name] == 1 else f"{n.name}~{n.index}" for n in m.nodes}
+    counts = Counter(n.name for n in measures.nodes)
+    return {n.index: n.name if counts[n.name] == 1 else f"{n.name}~{n.index}" for n in measures.nodes}
 
 
 def _name_parts(tables: Sequence[Table], keys: dict[int, str]) -> None:

@@ -20,13 +20,13 @@ from . import Judgement
 from .judged_by import message_of
 
 
-def facts(m: Measures) -> Json:
+def facts(measures: Measures) -> Json:
     """The `facts` object of the contract."""
-    unit = m.unit_metres
+    unit = measures.unit_metres
     bounds = None
     size_m = None
-    if m.bounds_min is not None and m.bounds_max is not None:
-        low, high = np.array(m.bounds_min), np.array(m.bounds_max)
+    if measures.bounds_min is not None and measures.bounds_max is not None:
+        low, high = np.array(measures.bounds_min), np.array(measures.bounds_max)
         bounds = {
             "min": low.tolist(),
             "max": high.tolist(),
@@ -34,15 +34,15 @@ def facts(m: Measures) -> Json:
             "centre_distance": float(np.linalg.norm((low + high) / 2)),
         }
         size_m = [float(s * unit) for s in high - low] if unit is not None else None
-    with_faces = [x for x in m.meshes if x.faces]
-    total = lambda key: sum(getattr(x, key) for x in m.meshes)
+    with_faces = [x for x in measures.meshes if x.faces]
+    total = lambda key: sum(getattr(x, key) for x in measures.meshes)
     return {
         "unit_metres": unit,
-        "up_axis": m.up_axis,
-        "nodes": sum(not n.held for n in m.nodes),
-        "meshes": len(m.meshes),
-        "parts": len(m.parts),
-        "triangles": triangles(m),
+        "up_axis": measures.up_axis,
+        "nodes": sum(not n.held for n in measures.nodes),
+        "meshes": len(measures.meshes),
+        "parts": len(measures.parts),
+        "triangles": triangles(measures),
         "triangles_unique": total("triangles"),
         "faces": total("faces"),
         "faces_over_4": total("faces_over_4"),
@@ -55,7 +55,7 @@ def facts(m: Measures) -> Json:
         "size_m": size_m,
         "materials": [
             {"name": x.name, "used_by_faces": x.used_by_faces, "alpha_mode": x.alpha_mode, "double_sided": x.double_sided}
-            for x in m.materials
+            for x in measures.materials
         ],
         "faces_without_material": total("unassigned_faces"),
         "images": [
@@ -70,20 +70,20 @@ def facts(m: Measures) -> Json:
                 "see_through_share": i.see_through_share,
                 "used_by": i.used_by,
             }
-            for i in m.images
+            for i in measures.images
         ],
-        "uv_sets": max((x.uv_sets for x in m.meshes), default=0),
+        "uv_sets": max((x.uv_sets for x in measures.meshes), default=0),
         "closed": all(x.closed for x in with_faces) if with_faces else None,
         "winding_consistent": all(x.winding_consistent for x in with_faces) if with_faces else None,
-        "nodes_scaled": sum(1 for n in m.nodes if is_scaled(n)),
-        "nodes_non_uniform": sum(1 for n in m.nodes if is_uneven(n)),
-        "nodes_mirrored": sum(1 for n in m.nodes if n.mirrored),
-        "skins": [{"joints": len(s.joints), "name": s.name} for s in m.skins],
-        "influences_max": max((x.influences_max for x in m.meshes), default=0),
+        "nodes_scaled": sum(1 for n in measures.nodes if is_scaled(n)),
+        "nodes_non_uniform": sum(1 for n in measures.nodes if is_uneven(n)),
+        "nodes_mirrored": sum(1 for n in measures.nodes if n.mirrored),
+        "skins": [{"joints": len(skin.joints), "name": skin.name} for skin in measures.skins],
+        "influences_max": max((x.influences_max for x in measures.meshes), default=0),
         "vertices_weights_off": total("weights_off"),
-        "clips": [{"name": c.name, "seconds": c.seconds, "channels": c.channels} for c in m.clips],
-        "cameras": m.cameras,
-        "lights": m.lights,
+        "clips": [{"name": clip.name, "seconds": clip.seconds, "channels": clip.channels} for clip in measures.clips],
+        "cameras": measures.cameras,
+        "lights": measures.lights,
     }
 
 
@@ -96,48 +96,48 @@ def finite(tree: Any) -> Any:
     return [finite(v) for v in tree] if isinstance(tree, list) else tree
 
 
-def finding_json(f: Finding, *, with_indices: bool = True) -> Json:
+def finding_json(finding: Finding, *, with_indices: bool = True) -> Json:
     """One finding of the contract. Without indices the elements keep only their kind and total."""
     elements: dict[str, Any] | None = None
-    if f.elements is not None:
-        elements = {"kind": f.elements.kind, "total": f.elements.total}
-        if f.elements.uv_set is not None:
-            elements["uv_set"] = f.elements.uv_set
-        if f.elements.skin is not None:
-            elements["skin"] = f.elements.skin
+    if finding.elements is not None:
+        elements = {"kind": finding.elements.kind, "total": finding.elements.total}
+        if finding.elements.uv_set is not None:
+            elements["uv_set"] = finding.elements.uv_set
+        if finding.elements.skin is not None:
+            elements["skin"] = finding.elements.skin
         if with_indices:
-            key = "pairs" if f.elements.kind == "edges" else "indices"
-            flat = f.elements.indices
+            key = "pairs" if finding.elements.kind == "edges" else "indices"
+            flat = finding.elements.indices
             elements[key] = (flat.reshape(-1, 2) if key == "pairs" else flat).tolist()
             if key == "pairs":
                 elements["indices"] = []
-    message, args = message_of(f)
+    message, args = message_of(finding)
     return {
-        "id": f.id,
-        "check": f.check,
-        "station": f.station,
-        "result": f.result,
-        "part": f.part,
-        "node": f.node,
-        "title": f.title,
+        "id": finding.id,
+        "check": finding.check,
+        "station": finding.station,
+        "result": finding.result,
+        "part": finding.part,
+        "node": finding.node,
+        "title": finding.title,
         "message": message,
         "args": args,
-        "measured": finite(f.measured),
-        "wanted": finite(f.wanted),
-        "why": f.why,
-        "count": f.count,
+        "measured": finite(finding.measured),
+        "wanted": finite(finding.wanted),
+        "why": finding.why,
+        "count": finding.count,
         "elements": elements,
         "mends": [
             {"mend": name, "params": params, "tried": costs is not None, "costs": list(costs or ())}
             | ({"needs_format": needed} if needed else {})
             # Each takes the finding away, so that after one of them there is nothing left for the others.
-            | ({"choice": f.id} if len(f.mends) > 1 else {})
-            for (name, params), costs, needed in zip(f.mends, f.costs, f.needs, strict=True)
+            | ({"choice": finding.id} if len(finding.mends) > 1 else {})
+            for (name, params), costs, needed in zip(finding.mends, finding.costs, finding.needs, strict=True)
         ],
         "waived": None,
-        "under": f.under or None,
-        **({} if f.samples is None else {"samples": f.samples}),
-        **({} if f.confidence is None else {"confidence": round(f.confidence, 4)}),
+        "under": finding.under or None,
+        **({} if finding.samples is None else {"samples": finding.samples}),
+        **({} if finding.confidence is None else {"confidence": round(finding.confidence, 4)}),
     }
 
 
@@ -176,14 +176,14 @@ def with_waivers(tree: Json, reasons: dict[str, str]) -> Json:
     return {**tree, "findings": findings, "verdict": verdict}
 
 
-def report(where: Json, m: Measures, judgement: Judgement, *, with_indices: bool = True) -> Json:
+def report(where: Json, measures: Measures, judgement: Judgement, *, with_indices: bool = True) -> Json:
     """The whole `inspect --json` object but for its `seconds` block, and where it says so for the indices of elements."""
     return {
         "schema": 1,
         "source": where,
         "judged_by": judgement.by,
-        "facts": finite(facts(m)),
-        "findings": [finding_json(f, with_indices=with_indices) for f in judgement.findings],
+        "facts": finite(facts(measures)),
+        "findings": [finding_json(finding, with_indices=with_indices) for finding in judgement.findings],
         "clear": list(judgement.clear),
         "skipped": [{"check": check, "because": because} for check, because in judgement.skipped],
         "verdict": judgement.verdict(),

@@ -54,25 +54,25 @@ class Tree(msgspec.Struct, frozen=True):
     nodes: list[TreeNode]
 
 
-def tree(m: Measures, intent: Intent) -> Tree:
+def tree(measures: Measures, intent: Intent) -> Tree:
     """The nodes of the default scene, in the order of the tree."""
-    intent = as_said(intent, m)
-    m = in_said_unit(m, intent)
-    parts = {p.node: p for p in m.parts}
-    unit = m.unit_metres or 1.0
-    may_be = {p.node: p for p in proposals(m)}
+    intent = as_said(intent, measures)
+    measures = in_said_unit(measures, intent)
+    parts = {part.node: part for part in measures.parts}
+    unit = measures.unit_metres or 1.0
+    may_be = {p.node: p for p in proposals(measures)}
     depth: Counter[int] = Counter()
     out = []
-    for n in m.nodes[:MOST_NODES]:
+    for n in measures.nodes[:MOST_NODES]:
         depth[n.index] = depth[n.parent] + 1 if n.parent >= 0 else 0
         part = parts.get(n.index)
-        mesh = None if part is None else m.meshes[part.mesh]
+        mesh = None if part is None else measures.meshes[part.mesh]
         said = intent.of_part(n.name)
         proposal = may_be.get(n.index)
         out.append(
             TreeNode(
                 n.index,
-                node_key(m, n.index),
+                node_key(measures, n.index),
                 n.name,
                 n.parent,
                 depth[n.index],
@@ -86,7 +86,7 @@ def tree(m: Measures, intent: Intent) -> Tree:
                 n.driven,
                 None if part is None else part.mesh,
                 0 if mesh is None else mesh.triangles,
-                [] if mesh is None else [m.materials[k].name if k >= 0 else "" for k in mesh.slot_materials],
+                [] if mesh is None else [measures.materials[k].name if k >= 0 else "" for k in mesh.slot_materials],
                 part is not None and part.skinned,
                 said.role,
                 said.seen_from,
@@ -95,4 +95,4 @@ def tree(m: Measures, intent: Intent) -> Tree:
                 n.named,
             )
         )
-    return Tree(len(m.nodes), out)
+    return Tree(len(measures.nodes), out)

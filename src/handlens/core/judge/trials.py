@@ -115,20 +115,20 @@ class _Tries:
         longest: float,
     ) -> None:
         self.until, self.longest = time.perf_counter() + seconds, longest
-        self.whole = pace * sum(measures.meshes[p.mesh].triangles for p in measures.parts)
+        self.whole = pace * sum(measures.meshes[part.mesh].triangles for part in measures.parts)
         self.scene, self.measures, self.sheets, self.intent = scene, measures, sheets, intent
         self.work, self.progress = work, progress
         self.before = [judge(measures, sheet, intent) for sheet in sheets]
         self.findings: dict[str, list[tuple[int, Finding]]] = {}
         self.calls: dict[str, Call] = {}
         for k, judged in enumerate(self.before):
-            for f in judged.findings:
-                for call in f.mends:
+            for finding in judged.findings:
+                for call in finding.mends:
                     text = call_text(*call)
                     self.calls.setdefault(text, call)
-                    self.findings.setdefault(text, []).append((k, f))
+                    self.findings.setdefault(text, []).append((k, finding))
         self.left = work
-        self.large = 2 * sum(measures.meshes[p.mesh].triangles for p in measures.parts) > work
+        self.large = 2 * sum(measures.meshes[part.mesh].triangles for part in measures.parts) > work
         self.files: dict[str, AsWritten | None] = {}
 
     def all(self, arrived: Callable[[list[TrialFigures]], None]) -> list[TrialFigures]:
@@ -187,7 +187,7 @@ class _Tries:
         held = {x.content for x in before.meshes}
         self.left -= _PLAY + sum(x.triangles for x in after.meshes if x.content not in held)
         if after.facing_key != before.facing_key:
-            self.left -= _LOOK + sum(after.meshes[p.mesh].triangles for p in after.parts)
+            self.left -= _LOOK + sum(after.meshes[part.mesh].triangles for part in after.parts)
 
     def play(self, texts: list[str]) -> tuple[Scene, dict[str, tuple[Outcome, Scene]], dict[str, str]]:
         """The scene after calls in order, the outcome of each with the scene that it was played on, and why others do not apply."""
@@ -195,7 +195,7 @@ class _Tries:
         outcomes: dict[str, tuple[Outcome, Scene]] = {}
         refused: dict[str, str] = {}
         for text in texts:
-            self.left -= _DEAR.get(self.calls[text][0], 0) * sum(m.triangle_count for m in scene.meshes)
+            self.left -= _DEAR.get(self.calls[text][0], 0) * sum(mesh.triangle_count for mesh in scene.meshes)
             try:
                 made, _ = apply_as_promised(scene, *self.calls[text])
             except (MendError, InputError) as error:
@@ -314,25 +314,25 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
 
     One that is told of the same node, or in the same words, is the same under another name.
     """
-    known = {f.id: f for f in before.findings}
-    same = {(f.check, f.node): f for f in before.findings if f.node is not None}
-    words = {(f.check, f.title): f for f in before.findings}
-    things = {_thing(f): f for f in before.findings}
+    known = {finding.id: finding for finding in before.findings}
+    same = {(finding.check, finding.node): finding for finding in before.findings if finding.node is not None}
+    words = {(finding.check, finding.title): finding for finding in before.findings}
+    things = {_thing(finding): finding for finding in before.findings}
     out = []
-    now_by_id = {f.id: f for f in after.findings}
+    now_by_id = {finding.id: finding for finding in after.findings}
     rest, silent = _rest(before, after), {check for check, _ in before.skipped}
-    for f in after.findings:
+    for finding in after.findings:
         # What could not be told before is not new because it can be now.
-        if f.check in rest or f.check in _REVEALED or (f.check in _MASKED and f.check in silent):
+        if finding.check in rest or finding.check in _REVEALED or (finding.check in _MASKED and finding.check in silent):
             continue
         was = (
-            known.get(f.id)
-            or (None if f.node is None else same.get((f.check, f.node)))
-            or words.get((f.check, f.title))
-            or things.get(_thing(f))
+            known.get(finding.id)
+            or (None if finding.node is None else same.get((finding.check, finding.node)))
+            or words.get((finding.check, finding.title))
+            or things.get(_thing(finding))
         )
-        if was is None or _RANK[own_result(f, now_by_id)] > _RANK[own_result(was, known)] or _grew(was, f):
-            out.append(f)
+        if was is None or _RANK[own_result(finding, now_by_id)] > _RANK[own_result(was, known)] or _grew(was, finding):
+            out.append(finding)
     return out
 
 
@@ -346,16 +346,18 @@ def _listed(value: Any) -> list[Any]:
     return value if isinstance(value, list) else [value]
 
 
-def _parts_of(f: Finding) -> set[int | None]:
+def _parts_of(finding: Finding) -> set[int | None]:
     """Nodes that a finding is told of."""
-    listed = f.elements.indices.tolist() if f.elements is not None and f.elements.kind == "nodes" else []
-    return {f.node, *listed} - {None} if f.node is not None or listed else set()
+    listed = finding.elements.indices.tolist() if finding.elements is not None and finding.elements.kind == "nodes" else []
+    return {finding.node, *listed} - {None} if finding.node is not None or listed else set()
 
 
 def _rest(before: Judgement, after: Judgement) -> set[str]:
     """Checks of which what is left is the rest of what was there, under other names: less than half of it by measure and count."""
     weight = lambda judged, check: sum(
-        float(f.measured["value"] or 0.0) * (f.count or 1) for f in judged.findings if f.check == check and f.measured is not None
+        float(finding.measured["value"] or 0.0) * (finding.count or 1)
+        for finding in judged.findings
+        if finding.check == check and finding.measured is not None
     )
     return {check for check in _OF_PARTS if 2 * weight(after, check) < weight(before, check)}
 
@@ -368,11 +370,11 @@ def _grew(was: Finding, now: Finding) -> bool:
     return (now.count or 0) > (was.count or 0)
 
 
-def _thing(f: Finding) -> tuple[str, str, bytes]:
+def _thing(finding: Finding) -> tuple[str, str, bytes]:
     """What a finding without a part is told of: the same images, materials or files, whatever they are called."""
-    if f.node is not None or f.elements is None or f.elements.kind in ("faces", "vertices", "edges", "nodes"):
-        return f.id, "", b""
-    return f.check, f.elements.kind, f.elements.indices.tobytes()
+    if finding.node is not None or finding.elements is None or finding.elements.kind in ("faces", "vertices", "edges", "nodes"):
+        return finding.id, "", b""
+    return finding.check, finding.elements.kind, finding.elements.indices.tobytes()
 
 
 def _costs(before: Scene, after: Scene) -> list[str]:
@@ -387,7 +389,7 @@ def _costs(before: Scene, after: Scene) -> list[str]:
         ("stored mesh", "stored meshes", lambda s: len(s.meshes)),
         ("skinned part", "skinned parts", bound),
         ("clip", "clips", lambda s: len(s.clips)),
-        ("colour set", "colour sets", lambda s: sum(len(m.colours) for m in s.meshes)),
+        ("colour set", "colour sets", lambda s: sum(len(mesh.colours) for mesh in s.meshes)),
     )
     for one, several, count in counted:
         change = count(after) - count(before)
@@ -399,8 +401,8 @@ def _costs(before: Scene, after: Scene) -> list[str]:
 def changes(before: Judgement, after: Judgement) -> tuple[list[str], list[str]]:
     """Titles of the findings that a mend takes away, and of those that come with it or get worse."""
     new = came(before, after)
-    left = {f.id for f in after.findings}
-    return [f.title for f in before.findings if f.id not in left], [f.title for f in new]
+    left = {finding.id for finding in after.findings}
+    return [finding.title for finding in before.findings if finding.id not in left], [f.title for f in new]
 
 
 __all__ = ["WORK", "came", "changes", "with_trials"]

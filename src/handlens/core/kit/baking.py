@@ -60,7 +60,7 @@ def baked(scene: Scene, plan: Baking) -> Scene:
     for s, skin in enumerate(scene.skins):
         if s not in skin_taken:
             skins[s] = plan.skin(skin, np.eye(3))
-    clips = tuple(replace(c, channels=tuple(plan.channel(x) for x in c.channels)) for c in scene.clips)
+    clips = tuple(replace(clip, channels=tuple(plan.channel(x) for x in clip.channels)) for clip in scene.clips)
     return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins), clips=clips)
 
 
@@ -80,9 +80,9 @@ class Baking:
         stack = [i for i in range(len(scene.nodes)) if self.up[i] < 0]
         channels: dict[int, list[Channel]] = {}
         for clip in scene.clips:
-            for c in clip.channels:
-                if c.node is not None:
-                    channels.setdefault(c.node, []).append(c)
+            for channel in clip.channels:
+                if channel.node is not None:
+                    channels.setdefault(channel.node, []).append(channel)
         while stack:
             i = stack.pop()
             stack.extend(scene.nodes[i].children)

@@ -165,9 +165,9 @@ def value(amount: Any, unit: str) -> Json:
     return {"value": amount, "unit": unit}
 
 
-def node_key(m: Measures, node: int) -> str:
+def node_key(measures: Measures, node: int) -> str:
     """A key for a node that outlives a new revision: its name, with its number only where others share the name."""
-    names, shared = _names(m)
+    names, shared = _names(measures)
     name = names.get(node, f"node[{node}]")
     return name if shared.get(name) == 1 else f"{name}~{node}"
 
@@ -176,12 +176,12 @@ def node_key(m: Measures, node: int) -> str:
 _asked: tuple[list[Any], dict[int, str], Counter[str]] = ([], {}, Counter())
 
 
-def _names(m: Measures) -> tuple[dict[int, str], Counter[str]]:
+def _names(measures: Measures) -> tuple[dict[int, str], Counter[str]]:
     """Names by node, and how many nodes have each."""
     global _asked
     asked = _asked
-    if asked[0] is not m.nodes:
-        _asked = asked = (m.nodes, {n.index: n.name for n in m.nodes}, Counter(n.name for n in m.nodes))
+    if asked[0] is not measures.nodes:
+        _asked = asked = (measures.nodes, {n.index: n.name for n in measures.nodes}, Counter(n.name for n in measures.nodes))
     return asked[1], asked[2]
 
 

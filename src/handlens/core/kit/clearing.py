@@ -44,10 +44,10 @@ def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
     """The scene without patches of chosen nodes from which no ray gets out of the model, where no part that shows the same mesh has
     them in sight, and how many triangles those were. Raises MendError where what lies behind is seen through parts.
     """
-    used = {k for m in scene.meshes for k in m.slot_materials if k >= 0}
+    used = {k for mesh in scene.meshes for k in mesh.slot_materials if k >= 0}
     if any(scene.materials[k].alpha_mode in ("mask", "blend") for k in used):
         raise MendError("Parts of the model are see-through: what lies behind them is seen.")
-    found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
+    found = {k: patches(mesh, surface(mesh, corners=True).edges) for k, mesh in enumerate(scene.meshes)}
     placed = placed_parts(scene, found)
     seen: dict[int, Array] = {}
     if placed and plainly_outward(placed) is None:

@@ -56,22 +56,22 @@ def names_by(pattern: str, start: int, things: Sequence[Thing], taken: Iterable[
     return out
 
 
-def measured_things(m: Measures, parts: Sequence[str]) -> tuple[list[Thing], list[str]]:
+def measured_things(measures: Measures, parts: Sequence[str]) -> tuple[list[Thing], list[str]]:
     """Things of measures whose keys are named, all parts where none is; and the names of all other nodes."""
-    shown = {p.node: p for p in m.parts}
-    names = {n.index: n.name for n in m.nodes}
+    shown = {part.node: part for part in measures.parts}
+    names = {n.index: n.name for n in measures.nodes}
     wanted = set(parts)
-    chosen = [n for n in m.nodes if (node_key(m, n.index) in wanted if wanted else n.index in shown)]
+    chosen = [n for n in measures.nodes if (node_key(measures, n.index) in wanted if wanted else n.index in shown)]
     picked = {n.index for n in chosen}
     things = []
     for n in chosen:
         part = shown.get(n.index)
-        slots = [] if part is None else m.meshes[part.mesh].slot_materials
-        slot = next((m.materials[k].name for k in slots if k >= 0), "")
+        slots = [] if part is None else measures.meshes[part.mesh].slot_materials
+        slot = next((measures.materials[k].name for k in slots if k >= 0), "")
         low, high = (None, None) if part is None else (part.bounds_min, part.bounds_max)
         box = (None, None) if low is None or high is None else (np.array(low), np.array(high))
         things.append(Thing(n.name, slot, names.get(n.parent, ""), *box))
-    return things, [n.name for n in m.nodes if n.index not in picked]
+    return things, [n.name for n in measures.nodes if n.index not in picked]
 
 
 def _check(pattern: str) -> None:
@@ -93,10 +93,10 @@ def _words(things: Sequence[Thing], up: str, unit: float) -> list[dict[str, str]
     most = np.max(high, axis=0) if high else np.zeros(3)
     tall = {"X": 0, "Y": 1, "Z": 2}[up]
 
-    def third(t: Thing, axis: int, words: tuple[str, str, str]) -> str:
-        if t.low is None or t.high is None or not most[axis] > least[axis]:
+    def third(thing: Thing, axis: int, words: tuple[str, str, str]) -> str:
+        if thing.low is None or thing.high is None or not most[axis] > least[axis]:
             return words[1]
-        share = ((t.low + t.high)[axis] / 2 - least[axis]) / (most[axis] - least[axis])
+        share = ((thing.low + thing.high)[axis] / 2 - least[axis]) / (most[axis] - least[axis])
         return words[0] if share < 1 / 3 else words[1] if share <= 2 / 3 else words[2]
 
     return [

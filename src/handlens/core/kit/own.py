@@ -44,19 +44,19 @@ class Own(Generic[T]):
         self._decoded = lru_cache(maxsize=4)(msgspec.msgpack.Decoder(record).decode)
         self._last: list[tuple[ref[Scene], bytes, dict[str, Array]]] = []
 
-    def of(self, m: Measures) -> T | None:
+    def of(self, measures: Measures) -> T | None:
         """What was measured; None where it was not, as taking it fell."""
-        kept = m.own.get(self.slug)
+        kept = measures.own.get(self.slug)
         return None if kept is None else self._decoded(kept)
 
-    def stored(self, scene: Scene, m: Measures, arrays: dict[str, Array]) -> bytes:
+    def stored(self, scene: Scene, measures: Measures, arrays: dict[str, Array]) -> bytes:
         """Measure, as it is stored."""
         for held, taken, found in self._last:
             if (earlier := held()) is not None and self._same(earlier, scene):
                 arrays.update(found)
                 return taken
         mine: dict[str, Array] = {}
-        taken = msgspec.msgpack.encode(self._take(scene, m, mine))
+        taken = msgspec.msgpack.encode(self._take(scene, measures, mine))
         # The first, which mends are tried on, and the last of them.
         alive = [entry for entry in self._last if entry[0]() is not None]
         self._last = [*alive[:1], (ref(scene), taken, mine)]
@@ -83,12 +83,12 @@ def reading(own: Callable[[Measures], T | None], words: str) -> Callable[[Reads[
 
     def made(judge: Reads[T]) -> Judge:
         @wraps(judge)
-        def run(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding | Skipped]:
-            taken = own(m)
+        def run(measures: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding | Skipped]:
+            taken = own(measures)
             if taken is None:
                 yield Skipped(words, unseen=True)
                 return
-            yield from judge(taken, m, sheet, intent)
+            yield from judge(taken, measures, sheet, intent)
 
         return run
 

@@ -14,20 +14,20 @@ from .check import Elements, Finding, node_key, value
 UP = {"X": 0, "Y": 1, "Z": 2}
 
 
-def first_parts(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
+def first_parts(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
     """The first part that shows each mesh at a size: what is wrong with a mesh is told once."""
     first: dict[int, PartFigures] = {}
-    for p in m.parts:
-        if p.mesh not in first or (p.enlarges > 0 and not first[p.mesh].enlarges > 0):
-            first[p.mesh] = p
-    for p in m.parts:
-        if first[p.mesh] is p:
-            yield p, m.meshes[p.mesh]
+    for part in measures.parts:
+        if part.mesh not in first or (part.enlarges > 0 and not first[part.mesh].enlarges > 0):
+            first[part.mesh] = part
+    for part in measures.parts:
+        if first[part.mesh] is part:
+            yield part, measures.meshes[part.mesh]
 
 
-def of_mesh(m: Measures, p: PartFigures, name: str, kind: str, uv_set: int | None = None) -> Elements:
+def of_mesh(measures: Measures, part: PartFigures, name: str, kind: str, uv_set: int | None = None) -> Elements:
     """The elements that a mesh's measure kept under a name."""
-    return Elements(kind, m.array(f"mesh:{p.mesh}:{name}"), uv_set)
+    return Elements(kind, measures.array(f"mesh:{part.mesh}:{name}"), uv_set)
 
 
 def seen_from(intent: Intent, name: str) -> str:
@@ -40,14 +40,14 @@ def kind_of(intent: Intent, name: str) -> str | None:
     return intent.of_part(name).kind or intent.kind
 
 
-def unit_of(m: Measures) -> float:
+def unit_of(measures: Measures) -> float:
     """Metres in a file unit; a unit that is not stated is read as a metre, of which Size tells."""
-    return 1.0 if m.unit_metres is None else m.unit_metres
+    return 1.0 if measures.unit_metres is None else measures.unit_metres
 
 
 def counted(
-    m: Measures,
-    p: PartFigures,
+    measures: Measures,
+    part: PartFigures,
     count: int,
     title: str,
     name: str,
@@ -60,27 +60,27 @@ def counted(
     mend: what mends it on this part, by its id, with more parameters where it takes some.
     """
     called, more = (mend, {}) if isinstance(mend, str) else mend
-    mends = (Call(called, {**more, "parts": [node_key(m, p.node)]}),) if called else ()
+    mends = (Call(called, {**more, "parts": [node_key(measures, part.node)]}),) if called else ()
     return Finding(
         title,
         value(count, "count"),
         value(0, "count"),
         count,
-        p.name,
-        p.node,
-        of_mesh(m, p, name, kind),
+        part.name,
+        part.node,
+        of_mesh(measures, part, name, kind),
         mends,
-        key=node_key(m, p.node),
+        key=node_key(measures, part.node),
         result=result,
     )
 
 
-def for_materials(m: Measures, which: list[int], mend: str, **params: Any) -> tuple[Call, ...]:
+def for_materials(measures: Measures, which: list[int], mend: str, **params: Any) -> tuple[Call, ...]:
     """The offer of a mend for some materials, as a finding holds it; nothing where their names do not tell them apart.
 
     Mends name materials: a name that is empty would stand for all of them, and one that others bear for those too.
     """
-    names, all_names = [m.materials[k].name for k in which], [x.name for x in m.materials]
+    names, all_names = [measures.materials[k].name for k in which], [x.name for x in measures.materials]
     if not all(n and all_names.count(n) == 1 for n in names):
         return ()
     return (Call(mend, {**params, "materials": names}),)

@@ -185,7 +185,7 @@ def _poses(
     each = max(MOMENTS // max(len(pairs), 1), 2)
     for k, a, b in pairs:
         clock = promise.clock(few[0], k, params)
-        stamps = [float(t) for c in a.channels if len(c.times) for t in (c.times[0], c.times[-1])]
+        stamps = [float(t) for channel in a.channels if len(channel.times) for t in (channel.times[0], channel.times[-1])]
         if not stamps or not np.isfinite(stamps).all():
             continue
         seen += 1
@@ -229,8 +229,8 @@ def _clips(a: Scene, b: Scene) -> list[tuple[int, Clip, Clip]]:
     """Clips that are on both sides, with the number before: by number where there are as many, by name else."""
     if len(a.clips) == len(b.clips):
         return [(k, x, y) for k, (x, y) in enumerate(zip(a.clips, b.clips, strict=True))]
-    named = {c.name: c for c in b.clips}
-    return [(k, c, named[c.name]) for k, c in enumerate(a.clips) if c.name in named]
+    named = {clip.name: clip for clip in b.clips}
+    return [(k, clip, named[clip.name]) for k, clip in enumerate(a.clips) if clip.name in named]
 
 
 def _standing(scene: Scene, nodes: Sequence[int], world: Array) -> list[Array]:

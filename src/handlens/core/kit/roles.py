@@ -39,30 +39,34 @@ class Proposal(NamedTuple):
     because: str
 
 
-def as_said(intent: Intent, m: Measures) -> Intent:
+def as_said(intent: Intent, measures: Measures) -> Intent:
     """The intent, with what parts' own properties say of them where it says nothing of their role itself: a stand-in or a coarser level
     that a mend made, or that came so in the file."""
-    own = {p.name: p.role for p in m.parts if p.role in ROLES and intent.of_part(p.name).role is None}
+    own = {part.name: part.role for part in measures.parts if part.role in ROLES and intent.of_part(part.name).role is None}
     if not own:
         return intent
     parts = {name: replace(intent.of_part(name), role=role) for name, role in own.items()}
     return replace(intent, parts={**intent.parts, **parts})
 
 
-def in_said_unit(m: Measures, intent: Intent) -> Measures:
+def in_said_unit(measures: Measures, intent: Intent) -> Measures:
     """The measures in the unit that the intent says, where the file says none itself."""
-    return replace(m, unit_metres=UNITS[intent.unit]) if intent.unit is not None and m.unit_metres is None else m
+    return (
+        replace(measures, unit_metres=UNITS[intent.unit])
+        if intent.unit is not None and measures.unit_metres is None
+        else measures
+    )
 
 
-def proposals(m: Measures) -> list[Proposal]:
+def proposals(measures: Measures) -> list[Proposal]:
     """A role for each part of which something speaks for one; none where it would be all of them."""
-    out = [p for part in m.parts if (p := _by_name(part.node, part.name)) is not None]
+    out = [p for part in measures.parts if (p := _by_name(part.node, part.name)) is not None]
     named = {p.node for p in out}
-    held = [p for p in m.parts if p.bounds_min is not None and p.bounds_max is not None]
+    held = [part for part in measures.parts if part.bounds_min is not None and part.bounds_max is not None]
     low, high = (np.array([getattr(p, side) for p in held]) for side in ("bounds_min", "bounds_max"))
     at = {p.node: k for k, p in enumerate(held)}
     # All of it looks inward, and another part lies round it, or it round another, as an outline's shell does.
-    inward = [f.node for f in m.facing if f.outside.judged > 0 and f.outside.wrong >= _INWARD * f.outside.judged]
+    inward = [f.node for f in measures.facing if f.outside.judged > 0 and f.outside.wrong >= _INWARD * f.outside.judged]
     for node in [n for n in inward if n in at and n not in named][:_MOST_SHELLS]:
         k = at[node]
         for other, where in (
@@ -80,7 +84,7 @@ def proposals(m: Measures) -> list[Proposal]:
                     Proposal(node, held[k].name, "inner", f"all of it looks inward, {where} {held[int(other.argmax())].name}")
                 )
                 break
-    return out if len(out) < len(m.parts) else []
+    return out if len(out) < len(measures.parts) else []
 
 
 def _by_name(node: int, name: str) -> Proposal | None:

@@ -23,7 +23,7 @@ def without_materials(scene: Scene, gone: set[int]) -> Scene:
     """The scene without some materials, all references following; nothing may use them any more."""
     kept = [k for k in range(len(scene.materials)) if k not in gone]
     number = {old: new for new, old in enumerate(kept)} | {-1: -1}
-    meshes = tuple(replace(m, slot_materials=tuple(number[k] for k in m.slot_materials)) for m in scene.meshes)
+    meshes = tuple(replace(mesh, slot_materials=tuple(number[k] for k in mesh.slot_materials)) for mesh in scene.meshes)
     return scene.with_(materials=tuple(scene.materials[k] for k in kept), meshes=meshes)
 
 
@@ -32,4 +32,6 @@ def without_images(scene: Scene, gone: set[int]) -> Scene:
     kept = [k for k in range(len(scene.images)) if k not in gone]
     number = {old: new for new, old in enumerate(kept)}
     plugged = lambda m: replace(m, inputs=tuple(replace(t, image=None if t.image is None else number[t.image]) for t in m.inputs))
-    return scene.with_(images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(m) for m in scene.materials))
+    return scene.with_(
+        images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(material) for material in scene.materials)
+    )

@@ -29,7 +29,7 @@ def spent(scene: Scene) -> Spent:
     nodes = [scene.nodes[i] for i in walk(scene)]
     shown = [n.mesh for n in nodes if n.mesh is not None and said(n, ROLE) not in BESIDE]
     of = {k: (scene.meshes[k].triangle_count, _slots(scene.meshes[k])) for k in set(shown)}
-    images = {i.image for m in scene.materials for i in m.inputs if i.image is not None}
+    images = {i.image for material in scene.materials for i in material.inputs if i.image is not None}
     return Spent(
         sum(of[k][0] for k in shown),
         max((n for n, _ in of.values()), default=0),

@@ -12,8 +12,8 @@ from ..words.anchors import is_place
 
 def holding(scene: Scene) -> set[int]:
     """Nodes that hold something, drive something or stand above such a node."""
-    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
-    driven = {c.node for clip in scene.clips for c in clip.channels}
+    joints = {j for skin in scene.skins for j in (*skin.joints, *([] if skin.skeleton is None else [skin.skeleton]))}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels}
     up = parents(scene)
     keep: set[int] = set()
     for i, n in enumerate(scene.nodes):
@@ -45,7 +45,7 @@ def without_nodes(scene: Scene, gone: set[int]) -> Scene:
     number = {old: new for new, old in enumerate(kept)}
 
     used = {scene.nodes[i].skin for i in kept}
-    skins = [k for k, s in enumerate(scene.skins) if k in used or all(j in number for j in s.joints)]
+    skins = [k for k, skin in enumerate(scene.skins) if k in used or all(j in number for j in skin.joints)]
     skin_number = {old: new for new, old in enumerate(skins)}
 
     def renumber(n: Node) -> Node:
@@ -60,7 +60,12 @@ def without_nodes(scene: Scene, gone: set[int]) -> Scene:
             for s in (scene.skins[k] for k in skins)
         ),
         clips=tuple(
-            replace(clip, channels=tuple(replace(c, node=None if c.node is None else number.get(c.node)) for c in clip.channels))
+            replace(
+                clip,
+                channels=tuple(
+                    replace(channel, node=None if channel.node is None else number.get(channel.node)) for channel in clip.channels
+                ),
+            )
             for clip in scene.clips
         ),
     )

@@ -24,18 +24,18 @@ class AlphaApart:
 
 def alpha_apart(scene: Scene, areas: UvAreas | None) -> dict[int, AlphaApart]:
     """By material, for those with an input for alpha. areas: those of UV sets, or None where pictures are not to be opened."""
-    about = [k for k, m in enumerate(scene.materials) if alpha_input(m) is not None]
+    about = [k for k, material in enumerate(scene.materials) if alpha_input(material) is not None]
     if areas is None or not about:
         return {k: AlphaApart(mode_of(scene.materials[k])) for k in about}
     painted, _ = in_colour(scene)
     out = {}
     for k in about:
-        m = painted.materials[k]
-        colour = base_colour(m)
+        material = painted.materials[k]
+        colour = base_colour(material)
         picture = None if colour is None or colour.image is None else opened(painted.images[colour.image])
         if picture is None:
-            out[k] = AlphaApart(mode_of(m))
+            out[k] = AlphaApart(mode_of(material))
             continue
         pixels = eight_bits(picture)
-        out[k] = AlphaApart(mode_of(m), alpha_figures(pixels), shown(painted, k, pixels, areas))
+        out[k] = AlphaApart(mode_of(material), alpha_figures(pixels), shown(painted, k, pixels, areas))
     return out

@@ -90,10 +90,12 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         materials=material_figures(scene, shown, alpha_apart(scene, areas)),
         images=pictures,
         skins=[
-            SkinFigures(s.name and readable(s.name), list(s.joints), [readable(scene.nodes[j].name) for j in s.joints])
-            for s in scene.skins
+            SkinFigures(
+                skin.name and readable(skin.name), list(skin.joints), [readable(scene.nodes[j].name) for j in skin.joints]
+            )
+            for skin in scene.skins
         ],
-        clips=[ClipFigures(c.name and readable(c.name), c.seconds, len(c.channels)) for c in scene.clips],
+        clips=[ClipFigures(clip.name and readable(clip.name), clip.seconds, len(clip.channels)) for clip in scene.clips],
         cameras=len(scene.cameras),
         lights=len(scene.lights),
         camera_nodes=[i for i in order if scene.nodes[i].camera is not None],
@@ -163,5 +165,5 @@ def _parts(scene: Scene, order: list[int], placed: list[int], world: Array, flat
     upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
     coarse = links(scene, order, parents(scene), world)
     one = lambda i: part_figures(scene, i, world, upright, flat, coarse[i])
-    small = len(placed) >= _MANY and all(len(m.positions) <= 3 * _SMALL for m in scene.meshes)
+    small = len(placed) >= _MANY and all(len(mesh.positions) <= 3 * _SMALL for mesh in scene.meshes)
     return by_two(one, placed) if small else [one(i) for i in placed]

@@ -8,14 +8,14 @@ from ..scene.made import BESIDE
 from .records import ImageFigures, Measures, MeshFigures, PartFigures
 
 
-def drawn_parts(m: Measures) -> list[PartFigures]:
+def drawn_parts(measures: Measures) -> list[PartFigures]:
     """Parts but for stand-ins and coarser levels, which are never drawn with the thing."""
-    return [p for p in m.parts if p.role not in BESIDE]
+    return [part for part in measures.parts if part.role not in BESIDE]
 
 
-def triangles(m: Measures) -> int:
+def triangles(measures: Measures) -> int:
     """Over all instances that are drawn."""
-    return sum(m.meshes[p.mesh].triangles for p in drawn_parts(m))
+    return sum(measures.meshes[p.mesh].triangles for p in drawn_parts(measures))
 
 
 def draw_calls_of(mesh: MeshFigures) -> int:
@@ -23,8 +23,8 @@ def draw_calls_of(mesh: MeshFigures) -> int:
     return sum(1 for n in mesh.slot_faces if n)
 
 
-def draw_calls(m: Measures) -> int:
-    return sum(draw_calls_of(m.meshes[p.mesh]) for p in drawn_parts(m))
+def draw_calls(measures: Measures) -> int:
+    return sum(draw_calls_of(measures.meshes[p.mesh]) for p in drawn_parts(measures))
 
 
 def texture_bytes(image: ImageFigures) -> int:
@@ -34,8 +34,8 @@ def texture_bytes(image: ImageFigures) -> int:
     return image.width * image.height * 4 * 4 // 3
 
 
-def texture_memory(m: Measures) -> int:
-    return sum(texture_bytes(i) for i in m.images)
+def texture_memory(measures: Measures) -> int:
+    return sum(texture_bytes(i) for i in measures.images)
 
 
 class Drawing(msgspec.Struct, frozen=True):
@@ -51,9 +51,11 @@ class Drawing(msgspec.Struct, frozen=True):
     largest_mesh: int = 0
 
 
-def drawing(m: Measures) -> Drawing:
+def drawing(measures: Measures) -> Drawing:
     """The drawing figures of a model, over all instances that are drawn."""
-    drawn = drawn_parts(m)
-    vertices = sum(m.meshes[p.mesh].gpu_vertices for p in drawn)
-    largest = max((m.meshes[p.mesh].triangles for p in drawn), default=0)
-    return Drawing(len(drawn), triangles(m), vertices, draw_calls(m), len(m.meshes), texture_memory(m), largest)
+    drawn = drawn_parts(measures)
+    vertices = sum(measures.meshes[p.mesh].gpu_vertices for p in drawn)
+    largest = max((measures.meshes[p.mesh].triangles for p in drawn), default=0)
+    return Drawing(
+        len(drawn), triangles(measures), vertices, draw_calls(measures), len(measures.meshes), texture_memory(measures), largest
+    )

@@ -163,11 +163,11 @@ def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None
     return found
 
 
-def _plain(p: Placed, area: float) -> Facing:
+def _plain(placed: Placed, area: float) -> Facing:
     none = np.zeros(0, np.int32)
-    every = np.arange(p.mesh.face_count, dtype=np.int32)
+    every = np.arange(placed.mesh.face_count, dtype=np.int32)
     # From within every face is met, and looks away.
-    return Facing(p.node, Side(none, area), Side(every, area, wrong=area, met=1.0), none, none)
+    return Facing(placed.node, Side(none, area), Side(every, area, wrong=area, met=1.0), none, none)
 
 
 # --- samples ----------------------------------------------------------------------------------------
@@ -185,14 +185,14 @@ class _Samples:
     sampled: Array
 
 
-def _areas(p: Placed) -> tuple[Array, Array]:
+def _areas(placed: Placed) -> tuple[Array, Array]:
     """(T, 3) normals times twice the area of triangles as they are wound in the world, and (T,) areas; 0 where not finite."""
-    product, area = np.empty((len(p.triangles), 3)), np.empty(len(p.triangles))
+    product, area = np.empty((len(placed.triangles), 3)), np.empty(len(placed.triangles))
 
     def work(some: slice) -> None:
-        a, b, c = (p.points[p.triangles[some, k]] for k in range(3))
+        a, b, c = (placed.points[placed.triangles[some, k]] for k in range(3))
         with np.errstate(all="ignore"):
-            product[some] = cross(c - a, b - a) if p.mirrored else cross(b - a, c - a)
+            product[some] = cross(c - a, b - a) if placed.mirrored else cross(b - a, c - a)
             area[some] = np.sqrt(squared(product[some])) / 2
 
     each_block(len(area), work)
@@ -286,10 +286,10 @@ class _Votes:
     rays: int
 
 
-def _votes(s: _Samples, rays: RayScene, upright: int) -> _Votes:
-    total, n = len(s.sampled), len(s.patch)
+def _votes(samples: _Samples, rays: RayScene, upright: int) -> _Votes:
+    total, n = len(samples.sampled), len(samples.patch)
     number = np.repeat(np.arange(n) * RAYS, RAYS) + np.tile(np.arange(RAYS), n)
-    owner, places, normals = (np.repeat(x, RAYS, axis=0) for x in (s.patch, s.places, s.normals))
+    owner, places, normals = (np.repeat(x, RAYS, axis=0) for x in (samples.patch, samples.places, samples.normals))
     counts, level = [], []
     for side in (1.0, -1.0):
         towards = hemisphere_directions(normals * side, number)
@@ -297,7 +297,7 @@ def _votes(s: _Samples, rays: RayScene, upright: int) -> _Votes:
         counts.append(np.bincount(owner[out], minlength=total))
         level.append(np.bincount(owner[out & (towards[:, upright] > _DOWN)], minlength=total))
     views = viewpoints(rays)
-    front, back, cast = _within(s, rays, views, total)
+    front, back, cast = _within(samples, rays, views, total)
     return _Votes(
         np.bincount(owner, minlength=total), counts[0], counts[1], level[0], level[1], front, back, 2 * len(owner) + cast
     )
@@ -322,19 +322,19 @@ def viewpoints(rays: RayScene) -> Array:
     return places[best]
 
 
-def _within(s: _Samples, rays: RayScene, views: Array, total: int) -> tuple[Array, Array, int]:
+def _within(samples: _Samples, rays: RayScene, views: Array, total: int) -> tuple[Array, Array, int]:
     if not len(views):
         return np.zeros(total, np.int64), np.zeros(total, np.int64), 0
-    n = len(s.patch)
+    n = len(samples.patch)
     per = min(VIEWS, len(views))
     which = (np.arange(n)[:, None] * 7 + np.arange(per) * max(len(views) // per, 1)) % len(views)
-    away = views[which.reshape(-1)] - np.repeat(s.places, per, axis=0)
+    away = views[which.reshape(-1)] - np.repeat(samples.places, per, axis=0)
     length = np.linalg.norm(away, axis=1)
-    normals, owner = np.repeat(s.normals, per, axis=0), np.repeat(s.patch, per)
+    normals, owner = np.repeat(samples.normals, per, axis=0), np.repeat(samples.patch, per)
     towards = away / np.maximum(length, 1e-12)[:, None]
     lean = np.einsum("ij,ij->i", towards, normals)
     side = np.where(lean >= 0, 1.0, -1.0)
-    start = np.repeat(s.places, per, axis=0) + normals * (side * OFFSET)[:, None]
+    start = np.repeat(samples.places, per, axis=0) + normals * (side * OFFSET)[:, None]
     seen = ~rays.blocked(start, towards, length - 2 * OFFSET) & (np.abs(lean) > 0.02)
     front = np.bincount(owner[seen & (side > 0)], minlength=total)
     back = np.bincount(owner[seen & (side < 0)], minlength=total)
@@ -344,81 +344,83 @@ def _within(s: _Samples, rays: RayScene, views: Array, total: int) -> tuple[Arra
 # --- verdicts ---------------------------------------------------------------------------------------
 
 
-def _part(p: Placed, k: int, s: _Samples, v: _Votes) -> Facing:
-    here = slice(s.offsets[k], s.offsets[k + 1])
-    cast, front, back = v.cast[here], v.front[here], v.back[here]
-    area = s.areas[k]
-    patch_area = np.bincount(p.patches.label, area, p.patches.number)
+def _part(placed: Placed, k: int, samples: _Samples, votes: _Votes) -> Facing:
+    here = slice(samples.offsets[k], samples.offsets[k + 1])
+    cast, front, back = votes.cast[here], votes.front[here], votes.back[here]
+    area = samples.areas[k]
+    patch_area = np.bincount(placed.patches.label, area, placed.patches.number)
     whole = float(patch_area.sum()) or 1.0
-    volume = _closed_sign(p)
-    normals = cache(lambda: _normals_say(p, area))
-    stored = _greater_part(p, area, patch_area)
+    volume = _closed_sign(placed)
+    normals = cache(lambda: _normals_say(placed, area))
+    stored = _greater_part(placed, area, patch_area)
     seen = (front + back) > np.maximum(_SEEN * 2 * cast, 0.5)
-    outside = _decide(front, back, seen, volume, normals, stored, p)
-    within = v.front_within[here] + v.back_within[here] > 0
-    level = _decide(v.front_level[here], v.back_level[here], seen, volume, normals, stored, p)
+    outside = _decide(front, back, seen, volume, normals, stored, placed)
+    within = votes.front_within[here] + votes.back_within[here] > 0
+    level = _decide(votes.front_level[here], votes.back_level[here], seen, volume, normals, stored, placed)
     # What looks away only to someone far below it, and has its front towards somebody all the same: the floor of a hall that is
     # open at the sides is right, that of a closed room may be.
     below = (outside != 0) & (volume == 0) & (np.sign(level) != np.sign(outside))
     other = np.where(outside > 0, back, front)
     outside = np.where(below & (other > np.maximum(_SEEN * cast, 0.5)), 0.0, outside)
     floor = below & within & (outside != 0)
-    within_seen = (v.front_within[here] + v.back_within[here]) > 0
-    no_volume = np.zeros(p.patches.number)
-    inside = _decide(v.front_within[here], v.back_within[here], within_seen, no_volume, normals, stored, p)
-    sampled = s.sampled[here]
+    within_seen = (votes.front_within[here] + votes.back_within[here]) > 0
+    no_volume = np.zeros(placed.patches.number)
+    inside = _decide(votes.front_within[here], votes.back_within[here], within_seen, no_volume, normals, stored, placed)
+    sampled = samples.sampled[here]
     both = sampled & (np.minimum(front, back) > 0.15 * np.maximum(cast, 1))
     hidden = sampled & (front + back == 0) & (cast >= FEWEST * RAYS)
-    label = p.patches.label
+    label = placed.patches.label
     return Facing(
-        p.node,
-        _side(p, outside, seen, area, patch_area, floor),
-        _side(p, inside, within_seen, area, patch_area, np.zeros_like(floor)),
+        placed.node,
+        _side(placed, outside, seen, area, patch_area, floor),
+        _side(placed, inside, within_seen, area, patch_area, np.zeros_like(floor)),
         np.flatnonzero(both[label]).astype(np.int32),
         np.flatnonzero(hidden[label]).astype(np.int32),
-        v.rays,
+        votes.rays,
         float(patch_area[sampled].sum()) / whole,
     )
 
 
-def _closed_sign(p: Placed) -> Array:
+def _closed_sign(placed: Placed) -> Array:
     """(P,) 1 where a closed patch's winding encloses its volume, -1 where it is inside out, 0 where that says nothing."""
-    if not p.patches.closed.any():
-        return np.zeros(p.patches.number)
-    volume, _ = volumes_and_area(p.mesh, p.points, p.patches)
-    sign = np.sign(volume) * (-1 if p.mirrored else 1)
-    return np.where(p.patches.closed & p.patches.orientable, sign, 0.0)
+    if not placed.patches.closed.any():
+        return np.zeros(placed.patches.number)
+    volume, _ = volumes_and_area(placed.mesh, placed.points, placed.patches)
+    sign = np.sign(volume) * (-1 if placed.mirrored else 1)
+    return np.where(placed.patches.closed & placed.patches.orientable, sign, 0.0)
 
 
-def _normals_say(p: Placed, area: Array) -> Array:
+def _normals_say(placed: Placed, area: Array) -> Array:
     """(P,) -1 to 1: how far stored normals agree with the winding of each patch, by area; 0 where there are none.
 
     In mesh space, where both the winding and the normals are: a mirror turns the two alike.
     """
-    layer = p.mesh.normals
+    layer = placed.mesh.normals
     if layer is None or not len(layer.values):
-        return np.zeros(p.patches.number)
-    t = p.triangles
-    a, b, c = (p.mesh.positions[t[:, k]] for k in range(3))
-    first = p.mesh.starts[:-1][p.face]
+        return np.zeros(placed.patches.number)
+    t = placed.triangles
+    a, b, c = (placed.mesh.positions[t[:, k]] for k in range(3))
+    first = placed.mesh.starts[:-1][placed.face]
     usable = layer.index[first] >= 0
     with np.errstate(all="ignore"):
         lean = np.einsum("ij,ij->i", np.cross(b - a, c - a), layer.values[layer.index[first]])
     say = np.where(usable & np.isfinite(lean), np.sign(np.nan_to_num(lean)), 0.0)
-    per_face = np.bincount(p.face, say, p.mesh.face_count) / np.maximum(np.bincount(p.face, minlength=p.mesh.face_count), 1)
-    per_face = np.where(p.patches.turned, -per_face, per_face)
-    total = np.bincount(p.patches.label, area, p.patches.number)
-    return np.bincount(p.patches.label, per_face * area, p.patches.number) / np.maximum(total, 1e-300)
+    per_face = np.bincount(placed.face, say, placed.mesh.face_count) / np.maximum(
+        np.bincount(placed.face, minlength=placed.mesh.face_count), 1
+    )
+    per_face = np.where(placed.patches.turned, -per_face, per_face)
+    total = np.bincount(placed.patches.label, area, placed.patches.number)
+    return np.bincount(placed.patches.label, per_face * area, placed.patches.number) / np.maximum(total, 1e-300)
 
 
-def _greater_part(p: Placed, area: Array, patch_area: Array) -> Array:
+def _greater_part(placed: Placed, area: Array, patch_area: Array) -> Array:
     """(P,) -1 to 1: how much more of each patch is wound as its winding says than against it, by area."""
-    against = np.bincount(p.patches.label, np.where(p.patches.turned, area, 0.0), p.patches.number)
+    against = np.bincount(placed.patches.label, np.where(placed.patches.turned, area, 0.0), placed.patches.number)
     return 1 - 2 * against / np.maximum(patch_area, 1e-300)
 
 
 def _decide(
-    front: Array, back: Array, seen: Array, volume: Array, normals: Callable[[], Array], stored: Array, p: Placed
+    front: Array, back: Array, seen: Array, volume: Array, normals: Callable[[], Array], stored: Array, placed: Placed
 ) -> Array:
     """(P,) confidence that a patch's winding faces the viewer (positive, 0.5 to 1), or away from them (negative); 0: undecided.
 
@@ -428,7 +430,7 @@ def _decide(
     apart = np.abs(f - b) / np.sqrt(f + b + 1)
     clear = (apart > _CHANCE) & (np.maximum(f, b) > _RATIO * np.minimum(f, b))
     by_sight = np.sign(f - b) * (0.5 + 0.5 * np.abs(f - b) / np.maximum(f + b, 1))
-    open_ = ~clear & (volume == 0) & seen & p.patches.orientable
+    open_ = ~clear & (volume == 0) & seen & placed.patches.orientable
     said_by = normals() if open_.any() else np.zeros(len(f))
     by_normals = np.where(np.abs(said_by) > 0.5, np.sign(said_by) * 0.9, 0.0)
     # Only where some faces stand against the rest does the greater part say anything.
@@ -436,12 +438,12 @@ def _decide(
     by_most = np.where(mixed, np.sign(stored) * 0.6, 0.0)
     out = np.where(clear, by_sight, np.where(by_normals != 0, by_normals, by_most))
     out = np.where(volume != 0, volume, out)
-    return np.where(seen & p.patches.orientable, out, 0.0)
+    return np.where(seen & placed.patches.orientable, out, 0.0)
 
 
-def _side(p: Placed, says: Array, seen: Array, area: Array, patch_area: Array, floor: Array) -> Side:
+def _side(placed: Placed, says: Array, seen: Array, area: Array, patch_area: Array, floor: Array) -> Side:
     """floor: (P,) patches that only look wrong from below."""
-    right = np.where(p.patches.turned, -1.0, 1.0) * np.sign(says)[p.patches.label]
+    right = np.where(placed.patches.turned, -1.0, 1.0) * np.sign(says)[placed.patches.label]
     turned = np.flatnonzero(right < 0).astype(np.int32)
     judged = says != 0
     weight = float(patch_area[judged].sum())
@@ -452,25 +454,25 @@ def _side(p: Placed, says: Array, seen: Array, area: Array, patch_area: Array, f
         float(patch_area[~seen].sum()),
         float(area[turned].sum()),
         float((np.abs(says) * patch_area)[judged].sum() / weight) if weight > 0 else 1.0,
-        floors=turned[floor[p.patches.label[turned]]],
+        floors=turned[floor[placed.patches.label[turned]]],
     )
 
 
-def _met(p: Placed, side: Side, rays: RayScene) -> float:
+def _met(placed: Placed, side: Side, rays: RayScene) -> float:
     """Share of a part that is of turned faces and can be seen: their area, as far as looks from where their front ought to be get
     out of the model. Up to `_TURNED` of them are looked from, evenly spread.
     """
     whole = side.judged + side.undecided + side.hidden
     if not len(side.turned) or not whole > 0:
         return 0.0
-    product, area = _areas(p)
-    turned = np.zeros(p.mesh.face_count, bool)
+    product, area = _areas(placed)
+    turned = np.zeros(placed.mesh.face_count, bool)
     turned[side.turned] = True
-    mine = np.flatnonzero(turned[p.face] & (area > 0))
+    mine = np.flatnonzero(turned[placed.face] & (area > 0))
     if not len(mine):
         return 0.0
     some = mine[np.linspace(0, len(mine) - 1, min(len(mine), _TURNED)).astype(np.int64)]
-    middle = rays.to_unit(p.points[p.triangles[some]].mean(axis=1))
+    middle = rays.to_unit(placed.points[placed.triangles[some]].mean(axis=1))
     ought = -product[some] / (2 * area[some])[:, None]
     number = np.arange(len(some) * _LOOKS)
     normals = np.repeat(ought, _LOOKS, axis=0)

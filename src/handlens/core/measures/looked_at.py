@@ -86,17 +86,17 @@ def look(
     )
 
 
-def drawn_both(scene: Scene, p: Placed) -> Array:
+def drawn_both(scene: Scene, placed: Placed) -> Array:
     """(F,) bool: faces whose material is drawn from both sides."""
-    mesh = p.mesh
+    mesh = placed.mesh
     if not len(mesh.slots):
         return np.zeros(mesh.face_count, bool)
-    slot = np.array(_slots_both(scene, _mesh_number(scene, p)) or [False])
+    slot = np.array(_slots_both(scene, _mesh_number(scene, placed)) or [False])
     return slot[mesh.slots]
 
 
-def _mesh_number(scene: Scene, p: Placed) -> int:
-    number = scene.nodes[p.node].mesh
+def _mesh_number(scene: Scene, placed: Placed) -> int:
+    number = scene.nodes[placed.node].mesh
     assert number is not None
     return number
 
@@ -105,30 +105,38 @@ def _slots_both(scene: Scene, mesh: int) -> list[bool]:
     return [m >= 0 and bool(scene.materials[m].double_sided) for m in scene.meshes[mesh].slot_materials]
 
 
-def _record(p: Placed, f: Facing, both: Array, arrays: dict[str, Array]) -> FacingFigures:
+def _record(placed: Placed, facing: Facing, both: Array, arrays: dict[str, Array]) -> FacingFigures:
     for name, found in (
-        ("out", f.outside.turned),
-        ("in", f.inside.turned),
-        ("floor", f.outside.floors),
-        ("both", f.both[~both[f.both]]),
-        ("unseen", f.hidden),
+        ("out", facing.outside.turned),
+        ("in", facing.inside.turned),
+        ("floor", facing.outside.floors),
+        ("both", facing.both[~both[facing.both]]),
+        ("unseen", facing.hidden),
     ):
         if len(found):
-            arrays[f"part:{p.node}:{name}"] = found
-    hidden = np.zeros(p.mesh.face_count, bool)
-    hidden[f.hidden] = True
+            arrays[f"part:{placed.node}:{name}"] = found
+    hidden = np.zeros(placed.mesh.face_count, bool)
+    hidden[facing.hidden] = True
     return FacingFigures(
-        p.node,
-        _side(f.outside, both),
-        _side(f.inside, both),
-        int((~both[f.both]).sum()),
-        len(f.hidden),
-        int(hidden[p.face].sum()),
-        f.sampled,
+        placed.node,
+        _side(facing.outside, both),
+        _side(facing.inside, both),
+        int((~both[facing.both]).sum()),
+        len(facing.hidden),
+        int(hidden[placed.face].sum()),
+        facing.sampled,
     )
 
 
-def _side(s: Side, both: Array) -> SideFigures:
+def _side(side: Side, both: Array) -> SideFigures:
     return SideFigures(
-        len(s.turned), int(both[s.turned].sum()), s.wrong, s.judged, s.undecided, s.hidden, s.confidence, s.met, len(s.floors)
+        len(side.turned),
+        int(both[side.turned].sum()),
+        side.wrong,
+        side.judged,
+        side.undecided,
+        side.hidden,
+        side.confidence,
+        side.met,
+        len(side.floors),
     )

@@ -20,7 +20,7 @@ _STILL = 1e-6
 def nudges(scene: Scene, world: Array) -> list[NudgeFigures]:
     """One entry for each skinned part and each group above it; the roots of its joints are among the groups tried."""
     up = parents(scene)
-    driven = {c.node for clip in scene.clips for c in clip.channels}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels}
     out: list[NudgeFigures] = []
     shown = set(walk(scene))
     for i in walk(scene):

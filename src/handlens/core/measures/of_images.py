@@ -83,7 +83,7 @@ def _shows_through(figures: PictureFigures) -> bool:
 
 
 def _image_roles(scene: Scene) -> list[list[str]]:
-    roles: list[list[str]] = [[] for _ in scene.images]
+    roles: list[list[str]] = [[] for image in scene.images]
     for material in scene.materials:
         for t in material.inputs:
             if t.image is not None and t.role not in roles[t.image]:
@@ -92,7 +92,7 @@ def _image_roles(scene: Scene) -> list[list[str]]:
 
 
 def _image_users(scene: Scene) -> list[list[str]]:
-    users: list[list[str]] = [[] for _ in scene.images]
+    users: list[list[str]] = [[] for image in scene.images]
     for material in scene.materials:
         for image in dict.fromkeys(t.image for t in material.inputs if t.image is not None):
             users[image].append(material.name)

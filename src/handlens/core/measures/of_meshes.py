@@ -148,9 +148,9 @@ def _weights(mesh: Mesh) -> tuple[int, int, int]:
 def possible_twins(scene: Scene) -> set[int]:
     """Meshes that share their counts with another: only those can be copies of each other."""
     seen: dict[tuple[int, int, int], list[int]] = {}
-    for k, m in enumerate(scene.meshes):
-        if m.face_count:
-            seen.setdefault((len(m.positions), m.face_count, len(m.corners)), []).append(k)
+    for k, mesh in enumerate(scene.meshes):
+        if mesh.face_count:
+            seen.setdefault((len(mesh.positions), mesh.face_count, len(mesh.corners)), []).append(k)
     return {k for group in seen.values() if len(group) > 1 for k in group}
 
 

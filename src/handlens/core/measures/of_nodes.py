@@ -13,8 +13,8 @@ from .records import NodeFigures
 
 def node_figures(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
     up = parents(scene)
-    joints = {j for s in scene.skins for j in s.joints}
-    driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
+    joints = {j for skin in scene.skins for j in skin.joints}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}
     apart: dict[bytes, Polar] = {}
 
     def taken_apart(linear: Array) -> Polar:

@@ -113,7 +113,7 @@ def _siblings(scene: Scene) -> dict[str, str]:
 def borrowed(scene: Scene) -> list[tuple[str, str, str]]:
     """Images and materials of the model whose names say a sibling's word: a copied variant that still uses the other's."""
     words = _siblings(scene)
-    named = [("image", i.reference) for i in scene.images] + [("material", m.name) for m in scene.materials]
+    named = [("image", i.reference) for i in scene.images] + [("material", material.name) for material in scene.materials]
     out = []
     for kind, name in named:
         stem = PurePosixPath(name.replace("\\", "/")).stem if kind == "image" else name
@@ -130,12 +130,12 @@ def _words(stem: str) -> set[str]:
 def _names(scene: Scene) -> dict[str, tuple[str, ...]]:
     """What the model calls things, each with all the kinds of things that bear the name, the first of these kinds first."""
     out: dict[str, tuple[str, ...]] = {}
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     main = PurePosixPath(scene.main)
     listed = [("model", main.name), ("model", main.stem)] if scene.main else []
-    listed += [("material", m.name) for m in scene.materials]
+    listed += [("material", material.name) for material in scene.materials]
     listed += [("joint" if k in joints else "part", n.name) for k, n in enumerate(scene.nodes)]
-    listed += [("part", m.name) for m in scene.meshes] + [("clip", c.name or "") for c in scene.clips]
+    listed += [("part", mesh.name) for mesh in scene.meshes] + [("clip", clip.name or "") for clip in scene.clips]
     for i in scene.images:
         path = PurePosixPath((i.found_at or i.reference).replace("\\", "/"))
         listed += [("image", path.name), ("image", path.stem)]
@@ -256,22 +256,22 @@ class _Match:
     def case(self, text: str, kind: str) -> str | None:
         return next((n for n in self.folded.get(text.casefold(), ()) if self.suits(n, kind)), None)
 
-    def state(self, v: Value, known_key: bool, kind: str) -> tuple[str, str | None]:
-        if (name := self.exact(v.text)) is not None:
+    def state(self, value: Value, known_key: bool, kind: str) -> tuple[str, str | None]:
+        if (name := self.exact(value.text)) is not None:
             return "exact", name
-        last = PurePosixPath(v.text.replace("\\", "/")).name
+        last = PurePosixPath(value.text.replace("\\", "/")).name
         # A path is held against files whatever its key is called.
-        if (name := self.case(v.text, kind)) is not None:
+        if (name := self.case(value.text, kind)) is not None:
             return "case", name
         is_file = last.lower().endswith(_FILES) and len(last) > 4
         if is_file and last in self.there:
             return ("other", None) if known_key else ("", None)
         if is_file and (name := self.case(last, "")) is not None:
             return "case", name
-        if len(v.text) >= _LONG and (known_key or is_file or kind):
-            for size in (len(v.text) - 1, len(v.text), len(v.text) + 1):
+        if len(value.text) >= _LONG and (known_key or is_file or kind):
+            for size in (len(value.text) - 1, len(value.text), len(value.text) + 1):
                 wanted = (n for n in self.by_letters.get(size, []) if self.suits(n, "" if is_file else kind))
-                near = next((n for n in wanted if one_edit(v.text, n)), None)
+                near = next((n for n in wanted if one_edit(value.text, n)), None)
                 if near is not None:
                     return "near", near
         if is_file:

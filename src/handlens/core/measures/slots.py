@@ -41,46 +41,48 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Map
     equal = equal_materials(scene)
     return [
         MaterialFigures(
-            readable(m.name),
+            readable(material.name),
             faces[k],
-            m.alpha_mode,
-            m.double_sided,
-            m.defined,
-            [t.image for t in m.inputs if t.image is not None],
-            [_input(t, sets[k]) for t in m.inputs],
+            material.alpha_mode,
+            material.double_sided,
+            material.defined,
+            [t.image for t in material.inputs if t.image is not None],
+            [_input(t, sets[k]) for t in material.inputs],
             equal.get(k),
-            out_of_range(m),
-            m.alpha_cutoff,
-            m.base_colour[3],
-            max(m.emissive) > 0 or any(t.role == "emissive" for t in m.inputs),
+            out_of_range(material),
+            material.alpha_cutoff,
+            material.base_colour[3],
+            max(material.emissive) > 0 or any(t.role == "emissive" for t in material.inputs),
             apart[k].shown if k in apart else shown.get(k),
-            [e for e in MODELS if e in m.source.get("extensions", {})] if isinstance(m.source.get("extensions"), Mapping) else [],
-            m.roughness,
-            m.metallic,
-            *_highlight(m),
-            max(m.base_colour[:3]),
-            max(m.emissive),
-            apart[k].drawn if k in apart else mode_of(m),
+            [e for e in MODELS if e in material.source.get("extensions", {})]
+            if isinstance(material.source.get("extensions"), Mapping)
+            else [],
+            material.roughness,
+            material.metallic,
+            *_highlight(material),
+            max(material.base_colour[:3]),
+            max(material.emissive),
+            apart[k].drawn if k in apart else mode_of(material),
             apart[k].figures if k in apart else None,
         )
-        for k, m in enumerate(scene.materials)
+        for k, material in enumerate(scene.materials)
     ]
 
 
-def users_of(m: Measures, images: Array) -> Array:
+def users_of(measures: Measures, images: Array) -> Array:
     """(n,) int32 materials that use any of some images (numbers, int)."""
     wanted = set(images.tolist())
-    return np.array([k for k, x in enumerate(m.materials) if wanted & set(x.images)], np.int32)
+    return np.array([k for k, x in enumerate(measures.materials) if wanted & set(x.images)], np.int32)
 
 
 def equal_materials(scene: Scene) -> dict[int, int]:
     """For each material that says the same as an earlier one, but for its name, that earlier one's number."""
     out: dict[int, int] = {}
     first: dict[Any, int] = {}
-    for k, m in enumerate(scene.materials):
-        if not m.defined:
+    for k, material in enumerate(scene.materials):
+        if not material.defined:
             continue
-        twin = first.setdefault(_rounded(material_says(scene, m)), k)
+        twin = first.setdefault(_rounded(material_says(scene, material)), k)
         if twin != k:
             out[k] = twin
     return out
@@ -99,7 +101,7 @@ def _rounded(a: Any) -> Any:
     return repr(a)
 
 
-def material_says(scene: Scene, m: Material, picture: Callable[[Image], Any] | None = None) -> list[Any]:
+def material_says(scene: Scene, material: Material, picture: Callable[[Image], Any] | None = None) -> list[Any]:
     """All that a material says but its name; an image by what it refers to or holds, so that two entries of one count as one,
     and a sampler by what it comes to: left out, wrapping repeats (glTF 2.0 §5.27).
 
@@ -118,10 +120,18 @@ def material_says(scene: Scene, m: Material, picture: Callable[[Image], Any] | N
             t.channel,
             dict(t.options),
         )
-        for t in m.inputs
+        for t in material.inputs
     ]
-    shared = [m.base_colour, m.metallic, m.roughness, m.emissive, m.alpha_mode, m.alpha_cutoff, m.double_sided]
-    return [*shared, inputs, dict(m.source)]
+    shared = [
+        material.base_colour,
+        material.metallic,
+        material.roughness,
+        material.emissive,
+        material.alpha_mode,
+        material.alpha_cutoff,
+        material.double_sided,
+    ]
+    return [*shared, inputs, dict(material.source)]
 
 
 #: Digests of embedded images, for as long as each is held.
@@ -150,28 +160,33 @@ def _use(scene: Scene) -> tuple[list[int], list[int | None]]:
     return faces, sets
 
 
-def _input(t: TextureInput, sets: int | None) -> InputFigures:
+def _input(texture: TextureInput, sets: int | None) -> InputFigures:
     return InputFigures(
-        t.role,
-        t.image,
-        t.uv_set,
-        sets is not None and t.uv_set >= sets,
-        t.scale,
-        {k: int(v) for k, v in t.sampler.items() if isinstance(v, int)},
+        texture.role,
+        texture.image,
+        texture.uv_set,
+        sets is not None and texture.uv_set >= sets,
+        texture.scale,
+        {k: int(v) for k, v in texture.sampler.items() if isinstance(v, int)},
     )
 
 
-def out_of_range(m: Material) -> list[str]:
+def out_of_range(material: Material) -> list[str]:
     """Values outside what they may be, in words. Emission may be above 1, where strength says so."""
-    values = {"red": m.base_colour[0], "green": m.base_colour[1], "blue": m.base_colour[2], "opacity": m.base_colour[3]}
-    values |= {name: v for name, v in (("metallic", m.metallic), ("roughness", m.roughness)) if v is not None}
+    values = {
+        "red": material.base_colour[0],
+        "green": material.base_colour[1],
+        "blue": material.base_colour[2],
+        "opacity": material.base_colour[3],
+    }
+    values |= {name: v for name, v in (("metallic", material.metallic), ("roughness", material.roughness)) if v is not None}
     return [f"{name} {v:g}" for name, v in values.items() if not -1e-6 <= v <= 1 + 1e-6]
 
 
-def _highlight(m: Material) -> tuple[float | None, float | None]:
+def _highlight(material: Material) -> tuple[float | None, float | None]:
     """Exponent and brightest channel of a highlight that a material library states (statements Ns and Ks)."""
     found: dict[str, list[float]] = {}
-    for statement in m.source.get("statements", ()):
+    for statement in material.source.get("statements", ()):
         words = str(statement).split()
         if words and words[0] in ("Ns", "Ks"):
             try:

@@ -98,17 +98,17 @@ class _Fronts:
     def _twofold(self) -> Array:
         """(T,) bool: triangles of faces with another over the same corners that is wound against them."""
         out = np.zeros(len(self.single), bool)
-        if len(out) > _TWINS or any((p.mesh.corner_counts == 0).any() or not len(p.face) for p in self.parts):
+        if len(out) > _TWINS or any((part.mesh.corner_counts == 0).any() or not len(part.face) for part in self.parts):
             return out
         keys, normals = [], []
-        for k, p in enumerate(self.parts):
+        for k, part in enumerate(self.parts):
             with np.errstate(all="ignore"):
-                corners = np.rint(np.nan_to_num(self.rays.to_unit(p.points)[p.mesh.corners]) * _FINE)
+                corners = np.rint(np.nan_to_num(self.rays.to_unit(part.points)[part.mesh.corners]) * _FINE)
             # Sums of corners and of their squares: the same wherever a face begins.
-            begins = p.mesh.starts[:-1]
+            begins = part.mesh.starts[:-1]
             keys.append(np.concatenate([np.add.reduceat(corners, begins), np.add.reduceat(corners**2, begins)], axis=1))
-            own = self.rays.normals(np.arange(self.begins[k], self.begins[k + 1])) * (-1 if p.mirrored else 1)
-            normals.append(np.stack([np.bincount(p.face, own[:, x], p.mesh.face_count) for x in range(3)], axis=1))
+            own = self.rays.normals(np.arange(self.begins[k], self.begins[k + 1])) * (-1 if part.mirrored else 1)
+            normals.append(np.stack([np.bincount(part.face, own[:, x], part.mesh.face_count) for x in range(3)], axis=1))
         key, normal = np.concatenate(keys), np.concatenate(normals)
         order = np.lexsort(key.T)
         same = (key[order][1:] == key[order][:-1]).all(axis=1)
@@ -116,8 +116,8 @@ class _Fronts:
         against = np.einsum("ij,ij->i", normal[a], normal[b]) < 0
         twins = np.zeros(len(key), bool)
         twins[a[against]] = twins[b[against]] = True
-        first = np.cumsum([0, *(p.mesh.face_count for p in self.parts)])
-        return np.concatenate([twins[first[k] + p.face] for k, p in enumerate(self.parts)])
+        first = np.cumsum([0, *(part.mesh.face_count for part in self.parts)])
+        return np.concatenate([twins[first[k] + part.face] for k, part in enumerate(self.parts)])
 
 
 def _screen(view: Array, count: int) -> Array:

@@ -12,7 +12,7 @@ _A_TRIANGLE, _A_VERTEX = 300, 130
 
 def check_fits(scene: Scene) -> None:
     """Raises InputError where one job may not have the memory that the model asks for."""
-    triangles, vertices = sum(m.triangle_count for m in scene.meshes), sum(len(m.positions) for m in scene.meshes)
+    triangles, vertices = sum(mesh.triangle_count for mesh in scene.meshes), sum(len(mesh.positions) for mesh in scene.meshes)
     wanted = triangles * _A_TRIANGLE + vertices * _A_VERTEX
     if wanted > limits.CHILD_MEMORY_BYTES:
         raise InputError(

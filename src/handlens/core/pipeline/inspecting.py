@@ -55,7 +55,7 @@ def inspect(
     if trying != "none":
         seconds = math.inf if trying == "all" else max(measured - began, _QUICK)
         tell = lambda share: progress("trying what is offered", 0.8 + 0.2 * share)
-        pace = (measured - began) / max(sum(m.triangle_count for m in scene.meshes), 1)
+        pace = (measured - began) / max(sum(mesh.triangle_count for mesh in scene.meshes), 1)
         longest = math.inf if trying == "all" else _A_PLAY
         measures = with_trials(scene, measures, sheets, intent, progress=tell, seconds=seconds, pace=pace, longest=longest)
     tried = time.perf_counter()

@@ -18,8 +18,8 @@ from .words import degrees, figure, length
 GROUP = "Skin and motion"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    a, b = c.a.clips, c.b.clips
+def rows(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a.clips, compared.b.clips
     if not a and not b:
         return
     found = dict(pair_by([x.name or "" for x in a], [y.name or "" for y in b]))
@@ -37,21 +37,21 @@ def rows(c: Compared) -> Iterator[Row]:
     if renamed:
         yield differs(GROUP, "Names of clips", renamed[0][0] or "none", renamed[0][1] or "none", f"{len(renamed):,} renamed")
     for i, j in sorted(found.items()):
-        yield from _clip(c, a[i], b[j])
+        yield from _clip(compared, a[i], b[j])
 
 
-def _clip(c: Compared, a: Clip, b: Clip) -> Iterator[Row]:
+def _clip(compared: Compared, a: Clip, b: Clip) -> Iterator[Row]:
     name = f"Clip {a.name}" if a.name else "Clip without a name"
     seconds = f"{a.seconds:.3f} s", f"{b.seconds:.3f} s"
     if abs(a.seconds - b.seconds) > SECONDS:
         yield differs(GROUP, f"{name}: length", *seconds, f"{abs(a.seconds - b.seconds):.3f} s")
-    there = lambda x: -2 if x.node is None else c.nodes.get(x.node, -1)
+    there = lambda x: -2 if x.node is None else compared.nodes.get(x.node, -1)
     mine, theirs = [(there(x), x.path) for x in a.channels], [(-2 if y.node is None else y.node, y.path) for y in b.channels]
     pairs = pair_by(mine, theirs)
     met = {x for x, _ in pairs}, {y for _, y in pairs}
     words = lambda s, x: f"{x.path} of {'nothing' if x.node is None else s.part_name(x.node)}"
-    gone = [words(c.a, x) for k, x in enumerate(a.channels) if k not in met[0]]
-    came = [words(c.b, y) for k, y in enumerate(b.channels) if k not in met[1]]
+    gone = [words(compared.a, x) for k, x in enumerate(a.channels) if k not in met[0]]
+    came = [words(compared.b, y) for k, y in enumerate(b.channels) if k not in met[1]]
     if gone or came:
         told = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
         yield differs(GROUP, f"{name}: channels", f"{len(a.channels):,}", f"{len(b.channels):,}", "; ".join(told))
@@ -65,7 +65,7 @@ def _clip(c: Compared, a: Clip, b: Clip) -> Iterator[Row]:
             x.interpolation.lower(),
             y.interpolation.lower(),
             f"{len(other):,} channels",
-            f"first {words(c.a, x)}",
+            f"first {words(compared.a, x)}",
         )
     wrong: list[tuple[float, float, Channel]] = []
     for x, y in ways:
@@ -75,8 +75,8 @@ def _clip(c: Compared, a: Clip, b: Clip) -> Iterator[Row]:
     keys = sum(len(x.times) for x in a.channels)
     if wrong:
         off, when, x = max(wrong, key=lambda w: w[0] if np.isfinite(w[0]) else np.inf)
-        far = {"rotation": degrees, "translation": lambda v: length(v, c.a.unit_metres)}.get(x.path, figure)(off)
-        where = f"{words(c.a, x)} at {when:.3f} s"
+        far = {"rotation": degrees, "translation": lambda v: length(v, compared.a.unit_metres)}.get(x.path, figure)(off)
+        where = f"{words(compared.a, x)} at {when:.3f} s"
         yield differs(
             GROUP,
             name,

@@ -67,16 +67,20 @@ class Compared:
     @cached_property
     def _matched(self) -> dict[tuple[int, int], Faces]:
         return {
-            (p.sent, p.read_back): match_faces(self.a.meshes[p.sent], self.b.meshes[p.read_back], self.tolerance(p))
-            for p in self.parts
+            (part.sent, part.read_back): match_faces(
+                self.a.meshes[part.sent], self.b.meshes[part.read_back], self.tolerance(part)
+            )
+            for part in self.parts
         }
 
     @cached_property
     def loose(self) -> dict[tuple[int, int], tuple[Array, Array]]:
         """Vertices of lines and points that stand for each other."""
         return {
-            (p.sent, p.read_back): match_loose(self.a.meshes[p.sent], self.b.meshes[p.read_back], self.tolerance(p))
-            for p in self.parts
+            (part.sent, part.read_back): match_loose(
+                self.a.meshes[part.sent], self.b.meshes[part.read_back], self.tolerance(part)
+            )
+            for part in self.parts
         }
 
     @cached_property
@@ -91,10 +95,10 @@ class Compared:
     def _shared_faces(self) -> list[tuple[int, int, int]]:
         """Material of the first scene, of the second, and how many faces that stand for each other have the two."""
         counts: dict[tuple[int, int], int] = defaultdict(int)
-        for p in self.parts:
-            faces = self._matched[p.sent, p.read_back]
+        for part in self.parts:
+            faces = self._matched[part.sent, part.read_back]
             met = faces.face >= 0
-            ma, mb = face_materials(self.a.meshes[p.sent])[met], face_materials(self.b.meshes[p.read_back])[faces.face[met]]
+            ma, mb = face_materials(self.a.meshes[part.sent])[met], face_materials(self.b.meshes[part.read_back])[faces.face[met]]
             if len(ma):
                 pairs, times = np.unique(np.stack([ma, mb], axis=1), axis=0, return_counts=True)
                 for (x, y), n in zip(pairs.tolist(), times.tolist(), strict=True):
@@ -105,14 +109,16 @@ class Compared:
     def faces(self) -> dict[tuple[int, int], Faces]:
         """Faces that stand for each other, doubled ones by what hangs on them."""
         out = {}
-        for p in self.parts:
-            a, b = self.a.meshes[p.sent], self.b.meshes[p.read_back]
-            faces = self._matched[p.sent, p.read_back]
-            wrong = self._wrong(p, faces)
+        for part in self.parts:
+            a, b = self.a.meshes[part.sent], self.b.meshes[part.read_back]
+            faces = self._matched[part.sent, part.read_back]
+            wrong = self._wrong(part, faces)
             if len(wrong) > 1:
-                label_a, label_b = self.labels(p)
-                faces = refined(faces, a, b, wrong, self.tolerance(p), told_at_corners(a, label_a), told_at_corners(b, label_b))
-            out[p.sent, p.read_back] = faces
+                label_a, label_b = self.labels(part)
+                faces = refined(
+                    faces, a, b, wrong, self.tolerance(part), told_at_corners(a, label_a), told_at_corners(b, label_b)
+                )
+            out[part.sent, part.read_back] = faces
         return out
 
     def labels(self, part: Part) -> tuple[Array, Array]:
@@ -124,21 +130,23 @@ class Compared:
     def _label_tables(self) -> tuple[Array, Array]:
         """(M + 1,) label of each material of both scenes, the last for none. Of several that are the same, any does."""
         kinds: dict[tuple[str, str], int] = {}
-        theirs = [kinds.setdefault((m.name, said(m, lambda k: k)), j) for j, m in enumerate(self.b.materials)]
+        theirs = [
+            kinds.setdefault((material.name, said(material, lambda k: k)), j) for j, material in enumerate(self.b.materials)
+        ]
         mine = [theirs[self.materials[k]] if k in self.materials else -2 - k for k in range(len(self.a.materials))]
         return np.array([*mine, -1], np.int64), np.array([*theirs, -1], np.int64)
 
     def _wrong(self, part: Part, faces: Faces) -> Array:
         """Faces of the first mesh of which something differs that hangs on them."""
-        a = self.a.meshes[part.sent]
-        out = np.zeros(a.face_count, bool)
+        mesh = self.a.meshes[part.sent]
+        out = np.zeros(mesh.face_count, bool)
         if self.a.materials or self.b.materials:
             label_a, label_b = self.labels(part)
             met = faces.face >= 0
             out[met] = label_a[met] != label_b[faces.face[met]]
         corners = [d.corners() for d in self._first_layers[part.sent, part.read_back].values() if not d.none]
         if corners:
-            owner = np.repeat(np.arange(a.face_count), a.corner_counts)
+            owner = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
             out[owner[np.concatenate(corners)]] = True
         return np.flatnonzero(out)
 
@@ -165,16 +173,16 @@ class Compared:
     @cached_property
     def _first_layers(self) -> dict[tuple[int, int], dict[str, LayerDifference]]:
         """The same before doubled faces were told apart."""
-        return {key: self._layers(p, self._matched[key]) for p in self.parts for key in [(p.sent, p.read_back)]}
+        return {key: self._layers(part, self._matched[key]) for part in self.parts for key in [(part.sent, part.read_back)]}
 
     @cached_property
     def layers(self) -> dict[tuple[int, int], dict[str, LayerDifference]]:
         """What differs of each layer of each part."""
         out = {}
-        for p in self.parts:
-            key = (p.sent, p.read_back)
+        for part in self.parts:
+            key = (part.sent, part.read_back)
             kept = self.faces[key] is self._matched[key]
-            out[key] = self._first_layers[key] if kept else self._layers(p, self.faces[key])
+            out[key] = self._first_layers[key] if kept else self._layers(part, self.faces[key])
         return out
 
     # --- words -------------------------------------------------------------------------------

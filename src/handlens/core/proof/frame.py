@@ -20,8 +20,8 @@ from .words import length
 GROUP = "Size"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    a, b = c.a, c.b
+def rows(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a, compared.b
     stated = lambda s: f"{s.unit_metres:g} m" if s.unit_metres is not None else "not stated"
     yield _stated("Unit", stated(a), stated(b), a.unit_metres == b.unit_metres or _close(a.unit_metres, b.unit_metres))
     yield _stated("Up axis", a.up_axis or "not stated", b.up_axis or "not stated", a.up_axis == b.up_axis)
@@ -36,7 +36,7 @@ def rows(c: Compared) -> Iterator[Row]:
     shown = lambda v, unit, s: length(v * unit, 1.0 if s.unit_metres is not None else None)
     size_a, size_b = (box_a[1] - box_a[0]) * unit_a, (box_b[1] - box_b[0]) * unit_b
     farthest = max(float(np.abs(box_a).max()) * unit_a, 1e-12)
-    tolerance = EXTENT * c.step * farthest
+    tolerance = EXTENT * compared.step * farthest
     for what, axis in (("Height", 1), ("Width", 0), ("Depth", 2)):
         x, y = float(size_a[axis]), float(size_b[axis])
         words = shown(x, 1.0, a), shown(y, 1.0, b)

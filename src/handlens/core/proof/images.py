@@ -17,19 +17,19 @@ from .rows import CLEAR, Row, counted, differs, listed, same
 GROUP = "Images"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    a, b = c.a, c.b
+def rows(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a, compared.b
     if not a.images and not b.images:
         return
-    gone = [image_name(i) for k, i in enumerate(a.images) if k not in c.images]
-    there = set(c.images.values())
+    gone = [image_name(i) for k, i in enumerate(a.images) if k not in compared.images]
+    there = set(compared.images.values())
     came = [image_name(i) for k, i in enumerate(b.images) if k not in there]
     if gone or came:
         words = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
         yield differs(GROUP, "Images", f"{len(a.images):,}", f"{len(b.images):,}", "; ".join(words))
     else:
         yield counted(GROUP, "Images", [len(a.images), len(b.images)])
-    pairs = [(a.images[i], b.images[j]) for i, j in sorted(c.images.items())]
+    pairs = [(a.images[i], b.images[j]) for i, j in sorted(compared.images.items())]
     # The ending is the content's own.
     renamed = [(image_name(x), image_name(y)) for x, y in pairs if stem_of(image_name(x)) != stem_of(image_name(y)) and _named(x)]
     if renamed:

@@ -68,7 +68,7 @@ class _Both:
         gone = [f"the part {name} is gone" for name, _, j in self.met(parts) if j is None or self.b.nodes[j].mesh is None]
         used_a, used_b = _used(self.a), _used(self.b)
         gone += [f"the material {name} is gone" for name in used_a if name and name not in used_b]
-        joints = {j for s in self.a.skins for j in s.joints}
+        joints = {j for skin in self.a.skins for j in skin.joints}
         # A place has a row of its own, and so have joints.
         others = [i for i in walk(self.a) if i not in joints and self._bare(i) and not is_place(self.a.nodes[i].name)]
         gone += [f"the node {name} is gone" for name, _, j in self.met(others) if j is None and not is_unnamed(name)]
@@ -131,13 +131,13 @@ class _Both:
         return Kept("Slot order", count, broke)
 
     def clips(self) -> Kept:
-        there = {c.name for c in self.b.clips}
-        broke = [f"the clip {c.name or '(without a name)'} is gone" for c in self.a.clips if c.name not in there]
+        there = {clip.name for clip in self.b.clips}
+        broke = [f"the clip {clip.name or '(without a name)'} is gone" for clip in self.a.clips if clip.name not in there]
         return Kept("Clips", len(self.a.clips), broke)
 
     def joints(self) -> Kept:
-        nodes = sorted({j for s in self.a.skins for j in s.joints})
-        still = {j for s in self.b.skins for j in s.joints}
+        nodes = sorted({j for skin in self.a.skins for j in skin.joints})
+        still = {j for skin in self.b.skins for j in skin.joints}
         broke = [f"the joint {name} is gone" for name, _, j in self.met(nodes) if j not in still]
         bound = [i for i in walk(self.a) if self.a.nodes[i].mesh is not None and self.a.nodes[i].skin is not None]
         broke += [

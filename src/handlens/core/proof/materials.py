@@ -17,19 +17,19 @@ _REPEAT = 10497
 _WRAPS = {10497: "repeated", 33648: "mirrored", 33071: "held at the edge"}
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    a, b = c.a, c.b
+def rows(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a, compared.b
     if not a.materials and not b.materials:
         return
-    gone = [m.name for k, m in enumerate(a.materials) if k not in c.materials]
-    there = set(c.materials.values())
-    came = [m.name for k, m in enumerate(b.materials) if k not in there]
+    gone = [material.name for k, material in enumerate(a.materials) if k not in compared.materials]
+    there = set(compared.materials.values())
+    came = [material.name for k, material in enumerate(b.materials) if k not in there]
     if gone or came:
         words = [f"gone: {listed(gone)}"] * bool(gone) + [f"new: {listed(came)}"] * bool(came)
         yield differs(GROUP, "Materials", f"{len(a.materials):,}", f"{len(b.materials):,}", "; ".join(words))
     else:
         yield counted(GROUP, "Materials", [len(a.materials), len(b.materials)])
-    pairs = sorted(c.materials.items())
+    pairs = sorted(compared.materials.items())
     renamed = [(a.materials[i].name, b.materials[j].name) for i, j in pairs if a.materials[i].name != b.materials[j].name]
     if renamed:
         first = f"{renamed[0][0] or 'one without a name'} is {renamed[0][1] or 'without a name'}"
@@ -39,8 +39,8 @@ def rows(c: Compared) -> Iterator[Row]:
     # Written as 32-bit floats or as text of them, multiplied out of one colour space into another.
     step = VALUE
     yield from _told(pairs, a, b, VALUES, step, "Values")
-    inputs = [x for i, j in pairs for x in _inputs(c, a.materials[i], b.materials[j])]
-    yield from _used(c, inputs, step)
+    inputs = [x for i, j in pairs for x in _inputs(compared, a.materials[i], b.materials[j])]
+    yield from _used(compared, inputs, step)
 
 
 #: What a row is called, and what it compares of a material. Two formats that state nothing say the same.
@@ -82,28 +82,30 @@ def _short(v: Any) -> str:
     return text if len(text) <= 60 else text[:57] + "…"
 
 
-def _inputs(c: Compared, m: Material, n: Material) -> Iterator[tuple[Material, TextureInput | None, TextureInput | None]]:
+def _inputs(
+    compared: Compared, material: Material, n: Material
+) -> Iterator[tuple[Material, TextureInput | None, TextureInput | None]]:
     """Inputs of two materials that stand for each other: of one role, those of one path first."""
     waiting = list(n.inputs)
     for exact in (True, False):
-        for t in m.inputs:
+        for t in material.inputs:
             if exact and (other := next((u for u in waiting if (u.role, u.path) == (t.role, t.path)), None)) is not None:
                 waiting = [u for u in waiting if u is not other]
-                yield m, t, other
+                yield material, t, other
             elif not exact and not any((u.role, u.path) == (t.role, t.path) for u in n.inputs):
                 other = next((u for u in waiting if u.role == t.role), None)
                 waiting = [u for u in waiting if u is not other]
-                yield m, t, other
-    yield from ((m, None, u) for u in waiting)
+                yield material, t, other
+    yield from ((material, None, u) for u in waiting)
 
 
-def _wrap(t: TextureInput) -> Any:
-    own = (t.sampler.get("wrapS", _REPEAT), t.sampler.get("wrapT", _REPEAT))
+def _wrap(texture: TextureInput) -> Any:
+    own = (texture.sampler.get("wrapS", _REPEAT), texture.sampler.get("wrapT", _REPEAT))
     return [_WRAPS.get(w, w) if isinstance(w, int) else w for w in own]
 
 
-def _transform(t: TextureInput) -> Any:
-    told = t.transform or {}
+def _transform(texture: TextureInput) -> Any:
+    told = texture.transform or {}
     return {
         "offset": list(told.get("offset", (0.0, 0.0))),
         "rotation": told.get("rotation", 0.0),
@@ -122,7 +124,9 @@ USES: dict[str, Callable[[TextureInput], Any]] = {
 }
 
 
-def _used(c: Compared, inputs: list[tuple[Material, TextureInput | None, TextureInput | None]], step: float) -> Iterator[Row]:
+def _used(
+    compared: Compared, inputs: list[tuple[Material, TextureInput | None, TextureInput | None]], step: float
+) -> Iterator[Row]:
     if not inputs:
         return
     count = [sum(x[k] is not None for x in inputs) for k in (1, 2)]
@@ -136,7 +140,7 @@ def _used(c: Compared, inputs: list[tuple[Material, TextureInput | None, Texture
     else:
         yield counted(GROUP, "Images in use", count)
     fine = True
-    other = [(m, t, u) for m, t, u in both if not _one_image(c, t, u)]
+    other = [(m, t, u) for m, t, u in both if not _one_image(compared, t, u)]
     if other:
         fine = False
         m, t, u = other[0]
@@ -144,8 +148,8 @@ def _used(c: Compared, inputs: list[tuple[Material, TextureInput | None, Texture
         yield differs(
             GROUP,
             "Image of an input",
-            name(c.a, t.image),
-            name(c.b, u.image),
+            name(compared.a, t.image),
+            name(compared.b, u.image),
             f"{len(other):,} with another",
             f"first {words(m, t)}",
         )
@@ -166,11 +170,11 @@ def _used(c: Compared, inputs: list[tuple[Material, TextureInput | None, Texture
         yield same(GROUP, "How images are laid on", f"{len(both):,}")
 
 
-def _one_image(c: Compared, t: TextureInput, u: TextureInput) -> bool:
+def _one_image(compared: Compared, texture: TextureInput, u: TextureInput) -> bool:
     """Whether two inputs have images that stand for each other; of several that are the same, any does."""
-    if t.image is None or u.image is None:
-        return t.image is u.image
-    if c.images.get(t.image) == u.image:
+    if texture.image is None or u.image is None:
+        return texture.image is u.image
+    if compared.images.get(texture.image) == u.image:
         return True
-    x, y = c.a.images[t.image], c.b.images[u.image]
+    x, y = compared.a.images[texture.image], compared.b.images[u.image]
     return image_name(x) == image_name(y) and digest(x) == digest(y) and (x.load is not None or x.reference == y.reference)

@@ -16,29 +16,31 @@ from .words import figure, greatest_and_mean, length, value
 GROUP = "Skin and motion"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    count = [sum(len(m.morphs) for m in s.meshes) for s in (c.a, c.b)]
-    yield from _on(c)
+def rows(compared: Compared) -> Iterator[Row]:
+    count = [sum(len(mesh.morphs) for mesh in s.meshes) for s in (compared.a, compared.b)]
+    yield from _on(compared)
     if not any(count):
         return
     renamed, gone, off, places = [], 0, [], []
     normals_wrong = 0
-    for p in c.parts:
-        a, b = c.a.meshes[p.sent], c.b.meshes[p.read_back]
+    for part in compared.parts:
+        a, b = compared.a.meshes[part.sent], compared.b.meshes[part.read_back]
         pairs = _pairs(a, b)
         gone += max(len(a.morphs), len(b.morphs)) - len(pairs)
         renamed += [(x.name, y.name) for x, y in pairs if x.name != y.name]
-        faces = c.faces[p.sent, p.read_back]
+        faces = compared.faces[part.sent, part.read_back]
         met = np.flatnonzero(faces.corner >= 0)
-        loose_a, loose_b = c.loose[p.sent, p.read_back] if pairs else (met[:0], met[:0])
+        loose_a, loose_b = compared.loose[part.sent, part.read_back] if pairs else (met[:0], met[:0])
         va, vb = np.concatenate([a.corners[met], loose_a]), np.concatenate([b.corners[faces.corner[met]], loose_b])
         for x, y in pairs:
             apart = _apart(
-                x.positions[va], y.positions[vb], PLACES * c.step * max(float(np.abs(x.positions).max(initial=0)), 1e-12)
+                x.positions[va], y.positions[vb], PLACES * compared.step * max(float(np.abs(x.positions).max(initial=0)), 1e-12)
             )
             if (apart > 0).any():
                 off.append(apart[apart > 0])
-                places.append(c.place(p, np.unique(np.searchsorted(a.starts, met[apart[: len(met)] > 0], side="right") - 1)))
+                places.append(
+                    compared.place(part, np.unique(np.searchsorted(a.starts, met[apart[: len(met)] > 0], side="right") - 1))
+                )
             normals_wrong += _normals(x, y, a, b, met, faces.corner[met])
     if gone or count[0] != count[1]:
         yield differs(
@@ -52,7 +54,7 @@ def rows(c: Compared) -> Iterator[Row]:
         )
     if off:
         all_off = np.concatenate(off)
-        worst, mean = (length(float(v), c.a.unit_metres) for v in (all_off.max(), all_off.mean()))
+        worst, mean = (length(float(v), compared.a.unit_metres) for v in (all_off.max(), all_off.mean()))
         yield differs(
             GROUP,
             "Offsets of morph targets",
@@ -70,10 +72,10 @@ def rows(c: Compared) -> Iterator[Row]:
 
 def _pairs(a: Mesh, b: Mesh) -> list[tuple[Morph, Morph]]:
     """By name where names are each one's own, else in order: a clip drives them by their number."""
-    names = [[m.name for m in x.morphs] for x in (a, b)]
+    names = [[morph.name for morph in x.morphs] for x in (a, b)]
     if all(len(set(n)) == len(n) for n in names) and set(names[0]) == set(names[1]) and names[0] == names[1]:
-        by = {m.name: m for m in b.morphs}
-        return [(m, by[m.name]) for m in a.morphs]
+        by = {morph.name: morph for morph in b.morphs}
+        return [(morph, by[morph.name]) for morph in a.morphs]
     return list(zip(a.morphs, b.morphs, strict=False))
 
 
@@ -88,23 +90,27 @@ def _apart(x: Array, y: Array, tolerance: float) -> Array:
 def _normals(x: Morph, y: Morph, a: Mesh, b: Mesh, corners: Array, there: Array) -> int:
     """How many corners have another offset of their normal; none stated is none at all."""
 
-    def at(m: Morph, mesh: Mesh, some: Array) -> Array:
-        if m.normals is None or mesh.normals is None or not len(m.normals):
+    def at(morph: Morph, mesh: Mesh, some: Array) -> Array:
+        if morph.normals is None or mesh.normals is None or not len(morph.normals):
             return np.zeros((len(some), 3))
         index = mesh.normals.index[some]
-        return np.where((index >= 0)[:, None], m.normals[index].astype(np.float64), 0.0)
+        return np.where((index >= 0)[:, None], morph.normals[index].astype(np.float64), 0.0)
 
     if x.normals is None and y.normals is None:
         return 0
     return int(np.count_nonzero(_apart(at(x, a, corners), at(y, b, there), TARGET_NORMALS * SINGLE)))
 
 
-def _on(c: Compared) -> Iterator[Row]:
+def _on(compared: Compared) -> Iterator[Row]:
     """How far targets are on, by mesh and by node."""
     pairs: list[tuple[str, tuple[float, ...], tuple[float, ...]]] = [
-        (c.name(p), c.a.meshes[p.sent].morph_weights, c.b.meshes[p.read_back].morph_weights) for p in c.parts
+        (compared.name(part), compared.a.meshes[part.sent].morph_weights, compared.b.meshes[part.read_back].morph_weights)
+        for part in compared.parts
     ]
-    pairs += [(c.a.part_name(i), c.a.nodes[i].morph_weights, c.b.nodes[j].morph_weights) for i, j in c.nodes.items()]
+    pairs += [
+        (compared.a.part_name(i), compared.a.nodes[i].morph_weights, compared.b.nodes[j].morph_weights)
+        for i, j in compared.nodes.items()
+    ]
     told = [x for x in pairs if x[1] or x[2]]
     if not told:
         return

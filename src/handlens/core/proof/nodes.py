@@ -87,8 +87,8 @@ class _Work:
         n = scene.nodes[i]
         shape = None
         if n.mesh is not None:
-            m = scene.meshes[n.mesh]
-            shape = (m.triangle_count, len(m.lines), len(m.points))
+            mesh = scene.meshes[n.mesh]
+            shape = (mesh.triangle_count, len(mesh.lines), len(mesh.points))
         return shape, n.camera is not None, n.light is not None, n.skin is not None
 
     def closest(self, mine: list[int], theirs: list[int]) -> list[tuple[int, int]]:

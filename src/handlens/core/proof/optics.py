@@ -16,17 +16,17 @@ _LIGHT = {"color": [1.0, 1.0, 1.0], "intensity": 1.0}
 _CONE = {"innerConeAngle": 0.0, "outerConeAngle": 0.7853981633974483}
 
 
-def rows(c: Compared) -> Iterator[Row]:
+def rows(compared: Compared) -> Iterator[Row]:
     for what, listing, of in (("Cameras", "cameras", "camera"), ("Lights", "lights", "light")):
-        a, b = getattr(c.a, listing), getattr(c.b, listing)
+        a, b = getattr(compared.a, listing), getattr(compared.b, listing)
         if not a and not b:
             continue
         yield counted(GROUP, what, [len(a), len(b)])
-        held = [(i, getattr(c.a.nodes[i], of), getattr(c.b.nodes[j], of)) for i, j in c.nodes.items()]
-        lost = [c.a.part_name(i) for i, x, y in held if (x is None) != (y is None)]
+        held = [(i, getattr(compared.a.nodes[i], of), getattr(compared.b.nodes[j], of)) for i, j in compared.nodes.items()]
+        lost = [compared.a.part_name(i) for i, x, y in held if (x is None) != (y is None)]
         if lost:
             yield differs(GROUP, f"Nodes with {listing}", "", "", f"{len(lost):,} differ", listed(lost))
-        pairs = [(a[x], b[y], c.a.part_name(i)) for i, x, y in held if x is not None and y is not None]
+        pairs = [(a[x], b[y], compared.a.part_name(i)) for i, x, y in held if x is not None and y is not None]
         loose = [[k for k in range(len(s)) if k not in {h[n] for h in held}] for n, s in ((1, a), (2, b))]
         pairs += [(a[x], b[y], a[x].name) for x, y in zip(*loose, strict=False)]
         renamed = [(x.name, y.name) for x, y, _ in pairs if x.name != y.name]

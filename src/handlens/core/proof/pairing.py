@@ -63,7 +63,7 @@ def pair_images(a: Scene, b: Scene) -> dict[int, int]:
 
 
 def _by_inputs(a: Scene, b: Scene) -> list[tuple[int, int]]:
-    named = lambda s: {m.name: m for m in reversed(s.materials)}
+    named = lambda s: {material.name: material for material in reversed(s.materials)}
     one, other = named(a), named(b)
     out = []
     for name, m in one.items():
@@ -78,9 +78,9 @@ def pair_materials(
 ) -> dict[int, int]:
     """Materials by name and what they say, then by name, by what they say, by the faces that have them, then in order."""
     back = {j: i for i, j in images.items()}
-    ta = [said(m, lambda k: k) for m in a.materials]
-    tb = [said(m, lambda k: back.get(k, -1 - k)) for m in b.materials]
-    na, nb = [m.name for m in a.materials], [m.name for m in b.materials]
+    ta = [said(material, lambda k: k) for material in a.materials]
+    tb = [said(material, lambda k: back.get(k, -1 - k)) for material in b.materials]
+    na, nb = [material.name for material in a.materials], [material.name for material in b.materials]
     found: dict[int, int] = {}
     _further(found, list(zip(na, ta, strict=True)), list(zip(nb, tb, strict=True)))
     _further(found, na, nb, alone=True)
@@ -96,7 +96,7 @@ def pair_materials(
     return found
 
 
-def said(m: Material, image: Callable[[int], int]) -> str:
+def said(material: Material, image: Callable[[int], int]) -> str:
     """All that a material says but its name, with numbers to six digits, as a key."""
     of = lambda t: (
         t.role,
@@ -107,9 +107,18 @@ def said(m: Material, image: Callable[[int], int]) -> str:
         _short(t.transform),
         t.scale,
     )
-    inputs: list[Any] = sorted((of(t) for t in m.inputs), key=repr)
-    values = (m.base_colour, m.metallic, m.roughness, m.emissive, m.alpha_mode, m.alpha_cutoff, bool(m.double_sided), m.defined)
-    return repr((_short(values), _short(inputs), _short(dict(m.source))))
+    inputs: list[Any] = sorted((of(t) for t in material.inputs), key=repr)
+    values = (
+        material.base_colour,
+        material.metallic,
+        material.roughness,
+        material.emissive,
+        material.alpha_mode,
+        material.alpha_cutoff,
+        bool(material.double_sided),
+        material.defined,
+    )
+    return repr((_short(values), _short(inputs), _short(dict(material.source))))
 
 
 def _short(tree: Any) -> Any:

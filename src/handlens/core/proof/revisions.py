@@ -96,7 +96,7 @@ class _Differences:
         for j in range(len(b.nodes)):
             if drawn(b, j) and j not in met:
                 yield Difference("Parts", b.part_name(j), "", _triangles(b, j), "new", j)
-        by_node = {pair: p for p in self.both.parts for pair in p.nodes}
+        by_node = {pair: part for part in self.both.parts for pair in part.nodes}
         for j in sorted(met):
             i = met[j]
             if a.part_name(i) != b.part_name(j):

@@ -11,11 +11,11 @@ from .rows import Row, differs, listed, same
 GROUP = "Also in the file"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    sent = {n.path: n for n in c.a.beside if n.changed}
+def rows(compared: Compared) -> Iterator[Row]:
+    sent = {n.path: n for n in compared.a.beside if n.changed}
     if not sent:
         return
-    there = {n.path: n for n in c.b.beside}
+    there = {n.path: n for n in compared.b.beside}
     wrong = [p for p, n in sent.items() if p not in there or _digest(there[p].load()) != _digest(n.load())]
     if wrong:
         yield differs(

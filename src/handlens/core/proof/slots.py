@@ -13,26 +13,26 @@ from .rows import Row, differs, same
 GROUP = "Materials"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    if not c.a.materials and not c.b.materials:
+def rows(compared: Compared) -> Iterator[Row]:
+    if not compared.a.materials and not compared.b.materials:
         return
     name = lambda s, k: "none" if k < 0 else s.materials[k].name or "one without a name"
     wrong, places = 0, []
     pairs: Counter[tuple[int, int]] = Counter()
-    for p in c.parts:
-        faces = c.faces[p.sent, p.read_back]
-        label_a, label_b = c.labels(p)
-        own_a, own_b = face_materials(c.a.meshes[p.sent]), face_materials(c.b.meshes[p.read_back])
+    for part in compared.parts:
+        faces = compared.faces[part.sent, part.read_back]
+        label_a, label_b = compared.labels(part)
+        own_a, own_b = face_materials(compared.a.meshes[part.sent]), face_materials(compared.b.meshes[part.read_back])
         met = np.flatnonzero(faces.face >= 0)
         other = met[label_a[met] != label_b[faces.face[met]]]
         if len(other):
             wrong += len(other)
-            places.append(c.place(p, other))
+            places.append(compared.place(part, other))
             pairs.update(zip(own_a[other].tolist(), own_b[faces.face[other]].tolist(), strict=True))
-    with_one = [sum(int(np.count_nonzero(face_materials(m) >= 0)) for m in s.meshes) for s in (c.a, c.b)]
+    with_one = [sum(int(np.count_nonzero(face_materials(mesh) >= 0)) for mesh in s.meshes) for s in (compared.a, compared.b)]
     if wrong:
         (x, y), n = pairs.most_common(1)[0]
-        where = f"{n:,} with {name(c.b, y)} where {name(c.a, x)} was, first on {places[0].part}"
+        where = f"{n:,} with {name(compared.b, y)} where {name(compared.a, x)} was, first on {places[0].part}"
         yield differs(
             GROUP, "Material of each face", f"{with_one[0]:,}", f"{with_one[1]:,}", f"{wrong:,} faces with another", where, places
         )

@@ -20,31 +20,31 @@ GROUP = "Surface"
 LAYERS = "UVs and colours"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    parts = [(p, c.faces[p.sent, p.read_back]) for p in c.parts]
-    yield from _faces(c, parts)
-    yield from _layers(c)
-    yield from _groups(c, parts)
-    yield from _loose(c)
+def rows(compared: Compared) -> Iterator[Row]:
+    parts = [(part, compared.faces[part.sent, part.read_back]) for part in compared.parts]
+    yield from _faces(compared, parts)
+    yield from _layers(compared)
+    yield from _groups(compared, parts)
+    yield from _loose(compared)
 
 
-def _faces(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
-    count = [sum(m.face_count for m in s.meshes) for s in (c.a, c.b)]
-    met_a, met_b = {p.sent for p in c.parts}, {p.read_back for p in c.parts}
-    gone = sum(len(f.gone) for _, f in parts) + sum(m.face_count for k, m in enumerate(c.a.meshes) if k not in met_a)
-    came = sum(len(f.new) for _, f in parts) + sum(m.face_count for k, m in enumerate(c.b.meshes) if k not in met_b)
+def _faces(compared: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
+    count = [sum(mesh.face_count for mesh in s.meshes) for s in (compared.a, compared.b)]
+    met_a, met_b = {part.sent for part in compared.parts}, {part.read_back for part in compared.parts}
+    gone = sum(len(f.gone) for _, f in parts) + sum(mesh.face_count for k, mesh in enumerate(compared.a.meshes) if k not in met_a)
+    came = sum(len(f.new) for _, f in parts) + sum(mesh.face_count for k, mesh in enumerate(compared.b.meshes) if k not in met_b)
     if gone or came:
         words = [f"{gone:,} gone"] * bool(gone) + [f"{came:,} new"] * bool(came)
-        places = [c.place_of(p, f.gone, gone=True) for p, f in parts if len(f.gone)]
-        places += [c.place_of(p, f.new) for p, f in parts if len(f.new)]
+        places = [compared.place_of(p, f.gone, gone=True) for p, f in parts if len(f.gone)]
+        places += [compared.place_of(p, f.new) for p, f in parts if len(f.new)]
         where = f"first on {places[0].part}" if places else ""
         yield differs(GROUP, "Faces", f"{count[0]:,}", f"{count[1]:,}", ", ".join(words), where, places)
     else:
         yield counted(GROUP, "Faces", count)
-    yield _shift(c, parts)
+    yield _shift(compared, parts)
     turned = sum(len(f.turned) for _, f in parts)
     if turned:
-        places = [c.place(p, f.turned) for p, f in parts if len(f.turned)]
+        places = [compared.place(p, f.turned) for p, f in parts if len(f.turned)]
         yield differs(
             GROUP,
             "Winding",
@@ -58,30 +58,30 @@ def _faces(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
         yield same(GROUP, "Winding", f"{count[0]:,}")
 
 
-def _shift(c: Compared, parts: list[tuple[Part, Faces]]) -> Row:
+def _shift(compared: Compared, parts: list[tuple[Part, Faces]]) -> Row:
     moved = [(p, f) for p, f in parts if len(f.moved)]
-    tolerance = max((c.tolerance(p) for p in c.parts), default=0.0)
+    tolerance = max((compared.tolerance(part) for part in compared.parts), default=0.0)
     if not moved:
         return same(
             GROUP,
             "Places of corners",
-            f"{sum(len(m.corners) for m in c.a.meshes):,}",
-            remark=f"within {length(tolerance, c.a.unit_metres)}",
+            f"{sum(len(mesh.corners) for mesh in compared.a.meshes):,}",
+            remark=f"within {length(tolerance, compared.a.unit_metres)}",
         )
     off = np.concatenate([f.shift[f.shift > 0] for _, f in moved])
     p, f = max(moved, key=lambda x: float(x[1].shift.max(initial=0)))
     corner = int(f.shift.argmax())
-    face = int(np.searchsorted(c.a.meshes[p.sent].starts, corner, side="right") - 1)
-    where = f"on {c.name(p)}, face {face}, corner {corner - int(c.a.meshes[p.sent].starts[face])}"
-    worst, mean = (length(float(v), c.a.unit_metres) for v in (off.max(initial=0), off.mean() if len(off) else 0))
-    places = [c.place(p, f.moved) for p, f in moved]
+    face = int(np.searchsorted(compared.a.meshes[p.sent].starts, corner, side="right") - 1)
+    where = f"on {compared.name(p)}, face {face}, corner {corner - int(compared.a.meshes[p.sent].starts[face])}"
+    worst, mean = (length(float(v), compared.a.unit_metres) for v in (off.max(initial=0), off.mean() if len(off) else 0))
+    places = [compared.place(p, f.moved) for p, f in moved]
     return differs(GROUP, "Places of corners", "", "", greatest_and_mean(worst, mean, len(off), "corner"), where, places)
 
 
-def _layers(c: Compared) -> Iterator[Row]:
+def _layers(compared: Compared) -> Iterator[Row]:
     found: dict[str, list[tuple[Part, LayerDifference]]] = {}
-    for p in c.parts:
-        for what, d in c.layers[p.sent, p.read_back].items():
+    for p in compared.parts:
+        for what, d in compared.layers[p.sent, p.read_back].items():
             found.setdefault(what, []).append((p, d))
     order = lambda what: (what not in ("Normals", "Tangents"), what)
     for what in sorted(found, key=order):
@@ -103,14 +103,14 @@ def _layers(c: Compared) -> Iterator[Row]:
             words.append(greatest_and_mean(told(float(off.max())), told(float(off.mean())), len(off), "corner"))
         places = []
         for p, d in wrong:
-            mesh = c.a.meshes[p.sent]
+            mesh = compared.a.meshes[p.sent]
             faces = np.unique(np.searchsorted(mesh.starts, d.corners(), side="right") - 1)
-            places.append(c.place(p, faces))
+            places.append(compared.place(p, faces))
         where = f"first on {places[0].part}" + (f", face {int(places[0].faces[0])}" if len(places[0].faces) else "")
         yield differs(group, what, f"{sent:,}", f"{now:,}", "; ".join(words), where, places)
 
 
-def _groups(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
+def _groups(compared: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
     kinds = (
         ("Smoothing groups", _smoothing, lambda m: m.smooth is not None),
         ("Groups of faces", _named_groups, lambda m: m.groups is not None),
@@ -118,7 +118,7 @@ def _groups(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
     for what, told, there in kinds:
         count, other, places = [0, 0], 0, []
         for p, f in parts:
-            a, b = c.a.meshes[p.sent], c.b.meshes[p.read_back]
+            a, b = compared.a.meshes[p.sent], compared.b.meshes[p.read_back]
             if not there(a) and not there(b):
                 continue
             ta, tb = told(a), told(b)
@@ -128,7 +128,7 @@ def _groups(c: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row]:
             wrong = met[ta[met] != tb[f.face[met]]]
             other += len(wrong)
             if len(wrong):
-                places.append(c.place(p, wrong))
+                places.append(compared.place(p, wrong))
         if other:
             yield differs(
                 GROUP, what, f"{count[0]:,}", f"{count[1]:,}", f"{other:,} faces in another", f"first on {places[0].part}", places
@@ -149,7 +149,7 @@ def _named_groups(mesh: Mesh) -> Array:
     return table[mesh.groups]
 
 
-def _loose(c: Compared) -> Iterator[Row]:
+def _loose(compared: Compared) -> Iterator[Row]:
     """Lines, points and positions that nothing uses, by their places, in any order."""
     known: dict[int, Array] = {}
 
@@ -164,22 +164,22 @@ def _loose(c: Compared) -> Iterator[Row]:
         ("Positions that nothing uses", unused),
     )
     for what, of in kinds:
-        count = [sum(len(of(m)) for m in s.meshes) for s in (c.a, c.b)]
+        count = [sum(len(of(mesh)) for mesh in s.meshes) for s in (compared.a, compared.b)]
         if not any(count):
             continue
         gone = came = 0
         first = ""
-        for p in c.parts:
-            a, b = c.a.meshes[p.sent], c.b.meshes[p.read_back]
+        for part in compared.parts:
+            a, b = compared.a.meshes[part.sent], compared.b.meshes[part.read_back]
             xa, xb = of(a), of(b)
             if not len(xa) and not len(xb):
                 continue
-            lost, new = _multisets(a, b, xa, xb, c.tolerance(p))
+            lost, new = _multisets(a, b, xa, xb, compared.tolerance(part))
             gone, came = gone + lost, came + new
-            first = first or (c.name(p) if lost or new else "")
-        met = {p.sent for p in c.parts}, {p.read_back for p in c.parts}
-        gone += sum(len(of(m)) for k, m in enumerate(c.a.meshes) if k not in met[0])
-        came += sum(len(of(m)) for k, m in enumerate(c.b.meshes) if k not in met[1])
+            first = first or (compared.name(part) if lost or new else "")
+        met = {part.sent for part in compared.parts}, {part.read_back for part in compared.parts}
+        gone += sum(len(of(mesh)) for k, mesh in enumerate(compared.a.meshes) if k not in met[0])
+        came += sum(len(of(mesh)) for k, mesh in enumerate(compared.b.meshes) if k not in met[1])
         if gone or came:
             words = [f"{gone:,} gone"] * bool(gone) + [f"{came:,} new"] * bool(came)
             yield differs(GROUP, what, f"{count[0]:,}", f"{count[1]:,}", ", ".join(words), f"first on {first}" if first else "")

@@ -18,21 +18,21 @@ from .words import alike, degrees, length
 GROUP = "Parts"
 
 
-def rows(c: Compared) -> Iterator[Row]:
-    yield from _counts(c)
-    if c.named:
-        yield from _names(c)
-    yield from _parents(c)
-    yield _transforms(c)
-    yield from _flags(c)
-    yield from _shared(c)
-    yield from _custom(c)
+def rows(compared: Compared) -> Iterator[Row]:
+    yield from _counts(compared)
+    if compared.named:
+        yield from _names(compared)
+    yield from _parents(compared)
+    yield _transforms(compared)
+    yield from _flags(compared)
+    yield from _shared(compared)
+    yield from _custom(compared)
 
 
-def _counts(c: Compared) -> Iterator[Row]:
-    a, b = c.a, c.b
-    gone = [i for i in range(len(a.nodes)) if i not in c.nodes]
-    came = sorted(set(range(len(b.nodes))) - set(c.nodes.values()))
+def _counts(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a, compared.b
+    gone = [i for i in range(len(a.nodes)) if i not in compared.nodes]
+    came = sorted(set(range(len(b.nodes))) - set(compared.nodes.values()))
     words = []
     if gone:
         words.append(f"gone: {listed([a.part_name(i) for i in gone])}")
@@ -44,7 +44,7 @@ def _counts(c: Compared) -> Iterator[Row]:
     else:
         yield same(GROUP, "Nodes", f"{len(a.nodes):,}")
     held = lambda s: sum(n.mesh is not None for n in s.nodes)
-    other = [i for i, j in c.nodes.items() if (a.nodes[i].mesh is None) != (b.nodes[j].mesh is None)]
+    other = [i for i, j in compared.nodes.items() if (a.nodes[i].mesh is None) != (b.nodes[j].mesh is None)]
     if other:
         yield differs(
             GROUP,
@@ -60,9 +60,9 @@ def _counts(c: Compared) -> Iterator[Row]:
         yield counted(GROUP, "Meshes that no node places", loose)
 
 
-def _names(c: Compared) -> Iterator[Row]:
-    a, b = c.a, c.b
-    changed = [(i, j) for i, j in c.nodes.items() if a.nodes[i].name != b.nodes[j].name]
+def _names(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a, compared.b
+    changed = [(i, j) for i, j in compared.nodes.items() if a.nodes[i].name != b.nodes[j].name]
     if changed:
         i, j = changed[0]
         first = f"{a.nodes[i].name or 'one without a name'} is {b.nodes[j].name or 'without a name'}"
@@ -70,36 +70,44 @@ def _names(c: Compared) -> Iterator[Row]:
         yield differs(GROUP, "Names", f"{len(a.nodes):,}", f"{len(b.nodes):,}", f"{len(changed):,} renamed", first, places)
     else:
         yield same(GROUP, "Names", f"{len(a.nodes):,}")
-    meshes = [(a.meshes[p.sent].name, b.meshes[p.read_back].name) for p in c.parts]
+    meshes = [(a.meshes[part.sent].name, b.meshes[part.read_back].name) for part in compared.parts]
     other = [(x, y) for x, y in meshes if x != y]
     if other:
         first = f"{other[0][0] or 'one without a name'} is {other[0][1] or 'without a name'}"
         yield differs(GROUP, "Names of meshes", f"{len(a.meshes):,}", f"{len(b.meshes):,}", f"{len(other):,} renamed", first)
 
 
-def _parents(c: Compared) -> Iterator[Row]:
-    up_a, up_b = parents(c.a), parents(c.b)
-    there = lambda i: c.nodes.get(up_a[i], -2) if up_a[i] >= 0 else -1
-    moved = [(i, j) for i, j in c.nodes.items() if there(i) != up_b[j]]
+def _parents(compared: Compared) -> Iterator[Row]:
+    up_a, up_b = parents(compared.a), parents(compared.b)
+    there = lambda i: compared.nodes.get(up_a[i], -2) if up_a[i] >= 0 else -1
+    moved = [(i, j) for i, j in compared.nodes.items() if there(i) != up_b[j]]
     name = lambda s, p: s.part_name(p) if p >= 0 else "nothing"
     if not moved:
-        yield same(GROUP, "Parents", f"{len(c.a.nodes):,}")
+        yield same(GROUP, "Parents", f"{len(compared.a.nodes):,}")
         return
     i, j = moved[0]
-    first = f"{c.a.part_name(i)} hangs below {name(c.b, up_b[j])}, not below {name(c.a, up_a[i])}"
-    places = [Place(c.a.part_name(i), i, j) for i, j in moved]
-    yield differs(GROUP, "Parents", f"{len(c.a.nodes):,}", f"{len(c.b.nodes):,}", f"{len(moved):,} hang elsewhere", first, places)
+    first = f"{compared.a.part_name(i)} hangs below {name(compared.b, up_b[j])}, not below {name(compared.a, up_a[i])}"
+    places = [Place(compared.a.part_name(i), i, j) for i, j in moved]
+    yield differs(
+        GROUP,
+        "Parents",
+        f"{len(compared.a.nodes):,}",
+        f"{len(compared.b.nodes):,}",
+        f"{len(moved):,} hang elsewhere",
+        first,
+        places,
+    )
 
 
-def _transforms(c: Compared) -> Row:
+def _transforms(compared: Compared) -> Row:
     """Local matrices: a pivot that moved shows here, also where the picture stays."""
-    pairs = list(c.nodes.items())
+    pairs = list(compared.nodes.items())
     la, lb = (
         np.stack([s.nodes[k].local for k in some]) if some else np.zeros((0, 4, 4))
-        for s, some in ((c.a, [i for i, _ in pairs]), (c.b, [j for _, j in pairs]))
+        for s, some in ((compared.a, [i for i, _ in pairs]), (compared.b, [j for _, j in pairs]))
     )
     # Turns are written as axes, angles or quaternions and multiplied out: a few steps more than a number costs.
-    step = max(MATRIX * c.step, MATRIX_LEAST)
+    step = max(MATRIX * compared.step, MATRIX_LEAST)
     with np.errstate(all="ignore"):
         size = np.maximum(np.abs(la[:, :3, :3]).max(axis=(1, 2), initial=0), 1e-12) if len(la) else np.zeros(0)
         off = np.nan_to_num(np.abs(la - lb), nan=np.inf)
@@ -109,11 +117,11 @@ def _transforms(c: Compared) -> Row:
         moved = off[:, :3, 3].max(axis=1, initial=0) > step * reach
     wrong = np.flatnonzero(turned | moved)
     if not len(wrong):
-        return same(GROUP, "Transforms and pivots", f"{len(c.a.nodes):,}")
+        return same(GROUP, "Transforms and pivots", f"{len(compared.a.nodes):,}")
     words = []
     distance = np.linalg.norm(la[:, :3, 3] - lb[:, :3, 3], axis=1)
     if moved.any():
-        words.append(f"moved up to {length(float(np.nan_to_num(distance[moved], nan=np.inf).max()), c.a.unit_metres)}")
+        words.append(f"moved up to {length(float(np.nan_to_num(distance[moved], nan=np.inf).max()), compared.a.unit_metres)}")
     if turned.any():
         angle, factor = 0.0, 1.0
         for k in np.flatnonzero(turned)[:200].tolist():
@@ -125,22 +133,22 @@ def _transforms(c: Compared) -> Row:
             ratio = ratio[np.isfinite(ratio) & (ratio > 0)]
             factor = max([factor, *ratio.tolist(), *(1 / ratio).tolist()])
         words += [f"turned up to {degrees(angle)}"] * (angle > 1e-4) + [f"scaled up to × {factor:.3g}"] * (factor > 1 + 1e-6)
-    places = [Place(c.a.part_name(pairs[k][0]), *pairs[k]) for k in wrong.tolist()]
+    places = [Place(compared.a.part_name(pairs[k][0]), *pairs[k]) for k in wrong.tolist()]
     where = f"first {places[0].part}"
     return differs(
         GROUP,
         "Transforms and pivots",
-        f"{len(c.a.nodes):,}",
-        f"{len(c.b.nodes):,}",
+        f"{len(compared.a.nodes):,}",
+        f"{len(compared.b.nodes):,}",
         f"{len(wrong):,} differ: {', '.join(words) or 'mirrored or sheared otherwise'}",
         where,
         places,
     )
 
 
-def _flags(c: Compared) -> Iterator[Row]:
-    a, b = c.a, c.b
-    inside_a, inside_b = c.placed
+def _flags(compared: Compared) -> Iterator[Row]:
+    a, b = compared.a, compared.b
+    inside_a, inside_b = compared.placed
     for what, told, tell in (
         ("Hidden nodes", lambda s, k, _: s.nodes[k].hidden, any(n.hidden for s in (a, b) for n in s.nodes)),
         ("In the default scene", lambda s, k, inside: k in inside, len(inside_a) < len(a.nodes) or len(inside_b) < len(b.nodes)),
@@ -148,7 +156,7 @@ def _flags(c: Compared) -> Iterator[Row]:
         if not tell:
             continue
         count = [sum(told(s, k, inside) for k in range(len(s.nodes))) for s, inside in ((a, inside_a), (b, inside_b))]
-        other = [(i, j) for i, j in c.nodes.items() if told(a, i, inside_a) != told(b, j, inside_b)]
+        other = [(i, j) for i, j in compared.nodes.items() if told(a, i, inside_a) != told(b, j, inside_b)]
         if other:
             places = [Place(a.part_name(i), i, j) for i, j in other]
             yield differs(
@@ -158,31 +166,41 @@ def _flags(c: Compared) -> Iterator[Row]:
             yield counted(GROUP, what, count)
 
 
-def _shared(c: Compared) -> Iterator[Row]:
+def _shared(compared: Compared) -> Iterator[Row]:
     """Meshes that several nodes share: one that became several, or several that became one."""
     there, back = defaultdict(set), defaultdict(set)
-    for p in c.parts:
-        if p.nodes:
-            there[p.sent].add(p.read_back)
-            back[p.read_back].add(p.sent)
+    for part in compared.parts:
+        if part.nodes:
+            there[part.sent].add(part.read_back)
+            back[part.read_back].add(part.sent)
     apart = [k for k, some in there.items() if len(some) > 1]
     joined = [k for k, some in back.items() if len(some) > 1]
     shared = lambda s: len([n for n in s.nodes if n.mesh is not None]) - len({n.mesh for n in s.nodes if n.mesh is not None})
-    if not (shared(c.a) or shared(c.b)):
+    if not (shared(compared.a) or shared(compared.b)):
         return
     words = [f"{len(apart):,} written out as copies"] * bool(apart) + [f"{len(joined):,} made of several"] * bool(joined)
     if words:
-        first = c.a.meshes[apart[0]].name if apart else c.b.meshes[joined[0]].name
-        yield differs(GROUP, "Shared meshes", f"{shared(c.a):,}", f"{shared(c.b):,}", "; ".join(words), first)
+        first = compared.a.meshes[apart[0]].name if apart else compared.b.meshes[joined[0]].name
+        yield differs(GROUP, "Shared meshes", f"{shared(compared.a):,}", f"{shared(compared.b):,}", "; ".join(words), first)
     else:
-        yield same(GROUP, "Shared meshes", f"{shared(c.a):,}")
+        yield same(GROUP, "Shared meshes", f"{shared(compared.a):,}")
 
 
-def _custom(c: Compared) -> Iterator[Row]:
+def _custom(compared: Compared) -> Iterator[Row]:
     """Custom properties and extensions that no field is for."""
-    pairs = [(c.a.part_name(i), own_extras(c.a.nodes[i].extras), own_extras(c.b.nodes[j].extras)) for i, j in c.nodes.items()]
-    pairs += [(c.name(p), own_extras(c.a.meshes[p.sent].extras), own_extras(c.b.meshes[p.read_back].extras)) for p in c.parts]
-    pairs.append(("the whole", own_extras(c.a.extras), own_extras(c.b.extras)))
+    pairs = [
+        (compared.a.part_name(i), own_extras(compared.a.nodes[i].extras), own_extras(compared.b.nodes[j].extras))
+        for i, j in compared.nodes.items()
+    ]
+    pairs += [
+        (
+            compared.name(part),
+            own_extras(compared.a.meshes[part.sent].extras),
+            own_extras(compared.b.meshes[part.read_back].extras),
+        )
+        for part in compared.parts
+    ]
+    pairs.append(("the whole", own_extras(compared.a.extras), own_extras(compared.b.extras)))
     count = [sum(bool(x[k]) for x in pairs) for k in (1, 2)]
     other = [name for name, x, y in pairs if not alike(x, y, CUSTOM)]
     if other:

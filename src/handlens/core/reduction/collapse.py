@@ -268,16 +268,16 @@ class Reducer:
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
 
 
-def _with_fans_separated(w: Wedges, unit: Array) -> Array:
+def _with_fans_separated(wedges: Wedges, unit: Array) -> Array:
     """Positions (W, 3), those of fans that only touch in a point drawn apart by a hair: to the library they would else be one tangle, of which
     nothing may move, and all that is left to collapse would pay for it."""
-    more = np.flatnonzero(w.touching > 0)
-    t = w.triangles
+    more = np.flatnonzero(wedges.touching > 0)
+    t = wedges.triangles
     middle = unit[t].mean(axis=1)
     count = np.maximum(np.bincount(t.reshape(-1), minlength=len(unit)), 1)[:, None]
     about = np.stack([np.bincount(t.reshape(-1), np.repeat(middle[:, k], 3), len(unit)) for k in range(3)], axis=1) / count
     # All wedges of one fan go the same way.
-    key = w.point[more] * (int(w.touching.max()) + 1) + w.touching[more]
+    key = wedges.point[more] * (int(wedges.touching.max()) + 1) + wedges.touching[more]
     _, fan = np.unique(key, return_inverse=True)
     way = np.stack([np.bincount(fan, (about - unit)[more, k]) for k in range(3)], axis=1)
     out = unit.copy()
@@ -309,9 +309,9 @@ def _along(mesh: Mesh, normals: Array, index: Array) -> tuple[Array, Array]:
     return np.concatenate([normals, own[needed]]), out
 
 
-def _face_of(w: Wedges, triangles: Array) -> Array:
+def _face_of(wedges: Wedges, triangles: Array) -> Array:
     """(n,) for each triangle the cut's face whose slot and groups it has: that of its first wedge's corner."""
-    face: Array = w.corner[triangles[:, 0]] // 3
+    face: Array = wedges.corner[triangles[:, 0]] // 3
     return face
 
 

@@ -18,19 +18,19 @@ _FLAT = 1e-9
 _TURNS = 8
 
 
-def unsound(w: Wedges, triangles: Array, normals: Array | None, about: Array | None = None) -> Array:
+def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Array | None = None) -> Array:
     """(P,) uint8: in what welded points are not as those of a surface are, bit by bit, where triangles (n, 3) of wedges meet at them:
     a face on two points, an edge of three faces, a face without height, a fold, a face that looks away, several fans. normals: (W, 3)
     what stood at wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all
     where it is None.
     """
-    points = int(w.point.max(initial=-1)) + 1
+    points = int(wedges.point.max(initial=-1)) + 1
     bad = np.zeros(points, np.uint8)
     if about is not None:
-        triangles = triangles[about[w.point[triangles]].any(axis=1)]
+        triangles = triangles[about[wedges.point[triangles]].any(axis=1)]
     if not len(triangles):
         return bad
-    t = w.point[triangles]
+    t = wedges.point[triangles]
     flat = (t[:, 0] == t[:, 1]) | (t[:, 1] == t[:, 2]) | (t[:, 2] == t[:, 0])
     _mark(bad, t[flat], 1)
     a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
@@ -40,7 +40,7 @@ def unsound(w: Wedges, triangles: Array, normals: Array | None, about: Array | N
     count = np.diff(np.append(first, len(order)))
     crowded = key[order][first[count > 2]]
     _mark(bad, np.concatenate([crowded // points, crowded % points]), 2)
-    p = w.positions[triangles]
+    p = wedges.positions[triangles]
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     size = np.linalg.norm(area, axis=1, keepdims=True)
     unit = np.divide(area, size, out=np.zeros_like(area), where=size > 0)
@@ -64,13 +64,13 @@ def _mark(bad: Array, points: Array, bit: int) -> None:
     bad[where] |= np.uint8(bit)
 
 
-def lost(w: Wedges, triangles: Array) -> Array:
+def lost(wedges: Wedges, triangles: Array) -> Array:
     """(W,) bool: wedges of islands of which no triangle is left."""
-    kept = np.zeros(int(w.chart.max(initial=-1)) + 1, bool)
-    kept[w.chart[triangles]] = True
+    kept = np.zeros(int(wedges.chart.max(initial=-1)) + 1, bool)
+    kept[wedges.chart[triangles]] = True
     had = np.zeros(len(kept), bool)
-    had[w.chart[w.triangles]] = True
-    out: Array = (had & ~kept)[w.chart]
+    had[wedges.chart[wedges.triangles]] = True
+    out: Array = (had & ~kept)[wedges.chart]
     return out
 
 
@@ -99,19 +99,19 @@ def ring(triangles: Array, points: Array, rings: int) -> Array:
     return out
 
 
-def without_collapsed_walls(w: Wedges, triangles: Array) -> Array:
+def without_collapsed_walls(wedges: Wedges, triangles: Array) -> Array:
     """Triangles (n, 3) of wedges without pairs that lie back to back on three points, have an edge that more than two triangles share, and
     whose points others have too: what became of two sides that met. Pairs that lay so before stay, and so do fins, which are all that
     is left of something.
     """
-    t = np.sort(w.point[triangles], axis=1)
+    t = np.sort(wedges.point[triangles], axis=1)
     ids, count = distinct_rows([t])
     twin = (np.bincount(ids, minlength=count) == 2)[ids]
     if not twin.any():
         return triangles
-    about = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
+    about = np.zeros(int(wedges.point.max(initial=-1)) + 1, bool)
     about[t[twin]] = True
-    before = np.sort(w.point[w.triangles[about[w.point[w.triangles]].all(axis=1)]], axis=1)
+    before = np.sort(wedges.point[wedges.triangles[about[wedges.point[wedges.triangles]].all(axis=1)]], axis=1)
     both, count = distinct_rows([np.concatenate([t[twin], before])])
     twin[np.flatnonzero(twin)] = (np.bincount(both[twin.sum() :], minlength=count) < 2)[both[: twin.sum()]]
     sides, edges = distinct_rows([t[:, [0, 1, 0, 2, 1, 2]].reshape(-1, 2)])

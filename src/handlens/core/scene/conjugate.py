@@ -28,10 +28,10 @@ def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
 def _conjugate(scene: Scene, turn: _Turn, factor: float) -> Scene:
     return scene.with_(
         nodes=turn.nodes(scene),
-        meshes=tuple(turn.mesh(m) for m in scene.meshes),
-        skins=tuple(turn.skin(s) for s in scene.skins),
-        clips=tuple(replace(c, channels=tuple(turn.channel(x) for x in c.channels)) for c in scene.clips),
-        cameras=tuple(replace(c, source=_camera(c.source, factor)) for c in scene.cameras),
+        meshes=tuple(turn.mesh(mesh) for mesh in scene.meshes),
+        skins=tuple(turn.skin(skin) for skin in scene.skins),
+        clips=tuple(replace(clip, channels=tuple(turn.channel(x) for x in clip.channels)) for clip in scene.clips),
+        cameras=tuple(replace(camera, source=_camera(camera.source, factor)) for camera in scene.cameras),
         lights=tuple(replace(light, source=_light(light.source, factor)) for light in scene.lights),
     )
 
@@ -57,7 +57,7 @@ class _Turn:
         out = [self.node(n) for n in scene.nodes]
         if self.still:
             return tuple(out)
-        driven = {c.node for clip in scene.clips for c in clip.channels}
+        driven = {channel.node for clip in scene.clips for channel in clip.channels}
         for i, n in enumerate(scene.nodes):
             if n.camera is None and n.light is None:
                 continue

@@ -291,7 +291,7 @@ class Clip:
     @cached_property
     def seconds(self) -> float:
         """Length: the last key of any channel, as the clip's timeline begins at zero."""
-        finite = [float(c.times.max()) for c in self.channels if len(c.times)]
+        finite = [float(channel.times.max()) for channel in self.channels if len(channel.times)]
         return max(finite, default=0.0)
 
 

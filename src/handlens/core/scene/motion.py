@@ -108,9 +108,15 @@ def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None 
     up = parents(scene)
     wanted = _with_above(only, up)
     by_node: dict[int, dict[str, Channel]] = {}
-    for c in clip.channels:
-        if c.node is not None and c.path in _REST and len(c.times) and c.values.ndim == 2 and c.values.shape[1] == _WIDE[c.path]:
-            by_node.setdefault(c.node, {})[c.path] = c
+    for channel in clip.channels:
+        if (
+            channel.node is not None
+            and channel.path in _REST
+            and len(channel.times)
+            and channel.values.ndim == 2
+            and channel.values.shape[1] == _WIDE[channel.path]
+        ):
+            by_node.setdefault(channel.node, {})[channel.path] = channel
     driven = [i for i in by_node if wanted is None or i in wanted]
     local = _locals(scene, driven, by_node, at)
     place = {i: k for k, i in enumerate(driven)}

@@ -28,7 +28,7 @@ def reaches(scene: Scene) -> Array:
     """
     world, up = world_matrices(scene), parents(scene)
     plain, skinned = np.zeros(len(scene.nodes)), np.zeros(len(scene.nodes))
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     few = fewer_vertices(scene, _SAMPLES)
     for i, n in enumerate(few.nodes):
         if n.mesh is None or not len(few.meshes[n.mesh].positions):

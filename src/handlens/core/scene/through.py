@@ -39,8 +39,12 @@ def through(mesh: Mesh, k: Array) -> Mesh:
         uvs=tuple(layer(u) for u in mesh.uvs),  # type: ignore[misc]
         colours=tuple(layer(c) for c in mesh.colours),  # type: ignore[misc]
         morphs=tuple(
-            Morph(m.name, frozen(m.positions @ k.T), None if m.normals is None else frozen(m.normals @ normal_matrix.T))
-            for m in mesh.morphs
+            Morph(
+                morph.name,
+                frozen(morph.positions @ k.T),
+                None if morph.normals is None else frozen(morph.normals @ normal_matrix.T),
+            )
+            for morph in mesh.morphs
         ),
     )
 

@@ -71,7 +71,7 @@ def common_parent(scene: Scene, nodes: Iterable[int]) -> int:
 
 def driven(scene: Scene) -> set[int]:
     """Nodes that a clip moves."""
-    return {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
+    return {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}
 
 
 def hung(scene: Scene, nodes: list[int], under: int, at: int | None = None) -> tuple[Scene, list[int]]:

@@ -9,22 +9,22 @@ import numpy as np
 from .model import Array, Mesh, Weights, frozen
 
 
-def owners(w: Weights) -> Array:
+def owners(weights: Weights) -> Array:
     """(E,) int64 the vertex of each entry."""
-    return np.repeat(np.arange(len(w.starts) - 1), np.diff(w.starts))
+    return np.repeat(np.arange(len(weights.starts) - 1), np.diff(weights.starts))
 
 
-def row_sums(w: Weights, values: Array) -> Array:
+def row_sums(weights: Weights, values: Array) -> Array:
     """(V,) float64 sums of one value an entry."""
-    return np.bincount(owners(w), weights=values, minlength=len(w.starts) - 1)
+    return np.bincount(owners(weights), weights=values, minlength=len(weights.starts) - 1)
 
 
-def ranks(w: Weights) -> Array:
+def ranks(weights: Weights) -> Array:
     """(E,) int64 place of each entry among those of its vertex, the heaviest first; of equal ones the first stands first."""
-    owner = owners(w)
-    order = np.lexsort((-w.weights, owner))
+    owner = owners(weights)
+    order = np.lexsort((-weights.weights, owner))
     out = np.empty(len(owner), np.int64)
-    out[order] = np.arange(len(owner)) - w.starts[owner[order]]
+    out[order] = np.arange(len(owner)) - weights.starts[owner[order]]
     return out
 
 
@@ -37,27 +37,27 @@ def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Wei
     )
 
 
-def kept(w: Weights, keep: Array) -> Weights:
+def kept(weights: Weights, keep: Array) -> Weights:
     """The weights without some entries. keep: (E,) bool."""
-    return with_rows(len(w.starts) - 1, owners(w)[keep], w.joints[keep], w.weights[keep])
+    return with_rows(len(weights.starts) - 1, owners(weights)[keep], weights.joints[keep], weights.weights[keep])
 
 
-def normalised(w: Weights, only: Array | None = None) -> Weights:
+def normalised(weights: Weights, only: Array | None = None) -> Weights:
     """Weights that sum to 1 at every vertex that has any, or at those of a (V,) bool mask. A row whose sum is no positive number stays."""
-    total = row_sums(w, w.weights.astype(np.float64))
+    total = row_sums(weights, weights.weights.astype(np.float64))
     good = np.isfinite(total) & (total > 1e-12)
     if only is not None:
         good &= only
-    divisor = np.where(good, total, 1.0)[owners(w)]
-    return Weights(w.starts, w.joints, frozen((w.weights / divisor).astype(np.float32)))
+    divisor = np.where(good, total, 1.0)[owners(weights)]
+    return Weights(weights.starts, weights.joints, frozen((weights.weights / divisor).astype(np.float32)))
 
 
-def limited(w: Weights, most: int) -> Weights:
+def limited(weights: Weights, most: int) -> Weights:
     """At most so many influences on a vertex: the heaviest are kept and brought to the sum that all had."""
-    keep = ranks(w) < most
+    keep = ranks(weights) < most
     if keep.all():
-        return w
-    before, cut = row_sums(w, w.weights.astype(np.float64)), kept(w, keep)
+        return weights
+    before, cut = row_sums(weights, weights.weights.astype(np.float64)), kept(weights, keep)
     after = row_sums(cut, cut.weights.astype(np.float64))
     with np.errstate(all="ignore"):
         grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
@@ -108,14 +108,14 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     return out
 
 
-def levers(points: Array, w: Weights, bones: Skeleton) -> Array:
+def levers(points: Array, weights: Weights, bones: Skeleton) -> Array:
     """(J,) how far a turn of each joint by a radian moves a vertex, at most: Σ w · |x - p|, the sum being over the joint and all that
     hang on it. points: (V, 3) where vertices stand at rest.
     """
     joints, out = len(bones.up), np.zeros(len(bones.up))
-    use = (w.joints >= 0) & (w.joints < joints) & np.isfinite(w.weights)
+    use = (weights.joints >= 0) & (weights.joints < joints) & np.isfinite(weights.weights)
     row, column, summed = _with_all_below(
-        owners(w)[use], w.joints[use].astype(np.int64), w.weights[use].astype(np.float64), len(points), bones.up
+        owners(weights)[use], weights.joints[use].astype(np.int64), weights.weights[use].astype(np.float64), len(points), bones.up
     )
     far = np.abs(summed) * np.linalg.norm(points[row] - bones.places[column], axis=1)
     np.maximum.at(out, column, np.where(np.isfinite(far), far, 0.0))

@@ -15,16 +15,16 @@ from .channels import channel, larger, painted
 from .decoded import eight_bits, opened
 
 
-def mode_of(m: Material) -> str:
+def mode_of(material: Material) -> str:
     """How a material is drawn: as it says, else blended where it has an opacity or a picture of it, else opaque."""
-    if m.alpha_mode is not None:
-        return m.alpha_mode
-    return "blend" if m.base_colour[3] < 1 or alpha_input(m) is not None else "opaque"
+    if material.alpha_mode is not None:
+        return material.alpha_mode
+    return "blend" if material.base_colour[3] < 1 or alpha_input(material) is not None else "opaque"
 
 
-def alpha_input(m: Material) -> TextureInput | None:
+def alpha_input(material: Material) -> TextureInput | None:
     """The input for alpha alone, None where there is none."""
-    return next((t for t in m.inputs if t.role == "alpha" and t.image is not None), None)
+    return next((t for t in material.inputs if t.role == "alpha" and t.image is not None), None)
 
 
 def named_apart(scene: Scene, path: tuple[str, ...]) -> Scene:
@@ -49,10 +49,10 @@ def in_colour(scene: Scene) -> tuple[Scene, list[str]]:
     Where alpha has a picture of its own, the two are painted into a new one, as large as the larger. A material whose
     format has no modes is blended then, or opaque where all of its alpha is solid.
     """
-    if not any(alpha_input(m) for m in scene.materials):
+    if not any(alpha_input(material) for material in scene.materials):
         return scene, []
     painter = _Painter(scene)
-    materials = tuple(painter.material(m) if alpha_input(m) else m for m in scene.materials)
+    materials = tuple(painter.material(material) if alpha_input(material) else material for material in scene.materials)
     return scene.with_(materials=materials, images=tuple(painter.images)), painter.lost
 
 

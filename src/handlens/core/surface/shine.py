@@ -23,24 +23,24 @@ def named_each(scene: Scene) -> Scene:
     """The scene in which roughness and metalness have an input each, which names its channel."""
     named = lambda t, role, name: replace(t, role=role, path=(_STATEMENTS[role],), channel=name)
     materials = []
-    for m in scene.materials:
+    for material in scene.materials:
         inputs: list[TextureInput] = []
-        for t in m.inputs:
+        for t in material.inputs:
             if t.role == "metallic-roughness":
                 inputs += [named(t, "roughness", "g"), named(t, "metallic", "b")]
             else:
                 inputs.append(t)
-        materials.append(replace(m, inputs=tuple(inputs)))
+        materials.append(replace(material, inputs=tuple(inputs)))
     return scene.with_(materials=tuple(materials))
 
 
 @once_a_scene
 def in_one(scene: Scene) -> tuple[Scene, list[str]]:
     """The scene in which roughness and metalness are channels of one picture, and a sentence for each that is made or cannot be."""
-    if not any(t.role in _ROLES and t.image is not None for m in scene.materials for t in m.inputs):
+    if not any(t.role in _ROLES and t.image is not None for material in scene.materials for t in material.inputs):
         return scene, []
     packer = _Packer(scene)
-    materials = tuple(packer.material(m) for m in scene.materials)
+    materials = tuple(packer.material(material) for material in scene.materials)
     return scene.with_(materials=materials, images=tuple(packer.images)), packer.said
 
 

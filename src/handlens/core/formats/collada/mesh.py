@@ -344,7 +344,7 @@ def _crosses(p: Array, q: Array, edges: Array) -> bool:
 
 
 def geometry_mesh(
-    g: Geometry,
+    geometry: Geometry,
     number: int,
     binding: tuple[int, ...],
     weights: Weights | None,
@@ -352,7 +352,7 @@ def geometry_mesh(
     morph_weights: tuple[float, ...],
 ) -> Mesh:
     """The mesh of a geometry. binding: the material of each slot, -1 for none."""
-    pick = lambda *semantics: [g.layers[k] for k in sorted(g.layers, key=lambda k: k[1]) if k[0] in semantics]
+    pick = lambda *semantics: [geometry.layers[k] for k in sorted(geometry.layers, key=lambda k: k[1]) if k[0] in semantics]
     uvs = tuple(Layer(frozen(layer.values[:, :2]), layer.index) for layer in pick("TEXCOORD") or pick("UV"))
     normals, tangents = pick("NORMAL"), pick("TEXTANGENT", "TANGENT")
     handed = None
@@ -362,17 +362,17 @@ def geometry_mesh(
         handed = Layer(frozen(with_sign), tangents[0].index)
     return Mesh(
         id=f"mesh:{number}",
-        name=g.name,
-        positions=frozen(np.ascontiguousarray(g.positions)),
-        corners=frozen(g.corners.astype(np.int32)),
-        starts=frozen(np.concatenate([[0], np.cumsum(g.counts)]).astype(np.int64)),
-        slots=frozen(g.slots.astype(np.int32)),
+        name=geometry.name,
+        positions=frozen(np.ascontiguousarray(geometry.positions)),
+        corners=frozen(geometry.corners.astype(np.int32)),
+        starts=frozen(np.concatenate([[0], np.cumsum(geometry.counts)]).astype(np.int64)),
+        slots=frozen(geometry.slots.astype(np.int32)),
         slot_materials=binding,
         uvs=uvs,
         normals=normals[0] if normals else None,
         tangents=handed,
         colours=tuple(Layer(frozen(c.values[:, :4].astype(np.float32)), c.index) for c in pick("COLOR")),
-        lines=frozen(g.lines),
+        lines=frozen(geometry.lines),
         weights=weights,
         morphs=morphs,
         morph_weights=morph_weights,

@@ -91,7 +91,7 @@ class _Reader:
         roots = [self.node(e, 0, ()) for e in self.top_nodes()]
         skins = self.skins()
         clips = read_clips(self.root, self.by_id, self.drafts, self.numbers, self.problems)
-        driven = {c.node for clip in clips for c in clip.channels}
+        driven = {channel.node for clip in clips for channel in clip.channels}
         nodes = tuple(self.finished(i, d, i in driven) for i, d in enumerate(self.drafts))
         self.counted_problems()
         return Scene(
@@ -267,10 +267,16 @@ class _Reader:
             stack.extend(reversed(self.drafts[i].children))
         return out
 
-    def finished(self, number: int, d: _Draft, driven: bool) -> Node:
-        kinds = [k for _, k, _ in d.transforms]
-        matrix = product(d.transforms)
-        held = {"mesh": d.mesh, "skin": d.skin, "camera": d.camera, "light": d.light, "children": tuple(d.children)}
+    def finished(self, number: int, draft: _Draft, driven: bool) -> Node:
+        kinds = [k for _, k, _ in draft.transforms]
+        matrix = product(draft.transforms)
+        held = {
+            "mesh": draft.mesh,
+            "skin": draft.skin,
+            "camera": draft.camera,
+            "light": draft.light,
+            "children": tuple(draft.children),
+        }
         plain = (
             kinds == sorted(kinds, key=("translate", "rotate", "scale").index)
             if set(kinds) <= {"translate", "rotate", "scale"}
@@ -280,10 +286,10 @@ class _Reader:
             t, r, s = decompose(matrix)
             if plain and "scale" in kinds:
                 # A triple that is stored is kept as it stands: taking a matrix apart would lose mirrored axes.
-                s = tuple(map(float, next(v for _, k, v in d.transforms if k == "scale")))
-                r = decompose(product([x for x in d.transforms if x[1] == "rotate"]))[1]
-            return Node(f"node:{number}{HELD * d.beside}", d.name, t, r, s, **held)  # type: ignore[arg-type]
-        return Node(f"node:{number}{HELD * d.beside}", d.name, matrix=frozen(matrix), **held)  # type: ignore[arg-type]
+                s = tuple(map(float, next(v for _, k, v in draft.transforms if k == "scale")))
+                r = decompose(product([x for x in draft.transforms if x[1] == "rotate"]))[1]
+            return Node(f"node:{number}{HELD * draft.beside}", draft.name, t, r, s, **held)  # type: ignore[arg-type]
+        return Node(f"node:{number}{HELD * draft.beside}", draft.name, matrix=frozen(matrix), **held)  # type: ignore[arg-type]
 
 
 # --- transforms -----------------------------------------------------------------------------------

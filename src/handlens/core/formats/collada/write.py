@@ -65,7 +65,7 @@ class _Writer:
         self.root = etree.Element("COLLADA", {"xmlns": _NAMESPACE, "version": "1.4.1"})
         self.rigged: set[str] = set()
         self.above = parents(scene)
-        self.driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None}
+        self.driven = {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}
 
     def add(self, owner: Element, tag: str, text: str | None = None, /, **attributes: Any) -> Element:
         element = etree.SubElement(owner, tag, {k.rstrip("_"): str(v) for k, v in attributes.items()})
@@ -145,16 +145,16 @@ class _Writer:
 
     def effects(self) -> None:
         effects, materials = (self.library(n) for n in ("effects", "materials"))
-        for k, m in enumerate(self.scene.materials):
-            if not m.defined:
+        for k, material in enumerate(self.scene.materials):
+            if not material.defined:
                 continue
-            self.effect(self.add(effects, "effect", id=f"effect-{k}"), m)
-            owner = self.add(materials, "material", id=f"material-{k}", name=m.name)
+            self.effect(self.add(effects, "effect", id=f"effect-{k}"), material)
+            owner = self.add(materials, "material", id=f"material-{k}", name=material.name)
             self.add(owner, "instance_effect", url=f"#effect-{k}")
 
-    def effect(self, owner: Element, m: Material) -> None:
+    def effect(self, owner: Element, material: Material) -> None:
         profile = self.add(owner, "profile_COMMON")
-        inputs = {t.role: t for t in m.inputs if t.image is not None}
+        inputs = {t.role: t for t in material.inputs if t.image is not None}
         for role, t in inputs.items():
             surface = self.add(self.add(profile, "newparam", sid=f"{role}-surface"), "surface", type="2D")
             self.add(surface, "init_from", f"image-{t.image}")
@@ -164,9 +164,9 @@ class _Writer:
                 if t.sampler.get(key) in _WRAPS:
                     self.add(sampler, tag, _WRAPS[t.sampler[key]])
         technique = self.add(profile, "technique", sid="common")
-        kept = m.source.get("values")
+        kept = material.source.get("values")
         kept = dict(kept) if isinstance(kept, Mapping) else {}
-        shading = self.add(technique, str(m.source.get("shading") or "lambert"))
+        shading = self.add(technique, str(material.source.get("shading") or "lambert"))
         for tag in _ELEMENTS:
             role = next((r for r, place in _PLACES.items() if place == tag), "")
             if role in inputs:
@@ -177,12 +177,12 @@ class _Writer:
                 self.add(
                     self.add(shading, tag),
                     "color",
-                    _text(np.array((*(m.emissive if tag == "emission" else m.base_colour[:3]), 1.0))),
+                    _text(np.array((*(material.emissive if tag == "emission" else material.base_colour[:3]), 1.0))),
                 )
-            elif tag == "transparent" and m.base_colour[3] != 1:
+            elif tag == "transparent" and material.base_colour[3] != 1:
                 self.add(self.add(shading, tag, opaque="A_ONE"), "color", "1.0 1.0 1.0 1.0")
-            elif tag == "transparency" and m.base_colour[3] != 1:
-                self.add(self.add(shading, tag), "float", repr(float(m.base_colour[3])))
+            elif tag == "transparency" and material.base_colour[3] != 1:
+                self.add(self.add(shading, tag), "float", repr(float(material.base_colour[3])))
             elif tag in kept:
                 self.add(self.add(shading, tag), "color" if len(kept[tag].split()) > 1 else "float", kept[tag])
         for role, tag in (("normal", "normalmap"), ("bump", "bump")):
@@ -302,10 +302,12 @@ class _Writer:
         named: list[tuple[str, list[str]]] = []
         for k, clip in enumerate(self.scene.clips):
             keys = []
-            for node in dict.fromkeys(c.node for c in clip.channels if c.node is not None and c.path != "weights"):
+            for node in dict.fromkeys(
+                channel.node for channel in clip.channels if channel.node is not None and channel.path != "weights"
+            ):
                 key = f"clip-{k}-{node}"
                 keys.append(key)
-                times, matrices = poses(self.scene.nodes[node], [c for c in clip.channels if c.node == node])
+                times, matrices = poses(self.scene.nodes[node], [channel for channel in clip.channels if channel.node == node])
                 owner = self.add(library, "animation", id=key)
                 self.source(owner, f"{key}-in", times[:, None], ("TIME",), "float")
                 self.source(owner, f"{key}-out", matrices.reshape(-1, 16), ("TRANSFORM",), "float4x4")
@@ -334,7 +336,7 @@ class _Writer:
     def tree(self) -> None:
         library = self.library("visual_scenes")
         scene = self.add(library, "visual_scene", id="scene")
-        joints = {j for s in self.scene.skins for j in s.joints}
+        joints = {j for skin in self.scene.skins for j in skin.joints}
         # Deep chains are walked with a list of what is open, not by calling.
         stack = [(r, scene) for r in reversed(self.scene.roots)]
         while stack:

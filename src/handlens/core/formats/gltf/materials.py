@@ -66,30 +66,30 @@ def read_material(doc: Document, number: int, entry: Json, image_count: int, pro
     )
 
 
-def material_entry(m: Material, texture: Callable[[TextureInput], int]) -> Json:
+def material_entry(material: Material, texture: Callable[[TextureInput], int]) -> Json:
     """The JSON of a material, what no field is for laid beside what the fields say. texture: number of the texture of an input."""
-    entry: dict[str, Any] = copy.deepcopy(_unknown(m.source, True))
-    if m.name:
-        entry["name"] = m.name
+    entry: dict[str, Any] = copy.deepcopy(_unknown(material.source, True))
+    if material.name:
+        entry["name"] = material.name
     core: dict[str, Any] = {}
     gloss = _gloss(entry)
-    if gloss is not None and "diffuseFactor" not in gloss and m.base_colour != WHITE:
-        gloss["diffuseFactor"] = list(m.base_colour)
-    elif gloss is None and m.base_colour != WHITE:
-        core["baseColorFactor"] = list(m.base_colour)
-    values = {"metallicFactor": m.metallic, "roughnessFactor": m.roughness}
+    if gloss is not None and "diffuseFactor" not in gloss and material.base_colour != WHITE:
+        gloss["diffuseFactor"] = list(material.base_colour)
+    elif gloss is None and material.base_colour != WHITE:
+        core["baseColorFactor"] = list(material.base_colour)
+    values = {"metallicFactor": material.metallic, "roughnessFactor": material.roughness}
     core |= {key: value for key, value in values.items() if value is not None and value != 1.0}
     if core:
         entry["pbrMetallicRoughness"] = {**entry.get("pbrMetallicRoughness", {}), **core}
-    if any(m.emissive):
-        entry["emissiveFactor"] = list(m.emissive)
-    if m.alpha_mode not in (None, "opaque"):
-        entry["alphaMode"] = str(m.alpha_mode).upper()
-    if m.alpha_mode == "mask" and m.alpha_cutoff not in (None, 0.5):
-        entry["alphaCutoff"] = m.alpha_cutoff
-    if m.double_sided:
+    if any(material.emissive):
+        entry["emissiveFactor"] = list(material.emissive)
+    if material.alpha_mode not in (None, "opaque"):
+        entry["alphaMode"] = str(material.alpha_mode).upper()
+    if material.alpha_mode == "mask" and material.alpha_cutoff not in (None, 0.5):
+        entry["alphaCutoff"] = material.alpha_cutoff
+    if material.double_sided:
         entry["doubleSided"] = True
-    for t in m.inputs:
+    for t in material.inputs:
         _put(entry, t.path, _info(t, texture(t), t.path[-1]))
     return entry
 
@@ -201,15 +201,15 @@ def _strength(key: str) -> str:
     return "strength" if key == "occlusionTexture" else "scale"
 
 
-def _info(t: TextureInput, number: int, key: str) -> dict[str, Any]:
+def _info(texture: TextureInput, number: int, key: str) -> dict[str, Any]:
     """The textureInfo of an input (§5.27)."""
-    info: dict[str, Any] = {**copy.deepcopy(dict(t.options)), "index": number}
-    if t.uv_set:
-        info["texCoord"] = t.uv_set
-    if t.scale is not None and key.endswith(("ormalTexture", "occlusionTexture")):
-        info[_strength(key)] = t.scale
-    if t.transform:
-        info["extensions"] = {**info.get("extensions", {}), _TRANSFORM: dict(t.transform)}
+    info: dict[str, Any] = {**copy.deepcopy(dict(texture.options)), "index": number}
+    if texture.uv_set:
+        info["texCoord"] = texture.uv_set
+    if texture.scale is not None and key.endswith(("ormalTexture", "occlusionTexture")):
+        info[_strength(key)] = texture.scale
+    if texture.transform:
+        info["extensions"] = {**info.get("extensions", {}), _TRANSFORM: dict(texture.transform)}
     return info
 
 

@@ -99,8 +99,8 @@ class _Writer:
             entry["name"] = mesh.name
         if mesh.morph_weights:
             entry["weights"] = list(mesh.morph_weights)
-        if any(m.name for m in mesh.morphs):
-            entry["extras"] = {**(entry.get("extras") or {}), "targetNames": [m.name for m in mesh.morphs]}
+        if any(morph.name for morph in mesh.morphs):
+            entry["extras"] = {**(entry.get("extras") or {}), "targetNames": [morph.name for morph in mesh.morphs]}
         return entry
 
     def _faces(self, mesh: Mesh, corners: Array, present: list[Layer], slot: int) -> dict[str, Any]:
@@ -132,14 +132,14 @@ class _Writer:
         moves: dict[int, int] = {}
         turns: dict[int, int] = {}
         out = []
-        for m in mesh.morphs:
-            if id(m.positions) not in moves:
-                moves[id(m.positions)] = self.accessor(m.positions[vertex].astype(np.float32), 34962, True)
-            target = {"POSITION": moves[id(m.positions)]}
-            if with_normals and m.normals is not None and mesh.normals is not None:
-                if id(m.normals) not in turns:
-                    turns[id(m.normals)] = self.accessor(m.normals[mesh.normals.index[first]].astype(np.float32), 34962)
-                target["NORMAL"] = turns[id(m.normals)]
+        for morph in mesh.morphs:
+            if id(morph.positions) not in moves:
+                moves[id(morph.positions)] = self.accessor(morph.positions[vertex].astype(np.float32), 34962, True)
+            target = {"POSITION": moves[id(morph.positions)]}
+            if with_normals and morph.normals is not None and mesh.normals is not None:
+                if id(morph.normals) not in turns:
+                    turns[id(morph.normals)] = self.accessor(morph.normals[mesh.normals.index[first]].astype(np.float32), 34962)
+                target["NORMAL"] = turns[id(morph.normals)]
             out.append(target)
         return out
 
@@ -268,16 +268,16 @@ class _Writer:
 
     def clip(self, clip: Clip) -> Json:
         samplers, channels = [], []
-        for c in clip.channels:
-            values = c.values.reshape(-1) if c.path == "weights" else c.values
+        for channel in clip.channels:
+            values = channel.values.reshape(-1) if channel.path == "weights" else channel.values
             samplers.append(
                 {
-                    "input": self.accessor(c.times.astype(np.float32), None, True),
+                    "input": self.accessor(channel.times.astype(np.float32), None, True),
                     "output": self.accessor(values.astype(np.float32)),
-                    "interpolation": c.interpolation,
+                    "interpolation": channel.interpolation,
                 }
             )
-            target = {"path": c.path} if c.node is None else {"node": c.node, "path": c.path}
+            target = {"path": channel.path} if channel.node is None else {"node": channel.node, "path": channel.path}
             channels.append({"sampler": len(samplers) - 1, "target": target})
         return {**({"name": clip.name} if clip.name else {}), "samplers": samplers, "channels": channels}
 
@@ -285,10 +285,10 @@ class _Writer:
 
     def files(self) -> dict[str, bytes]:
         s = self.scene
-        materials = [self.material(m) for m in s.materials]
+        materials = [self.material(material) for material in s.materials]
         for k in range(len(s.images)):
             self.image(k)
-        meshes = [self.mesh(m) for m in s.meshes]
+        meshes = [self.mesh(mesh) for mesh in s.meshes]
         placed, levels = without_levels(s.nodes)
         nodes = [self.node(n, levels.get(i, [])) for i, n in enumerate(placed)]
         skins = [self.skin(x) for x in s.skins]
@@ -319,7 +319,7 @@ class _Writer:
             "samplers": self.samplers,
             "skins": skins,
             "animations": clips,
-            "cameras": [_called(c) for c in s.cameras],
+            "cameras": [_called(camera) for camera in s.cameras],
             "accessors": self.accessors,
             "bufferViews": self.views,
         }

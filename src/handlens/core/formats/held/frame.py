@@ -109,7 +109,7 @@ def triangulated(mesh: Mesh) -> Mesh:
 def _tell_polygons(scene: Scene, target: Target) -> list[Said]:
     if not (target.options.triangulate or target.lacks("polygons")):
         return []
-    count = sum(int(np.count_nonzero(m.corner_counts > 3)) for m in scene.meshes)
+    count = sum(int(np.count_nonzero(mesh.corner_counts > 3)) for mesh in scene.meshes)
     if not count:
         return []
     text = (
@@ -123,5 +123,5 @@ def _tell_polygons(scene: Scene, target: Target) -> list[Said]:
 STEPS = (
     Step("frame", _tell_frame, _frame, heavy=True),
     Step("unit", _tell_unstated, lambda s, _: s.with_(unit_metres=None, up_axis=None)),
-    Step("polygons", _tell_polygons, lambda s, _: s.with_(meshes=tuple(triangulated(m) for m in s.meshes)), heavy=True),
+    Step("polygons", _tell_polygons, lambda s, _: s.with_(meshes=tuple(triangulated(mesh) for mesh in s.meshes)), heavy=True),
 )

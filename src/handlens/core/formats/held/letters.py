@@ -25,7 +25,7 @@ def _named(scene: Scene) -> Iterator[Any]:
         yield from (x.name for x in getattr(scene, kind))
     for mesh in scene.meshes:
         yield from mesh.group_names
-        yield from (m.name for m in mesh.morphs)
+        yield from (morph.name for morph in mesh.morphs)
 
 
 def _tell(scene: Scene, target: Target) -> list[Said]:

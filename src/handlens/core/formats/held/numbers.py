@@ -23,7 +23,7 @@ def _rounding(mesh: Mesh) -> float:
 
 
 def _tell(scene: Scene, target: Target) -> list[Said]:
-    far = max((_rounding(m) for m in scene.meshes), default=0.0) if target.format.single else 0.0
+    far = max((_rounding(mesh) for mesh in scene.meshes), default=0.0) if target.format.single else 0.0
     if not far > 0:
         return []
     by = metres(far * scene.unit_metres) if scene.unit_metres is not None else f"{far:.3g} file units"
@@ -33,7 +33,7 @@ def _tell(scene: Scene, target: Target) -> list[Said]:
 def _rounded(scene: Scene, _: Target) -> Scene:
     with np.errstate(over="ignore", invalid="ignore"):
         single = lambda p: frozen(p.astype(np.float32).astype(np.float64))
-        return scene.with_(meshes=tuple(replace(m, positions=single(m.positions)) for m in scene.meshes))
+        return scene.with_(meshes=tuple(replace(mesh, positions=single(mesh.positions)) for mesh in scene.meshes))
 
 
 STEPS = (Step("rounding", _tell, _rounded, heavy=True),)

@@ -58,7 +58,7 @@ def _defaults(source: Mapping[str, Any]) -> dict[str, Any]:
 def _tell(scene: Scene, target: Target) -> list[Said]:
     said = []
     if not target.lacks("cameras") and target.lacks("all of cameras"):
-        n = sum(_view(c.source, target) != dict(c.source) for c in scene.cameras)
+        n = sum(_view(camera.source, target) != dict(camera.source) for camera in scene.cameras)
         if n:
             text = f"{plural(n, 'camera')} written with what {target.format.title} states of them: the angle or size, the aspect and the clipping."
             said.append(Said(_GROUP, "Cameras", text, f"{n:,}", "angle, aspect, clipping"))
@@ -73,7 +73,7 @@ def _tell(scene: Scene, target: Target) -> list[Said]:
 
 def _held(scene: Scene, target: Target) -> Scene:
     if not target.lacks("cameras") and target.lacks("all of cameras"):
-        scene = scene.with_(cameras=tuple(replace(c, source=_view(c.source, target)) for c in scene.cameras))
+        scene = scene.with_(cameras=tuple(replace(camera, source=_view(camera.source, target)) for camera in scene.cameras))
     if not target.lacks("lights") and target.lacks("all of lights"):
         scene = scene.with_(lights=tuple(replace(x, source=_lit(x.source, target)) for x in scene.lights))
     return scene

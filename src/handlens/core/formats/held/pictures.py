@@ -24,7 +24,7 @@ def _kinds(scene: Scene, target: Target) -> Collection[str] | None:
 
 
 def used_images(scene: Scene) -> set[int]:
-    return {t.image for m in scene.materials for t in m.inputs if t.image is not None}
+    return {t.image for material in scene.materials for t in material.inputs if t.image is not None}
 
 
 def only_images(scene: Scene, kept: Collection[int]) -> Scene:
@@ -33,14 +33,14 @@ def only_images(scene: Scene, kept: Collection[int]) -> Scene:
     number = {old: new for new, old in enumerate(order)}
     materials = tuple(
         replace(
-            m,
+            material,
             inputs=tuple(
                 replace(t, image=None if t.image is None else number[t.image])
-                for t in m.inputs
+                for t in material.inputs
                 if t.image is None or t.image in number
             ),
         )
-        for m in scene.materials
+        for material in scene.materials
     )
     return scene.with_(materials=materials, images=tuple(scene.images[k] for k in order))
 
@@ -65,14 +65,14 @@ def _tell_unused(scene: Scene, target: Target) -> list[Said]:
 def _tell_empty(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("images") or not target.lacks("empty inputs"):
         return []
-    n = sum(t.image is None for m in scene.materials for t in m.inputs)
+    n = sum(t.image is None for material in scene.materials for t in material.inputs)
     text = f"{plural(n, 'input')} without an image left out."
     return [Said("Materials", "Empty inputs", text, f"{n:,}", "0")] if n else []
 
 
 def _without_empty(scene: Scene, _: Target) -> Scene:
     full = lambda m: replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
-    return scene.with_(materials=tuple(full(m) for m in scene.materials))
+    return scene.with_(materials=tuple(full(material) for material in scene.materials))
 
 
 def _tell_missing(scene: Scene, target: Target) -> list[Said]:

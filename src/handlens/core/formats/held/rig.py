@@ -24,7 +24,7 @@ _PATHS = ("translation", "rotation", "scale")
 def _tell_skins(scene: Scene, target: Target) -> list[Said]:
     if not target.lacks("skins"):
         return []
-    weighted = sum(m.weights is not None for m in scene.meshes)
+    weighted = sum(mesh.weights is not None for mesh in scene.meshes)
     n = len(scene.skins)
     if n:
         text = f"{plural(n, 'skin with its weights', 'skins with their weights')} cannot be held."
@@ -35,7 +35,7 @@ def _tell_skins(scene: Scene, target: Target) -> list[Said]:
 
 def _without_skins(scene: Scene, _: Target) -> Scene:
     nodes = tuple(replace(n, skin=None) if n.skin is not None else n for n in scene.nodes)
-    meshes = tuple(replace(m, weights=None) if m.weights is not None else m for m in scene.meshes)
+    meshes = tuple(replace(mesh, weights=None) if mesh.weights is not None else mesh for mesh in scene.meshes)
     return scene.with_(nodes=nodes, meshes=meshes, skins=())
 
 
@@ -53,7 +53,7 @@ def _loose(scene: Scene) -> tuple[set[int], set[int], list[int]]:
     rigged = _rigged(scene)
     meshes = {scene.nodes[i].mesh for i in rigged}
     idle = set(range(len(scene.skins))) - set(rigged.values())
-    unused = {k for k, m in enumerate(scene.meshes) if m.weights is not None and k not in meshes}
+    unused = {k for k, mesh in enumerate(scene.meshes) if mesh.weights is not None and k not in meshes}
     return idle, unused, [i for i, n in enumerate(scene.nodes) if n.skin is not None and i not in rigged]
 
 
@@ -78,12 +78,12 @@ def _without_loose(scene: Scene, _: Target) -> Scene:
     nodes = tuple(
         replace(n, skin=None if i in bare else number[n.skin]) if n.skin is not None else n for i, n in enumerate(scene.nodes)
     )
-    meshes = tuple(replace(m, weights=None) if k in unused else m for k, m in enumerate(scene.meshes))
+    meshes = tuple(replace(mesh, weights=None) if k in unused else mesh for k, mesh in enumerate(scene.meshes))
     return scene.with_(nodes=nodes, meshes=meshes, skins=tuple(scene.skins[k] for k in kept))
 
 
 def _jointless(scene: Scene) -> set[int]:
-    return {k for k, s in enumerate(scene.skins) if not s.joints}
+    return {k for k, skin in enumerate(scene.skins) if not skin.joints}
 
 
 def _tell_jointless(scene: Scene, target: Target) -> list[Said]:
@@ -103,7 +103,7 @@ def _without_jointless(scene: Scene, _: Target) -> Scene:
 def _tell_roots(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("skins") or not target.lacks("skeleton roots"):
         return []
-    count = sum(s.skeleton is not None for s in scene.skins)
+    count = sum(skin.skeleton is not None for skin in scene.skins)
     text = f"The root that {plural(count, 'skin names', 'skins name')} for their joints is left out; the joints stay."
     return [Said(_GROUP, "Skeleton roots", text, f"{count:,}", "0")] if count else []
 
@@ -115,11 +115,11 @@ def _tell_morphs(scene: Scene, target: Target) -> list[Said]:
     if not target.lacks("morph targets"):
         return []
     said = []
-    count = sum(len(m.morphs) for m in scene.meshes)
+    count = sum(len(mesh.morphs) for mesh in scene.meshes)
     if count:
         text = f"{plural(count, 'morph target', 'morph targets')} cannot be held."
         said.append(Said(_GROUP, "Morph targets", text, f"{count:,}", "0"))
-    channels = sum(c.path == "weights" for clip in scene.clips for c in clip.channels)
+    channels = sum(channel.path == "weights" for clip in scene.clips for channel in clip.channels)
     if channels and not target.lacks("clips"):
         text = f"{plural(channels, 'channel')} of morph targets cannot be held."
         said.append(Said(_GROUP, "Channels of morph targets", text, f"{channels:,}", "0"))
@@ -127,9 +127,11 @@ def _tell_morphs(scene: Scene, target: Target) -> list[Said]:
 
 
 def _without_morphs(scene: Scene, _: Target) -> Scene:
-    meshes = tuple(replace(m, morphs=(), morph_weights=()) if m.morphs or m.morph_weights else m for m in scene.meshes)
+    meshes = tuple(
+        replace(mesh, morphs=(), morph_weights=()) if mesh.morphs or mesh.morph_weights else mesh for mesh in scene.meshes
+    )
     nodes = tuple(replace(n, morph_weights=()) if n.morph_weights else n for n in scene.nodes)
-    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips)
+    clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if x.path != "weights")) for clip in scene.clips)
     return scene.with_(meshes=meshes, nodes=nodes, clips=clips)
 
 
@@ -151,14 +153,14 @@ def _fewer_clips(scene: Scene, target: Target) -> Scene:
 
 
 def _empty(clip: Clip) -> int:
-    return sum(not len(c.times) for c in clip.channels)
+    return sum(not len(channel.times) for channel in clip.channels)
 
 
 def _tell_empty(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("clips"):
         return []
-    clips = sum(_empty(c) == len(c.channels) for c in scene.clips)
-    channels = sum(_empty(c) for c in scene.clips)
+    clips = sum(_empty(clip) == len(clip.channels) for clip in scene.clips)
+    channels = sum(_empty(clip) for clip in scene.clips)
     said = []
     if channels:
         text = f"{plural(channels, 'channel')} without any key left out."
@@ -170,12 +172,12 @@ def _tell_empty(scene: Scene, target: Target) -> list[Said]:
 
 
 def _without_empty(scene: Scene, _: Target) -> Scene:
-    clips = tuple(replace(c, channels=tuple(x for x in c.channels if len(x.times))) for c in scene.clips)
+    clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if len(x.times))) for clip in scene.clips)
     return scene.with_(clips=tuple(c for c in clips if c.channels))
 
 
 def _movable(scene: Scene, clip: Clip) -> list[int]:
-    return list(dict.fromkeys(c.node for c in clip.channels if c.node is not None and c.path in _PATHS))
+    return list(dict.fromkeys(channel.node for channel in clip.channels if channel.node is not None and channel.path in _PATHS))
 
 
 def _tell_baked(scene: Scene, target: Target) -> list[Said]:
@@ -184,13 +186,13 @@ def _tell_baked(scene: Scene, target: Target) -> list[Said]:
         return []
     clips = scene.clips[:1] if target.lacks("further clips") else scene.clips
     nodes = sum(len(_movable(scene, c)) for c in clips)
-    if not nodes and not any(c.node is None for clip in clips for c in clip.channels):
+    if not nodes and not any(channel.node is None for clip in clips for channel in clip.channels):
         return []
-    other = sum(c.interpolation != "LINEAR" for clip in clips for c in clip.channels if c.path in _PATHS)
+    other = sum(channel.interpolation != "LINEAR" for clip in clips for channel in clip.channels if channel.path in _PATHS)
     text = f"Motion of {plural(nodes, 'node')} is written as whole transforms at every key"
     text += f"; {plural(other, 'channel')} with steps or curves straight between them." if other else "."
     said = [Said(_GROUP, "Channels", text, plural(sum(len(c.channels) for c in clips), "channel"), "whole transforms")]
-    idle = sum(c.node is None for clip in clips for c in clip.channels)
+    idle = sum(channel.node is None for clip in clips for channel in clip.channels)
     if idle:
         text = f"{plural(idle, 'channel')} that drive no node left out."
         said.append(Said(_GROUP, "Channels without a node", text, f"{idle:,}", "0"))
@@ -202,7 +204,9 @@ def _baked(scene: Scene, target: Target) -> Scene:
     for clip in scene.clips:
         channels: list[Channel] = []
         for node in _movable(scene, clip):
-            times, matrices = poses(scene.nodes[node], [c for c in clip.channels if c.node == node and c.path in _PATHS])
+            times, matrices = poses(
+                scene.nodes[node], [channel for channel in clip.channels if channel.node == node and channel.path in _PATHS]
+            )
             channels += transform_channels(node, times, matrices, still=not target.lacks("still channels"))
         clips.append(replace(clip, channels=tuple(channels)))
     return scene.with_(clips=tuple(c for c in clips if c.channels))

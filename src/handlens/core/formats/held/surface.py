@@ -22,14 +22,14 @@ _UVS = ("mesh's UVs", "meshes' UVs")
 
 
 def _each(change: Callable[[Mesh], Mesh]) -> Callable[[Scene, Target], Scene]:
-    return lambda scene, _: scene.with_(meshes=tuple(change(m) for m in scene.meshes))
+    return lambda scene, _: scene.with_(meshes=tuple(change(mesh) for mesh in scene.meshes))
 
 
 def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, many: str, change: Callable[[Mesh], Mesh]) -> Step:
     """A step that takes something off every mesh of a format that lacks a feature."""
 
     def tell(scene: Scene, target: Target) -> list[Said]:
-        n = sum(count(m) for m in scene.meshes) if target.lacks(feature) else 0
+        n = sum(count(mesh) for mesh in scene.meshes) if target.lacks(feature) else 0
         return [Said(_GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0")] if n else []
 
     return Step(feature, tell, _each(change))
@@ -41,15 +41,15 @@ def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, ma
 def _tell_sets(scene: Scene, target: Target) -> list[Said]:
     group = "UVs and colours"
     if target.lacks("one UV set"):
-        n = sum(bool(m.uvs) for m in scene.meshes)
+        n = sum(bool(mesh.uvs) for mesh in scene.meshes)
         return [Said(group, "UV sets", f"{plural(n, *_UVS)} cannot be held.", f"{n:,}", "0")] if n else []
     if not target.lacks("UV sets"):
         return []
-    n = sum(len(m.uvs) > 1 for m in scene.meshes)
+    n = sum(len(mesh.uvs) > 1 for mesh in scene.meshes)
     if not n:
         return []
     words = plural(n, "mesh's further UV sets", "meshes' further UV sets")
-    said = [Said(group, "UV sets", f"{words} cannot be held.", f"{max(len(m.uvs) for m in scene.meshes):,}", "1")]
+    said = [Said(group, "UV sets", f"{words} cannot be held.", f"{max(len(mesh.uvs) for mesh in scene.meshes):,}", "1")]
     if otherwise := laid_otherwise(scene):
         text = f"{plural(otherwise, 'image is', 'images are')} laid on by a UV set that is left out, and will lie otherwise."
         said.append(Said(group, "Laid on by another set", text, f"{otherwise:,}", "0"))
@@ -58,26 +58,30 @@ def _tell_sets(scene: Scene, target: Target) -> list[Said]:
 
 def _one_set(scene: Scene, target: Target) -> Scene:
     if target.lacks("one UV set"):
-        return scene.with_(meshes=tuple(replace(m, uvs=()) for m in scene.meshes))
+        return scene.with_(meshes=tuple(replace(mesh, uvs=()) for mesh in scene.meshes))
     first = drawn_set_first(scene)
-    materials = tuple(replace(m, inputs=tuple(replace(t, uv_set=0) for t in m.inputs)) for m in first.materials)
-    return first.with_(meshes=tuple(replace(m, uvs=m.uvs[:1]) for m in first.meshes), materials=materials)
+    materials = tuple(
+        replace(material, inputs=tuple(replace(t, uv_set=0) for t in material.inputs)) for material in first.materials
+    )
+    return first.with_(meshes=tuple(replace(mesh, uvs=mesh.uvs[:1]) for mesh in first.meshes), materials=materials)
 
 
 def _named_sets(scene: Scene, target: Target) -> Scene:
     """Formats with one set name none: what says so of a set that there is not is the same as the first."""
     if "UV sets" in target.format.holds:
         return scene
-    if not any(t.uv_set for m in scene.materials for t in m.inputs):
+    if not any(t.uv_set for material in scene.materials for t in material.inputs):
         return scene
-    materials = tuple(replace(m, inputs=tuple(replace(t, uv_set=0) for t in m.inputs)) for m in scene.materials)
+    materials = tuple(
+        replace(material, inputs=tuple(replace(t, uv_set=0) for t in material.inputs)) for material in scene.materials
+    )
     return scene.with_(materials=materials)
 
 
 def _tell_named_sets(scene: Scene, target: Target) -> list[Said]:
-    if not target.lacks("UV sets") or target.lacks("images") or max((len(m.uvs) for m in scene.meshes), default=0) > 1:
+    if not target.lacks("UV sets") or target.lacks("images") or max((len(mesh.uvs) for mesh in scene.meshes), default=0) > 1:
         return []
-    n = sum(t.uv_set > 0 for m in scene.materials for t in m.inputs)
+    n = sum(t.uv_set > 0 for material in scene.materials for t in material.inputs)
     text = f"{plural(n, 'input')} by a further UV set, which the format does not have, laid on by the first."
     return [Said("UVs and colours", "Laid on by another set", text, f"{n:,}", "0")] if n else []
 
@@ -88,27 +92,29 @@ def _tell_named_sets(scene: Scene, target: Target) -> list[Said]:
 def _tell_colours(scene: Scene, target: Target) -> list[Said]:
     group = "UVs and colours"
     if target.lacks("vertex colours"):
-        n = sum(bool(m.colours) for m in scene.meshes)
+        n = sum(bool(mesh.colours) for mesh in scene.meshes)
         text = f"{plural(n, *_COLOURS)} cannot be held."
         return [Said(group, "Vertex colours", text, f"{n:,}", "0")] if n else []
     said = []
-    sets = sum(len(m.colours) > 1 for m in scene.meshes) if target.lacks("colour sets") else 0
+    sets = sum(len(mesh.colours) > 1 for mesh in scene.meshes) if target.lacks("colour sets") else 0
     if sets:
         text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be held."
         said.append(Said(group, "Further vertex colours", text, f"{sets:,}", "0"))
-    if target.lacks("vertex alpha") and any(len(c.values) and c.values.shape[1] > 3 for m in scene.meshes for c in m.colours[:1]):
+    if target.lacks("vertex alpha") and any(
+        len(c.values) and c.values.shape[1] > 3 for mesh in scene.meshes for c in mesh.colours[:1]
+    ):
         said.append(Said(group, "Alpha of vertex colours", "The alpha of vertex colours is left out.", "4 channels", "3"))
     return said
 
 
 def _fewer_colours(scene: Scene, target: Target) -> Scene:
-    def change(m: Mesh) -> Mesh:
-        colours = () if target.lacks("vertex colours") else m.colours[:1] if target.lacks("colour sets") else m.colours
+    def change(mesh: Mesh) -> Mesh:
+        colours = () if target.lacks("vertex colours") else mesh.colours[:1] if target.lacks("colour sets") else mesh.colours
         if target.lacks("vertex alpha"):
             colours = tuple(Layer(frozen(c.values[:, :3]), c.index) for c in colours)
-        return replace(m, colours=colours)
+        return replace(mesh, colours=colours)
 
-    return scene.with_(meshes=tuple(change(m) if m.colours else m for m in scene.meshes))
+    return scene.with_(meshes=tuple(change(mesh) if mesh.colours else mesh for mesh in scene.meshes))
 
 
 def vertex_colours(mesh: Mesh) -> Array | None:
@@ -124,7 +130,7 @@ def _split_colours(scene: Scene, target: Target) -> list[int]:
     """Meshes whose colours a format with one colour a vertex cannot hold."""
     if target.lacks("vertex colours") or not target.lacks("corner colours"):
         return []
-    return [k for k, m in enumerate(scene.meshes) if m.colours and vertex_colours(m) is None]
+    return [k for k, mesh in enumerate(scene.meshes) if mesh.colours and vertex_colours(mesh) is None]
 
 
 def _tell_corner_colours(scene: Scene, target: Target) -> list[Said]:
@@ -135,7 +141,7 @@ def _tell_corner_colours(scene: Scene, target: Target) -> list[Said]:
 
 def _no_corner_colours(scene: Scene, target: Target) -> Scene:
     gone = set(_split_colours(scene, target))
-    return scene.with_(meshes=tuple(replace(m, colours=()) if k in gone else m for k, m in enumerate(scene.meshes)))
+    return scene.with_(meshes=tuple(replace(mesh, colours=()) if k in gone else mesh for k, mesh in enumerate(scene.meshes)))
 
 
 # --- corners without a value --------------------------------------------------------------------------
@@ -162,7 +168,7 @@ def _layers_of(mesh: Mesh, target: Target) -> list[Layer]:
 def _tell_gaps(scene: Scene, target: Target) -> list[Said]:
     if not target.lacks("gaps"):
         return []
-    n = sum(_gaps(m, _layers_of(m, target)) for m in scene.meshes)
+    n = sum(_gaps(mesh, _layers_of(mesh, target)) for mesh in scene.meshes)
     if target.lacks("parts"):
         n += sum(len(m.corners) * missing for m, missing in zip(scene.meshes, _absent(scene, target), strict=True))
     text = f"{plural(n, 'corner has', 'corners have')} no normal, UV or colour where others have one: zero is written, white for a colour."
@@ -173,8 +179,8 @@ def _absent(scene: Scene, target: Target) -> list[int]:
     """How many layers each mesh lacks that another one has, which will be one list with it."""
     kinds = (lambda m: m.normals is not None, lambda m: bool(m.uvs), lambda m: bool(m.colours))
     held = ("normals", "one UV set", "vertex colours")
-    wanted = [k for k, f in zip(kinds, held, strict=True) if not target.lacks(f) and any(k(m) for m in scene.meshes)]
-    return [sum(not k(m) for k in wanted) for m in scene.meshes]
+    wanted = [k for k, f in zip(kinds, held, strict=True) if not target.lacks(f) and any(k(mesh) for mesh in scene.meshes)]
+    return [sum(not k(mesh) for k in wanted) for mesh in scene.meshes]
 
 
 def filled(layer: Layer, value: float) -> Layer:
@@ -187,13 +193,16 @@ def filled(layer: Layer, value: float) -> Layer:
 
 
 def _without_gaps(scene: Scene, target: Target) -> Scene:
-    def change(m: Mesh) -> Mesh:
-        more: dict[str, Any] = {"uvs": tuple(filled(u, 0.0) for u in m.uvs), "colours": tuple(filled(c, 1.0) for c in m.colours)}
-        if m.normals is not None:
-            more["normals"] = filled(m.normals, 0.0)
-        return replace(m, **more)
+    def change(mesh: Mesh) -> Mesh:
+        more: dict[str, Any] = {
+            "uvs": tuple(filled(layer, 0.0) for layer in mesh.uvs),
+            "colours": tuple(filled(c, 1.0) for c in mesh.colours),
+        }
+        if mesh.normals is not None:
+            more["normals"] = filled(mesh.normals, 0.0)
+        return replace(mesh, **more)
 
-    return scene.with_(meshes=tuple(change(m) for m in scene.meshes))
+    return scene.with_(meshes=tuple(change(mesh) for mesh in scene.meshes))
 
 
 # --- UV sets that are numbered in a row ---------------------------------------------------------------
@@ -218,7 +227,7 @@ def _out_of_row(mesh: Mesh) -> int:
 def _tell_in_a_row(scene: Scene, target: Target) -> list[Said]:
     if target.format.family != "gltf":
         return []
-    n = sum(_out_of_row(m) for m in scene.meshes)
+    n = sum(_out_of_row(mesh) for mesh in scene.meshes)
     text = f"{plural(n, 'corner has', 'corners have')} a value in a later set but none in an earlier one, which gets zero: sets are numbered in a row."
     return [Said("UVs and colours", "Sets in a row", text, f"{n:,}", "0")] if n else []
 
@@ -233,7 +242,9 @@ def _in_a_row(scene: Scene, _: Target) -> Scene:
             out.append(layer)
         return tuple(out)
 
-    return scene.with_(meshes=tuple(replace(m, uvs=change(m, m.uvs), colours=change(m, m.colours)) for m in scene.meshes))
+    return scene.with_(
+        meshes=tuple(replace(mesh, uvs=change(mesh, mesh.uvs), colours=change(mesh, mesh.colours)) for mesh in scene.meshes)
+    )
 
 
 # --- positions that nothing uses ----------------------------------------------------------------------
@@ -245,7 +256,7 @@ def _spare(mesh: Mesh) -> int:
 
 
 def _tell_spare(scene: Scene, target: Target) -> list[Said]:
-    n = sum(_spare(m) for m in scene.meshes) if target.lacks("spare positions") else 0
+    n = sum(_spare(mesh) for mesh in scene.meshes) if target.lacks("spare positions") else 0
     text = f"{plural(n, 'position')} that no face, line or point uses left out."
     return [Said(_GROUP, "Positions that nothing uses", text, f"{n:,}", "0")] if n else []
 
@@ -265,13 +276,13 @@ def _drawn(mesh: Mesh, target: Target) -> bool:
 
 
 def _tell_empty(scene: Scene, target: Target) -> list[Said]:
-    n = sum(not _drawn(m, target) for m in scene.meshes) if target.lacks("empty meshes") else 0
+    n = sum(not _drawn(mesh, target) for mesh in scene.meshes) if target.lacks("empty meshes") else 0
     text = f"{plural(n, 'mesh that holds', 'meshes that hold')} nothing the format can draw left out."
     return [Said("Parts", "Meshes of nothing", text, f"{n:,}", "0")] if n else []
 
 
 def _without_empty(scene: Scene, target: Target) -> Scene:
-    kept = [k for k, m in enumerate(scene.meshes) if _drawn(m, target)]
+    kept = [k for k, mesh in enumerate(scene.meshes) if _drawn(mesh, target)]
     number = {old: new for new, old in enumerate(kept)}
     nodes = tuple(
         n
@@ -302,16 +313,20 @@ def flat_normals(mesh: Mesh) -> Layer:
 def _with_flat_normals(scene: Scene, target: Target) -> Scene:
     if target.format.name != "stl":
         return scene
-    if not all(m.only_triangles for m in scene.meshes):
+    if not all(mesh.only_triangles for mesh in scene.meshes):
         return scene
-    layers = [flat_normals(m) if m.normals is None else m.normals for m in scene.meshes]
+    layers = [flat_normals(mesh) if mesh.normals is None else mesh.normals for mesh in scene.meshes]
     return scene.with_(
         meshes=tuple(replace(m, normals=x if x.values.any() else None) for m, x in zip(scene.meshes, layers, strict=True))
     )
 
 
 def _tell_smooth(scene: Scene, target: Target) -> list[Said]:
-    n = sum(m.smooth is not None and bool(m.smooth.any()) for m in scene.meshes) if target.lacks("smoothing groups") else 0
+    n = (
+        sum(mesh.smooth is not None and bool(mesh.smooth.any()) for mesh in scene.meshes)
+        if target.lacks("smoothing groups")
+        else 0
+    )
     text = "Smoothing groups are left out; the normals that are stored stay."
     return [Said(_GROUP, "Smoothing groups", text, plural(n, "mesh", "meshes"), "0")] if n else []
 
@@ -319,7 +334,7 @@ def _tell_smooth(scene: Scene, target: Target) -> list[Said]:
 def _tell_groups(scene: Scene, target: Target) -> list[Said]:
     if not target.lacks("face groups"):
         return []
-    n = len({name for m in scene.meshes if m.groups is not None for name in m.group_names if name})
+    n = len({name for mesh in scene.meshes if mesh.groups is not None for name in mesh.group_names if name})
     text = f"{plural(n, 'named group', 'named groups')} of faces cannot be held; *Split into parts* can make parts of them first."
     return [Said(_GROUP, "Groups of faces", text, f"{n:,}", "0")] if n else []
 

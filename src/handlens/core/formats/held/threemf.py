@@ -22,8 +22,8 @@ _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
 def _pictured(scene: Scene) -> dict[int, int]:
     """Image of each material that is a picture."""
     found = {}
-    for k, m in enumerate(scene.materials):
-        image = next((t.image for t in m.inputs if t.role == "base-colour" and t.image is not None), None)
+    for k, material in enumerate(scene.materials):
+        image = next((t.image for t in material.inputs if t.role == "base-colour" and t.image is not None), None)
         if image is not None and scene.images[image].load is not None:
             found[k] = image
     return found
@@ -81,16 +81,23 @@ def _held(scene: Scene, target: Target) -> Scene:
         data = images[image].bytes() or b""
         ending = _ENDINGS.get(media_type(data) or "", "png")
         images[image] = replace(images[image], reference=f"3D/Textures/image_{image}.{ending}", name=f"image_{image}.{ending}")
-    for k, m in enumerate(scene.materials):
+    for k, material in enumerate(scene.materials):
         if k in pictured:
             drawn[k] = len(made)
-            slot = next(t for t in m.inputs if t.role == "base-colour" and t.image is not None)
+            slot = next(t for t in material.inputs if t.role == "base-colour" and t.image is not None)
             inputs = (replace(slot, path=("texture2d",), uv_set=0),)
-            made.append(replace(m, name=f"image_{pictured[k]}", base_colour=(*m.base_colour[:3], 1.0), inputs=inputs))
+            made.append(
+                replace(material, name=f"image_{pictured[k]}", base_colour=(*material.base_colour[:3], 1.0), inputs=inputs)
+            )
         if k not in pictured or k in needed:
             plain[k] = len(made)
             made.append(
-                replace(m, id=f"{m.id}/plain", base_colour=_eight_bits(m.base_colour), inputs=() if k in pictured else m.inputs)
+                replace(
+                    material,
+                    id=f"{material.id}/plain",
+                    base_colour=_eight_bits(material.base_colour),
+                    inputs=() if k in pictured else material.inputs,
+                )
             )
     meshes = tuple(_slotted(mesh, plain, drawn) for mesh in scene.meshes)
     return scene.with_(materials=tuple(made), meshes=meshes, images=tuple(images))
@@ -114,7 +121,7 @@ def _slotted(mesh: Mesh, plain: dict[int, int], drawn: dict[int, int]) -> Mesh:
     shown = np.isin(into, list(drawn.values())) & laid
     lies = np.repeat(shown, mesh.corner_counts)
     only = lambda u: Layer(u.values, frozen(np.where(lies, u.index, -1).astype(np.int32)))
-    uvs = tuple(only(u) for u in mesh.uvs) if shown.any() else ()
+    uvs = tuple(only(layer) for layer in mesh.uvs) if shown.any() else ()
     return replace(mesh, slots=frozen(slots.reshape(-1).astype(np.int32)), slot_materials=tuple(table.tolist()), uvs=uvs)
 
 

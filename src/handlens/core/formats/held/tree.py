@@ -50,21 +50,23 @@ def only_nodes(scene: Scene, kept: list[int]) -> Scene:
         replace(scene.nodes[i], children=tuple(number[c] for c in scene.nodes[i].children if c in number)) for i in kept
     )
     skins = []
-    for s in scene.skins:
-        there = [k for k, j in enumerate(s.joints) if j in number]
-        inverse = s.inverse_bind if s.inverse_bind is None or len(there) == len(s.joints) else frozen(s.inverse_bind[there])
-        skeleton = number.get(s.skeleton) if s.skeleton is not None else None
-        skins.append(replace(s, joints=tuple(number[s.joints[k]] for k in there), inverse_bind=inverse, skeleton=skeleton))
+    for skin in scene.skins:
+        there = [k for k, j in enumerate(skin.joints) if j in number]
+        inverse = (
+            skin.inverse_bind if skin.inverse_bind is None or len(there) == len(skin.joints) else frozen(skin.inverse_bind[there])
+        )
+        skeleton = number.get(skin.skeleton) if skin.skeleton is not None else None
+        skins.append(replace(skin, joints=tuple(number[skin.joints[k]] for k in there), inverse_bind=inverse, skeleton=skeleton))
     clips = tuple(
         replace(
-            c,
+            clip,
             channels=tuple(
                 replace(x, node=None if x.node is None else number[x.node])
-                for x in c.channels
+                for x in clip.channels
                 if x.node is None or x.node in number
             ),
         )
-        for c in scene.clips
+        for clip in scene.clips
     )
     roots = tuple(number[r] for r in scene.roots if r in number)
     return scene.with_(nodes=nodes, roots=roots, skins=tuple(skins), clips=clips)
@@ -79,7 +81,7 @@ def _tell_hidden(scene: Scene, target: Target) -> list[Said]:
 def _tell_extras(scene: Scene, target: Target) -> list[Said]:
     if not target.lacks("custom properties"):
         return []
-    owners = [*(n.extras for n in scene.nodes), *(m.extras for m in scene.meshes), scene.extras]
+    owners = [*(n.extras for n in scene.nodes), *(mesh.extras for mesh in scene.meshes), scene.extras]
     count = sum(bool(own_extras(x)) for x in owners)
     text = f"Custom properties and extensions of {plural(count, 'thing')} are left out."
     return [Said(_GROUP, "Custom properties", text, f"{count:,}", "0")] if count else []
@@ -106,7 +108,7 @@ def own_extras(extras: Mapping[str, Any]) -> Json:
 def _without_extras(scene: Scene, target: Target) -> Scene:
     return scene.with_(
         nodes=tuple(replace(n, extras={}) if n.extras else n for n in scene.nodes),
-        meshes=tuple(replace(m, extras={}) if m.extras else m for m in scene.meshes),
+        meshes=tuple(replace(mesh, extras={}) if mesh.extras else mesh for mesh in scene.meshes),
         extras={},
     )
 
@@ -174,7 +176,7 @@ def flat(scene: Scene, target: Target) -> Scene:
         nodes, roots = [Node("node:0", "", mesh=0, hidden=any(n.hidden for n in nodes), extras=extras)], [0]
         meshes = [replace(one, name="")]
     used = {n.mesh for n in scene.nodes}
-    meshes += [m for k, m in enumerate(scene.meshes) if k not in used]
+    meshes += [mesh for k, mesh in enumerate(scene.meshes) if k not in used]
     return scene.with_(nodes=tuple(nodes), roots=tuple(roots), meshes=tuple(meshes))
 
 
@@ -241,13 +243,13 @@ def _plain_groups(mesh: Mesh) -> tuple[str, ...]:
 def _tell_plain_groups(scene: Scene, target: Target) -> list[Said]:
     if target.format.name != "obj":
         return []
-    n = sum(x != y for m in scene.meshes for x, y in zip(m.group_names, _plain_groups(m), strict=True))
+    n = sum(x != y for mesh in scene.meshes for x, y in zip(mesh.group_names, _plain_groups(mesh), strict=True))
     text = f"{plural(n, 'name of a group of faces is', 'names of groups of faces are')} written without blanks that do not count or a backslash at the end."
     return [Said("Surface", "Names of groups", text, "", f"{n:,} changed")] if n else []
 
 
 def _with_plain_groups(scene: Scene, _: Target) -> Scene:
-    return scene.with_(meshes=tuple(replace(m, group_names=_plain_groups(m)) for m in scene.meshes))
+    return scene.with_(meshes=tuple(replace(mesh, group_names=_plain_groups(mesh)) for mesh in scene.meshes))
 
 
 def _with_plain_names(scene: Scene, target: Target) -> Scene:

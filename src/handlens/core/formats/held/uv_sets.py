@@ -19,9 +19,9 @@ def fewest_sets(scene: Scene) -> dict[int, int]:
     return found
 
 
-def is_lost(t: TextureInput, sets: int | None) -> bool:
+def is_lost(texture: TextureInput, sets: int | None) -> bool:
     """Whether an input names a set that is not there although there is one."""
-    return t.image is not None and sets is not None and 0 < sets <= t.uv_set
+    return texture.image is not None and sets is not None and 0 < sets <= texture.uv_set
 
 
 def by_first(scene: Scene) -> tuple[Scene, int]:
@@ -29,11 +29,11 @@ def by_first(scene: Scene) -> tuple[Scene, int]:
     sets = fewest_sets(scene)
     count = 0
     changed: list[Material] = []
-    for k, m in enumerate(scene.materials):
-        lost = [is_lost(t, sets.get(k)) for t in m.inputs]
+    for k, material in enumerate(scene.materials):
+        lost = [is_lost(t, sets.get(k)) for t in material.inputs]
         count += sum(lost)
-        inputs = tuple(replace(t, uv_set=0) if bad else t for t, bad in zip(m.inputs, lost, strict=True))
-        changed.append(replace(m, inputs=inputs) if any(lost) else m)
+        inputs = tuple(replace(t, uv_set=0) if bad else t for t, bad in zip(material.inputs, lost, strict=True))
+        changed.append(replace(material, inputs=inputs) if any(lost) else material)
     return (scene.with_(materials=tuple(changed)), count) if count else (scene, 0)
 
 

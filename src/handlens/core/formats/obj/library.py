@@ -153,15 +153,15 @@ class Libraries:
         """The images of all materials. Call after materials(), which looks them up."""
         return tuple(self._image_list)
 
-    def _material(self, number: int, d: _Draft) -> Material:
-        colour = (d.values.get("kd") or [1.0, 1.0, 1.0]) if d.defined else [1.0, 1.0, 1.0]
+    def _material(self, number: int, draft: _Draft) -> Material:
+        colour = (draft.values.get("kd") or [1.0, 1.0, 1.0]) if draft.defined else [1.0, 1.0, 1.0]
         colour = (colour * 3)[:3]
-        alpha = d.values["d"][0] if d.values.get("d") else 1.0 - d.values["tr"][0] if d.values.get("tr") else 1.0
-        lit = any(MAPS[keyword] == "emissive" for keyword, _, _ in d.maps)
-        glow = (d.values.get("ke") or [1.0 if lit else 0.0]) * 3
+        alpha = draft.values["d"][0] if draft.values.get("d") else 1.0 - draft.values["tr"][0] if draft.values.get("tr") else 1.0
+        lit = any(MAPS[keyword] == "emissive" for keyword, _, _ in draft.maps)
+        glow = (draft.values.get("ke") or [1.0 if lit else 0.0]) * 3
         inputs = []
-        for keyword, reference, options in d.maps:
-            image = self._image(reference, d.library)
+        for keyword, reference, options in draft.maps:
+            image = self._image(reference, draft.library)
             strength = _numbers(" ".join(options.get("-bm", [])))
             held = options.get("-clamp", [""])[:1] == ["on"]
             channel = (options.get("-imfchan") or [""])[0]
@@ -178,14 +178,14 @@ class Libraries:
             )
         return Material(
             id=f"material:{number}",
-            name=d.name,
+            name=draft.name,
             base_colour=(colour[0], colour[1], colour[2], alpha),
-            metallic=(d.values.get("pm") or [None])[0],  # type: ignore[list-item]
-            roughness=(d.values.get("pr") or [None])[0],  # type: ignore[list-item]
+            metallic=(draft.values.get("pm") or [None])[0],  # type: ignore[list-item]
+            roughness=(draft.values.get("pr") or [None])[0],  # type: ignore[list-item]
             emissive=(glow[0], glow[1], glow[2]),
             inputs=tuple(inputs),
-            defined=d.defined,
-            source={**({"statements": d.lines} if d.lines else {}), "library": d.library},
+            defined=draft.defined,
+            source={**({"statements": draft.lines} if draft.lines else {}), "library": draft.library},
         )
 
 

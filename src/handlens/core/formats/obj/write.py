@@ -30,7 +30,7 @@ def write(scene: Scene, target: Target) -> dict[str, bytes]:
     """{file name: bytes}: the OBJ first, its library, then the images, of a scene that an OBJ can hold (`formats.held`)."""
     stem, library = target.stem, target.options.material_library
     files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, library, target.single)}
-    if library and any(m.defined for m in scene.materials):
+    if library and any(material.defined for material in scene.materials):
         files[f"{stem}.mtl"] = _library(scene)
     for image in scene.images:
         data = image.bytes()
@@ -41,12 +41,12 @@ def write(scene: Scene, target: Target) -> dict[str, bytes]:
 
 def _obj(scene: Scene, stem: str, library: bool, single: bool) -> bytes:
     out = ["# Hand Lens"]
-    if library and any(m.defined for m in scene.materials):
+    if library and any(material.defined for material in scene.materials):
         out.append(f"mtllib {stem}.mtl")
     offsets = [1, 1, 1]
-    grouped = any(m.groups is not None for m in scene.meshes)
-    smoothed = any(m.smooth is not None for m in scene.meshes)
-    materials = [m.name for m in scene.materials]
+    grouped = any(mesh.groups is not None for mesh in scene.meshes)
+    smoothed = any(mesh.smooth is not None for mesh in scene.meshes)
+    materials = [material.name for material in scene.materials]
     for n in scene.nodes:
         assert n.mesh is not None
         # A part without a name would run into the one before it.
@@ -127,30 +127,34 @@ def _lines(keyword: str, rows: Array, single: bool) -> list[str]:
 def _library(scene: Scene) -> bytes:
     """Numbers in the shortest text that reads back as the same; what no field is for is written as it came."""
     out = ["# Hand Lens"]
-    for m in scene.materials:
-        if not m.defined:
+    for material in scene.materials:
+        if not material.defined:
             continue
-        lit = any(t.role == "emissive" for t in m.inputs)
-        out += ["", f"newmtl {m.name}", "Kd " + " ".join(map(repr, map(float, m.base_colour[:3])))]
-        if any(m.emissive) or lit:
+        lit = any(t.role == "emissive" for t in material.inputs)
+        out += ["", f"newmtl {material.name}", "Kd " + " ".join(map(repr, map(float, material.base_colour[:3])))]
+        if any(material.emissive) or lit:
             # Without it a picture alone would switch the glow on.
-            out.append("Ke " + " ".join(map(repr, map(float, m.emissive))))
-        values = (("d", m.base_colour[3], 1.0), ("Pr", m.roughness, None), ("Pm", m.metallic, None))
+            out.append("Ke " + " ".join(map(repr, map(float, material.emissive))))
+        values = (("d", material.base_colour[3], 1.0), ("Pr", material.roughness, None), ("Pm", material.metallic, None))
         out += [f"{keyword} {float(v)!r}" for keyword, v, unsaid in values if v is not None and v != unsaid]
-        out += m.source.get("statements", [])
-        out += [_map(scene, t) for t in m.inputs if t.image is not None]
+        out += material.source.get("statements", [])
+        out += [_map(scene, t) for t in material.inputs if t.image is not None]
     return ("\n".join(out) + "\n").encode("utf-8")
 
 
-def _map(scene: Scene, t: TextureInput) -> str:
-    assert t.image is not None
-    options = {key: list(values) for key, values in t.options.items()}
-    if t.scale is not None:
-        options["-bm"] = [repr(float(t.scale))]
-    if t.channel:
-        options["-imfchan"] = [{"a": "m"}.get(t.channel, t.channel)]
-    if (t.sampler.get("wrapS"), t.sampler.get("wrapT")) == (33071, 33071):
+def _map(scene: Scene, texture: TextureInput) -> str:
+    assert texture.image is not None
+    options = {key: list(values) for key, values in texture.options.items()}
+    if texture.scale is not None:
+        options["-bm"] = [repr(float(texture.scale))]
+    if texture.channel:
+        options["-imfchan"] = [{"a": "m"}.get(texture.channel, texture.channel)]
+    if (texture.sampler.get("wrapS"), texture.sampler.get("wrapT")) == (33071, 33071):
         options["-clamp"] = ["on"]
     return " ".join(
-        [_STATEMENTS[t.role], *(w for key, values in options.items() for w in (key, *values)), scene.images[t.image].reference]
+        [
+            _STATEMENTS[texture.role],
+            *(w for key, values in options.items() for w in (key, *values)),
+            scene.images[texture.image].reference,
+        ]
     )

@@ -107,27 +107,31 @@ class _Reader:
 
     # --- resources ----------------------------------------------------------------------------
 
-    def resource(self, e: Element) -> None:
-        key = e.get("id") or ""
-        match e.tag:
+    def resource(self, element: Element) -> None:
+        key = element.get("id") or ""
+        match element.tag:
             case "object":
-                self.objects[key] = e
+                self.objects[key] = element
             case "basematerials":
-                self.slots[key] = [self.material(b.get("name") or "", self.colour(b, "displaycolor")) for b in e.findall("base")]
+                self.slots[key] = [
+                    self.material(b.get("name") or "", self.colour(b, "displaycolor")) for b in element.findall("base")
+                ]
             case "colorgroup":
-                self.colours[key] = np.array([self.colour(c, "color") for c in e.findall("color")]).reshape(-1, 4)
+                self.colours[key] = np.array([self.colour(c, "color") for c in element.findall("color")]).reshape(-1, 4)
             case "texture2d":
-                self.picture(e, key)
+                self.picture(element, key)
             case "texture2dgroup":
-                self.texture_group(e, key)
+                self.texture_group(element, key)
             case _:
-                self.problems.append(Problem("not-carried", f"A <{e.tag}> resource was counted but has no place in a mesh."))
+                self.problems.append(
+                    Problem("not-carried", f"A <{element.tag}> resource was counted but has no place in a mesh.")
+                )
 
-    def colour(self, e: Element, key: str) -> tuple[float, float, float, float]:
+    def colour(self, element: Element, key: str) -> tuple[float, float, float, float]:
         """#RRGGBB or #RRGGBBAA as sRGB (core, chapter 5.1)."""
-        m = re.fullmatch(r"#([0-9A-Fa-f]{6})([0-9A-Fa-f]{2})?", (e.get(key) or "#FFFFFF").strip())
+        m = re.fullmatch(r"#([0-9A-Fa-f]{6})([0-9A-Fa-f]{2})?", (element.get(key) or "#FFFFFF").strip())
         if m is None:
-            self.numbers.fail(e, f"has a colour {e.get(key)!r}, which is not written as #RRGGBB")
+            self.numbers.fail(element, f"has a colour {element.get(key)!r}, which is not written as #RRGGBB")
         r, g, b, a = (v / 255 for v in bytes.fromhex(m[1] + (m[2] or "FF")))
         return r, g, b, a
 
@@ -135,44 +139,46 @@ class _Reader:
         self.materials.append(Material(f"material:{len(self.materials)}", name, colour, inputs=inputs))
         return len(self.materials) - 1
 
-    def picture(self, e: Element, key: str) -> None:
-        path = (e.get("path") or "").lstrip("/")
+    def picture(self, element: Element, key: str) -> None:
+        path = (element.get("path") or "").lstrip("/")
         name = posixpath.basename(path)
         there = path in self.entries
         sampler = {
-            k: _WRAPS[w] for k, t in (("wrapS", "tilestyleu"), ("wrapT", "tilestylev")) if (w := e.get(t) or "wrap") in _WRAPS
+            k: _WRAPS[w]
+            for k, t in (("wrapS", "tilestyleu"), ("wrapT", "tilestylev"))
+            if (w := element.get(t) or "wrap") in _WRAPS
         }
         load: Callable[[], bytes] | None = (lambda: self.bytes(path)) if there else None
         kind = media_type(self.bytes(path)) if there else None
         # Several resources may say in their own ways how one picture is laid on.
-        number = next((k for k, i in enumerate(self.images) if i.reference == (e.get("path") or "")), len(self.images))
+        number = next((k for k, i in enumerate(self.images) if i.reference == (element.get("path") or "")), len(self.images))
         if number == len(self.images):
             status = "embedded" if there else "missing"
-            self.images.append(Image(f"image:{number}", name, e.get("path") or "", status, None, kind, load))
+            self.images.append(Image(f"image:{number}", name, element.get("path") or "", status, None, kind, load))
         slot = TextureInput("base-colour", ("texture2d",), number, 0, sampler)
         self.slots[key] = [self.material(name.rpartition(".")[0], (1.0, 1.0, 1.0, 1.0), (slot,))]
 
-    def texture_group(self, e: Element, key: str) -> None:
-        rows = [(self.number(c, "u"), self.number(c, "v")) for c in e.findall("tex2coord")]
+    def texture_group(self, element: Element, key: str) -> None:
+        rows = [(self.number(c, "u"), self.number(c, "v")) for c in element.findall("tex2coord")]
         self.uvs[key] = np.array(rows, np.float64).reshape(-1, 2)
-        texture = e.get("texid") or ""
+        texture = element.get("texid") or ""
         if texture not in self.slots:
             self.problems.append(
                 Problem("broken-reference", f"A group of coordinates names the texture {texture!r}, which is not there.")
             )
         self.slots[key] = self.slots.get(texture, [-1])
 
-    def number(self, e: Element, key: str) -> float:
+    def number(self, element: Element, key: str) -> float:
         try:
-            return float(e.get(key) or "")
+            return float(element.get(key) or "")
         except ValueError:
-            self.numbers.fail(e, f"has {key}={e.get(key)!r} where a number belongs")
+            self.numbers.fail(element, f"has {key}={element.get(key)!r} where a number belongs")
 
     # --- objects ------------------------------------------------------------------------------
 
-    def instance(self, e: Element, depth: int) -> int | None:
+    def instance(self, element: Element, depth: int) -> int | None:
         """A node for a build item or a component (core, chapters 3.4.3 and 4.2)."""
-        key = e.get("objectid") or ""
+        key = element.get("objectid") or ""
         found = self.objects.get(key)
         if found is None:
             self.problems.append(
@@ -189,7 +195,7 @@ class _Reader:
         name = found.get("name")
         name = f"object_{key}" if name is None else name
         self.nodes.append(Node(f"node:{number}", name))
-        matrix = self.matrix(e)
+        matrix = self.matrix(element)
         components = found.find("components")
         children = [self.instance(c, depth + 1) for c in (components if components is not None else ()) if c.tag == "component"]
         mesh = found.find("mesh")
@@ -205,9 +211,9 @@ class _Reader:
         )
         return number
 
-    def matrix(self, e: Element) -> Array:
+    def matrix(self, element: Element) -> Array:
         """Twelve numbers, row by row, of a matrix for row vectors (core, chapter 3.3)."""
-        text = e.get("transform")
+        text = element.get("transform")
         if not text:
             return np.eye(4)
         try:
@@ -215,7 +221,7 @@ class _Reader:
         except ValueError:
             values = np.zeros(0)
         if len(values) != 12:
-            self.numbers.fail(e, "has a transform that is not twelve numbers")
+            self.numbers.fail(element, "has a transform that is not twelve numbers")
         out = np.eye(4)
         out[:3, :] = values.reshape(4, 3).T
         return out

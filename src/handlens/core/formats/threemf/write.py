@@ -37,7 +37,7 @@ class _Writer:
         self.next_id = 1
         #: Texture of each material that is a picture, and place among the base materials of each that is a colour.
         self.texture_ids: dict[int, int] = {}
-        self.base_rows = {k: row for row, k in enumerate(k for k, m in enumerate(scene.materials) if not m.inputs)}
+        self.base_rows = {k: row for row, k in enumerate(k for k, material in enumerate(scene.materials) if not material.inputs)}
 
     def new_id(self) -> int:
         self.next_id += 1
@@ -46,9 +46,9 @@ class _Writer:
     def package(self) -> bytes:
         self.base = self.new_id()
         self.base_materials()
-        for k, m in enumerate(self.scene.materials):
-            if m.inputs:
-                self.picture(k, m.inputs[0])
+        for k, material in enumerate(self.scene.materials):
+            if material.inputs:
+                self.picture(k, material.inputs[0])
         items = [self.part(self.scene.meshes[n.mesh]) for n in self.scene.nodes if n.mesh is not None]
         pictures = [(i.reference, i.bytes() or b"") for i in self.scene.images]
         text = (
@@ -81,18 +81,18 @@ class _Writer:
     def base_materials(self) -> None:
         rows = []
         for k in self.base_rows:
-            m = self.scene.materials[k]
-            colour = "".join(f"{round(255 * v):02X}" for v in m.base_colour)
-            rows.append(f'<base name={quoteattr(m.name)} displaycolor="#{colour}"/>')
+            material = self.scene.materials[k]
+            colour = "".join(f"{round(255 * v):02X}" for v in material.base_colour)
+            rows.append(f'<base name={quoteattr(material.name)} displaycolor="#{colour}"/>')
         if rows:
             self.resources.append(f'<basematerials id="{self.base}">{"".join(rows)}</basematerials>')
 
-    def picture(self, material: int, t: TextureInput) -> None:
+    def picture(self, material: int, texture: TextureInput) -> None:
         """A texture for a material; materials with the same image each have one, so that they stay apart."""
-        assert t.image is not None
-        path = self.scene.images[t.image].reference
+        assert texture.image is not None
+        path = self.scene.images[texture.image].reference
         kind = _KINDS[path.rpartition(".")[2]]
-        ways = zip(("tilestyleu", "tilestylev"), (t.sampler.get("wrapS"), t.sampler.get("wrapT")), strict=True)
+        ways = zip(("tilestyleu", "tilestylev"), (texture.sampler.get("wrapS"), texture.sampler.get("wrapT")), strict=True)
         tiles = "".join(f' {key}="{_TILES[way]}"' for key, way in ways if way in _TILES)
         self.texture_ids[material] = self.new_id()
         self.resources.append(

@@ -140,66 +140,72 @@ class _Scene:
 
     # --- tree ---------------------------------------------------------------------------------
 
-    def node(self, number: int, e: Json, kinds: dict[str, int], driven: bool, meshes: list[Mesh]) -> Node:
-        matrix = np.array(e["matrix"], np.float64).reshape(4, 4)
-        held: dict[str, Any] = {k: e.get(k) for k in kinds if e.get(k) is not None and e[k] < kinds[k]}
-        extras = {"purpose": e["purpose"]} if e["purpose"] not in ("", "default") else {}
-        pieces = [k for k in e.get("pieces", []) if k < kinds["mesh"]]
+    def node(self, number: int, entry: Json, kinds: dict[str, int], driven: bool, meshes: list[Mesh]) -> Node:
+        matrix = np.array(entry["matrix"], np.float64).reshape(4, 4)
+        held: dict[str, Any] = {k: entry.get(k) for k in kinds if entry.get(k) is not None and entry[k] < kinds[k]}
+        extras = {"purpose": entry["purpose"]} if entry["purpose"] not in ("", "default") else {}
+        pieces = [k for k in entry.get("pieces", []) if k < kinds["mesh"]]
         if pieces and "mesh" in held:
             meshes.append(_together(meshes[held["mesh"]], [meshes[k] for k in pieces]))
             held["mesh"] = len(meshes) - 1
-        held |= {"children": tuple(e["children"]), "hidden": bool(e["hidden"]), "extras": extras}
+        held |= {"children": tuple(entry["children"]), "hidden": bool(entry["hidden"]), "extras": extras}
         straight = np.isfinite(matrix).all() and (driven or Polar(matrix[:3, :3]).shear < 1e-9)
         if straight:
             t, r, s = decompose(matrix)
-            return Node(f"node:{number}", str(e["name"]), t, r, s, **held)  # type: ignore[arg-type]
-        return Node(f"node:{number}", str(e["name"]), matrix=frozen(matrix), **held)
+            return Node(f"node:{number}", str(entry["name"]), t, r, s, **held)  # type: ignore[arg-type]
+        return Node(f"node:{number}", str(entry["name"]), matrix=frozen(matrix), **held)
 
-    def channel(self, e: Json) -> list[Channel]:
-        times = frozen(self.array(e["times"]).astype(np.float32))
-        if "path" in e:
-            width = 4 if e["path"] == "rotation" else 3
-            return [Channel(e["node"], e["path"], times, frozen(self.array(e["values"]).reshape(-1, width).astype(np.float32)))]
-        poses = [decompose(m) for m in self.array(e["matrices"]).reshape(-1, 4, 4)]
+    def channel(self, entry: Json) -> list[Channel]:
+        times = frozen(self.array(entry["times"]).astype(np.float32))
+        if "path" in entry:
+            width = 4 if entry["path"] == "rotation" else 3
+            return [
+                Channel(
+                    entry["node"], entry["path"], times, frozen(self.array(entry["values"]).reshape(-1, width).astype(np.float32))
+                )
+            ]
+        poses = [decompose(m) for m in self.array(entry["matrices"]).reshape(-1, 4, 4)]
         parts = {p: np.array([pose[k] for pose in poses], np.float32) for k, p in enumerate(("translation", "rotation", "scale"))}
         turns = parts["rotation"]
         for k in range(1, len(turns)):
             if turns[k] @ turns[k - 1] < 0:
                 turns[k] *= -1
-        return [Channel(e["node"], p, times, frozen(v)) for p, v in parts.items() if np.ptp(v, axis=0).max() > 0]
+        return [Channel(entry["node"], p, times, frozen(v)) for p, v in parts.items() if np.ptp(v, axis=0).max() > 0]
 
-    def skin(self, number: int, s: Json) -> Skin:
-        inverse = np.array(s["inverse"], np.float64).reshape(-1, 4, 4)
-        return Skin(f"skin:{number}", s["name"] or None, tuple(s["joints"]), frozen(inverse), s["root"])
+    def skin(self, number: int, entry: Json) -> Skin:
+        inverse = np.array(entry["inverse"], np.float64).reshape(-1, 4, 4)
+        return Skin(f"skin:{number}", entry["name"] or None, tuple(entry["joints"]), frozen(inverse), entry["root"])
 
     # --- meshes -------------------------------------------------------------------------------
 
-    def uv_names(self, m: Json) -> list[str]:
+    def uv_names(self, material: Json) -> list[str]:
         """Names of UV sets in their order: `st` first, as UsdPreviewSurface's own reader calls it by default."""
-        return sorted((x["name"] for x in m.get("layers", []) if x["role"] == "uv"), key=lambda n: (n not in ("st", "st0"), n))
+        return sorted(
+            (x["name"] for x in material.get("layers", []) if x["role"] == "uv"), key=lambda n: (n not in ("st", "st0"), n)
+        )
 
-    def mesh(self, number: int, m: Json) -> Mesh:
-        points = self.array(m["points"]).reshape(-1, 3)
+    def mesh(self, number: int, material: Json) -> Mesh:
+        points = self.array(material["points"]).reshape(-1, 3)
         more: dict[str, Any] = {}
-        if "lines" in m:
-            more["lines"] = frozen(self.array(m["lines"]).reshape(-1, 2).astype(np.int32))
-        if "dots" in m:
-            more["points"] = frozen(self.array(m["dots"]).astype(np.int32))
-        if "counts" in m:
-            more |= self.faces(m, len(points))
-        return Mesh(f"mesh:{number}", str(m["name"]), frozen(points), **more)
+        if "lines" in material:
+            more["lines"] = frozen(self.array(material["lines"]).reshape(-1, 2).astype(np.int32))
+        if "dots" in material:
+            more["points"] = frozen(self.array(material["dots"]).astype(np.int32))
+        if "counts" in material:
+            more |= self.faces(material, len(points))
+        return Mesh(f"mesh:{number}", str(material["name"]), frozen(points), **more)
 
-    def faces(self, m: Json, total: int) -> Json:
-        counts, corners, slots = self.array(m["counts"]), self.array(m["corners"]), self.array(m["slots"])
+    def faces(self, material: Json, total: int) -> Json:
+        counts, corners, slots = self.array(material["counts"]), self.array(material["corners"]), self.array(material["slots"])
         if (counts < 0).any() or counts.sum() != len(corners):
             raise InputError(
-                f"{self.label}: {m['name']} counts {int(counts.sum()):,} corners but holds {len(corners):,}; export it again."
+                f"{self.label}: {material['name']} counts {int(counts.sum()):,} corners but holds {len(corners):,}; export it again."
             )
         if len(corners) and (corners.max() >= total or corners.min() < 0):
             raise InputError(
-                f"{self.label}: a face of {m['name']} uses point {int(corners.max()):,}, but only {total:,} are there; export it again."
+                f"{self.label}: a face of {material['name']} uses point {int(corners.max()):,}, but only {total:,} are there; export it again."
             )
-        holes = self.array(m["holes"])
+        holes = self.array(material["holes"])
         keep_face = counts >= 3
         keep_face[holes[(holes >= 0) & (holes < len(counts))]] = False
         left_out = int(len(counts) - keep_face.sum())
@@ -207,46 +213,47 @@ class _Scene:
             self.problems.append(
                 Problem(
                     "thin-face",
-                    f"{left_out:,} faces of {m['name']} are holes or have fewer than three corners and were left out.",
+                    f"{left_out:,} faces of {material['name']} are holes or have fewer than three corners and were left out.",
                 )
             )
         order = np.flatnonzero(np.repeat(keep_face, counts))
         counts, slots = counts[keep_face], slots[keep_face]
         starts = np.concatenate([[0], np.cumsum(counts)])
-        if m["left"]:
+        if material["left"]:
             # The winding of a left-handed mesh runs clockwise seen from the front (UsdGeom, Mesh, orientation): turned, so that it does not.
             ends = np.repeat(starts[:-1] + starts[1:] - 1, counts)
             order = order[ends - np.arange(len(order))]
-        if m["subdivision"]:
+        if material["subdivision"]:
             self.problems.append(
                 Problem(
                     "subdivision",
-                    f"{m['name']} asks to be subdivided ({m['subdivision']}); its control mesh is what was read.",
-                    str(m["name"]),
+                    f"{material['name']} asks to be subdivided ({material['subdivision']}); its control mesh is what was read.",
+                    str(material["name"]),
                 )
             )
         layer = lambda x: Layer(
             frozen(self.array(x["values"]).reshape(-1, x["width"])), frozen(self.array(x["index"])[order].astype(np.int32))
         )
-        by_name = {x["name"]: layer(x) for x in m["layers"] if x["role"] == "uv"}
-        normals = next((layer(x) for x in m["layers"] if x["role"] == "normal"), None)
+        by_name = {x["name"]: layer(x) for x in material["layers"] if x["role"] == "uv"}
+        normals = next((layer(x) for x in material["layers"] if x["role"] == "normal"), None)
         colours = tuple(
-            Layer(frozen(x.values.astype(np.float32)), x.index) for x in (layer(y) for y in m["layers"] if y["role"] == "colour")
+            Layer(frozen(x.values.astype(np.float32)), x.index)
+            for x in (layer(y) for y in material["layers"] if y["role"] == "colour")
         )
         return {
             "corners": frozen(corners[order].astype(np.int32)),
             "starts": frozen(starts.astype(np.int64)),
             "slots": frozen(slots.astype(np.int32)),
-            "slot_materials": tuple(m["materials"]),
-            "uvs": tuple(by_name[n] for n in self.uv_names(m)),
+            "slot_materials": tuple(material["materials"]),
+            "uvs": tuple(by_name[n] for n in self.uv_names(material)),
             "normals": normals,
             "colours": colours,
-            "weights": self.weights(m, total),
-            "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in m["morphs"]),
+            "weights": self.weights(material, total),
+            "morphs": tuple(Morph(x["name"], frozen(self.array(x["offsets"]).reshape(-1, 3))) for x in material["morphs"]),
         }
 
-    def weights(self, m: Json, total: int) -> Weights | None:
-        w = m.get("weights")
+    def weights(self, material: Json, total: int) -> Weights | None:
+        w = material.get("weights")
         if w is None:
             return None
         joints, amounts = self.array(w["joints"]), self.array(w["weights"])
@@ -323,30 +330,30 @@ class _Scene:
             source={"values": rest} if (rest := {k: v for k, v in values.items() if k not in _VALUES}) else {},
         )
 
-    def input(self, e: Json, sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
+    def input(self, entry: Json, sets: list[list[str]]) -> tuple[TextureInput, list[float]]:
         """An input, and what its image is multiplied by: `scale` of UsdUVTexture, red, green, blue and alpha."""
-        numbered = re.fullmatch(r"st(\d{1,2})", e["set"])
-        uv = next((names.index(e["set"]) for names in sets if e["set"] in names), int(numbered[1]) if numbered else 0)
-        sampler = {k: _WRAPS[w] for k, w in zip(("wrapS", "wrapT"), e["wrap"], strict=True) if w in _WRAPS}
+        numbered = re.fullmatch(r"st(\d{1,2})", entry["set"])
+        uv = next((names.index(entry["set"]) for names in sets if entry["set"] in names), int(numbered[1]) if numbered else 0)
+        sampler = {k: _WRAPS[w] for k, w in zip(("wrapS", "wrapT"), entry["wrap"], strict=True) if w in _WRAPS}
         transform = None
-        if e["transform"]:
+        if entry["transform"]:
             # UsdTransform2d turns in degrees.
-            t = e["transform"]
+            t = entry["transform"]
             transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
-        name: str = e["name"]
+        name: str = entry["name"]
         role = _ROLES.get(name, name)
-        tint, strength = _scale(e), None
-        options = {k: e[k] for k in ("space", "scale", "bias") if e.get(k)}
+        tint, strength = _scale(entry), None
+        options = {k: entry[k] for k in ("space", "scale", "bias") if entry.get(k)}
         if role in _FACTORS:
             options.pop("scale", None)
-        if role == "normal" and np.allclose(e.get("bias") or (), (-tint[0] / 2, -tint[0] / 2, -1, 0)):
+        if role == "normal" and np.allclose(entry.get("bias") or (), (-tint[0] / 2, -tint[0] / 2, -1, 0)):
             # Eight bits to -1 … 1, steeper or flatter by its strength (UsdPreviewSurface specification, normal).
             strength = tint[0] / 2
             options = {"space": options["space"]} if "space" in options else {}
         if options.get("space") == space_of(role):
             del options["space"]
-        channel = e["output"] if e["output"] in ("r", "g", "b", "a") else ""
-        return TextureInput(role, (e["name"],), e["image"], uv, sampler, transform, strength, channel, options), tint
+        channel = entry["output"] if entry["output"] in ("r", "g", "b", "a") else ""
+        return TextureInput(role, (entry["name"],), entry["image"], uv, sampler, transform, strength, channel, options), tint
 
 
 def _together(faces: Mesh, more: list[Mesh]) -> Mesh:

@@ -289,7 +289,7 @@ class _Writer:
             self.texture(path, surface, m, t)
         return material
 
-    def texture(self, path: Any, surface: Any, m: Material, t: TextureInput) -> None:
+    def texture(self, path: Any, surface: Any, material: Material, t: TextureInput) -> None:
         from pxr import Gf, Sdf, UsdShade
 
         types = Sdf.ValueTypeNames
@@ -304,7 +304,7 @@ class _Writer:
         for way in ("wrapS", "wrapT"):
             shader.CreateInput(way, types.Token).Set(_WRAPS.get(t.sampler.get(way, 10497), "repeat"))
         shader.CreateInput("sourceColorSpace", types.Token).Set(str(t.options.get("space") or space_of(t.role)))
-        scale, bias = _scale(m, t)
+        scale, bias = _scale(material, t)
         for word, four in (("scale", scale), ("bias", bias)):
             if four is not None:
                 shader.CreateInput(word, types.Float4).Set(Gf.Vec4f(*map(float, four)))
@@ -442,9 +442,9 @@ class _Writer:
             self.stage.SetEndTimeCode(1000.0 * clip.seconds)
             if clip.name:
                 self.stage.SetMetadataByDictKey("customLayerData", CLIP, clip.name)
-            for node in dict.fromkeys(c.node for c in clip.channels if c.node is not None):
+            for node in dict.fromkeys(channel.node for channel in clip.channels if channel.node is not None):
                 movable = UsdGeom.Xformable(self.stage.GetPrimAtPath(self.paths[node]))
-                times, matrices = poses(self.scene.nodes[node], [c for c in clip.channels if c.node == node])
+                times, matrices = poses(self.scene.nodes[node], [channel for channel in clip.channels if channel.node == node])
                 movable.ClearXformOpOrder()
                 op = movable.AddTransformOp(opSuffix="clip")
                 op.Set(Gf.Matrix4d(self.scene.nodes[node].local.T.tolist()))
@@ -467,21 +467,21 @@ def _faces_alone(mesh: Mesh) -> Mesh:
     return only_vertices(replace(mesh, lines=np.zeros((0, 2), np.int32), points=np.zeros(0, np.int32)), ~beside)
 
 
-def _scale(m: Material, t: TextureInput) -> tuple[Any, Any]:
+def _scale(material: Material, texture: TextureInput) -> tuple[Any, Any]:
     """`scale` and `bias` of UsdUVTexture: a connected input has no value of its own, so they hold what its image is multiplied by."""
-    if t.role == "normal":
-        if "scale" in t.options or "bias" in t.options:
-            return t.options.get("scale"), t.options.get("bias")
-        s = 1.0 if t.scale is None else float(t.scale)
+    if texture.role == "normal":
+        if "scale" in texture.options or "bias" in texture.options:
+            return texture.options.get("scale"), texture.options.get("bias")
+        s = 1.0 if texture.scale is None else float(texture.scale)
         return (2 * s, 2 * s, 2, 1), (-s, -s, -1, 0)
-    factor = {"alpha": m.base_colour[3], "roughness": m.roughness, "metallic": m.metallic}
-    if t.role in factor:
-        four: Any = (1.0 if factor[t.role] is None else factor[t.role],) * 4
-    elif t.role in ("base-colour", "emissive"):
-        four = (*(m.base_colour[:3] if t.role == "base-colour" else m.emissive), 1.0)
+    factor = {"alpha": material.base_colour[3], "roughness": material.roughness, "metallic": material.metallic}
+    if texture.role in factor:
+        four: Any = (1.0 if factor[texture.role] is None else factor[texture.role],) * 4
+    elif texture.role in ("base-colour", "emissive"):
+        four = (*(material.base_colour[:3] if texture.role == "base-colour" else material.emissive), 1.0)
     else:
-        four = t.options.get("scale", (1.0,) * 4)
-    return None if tuple(four) == (1.0,) * 4 else four, t.options.get("bias")
+        four = texture.options.get("scale", (1.0,) * 4)
+    return None if tuple(four) == (1.0,) * 4 else four, texture.options.get("bias")
 
 
 def _single(values: Array) -> Array:

@@ -20,159 +20,159 @@ Found = Iterator[Finding | Skipped]
 
 
 @check("arrival.empty", title="Nothing to draw", result="stop")
-def empty(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def empty(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without faces, or a file without any part that has some.
 
     Why: nothing appears there; usually the wrong thing was selected on export.
     Measured: faces, lines and points of each part.
     Source: common practice, no published source.
     """
-    drawn = [p for p in m.parts if m.meshes[p.mesh].faces]
+    drawn = [part for part in measures.parts if measures.meshes[part.mesh].faces]
     if not drawn:
-        vertices = sum(mesh.vertices for mesh in m.meshes)
+        vertices = sum(mesh.vertices for mesh in measures.meshes)
         what = f"The file has {plural(vertices, 'vertex', 'vertices')} but no face" if vertices else "The file has no mesh"
         yield Finding(f"{what} to draw", value(0, "count"), value(1, "count"), key="file")
         return
-    for p in m.parts:
-        mesh = m.meshes[p.mesh]
+    for part in measures.parts:
+        mesh = measures.meshes[part.mesh]
         if not mesh.faces and not mesh.loose_edges:
-            title = f"{p.name} has {plural(mesh.vertices, 'vertex', 'vertices')} but no face"
+            title = f"{part.name} has {plural(mesh.vertices, 'vertex', 'vertices')} but no face"
             yield Finding(
                 title,
                 value(0, "count"),
                 value(1, "count"),
-                part=p.name,
-                node=p.node,
-                elements=nodes([p.node]),
-                key=node_key(m, p.node),
+                part=part.name,
+                node=part.node,
+                elements=nodes([part.node]),
+                key=node_key(measures, part.node),
             )
 
 
 @check("arrival.not-finite", title="Positions that are not numbers", result="stop")
-def not_finite(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def not_finite(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a coordinate that is infinite or not a number.
 
     Why: one such vertex throws the part's bounds away, so it vanishes or the file is refused.
     Measured: every stored coordinate.
     Source: glTF 2.0 §3.6.2.2 forbids NaN and infinity in accessors; IEEE 754-2019 defines them.
     """
-    for p in m.parts:
-        count = m.meshes[p.mesh].not_finite
+    for part in measures.parts:
+        count = measures.meshes[part.mesh].not_finite
         if count:
-            title = f"{plural(count, 'vertex', 'vertices')} of {p.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} no number"
+            title = f"{plural(count, 'vertex', 'vertices')} of {part.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} no number"
             yield Finding(
                 title,
                 value(count, "vertices"),
                 value(0, "vertices"),
                 count,
-                p.name,
-                p.node,
-                Elements("vertices", m.array(f"mesh:{p.mesh}:not-finite")),
-                key=node_key(m, p.node),
+                part.name,
+                part.node,
+                Elements("vertices", measures.array(f"mesh:{part.mesh}:not-finite")),
+                key=node_key(measures, part.node),
             )
 
 
 @check("arrival.broken-references", title="References that lead nowhere", result="caution")
-def broken_references(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def broken_references(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes, materials, images, joints or channels that are named but do not exist, and tables of the wrong length.
 
     Why: a strict importer refuses the whole file for one of them; a lenient one drops what hangs on it.
     Measured: every index in the file against the list that it points into.
     Source: glTF 2.0 §3.1: references must be valid indices; elsewhere common practice, no published source.
     """
-    bad = [p for p in m.problems if p.kind in ("broken-reference", "two-parents", "count", "no-positions")]
+    bad = [p for p in measures.problems if p.kind in ("broken-reference", "two-parents", "count", "no-positions")]
     if bad:
         title = f"{plural(len(bad), 'reference leads', 'references lead')} nowhere or to too little: {bad[0].text}"
         yield Finding(title, value(len(bad), "count"), value(0, "count"), len(bad))
 
 
 @check("arrival.not-read", title="Content that could not be taken over", result="note")
-def not_read(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def not_read(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Statements, free-form surfaces, odd numbers or faces that the file holds but a mesh cannot.
 
     Why: what is not read here is not read there either, and then it is missing without a word.
     Measured: counted while reading.
     Source: common practice, no published source.
     """
-    for p in m.problems:
+    for p in measures.problems:
         if p.kind in ("free-form", "unknown-statement", "decimal-comma", "thin-face", "not-carried"):
             yield Finding(p.text, value(p.kind, "text"), value("none", "text"), key=p.kind)
 
 
 @check("arrival.cameras", title="Cameras came along", result="note", mends=("arrival.remove",))
-def cameras(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def cameras(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Cameras that travel with the model.
 
     Why: they turn up as stray objects there, and some viewers look through the first one they find.
     Measured: cameras in the file.
     Source: common practice, no published source.
     """
-    if m.cameras:
+    if measures.cameras:
         yield Finding(
-            f"{plural(m.cameras, 'camera')} came along",
-            value(m.cameras, "count"),
+            f"{plural(measures.cameras, 'camera')} came along",
+            value(measures.cameras, "count"),
             value(0, "count"),
-            m.cameras,
-            elements=nodes(m.camera_nodes),
+            measures.cameras,
+            elements=nodes(measures.camera_nodes),
             mends=(Call("arrival.remove", {"what": "cameras"}),),
         )
 
 
 @check("arrival.lights", title="Lights came along", result="note", mends=("arrival.remove",))
-def lights(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def lights(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Lights that travel with the model: studio lamps, mostly.
 
     Why: they light the whole scene there and cost time in every frame.
     Measured: lights in the file.
     Source: common practice, no published source.
     """
-    if m.lights:
+    if measures.lights:
         yield Finding(
-            f"{plural(m.lights, 'light')} came along",
-            value(m.lights, "count"),
+            f"{plural(measures.lights, 'light')} came along",
+            value(measures.lights, "count"),
             value(0, "count"),
-            m.lights,
-            elements=nodes(m.light_nodes),
+            measures.lights,
+            elements=nodes(measures.light_nodes),
             mends=(Call("arrival.remove", {"what": "lights"}),),
         )
 
 
 @check("arrival.lines", title="Lines and loose edges", result="caution", mends=("arrival.remove",))
-def lines(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def lines(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Line elements: construction curves, or detail drawn with edges.
 
     Why: they are not drawn there, so detail made of them vanishes; the rest is dead weight.
     Measured: line elements of each part.
     Source: common practice, no published source.
     """
-    for p in m.parts:
-        count = m.meshes[p.mesh].loose_edges
+    for part in measures.parts:
+        count = measures.meshes[part.mesh].loose_edges
         if count:
             yield Finding(
-                f"{p.name} has {plural(count, 'loose edge')} that nothing draws",
+                f"{part.name} has {plural(count, 'loose edge')} that nothing draws",
                 value(count, "count"),
                 value(0, "count"),
                 count,
-                p.name,
-                p.node,
-                Elements("edges", m.array(f"mesh:{p.mesh}:lines")),
+                part.name,
+                part.node,
+                Elements("edges", measures.array(f"mesh:{part.mesh}:lines")),
                 (Call("arrival.remove", {"what": "lines"}),),
-                key=node_key(m, p.node),
+                key=node_key(measures, part.node),
             )
 
 
-def bare(m: Measures) -> list[NodeFigures]:
+def bare(measures: Measures) -> list[NodeFigures]:
     """Nodes that hold nothing and below which nothing hangs either; joints and animated nodes are not bare."""
-    holds = {n.index for n in m.nodes if n.kind in ("mesh", "camera", "light", "joint") or n.driven}
-    by_index = {n.index: n for n in m.nodes}
+    holds = {n.index for n in measures.nodes if n.kind in ("mesh", "camera", "light", "joint") or n.driven}
+    by_index = {n.index: n for n in measures.nodes}
     for i in list(holds):
         while (i := by_index[i].parent if i in by_index else -1) >= 0 and i not in holds:
             holds.add(i)
-    return [n for n in m.nodes if n.index not in holds]
+    return [n for n in measures.nodes if n.index not in holds]
 
 
 @check("arrival.empties", title="Empty nodes", result="note", mends=("arrival.remove",))
-def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def empties(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that hold no mesh, camera, light or joint, and nothing below them does.
 
     Removing them is only offered where nobody named them: what has a name of its own may be looked up by it.
@@ -181,7 +181,7 @@ def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: nodes of the scene without content, but for those whose name says that something is to be put or aimed there.
     Source: common practice, no published source.
     """
-    found = [n for n in bare(m) if "lod" not in n.name.casefold() and not is_place(n.name)]
+    found = [n for n in bare(measures) if "lod" not in n.name.casefold() and not is_place(n.name)]
     if found:
         names = ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
@@ -195,14 +195,14 @@ def empties(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.detail-levels", title="Levels of detail without meshes", result="caution", mends=("arrival.remove",))
-def detail_levels(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def detail_levels(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes named as a level of detail that hold no mesh.
 
     Why: an importer that builds level groups from names finds a level with nothing in it and shows nothing at that distance.
     Measured: empty nodes with "LOD" in their name.
     Source: common practice, no published source.
     """
-    found = [n for n in bare(m) if "lod" in n.name.casefold()]
+    found = [n for n in bare(measures) if "lod" in n.name.casefold()]
     if found:
         yield Finding(
             f"{plural(len(found), 'level of detail has', 'levels of detail have')} no mesh: {found[0].name}",
@@ -215,14 +215,14 @@ def detail_levels(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.hidden", title="Hidden nodes", result="note", mends=("arrival.remove",))
-def hidden(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def hidden(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that the file marks as not visible.
 
     Why: a destination that does not know the mark shows them all.
     Measured: the file's own visibility marks.
     Source: glTF extension KHR_node_visibility.
     """
-    found = [n.index for n in m.nodes if n.hidden]
+    found = [n.index for n in measures.nodes if n.hidden]
     if found:
         yield Finding(
             f"{plural(len(found), 'node is', 'nodes are')} hidden",
@@ -235,15 +235,15 @@ def hidden(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.unplaced", title="Meshes that stand nowhere", result="note")
-def unplaced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes that no node of the scene uses.
 
     Why: they add to the file and are never seen.
     Measured: mesh data blocks without a node in the default scene.
     Source: common practice, no published source.
     """
-    used = {p.mesh for p in m.parts}
-    spare = [mesh.name or f"mesh[{k}]" for k, mesh in enumerate(m.meshes) if k not in used]
+    used = {part.mesh for part in measures.parts}
+    spare = [mesh.name or f"mesh[{k}]" for k, mesh in enumerate(measures.meshes) if k not in used]
     if spare:
         yield Finding(
             f"{plural(len(spare), 'mesh stands', 'meshes stand')} nowhere in the scene: {spare[0]}",
@@ -254,14 +254,14 @@ def unplaced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.copies-in-place", title="Second copies in the same place", result="caution", mends=("arrival.remove-parts",))
-def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def copies_in_place(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts with the same faces in the same place as another part.
 
     Why: the two surfaces fight for every pixel and flicker, and everything is drawn twice.
     Measured: equal shape (positions to 1e-5 of the size) and equal world bounds (to 1e-5 of the size).
     Source: common practice, no published source.
     """
-    pairs = [(first, p) for group in _same_shape(m) for first, twins in _in_one_place(group) for p in twins]
+    pairs = [(first, p) for group in _same_shape(measures) for first, twins in _in_one_place(group) for p in twins]
     if not pairs:
         return
     # However many parts a second copy of a whole has, it is one thing to tell, and one to mend.
@@ -276,7 +276,7 @@ def copies_in_place(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         twin.name,
         twin.node,
         nodes([p.node for _, p in pairs]),
-        (Call("arrival.remove-parts", {"parts": [node_key(m, p.node) for _, p in pairs]}),),
+        (Call("arrival.remove-parts", {"parts": [node_key(measures, p.node) for _, p in pairs]}),),
     )
 
 
@@ -299,10 +299,10 @@ def _in_one_place(group: list[PartFigures]) -> list[tuple[PartFigures, list[Part
     return [entry for entry in found if entry[1]]
 
 
-def _cell(p: PartFigures, power: int | None = None) -> tuple[int, ...] | None:
+def _cell(part: PartFigures, power: int | None = None) -> tuple[int, ...] | None:
     """The cell that a part's low corner lies in, of a grid as wide as a power of two that is above twice the tolerance for a part of
     its size; None where its place is no number."""
-    low, high = p.bounds_min, p.bounds_max
+    low, high = part.bounds_min, part.bounds_max
     assert low is not None
     assert high is not None
     size = math.dist(low, high) or 1.0
@@ -313,11 +313,11 @@ def _cell(p: PartFigures, power: int | None = None) -> tuple[int, ...] | None:
     return (power, *(math.floor(v / width) for v in low))
 
 
-def _around(p: PartFigures, cell: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
+def _around(part: PartFigures, cell: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
     """A part's cell and those about it; and those of the next grid where its size is that of a part which falls into that one."""
-    exact = math.log2(2e-5 * (math.dist(p.bounds_min or (), p.bounds_max or ()) or 1.0))
+    exact = math.log2(2e-5 * (math.dist(part.bounds_min or (), part.bounds_max or ()) or 1.0))
     for grid in {cell[0], math.ceil(exact - 1e-3), math.ceil(exact + 1e-3)}:
-        _, *at = _cell(p, grid) or cell
+        _, *at = _cell(part, grid) or cell
         yield from (
             (grid, x, y, z)
             for x in (at[0] - 1, at[0], at[0] + 1)
@@ -327,18 +327,18 @@ def _around(p: PartFigures, cell: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
 
 
 @check("arrival.copies-stored", title="The same mesh stored more than once", result="note")
-def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def copies_stored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand in different places but store the same faces again instead of sharing them.
 
     Why: the file and the memory grow with every copy, and a change has to be made in each.
     Measured: equal shape (positions to 1e-5 of the size) over distinct sets of stored positions.
     Source: common practice, no published source.
     """
-    if "instances" not in BY_NAME[m.format].holds:
+    if "instances" not in BY_NAME[measures.format].holds:
         yield Skipped("the format cannot share a mesh between parts")
         return
-    for group in _same_shape(m):
-        blocks = list(dict.fromkeys(m.meshes[p.mesh].stored_as for p in group))
+    for group in _same_shape(measures):
+        blocks = list(dict.fromkeys(measures.meshes[p.mesh].stored_as for p in group))
         apart = any(not _same_bounds(p, group[0]) for p in group[1:])
         if len(blocks) > 1 and apart:
             yield Finding(
@@ -349,15 +349,15 @@ def copies_stored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 group[0].name,
                 group[0].node,
                 nodes([p.node for p in group]),
-                key=node_key(m, group[0].node),
+                key=node_key(measures, group[0].node),
             )
 
 
-def _same_shape(m: Measures) -> list[list[PartFigures]]:
+def _same_shape(measures: Measures) -> list[list[PartFigures]]:
     groups: dict[object, list[PartFigures]] = {}
-    for p in m.parts:
-        if m.meshes[p.mesh].faces and p.bounds_min is not None:
-            groups.setdefault(m.meshes[p.mesh].shape_key or p.mesh, []).append(p)
+    for part in measures.parts:
+        if measures.meshes[part.mesh].faces and part.bounds_min is not None:
+            groups.setdefault(measures.meshes[part.mesh].shape_key or part.mesh, []).append(part)
     return [g for g in groups.values() if len(g) > 1]
 
 
@@ -368,7 +368,7 @@ def _same_bounds(a: PartFigures, b: PartFigures) -> bool:
 
 
 @check("arrival.crumbs", title="Too many parts", result="note")
-def crumbs(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def crumbs(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More parts than the destination wants.
 
     Why: each part is drawn, culled and listed by itself; hundreds of crumbs cost more than their triangles.
@@ -377,17 +377,17 @@ def crumbs(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     if sheet.limits.parts is None:
         yield Skipped(f"{sheet.name} sets no limit on parts")
-    elif len(m.parts) > sheet.limits.parts:
+    elif len(measures.parts) > sheet.limits.parts:
         yield Finding(
-            f"The model is in {len(m.parts):,} parts",
-            value(len(m.parts), "count"),
+            f"The model is in {len(measures.parts):,} parts",
+            value(len(measures.parts), "count"),
             value(sheet.limits.parts, "count"),
-            len(m.parts),
+            len(measures.parts),
         )
 
 
 @check("arrival.fused", title="Everything fused into one mesh", result="note")
-def fused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def fused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A character whose separate pieces all sit in one mesh.
 
     Why: a hat or a tool that is fused in cannot be taken off, hidden or swapped there.
@@ -397,18 +397,18 @@ def fused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if intent.kind != "character":
         yield Skipped("it is asked of characters only")
         return
-    if len(m.parts) != 1:
+    if len(measures.parts) != 1:
         return
-    p = m.parts[0]
-    pieces = m.meshes[p.mesh].pieces
+    part = measures.parts[0]
+    pieces = measures.meshes[part.mesh].pieces
     if pieces is None:
         yield Skipped("the mesh is too large to count its pieces in passing")
     elif pieces > 1:
         yield Finding(
-            f"{p.name} holds {pieces:,} separate pieces in one mesh",
+            f"{part.name} holds {pieces:,} separate pieces in one mesh",
             value(pieces, "count"),
             value(1, "count"),
             pieces,
-            p.name,
-            p.node,
+            part.name,
+            part.node,
         )

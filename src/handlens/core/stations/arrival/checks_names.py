@@ -36,7 +36,7 @@ def normalised(name: str, rules: Names) -> str:
 
 
 @check("arrival.roles", title="Parts that may not be of the thing", result="note")
-def roles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def roles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that seem to be something else than the thing itself: a figure for scale, a stand-in, a coarser level, a shell inside.
 
     Why: as long as nobody says so they count in its size and its budget, and go out with it.
@@ -45,7 +45,7 @@ def roles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     unsaid = [
         p
-        for p in proposals(m)
+        for p in proposals(measures)
         if intent.of_part(p.name).role is None and (p.role != "inner" or seen_from(intent, p.name) in ("outside", "both"))
     ]
     for role in dict.fromkeys(p.role for p in unsaid):
@@ -62,7 +62,7 @@ def roles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.names-alike", title="Parts with the same name", result="note", mends=("arrival.name-by-pattern",))
-def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def names_alike(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Several parts under exactly the same name.
 
     Why: scripts, animations and side files that ask for the name get any one of them.
@@ -70,10 +70,10 @@ def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     groups: dict[str, list[int]] = {}
-    named = {n.index for n in m.nodes if n.named}
-    for p in m.parts:
-        if p.node in named:
-            groups.setdefault(p.name, []).append(p.node)
+    named = {n.index for n in measures.nodes if n.named}
+    for part in measures.parts:
+        if part.node in named:
+            groups.setdefault(part.name, []).append(part.node)
     for name, indices in groups.items():
         if len(indices) > 1:
             yield Finding(
@@ -88,7 +88,7 @@ def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 (
                     Call(
                         "arrival.name-by-pattern",
-                        {"pattern": "{name}_{counter:2}", "start": 2, "parts": [node_key(m, i) for i in indices[1:]]},
+                        {"pattern": "{name}_{counter:2}", "start": 2, "parts": [node_key(measures, i) for i in indices[1:]]},
                     ),
                 ),
                 key=name,
@@ -96,28 +96,31 @@ def names_alike(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.numbered-names", title="Names that say nothing", result="note", mends=("arrival.rename",))
-def numbered_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def numbered_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Three or more parts, most of them named by a bare word or a number.
 
     Why: nobody can find a part there, and the next export gives it another number.
     Measured: part names against a list of bare words, with or without a number.
     Source: common practice, no published source.
     """
-    plain = [p for p in m.parts if NUMBERED.match(p.name)]
-    if len(m.parts) >= 3 and len(plain) * 2 > len(m.parts):
-        title = f"{plural(len(plain), 'part')} of {len(m.parts):,} {'has a name' if len(plain) == 1 else 'have names'} like {plain[0].name}"
+    plain = [part for part in measures.parts if NUMBERED.match(part.name)]
+    if len(measures.parts) >= 3 and len(plain) * 2 > len(measures.parts):
+        title = f"{plural(len(plain), 'part')} of {len(measures.parts):,} {'has a name' if len(plain) == 1 else 'have names'} like {plain[0].name}"
         yield Finding(title, value(len(plain), "count"), value(0, "count"), len(plain), elements=nodes([p.node for p in plain]))
 
 
 @check("arrival.name-clash", title="Names that clash there", result="caution", mends=("arrival.rename",))
-def name_clash(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Different names that become the same once the destination has folded letter case, replaced characters and cut to length.
 
     Why: one of the two is renamed or overwritten on import, and whatever refers to it finds the other.
     Measured: part and material names, normalised as the rule sheet says.
     Source: common practice, no published source.
     """
-    for what, names in (("parts", [p.name for p in m.parts]), ("materials", [x.name for x in m.materials if x.name])):
+    for what, names in (
+        ("parts", [part.name for part in measures.parts]),
+        ("materials", [x.name for x in measures.materials if x.name]),
+    ):
         kept: dict[str, str] = {}
         for name in dict.fromkeys(names):
             short = normalised(name, sheet.names)
@@ -125,9 +128,11 @@ def name_clash(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 title = f"The {what} {kept[short]} and {name} become one name there"
                 both = (kept[short], name)
                 where = (
-                    nodes([p.node for p in m.parts if p.name in both])
+                    nodes([part.node for part in measures.parts if part.name in both])
                     if what == "parts"
-                    else Elements("materials", np.array([k for k, x in enumerate(m.materials) if x.name in both], np.int32))
+                    else Elements(
+                        "materials", np.array([k for k, x in enumerate(measures.materials) if x.name in both], np.int32)
+                    )
                 )
                 yield Finding(
                     title, value(f"{kept[short]} / {name}", "text"), value(short, "text"), 2, elements=where, key=f"{what}-{name}"
@@ -137,7 +142,7 @@ def name_clash(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.illegal-names", title="Names with forbidden characters", result="note", mends=("arrival.rename",))
-def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Names with characters that the destination does not take, or longer than it allows.
 
     Why: the gate refuses them or replaces the characters, and then names no longer match.
@@ -148,7 +153,7 @@ def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if rules.allowed is None and rules.longest is None:
         yield Skipped(f"{sheet.name} takes any name")
         return
-    names = dict.fromkeys([p.name for p in m.parts] + [x.name for x in m.materials if x.name])
+    names = dict.fromkeys([part.name for part in measures.parts] + [x.name for x in measures.materials if x.name])
     allowed = compiled(f"[{rules.allowed}]*", sheet.name) if rules.allowed else None
     bad = [n for n in names if (allowed and not allowed.fullmatch(n)) or (rules.longest and len(n) > rules.longest)]
     if bad:
@@ -162,7 +167,7 @@ def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
         )
         wrong = set(bad)
-        owners = [p.node for p in m.parts if p.name in wrong]
+        owners = [part.node for part in measures.parts if part.name in wrong]
         yield Finding(
             f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}",
             value(bad[0], "text"),
@@ -173,14 +178,14 @@ def illegal_names(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.joint-prefix", title="A prefix on every joint", result="note", mends=("arrival.rename",))
-def joint_prefix(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def joint_prefix(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """All joints of a skin carry the same prefix before a colon.
 
     Why: animations made for the bare names do not find their joints.
     Measured: names of the joints of each skin.
     Source: common practice, no published source.
     """
-    for k, skin in enumerate(m.skins):
+    for k, skin in enumerate(measures.skins):
         heads = {name.rpartition(":")[0] for name in skin.joint_names}
         if len(skin.joint_names) > 1 and len(heads) == 1 and "" not in heads:
             prefix = heads.pop() + ":"

@@ -15,21 +15,21 @@ from ...words.calls import Call
 Found = Iterator[Finding | Skipped]
 
 
-def _place(u: SideUse) -> str:
-    return f"{u.file}, line {u.line}, column {u.column}"
+def _place(use: SideUse) -> str:
+    return f"{use.file}, line {use.line}, column {use.column}"
 
 
-def _correct(u: SideUse, to: str, places: int = 1) -> Call:
+def _correct(use: SideUse, to: str, places: int = 1) -> Call:
     everywhere = {"everywhere": True} if places > 1 else {}
-    return Call("arrival.side-file", {"file": u.file, "line": u.line, "column": u.column, "to": to, **everywhere})
+    return Call("arrival.side-file", {"file": use.file, "line": use.line, "column": use.column, "to": to, **everywhere})
 
 
-def _none(m: Measures) -> Skipped | None:
-    return None if m.side_files else Skipped("no text file came along")
+def _none(measures: Measures) -> Skipped | None:
+    return None if measures.side_files else Skipped("no text file came along")
 
 
-def _told(m: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
-    return (u for u in m.side_uses if u.state in states)
+def _told(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
+    return (u for u in measures.side_uses if u.state in states)
 
 
 @check(
@@ -38,17 +38,17 @@ def _told(m: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
     result="caution",
     mends=("arrival.side-file", "arrival.rename"),
 )
-def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that differ from a name of the model in letter case or by one edit, or are a name that it had before.
 
     Why: names there are compared to the letter; what is bound by this one is not found, and comes in white, unmoving or not at all.
     Measured: every value against the names of model file, materials, images, parts, joints and clips; one edit only from five letters on, and under keys under which names stand to the letter elsewhere.
     Source: Damerau 1964 (edit distance); that names are compared to the letter is common practice, no published source.
     """
-    if (nothing := _none(m)) is not None:
+    if (nothing := _none(measures)) is not None:
         yield nothing
         return
-    for u in _told(m, ("former",)):
+    for u in _told(measures, ("former",)):
         yield Finding(
             f"{_place(u)}: {u.text}, which was a name before and is none any more",
             value(u.text, "text"),
@@ -56,7 +56,7 @@ def near_miss(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             key=f"{u.file}/{u.line}/{u.column}",
         )
-    for same in _together(_told(m, ("case", "near"))):
+    for same in _together(_told(measures, ("case", "near"))):
         u = same[0]
         how = "other letter case" if u.state == "case" else "one letter off"
         mends: list[Call] = []
@@ -93,17 +93,17 @@ def _elsewhere(same: list[SideUse]) -> str:
 
 
 @check("arrival.side-broken", title="Side file is not well-formed", result="caution")
-def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Text files beside the model that break the grammar of their kind.
 
     Why: a reader that keeps to it stops there and takes nothing of the file; one that does not may read something else.
     Measured: the whole file against its grammar; the first place at which it breaks.
     Source: XML 1.0 (fifth edition) §2.1 (well-formed documents); RFC 8259 (JSON).
     """
-    if (nothing := _none(m)) is not None:
+    if (nothing := _none(measures)) is not None:
         yield nothing
         return
-    for x in m.side_broken:
+    for x in measures.side_broken:
         yield Finding(
             f"{x.file} breaks at line {x.line}, column {x.column}: {x.why}",
             value(x.why, "text"),
@@ -114,17 +114,17 @@ def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.side-no-file", title="Side file names a file that did not come", result="caution", mends=("arrival.side-file",))
-def no_file(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that read like a model or an image and are none of the files that came along.
 
     Why: the destination looks for it where the side file says, and finds nothing.
     Measured: the last piece of each value that ends like a model or an image, against the names of all files.
     Source: common practice, no published source.
     """
-    if (nothing := _none(m)) is not None:
+    if (nothing := _none(measures)) is not None:
         yield nothing
         return
-    for u in _told(m, ("no-file",)):
+    for u in _told(measures, ("no-file",)):
         yield Finding(
             f"{_place(u)}: {u.text} did not come along",
             value(u.text, "text"),
@@ -140,14 +140,14 @@ def no_file(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("arrival.side-file", "arrival.rename"),
 )
-def other_variant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Names of a sibling model where this one's are to be expected: in its own entry of a side file, or in the model itself.
 
     Why: a variant that was copied from another still uses the other's; who changes one there changes both.
     Measured: words of sibling models' file names that this one's has not (red, where this is the green one), in its images and materials and in every entry that names it.
     Source: common practice, no published source.
     """
-    for u in _told(m, ("other-variant",)):
+    for u in _told(measures, ("other-variant",)):
         yield Finding(
             f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s",
             value(u.text, "text"),
@@ -155,30 +155,30 @@ def other_variant(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             key=f"{u.file}/{u.line}/{u.column}",
         )
-    for kind, name, sibling in m.borrowed:
+    for kind, name, sibling in measures.borrowed:
         yield Finding(
             f"The {kind} {name} sounds like {sibling}'s", value(name, "text"), value("its own", "text"), 1, key=f"{kind}/{name}"
         )
-    if not m.side_files and not m.borrowed:
+    if not measures.side_files and not measures.borrowed:
         yield Skipped("no text file and no sibling model came along")
 
 
 @check("arrival.side-unknown", title="Side file names nothing of the model", result="caution", mends=("arrival.side-file",))
-def unknown(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unknown(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values that are no name of the model, under keys that the intent says matter, or under keys of materials beside others that are.
 
     Why: what is bound under that key is not found there.
     Measured: values under the keys chosen, against all names; without a choice, those under keys that say material, paint or the like, in entries that name this model.
     Source: common practice, no published source.
     """
-    if (nothing := _none(m)) is not None:
+    if (nothing := _none(measures)) is not None:
         yield nothing
         return
-    if not intent.side_keys and not any(u.state == "exact" for u in m.side_uses):
+    if not intent.side_keys and not any(u.state == "exact" for u in measures.side_uses):
         yield Skipped("no text file names the model, and the intent names no key that matters")
         return
     chosen = set(intent.side_keys or ())
-    for u in _told(m, ("other", "lacking", "unbound")):
+    for u in _told(measures, ("other", "lacking", "unbound")):
         by_choice = f"{u.file}:{u.path}" in chosen or u.path in chosen
         if by_choice or (not chosen and u.state == "lacking"):
             what = f"no {u.kind} of the model" if u.kind else "no name of the model"
@@ -191,7 +191,7 @@ def unknown(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-def used_names(m: Measures) -> list[Row]:
+def used_names(measures: Measures) -> list[Row]:
     """Rows for the ledger: every use, what it resolves to and where it stands, what is wrong first."""
     words = {
         "exact": "to the letter",
@@ -215,6 +215,6 @@ def used_names(m: Measures) -> list[Row]:
             result="clear" if u.state == "exact" else None if u.state == "other" else "caution",
             side_key=f"{u.file}:{u.path}" if u.path else None,
         )
-        for u in sorted((u for u in m.side_uses if u.state in order), key=lambda u: order.index(u.state))
+        for u in sorted((u for u in measures.side_uses if u.state in order), key=lambda u: order.index(u.state))
     ]
     return rows

@@ -63,10 +63,10 @@ def _lights(scene: Scene) -> Outcome:
 
 
 def _lines(scene: Scene) -> Outcome:
-    count = sum(len(m.lines) for m in scene.meshes)
+    count = sum(len(mesh.lines) for mesh in scene.meshes)
     if not count:
         raise MendError("There is no loose edge to remove.")
-    meshes = tuple(_without_lines(m) for m in scene.meshes)
+    meshes = tuple(_without_lines(mesh) for mesh in scene.meshes)
     hollow = {k for k, m in enumerate(meshes) if not m.face_count and not len(m.points) and len(scene.meshes[k].lines)}
     nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
     after = scene.with_(meshes=meshes, nodes=nodes)
@@ -93,7 +93,7 @@ def _without_lines(mesh: Mesh) -> Mesh:
         "positions": frozen(mesh.positions[keep]),
         "corners": frozen(number[mesh.corners]),
         "points": frozen(number[mesh.points]),
-        "morphs": tuple(replace(m, positions=frozen(m.positions[keep])) for m in mesh.morphs),
+        "morphs": tuple(replace(morph, positions=frozen(morph.positions[keep])) for morph in mesh.morphs),
     }
     if mesh.weights is not None:
         w = mesh.weights
@@ -154,8 +154,8 @@ def _hidden(scene: Scene) -> Outcome:
 
 def _groups(scene: Scene) -> Outcome:
     """Groups that hold one node and move it nowhere: what they hold takes their place, and their name where it has none."""
-    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))}
-    driven = {c.node for clip in scene.clips for c in clip.channels}
+    joints = {j for skin in scene.skins for j in (*skin.joints, *([] if skin.skeleton is None else [skin.skeleton]))}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels}
     plain = lambda n: n.mesh is None and n.camera is None and n.light is None and not n.hidden and not n.extras
     spare = {
         i
@@ -198,7 +198,7 @@ def _unused(scene: Scene) -> Outcome:
         replace(m, inputs=tuple(replace(t, image=None if t.image is None else image_number[t.image]) for t in m.inputs))
         for m in (scene.materials[k] for k in kept)
     )
-    meshes = tuple(replace(m, slot_materials=tuple(number.get(x, -1) for x in m.slot_materials)) for m in scene.meshes)
+    meshes = tuple(replace(mesh, slot_materials=tuple(number.get(x, -1) for x in mesh.slot_materials)) for mesh in scene.meshes)
     after = scene.with_(materials=materials, meshes=meshes, images=tuple(scene.images[k] for k in images))
     return Outcome(
         after,

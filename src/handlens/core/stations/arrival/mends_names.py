@@ -48,7 +48,7 @@ def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[st
     alone = {m: name for i, name in changed.items() if (m := scene.nodes[i].mesh) is not None and users[m] == 1}
     after = scene.with_(
         nodes=tuple(replace(n, name=changed[i]) if i in changed else n for i, n in enumerate(scene.nodes)),
-        meshes=tuple(replace(m, name=alone[k]) if k in alone else m for k, m in enumerate(scene.meshes)),
+        meshes=tuple(replace(mesh, name=alone[k]) if k in alone else mesh for k, mesh in enumerate(scene.meshes)),
     )
     figures = tuple(Figure("name", scene.nodes[i].name or f"node {i}", name) for i, name in list(changed.items())[:200])
     return Outcome(after, figures, (f"{plural(len(changed), 'name changes', 'names change')}.",))

@@ -11,30 +11,30 @@ from .checks import bare
 from .checks_side_files import used_names
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    leftovers = m.cameras + m.lights + len(bare(m)) + sum(x.loose_edges for x in m.meshes)
-    joints = sum(len(s.joints) for s in m.skins)
-    materials = len(m.materials)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    leftovers = measures.cameras + measures.lights + len(bare(measures)) + sum(x.loose_edges for x in measures.meshes)
+    joints = sum(len(skin.joints) for skin in measures.skins)
+    materials = len(measures.materials)
     counted = [
-        ("Parts", len(m.parts)),
-        ("Meshes", len(m.meshes)),
-        ("Triangles", triangles(m)),
-        ("Polygons", sum(x.faces for x in m.meshes)),
-        ("Polygons over four corners", sum(x.faces_over_4 for x in m.meshes)),
-        ("Vertices as stored", sum(x.vertices for x in m.meshes)),
-        ("Loose edges", sum(x.loose_edges for x in m.meshes)),
-        ("Loose points", sum(x.loose_points for x in m.meshes)),
+        ("Parts", len(measures.parts)),
+        ("Meshes", len(measures.meshes)),
+        ("Triangles", triangles(measures)),
+        ("Polygons", sum(x.faces for x in measures.meshes)),
+        ("Polygons over four corners", sum(x.faces_over_4 for x in measures.meshes)),
+        ("Vertices as stored", sum(x.vertices for x in measures.meshes)),
+        ("Loose edges", sum(x.loose_edges for x in measures.meshes)),
+        ("Loose points", sum(x.loose_points for x in measures.meshes)),
         ("Materials", materials),
-        ("Images", len(m.images)),
-        ("Nodes", len(m.nodes)),
-        ("Empty nodes", len(bare(m))),
-        ("Hidden nodes", sum(n.hidden for n in m.nodes)),
-        ("Cameras", m.cameras),
-        ("Lights", m.lights),
-        ("Skins", len(m.skins)),
+        ("Images", len(measures.images)),
+        ("Nodes", len(measures.nodes)),
+        ("Empty nodes", len(bare(measures))),
+        ("Hidden nodes", sum(n.hidden for n in measures.nodes)),
+        ("Cameras", measures.cameras),
+        ("Lights", measures.lights),
+        ("Skins", len(measures.skins)),
         ("Joints", joints),
-        ("Clips", len(m.clips)),
-        ("Morph targets", sum(x.morphs for x in m.meshes)),
+        ("Clips", len(measures.clips)),
+        ("Morph targets", sum(x.morphs for x in measures.meshes)),
     ]
     left = {"Loose edges", "Loose points", "Empty nodes", "Hidden nodes", "Cameras", "Lights"}
     kept = [(what, f"{n:,}", "0" if what in left else "") for what, n in counted if n or what in left]
@@ -46,22 +46,22 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     columns += [("what2", "", False), ("count2", "Count", True), ("wanted2", "Wanted", True)]
     return Panel(
         about="what came in the box",
-        line=f"{plural(len(m.parts), 'part')}, {plural(len(m.images), 'image') if m.images or not joints else plural(joints, 'joint')}",
+        line=f"{plural(len(measures.parts), 'part')}, {plural(len(measures.images), 'image') if measures.images or not joints else plural(joints, 'joint')}",
         limit=f"{leftovers:,} left over" if leftovers else None,
         meter=None,
         headline=[
-            Figure(f"{len(m.parts):,}", "", "parts"),
-            Figure(f"{triangles(m):,}", "", "triangles"),
+            Figure(f"{len(measures.parts):,}", "", "parts"),
+            Figure(f"{triangles(measures):,}", "", "triangles"),
             Figure(f"{materials:,}", "", "materials"),
             Figure(f"{leftovers:,}", "", "left over", "note" if leftovers else "clear"),
         ],
-        tables=[table("inventory", "Inventory", columns, rows), *_side_table(m)],
+        tables=[table("inventory", "Inventory", columns, rows), *_side_table(measures)],
     )
 
 
-def _side_table(m: Measures) -> list[Table]:
+def _side_table(measures: Measures) -> list[Table]:
     """Names that text files beside the model use; nothing where there are none."""
-    rows = used_names(m)
+    rows = used_names(measures)
     columns = [
         ("text", "Says", False),
         ("means", "Is", False),

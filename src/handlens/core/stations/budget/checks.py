@@ -18,7 +18,7 @@ Found = Iterator[Finding | Skipped]
 
 
 @check("budget.triangles-mesh", title="Too many triangles in a mesh", result="caution")
-def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def triangles_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with more triangles than the destination takes.
 
     Why: an upload gate refuses the mesh; elsewhere it eats the frame.
@@ -29,8 +29,8 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for p in _first_parts(m):
-        count = m.meshes[p.mesh].triangles
+    for p in _first_parts(measures):
+        count = measures.meshes[p.mesh].triangles
         if count > limit:
             yield Finding(
                 f"{p.name} has {count:,} triangles",
@@ -40,22 +40,22 @@ def triangles_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                _fewer(m, p, count, limit),
-                key=node_key(m, p.node),
+                _fewer(measures, p, count, limit),
+                key=node_key(measures, p.node),
             )
 
 
-def _fewer(m: Measures, p: PartFigures, count: int, limit: int) -> tuple[Call, ...]:
+def _fewer(measures: Measures, part: PartFigures, count: int, limit: int) -> tuple[Call, ...]:
     """What brings a part below a limit: first what costs nothing, where that is enough."""
-    key = node_key(m, p.node)
-    own = OWN.of(m)
-    freed = next((t.freed for t in own.meshes if t.mesh == p.mesh), 0) if own else 0
+    key = node_key(measures, part.node)
+    own = OWN.of(measures)
+    freed = next((mesh.freed for mesh in own.meshes if mesh.mesh == part.mesh), 0) if own else 0
     free = (Call("budget.merge-flat", {"parts": [key]}),) if count - freed <= limit else ()
     return (*free, Call("budget.reduce", {"triangles": limit, "parts": [key]}))
 
 
 @check("budget.triangles-total", title="Too many triangles in all", result="caution")
-def triangles_total(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The whole model, every instance counted, has more triangles than the destination takes.
 
     Why: the frame rate falls with each one that is in view.
@@ -65,7 +65,7 @@ def triangles_total(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     limit = sheet.limits.triangles_total
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
-    elif (count := triangles(m)) > limit:
+    elif (count := triangles(measures)) > limit:
         yield Finding(
             f"The model has {count:,} triangles in all",
             value(count, "triangles"),
@@ -76,7 +76,7 @@ def triangles_total(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("budget.vertices-mesh", title="Too many vertices once split", result="caution")
-def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with more vertices than the destination takes, counted as the graphics card gets them.
 
     Why: seams and hard edges split vertices, so the card gets more than the modelling package shows; past 65,535 a 16-bit index no longer reaches.
@@ -87,8 +87,8 @@ def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for p in _first_parts(m):
-        count = m.meshes[p.mesh].gpu_vertices
+    for p in _first_parts(measures):
+        count = measures.meshes[p.mesh].gpu_vertices
         if count > limit:
             yield Finding(
                 f"{p.name} gives the card {count:,} vertices",
@@ -98,12 +98,12 @@ def vertices_mesh(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                key=node_key(m, p.node),
+                key=node_key(measures, p.node),
             )
 
 
 @check("budget.draw-calls", title="Too many draw calls", result="caution")
-def draw_call_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def draw_call_count(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts times the slots each of them uses.
 
     Why: each is a separate order to the graphics card; many small ones cost more than many triangles.
@@ -113,9 +113,11 @@ def draw_call_count(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     limit = sheet.limits.draw_calls
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
-    elif (count := draw_calls(m)) > limit:
-        slots = by_slot(m)
-        mends = tuple(Call("surface.join", {"parts": [node_key(m, p.node) for p in s.alone]}) for s in slots[:2] if s.saved)
+    elif (count := draw_calls(measures)) > limit:
+        slots = by_slot(measures)
+        mends = tuple(
+            Call("surface.join", {"parts": [node_key(measures, p.node) for p in s.alone]}) for s in slots[:2] if s.saved
+        )
         if sum(s.material >= 0 for s in slots) > 1:
             mends = (*mends, Call("budget.atlas", {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}))
         yield Finding(f"The model takes {count:,} draw calls", value(count, "count"), value(limit, "count"), count, mends=mends)
@@ -136,25 +138,25 @@ class SlotDraws(NamedTuple):
         return max(len(self.alone) - 1, 0)
 
 
-def by_slot(m: Measures) -> list[SlotDraws]:
+def by_slot(measures: Measures) -> list[SlotDraws]:
     """Every material that is drawn, the one first of which joining would spare most."""
     calls, faces = Counter[int](), Counter[int]()
     alone: dict[int, list[PartFigures]] = {}
-    for p in m.parts:
-        mesh = m.meshes[p.mesh]
+    for part in measures.parts:
+        mesh = measures.meshes[part.mesh]
         used = [(k, n) for k, n in zip(mesh.slot_materials, mesh.slot_faces, strict=False) if n]
         for k, n in used:
             calls[k] += 1
             faces[k] += n
-        if len(used) == 1 and not p.skinned and not mesh.morphs:
-            alone.setdefault(used[0][0], []).append(p)
-    name = lambda k: m.materials[k].name if 0 <= k < len(m.materials) else "no material"
+        if len(used) == 1 and not part.skinned and not mesh.morphs:
+            alone.setdefault(used[0][0], []).append(part)
+    name = lambda k: measures.materials[k].name if 0 <= k < len(measures.materials) else "no material"
     found = [SlotDraws(k, name(k), n, faces[k], alone.get(k, [])) for k, n in calls.items()]
     return sorted(found, key=lambda s: (-s.saved, -s.calls, s.material))
 
 
 @check("budget.texture-memory", title="Textures take too much memory", result="caution")
-def texture_memory_used(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def texture_memory_used(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Memory of all images that materials use, unpacked, with mips.
 
     Why: a small file unpacks to its pixels; past the limit the destination shrinks or drops textures.
@@ -164,23 +166,25 @@ def texture_memory_used(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     limit = sheet.limits.texture_memory_bytes
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
-    elif (count := texture_memory(m)) > limit:
-        big = max(m.images, key=texture_bytes)
+    elif (count := texture_memory(measures)) > limit:
+        big = max(measures.images, key=texture_bytes)
         yield Finding(
             f"Textures take {count / 2**20:,.1f} MiB once loaded, {big.reference} alone {texture_bytes(big) / 2**20:,.1f}",
             value(count, "bytes"),
             value(limit, "bytes"),
-            len([i for i in m.images if texture_bytes(i)]),
+            len([i for i in measures.images if texture_bytes(i)]),
         )
 
 
-def triangles_of_copies(m: Measures, intent: Intent) -> int:
+def triangles_of_copies(measures: Measures, intent: Intent) -> int:
     """Triangles of the planned scene: of each part as often as the intent says of it, else of the whole."""
-    return sum(m.meshes[p.mesh].triangles * (intent.of_part(p.name).copies or intent.copies) for p in m.parts)
+    return sum(
+        measures.meshes[part.mesh].triangles * (intent.of_part(part.name).copies or intent.copies) for part in measures.parts
+    )
 
 
 @check("budget.copies", title="Too much for the planned copies", result="caution")
-def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def copies(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles times the copies that the scene is planned to hold.
 
     Why: what is cheap once is dear two hundred times.
@@ -191,7 +195,7 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     several = intent.copies > 1 or any(p.copies is not None for p in intent.parts.values())
     if limit is None or not several:
         yield Skipped("no copies are planned" if limit is not None else f"{sheet.name} sets no limit")
-    elif (count := triangles_of_copies(m, intent)) > limit:
+    elif (count := triangles_of_copies(measures, intent)) > limit:
         words = f"{intent.copies:,} copies" if intent.copies > 1 else "The planned copies"
         # Where parts have copies of their own, one count for all of them would not say which is to give way.
         same = all(p.copies is None for p in intent.parts.values())
@@ -201,10 +205,10 @@ def copies(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-def _first_parts(m: Measures) -> Iterator[PartFigures]:
+def _first_parts(measures: Measures) -> Iterator[PartFigures]:
     """One part for each mesh: a mesh that stands ten times is reported once."""
     seen: set[int] = set()
-    for p in m.parts:
-        if p.mesh not in seen:
-            seen.add(p.mesh)
-            yield p
+    for part in measures.parts:
+        if part.mesh not in seen:
+            seen.add(part.mesh)
+            yield part

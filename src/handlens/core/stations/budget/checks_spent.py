@@ -28,14 +28,14 @@ TINY = 0.25
 _spent = reading(OWN.of, "what triangles cost for nothing")
 
 
-def spent(b: BudgetMeasures) -> dict[int, TrianglesOf]:
+def spent(budget: BudgetMeasures) -> dict[int, TrianglesOf]:
     """The figures of each mesh by its number."""
-    return {t.mesh: t for t in b.meshes}
+    return {mesh.mesh: mesh for mesh in budget.meshes}
 
 
 @check("budget.flat", title="Flat regions of many triangles", result="note")
 @_spent
-def flat(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Neighbouring faces that lie in one plane, with UVs, normals and colours running on over them, and more triangles than the
     outline of their region needs.
 
@@ -44,8 +44,8 @@ def flat(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fo
     on where they are half the mesh or more.
     Source: common practice, no published source.
     """
-    own = spent(b)
-    for p, mesh in first_parts(m):
+    own = spent(budget)
+    for p, mesh in first_parts(measures):
         t = own.get(p.mesh)
         if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
             continue
@@ -56,16 +56,16 @@ def flat(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fo
             t.freed,
             p.name,
             p.node,
-            Elements("faces", m.array(f"budget:{p.mesh}:flat")),
-            (Call("budget.merge-flat", {"parts": [node_key(m, p.node)]}),),
-            key=node_key(m, p.node),
+            Elements("faces", measures.array(f"budget:{p.mesh}:flat")),
+            (Call("budget.merge-flat", {"parts": [node_key(measures, p.node)]}),),
+            key=node_key(measures, p.node),
             result="caution" if t.freed >= MANY and t.freed >= MOST * mesh.triangles else "note",
         )
 
 
 @check("budget.subdivided", title="Regularly subdivided", result="note")
 @_spent
-def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def subdivided(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Every face was cut into a regular pattern, once or several times, and could be taken back to what it was cut from.
 
     Why: subdividing rounds a shape and multiplies its triangles by four each time; it is the part of a model that can be undone
@@ -74,14 +74,14 @@ def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
     side than 1/500 of the mesh's size.
     Source: the two patterns are those of Loop (1987) and of Catmull and Clark (1978).
     """
-    own = spent(b)
-    for p, mesh in first_parts(m):
+    own = spent(budget)
+    for p, mesh in first_parts(measures):
         t = own.get(p.mesh)
         gone = 0 if t is None else mesh.triangles - t.before
         # What merging flat faces frees as well is told there: one cause once.
         if t is None or not t.steps or gone < max(FEW, MUCH * mesh.triangles) or t.freed >= 0.9 * gone:
             continue
-        bent = t.bent * p.enlarges * unit_of(m)
+        bent = t.bent * p.enlarges * unit_of(measures)
         yield Finding(
             f"{p.name} is subdivided {_times(t.steps)}: {mesh.triangles:,} triangles were {t.before:,}",
             value(mesh.triangles, "triangles"),
@@ -90,8 +90,8 @@ def subdivided(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
             p.name,
             p.node,
             nodes([p.node]),
-            (Call("budget.take-back", {"steps": t.steps if bent <= 1e-6 else 1, "parts": [node_key(m, p.node)]}),),
-            key=node_key(m, p.node),
+            (Call("budget.take-back", {"steps": t.steps if bent <= 1e-6 else 1, "parts": [node_key(measures, p.node)]}),),
+            key=node_key(measures, p.node),
             why="Each step made four of every triangle"
             + (
                 f"; the points that it made lie up to {about(bent)} off the middles of their sides."
@@ -107,24 +107,24 @@ def _times(n: int) -> str:
 
 @check("budget.subpixel", title="Detail smaller than a pixel", result="note")
 @_spent
-def subpixel(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def subpixel(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles whose longest side covers less than a pixel where the thing is seen from nearest.
 
     Why: a card still works on each of them, several times over for one pixel, and they flicker.
     Measured: longest sides against a pixel at the nearest view of the intent, a screen of so many pixels showing 60° of height.
     Source: the picture of a length at a distance (perspective projection); the angle is common practice, no published source.
     """
-    views = {p.node: intent.of_part(p.name).nearest_view_m or intent.nearest_view_m for p in m.parts}
+    views = {part.node: intent.of_part(part.name).nearest_view_m or intent.nearest_view_m for part in measures.parts}
     if not any(views.values()):
         yield Skipped("the intent does not say from how near it is looked at")
         return
-    own = spent(b)
-    for p, mesh in first_parts(m):
+    own = spent(budget)
+    for p, mesh in first_parts(measures):
         t, view = own.get(p.mesh), views[p.node]
         if t is None or view is None:
             continue
         pixel = pixel_size(view, intent.screen_px)
-        tiny = smaller_than(t, pixel / (p.enlarges * unit_of(m)) if p.enlarges > 0 else 0.0)
+        tiny = smaller_than(t, pixel / (p.enlarges * unit_of(measures)) if p.enlarges > 0 else 0.0)
         if tiny < FEW or tiny < TINY * mesh.triangles:
             continue
         yield Finding(
@@ -135,8 +135,8 @@ def subpixel(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
             p.name,
             p.node,
             nodes([p.node]),
-            (Call("budget.reduce", {"deviation_mm": float(f"{pixel * 500:.3g}"), "parts": [node_key(m, p.node)]}),),
-            key=node_key(m, p.node),
+            (Call("budget.reduce", {"deviation_mm": float(f"{pixel * 500:.3g}"), "parts": [node_key(measures, p.node)]}),),
+            key=node_key(measures, p.node),
         )
 
 
@@ -145,16 +145,16 @@ def pixel_size(distance: float, pixels: int) -> float:
     return 2 * distance * math.tan(math.radians(VIEW / 2)) / pixels
 
 
-def smaller_than(t: TrianglesOf, size: float) -> int:
+def smaller_than(triangles: TrianglesOf, size: float) -> int:
     """Triangles whose longest side is surely less than a size, in the mesh's unit: whole quarter octaves below it."""
     if not size > 0:
         return 0
-    return sum(n for octave, n in t.sizes if 2 ** ((octave + 1) / OCTAVE) <= size)
+    return sum(n for octave, n in triangles.sizes if 2 ** ((octave + 1) / OCTAVE) <= size)
 
 
 @check("budget.split-vertices", title="Vertices multiplied by seams and hard edges", result="note")
 @_spent
-def split_vertices(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def split_vertices(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts of which a card gets several vertices for each point.
 
     Why: normals, UVs or colours that differ from face to face at one point make a vertex for each; a model that is shaded flat by
@@ -162,8 +162,8 @@ def split_vertices(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Int
     Measured: vertices as a card gets them over distinct points, and how many there would be with normals, UVs or colours alone.
     Source: common practice, no published source; a closed mesh has about two triangles for each point (Euler's formula).
     """
-    own = spent(b)
-    for p, mesh in first_parts(m):
+    own = spent(budget)
+    for p, mesh in first_parts(measures):
         t = own.get(p.mesh)
         if t is None or not t.points or mesh.gpu_vertices < SPLIT_FROM or mesh.gpu_vertices < SPLIT * t.points:
             continue
@@ -176,11 +176,13 @@ def split_vertices(b: BudgetMeasures, m: Measures, sheet: RuleSheet, intent: Int
             p.name,
             p.node,
             nodes([p.node]),
-            key=node_key(m, p.node),
+            key=node_key(measures, p.node),
             why=f"Each is worked out and kept by itself; with {by} alone there would be {plain(count / t.points)} for each point.",
         )
 
 
-def split_by(t: TrianglesOf) -> tuple[str, int]:
+def split_by(triangles: TrianglesOf) -> tuple[str, int]:
     """What multiplies the vertices of a mesh most, and to how many alone."""
-    return max((("normals", t.by_normals), ("UVs", t.by_uvs), ("colours", t.by_colours)), key=lambda x: x[1])
+    return max(
+        (("normals", triangles.by_normals), ("UVs", triangles.by_uvs), ("colours", triangles.by_colours)), key=lambda x: x[1]
+    )

@@ -131,9 +131,9 @@ def laid(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Ar
     return uv
 
 
-def wraps_of(t: TextureInput) -> tuple[int, int]:
+def wraps_of(texture: TextureInput) -> tuple[int, int]:
     """What a sampler does beyond the rim across and down (glTF 2.0 §5.26), repeating where it does not say."""
-    across, down = (w if (w := t.sampler.get(k)) in (_CLAMP, _MIRROR) else _REPEAT for k in ("wrapS", "wrapT"))
+    across, down = (w if (w := texture.sampler.get(k)) in (_CLAMP, _MIRROR) else _REPEAT for k in ("wrapS", "wrapT"))
     return across, down
 
 
@@ -151,25 +151,25 @@ def _whole(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -
     return out
 
 
-def _apart(m: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
+def _apart(material: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
     """Why a material cannot go into an atlas whatever its faces show, "" where it can."""
-    roles = [t.role for t in m.inputs]
-    transforms = {json.dumps(t.transform or {}, sort_keys=True, default=str) for t in m.inputs}
-    if not all(_told_in_numbers(t.transform or {}) for t in m.inputs):
+    roles = [t.role for t in material.inputs]
+    transforms = {json.dumps(t.transform or {}, sort_keys=True, default=str) for t in material.inputs}
+    if not all(_told_in_numbers(t.transform or {}) for t in material.inputs):
         return "its pictures are laid on by what is no number, or far out"
-    turned = any((t.transform or {}).get("rotation") for t in m.inputs)
-    mirrored = any(min((t.transform or {}).get("scale", (1, 1))) <= 0 for t in m.inputs)
+    turned = any((t.transform or {}).get("rotation") for t in material.inputs)
+    mirrored = any(min((t.transform or {}).get("scale", (1, 1))) <= 0 for t in material.inputs)
     reasons = {
-        "it was defined nowhere": not m.defined,
-        "what is blended is drawn in the order of parts": m.alpha_mode == "blend",
-        "an input of it has no image that can be opened": any(t.image is None or sizes[t.image] is None for t in m.inputs),
+        "it was defined nowhere": not material.defined,
+        "what is blended is drawn in the order of parts": material.alpha_mode == "blend",
+        "an input of it has no image that can be opened": any(t.image is None or sizes[t.image] is None for t in material.inputs),
         "it has an input that no atlas is made for": any(r not in NEUTRAL for r in roles) or len(set(roles)) < len(roles),
-        "its pictures are laid on in several ways": len({t.uv_set for t in m.inputs}) > 1
-        or len({wraps_of(t) for t in m.inputs}) > 1
+        "its pictures are laid on in several ways": len({t.uv_set for t in material.inputs}) > 1
+        or len({wraps_of(t) for t in material.inputs}) > 1
         or len(transforms) > 1,
         "its pictures are turned or mirrored as they are laid on": turned or mirrored,
-        "it takes single channels of its pictures": any(t.channel for t in m.inputs),
-        "it has values out of 0 to 1": any(not 0 <= v <= 1 for v in _factors(m)),
+        "it takes single channels of its pictures": any(t.channel for t in material.inputs),
+        "it has values out of 0 to 1": any(not 0 <= v <= 1 for v in _factors(material)),
     }
     return next((reason for reason, holds in reasons.items() if holds), "")
 
@@ -183,22 +183,22 @@ def _told_in_numbers(transform: Mapping[str, Any]) -> bool:
     return all(isinstance(x, int | float) and abs(x) < _FAR for x in told)
 
 
-def _factors(m: Material) -> list[float]:
-    return [*m.base_colour, *m.emissive, *(v for v in (m.metallic, m.roughness) if v is not None)]
+def _factors(material: Material) -> list[float]:
+    return [*material.base_colour, *material.emissive, *(v for v in (material.metallic, material.roughness) if v is not None)]
 
 
-def _kind(scene: Scene, m: Material) -> Any:
+def _kind(scene: Scene, material: Material) -> Any:
     """What has to be the same of materials that share an atlas."""
-    values = () if bakes(scene) else (m.metallic, m.roughness, m.emissive, _strengths(m))
-    stated = (m.metallic is None, m.roughness is None)
-    return m.alpha_mode, m.alpha_cutoff, m.double_sided, _text(dict(m.source)), values, stated
+    values = () if bakes(scene) else (material.metallic, material.roughness, material.emissive, _strengths(material))
+    stated = (material.metallic is None, material.roughness is None)
+    return material.alpha_mode, material.alpha_cutoff, material.double_sided, _text(dict(material.source)), values, stated
 
 
-def _laying(m: Material) -> Any:
+def _laying(material: Material) -> Any:
     """What has to be the same of materials with pictures that share an atlas, their UV set first; None of one without."""
-    options = sorted((t.role, _text(dict(t.options))) for t in m.inputs if t.options)
-    filters = {(t.sampler.get("magFilter"), t.sampler.get("minFilter")) for t in m.inputs}
-    return (m.inputs[0].uv_set, str(options), str(sorted(filters, key=str))) if m.inputs else None
+    options = sorted((t.role, _text(dict(t.options))) for t in material.inputs if t.options)
+    filters = {(t.sampler.get("magFilter"), t.sampler.get("minFilter")) for t in material.inputs}
+    return (material.inputs[0].uv_set, str(options), str(sorted(filters, key=str))) if material.inputs else None
 
 
 def _text(told: Any) -> str:
@@ -210,8 +210,8 @@ def bakes(scene: Scene) -> bool:
     return scene.format in ("glb", "gltf")
 
 
-def _strengths(m: Material) -> tuple[Any, ...]:
-    return tuple(sorted((t.role, t.scale) for t in m.inputs if t.scale is not None))
+def _strengths(material: Material) -> tuple[Any, ...]:
+    return tuple(sorted((t.role, t.scale) for t in material.inputs if t.scale is not None))
 
 
 def _piece(

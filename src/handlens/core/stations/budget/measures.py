@@ -42,12 +42,12 @@ _Kept = tuple[TrianglesOf, Array]
 _found: WeakKeyDictionary[Mesh, _Kept] = WeakKeyDictionary()
 
 
-def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> BudgetMeasures:
+def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> BudgetMeasures:
     out = []
-    for k in sorted({p.mesh for p in m.parts}):
+    for k in sorted({part.mesh for part in measures.parts}):
         mesh = scene.meshes[k]
         if mesh not in _found:
-            _found[mesh] = _of(mesh, m.meshes[k])
+            _found[mesh] = _of(mesh, measures.meshes[k])
         figures, flat = _found[mesh]
         if len(flat):
             arrays[f"{k}:flat"] = flat
@@ -100,14 +100,14 @@ def _sizes(mesh: Mesh) -> list[tuple[int, int]]:
     return sorted(count.items())
 
 
-def _vertices(mesh: Mesh, m: MeshFigures, top: Topology) -> tuple[int, int, int, int]:
+def _vertices(mesh: Mesh, figures: MeshFigures, top: Topology) -> tuple[int, int, int, int]:
     """Distinct points of faces and, where a card gets many more vertices than those, points told apart by normals, by UVs, by
     colours alone."""
     at = top.ids[mesh.corners]
     there = np.zeros(top.welded, bool)
     there[at] = True
     points = int(np.count_nonzero(there))
-    if m.gpu_vertices < SPLIT_FROM or m.gpu_vertices < SPLIT * points:
+    if figures.gpu_vertices < SPLIT_FROM or figures.gpu_vertices < SPLIT * points:
         return points, 0, 0, 0
 
     def apart(layers: list[Layer]) -> int:

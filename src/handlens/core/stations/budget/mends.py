@@ -28,7 +28,7 @@ _STEPS = 12
 
 def triangle_count(scene: Scene) -> int:
     """Triangles of all meshes, each counted once."""
-    return sum(m.triangle_count for m in scene.meshes)
+    return sum(mesh.triangle_count for mesh in scene.meshes)
 
 
 @mend(
@@ -161,7 +161,7 @@ def vertex_order(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
             told[1] += overfetch(ids, count, _BYTES) * len(ids)
         meshes[k], share = made, share + len(index)
     if not share:
-        polygons = any(not m.only_triangles for m in scene.meshes)
+        polygons = any(not mesh.only_triangles for mesh in scene.meshes)
         raise MendError("Cut the faces into triangles first." if polygons else "Their order is as good as it gets.")
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
@@ -225,5 +225,5 @@ def _renumbered(mesh: Mesh) -> Mesh:
         lines=frozen(number[mesh.lines]),
         points=frozen(number[mesh.points]),
         weights=weights,
-        morphs=tuple(replace(m, positions=frozen(m.positions[order])) for m in mesh.morphs),
+        morphs=tuple(replace(morph, positions=frozen(morph.positions[order])) for morph in mesh.morphs),
     )

@@ -112,7 +112,7 @@ def _joining(scene: Scene) -> list[str]:
 
 def _name(scene: Scene, group: Group) -> str:
     """A name that no material has: of the first of the group."""
-    taken = {m.name for m in scene.materials}
+    taken = {material.name for material in scene.materials}
     stem = f"{scene.materials[group.pieces[0].material].name or 'material'}_atlas"
     name, n = stem, 1
     while name in taken:
@@ -142,11 +142,11 @@ def _fitted(group: Group, most: int, border: int) -> tuple[Cells, float] | None:
     return best, low
 
 
-def _scaled(p: Piece, share: float) -> list[int]:
+def _scaled(piece: Piece, share: float) -> list[int]:
     """Sides of a piece, rounded to the grid."""
-    if p.flat:
+    if piece.flat:
         return [GRID, GRID]
-    return [max(round(n * share / GRID), 1) * GRID for n in (p.window[1] - p.window[0]).tolist()]
+    return [max(round(n * share / GRID), 1) * GRID for n in (piece.window[1] - piece.window[0]).tolist()]
 
 
 def _moved(before: Scene, after: Scene, meshes: Sequence[int], group: Group, cells: Cells, material: int) -> Scene:
@@ -213,7 +213,7 @@ def _thinned(before: Scene, after: Scene) -> Scene:
     used = lambda s: {m for mesh in s.meshes for m in mesh.slot_materials}
     gone = used(before) - used(after) - {-1}
     after = without_materials(after, gone)
-    shown = lambda s: {t.image for m in s.materials for t in m.inputs if t.image is not None}
+    shown = lambda s: {t.image for material in s.materials for t in material.inputs if t.image is not None}
     left = shown(after)
     images = {k for k in shown(before) if k not in left}
     return without_images(after, images) if images else after

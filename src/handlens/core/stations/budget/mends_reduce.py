@@ -196,7 +196,7 @@ def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]], searched: bool) 
         return figures
     name = worst.mesh.name or "a part"
     figures.append(Figure("they slide by more than 1 px on", "0 %", f"{percent(float((shift > 1).mean()))} of {name}"))
-    pixels = texels(scene, next(k for k, m in enumerate(scene.meshes) if m is worst.mesh))
+    pixels = texels(scene, next(k for k, mesh in enumerate(scene.meshes) if mesh is worst.mesh))
     count = worst.holding(1 / pixels)
     figures.append(
         Figure(

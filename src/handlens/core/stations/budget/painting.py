@@ -127,10 +127,10 @@ class _Values:
         }
         self.painted = {role for role, said in told.items() if len(said) > 1}
 
-    def into(self, role: str, m: Material, pixels: Array) -> Array:
+    def into(self, role: str, material: Material, pixels: Array) -> Array:
         """Pixels of a role multiplied by the values of a material, where values go into pictures."""
         if role in ("normal", "occlusion"):
-            strength = next((t.scale for t in m.inputs if t.role == role and t.scale is not None), 1.0)
+            strength = next((t.scale for t in material.inputs if t.role == role and t.scale is not None), 1.0)
             if strength == 1 or not self.bakes:
                 return pixels
             # glTF 2.0 §3.9.3: `scale` makes slopes steeper.
@@ -138,9 +138,14 @@ class _Values:
         if role not in self.painted:
             return pixels
         if role == "metallic-roughness":
-            factor = [1.0, 1.0 if m.roughness is None else m.roughness, 1.0 if m.metallic is None else m.metallic, 1.0]
+            factor = [
+                1.0,
+                1.0 if material.roughness is None else material.roughness,
+                1.0 if material.metallic is None else material.metallic,
+                1.0,
+            ]
             return np.rint(pixels * factor).astype(np.uint8)
-        colour = np.array(m.base_colour if role == "base-colour" else (*m.emissive, 1.0))
+        colour = np.array(material.base_colour if role == "base-colour" else (*material.emissive, 1.0))
         if (colour == 1).all():
             return pixels
         light: Callable[[Array], Array] = to_linear if self.linear else np.asarray
@@ -153,13 +158,13 @@ class _Values:
         out[:, :, 3] = np.rint(pixels[:, :, 3] * colour[3]).astype(np.uint8)
         return out
 
-    def kept(self, m: Material) -> Material:
+    def kept(self, material: Material) -> Material:
         """A material with the values that are left to multiply by."""
         if "base-colour" in self.painted:
-            m = replace(m, base_colour=(1.0, 1.0, 1.0, 1.0))
+            material = replace(material, base_colour=(1.0, 1.0, 1.0, 1.0))
         if "metallic-roughness" in self.painted:
-            m = replace(m, metallic=1.0, roughness=1.0)
-        return replace(m, emissive=(1.0, 1.0, 1.0)) if "emissive" in self.painted else m
+            material = replace(material, metallic=1.0, roughness=1.0)
+        return replace(material, emissive=(1.0, 1.0, 1.0)) if "emissive" in self.painted else material
 
 
 def _lightened(pixels: Array, strength: float) -> Array:

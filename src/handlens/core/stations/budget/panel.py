@@ -11,24 +11,24 @@ from .checks import by_slot, triangles_of_copies
 from .measures import OWN
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    count, calls, memory = triangles(m), draw_calls(m), texture_memory(m)
-    vertices = sum(m.meshes[p.mesh].gpu_vertices for p in m.parts)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    count, calls, memory = triangles(measures), draw_calls(measures), texture_memory(measures)
+    vertices = sum(measures.meshes[part.mesh].gpu_vertices for part in measures.parts)
     lim = sheet.limits
-    largest = max((m.meshes[p.mesh].triangles for p in m.parts), default=0)
+    largest = max((measures.meshes[part.mesh].triangles for part in measures.parts), default=0)
     rows: list[Row] = []
-    for p in m.parts:
-        mesh = m.meshes[p.mesh]
+    for part in measures.parts:
+        mesh = measures.meshes[part.mesh]
         rows.append(
             Row(
                 cells={
-                    "part": p.name,
+                    "part": part.name,
                     "triangles": f"{mesh.triangles:,}",
                     "share": percent(mesh.triangles / count) if count else "–",
                     "vertices": f"{mesh.gpu_vertices:,}",
                     "calls": f"{draw_calls_of(mesh):,}",
                 },
-                node=p.node,
+                node=part.node,
                 result=_over(mesh.triangles, lim.triangles_mesh),
                 weight=mesh.triangles,
             )
@@ -43,7 +43,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "Triangles in all",
                 f"{count:,}",
                 _limit(lim.triangles_total),
-                f"{triangles_of_copies(m, intent):,}",
+                f"{triangles_of_copies(measures, intent):,}",
                 _over(count, lim.triangles_total),
             ),
             ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", _over(largest, lim.triangles_mesh)),
@@ -93,7 +93,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "free",
                 "Redundant triangles",
                 [("what", "Redundant", False), ("triangles", "Triangles", True), ("share", "Share", True)],
-                _for_nothing(m, intent, count),
+                _for_nothing(measures, intent, count),
             ),
             table(
                 "slots",
@@ -115,24 +115,24 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                         material=s.material if s.material >= 0 else None,
                         weight=s.calls,
                     )
-                    for s in by_slot(m)
+                    for s in by_slot(measures)
                 ],
             ),
         ],
     )
 
 
-def _for_nothing(m: Measures, intent: Intent, count: int) -> list[Row]:
+def _for_nothing(measures: Measures, intent: Intent, count: int) -> list[Row]:
     """What reducing can begin with, over all times that meshes are shown; none where there is nothing."""
-    own = OWN.of(m)
-    freed = {t.mesh: t.freed for t in own.meshes} if own is not None else {}
-    see_through = any(x.used_by_faces and x.drawn in ("mask", "blend") for x in m.materials)
+    own = OWN.of(measures)
+    freed = {mesh.mesh: mesh.freed for mesh in own.meshes} if own is not None else {}
+    see_through = any(x.used_by_faces and x.drawn in ("mask", "blend") for x in measures.materials)
     outside = intent.seen_from == "outside" and not see_through
     told = [
-        ("lying flat", sum(freed.get(p.mesh, 0) for p in m.parts)),
-        ("without area", sum(m.meshes[p.mesh].zero_area_faces for p in m.parts)),
-        ("there twice", sum(m.meshes[p.mesh].surface.alike for p in m.parts)),
-        ("where nobody can see it", sum(f.unseen_triangles for f in m.facing) if outside else 0),
+        ("lying flat", sum(freed.get(part.mesh, 0) for part in measures.parts)),
+        ("without area", sum(measures.meshes[part.mesh].zero_area_faces for part in measures.parts)),
+        ("there twice", sum(measures.meshes[part.mesh].surface.alike for part in measures.parts)),
+        ("where nobody can see it", sum(f.unseen_triangles for f in measures.facing) if outside else 0),
     ]
     return [
         Row(cells={"what": what, "triangles": f"{n:,}", "share": percent(n / count)}, weight=n) for what, n in told if n and count

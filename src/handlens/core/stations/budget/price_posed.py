@@ -84,7 +84,7 @@ def poses_of(scene: Scene, node: int, most: int) -> list[Pose]:
 
 def _clips(scene: Scene, node: int, most: int) -> Iterator[Pose]:
     joints = _skin(scene, node).joints
-    moving = [c for c in scene.clips if any(x.node in joints for x in c.channels) and c.seconds > 0]
+    moving = [clip for clip in scene.clips if any(x.node in joints for x in clip.channels) and clip.seconds > 0]
     for clip in moving[:most]:
         at = np.linspace(0, clip.seconds, max(most // len(moving), 1) + 1)[1:]
         for t, world in zip(at, worlds_at(scene, clip, at), strict=True):

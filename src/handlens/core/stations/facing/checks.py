@@ -38,10 +38,10 @@ _NAMED = 2_000
 TURN = {"outside": "facing.outward", "inside": "facing.inward"}
 
 
-def _judged(m: Measures, intent: Intent) -> Iterator[tuple[FacingFigures, SideFigures, str, str]]:
+def _judged(measures: Measures, intent: Intent) -> Iterator[tuple[FacingFigures, SideFigures, str, str]]:
     """Parts with a side that they are looked at from: figures, those of that side, the side, the part's name."""
-    names = {p.node: p.name for p in m.parts}
-    for f in m.facing:
+    names = {part.node: part.name for part in measures.parts}
+    for f in measures.facing:
         side = seen_from(intent, names[f.node])
         if side == "inside":
             yield f, f.inside, side, names[f.node]
@@ -49,8 +49,12 @@ def _judged(m: Measures, intent: Intent) -> Iterator[tuple[FacingFigures, SideFi
             yield f, f.outside, side, names[f.node]
 
 
-def _too_large(m: Measures) -> Skipped | None:
-    return None if m.facing or not m.parts else Skipped("the model has more triangles than rays are cast against", unseen=True)
+def _too_large(measures: Measures) -> Skipped | None:
+    return (
+        None
+        if measures.facing or not measures.parts
+        else Skipped("the model has more triangles than rays are cast against", unseen=True)
+    )
 
 
 def share_of(side: SideFigures) -> float:
@@ -60,7 +64,7 @@ def share_of(side: SideFigures) -> float:
 
 
 @check("facing.inward", title="Faces turned away", result="stop", mends=("facing.outward", "facing.inward", "facing.turn"))
-def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose front cannot be seen from where the part is looked at.
 
     Why: a destination that draws one side shows a hole there, and the far inside through it; one tiny hole is enough.
@@ -70,18 +74,18 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.receiver.back_faces == "shown":
         yield Skipped(f"{sheet.name} draws both sides of every face")
         return
-    if large := _too_large(m):
+    if large := _too_large(measures):
         yield large
         return
-    for f, side, name, part in _judged(m, intent):
+    for f, side, name, part in _judged(measures, intent):
         count = side.turned - side.covered if sheet.receiver.back_faces == "as-material" else side.turned
         if not count:
             continue
         key = f"part:{f.node}:{'out' if name == 'outside' else 'in'}"
-        faces = m.array(key)
+        faces = measures.array(key)
         if kind_of(intent, part) in ("room", "building") and side.floors:
             # Nobody goes round below a room: its floor is right.
-            faces = np.setdiff1d(faces, m.array(f"part:{f.node}:floor"))
+            faces = np.setdiff1d(faces, measures.array(f"part:{f.node}:floor"))
             count -= side.floors
             if count <= 0:
                 continue
@@ -96,22 +100,22 @@ def inward(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             part,
             f.node,
             Elements("faces", faces),
-            (Call(TURN[name], {"parts": [node_key(m, f.node)]}),),
-            key=node_key(m, f.node),
+            (Call(TURN[name], {"parts": [node_key(measures, f.node)]}),),
+            key=node_key(measures, f.node),
             result="note" if side.met < NEVER_MET else "caution" if unsure else "",
             confidence=side.confidence,
         )
 
 
 @check("facing.double-sided", title="Double-sided material hides faces turned away", result="caution", mends=("facing.outward",))
-def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that look away, but are drawn from both sides by their material.
 
     Why: every pixel there is shaded twice as often, light falls on the wrong side in programs that do not turn the normal, and the holes come back as soon as the material is changed.
     Measured: faces that look away, as by facing.inward, whose material is double-sided.
     Source: glTF 2.0 §3.9.6: back-face culling is disabled where doubleSided is true.
     """
-    for f, side, name, part in _judged(m, intent):
+    for f, side, name, part in _judged(measures, intent):
         if side.covered:
             yield Finding(
                 f"{plural(side.covered, 'face')} of {part} {'looks' if side.covered == 1 else 'look'} away behind a double-sided material",
@@ -120,14 +124,14 @@ def hidden_by_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 side.covered,
                 part,
                 f.node,
-                Elements("faces", m.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
-                (Call(TURN[name], {"parts": [node_key(m, f.node)]}),),
-                key=node_key(m, f.node),
+                Elements("faces", measures.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
+                (Call(TURN[name], {"parts": [node_key(measures, f.node)]}),),
+                key=node_key(measures, f.node),
             )
 
 
 @check("facing.one-sided", title="Seen from both sides, drawn from one", result="caution", mends=("facing.double-sided",))
-def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that the intent says are seen from both sides, with open faces whose material is drawn from one.
 
     Why: a flag, a leaf or a sail vanishes when one walks round to its back.
@@ -137,8 +141,8 @@ def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.receiver.back_faces == "shown":
         yield Skipped(f"{sheet.name} draws both sides of every face")
         return
-    names = {p.node: p.name for p in m.parts}
-    for f in m.facing:
+    names = {part.node: part.name for part in measures.parts}
+    for f in measures.facing:
         if f.both and seen_from(intent, names[f.node]) == "both":
             yield Finding(
                 f"{plural(f.both, 'face')} of {names[f.node]} can be seen from behind, where nothing is drawn",
@@ -147,25 +151,25 @@ def one_sided(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 f.both,
                 names[f.node],
                 f.node,
-                Elements("faces", m.array(f"part:{f.node}:both")),
-                (Call("facing.double-sided", {"parts": [node_key(m, f.node)]}),),
-                key=node_key(m, f.node),
+                Elements("faces", measures.array(f"part:{f.node}:both")),
+                (Call("facing.double-sided", {"parts": [node_key(measures, f.node)]}),),
+                key=node_key(measures, f.node),
             )
 
 
 @check("facing.winding", title="Neighbours wound against each other", result="caution", mends=("facing.outward", "facing.inward"))
-def winding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges that both of their faces run along in the same direction.
 
     Why: one of the two looks the wrong way, and smooth shading, bevels and reductions go astray along the edge.
     Measured: edges of the surface, welded by exact position, that exactly two faces share and run in one direction; faces without area left out.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3: neighbouring faces of an oriented surface run their edge in opposite directions.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.disagreeing:
             side = seen_from(intent, p.name)
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} neighbours wound against each other",
@@ -176,17 +180,17 @@ def winding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("facing.one-surface", title="A surface with one side only", result="caution")
-def one_surface(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Patches that no winding suits, as a band with half a twist.
 
     Why: some edge of it always has a front on one side and a back on the other, so part of it is never drawn; cut it open along one edge.
     Measured: patches whose faces, followed round over shared edges, come back turned.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (orientable surfaces).
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.non_orientable:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{p.name} has {plural(n, 'patch', 'patches')} with one side only",
@@ -196,7 +200,7 @@ def one_surface(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("facing.walk-round", title="Backs seen on walking round", result="caution", mends=("surface.fill", "facing.double-sided"))
-def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The model shows backs of faces to someone who walks round it, although its faces look the right way: it is open somewhere.
 
     Why: through an opening one sees the inside of the far wall, which is not drawn, so one looks straight through the model.
@@ -209,15 +213,15 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.receiver.back_faces == "shown":
         yield Skipped(f"{sheet.name} draws both sides of every face")
         return
-    if m.walk is None or any(side.turned for _, side, _, _ in _judged(m, intent)):
+    if measures.walk is None or any(side.turned for _, side, _, _ in _judged(measures, intent)):
         yield Skipped(
-            "faces look away, which comes first" if m.walk else "the model has more triangles than rays are cast against"
+            "faces look away, which comes first" if measures.walk else "the model has more triangles than rays are cast against"
         )
         return
-    w = m.walk
-    names = {n.index: n.name for n in m.nodes}
+    w = measures.walk
+    names = {n.index: n.name for n in measures.nodes}
     # Backs of what is turned inward on purpose are meant to be seen.
-    meant = {p.node for p in m.parts if seen_from(intent, p.name) != "outside"}
+    meant = {part.node for part in measures.parts if seen_from(intent, part.name) != "outside"}
     backs = w.backs - sum(n for node, n in w.backs_of.items() if node in meant)
     open_holes = [i for i in w.open_holes if i not in meant]
     share = backs / w.rays if w.rays else 0.0
@@ -225,7 +229,7 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     through = ", ".join(names[i] for i in open_holes[:3]) + (" …" if len(open_holes) > 3 else "")
     where = (
-        f"; most from {heading(w.worst, m.up_axis or sheet.up_axis)}, {percent(w.worst_share)} there"
+        f"; most from {heading(w.worst, measures.up_axis or sheet.up_axis)}, {percent(w.worst_share)} there"
         if w.worst and backs and not meant
         else ""
     )
@@ -241,8 +245,8 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         names.get(open_holes[0]) if open_holes else None,
         open_holes[0] if open_holes else None,
         nodes(open_holes) if open_holes else None,
-        (*_filled(m, open_holes), Call("facing.double-sided", {})),
-        why=_CARDS if _all_flat(m, set(w.backs_of) - meant) else "",
+        (*_filled(measures, open_holes), Call("facing.double-sided", {})),
+        why=_CARDS if _all_flat(measures, set(w.backs_of) - meant) else "",
         samples=w.rays,
         result="" if backs and (open_holes or share > SLIVER) else "note",
     )
@@ -252,39 +256,41 @@ def walk_round(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 _CARDS = "From behind, a flat part that is drawn from one side is not there at all: it vanishes as one walks round it."
 
 
-def _all_flat(m: Measures, parts: set[int]) -> bool:
-    return bool(parts) and all(m.meshes[p.mesh].surface.flat for p in m.parts if p.node in parts)
+def _all_flat(measures: Measures, parts: set[int]) -> bool:
+    return bool(parts) and all(measures.meshes[part.mesh].surface.flat for part in measures.parts if part.node in parts)
 
 
-def _filled(m: Measures, open_parts: list[int]) -> tuple[Call, ...]:
+def _filled(measures: Measures, open_parts: list[int]) -> tuple[Call, ...]:
     """The offer to fill small openings of parts that one looks into; what is open on a large scale is meant to be, as a cup is."""
     wanted = set(open_parts)
-    found = [p for p in m.parts if p.node in wanted]
+    found = [part for part in measures.parts if part.node in wanted]
     small = [
-        h * unit_of(m) * p.enlarges
+        h * unit_of(measures) * p.enlarges
         for p in found
-        for h in m.meshes[p.mesh].surface.holes
-        if h < SMALL * m.meshes[p.mesh].surface.size
+        for h in measures.meshes[p.mesh].surface.holes
+        if h < SMALL * measures.meshes[p.mesh].surface.size
     ]
     if not small:
         return ()
     return (
-        Call("surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [node_key(m, p.node) for p in found]}),
+        Call(
+            "surface.fill", {"across_mm": float(f"{max(small) * 1001:.4g}"), "parts": [node_key(measures, p.node) for p in found]}
+        ),
     )
 
 
 @check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))
-def back_to_back(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces over the same points as another, wound the other way: a second skin that makes a sheet visible from both sides.
 
     Why: it costs twice the triangles, flickers where light or depth is worked out, and many upload gates count it as an error; a double-sided material does the same with one.
     Measured: faces over the same welded points in the opposite order.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.opposed:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} back to back with another",
@@ -299,25 +305,25 @@ def back_to_back(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("facing.turn", "facing.turn-normals", "facing.normals"),
 )
-def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that all of their own stored normals point away from.
 
     Why: they are lit from the wrong side: dark in the sun, bright in the shade. Either the face or its normals were turned alone.
     Measured: the dot product of the face's normal by winding with the stored normal at each corner, below 0 at every one.
     Source: glTF 2.0 §3.7.2.1: normals are unit vectors of the surface; winding per §3.7.4.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.normals_opposed:
             found = counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} against {'its' if n == 1 else 'their'} normals",
                 "normals-opposed",
                 "faces",
             )
-            parts = [node_key(m, p.node)]
-            named = face_text(np.sort(m.array(f"mesh:{p.mesh}:normals-opposed")))
+            parts = [node_key(measures, p.node)]
+            named = face_text(np.sort(measures.array(f"mesh:{p.mesh}:normals-opposed")))
             few = tuple(Call(mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
             # For a few faces nobody wants all the others lit anew.
             whole = Call(_LIT[0], {**_LIT[1], "parts": parts})
@@ -331,14 +337,14 @@ def normals_opposed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("facing.normals-broken", title="Normals that are none", result="caution", mends=("facing.normals",))
-def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Stored normals that are zero, no numbers, or not of length 1.
 
     Why: a zero normal is lit black, one that is no number spreads black or white blots, and one that is too long shines too brightly.
     Measured: length of each stored normal, 1 within 0.01.
     Source: glTF 2.0 §3.7.2.1: NORMAL holds unit-length vectors.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         zero, long = mesh.surface.normals_broken, mesh.surface.normals_uneven
         for n, name, words in ((zero, "normals-broken", "zero or no number"), (long, "normals-uneven", "not of length 1")):
             if n:
@@ -349,22 +355,22 @@ def normals_broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     n,
                     p.name,
                     p.node,
-                    of_mesh(m, p, name, "vertices"),
-                    (Call("facing.normals", {"angle": 40, "parts": [node_key(m, p.node)]}),),
-                    key=f"{node_key(m, p.node)}/{name}",
+                    of_mesh(measures, p, name, "vertices"),
+                    (Call("facing.normals", {"angle": 40, "parts": [node_key(measures, p.node)]}),),
+                    key=f"{node_key(measures, p.node)}/{name}",
                     result="" if name == "normals-broken" else "note",
                 )
 
 
 @check("facing.normals-missing", title="No normals stored", result="note", mends=("facing.normals",))
-def normals_missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Curved meshes that store no normals.
 
     Why: each program then makes its own: faceted here, smooth over hard edges there.
     Measured: meshes without a normal at some corner and with edges whose faces meet at 1° to 60°, which could be meant either way.
     Source: glTF 2.0 §3.7.2.1: where normals are not given, flat normals are to be calculated.
     """
-    found = [(p, mesh) for p, mesh in first_parts(m) if mesh.surface.normals_missing and mesh.surface.soft]
+    found = [(p, mesh) for p, mesh in first_parts(measures) if mesh.surface.normals_missing and mesh.surface.soft]
     if found:
         p = found[0][0]
         yield Finding(
@@ -380,18 +386,18 @@ def normals_missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",))
-def smeared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def smeared(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges between faces at more than 80° that share their normals at both ends.
 
     Why: light runs round the corner in stripes and blots, the "weird triangles" of a smooth-shaded box.
     Measured: edges of two faces that meet at more than 80°, whose stored normals agree across the edge within 2.5° at both ends; told from 3 such edges and 2 % of all on.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         n = mesh.surface.smeared
         if n >= 3 and n > 0.02 * mesh.faces * 1.5:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'sharp edge')} of {p.name} {'is' if n == 1 else 'are'} lit as if smooth",
@@ -402,14 +408,14 @@ def smeared(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",))
-def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def faceted(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Curved meshes whose stored normals make every edge hard.
 
     Why: a ball comes in as a cut stone; each point is stored once for each of its faces, which costs several times the vertices.
     Measured: edges whose faces meet at 1° to 60°, where they are the greater part of all edges, over 95 % of which have another normal on either side; from 32 faces on.
     Source: glTF 2.0 §3.7.2.1 (normals are stored by vertex); that it may be meant is common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
             yield Finding(
                 f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are lit hard",
@@ -419,6 +425,6 @@ def faceted(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (Call(_LIT[0], {**_LIT[1], "parts": [node_key(m, p.node)]}),),
-                key=node_key(m, p.node),
+                (Call(_LIT[0], {**_LIT[1], "parts": [node_key(measures, p.node)]}),),
+                key=node_key(measures, p.node),
             )

@@ -84,7 +84,9 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     change = {m for m in used if not scene.materials[m].double_sided}
     if not change:
         raise MendError("These parts have no material that is drawn from one side.")
-    materials = tuple(replace(m, double_sided=True) if k in change else m for k, m in enumerate(scene.materials))
+    materials = tuple(
+        replace(material, double_sided=True) if k in change else material for k, material in enumerate(scene.materials)
+    )
     chosen = set(chosen_meshes(scene, parts))
     others = {m for k, mesh in enumerate(scene.meshes) if k not in chosen for m in mesh.slot_materials}
     remark = (f"{plural(len(change & others), 'of these materials is', 'of these materials are')} used by other parts too.",)
@@ -116,7 +118,7 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     for k in chosen:
         layer, sharp = smooth_normals(meshes[k], angle)
         # Tangents and morphed normals belong to the normals that are gone; formats that need them have them worked out again.
-        morphs = tuple(replace(m, normals=None) for m in meshes[k].morphs)
+        morphs = tuple(replace(morph, normals=None) for morph in meshes[k].morphs)
         meshes[k] = replace(meshes[k], normals=layer, tangents=None, morphs=morphs)
         hard += sharp
     without = sum(scene.meshes[k].normals is None for k in chosen)
@@ -153,7 +155,7 @@ def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome
         index[corner] = len(mesh.normals.values) + place.reshape(-1)
         values = np.concatenate([mesh.normals.values, -mesh.normals.values[used]])
         made = replace(mesh, normals=Layer(frozen(values), frozen(index.astype(np.int32))), tangents=None)
-        meshes[k] = only_used_values(replace(made, morphs=tuple(replace(m, normals=None) for m in mesh.morphs)))
+        meshes[k] = only_used_values(replace(made, morphs=tuple(replace(morph, normals=None) for morph in mesh.morphs)))
     if not count:
         raise MendError("There are no such faces with normals.")
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces with turned normals", "0", f"{count:,}"),))
@@ -161,7 +163,7 @@ def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome
 
 def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     chosen = chosen_nodes(scene, parts)
-    found = {k: patches(m, surface(m, corners=True).edges) for k, m in enumerate(scene.meshes)}
+    found = {k: patches(mesh, surface(mesh, corners=True).edges) for k, mesh in enumerate(scene.meshes)}
     placed = placed_parts(scene, found)
     if not placed:
         raise MendError("There are no faces to turn.")

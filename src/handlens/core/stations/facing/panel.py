@@ -14,14 +14,14 @@ from .checks import BACKS
 SEEN_WORDS = {"outside": "outside", "inside": "inside", "both": "both sides", "inverted": "outside, inverted on purpose"}
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    names = {p.node: p for p in m.parts}
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    names = {part.node: part for part in measures.parts}
     rows, wrong, judged = [], 0.0, 0.0
-    for f in m.facing:
+    for f in measures.facing:
         p = names[f.node]
         side = seen_from(intent, p.name)
         s = f.inside if side == "inside" else f.outside
-        surface = m.meshes[p.mesh].surface
+        surface = measures.meshes[p.mesh].surface
         if side in ("outside", "inside"):
             wrong, judged = wrong + s.wrong, judged + s.judged
         share = s.wrong / s.judged if s.judged > 0 else 0.0
@@ -42,12 +42,20 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         )
     away = sum(r.result == "stop" for r in rows)
     share = wrong / judged if judged > 0 else 0.0
-    backs = m.walk.backs / m.walk.rays if m.walk and m.walk.rays else 0.0
-    worst = heading(m.walk.worst, m.up_axis or sheet.up_axis) if m.walk and m.walk.worst and m.walk.backs else ""
-    edges = sum(mesh.surface.disagreeing for _, mesh in first_parts(m))
+    backs = measures.walk.backs / measures.walk.rays if measures.walk and measures.walk.rays else 0.0
+    worst = (
+        heading(measures.walk.worst, measures.up_axis or sheet.up_axis)
+        if measures.walk and measures.walk.worst and measures.walk.backs
+        else ""
+    )
+    edges = sum(mesh.surface.disagreeing for _, mesh in first_parts(measures))
     return Panel(
         about="which way faces look, and what that hides",
-        line=f"{percent(share)} turned away" if m.facing else "too large for rays" if m.parts else "nothing to look at",
+        line=f"{percent(share)} turned away"
+        if measures.facing
+        else "too large for rays"
+        if measures.parts
+        else "nothing to look at",
         limit=f"from {SEEN_WORDS[intent.seen_from]}",
         meter=None,
         headline=[
@@ -83,6 +91,6 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     )
 
 
-def _percent(area: float, s: SideFigures) -> str:
-    whole = s.judged + s.undecided + s.hidden
+def _percent(area: float, figures: SideFigures) -> str:
+    whole = figures.judged + figures.undecided + figures.hidden
     return percent(area / whole) if whole > 0 else "–"

@@ -43,13 +43,13 @@ def figures(scene: Scene, ground: Ground) -> list[list[ChannelFigures]]:
     groups: dict[tuple[str, int, int, bool], list[tuple[int, int]]] = {}
     out: list[list[ChannelFigures | None]] = [[None] * len(clip.channels) for clip in scene.clips]
     for k, clip in enumerate(scene.clips):
-        for i, c in enumerate(clip.channels):
-            cubic = c.interpolation == "CUBICSPLINE"
-            whole = c.values.ndim == 2 and len(c.values) == len(c.times) * (3 if cubic else 1)
-            if not len(c.times) or not whole:
-                out[k][i] = _bare(c, ground)
+        for i, channel in enumerate(clip.channels):
+            cubic = channel.interpolation == "CUBICSPLINE"
+            whole = channel.values.ndim == 2 and len(channel.values) == len(channel.times) * (3 if cubic else 1)
+            if not len(channel.times) or not whole:
+                out[k][i] = _bare(channel, ground)
             else:
-                groups.setdefault((c.path, len(c.times), c.values.shape[1], cubic), []).append((k, i))
+                groups.setdefault((channel.path, len(channel.times), channel.values.shape[1], cubic), []).append((k, i))
     for (_, keys, wide, cubic), members in groups.items():
         at_once = max(_TOGETHER // (keys * wide), 1)
         for begin in range(0, len(members), at_once):
@@ -62,18 +62,35 @@ def figures(scene: Scene, ground: Ground) -> list[list[ChannelFigures]]:
     return done
 
 
-def _role(c: Channel, ground: Ground) -> str:
-    return "nothing" if c.node is None else "joint" if c.node in ground.joints else "part" if c.node in ground.kept else "stray"
+def _role(channel: Channel, ground: Ground) -> str:
+    return (
+        "nothing"
+        if channel.node is None
+        else "joint"
+        if channel.node in ground.joints
+        else "part"
+        if channel.node in ground.kept
+        else "stray"
+    )
 
 
-def _bare(c: Channel, ground: Ground) -> ChannelFigures:
+def _bare(channel: Channel, ground: Ground) -> ChannelFigures:
     """A channel without keys, or whose tables do not fit each other."""
-    times = c.times.astype(np.float64)
+    times = channel.times.astype(np.float64)
     finite = times[np.isfinite(times)]
     start, end = (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
     keys = len(times)
     return ChannelFigures(
-        c.node, c.path, _role(c, ground), keys, start, end, c.interpolation, not_finite=keys, needs=keys, looked=keys
+        channel.node,
+        channel.path,
+        _role(channel, ground),
+        keys,
+        start,
+        end,
+        channel.interpolation,
+        not_finite=keys,
+        needs=keys,
+        looked=keys,
     )
 
 
@@ -134,15 +151,19 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
         )
 
 
-def rests(scene: Scene, c: Channel, value: Array) -> bool:
+def rests(scene: Scene, channel: Channel, value: Array) -> bool:
     """Whether a value is what the channel's node has in the file."""
-    if c.node is None or c.path not in ("translation", "rotation", "scale") or scene.nodes[c.node].matrix is not None:
+    if (
+        channel.node is None
+        or channel.path not in ("translation", "rotation", "scale")
+        or scene.nodes[channel.node].matrix is not None
+    ):
         return False
-    rest = np.array(getattr(scene.nodes[c.node], c.path), np.float64)
+    rest = np.array(getattr(scene.nodes[channel.node], channel.path), np.float64)
     if rest.shape != value.shape:
         return False
     near = 1e-5 * max(float(np.abs(rest).max()), 1e-9)
-    return bool(np.abs(rest - value).max() <= near or (c.path == "rotation" and np.abs(rest + value).max() <= near))
+    return bool(np.abs(rest - value).max() <= near or (channel.path == "rotation" and np.abs(rest + value).max() <= near))
 
 
 def _needs(scene: Scene, done: list[list[ChannelFigures]], ground: Ground) -> None:

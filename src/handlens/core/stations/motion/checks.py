@@ -37,68 +37,68 @@ LATE = 0.05
 MANY, TIMES = 100, 3.0
 
 
-def measured(m: Measures) -> MotionMeasures | None:
+def measured(measures: Measures) -> MotionMeasures | None:
     """What was measured; None where there is something to measure, and that fell."""
-    return OWN.of(m) if m.clips else MotionMeasures([])
+    return OWN.of(measures) if measures.clips else MotionMeasures([])
 
 
 #: A check that reads them.
 of_clips = reading(measured, "the clips could not be measured")
 
 
-def clip_name(k: int, c: ClipOfModel) -> str:
-    return c.name or f"clip {k}"
+def clip_name(k: int, clip: ClipOfModel) -> str:
+    return clip.name or f"clip {k}"
 
 
-def _clip(m: Measures, k: int) -> Elements:
+def _clip(measures: Measures, k: int) -> Elements:
     """A clip, drawn as the nodes that it drives."""
-    return Elements("clips", np.array([k], np.int32), drawn=m.array(f"motion:{k}:nodes"))
+    return Elements("clips", np.array([k], np.int32), drawn=measures.array(f"motion:{k}:nodes"))
 
 
-def _key(k: int, c: ClipOfModel) -> str:
-    return f"{clip_name(k, c)}~{k}"
+def _key(k: int, clip: ClipOfModel) -> str:
+    return f"{clip_name(k, clip)}~{k}"
 
 
 #: How often each name was found among the clips that were asked for last: a check asks for each of its findings.
 _asked: tuple[list[ClipOfModel], Counter[str]] = ([], Counter())
 
 
-def _word(k: int, c: ClipOfModel, all_of: MotionMeasures) -> str:
+def _word(k: int, clip: ClipOfModel, all_of: MotionMeasures) -> str:
     """What a mend calls a clip: its name, its number where the name does not tell it from the others."""
     global _asked
     asked = _asked
     if asked[0] is not all_of.clips:
         _asked = asked = (all_of.clips, Counter(x.name for x in all_of.clips))
-    return c.name if c.name and asked[1][c.name] == 1 else f"#{k}"
+    return clip.name if clip.name and asked[1][clip.name] == 1 else f"#{k}"
 
 
-def _of(mend: str, k: int, c: ClipOfModel, all_of: MotionMeasures, **params: object) -> tuple[Call, ...]:
+def _of(mend: str, k: int, clip: ClipOfModel, all_of: MotionMeasures, **params: object) -> tuple[Call, ...]:
     """A mend for one clip."""
-    return (Call(mend, {**params, "clips": [_word(k, c, all_of)]}),)
+    return (Call(mend, {**params, "clips": [_word(k, clip, all_of)]}),)
 
 
-def _which(m: Measures, channels: Sequence[ChannelFigures]) -> str:
-    called = {n.index: n.name for n in m.nodes}
+def _which(measures: Measures, channels: Sequence[ChannelFigures]) -> str:
+    called = {n.index: n.name for n in measures.nodes}
     words = [f"{c.path} of {called.get(c.node, f'node {c.node}') if c.node is not None else 'nothing'}" for c in channels[:2]]
     return ", ".join(words) + (" …" if len(channels) > 2 else "")
 
 
 def _unwatched(own: MotionMeasures) -> Found:
     """Says how many clips were too many to be watched from beginning to end."""
-    rest = sum(not c.watched for c in own.clips)
+    rest = sum(not clip.watched for clip in own.clips)
     if rest:
         yield Skipped(f"{rest:,} of {len(own.clips):,} clips were too many to be watched from beginning to end", unseen=True)
 
 
 def _told(
-    m: Measures, own: MotionMeasures, k: int, title: str, count: int, mends: tuple[Call, ...] = (), result: str = ""
+    measures: Measures, own: MotionMeasures, k: int, title: str, count: int, mends: tuple[Call, ...] = (), result: str = ""
 ) -> Finding:
     return Finding(
         title,
         value(count, "count"),
         value(0, "count"),
         count,
-        elements=_clip(m, k),
+        elements=_clip(measures, k),
         mends=mends,
         key=_key(k, own.clips[k]),
         result=result,
@@ -106,214 +106,212 @@ def _told(
 
 
 @check("motion.broken", title="A clip that is not whole", result="caution")
-def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels whose tables do not fit each other, that drive what does not exist, or that could not be read.
 
     Why: a strict importer refuses the file for it; a lenient one drops the channel, and that joint stands still.
     Measured: while reading: times against values, targets and samplers against the lists that they point into.
     Source: glTF 2.0 §3.11: each key has one value, three for a cubic spline; elsewhere common practice, no published source.
     """
-    for k, p in enumerate(p for p in m.problems if p.kind == "clip"):
+    for k, p in enumerate(p for p in measures.problems if p.kind == "clip"):
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
 
 
 @check("motion.not-finite", title="Keys that are no numbers", result="stop", mends=("motion.repair-keys",))
 @of_clips
-def not_finite(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def not_finite(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys whose time or value is not a number or is infinite.
 
     Why: whatever the joint carries is gone from that moment on, and with it often the whole character.
     Measured: every time and value of every channel.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite.
     """
-    for k, c in enumerate(own.clips):
-        bad = [x for x in c.channels if x.not_finite]
+    for k, clip in enumerate(own.clips):
+        bad = [x for x in clip.channels if x.not_finite]
         if bad:
             keys = sum(x.not_finite for x in bad)
-            title = f"{plural(keys, 'key')} of {clip_name(k, c)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(m, bad)}"
-            yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own))
+            title = f"{plural(keys, 'key')} of {clip_name(k, clip)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(measures, bad)}"
+            yield _told(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own))
 
 
 @check("motion.times", title="Times out of order", result="stop", mends=("motion.repair-keys", "motion.trim"))
 @of_clips
-def times(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def times(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys that stand at the time of the one before them, or earlier, or before 0.
 
     Why: a receiver that searches by halves finds the wrong key, and the joint jumps; a strict one refuses the file.
     Measured: each key's time against the one before it, and the first against 0.
     Source: glTF 2.0 §3.11: the first time is at least 0, and times must be strictly increasing.
     """
-    for k, c in enumerate(own.clips):
-        bad = [x for x in c.channels if x.backward or x.equal]
+    for k, clip in enumerate(own.clips):
+        bad = [x for x in clip.channels if x.backward or x.equal]
         if bad:
             backward, equal = sum(x.backward for x in bad), sum(x.equal for x in bad)
             words = [f"{backward:,} run backward"] * bool(backward) + [f"{equal:,} stand at one time"] * bool(equal)
-            title = f"Keys of {clip_name(k, c)} are out of order: {' and '.join(words)}, {_which(m, bad)}"
-            yield _told(m, own, k, title, backward + equal, _of("motion.repair-keys", k, c, own))
-        early = [x for x in c.channels if x.start < -AT_ONCE]
+            title = f"Keys of {clip_name(k, clip)} are out of order: {' and '.join(words)}, {_which(measures, bad)}"
+            yield _told(measures, own, k, title, backward + equal, _of("motion.repair-keys", k, clip, own))
+        early = [x for x in clip.channels if x.start < -AT_ONCE]
         if early and not bad:
             first = min(x.start for x in early)
-            title = f"{clip_name(k, c)} begins before 0, at {plain(first)} s: {_which(m, early)}"
-            yield _told(m, own, k, title, len(early), _of("motion.trim", k, c, own))
+            title = f"{clip_name(k, clip)} begins before 0, at {plain(first)} s: {_which(measures, early)}"
+            yield _told(measures, own, k, title, len(early), _of("motion.trim", k, clip, own))
 
 
 @check("motion.off-unit", title="Rotations that are not of length 1", result="caution", mends=("motion.repair-keys",))
 @of_clips
-def off_unit(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def off_unit(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Quaternions whose length is not 1.
 
     Why: one receiver brings them to 1, another scales or shears what the joint carries by the square of that length.
     Measured: the length of every rotation key, 1 within 0.001.
     Source: glTF 2.0 §3.11: rotation values are unit quaternions.
     """
-    for k, c in enumerate(own.clips):
-        bad = [x for x in c.channels if x.off_unit]
+    for k, clip in enumerate(own.clips):
+        bad = [x for x in clip.channels if x.off_unit]
         if bad:
             keys = sum(x.off_unit for x in bad)
             worst = max(bad, key=lambda x: abs(x.worst_length - 1)).worst_length
             yield Finding(
-                f"{plural(keys, 'rotation')} of {clip_name(k, c)} {'is' if keys == 1 else 'are'} not of length 1: {plain(worst)} at worst, {_which(m, bad)}",
+                f"{plural(keys, 'rotation')} of {clip_name(k, clip)} {'is' if keys == 1 else 'are'} not of length 1: {plain(worst)} at worst, {_which(measures, bad)}",
                 value(worst, "factor"),
                 value(1.0, "factor"),
                 keys,
-                elements=_clip(m, k),
-                mends=_of("motion.repair-keys", k, c, own),
-                key=_key(k, c),
+                elements=_clip(measures, k),
+                mends=_of("motion.repair-keys", k, clip, own),
+                key=_key(k, clip),
             )
 
 
 @check("motion.flips", title="Rotations that change sign", result="note", mends=("motion.repair-keys",))
 @of_clips
-def flips(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rotation keys that lie on the other side of the sphere from the one before them.
 
     Why: the standard goes the short way all the same. A receiver that fills in number by number spins the joint the long way round.
     Measured: the product of each quaternion with the one before it, below 0; of a cubic spline it is a caution, since it goes the long way everywhere, of steps nothing.
     Source: glTF 2.0, appendix C.4 takes the shortest path, appendix C.5 does not for cubic splines; that others do not is common practice, no published source.
     """
-    for k, c in enumerate(own.clips):
-        bad = [x for x in c.channels if x.flips]
+    for k, clip in enumerate(own.clips):
+        bad = [x for x in clip.channels if x.flips]
         if bad:
             keys = sum(x.flips for x in bad)
-            title = (
-                f"{plural(keys, 'rotation')} of {clip_name(k, c)} {'changes' if keys == 1 else 'change'} sign: {_which(m, bad)}"
-            )
+            title = f"{plural(keys, 'rotation')} of {clip_name(k, clip)} {'changes' if keys == 1 else 'change'} sign: {_which(measures, bad)}"
             curved = any(x.interpolation == "CUBICSPLINE" for x in bad)
             if curved:
                 title += "; a cubic spline swings the long way round between them"
-            yield _told(m, own, k, title, keys, _of("motion.repair-keys", k, c, own), "caution" if curved else "")
+            yield _told(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own), "caution" if curved else "")
 
 
 @check("motion.aimless", title="Channels that move nothing", result="caution", mends=("motion.drop-stray",))
 @of_clips
-def aimless(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def aimless(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels aimed at nothing, at a node that neither shows nor carries anything and is no joint, or without any key.
 
     Why: what they moved at home is not in the file, or goes by another name: that part of the motion is lost.
     Measured: the target of every channel against the joints of all skins and the nodes that hold something.
     Source: glTF 2.0 §3.11: a channel without a node is to be ignored; elsewhere common practice, no published source.
     """
-    for k, c in enumerate(own.clips):
-        bad = [x for x in c.channels if x.role in ("nothing", "stray") or not x.keys]
+    for k, clip in enumerate(own.clips):
+        bad = [x for x in clip.channels if x.role in ("nothing", "stray") or not x.keys]
         if bad:
-            all_stray = len(bad) == len(c.channels)
-            title = f"{'All' if all_stray else 'Of'} {plural(len(c.channels), 'channel')} of {clip_name(k, c)}{'' if all_stray else f' {len(bad):,}'} move{'' if len(bad) > 1 or all_stray else 's'} nothing: {_which(m, bad)}"
-            yield _told(m, own, k, title, len(bad), _of("motion.drop-stray", k, c, own))
+            all_stray = len(bad) == len(clip.channels)
+            title = f"{'All' if all_stray else 'Of'} {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)}{'' if all_stray else f' {len(bad):,}'} move{'' if len(bad) > 1 or all_stray else 's'} nothing: {_which(measures, bad)}"
+            yield _told(measures, own, k, title, len(bad), _of("motion.drop-stray", k, clip, own))
 
 
 @check("motion.empty", title="Clips without a channel", result="caution", mends=("motion.drop-clips",))
 @of_clips
-def empty(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def empty(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that hold no channel at all.
 
     Why: it is listed there and does nothing when it is played; a strict importer refuses the file.
     Measured: channels of every clip.
     Source: glTF 2.0 §5.2 (animation): at least one channel.
     """
-    for k, c in enumerate(own.clips):
-        if not c.channels:
-            yield _told(m, own, k, f"{clip_name(k, c)} has no channel", 1, _of("motion.drop-clips", k, c, own))
+    for k, clip in enumerate(own.clips):
+        if not clip.channels:
+            yield _told(measures, own, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, own))
 
 
 @check("motion.held-pose", title="A clip that only holds a pose", result="caution", mends=("motion.drop-clips",))
 @of_clips
-def held_pose(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def held_pose(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips of which every channel keeps one value, be it in one key or in several.
 
     Why: such a clip is often what is left of an old pose: on reload it puts the character back into it, whatever was mended.
     Measured: every channel's keys are alike within a millionth; how far the pose is from that of the file. One that is the file's own pose, within a thousandth of the model's size, is a note.
     Source: common practice, no published source.
     """
-    low, high = (np.array(x or [0.0] * 3) for x in (m.bounds_min, m.bounds_max))
-    size = float(np.linalg.norm(high - low)) * unit_of(m)
-    for k, c in enumerate(own.clips):
-        if not c.held:
+    low, high = (np.array(x or [0.0] * 3) for x in (measures.bounds_min, measures.bounds_max))
+    size = float(np.linalg.norm(high - low)) * unit_of(measures)
+    for k, clip in enumerate(own.clips):
+        if not clip.held:
             continue
-        most = max(x.keys for x in c.channels)
-        away = c.moved * unit_of(m)
+        most = max(x.keys for x in clip.channels)
+        away = clip.moved * unit_of(measures)
         moved = away > 1e-5
         away = away if moved else 0.0
-        title = f"{clip_name(k, c)} only holds a pose, in {plural(most, 'key')} a channel" + (
+        title = f"{clip_name(k, clip)} only holds a pose, in {plural(most, 'key')} a channel" + (
             f": it moves the model by up to {about(away)}" if moved else ": the one that the file stands in"
         )
         yield Finding(
             title,
             value(away * 1000, "mm"),
             value(0.0, "mm"),
-            len(c.channels),
-            elements=_clip(m, k),
-            mends=_of("motion.drop-clips", k, c, own),
-            key=_key(k, c),
+            len(clip.channels),
+            elements=_clip(measures, k),
+            mends=_of("motion.drop-clips", k, clip, own),
+            key=_key(k, clip),
             result="" if away > 1e-3 * size else "note",
         )
 
 
 @check("motion.constant", title="Channels that never change", result="note", mends=("motion.drop-constant",))
 @of_clips
-def constant(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def constant(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels all of whose keys are alike, in clips that do move something.
 
     Why: they cost time and space in every frame, and hold a joint against whatever else would move it.
     Measured: keys alike within a millionth; told apart are those that are as the node stands, which may go without a trace, and those that hold it elsewhere.
     Source: common practice, no published source.
     """
-    for k, c in enumerate(own.clips):
-        if c.held:
+    for k, clip in enumerate(own.clips):
+        if clip.held:
             continue
-        still = [x for x in c.channels if x.constant and x.role in ("joint", "part")]
+        still = [x for x in clip.channels if x.constant and x.role in ("joint", "part")]
         for rests, what in ((True, "as the node rests"), (False, "elsewhere than the node rests")):
             found = [x for x in still if x.at_rest == rests]
             if found:
-                title = f"{len(found):,} of {plural(len(c.channels), 'channel')} of {clip_name(k, c)} never change, {what}: {_which(m, found)}"
+                title = f"{len(found):,} of {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)} never change, {what}: {_which(measures, found)}"
                 yield replace(
-                    _told(m, own, k, title, len(found), _of("motion.drop-constant", k, c, own, elsewhere=not rests)),
-                    key=_key(k, c) + ("" if rests else "-elsewhere"),
+                    _told(measures, own, k, title, len(found), _of("motion.drop-constant", k, clip, own, elsewhere=not rests)),
+                    key=_key(k, clip) + ("" if rests else "-elsewhere"),
                 )
 
 
 @check("motion.scale-keys", title="Keys on scale", result="note", mends=("motion.drop-scale",))
 @of_clips
-def scale_keys(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def scale_keys(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels that drive the scale of a joint or a part.
 
     Why: many destinations leave scale out, or pass it on to what hangs below otherwise: limbs then change their length.
     Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are told by motion.constant.
     Source: common practice, no published source.
     """
-    for k, c in enumerate(own.clips):
-        found = [x for x in c.channels if x.path == "scale" and x.keys]
+    for k, clip in enumerate(own.clips):
+        found = [x for x in clip.channels if x.path == "scale" and x.keys]
         lively = [x for x in found if not x.at_rest]
-        if not lively or c.held:
+        if not lively or clip.held:
             continue
         words = f"{len(lively):,} of them change it"
-        title = f"{plural(len(found), 'channel')} of {clip_name(k, c)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(m, lively)}"
+        title = f"{plural(len(found), 'channel')} of {clip_name(k, clip)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(measures, lively)}"
         strict = not sheet.motion.scale_keys
-        yield _told(m, own, k, title, len(found), _of("motion.drop-scale", k, c, own), "caution" if strict else "")
+        yield _told(measures, own, k, title, len(found), _of("motion.drop-scale", k, clip, own), "caution" if strict else "")
 
 
 @check("motion.missing", title="Clips that should be there", result="caution", mends=("motion.rename",))
 @of_clips
-def missing(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def missing(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that the destination or the intent names and that did not come.
 
     Why: clips get lost on the way when they were not laid on tracks at home: the character then stands in that state there.
@@ -324,7 +322,7 @@ def missing(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) 
     if not wanted:
         yield Skipped("neither the sheet nor the intent names clips")
         return
-    there = [c.name for c in own.clips]
+    there = [clip.name for clip in own.clips]
     lost = [w for w in wanted if w not in there]
     for name in lost:
         near = next((n for n in there if n and n not in wanted and _alike(n, name)), None)
@@ -348,7 +346,7 @@ def _alike(name: str, wanted: str) -> bool:
 
 @check("motion.names", title="Clips that names do not tell apart", result="caution", mends=("motion.rename",))
 @of_clips
-def names(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def names(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips without a name, or with one that another has too.
 
     Why: they are called by name: the first is played, the others never are.
@@ -356,8 +354,8 @@ def names(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
     Source: common practice, no published source.
     """
     word = (lambda x: x) if sheet.names.case_matters else str.casefold
-    often = Counter(word(c.name) for c in own.clips)
-    found = [k for k, c in enumerate(own.clips) if not c.name or often[word(c.name)] > 1]
+    often = Counter(word(clip.name) for clip in own.clips)
+    found = [k for k, clip in enumerate(own.clips) if not clip.name or often[word(clip.name)] > 1]
     if found:
         nameless = sum(not own.clips[k].name for k in found)
         words = (
@@ -377,14 +375,14 @@ def names(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
 
 @check("motion.copies", title="The same clip twice", result="note", mends=("motion.drop-clips",))
 @of_clips
-def copies(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def copies(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that are alike in every key.
 
     Why: one of them is often a leftover; both are loaded.
     Measured: channels, times and values of all clips, bit by bit.
     Source: common practice, no published source.
     """
-    found = [k for k, c in enumerate(own.clips) if c.same is not None and c.channels]
+    found = [k for k, clip in enumerate(own.clips) if clip.same is not None and clip.channels]
     if found:
         k, c = found[0], own.clips[found[0]]
         first = own.clips[c.same or 0]
@@ -394,47 +392,47 @@ def copies(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
             value(len(found), "count"),
             value(0, "count"),
             len(found),
-            elements=Elements("clips", np.array(found, np.int32), drawn=m.array(f"motion:{k}:nodes")),
+            elements=Elements("clips", np.array(found, np.int32), drawn=measures.array(f"motion:{k}:nodes")),
             mends=(Call("motion.drop-clips", {"clips": [_word(i, own.clips[i], own) for i in found]}),),
         )
 
 
 @check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",))
 @of_clips
-def late(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def late(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose first key stands later than 0, and channels with a gap between keys.
 
     Why: until the first key the character stands still: a loop stutters by that time. In a gap the joint drifts where keys were lost.
     Measured: the earliest key of all channels, over a frame at 20 a second; the longest time between two keys, over half a second and ten times the usual.
     Source: common practice, no published source.
     """
-    for k, c in enumerate(own.clips):
-        if c.start > LATE and c.channels and not c.held:
+    for k, clip in enumerate(own.clips):
+        if clip.start > LATE and clip.channels and not clip.held:
             yield Finding(
-                f"{clip_name(k, c)} begins {plain(c.start)} s late: it stands still until then",
-                value(c.start, "seconds"),
+                f"{clip_name(k, clip)} begins {plain(clip.start)} s late: it stands still until then",
+                value(clip.start, "seconds"),
                 value(0.0, "seconds"),
                 1,
-                elements=_clip(m, k),
-                mends=_of("motion.trim", k, c, own),
-                key=_key(k, c),
+                elements=_clip(measures, k),
+                mends=_of("motion.trim", k, clip, own),
+                key=_key(k, clip),
             )
-        gaps = [x for x in c.channels if x.keys > 3 and x.longest_gap > GAP_SECONDS and x.longest_gap > GAP * x.usual_gap > 0]
+        gaps = [x for x in clip.channels if x.keys > 3 and x.longest_gap > GAP_SECONDS and x.longest_gap > GAP * x.usual_gap > 0]
         if gaps:
             worst = max(gaps, key=lambda x: x.longest_gap)
             yield Finding(
-                f"{clip_name(k, c)} has {plural(len(gaps), 'channel')} with a gap of up to {plain(worst.longest_gap)} s between keys that stand {plain(worst.usual_gap)} s apart: {_which(m, gaps)}",
+                f"{clip_name(k, clip)} has {plural(len(gaps), 'channel')} with a gap of up to {plain(worst.longest_gap)} s between keys that stand {plain(worst.usual_gap)} s apart: {_which(measures, gaps)}",
                 value(worst.longest_gap, "seconds"),
                 value(worst.usual_gap, "seconds"),
                 len(gaps),
-                elements=_clip(m, k),
-                key=f"{_key(k, c)}-gap",
+                elements=_clip(measures, k),
+                key=f"{_key(k, clip)}-gap",
             )
 
 
 @check("motion.loop", title="A loop that does not close", result="note")
 @of_clips
-def loop(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def loop(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose end nearly meets their beginning, but not quite.
 
     Why: played round and round it jumps once each time.
@@ -442,26 +440,26 @@ def loop(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> 
     Source: common practice, no published source.
     """
     yield from _unwatched(own)
-    called = {n.index: n.name for n in m.nodes}
-    for k, c in enumerate(own.clips):
-        x = c.loop
+    called = {n.index: n.name for n in measures.nodes}
+    for k, clip in enumerate(own.clips):
+        x = clip.loop
         if x is None or not x.size > 0:
             continue
         off = x.seam > CLOSED * x.size or x.seam_degrees > CLOSED_DEGREES
         if off and x.seam <= ALMOST * x.size and x.seam_degrees <= ALMOST_DEGREES:
             yield Finding(
-                f"{clip_name(k, c)} does not close: {called[x.seam_node]} jumps {about(x.seam * unit_of(m))}, and joints turn by up to {turn(x.seam_degrees)}",
-                value(x.seam * unit_of(m) * 1000, "mm"),
+                f"{clip_name(k, clip)} does not close: {called[x.seam_node]} jumps {about(x.seam * unit_of(measures))}, and joints turn by up to {turn(x.seam_degrees)}",
+                value(x.seam * unit_of(measures) * 1000, "mm"),
                 value(0.0, "mm"),
                 1,
-                elements=_clip(m, k),
-                key=_key(k, c),
+                elements=_clip(measures, k),
+                key=_key(k, clip),
             )
 
 
 @check("motion.travel", title="The root travels", result="note")
 @of_clips
-def travel(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def travel(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that carry the whole skeleton away.
 
     Why: some destinations move the character themselves: then it goes twice as far, and snaps back at each loop.
@@ -469,24 +467,24 @@ def travel(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
     Source: common practice, no published source.
     """
     yield from _unwatched(own)
-    called = {n.index: n.name for n in m.nodes}
-    for k, c in enumerate(own.clips):
-        x = c.loop
+    called = {n.index: n.name for n in measures.nodes}
+    for k, clip in enumerate(own.clips):
+        x = clip.loop
         if x is not None and x.drift > TRAVELS * x.size > 0:
             yield Finding(
-                f"{clip_name(k, c)} carries {called[x.root]} {metres(x.drift * unit_of(m))} away each time it is played",
-                value(x.drift * unit_of(m), "m"),
+                f"{clip_name(k, clip)} carries {called[x.root]} {metres(x.drift * unit_of(measures))} away each time it is played",
+                value(x.drift * unit_of(measures), "m"),
                 value(0.0, "m"),
                 1,
-                elements=_clip(m, k),
-                key=_key(k, c),
+                elements=_clip(measures, k),
+                key=_key(k, clip),
                 samples=x.moments,
             )
 
 
 @check("motion.slides", title="Feet that slide", result="note")
 @of_clips
-def slides(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def slides(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints at the end of a chain that are lowest and move level meanwhile, in clips that do not travel.
 
     Why: a foot that bears ought to stand, or to go back as fast as the character goes on: else it skates.
@@ -494,45 +492,45 @@ def slides(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
     Source: common practice, no published source.
     """
     yield from _unwatched(own)
-    called = {n.index: n.name for n in m.nodes}
-    for k, c in enumerate(own.clips):
-        x = c.loop
-        found = [s for s in c.slides if x is not None and s.way > SLIDES * x.size]
+    called = {n.index: n.name for n in measures.nodes}
+    for k, clip in enumerate(own.clips):
+        x = clip.loop
+        found = [s for s in clip.slides if x is not None and s.way > SLIDES * x.size]
         if not found or x is None:
             continue
         worst = max(found, key=lambda s: s.way)
         in_place = x.drift <= TRAVELS * x.size
-        speed = worst.way * unit_of(m) / max(worst.ends - worst.begins, 1e-9)
+        speed = worst.way * unit_of(measures) / max(worst.ends - worst.begins, 1e-9)
         about_it = f": move the character at {plain(speed)} m/s, or it skates" if in_place else ""
         yield Finding(
-            f"{called[worst.node]} slides {metres(worst.way * unit_of(m))} while it bears, from {plain(worst.begins)} to {plain(worst.ends)} s of {clip_name(k, c)}{about_it}",
-            value(worst.way * unit_of(m), "m"),
+            f"{called[worst.node]} slides {metres(worst.way * unit_of(measures))} while it bears, from {plain(worst.begins)} to {plain(worst.ends)} s of {clip_name(k, clip)}{about_it}",
+            value(worst.way * unit_of(measures), "m"),
             value(0.0, "m"),
             len(found),
             elements=Elements("clips", np.array([k], np.int32), drawn=np.array([s.node for s in found], np.int32)),
-            key=_key(k, c),
+            key=_key(k, clip),
             samples=x.moments,
         )
 
 
 @check("motion.dense", title="More keys than the curve needs", result="note", mends=("motion.thin",))
 @of_clips
-def dense(own: MotionMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def dense(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips with several times the keys that their curves need.
 
     Why: they were baked frame by frame: each costs space and time, and nobody can edit them.
     Measured: keys of a clip, over a hundred and three times those that stay when all go that move nothing by more than 0.5 mm.
     Source: common practice, no published source.
     """
-    for k, c in enumerate(own.clips):
-        if c.keys > MANY and c.keys > TIMES * max(c.needs, 1) and not c.held:
+    for k, clip in enumerate(own.clips):
+        if clip.keys > MANY and clip.keys > TIMES * max(clip.needs, 1) and not clip.held:
             yield Finding(
-                f"{clip_name(k, c)} has {c.keys:,} keys; {c.needs:,} hold it within 0.5 mm",
-                value(c.keys, "count"),
-                value(c.needs, "count"),
-                c.keys,
-                elements=_clip(m, k),
-                mends=_of("motion.thin", k, c, own, within_mm=0.5),
-                key=_key(k, c),
-                samples=c.looked if c.looked < c.keys else None,
+                f"{clip_name(k, clip)} has {clip.keys:,} keys; {clip.needs:,} hold it within 0.5 mm",
+                value(clip.keys, "count"),
+                value(clip.needs, "count"),
+                clip.keys,
+                elements=_clip(measures, k),
+                mends=_of("motion.thin", k, clip, own, within_mm=0.5),
+                key=_key(k, clip),
+                samples=clip.looked if clip.looked < clip.keys else None,
             )

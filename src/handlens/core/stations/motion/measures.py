@@ -33,11 +33,11 @@ _VERTICES = 2_000
 _BEARS, _STANDS = 0.02, 3
 
 
-def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> MotionMeasures:
+def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMeasures:
     if not scene.clips:
         return MotionMeasures([])
     world, up = world_matrices(scene), parents(scene)
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     kept = holding(scene.with_(clips=()))
     reach, few = reaches(scene), fewer_vertices(scene, _VERTICES)
     unit = scene.unit_metres or 1.0
@@ -77,10 +77,12 @@ def _seconds(channels: list[ChannelFigures]) -> float:
 
 def _content(clip: Clip) -> str:
     digest = hashlib.blake2b(digest_size=16)
-    for c in clip.channels:
-        digest.update(f"{c.node} {c.path} {c.interpolation} {c.times.shape} {c.values.shape}".encode())
-        digest.update(np.ascontiguousarray(c.times).data)
-        digest.update(np.ascontiguousarray(c.values).data)
+    for channel in clip.channels:
+        digest.update(
+            f"{channel.node} {channel.path} {channel.interpolation} {channel.times.shape} {channel.values.shape}".encode()
+        )
+        digest.update(np.ascontiguousarray(channel.times).data)
+        digest.update(np.ascontiguousarray(channel.values).data)
     return digest.hexdigest()
 
 
@@ -97,12 +99,12 @@ def _moved(few: Scene, clip: Clip) -> float:
 
 def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
     """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
-    driven = {c.node for c in clip.channels if c.node is not None and len(c.times)}
+    driven = {channel.node for channel in clip.channels if channel.node is not None and len(channel.times)}
     # What stands above the joints carries them all away.
     carriers = driven & nodes_above(joints, up)
     watched = sorted(joints | carriers) if joints & driven or carriers else sorted(driven)
     span = made.seconds - made.start
-    sound = all(not c.not_finite and not c.backward and not c.equal for c in made.channels)
+    sound = all(not channel.not_finite and not channel.backward and not channel.equal for channel in made.channels)
     if not watched or not span > 0 or not sound:
         return made
     count = int(np.clip(_MATRICES // max(len(scene.nodes), 1), 8, _MOMENTS))

@@ -31,7 +31,9 @@ _PIECES = 24
 
 def _trimmed(scene: Scene, clip: int, params: Params) -> Clock:
     """Between the new ends, and from the first of them on."""
-    stamps = [float(t) for c in scene.clips[clip].channels if len(c.times) for t in (c.times[0], c.times[-1])]
+    stamps = [
+        float(t) for channel in scene.clips[clip].channels if len(channel.times) for t in (channel.times[0], channel.times[-1])
+    ]
     if clip not in chosen_clips(scene, params["clips"]) or not stamps:
         return Clock()
     begin = params["start"] if params["start"] >= 0 else min(stamps)
@@ -49,8 +51,8 @@ def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
     if not clips:
         return list(range(len(scene.clips)))
     named: dict[str, list[int]] = {}
-    for k, c in enumerate(scene.clips):
-        named.setdefault(c.name or "", []).append(k)
+    for k, clip in enumerate(scene.clips):
+        named.setdefault(clip.name or "", []).append(k)
     found: list[int] = []
     for name in clips:
         at = named.get(name, [])
@@ -72,10 +74,10 @@ def _each(scene: Scene, clips: Sequence[str], change: Callable[[Channel], Channe
             out.append(clip)
             continue
         channels = []
-        for c in clip.channels:
-            now = change(c)
+        for channel in clip.channels:
+            now = change(channel)
             gone += now is None
-            changed += now is not None and now is not c
+            changed += now is not None and now is not channel
             if now is not None:
                 channels.append(now)
         out.append(replace(clip, channels=tuple(channels)))
@@ -83,12 +85,12 @@ def _each(scene: Scene, clips: Sequence[str], change: Callable[[Channel], Channe
 
 
 def _keys(scene: Scene) -> int:
-    return sum(len(c.times) for clip in scene.clips for c in clip.channels)
+    return sum(len(channel.times) for clip in scene.clips for channel in clip.channels)
 
 
-def _points(c: Channel) -> Array:
-    values = c.values.astype(np.float64).reshape(len(c.values), -1)
-    return values[1::3] if c.interpolation == "CUBICSPLINE" else values
+def _points(channel: Channel) -> Array:
+    values = channel.values.astype(np.float64).reshape(len(channel.values), -1)
+    return values[1::3] if channel.interpolation == "CUBICSPLINE" else values
 
 
 @mend(
@@ -105,7 +107,7 @@ def drop_clips(scene: Scene, clips: Sequence[str]) -> Outcome:
     if not clips:
         raise InputError("motion.drop-clips needs clips=….")
     gone = set(chosen_clips(scene, clips))
-    after = scene.with_(clips=tuple(c for k, c in enumerate(scene.clips) if k not in gone))
+    after = scene.with_(clips=tuple(clip for k, clip in enumerate(scene.clips) if k not in gone))
     return Outcome(after, (Figure("clips", f"{len(scene.clips):,}", f"{len(after.clips):,}"),))
 
 
@@ -127,10 +129,10 @@ def rename(scene: Scene, clip: str, to: str) -> Outcome:
     found = chosen_clips(scene, [clip])
     if len(found) > 1:
         raise MendError(f"Several clips are called {clip}: name one by its number, as #{found[0]}.")
-    if any(c.name == to for c in scene.clips):
+    if any(clip.name == to for clip in scene.clips):
         raise MendError(f"There is a clip called {to} already.")
     old = scene.clips[found[0]].name
-    clips = tuple(replace(c, name=to) if k == found[0] else c for k, c in enumerate(scene.clips))
+    clips = tuple(replace(clip, name=to) if k == found[0] else clip for k, clip in enumerate(scene.clips))
     former = scene.former | ({old} if old else set())
     return Outcome(scene.with_(clips=clips, former=former), (Figure("clip", old or "none", to),))
 
@@ -151,14 +153,14 @@ def rename(scene: Scene, clip: str, to: str) -> Outcome:
 def drop_constant(scene: Scene, elsewhere: bool, clips: Sequence[str] = ()) -> Outcome:
     """Take out channels whose keys are all alike."""
 
-    def change(c: Channel) -> Channel | None:
-        points = _points(c) if len(c.times) else np.zeros((0, 1))
-        if not len(points) or c.path not in ("translation", "rotation", "scale") or not np.isfinite(points).all():
-            return c
+    def change(channel: Channel) -> Channel | None:
+        points = _points(channel) if len(channel.times) else np.zeros((0, 1))
+        if not len(points) or channel.path not in ("translation", "rotation", "scale") or not np.isfinite(points).all():
+            return channel
         size = max(float(np.abs(points).max()), 1e-12)
         if float(np.ptp(points, axis=0).max()) > ALIKE * size:
-            return c
-        return None if rests(scene, c, points[0]) or elsewhere else c
+            return channel
+        return None if rests(scene, channel, points[0]) or elsewhere else channel
 
     after, _, gone = _each(scene, clips, change)
     if not gone:
@@ -198,18 +200,23 @@ def drop_scale(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
 def drop_stray(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
     """Take out channels without a node or a key, and those of nodes that hold nothing and are no joints."""
     holds = holding(scene.with_(clips=()))
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     alive = holds | joints
     after, _, gone = _each(scene, clips, lambda c: None if c.node not in alive or not len(c.times) else c)
     if not gone:
         raise MendError("Every channel moves something.")
     had = {k for k in chosen_clips(scene, clips) if scene.clips[k].channels}
-    kept = tuple(c for k, c in enumerate(after.clips) if c.channels or k not in had)
+    kept = tuple(clip for k, clip in enumerate(after.clips) if clip.channels or k not in had)
     figures = [Figure("channels that move nothing", f"{gone:,}", "0")]
     if len(kept) < len(after.clips):
         figures.append(Figure("clips", f"{len(after.clips):,}", f"{len(kept):,}"))
     # What was only kept for the channel would be told as an empty node next.
-    driven = {c.node for clip in scene.clips for c in clip.channels if c.node is not None and c.node not in alive}
+    driven = {
+        channel.node
+        for clip in scene.clips
+        for channel in clip.channels
+        if channel.node is not None and channel.node not in alive
+    }
     after = after.with_(clips=kept)
     bare = still_bare(after, sorted(driven))
     if bare:
@@ -231,8 +238,8 @@ def repair_keys(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
     """
     counts = {"keys that were no numbers": 0, "keys out of order": 0, "rotations that were not of length 1": 0, "signs": 0}
 
-    def change(c: Channel) -> Channel | None:
-        return _repaired(c, counts)
+    def change(channel: Channel) -> Channel | None:
+        return _repaired(channel, counts)
 
     after, changed, gone = _each(scene, clips, change)
     if not changed and not gone:
@@ -240,12 +247,12 @@ def repair_keys(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
     return Outcome(after, tuple(Figure(words, f"{n:,}", "0") for words, n in counts.items() if n))
 
 
-def _repaired(c: Channel, counts: dict[str, int]) -> Channel | None:
-    wide = 3 if c.interpolation == "CUBICSPLINE" else 1
-    if not len(c.times) or len(c.values) != wide * len(c.times):
-        return c
-    times = c.times.astype(np.float64)
-    rows = c.values.astype(np.float64).reshape(len(times), wide, -1)
+def _repaired(channel: Channel, counts: dict[str, int]) -> Channel | None:
+    wide = 3 if channel.interpolation == "CUBICSPLINE" else 1
+    if not len(channel.times) or len(channel.values) != wide * len(channel.times):
+        return channel
+    times = channel.times.astype(np.float64)
+    rows = channel.values.astype(np.float64).reshape(len(times), wide, -1)
     keep = np.isfinite(times) & np.isfinite(rows).all(axis=(1, 2))
     order = np.flatnonzero(keep)
     counts["keys that were no numbers"] += int(np.count_nonzero(~keep))
@@ -257,7 +264,7 @@ def _repaired(c: Channel, counts: dict[str, int]) -> Channel | None:
     counts["keys out of order"] += moved
     order = order[last]
     out = rows[order].copy()
-    if c.path == "rotation" and out.shape[2] == 4:
+    if channel.path == "rotation" and out.shape[2] == 4:
         middle = 1 if wide == 3 else 0
         length = np.linalg.norm(out[:, middle], axis=1)
         off = (np.abs(length - 1) > 1e-6) & (length > 1e-12)
@@ -267,13 +274,13 @@ def _repaired(c: Channel, counts: dict[str, int]) -> Channel | None:
         out[length <= 1e-12, middle] = [0.0, 0.0, 0.0, 1.0]
         signs = np.where(np.einsum("ij,ij->i", out[1:, middle], out[:-1, middle]) < 0, -1.0, 1.0)
         # A step shows its keys alone. A cubic spline takes no short way by itself: its tangents turn with its keys.
-        if (signs < 0).any() and c.interpolation != "STEP":
+        if (signs < 0).any() and channel.interpolation != "STEP":
             counts["signs"] += int(np.count_nonzero(signs < 0))
             out[1:] *= np.cumprod(signs)[:, None, None]
     now = out.reshape(-1, out.shape[2]).astype(np.float32)
-    if len(order) == len(times) and (times[order] == times).all() and np.array_equal(now, c.values.reshape(now.shape)):
-        return c
-    return replace(c, times=frozen(times[order].astype(np.float32)), values=frozen(now))
+    if len(order) == len(times) and (times[order] == times).all() and np.array_equal(now, channel.values.reshape(now.shape)):
+        return channel
+    return replace(channel, times=frozen(times[order].astype(np.float32)), values=frozen(now))
 
 
 @mend(
@@ -295,7 +302,9 @@ def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> O
     out, figures = list(scene.clips), []
     for k in chosen:
         clip = out[k]
-        stamps = np.concatenate([c.times.astype(np.float64) for c in clip.channels if len(c.times)] or [np.zeros(0)])
+        stamps = np.concatenate(
+            [channel.times.astype(np.float64) for channel in clip.channels if len(channel.times)] or [np.zeros(0)]
+        )
         stamps = stamps[np.isfinite(stamps)]
         if not len(stamps):
             continue
@@ -304,44 +313,44 @@ def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> O
             raise InputError("motion.trim: end must lie after start.")
         if abs(a) <= AT_ONCE and b >= stamps.max() - AT_ONCE:
             continue
-        out[k] = replace(clip, channels=tuple(_cut(c, a, b) for c in clip.channels))
+        out[k] = replace(clip, channels=tuple(_cut(channel, a, b) for channel in clip.channels))
         figures.append(Figure(clip.name or f"clip {k}", f"{plain(float(stamps.max()))} s", f"{plain(b - a)} s"))
     if not figures:
         raise MendError("These clips begin at 0 and end there already.")
     return Outcome(scene.with_(clips=tuple(out)), tuple(figures[:200]))
 
 
-def _cut(c: Channel, a: float, b: float) -> Channel:
-    times = c.times.astype(np.float64)
+def _cut(channel: Channel, a: float, b: float) -> Channel:
+    times = channel.times.astype(np.float64)
     if not len(times) or not np.isfinite(times).all() or (np.diff(times) <= 0).any():
-        return c
-    wide = 3 if c.interpolation == "CUBICSPLINE" else 1
-    rows = c.values.reshape(len(times), wide, -1).astype(np.float64)
+        return channel
+    wide = 3 if channel.interpolation == "CUBICSPLINE" else 1
+    rows = channel.values.reshape(len(times), wide, -1).astype(np.float64)
     inside = (times >= a - AT_ONCE) & (times <= b + AT_ONCE)
     stamps, kept = times[inside], rows[inside]
     edges = [t for t in (a, b) if times[0] < t < times[-1] and not (np.abs(stamps - t) < AT_ONCE).any()]
     if edges or not len(stamps):
         if wide == 3 and edges:
-            stamps, kept = _cut_curve(c, stamps, kept, edges)
+            stamps, kept = _cut_curve(channel, stamps, kept, edges)
         else:
             new = np.array(edges or [a])
-            values = np.repeat(sample(c, new)[:, None, :], wide, axis=1)
+            values = np.repeat(sample(channel, new)[:, None, :], wide, axis=1)
             if wide == 3:
                 values[:, [0, 2]] = 0.0
             order = np.argsort(np.concatenate([stamps, new]), kind="stable")
             stamps, kept = np.concatenate([stamps, new])[order], np.concatenate([kept, values])[order]
     return replace(
-        c,
+        channel,
         times=frozen(np.maximum(stamps - a, 0.0).astype(np.float32)),
         values=frozen(kept.reshape(-1, kept.shape[2]).astype(np.float32)),
     )
 
 
-def _cut_curve(c: Channel, stamps: Array, kept: Array, edges: list[float]) -> tuple[Array, Array]:
+def _cut_curve(channel: Channel, stamps: Array, kept: Array, edges: list[float]) -> tuple[Array, Array]:
     """Times and rows of a cubic spline with keys at its new ends. A piece of a cubic is one, so that positions stay to the letter;
     the pieces of a rotation, which is read at unit length, are cut finer, so that what is off falls by the fourth power.
     """
-    rotation = c.path == "rotation"
+    rotation = channel.path == "rotation"
     bounds = np.unique(np.concatenate([stamps, edges]))
     new = list(edges)
     for edge in edges if rotation else []:
@@ -350,11 +359,11 @@ def _cut_curve(c: Channel, stamps: Array, kept: Array, edges: list[float]) -> tu
         low, high = (edge, bounds[at + 1]) if edge == bounds[0] and len(bounds) > 1 else (bounds[at - 1], edge)
         new += np.linspace(low, high, _PIECES + 1)[1:-1].tolist()
     added = np.unique(new)
-    points, slopes = curve_at(c, added)
+    points, slopes = curve_at(channel, added)
     rows = np.stack([slopes, points, slopes], axis=1)
     if rotation and len(stamps):
         # Of keys that were there, the tangent towards a cut piece is that of the curve as it is read.
-        own = curve_at(c, np.clip(stamps, c.times[0], c.times[-1]))[1]
+        own = curve_at(channel, np.clip(stamps, channel.times[0], channel.times[-1]))[1]
         kept = kept.copy()
         if edges[0] < stamps[0]:
             kept[0, 0] = own[0]
@@ -381,18 +390,18 @@ def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
         raise MendError("A factor of 1 changes nothing.")
     wide = lambda c: c.interpolation == "CUBICSPLINE" and len(c.values) == 3 * len(c.times)
 
-    def change(c: Channel) -> Channel | None:
-        values = c.values
-        if wide(c):
+    def change(channel: Channel) -> Channel | None:
+        values = channel.values
+        if wide(channel):
             # Tangents of a cubic spline are changes a second (glTF 2.0, appendix C.5).
             rows = values.astype(np.float64).copy()
             rows[0::3] /= factor
             rows[2::3] /= factor
             values = frozen(rows.astype(np.float32))
-        return replace(c, times=frozen((c.times.astype(np.float64) * factor).astype(np.float32)), values=values)
+        return replace(channel, times=frozen((channel.times.astype(np.float64) * factor).astype(np.float32)), values=values)
 
     after, _, _ = _each(scene, clips, change)
-    longest = lambda s: max((c.seconds for c in s.clips), default=0.0)
+    longest = lambda s: max((clip.seconds for clip in s.clips), default=0.0)
     return Outcome(after, (Figure("longest clip", f"{plain(longest(scene))} s", f"{plain(longest(after))} s"),))
 
 
@@ -423,7 +432,9 @@ def thin(scene: Scene, within_mm: float, clips: Sequence[str] = ()) -> Outcome:
     for k in chosen:
         share = within
         for _ in range(_ROUNDS):
-            made = replace(scene.clips[k], channels=tuple(_thin(c, share, reach, grown) for c in scene.clips[k].channels))
+            made = replace(
+                scene.clips[k], channels=tuple(_thin(channel, share, reach, grown) for channel in scene.clips[k].channels)
+            )
             off = _off(scene, scene.clips[k], made)
             if off <= within:
                 break
@@ -438,23 +449,25 @@ def thin(scene: Scene, within_mm: float, clips: Sequence[str] = ()) -> Outcome:
     return Outcome(after, (_figure(scene, after), Figure("off, at most", "0 mm", about(worst * unit))))
 
 
-def _thin(c: Channel, share: float, reach: Array, grown: list[float]) -> Channel:
-    if c.node is None or c.path not in ("translation", "rotation", "scale"):
-        return c
-    return thinned(c, tolerance_of(c.path, share, float(reach[c.node]), grown[c.node]))
+def _thin(channel: Channel, share: float, reach: Array, grown: list[float]) -> Channel:
+    if channel.node is None or channel.path not in ("translation", "rotation", "scale"):
+        return channel
+    return thinned(channel, tolerance_of(channel.path, share, float(reach[channel.node]), grown[channel.node]))
 
 
 def _off(scene: Scene, before: Clip, after: Clip) -> float:
     """The farthest that a vertex, or a joint, is off between two clips, at keys of the first and between them."""
-    stamps = np.unique(np.concatenate([c.times.astype(np.float64) for c in before.channels if len(c.times)] or [np.zeros(1)]))
+    stamps = np.unique(
+        np.concatenate([channel.times.astype(np.float64) for channel in before.channels if len(channel.times)] or [np.zeros(1)])
+    )
     stamps = stamps[np.isfinite(stamps)]
     stamps = np.unique(np.concatenate([stamps, (stamps[1:] + stamps[:-1]) / 2]))
     if len(stamps) > _MOMENTS:
         stamps = stamps[np.linspace(0, len(stamps) - 1, _MOMENTS).astype(np.int64)]
-    driven = {c.node for c in before.channels if c.node is not None}
+    driven = {channel.node for channel in before.channels if channel.node is not None}
     few = fewer_vertices(scene, _VERTICES)
     shown = [i for i, n in enumerate(few.nodes) if n.mesh is not None]
-    joints = sorted({j for s in scene.skins for j in s.joints} | driven)
+    joints = sorted({j for skin in scene.skins for j in skin.joints} | driven)
     wanted = sorted({*shown, *joints})
     worst = 0.0
     for t in stamps:

@@ -14,11 +14,11 @@ from .records import ChannelFigures, ClipOfModel, MotionMeasures
 _ABOUT = "clips, and what they drive"
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    own = measured(m)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    own = measured(measures)
     wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
     if own is None or (not own.clips and not wanted):
-        joints = sum(n.is_joint for n in m.nodes)
+        joints = sum(n.is_joint for n in measures.nodes)
         words = "joint" if joints == 1 else "joints"
         return Panel(
             _ABOUT,
@@ -28,11 +28,11 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             [Figure("0", "", "clips", None), Figure(f"{joints:,}", "", f"{words} that clips could move", None)],
             [],
         )
-    there = {c.name for c in own.clips}
+    there = {clip.name for clip in own.clips}
     lost = [w for w in wanted if w not in there]
-    keys, needs = sum(c.keys for c in own.clips), sum(c.needs for c in own.clips)
-    held = sum(c.held for c in own.clips)
-    longest = max((c.seconds for c in own.clips), default=0.0)
+    keys, needs = sum(clip.keys for clip in own.clips), sum(clip.needs for clip in own.clips)
+    held = sum(clip.held for clip in own.clips)
+    longest = max((clip.seconds for clip in own.clips), default=0.0)
     return Panel(
         about=_ABOUT,
         line=f"{len(own.clips):,} {'clip' if len(own.clips) == 1 else 'clips'}, {plain(longest)} s at most",
@@ -48,39 +48,43 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{held:,}", "", "only hold a pose", "caution" if held else "clear"),
             Figure(f"{keys:,}", "", f"keys · {needs:,} hold it within 0.5 mm"),
         ],
-        tables=[_clips(m, own, lost), _channels(m, own)],
+        tables=[_clips(measures, own, lost), _channels(measures, own)],
     )
 
 
-def _result(c: ClipOfModel) -> Result:
-    if any(x.not_finite or x.backward or x.equal for x in c.channels):
+def _result(clip: ClipOfModel) -> Result:
+    if any(x.not_finite or x.backward or x.equal for x in clip.channels):
         return "stop"
-    if (c.held and c.moved) or any(x.off_unit or x.role in ("stray", "nothing") for x in c.channels) or not c.channels:
+    if (
+        (clip.held and clip.moved)
+        or any(x.off_unit or x.role in ("stray", "nothing") for x in clip.channels)
+        or not clip.channels
+    ):
         return "caution"
-    return "note" if any(x.constant for x in c.channels) else "clear"
+    return "note" if any(x.constant for x in clip.channels) else "clear"
 
 
-def _clips(m: Measures, own: MotionMeasures, lost: list[str]) -> Table:
-    unit = unit_of(m)
+def _clips(measures: Measures, own: MotionMeasures, lost: list[str]) -> Table:
+    unit = unit_of(measures)
     rows = []
-    for k, c in enumerate(own.clips):
-        x = c.loop
+    for k, clip in enumerate(own.clips):
+        x = clip.loop
         rows.append(
             Row(
                 cells={
-                    "clip": clip_name(k, c),
-                    "seconds": f"{plain(c.seconds)} s",
-                    "channels": f"{len(c.channels):,}",
-                    "keys": f"{c.keys:,}",
-                    "needs": f"{c.needs:,}",
+                    "clip": clip_name(k, clip),
+                    "seconds": f"{plain(clip.seconds)} s",
+                    "channels": f"{len(clip.channels):,}",
+                    "keys": f"{clip.keys:,}",
+                    "needs": f"{clip.needs:,}",
                     "travels": metres(x.drift * unit) if x is not None and x.drift * unit > 1e-5 else "",
                     "seam": "holds a pose"
-                    if c.held
+                    if clip.held
                     else about(x.seam * unit)
                     if x is not None and x.seam * unit > 1e-7
                     else "0 mm",
                 },
-                result=_result(c),
+                result=_result(clip),
             )
         )
     rows += [Row(cells={"clip": name, "seconds": "missing"}, result="caution") for name in lost]
@@ -96,15 +100,15 @@ def _clips(m: Measures, own: MotionMeasures, lost: list[str]) -> Table:
     return table("clips", "By clip", columns, rows)
 
 
-def _channels(m: Measures, own: MotionMeasures) -> Table:
-    called = {n.index: n.name for n in m.nodes}
+def _channels(measures: Measures, own: MotionMeasures) -> Table:
+    called = {n.index: n.name for n in measures.nodes}
     rows = []
-    for k, c in enumerate(own.clips):
-        for x in c.channels:
+    for k, clip in enumerate(own.clips):
+        for x in clip.channels:
             rows.append(
                 Row(
                     cells={
-                        "clip": clip_name(k, c),
+                        "clip": clip_name(k, clip),
                         "node": called.get(x.node, "nothing") if x.node is not None else "nothing",
                         "path": x.path,
                         "keys": f"{x.keys:,}",

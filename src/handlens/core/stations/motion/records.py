@@ -78,12 +78,12 @@ class ClipOfModel(msgspec.Struct, frozen=True):
     @property
     def looked(self) -> int:
         """Keys that were looked at for whether they are needed."""
-        return sum(c.looked for c in self.channels)
+        return sum(channel.looked for channel in self.channels)
 
     @property
     def needs(self) -> int:
         """Keys that hold the clip within 0.5 mm, by those that were looked at."""
-        seen = [c for c in self.channels if c.looked]
+        seen = [channel for channel in self.channels if channel.looked]
         had = sum(c.keys for c in seen)
         return round(self.keys * sum(c.needs for c in seen) / had) if had else self.keys
 

@@ -27,31 +27,41 @@ WILD = 10.0
 FAR = 4.0
 
 
-def free_parts(m: Measures) -> list[PartFigures]:
+def free_parts(measures: Measures) -> list[PartFigures]:
     """Parts that are placed by their own node: skinned ones go where their joints are, and flat points have no size."""
-    joints = {n.index for n in m.nodes if n.is_joint}
+    joints = {n.index for n in measures.nodes if n.is_joint}
     return [
-        p
-        for p in m.parts
-        if not p.skinned and p.node not in joints and p.bounds_min is not None and p.needed > 0 and np.isfinite(p.pivot).all()
+        part
+        for part in measures.parts
+        if not part.skinned
+        and part.node not in joints
+        and part.bounds_min is not None
+        and part.needed > 0
+        and np.isfinite(part.pivot).all()
     ]
 
 
-def spin(p: PartFigures) -> float:
+def spin(part: PartFigures) -> float:
     """The circle that a part sweeps when turned about its pivot, over the least that it could."""
-    return p.sweep / p.needed if p.needed > 0 else 1.0
+    return part.sweep / part.needed if part.needed > 0 else 1.0
 
 
-def wanted(m: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
+def wanted(measures: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
     """Pivots that the intent speaks of: node, name, anchor, where it is, where it ought to be, diagonal of the box."""
-    for p in free_parts(m):
-        named = intent.of_part(p.name).pivot or (intent.pivot if len(m.parts) == 1 else None)
+    for p in free_parts(measures):
+        named = intent.of_part(p.name).pivot or (intent.pivot if len(measures.parts) == 1 else None)
         if named in ANCHORS and p.bounds_min is not None and p.bounds_max is not None:
             low, high = np.array(p.bounds_min), np.array(p.bounds_max)
             yield p.node, p.name, named, np.array(p.pivot), anchor(low, high, named, up), float(np.linalg.norm(high - low))
-    roots = [n for n in m.nodes if n.parent < 0]
-    if len(m.parts) > 1 and intent.pivot in ANCHORS and len(roots) == 1 and m.bounds_min is not None and m.bounds_max is not None:
-        low, high = np.array(m.bounds_min), np.array(m.bounds_max)
+    roots = [n for n in measures.nodes if n.parent < 0]
+    if (
+        len(measures.parts) > 1
+        and intent.pivot in ANCHORS
+        and len(roots) == 1
+        and measures.bounds_min is not None
+        and measures.bounds_max is not None
+    ):
+        low, high = np.array(measures.bounds_min), np.array(measures.bounds_max)
         at = np.array(roots[0].place)
         yield (
             roots[0].index,
@@ -64,17 +74,17 @@ def wanted(m: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str
 
 
 @check("pivots.anchor", title="Pivot not where it is wanted", result="caution", mends=("pivots.set",))
-def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A pivot that does not stand at the point that the intent names.
 
     Why: a thing that stands on a surface is placed by its base and one that hinges by its hinge; elsewhere it sinks in, floats, or swings about nothing.
     Measured: distance from the node's origin to the named point of its box in the world, over 2 % of the box's diagonal; for several parts under one root, the root's origin and the box of the whole.
     Source: common practice, no published source.
     """
-    for node, name, named, at, ought, size in wanted(m, intent, m.up_axis or sheet.up_axis):
+    for node, name, named, at, ought, size in wanted(measures, intent, measures.up_axis or sheet.up_axis):
         away = float(np.linalg.norm(at - ought))
         if NEAR * size < away < np.inf:
-            unit = unit_of(m)
+            unit = unit_of(measures)
             yield Finding(
                 f"The pivot of {name} stands {metres(away * unit)} from its {named.replace('-', ' ')}",
                 value(away * unit, "m"),
@@ -83,20 +93,20 @@ def off_anchor(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 name,
                 node,
                 nodes([node]),
-                (Call("pivots.set", {"anchor": named, "parts": [node_key(m, node)]}),),
-                key=node_key(m, node),
+                (Call("pivots.set", {"anchor": named, "parts": [node_key(measures, node)]}),),
+                key=node_key(measures, node),
             )
 
 
 @check("pivots.far", title="Pivot far off its part", result="caution", mends=("pivots.set",))
-def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that swing far out when they are turned about their pivot.
 
     Why: such a part is awkward to place, turn and scale: it runs off instead of turning where it stands.
     Measured: radius swept about the upright through the pivot over the radius needed about the box's middle, over 4; a note up to 10. Where all pivots lie in one point, as when everything was left at the origin, that is told.
     Source: common practice, no published source.
     """
-    free = free_parts(m)
+    free = free_parts(measures)
     found = [p for p in free if spin(p) > FAR]
     if not found:
         return
@@ -117,7 +127,7 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 "pivots.set",
                 {
                     "anchor": intent.pivot if intent.pivot in ANCHORS else "base-centre",
-                    "parts": ";".join(node_key(m, p.node) for p in found),
+                    "parts": ";".join(node_key(measures, p.node) for p in found),
                 },
             ),
         ),
@@ -126,15 +136,15 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",))
-def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose pivot lies above or below the whole model, by more than their own size.
 
     Why: put on a floor by its pivot such a part floats in the air or sinks out of sight, although it turns where it stands.
     Measured: height of the pivot over the model's top or under its base, over the part's own greatest side; a pivot at the foot of the whole is where it belongs. Where all pivots lie in one point, as when everything was left at the origin, that is told by pivots.far or by Placement.
     Source: common practice, no published source.
     """
-    up = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
-    free = free_parts(m)
+    up = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    free = free_parts(measures)
     places = np.array([p.pivot for p in free])
     if len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free):
         return
@@ -147,7 +157,7 @@ def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         off = max(at - high, low - at)
         size = max(b - a for a, b in zip(p.bounds_min, p.bounds_max, strict=True))
         if size > 0 and off > size and spin(p) <= FAR:
-            unit = unit_of(m)
+            unit = unit_of(measures)
             anchor_name = intent.of_part(p.name).pivot
             named = anchor_name if anchor_name in ANCHORS else "base-centre"
             yield Finding(
@@ -158,6 +168,6 @@ def height(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (Call("pivots.set", {"anchor": named, "parts": [node_key(m, p.node)]}),),
-                key=node_key(m, p.node),
+                (Call("pivots.set", {"anchor": named, "parts": [node_key(measures, p.node)]}),),
+                key=node_key(measures, p.node),
             )

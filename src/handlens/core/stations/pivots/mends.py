@@ -43,8 +43,8 @@ def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) ->
     """
     named = bool(parts)
     chosen = [i for i in walk(scene) if i in chosen_nodes(scene, parts)]
-    joints = {j for s in scene.skins for j in s.joints}
-    turned = {c.node for clip in scene.clips for c in clip.channels if c.path in ("rotation", "scale")}
+    joints = {j for skin in scene.skins for j in skin.joints}
+    turned = {channel.node for clip in scene.clips for channel in clip.channels if channel.path in ("rotation", "scale")}
     candidates = [i for i in chosen if scene.nodes[i].mesh is not None or (named and scene.nodes[i].children)]
     free = [i for i in candidates if i not in joints and i not in turned]
     if not free:

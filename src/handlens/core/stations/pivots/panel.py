@@ -12,10 +12,11 @@ from ...words.lengths import metres
 from .checks import FAR, free_parts, spin, wanted
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    unit, free = unit_of(m), free_parts(m)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    unit, free = unit_of(measures), free_parts(measures)
     ought = {
-        node: (name, ((at - to) ** 2).sum() ** 0.5) for node, _, name, at, to, _ in wanted(m, intent, m.up_axis or sheet.up_axis)
+        node: (name, ((at - to) ** 2).sum() ** 0.5)
+        for node, _, name, at, to, _ in wanted(measures, intent, measures.up_axis or sheet.up_axis)
     }
     rows: list[Row] = []
     for p in free:

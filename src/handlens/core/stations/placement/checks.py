@@ -21,11 +21,11 @@ Found = Iterator[Finding | Skipped]
 BAKE: tuple[Call, ...] = (Call("placement.bake", {}),)
 
 
-def _rigged(m: Measures) -> set[int]:
+def _rigged(measures: Measures) -> set[int]:
     """Joints and the nodes above them: their scale and turn are the Skin station's business."""
-    by_index = {n.index: n for n in m.nodes}
+    by_index = {n.index: n for n in measures.nodes}
     out: set[int] = set()
-    for n in m.nodes:
+    for n in measures.nodes:
         i = n.index if n.is_joint else -1
         while i >= 0 and i not in out:
             out.add(i)
@@ -33,12 +33,12 @@ def _rigged(m: Measures) -> set[int]:
     return out
 
 
-def above_parts(m: Measures) -> set[int]:
+def above_parts(measures: Measures) -> set[int]:
     """Nodes that show a mesh or have one below them; what only holds a camera or a light may stand as it likes."""
-    by_index = {n.index: n.parent for n in m.nodes}
+    by_index = {n.index: n.parent for n in measures.nodes}
     out: set[int] = set()
-    for p in m.parts:
-        i = p.node
+    for part in measures.parts:
+        i = part.node
         while i >= 0 and i not in out:
             out.add(i)
             i = by_index.get(i, -1)
@@ -50,7 +50,7 @@ def _names(found: list[NodeFigures]) -> str:
 
 
 @check("placement.scale", title="Node scale is not 1", result="caution", mends=("placement.bake",))
-def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes whose own scale is even on all axes but not 1.
 
     Why: the scale is passed on to everything linked below, to physics shapes and to animations, and the size jumps there.
@@ -60,8 +60,8 @@ def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.node_scale == "any":
         yield Skipped(f"{sheet.name} takes any node scale")
         return
-    rigged = _rigged(m)
-    found = [n for n in m.nodes if is_scaled(n) and not is_uneven(n) and not n.mirrored and n.index not in rigged]
+    rigged = _rigged(measures)
+    found = [n for n in measures.nodes if is_scaled(n) and not is_uneven(n) and not n.mirrored and n.index not in rigged]
     if found:
         worst = max(found, key=lambda n: abs(np.log(max(abs(n.scale[0]), 1e-300))))
         factor = max(worst.scale, key=lambda s: abs(s - 1))
@@ -78,15 +78,15 @@ def scale(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.uneven-scale", title="Uneven node scale", result="caution", mends=("placement.bake",))
-def uneven(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def uneven(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes stretched more along one axis than along another.
 
     Why: whatever is turned below such a node is sheared, round colliders are not round, and normals light wrongly.
     Measured: lengths of the columns of the local matrix, equal within 1e-4 of the largest.
     Source: common practice, no published source.
     """
-    rigged = _rigged(m)
-    found = [n for n in m.nodes if is_uneven(n) and n.index not in rigged]
+    rigged = _rigged(measures)
+    found = [n for n in measures.nodes if is_uneven(n) and n.index not in rigged]
     if found:
         worst = max(found, key=lambda n: max(map(abs, n.scale)) / max(min(map(abs, n.scale)), 1e-300))
         text = " × ".join(plain(abs(s)) for s in worst.scale)
@@ -103,14 +103,14 @@ def uneven(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.mirrored", title="Mirrored nodes", result="caution", mends=("placement.bake",))
-def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes with a negative scale.
 
     Why: a mirror turns the winding of everything below it, so a destination that does not allow for it shows the insides.
     Measured: the sign of the determinant of the local matrix.
     Source: glTF 2.0 §3.7.4: the winding order follows the sign of the determinant of the node's global transform.
     """
-    found = [n for n in m.nodes if n.mirrored]
+    found = [n for n in measures.nodes if n.mirrored]
     if found:
         yield Finding(
             f"{plural(len(found), 'node is', 'nodes are')} mirrored: {_names(found)}",
@@ -125,7 +125,7 @@ def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.rotation", title="Rotation left on nodes", result="caution", mends=("placement.bake",))
-def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that are turned: by quarter turns, as an axis change leaves behind, or at all where the sheet wants none.
 
     Why: a script that sets the rotation to zero there lays the part on its side, and linked parts swing about the wrong axis.
@@ -135,9 +135,11 @@ def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.node_rotation == "any":
         yield Skipped(f"{sheet.name} takes any node rotation")
         return
-    rigged = _rigged(m)
-    shown = above_parts(m)
-    turned = [n for n in m.nodes if n.angle > 0.01 and n.index not in rigged and n.kind in ("mesh", "group") and n.index in shown]
+    rigged = _rigged(measures)
+    shown = above_parts(measures)
+    turned = [
+        n for n in measures.nodes if n.angle > 0.01 and n.index not in rigged and n.kind in ("mesh", "group") and n.index in shown
+    ]
     found = turned if sheet.node_rotation == "zero" else [n for n in turned if n.quarter_turn]
     if found:
         worst = max(found, key=lambda n: n.angle)
@@ -154,25 +156,25 @@ def rotation(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.collapsed", title="Scaled to nothing", result="stop", mends=("placement.restore-scale", "arrival.remove-parts"))
-def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose node, or one above it, is scaled to nothing along an axis or altogether.
 
     Why: they are there, are loaded, and nobody sees them; whatever reads a size or a direction off them gets none.
     Measured: greatest and least length of the columns of the part's world matrix, under a millionth of the greatest of any part. A clip may scale them up: then it is a note.
     Source: glTF 2.0 §3.5.3: a node all of whose scale is zero need not be drawn; the limit is common practice.
     """
-    whole = max((p.enlarges for p in m.parts), default=0.0)
-    gone = [p for p in m.parts if p.shrinks <= 1e-6 * whole or not p.enlarges > 0]
+    whole = max((part.enlarges for part in measures.parts), default=0.0)
+    gone = [part for part in measures.parts if part.shrinks <= 1e-6 * whole or not part.enlarges > 0]
     if not gone:
         return
-    by_index = {n.index: n for n in m.nodes}
-    parent = {n.index: n.parent for n in m.nodes}
+    by_index = {n.index: n for n in measures.nodes}
+    parent = {n.index: n.parent for n in measures.nodes}
     grown = all(any(by_index[i].driven for i in _above(parent, p.node) if i in by_index) for p in gone)
     flat = all(p.enlarges > 0 for p in gone)
     listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
-    parts = [node_key(m, p.node) for p in gone]
+    parts = [node_key(measures, p.node) for p in gone]
     yield Finding(
-        f"{len(gone):,} of {plural(len(m.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
+        f"{len(gone):,} of {plural(len(measures.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
         value(0.0, "factor"),
         value(1.0, "factor"),
         len(gone),
@@ -185,15 +187,15 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.inverse-pair", title="Scales that cancel out in the chain", result="caution", mends=("placement.bake",))
-def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def inverse_pair(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A node scaled by some factor above another scaled by its inverse, so that the whole looks right.
 
     Why: as soon as something is linked between them, or one of them is reset, it jumps by that factor.
     Measured: the running product of scales down each chain; a pair counts where both are off by 1 % or more and the product is 1 within 0.1 %.
     Source: common practice, no published source.
     """
-    by_index = {n.index: n for n in m.nodes}
-    for n in m.nodes:
+    by_index = {n.index: n for n in measures.nodes}
+    for n in measures.nodes:
         own = abs(n.scale[0])
         if not is_scaled(n) or is_uneven(n) or abs(own - 1) < 0.01:
             continue
@@ -212,22 +214,22 @@ def inverse_pair(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     n.index,
                     nodes([above.index, n.index]),
                     BAKE,
-                    key=node_key(m, n.index),
+                    key=node_key(measures, n.index),
                 )
                 break
             up = above.parent
 
 
 @check("placement.shear", title="Shear that no node can hold", result="caution", mends=("placement.bake",))
-def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose world matrix is slanted: an uneven scale above a turned child.
 
     Why: translation, rotation and scale cannot express it, so a destination that splits the matrix changes the shape.
     Measured: greatest |cosine| between two columns of the world matrix, 0 within 1e-4.
     Source: glTF 2.0 §3.5.3: a matrix must be decomposable to translation, rotation and scale.
     """
-    parts = {p.node for p in m.parts}
-    found = [n for n in m.nodes if n.world_shear > TOLERANCE and n.index in parts]
+    parts = {part.node for part in measures.parts}
+    found = [n for n in measures.nodes if n.world_shear > TOLERANCE and n.index in parts]
     if found:
         worst = max(found, key=lambda n: n.world_shear)
         lean = float(np.degrees(np.arcsin(min(worst.world_shear, 1.0))))
@@ -244,17 +246,17 @@ def shear(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.far", title="Far out", result="stop", mends=("placement.home",))
-def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand, or whose vertices or nodes are stored, where neighbouring 32-bit floats are further apart than the sheet allows.
 
     Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves. That a far node brings far vertices back does not help: each number is rounded by itself.
     Measured: the gap between 32-bit floats at the part's farthest coordinate in the world, among its stored vertices, and at the translation of each node above it, in millimetres; over a tenth of the limit is a caution.
     Source: IEEE 754-2019, binary32: 24 significant bits.
     """
-    unit = 1.0 if m.unit_metres is None else m.unit_metres
+    unit = 1.0 if measures.unit_metres is None else measures.unit_metres
     limit = sheet.limits.float_spacing_mm
-    bad = [p for p in m.parts if p.spacing * unit * 1000 > limit / 10]
-    names = {n.index: n.name for n in m.nodes}
+    bad = [part for part in measures.parts if part.spacing * unit * 1000 > limit / 10]
+    names = {n.index: n.name for n in measures.nodes}
     for where in ("world", "stored", "link"):
         found = [p for p in bad if p.coarse == where]
         if not found:
@@ -284,14 +286,14 @@ def far(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("placement.ground", title="Not standing on the ground", result="note")
-def ground(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The lowest point is above or below the ground plane, for things whose pivot belongs at the base.
 
     Why: dropped on the floor there, it floats or sinks in.
     Measured: lowest world coordinate along the up axis, 0 within 1 % of the height and 5 mm.
     Source: common practice, no published source.
     """
-    if m.bounds_min is None or m.bounds_max is None:
+    if measures.bounds_min is None or measures.bounds_max is None:
         return
     if sheet.ground == "any" and intent.pivot != "base-centre":
         yield Skipped(f"{sheet.name} does not ask for it, and the intent does not say that it stands on its base")
@@ -299,28 +301,28 @@ def ground(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if intent.pivot not in (None, "base-centre") or intent.kind == "effect":
         yield Skipped("the intent says that it does not stand on its base")
         return
-    axis = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
-    unit = 1.0 if m.unit_metres is None else m.unit_metres
-    low = m.bounds_min[axis] * unit
-    height = (m.bounds_max[axis] - m.bounds_min[axis]) * unit
+    axis = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    unit = 1.0 if measures.unit_metres is None else measures.unit_metres
+    low = measures.bounds_min[axis] * unit
+    height = (measures.bounds_max[axis] - measures.bounds_min[axis]) * unit
     if abs(low) > max(0.01 * height, 0.005):
         words = "above" if low > 0 else "below"
         yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))
 
 
 @check("placement.double-move", title="Driven twice, or left behind", result="caution", mends=("placement.one-drive",))
-def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts that travel other than one unit when a group is moved by one unit.
 
     Why: a skinned part is carried by its joints. Under a group that moves it stays behind where the joints hang elsewhere, and a receiver that lets the part's own node carry it as well moves it twice.
     Measured: the nudge test: each group above a skinned part, and the roots of its joints, moved by one unit along each axis; travel of every vertex by the specification's rule, and by that of a receiver that applies the node too. Where the joints carry it whole, it is told only if the part's own node or one above it is moved, turned, scaled or animated, so that receivers show different things.
     Source: glTF 2.0 §3.7.3.3: only the joint transforms are applied to a skinned mesh; the transform of its own node must be ignored.
     """
-    names = {n.index: n.name for n in m.nodes}
-    parent = {n.index: n.parent for n in m.nodes}
+    names = {n.index: n.name for n in measures.nodes}
+    parent = {n.index: n.parent for n in measures.nodes}
     above: dict[int, set[int]] = {}
     worst: dict[int, NudgeFigures] = {}
-    for n in m.nudges:
+    for n in measures.nudges:
         behind = n.low < 0.999 or n.high > 1.001
         # Above a part, a group ought to carry it; of groups elsewhere only those count that tear it.
         if n.part not in above:
@@ -335,9 +337,9 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if now is None or (counts, n.applied) > (now.low < 0.999 or now.high > 1.001, now.applied):
                 worst[n.part] = n
     # Where some vertex hangs on no joint, the joints alone would leave it behind.
-    bare = {p.node for p in m.parts if m.meshes[p.mesh].unweighted}
-    carried = [node_key(m, part) for part in worst if part not in bare]
-    stuck = [node_key(m, part) for part in worst if part in bare]
+    bare = {part.node for part in measures.parts if measures.meshes[part.mesh].unweighted}
+    carried = [node_key(measures, part) for part in worst if part not in bare]
+    stuck = [node_key(measures, part) for part in worst if part in bare]
     for part, n in worst.items():
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
@@ -362,7 +364,7 @@ def double_move(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     {"keep": "node", "parts": stuck} if part in bare else {"keep": "joints", "parts": carried},
                 ),
             ),
-            key=node_key(m, part),
+            key=node_key(measures, part),
         )
 
 

@@ -102,15 +102,15 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
     )
 
 
-def _unweighted(w: Weights) -> bool:
+def _unweighted(weights: Weights) -> bool:
     """Whether some vertex has no weight at all."""
-    owner = np.repeat(np.arange(len(w.starts) - 1), np.diff(w.starts))
-    return bool((np.bincount(owner, np.abs(w.weights), len(w.starts) - 1) == 0).any())
+    owner = np.repeat(np.arange(len(weights.starts) - 1), np.diff(weights.starts))
+    return bool((np.bincount(owner, np.abs(weights.weights), len(weights.starts) - 1) == 0).any())
 
 
 def _by_joints(scene: Scene, chosen: list[int]) -> Scene:
     up = parents(scene)
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     nodes, roots = list(scene.nodes), list(scene.roots)
     clips = scene.clips
     for i in chosen:
@@ -149,7 +149,7 @@ def _by_node(scene: Scene, chosen: list[int]) -> Scene:
         turned = through(replace(mesh, morphs=()), frame) if np.linalg.det(frame) > 0 else mesh
         flat = replace(n, morph_weights=())
         points = apply(home, posed(scene.with_(nodes=(*scene.nodes[:i], flat, *scene.nodes[i + 1 :])), i, world))
-        morphs = tuple(replace(m, positions=frozen(m.positions @ frame.T)) for m in mesh.morphs)
+        morphs = tuple(replace(morph, positions=frozen(morph.positions @ frame.T)) for morph in mesh.morphs)
         meshes.append(replace(turned, id=f"{mesh.id}/{n.id}", positions=frozen(points), weights=None, morphs=morphs))
         nodes[i] = replace(n, mesh=len(meshes) - 1, skin=None)
     return without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes)))
@@ -166,7 +166,7 @@ def _by_node(scene: Scene, chosen: list[int]) -> Scene:
 def restore_scale(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Set scales of 0 to 1, on chosen nodes and on those that they hang on; what a clip scales is left to the clip."""
     up = parents(scene)
-    driven = {c.node for clip in scene.clips for c in clip.channels if c.path == "scale"}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels if channel.path == "scale"}
     wanted = set()
     for i in chosen_nodes(scene, parts):
         while i >= 0 and i not in wanted:

@@ -133,8 +133,8 @@ def _pull_pivots(scene: Scene) -> tuple[Scene, int]:
 
 def _moves(scene: Scene, world: Array) -> dict[int, Array]:
     """For each node whose pivot is far out, (3,) how far it is moved in its own frame."""
-    driven = {c.node for clip in scene.clips for c in clip.channels}
-    joints = {j for s in scene.skins for j in s.joints}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels}
+    joints = {j for skin in scene.skins for j in skin.joints}
     boxes = _boxes(scene, world)
     held = {
         n.mesh for i, n in enumerate(scene.nodes) if n.mesh is not None and (n.skin is not None or i in driven or i in joints)

@@ -101,7 +101,9 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     Joints and nodes that a clip moves are no groups. Of nodes that are named those that are groups, else every group.
     """
-    joints = {j for s in scene.skins for j in (*s.joints, *([] if s.skeleton is None else [s.skeleton]))} | driven(scene)
+    joints = {j for skin in scene.skins for j in (*skin.joints, *([] if skin.skeleton is None else [skin.skeleton]))} | driven(
+        scene
+    )
     bare = lambda n: n.mesh is None and n.camera is None and n.light is None and bool(n.children)
     wanted = chosen_nodes(scene, parts)
     groups = [i for i in walk(scene) if i in wanted and bare(scene.nodes[i]) and i not in joints]
@@ -169,8 +171,8 @@ def remove_below(scene: Scene, parts: Sequence[str]) -> Outcome:
             raise MendError(
                 f"{scene.part_name(i)} is carried by {scene.part_name(needed[0])}, which hangs there; take it out too."
             )
-    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.node not in gone)) for c in scene.clips)
-    channels = sum(len(c.channels) for c in scene.clips) - sum(len(c.channels) for c in clips)
+    clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if x.node not in gone)) for clip in scene.clips)
+    channels = sum(len(clip.channels) for clip in scene.clips) - sum(len(c.channels) for c in clips)
     held = lambda s: {n.mesh for n in s.nodes if n.mesh is not None}
     before = held(scene)
     bare = without_nodes(scene.with_(clips=clips), set(gone))

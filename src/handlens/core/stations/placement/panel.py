@@ -12,18 +12,18 @@ from ...words.figures import percent, plain
 from ...words.lengths import metres
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    scaled = sum(is_scaled(n) for n in m.nodes)
-    turned = sum(n.angle > 0.01 for n in m.nodes)
-    unit = m.unit_metres or 1.0
-    gap = max((p.spacing for p in m.parts), default=0.0) * unit * 1000
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    scaled = sum(is_scaled(n) for n in measures.nodes)
+    turned = sum(n.angle > 0.01 for n in measures.nodes)
+    unit = measures.unit_metres or 1.0
+    gap = max((part.spacing for part in measures.parts), default=0.0) * unit * 1000
     away = 0.0
-    if m.bounds_min is not None and m.bounds_max is not None:
-        away = float(np.linalg.norm((np.array(m.bounds_min) + np.array(m.bounds_max)) / 2)) * unit
+    if measures.bounds_min is not None and measures.bounds_max is not None:
+        away = float(np.linalg.norm((np.array(measures.bounds_min) + np.array(measures.bounds_max)) / 2)) * unit
     limit = sheet.limits.float_spacing_mm
-    spacing = {p.node: p for p in m.parts}
+    spacing = {part.node: part for part in measures.parts}
     rows: list[Row] = []
-    for n in m.nodes:
+    for n in measures.nodes:
         p = spacing.get(n.index)
         off = is_scaled(n) or n.angle > 0.01
         if not (p or off):
@@ -38,7 +38,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "turn": f"{plain(n.angle)}°",
                     "far": metres(p.farthest * unit) if p else "",
                     "gap": metres(own / 1000) if own is not None else "",
-                    "share": _of_finest(m, p),
+                    "share": _of_finest(measures, p),
                 },
                 node=n.index,
                 result=result,
@@ -72,26 +72,26 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 ],
                 rows,
             ),
-            *_chain_table(m),
-            *_nudge_table(m),
+            *_chain_table(measures),
+            *_nudge_table(measures),
         ],
     )
 
 
-def _of_finest(m: Measures, p: PartFigures | None) -> str:
+def _of_finest(measures: Measures, part: PartFigures | None) -> str:
     """Steps of a 32-bit float where a part stands, as a share of its finest edges: at one, the shape is gone."""
-    if p is None:
+    if part is None:
         return ""
-    feature = m.meshes[p.mesh].surface.feature * p.enlarges
-    return percent(p.spacing / feature) if feature > 0 else ""
+    feature = measures.meshes[part.mesh].surface.feature * part.enlarges
+    return percent(part.spacing / feature) if feature > 0 else ""
 
 
-def _chain_table(m: Measures) -> list[Table]:
+def _chain_table(measures: Measures) -> list[Table]:
     """Chains of nodes whose scales are not 1, from the root down, with the running product; nothing where there are none."""
-    by_index = {n.index: n for n in m.nodes}
-    inner = {n.parent for n in m.nodes if is_scaled(n)}
+    by_index = {n.index: n for n in measures.nodes}
+    inner = {n.parent for n in measures.nodes if is_scaled(n)}
     rows = []
-    for n in m.nodes:
+    for n in measures.nodes:
         if not is_scaled(n) or n.index in inner:
             continue
         chain, up = [n], n.parent
@@ -117,9 +117,9 @@ def _chain_table(m: Measures) -> list[Table]:
     )
 
 
-def _nudge_table(m: Measures) -> list[Table]:
+def _nudge_table(measures: Measures) -> list[Table]:
     """How far skinned parts travel with each group that is moved by one unit; nothing where no part is skinned."""
-    names = {n.index: n.name for n in m.nodes}
+    names = {n.index: n.name for n in measures.nodes}
     rows = [
         Row(
             cells={
@@ -132,7 +132,7 @@ def _nudge_table(m: Measures) -> list[Table]:
             node=n.part,
             result="clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
         )
-        for n in m.nudges
+        for n in measures.nudges
     ]
     columns = [
         ("group", "Moved by one", False),

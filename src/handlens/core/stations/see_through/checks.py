@@ -27,12 +27,12 @@ WRONG = 0.002
 NEAREST = frozenset({9728, 9984, 9986})
 
 
-def painted(m: Measures) -> Iterator[tuple[int, MaterialFigures, ImageFigures]]:
+def painted(measures: Measures) -> Iterator[tuple[int, MaterialFigures, ImageFigures]]:
     """Materials that faces use and that have a base colour image which could be opened."""
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         i = next((i for i in x.inputs if i.role == "base-colour" and i.image is not None), None)
-        if x.used_by_faces and i is not None and i.image is not None and m.images[i.image].look is not None:
-            yield k, x, m.images[i.image]
+        if x.used_by_faces and i is not None and i.image is not None and measures.images[i.image].look is not None:
+            yield k, x, measures.images[i.image]
 
 
 def alpha_of(x: MaterialFigures, i: ImageFigures) -> AlphaFigures | None:
@@ -47,9 +47,9 @@ def _apart(x: MaterialFigures) -> bool:
     return any(i.role == "alpha" and i.image is not None for i in x.inputs)
 
 
-def _holds_else(a: AlphaFigures) -> bool:
+def _holds_else(alpha: AlphaFigures) -> bool:
     """Whether a channel of alpha holds something else: nothing of it is solid, and nothing is gone."""
-    return a.histogram[-1] == 0 and a.gone < 0.001
+    return alpha.histogram[-1] == 0 and alpha.gone < 0.001
 
 
 def _one(k: int) -> Elements:
@@ -60,21 +60,21 @@ def _name(x: MaterialFigures, k: int) -> str:
     return x.name or f"Material {k}"
 
 
-def _reason(a: AlphaFigures) -> str:
-    if a.mode == "blend":
-        return f"{percent(a.fading)} of its pixels fade away from any rim"
-    return f"{percent(a.gone)} of its pixels are gone, {percent(a.solid)} solid, and the rest are rims"
+def _reason(alpha: AlphaFigures) -> str:
+    if alpha.mode == "blend":
+        return f"{percent(alpha.fading)} of its pixels fade away from any rim"
+    return f"{percent(alpha.gone)} of its pixels are gone, {percent(alpha.solid)} solid, and the rest are rims"
 
 
 @check("see-through.invisible", title="Nothing of it is drawn", result="stop", mends=("see-through.set",))
-def invisible(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials of opacity 0 that faces use.
 
     Why: the faces are there, are loaded, and nobody sees them. Some programs write 0 for "not see-through at all", and mean solid.
     Measured: the material's opacity as its format defines it, under half a step of 8 bits, where it is not drawn solid in spite of it.
     Source: Wavefront MTL, statement d (1.0 is opaque); COLLADA 1.4.1, chapter 4, "Determining Transparency (Opacity)"; glTF 2.0 §3.9.4. That solid is often meant is common practice, no published source.
     """
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         if x.used_by_faces and x.opacity < 0.5 / 255 and x.drawn != "opaque":
             yield Finding(
                 f"{_name(x, k)} has an opacity of 0: {plural(x.used_by_faces, 'face is', 'faces are')} invisible",
@@ -83,20 +83,20 @@ def invisible(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 x.used_by_faces,
                 elements=_one(k),
                 key=_name(x, k),
-                mends=for_materials(m, [k], "see-through.set", mode="opaque"),
+                mends=for_materials(measures, [k], "see-through.set", mode="opaque"),
                 result="note" if intent.kind == "effect" else "",
             )
 
 
 @check("see-through.ignored", title="See-through pixels drawn solid", result="stop", mends=("see-through.set",))
-def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Opaque materials over an image of which the faces show see-through pixels.
 
     Why: leaves, lashes and flames come in as solid boxes, in whatever colour lies under what was see-through.
     Measured: alpha of every pixel of the image, and of 16,384 places on the faces that show it. A channel with nothing solid and nothing gone holds something else. A caution where the format cannot say how a material is drawn.
     Source: glTF 2.0 §3.9.4: in mode OPAQUE, the default, "the alpha value is ignored"; the limits are common practice.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         a = alpha_of(x, i)
         if a is None or x.drawn != "opaque" or a.mode == "opaque" or (x.alpha_mode is None and _apart(x)) or _holds_else(a):
             continue
@@ -107,20 +107,20 @@ def ignored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             x.shown.samples if x.shown else None,
             elements=_one(k),
             key=_name(x, k),
-            mends=for_materials(m, [k], "see-through.set", mode="auto"),
+            mends=for_materials(measures, [k], "see-through.set", mode="auto"),
             result="caution" if x.alpha_mode is None else "",
         )
 
 
 @check("see-through.faint", title="A few faint pixels", result="note")
-def faint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def faint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of cut-out and blended materials that are solid but for a handful of pixels.
 
     Why: nothing is meant to be see-through; a destination that looks at the file alone may still draw it as if it were.
     Measured: pixels with alpha under 250, at most one in a thousand.
     Source: common practice, no published source.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         assert i.look is not None
         if x.drawn != "opaque" and i.look.alpha is not None and i.look.alpha.mode == "opaque" and i.look.alpha.stray:
             yield Finding(
@@ -134,17 +134,17 @@ def faint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("see-through.for-nothing", title="See-through for nothing", result="caution", mends=("see-through.set",))
-def for_nothing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that are cut out or blended although nothing of them is see-through.
 
     Why: blended surfaces are sorted, drawn last and twice over each other; cut-out ones lose early depth tests. All of it for nothing.
     Measured: the material's opacity, and the alpha of its image where the faces show it.
     Source: glTF 2.0 §3.9.4 (alpha coverage); the cost is common practice, no published source.
     """
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         if not x.used_by_faces or x.drawn == "opaque" or x.opacity < 0.999:
             continue
-        looks = [m.images[i.image].look for i in x.inputs if i.role == "base-colour" and i.image is not None]
+        looks = [measures.images[i.image].look for i in x.inputs if i.role == "base-colour" and i.image is not None]
         if any(look is None for look in looks) or (_apart(x) and x.alpha is None):
             continue  # what could not be opened may be see-through
         own = [x.alpha] if x.alpha else [look.alpha for look in looks if look is not None]
@@ -157,19 +157,19 @@ def for_nothing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             x.used_by_faces,
             elements=_one(k),
             key=_name(x, k),
-            mends=for_materials(m, [k], "see-through.set", mode="opaque"),
+            mends=for_materials(measures, [k], "see-through.set", mode="opaque"),
         )
 
 
 @check("see-through.mode", title="Another mode would suit", result="note", mends=("see-through.set",))
-def mode(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended materials over a cut-out, and cut-out ones over an image that fades.
 
     Why: a blended cut-out is sorted by part and flickers through itself, where a cut-out would not; a cut fade has a hard, jagged rim.
     Measured: the image's alpha: two clusters, or a gradient away from any rim.
     Source: glTF 2.0 §3.9.4 (alpha coverage); Otsu 1979 for the threshold; the choice is common practice.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         a = alpha_of(x, i)
         if a is None or x.drawn == "opaque" or a.mode in ("opaque", x.drawn) or x.opacity < 0.999:
             continue
@@ -180,20 +180,20 @@ def mode(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             None,
             elements=_one(k),
             key=_name(x, k),
-            mends=for_materials(m, [k], "see-through.set", mode="auto"),
+            mends=for_materials(measures, [k], "see-through.set", mode="auto"),
             result="caution" if a.mode == "blend" else "",
         )
 
 
 @check("see-through.cut-off", title="Threshold far from the valley", result="caution", mends=("see-through.set",))
-def cut_off(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Cut-out materials whose threshold keeps or drops what another one would not.
 
     Why: thin leaves vanish, or a rim of background stays.
     Measured: pixels between the material's threshold and the one that parts the image's alpha best, over 2 % of them.
     Source: glTF 2.0 §3.9.4 (alphaCutoff, 0.5 by default); Otsu 1979.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         a = alpha_of(x, i)
         if a is None or x.alpha_mode != "mask" or a.cutoff is None:
             continue
@@ -210,21 +210,21 @@ def cut_off(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 None,
                 elements=_one(k),
                 key=_name(x, k),
-                mends=for_materials(m, [k], "see-through.set", mode="auto"),
+                mends=for_materials(measures, [k], "see-through.set", mode="auto"),
             )
 
 
 @check(
     "see-through.brightness", title="Brightness that is meant as alpha", result="caution", mends=("see-through.from-brightness",)
 )
-def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images without alpha whose bright subject fades into black, shown by faces that reach into the black.
 
     Why: flames, sparks and glows come in on black boxes: they were made to be added to what lies behind them.
     Measured: rim and background all but black, a bright subject, and between them at least a twentieth of the pixels; black on the faces that show it.
     Source: ITU-R BT.709-6 §3 (luma) for what the brightness is; the rest is common practice, no published source.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         look = i.look
         assert look is not None
         if look.alpha is not None and look.alpha.mode != "opaque":
@@ -239,36 +239,36 @@ def brightness(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 elements=_one(k),
                 key=_name(x, k),
                 mends=for_materials(
-                    m, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"
+                    measures, [k], "see-through.from-brightness", by="greatest" if x.emissive or not look.grey else "luma"
                 ),
             )
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         lit = next((i for i in x.inputs if i.role == "emissive" and i.image is not None), None)
         bare = not any(i.role == "base-colour" and i.image is not None for i in x.inputs)
         if lit is None or lit.image is None or not bare or not x.used_by_faces or x.drawn == "blend" or x.tint > 0.05:
             continue
-        look = m.images[lit.image].look
+        look = measures.images[lit.image].look
         if look is not None and look.alpha is None and glows(look):
             yield Finding(
-                f"{m.images[lit.image].reference} is a glow on black without alpha, shone by {_name(x, k)}",
+                f"{measures.images[lit.image].reference} is a glow on black without alpha, shone by {_name(x, k)}",
                 value(look.dark, "share"),
                 value(0.0, "share"),
                 look.sampled,
                 elements=_one(k),
                 key=f"glow/{_name(x, k)}",
-                mends=for_materials(m, [k], "see-through.from-brightness", by="greatest"),
+                mends=for_materials(measures, [k], "see-through.from-brightness", by="greatest"),
             )
 
 
 @check("see-through.premultiplied", title="Colours multiplied by alpha", result="caution", mends=("see-through.divide",))
-def premultiplied(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images whose colours were multiplied by their alpha already.
 
     Why: multiplied once more when drawn, all that fades gets a dark fringe.
     Measured: no see-through pixel brighter than its alpha, although the picture is bright and at least 32 pixels fade.
     Source: glTF 2.0 §3.9.4: base colour is not premultiplied; Porter and Duff 1984.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         assert i.look is not None
         if i.look.alpha is not None and i.look.alpha.mode != "opaque" and i.look.alpha.premultiplied:
             yield Finding(
@@ -278,19 +278,19 @@ def premultiplied(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 None,
                 elements=_one(k),
                 key=_name(x, k),
-                mends=for_materials(m, [k], "see-through.divide"),
+                mends=for_materials(measures, [k], "see-through.divide"),
             )
 
 
 @check("see-through.pixel-art", title="Pixels that will be blurred", result="note", mends=("see-through.nearest",))
-def pixel_art(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Small pictures of few colours and hard steps, sampled with smoothing.
 
     Why: enlarged, each pixel bleeds into the next; what was drawn crisp comes in as fog.
     Measured: sides up to 64 pixels, 3 to 64 colours, hardly any small steps between neighbours, and no nearest sampling.
     Source: glTF 2.0 §5.27.1 (magnification filters); what pixel art is, is common practice, no published source.
     """
-    for k, x, i in painted(m):
+    for k, x, i in painted(measures):
         look = i.look
         assert look is not None
         small = max(i.width or 0, i.height or 0) <= 64 and look.colours is not None and 3 <= look.colours <= 64
@@ -303,7 +303,7 @@ def pixel_art(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 look.colours,
                 elements=_one(k),
                 key=_name(x, k),
-                mends=for_materials(m, [k], "see-through.nearest"),
+                mends=for_materials(measures, [k], "see-through.nearest"),
             )
 
 
@@ -313,7 +313,7 @@ def pixel_art(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("see-through.halve", "see-through.set"),
 )
-def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended parts that enclose, wrap or pass through each other, or pieces of one part that do.
 
     Why: each is drawn whole, the farther middle first; where the nearer one lies behind, it is painted over what should cover it, and pops as one walks round.
@@ -326,22 +326,27 @@ def draw_order(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.receiver.alpha != "as-material":
         yield Skipped(f"{sheet.name} does not blend")
         return
-    names = {p.node: p.name for p in m.parts}
-    for d in m.draw_orders:
+    names = {part.node: part.name for part in measures.parts}
+    for d in measures.draw_orders:
         share = d.wrong / max(d.both, 1)
         if share <= WRONG:
             continue
         one, other = names[d.first], names[d.second]
         words = f"Pieces of {one} are" if d.first == d.second else f"{one} and {other} are"
         yield Finding(
-            f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, m.up_axis or sheet.up_axis)}",
+            f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, measures.up_axis or sheet.up_axis)}",
             value(share, "share"),
             value(0.0, "share"),
             d.both,
             one,
             d.first,
             nodes(sorted({d.first, d.second})),
-            (Call("see-through.halve", {"parts": [node_key(m, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"}),),
-            f"{node_key(m, d.first)}/{node_key(m, d.second)}",
+            (
+                Call(
+                    "see-through.halve",
+                    {"parts": [node_key(measures, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"},
+                ),
+            ),
+            f"{node_key(measures, d.first)}/{node_key(measures, d.second)}",
             samples=d.both,
         )

@@ -40,7 +40,7 @@ _NEAREST = 9728
 
 
 def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
-    found = [k for k, m in enumerate(scene.materials) if not materials or m.name in materials]
+    found = [k for k, material in enumerate(scene.materials) if not materials or material.name in materials]
     if not found:
         raise MendError(f"{materials[0]} is not among the materials any more." if materials else "The model has no materials.")
     return found
@@ -71,7 +71,7 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
     used = {m for mesh in scene.meshes for m in mesh.slot_materials}
     painted, _ = in_colour(scene)
     for k in _chosen(scene, materials):
-        m = scene.materials[k]
+        material = scene.materials[k]
         if mode == "auto":
             if k not in used and not materials:
                 continue
@@ -81,11 +81,11 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
             wanted, at = found
         else:
             wanted, at = mode, float(np.clip(cutoff, 0.01, 1.0)) if mode == "mask" else None
-        if mode_of(m) == wanted and (wanted != "mask" or abs((m.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6):
+        if mode_of(material) == wanted and (wanted != "mask" or abs((material.alpha_cutoff or 0.5) - (at or 0.5)) < 1e-6):
             continue
-        changed[k] = with_mode(m, wanted, at)
-        was = None if m.alpha_mode is None and mode_of(m) == "opaque" else mode_of(m)
-        words.append(Figure(m.name or f"material {k}", _words(was, m.alpha_cutoff), _words(wanted, at)))
+        changed[k] = with_mode(material, wanted, at)
+        was = None if material.alpha_mode is None and mode_of(material) == "opaque" else mode_of(material)
+        words.append(Figure(material.name or f"material {k}", _words(was, material.alpha_cutoff), _words(wanted, at)))
     if not words:
         raise MendError(
             "These materials are drawn that way already."
@@ -117,13 +117,13 @@ def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
     return figures.mode, figures.cutoff
 
 
-def with_mode(m: Material, mode: str, cutoff: float | None) -> Material:
+def with_mode(material: Material, mode: str, cutoff: float | None) -> Material:
     """A material drawn another way (glTF 2.0 §3.9.4)."""
     solid = mode == "opaque"
-    inputs = tuple(t for t in m.inputs if t.role != "alpha") if solid else m.inputs
+    inputs = tuple(t for t in material.inputs if t.role != "alpha") if solid else material.inputs
     # Where it is drawn solid its opacity counts for nothing, and formats without modes would draw by it.
-    colour = (*m.base_colour[:3], 1.0) if solid else m.base_colour
-    return replace(m, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs, base_colour=colour)
+    colour = (*material.base_colour[:3], 1.0) if solid else material.base_colour
+    return replace(material, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs, base_colour=colour)
 
 
 @mend(
@@ -152,9 +152,9 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
 
     images, changed, made, names = list(scene.images), list(scene.materials), {}, []
     for k in _chosen(scene, materials):
-        m = scene.materials[k]
+        material = scene.materials[k]
         # A picture that only shines stands for the colour of what shines by it.
-        colour = base_colour(m) or next((t for t in m.inputs if t.role == "emissive" and t.image is not None), None)
+        colour = base_colour(material) or next((t for t in material.inputs if t.role == "emissive" and t.image is not None), None)
         if colour is None or colour.image is None or scene.images[colour.image].load is None:
             continue
         look = picture(scene.images[colour.image]).figures.look
@@ -167,13 +167,13 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
             names.append(images[-1].reference)
         inputs = tuple(
             replace(t, image=made[colour.image]) if t.image == colour.image and t.role in ("base-colour", "emissive") else t
-            for t in m.inputs
+            for t in material.inputs
             if t.role != "alpha"
         )
-        if base_colour(m) is None:
+        if base_colour(material) is None:
             # Alpha is read off the picture of the colour alone (glTF 2.0 §3.9.4); black, so that it is the glow that is seen.
             inputs = (*inputs, replace(colour, role="base-colour", path=_COLOUR, image=made[colour.image]))
-        changed[k] = with_mode(replace(m, inputs=inputs), "blend", None)
+        changed[k] = with_mode(replace(material, inputs=inputs), "blend", None)
     if not made:
         raise MendError(
             "None of these materials has an image that could be opened." if materials else "No image is a glow on black."
@@ -242,15 +242,15 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
         raise MendError(f"{BY_NAME[scene.format].title} cannot say how an image is sampled; export as GLB first.")
     changed, count = list(scene.materials), 0
     for k in _chosen(scene, materials):
-        m = scene.materials[k]
+        material = scene.materials[k]
         inputs = tuple(
             replace(t, sampler={**t.sampler, "magFilter": _NEAREST, "minFilter": _NEAREST})
             if t.role == "base-colour" and t.image is not None and t.sampler.get("magFilter") != _NEAREST
             else t
-            for t in m.inputs
+            for t in material.inputs
         )
-        if any(a is not b for a, b in zip(inputs, m.inputs, strict=True)):
-            changed[k] = replace(m, inputs=inputs)
+        if any(a is not b for a, b in zip(inputs, material.inputs, strict=True)):
+            changed[k] = replace(material, inputs=inputs)
             count += 1
     if not count:
         raise MendError("None of these materials smooths an image.")
@@ -323,25 +323,25 @@ def _placed(scene: Scene) -> list[int]:
     return [i for i in walk(scene) if scene.nodes[i].mesh is not None]
 
 
-def _best_halves(scene: Scene, d: DrawOrderFigures, by: str, axis: str, chosen: set[int]) -> tuple[Scene, int] | None:
+def _best_halves(scene: Scene, figures: DrawOrderFigures, by: str, axis: str, chosen: set[int]) -> tuple[Scene, int] | None:
     """The scene with one part of a pair split in the way that leaves the least wrong, and which was; None where no way leaves less."""
     world = world_matrices(scene)
     best: tuple[float, int, Scene, int] | None = None
-    for node in dict.fromkeys((d.outer, d.first, d.second)):
+    for node in dict.fromkeys((figures.outer, figures.first, figures.second)):
         if node not in chosen:
             continue
-        for way in _ways(scene, d, node, world, by, axis):
+        for way in _ways(scene, figures, node, world, by, axis):
             after, made = split_parts(scene, [node], partial(_same, way))
             if not made:
                 continue
-            involved = {d.first, d.second, *range(len(scene.nodes), len(after.nodes))}
+            involved = {figures.first, figures.second, *range(len(scene.nodes), len(after.nodes))}
             left = draw_orders(after, world_matrices(after), [i for i in _placed(after) if i in involved])
             wrong = sum(x.wrong for x in left) / max(sum(x.both for x in left), 1)
             found = (round(wrong, 4), len(after.nodes), after, node)
             if best is None or found[:2] < best[:2]:
                 best = found
         # A way that is asked for is taken as it is.
-    if best is None or (by == "best" and best[0] >= d.wrong / max(d.both, 1)):
+    if best is None or (by == "best" and best[0] >= figures.wrong / max(figures.both, 1)):
         return None
     return best[2], best[3]
 
@@ -350,7 +350,7 @@ def _same(label: Array, _: int) -> Array:
     return label
 
 
-def _ways(scene: Scene, d: DrawOrderFigures, node: int, world: Array, by: str, axis: str) -> Iterator[Array]:
+def _ways(scene: Scene, figures: DrawOrderFigures, node: int, world: Array, by: str, axis: str) -> Iterator[Array]:
     """(F,) labels of the faces of a part, for each way in which it may be split."""
     mesh = scene.meshes[scene.nodes[node].mesh or 0]
     if by in ("best", "piece"):
@@ -358,14 +358,14 @@ def _ways(scene: Scene, d: DrawOrderFigures, node: int, world: Array, by: str, a
         # Halves of a heap of pieces are no halves.
         if by == "piece" or len(np.unique(label)) <= _FEW:
             yield label
-    if by == "piece" or (d.first == d.second and by == "plane") or not (mesh.corner_counts > 0).all():
+    if by == "piece" or (figures.first == figures.second and by == "plane") or not (mesh.corner_counts > 0).all():
         return
-    other = d.second if d.first == node else d.first
+    other = figures.second if figures.first == node else figures.first
     points = standing(scene, other, world)
     middle = (points.min(axis=0) + points.max(axis=0)) / 2
     place = standing(scene, node, world)[mesh.corners]
     centres = np.add.reduceat(place, mesh.starts[:-1]) / mesh.corner_counts[:, None]
-    auto = int(np.abs(d.worst).argmax())
+    auto = int(np.abs(figures.worst).argmax())
     for k in [auto] if by == "plane" and axis == "auto" else range(3) if axis == "auto" else ["xyz".index(axis)]:
         label = (centres[:, k] > middle[k]).astype(np.int32)
         if 0 < label.sum() < len(label):

@@ -10,11 +10,11 @@ from .checks import SEEN, WRONG, painted
 from .sweep import wrong_from
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     hidden = wrong = 0
     rows: list[Row] = []
-    images = {k: i for k, _, i in painted(m)}
-    for k, x in enumerate(m.materials):
+    images = {k: i for k, _, i in painted(measures)}
+    for k, x in enumerate(measures.materials):
         i = images.get(k)
         a = x.alpha or (i.look.alpha if i is not None and i.look is not None else None)
         seen = x.shown.see if x.shown is not None else a.see if a else 0.0
@@ -45,21 +45,21 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             )
         )
     rows = worst_first(rows)
-    names = {p.node: p.name for p in m.parts}
+    names = {part.node: part.name for part in measures.parts}
     order = [
         Row(
             cells={
                 "one": names[d.first],
                 "other": names[d.second] if d.first != d.second else "its own pieces",
                 "wrong": percent(d.wrong / max(d.both, 1)),
-                "from": wrong_from(d, m.up_axis or sheet.up_axis),
+                "from": wrong_from(d, measures.up_axis or sheet.up_axis),
             },
             node=d.outer,
             result="caution" if d.wrong > WRONG * d.both else "clear",
         )
-        for d in m.draw_orders
+        for d in measures.draw_orders
     ]
-    blended = sum(x.drawn == "blend" and x.used_by_faces > 0 for x in m.materials)
+    blended = sum(x.drawn == "blend" and x.used_by_faces > 0 for x in measures.materials)
     popping = sum(r.result == "caution" for r in order)
     return Panel(
         about="what is seen through, and in which order it is drawn",

@@ -26,7 +26,7 @@ class Side(NamedTuple):
     words: str
 
 
-def sides(d: DrawOrderFigures, up: str) -> list[Side]:
+def sides(figures: DrawOrderFigures, up: str) -> list[Side]:
     """Every side that was looked from, in the order of a walk: round at each height, from the top down.
 
     up: the axis that points up in the file.
@@ -35,12 +35,12 @@ def sides(d: DrawOrderFigures, up: str) -> list[Side]:
     row = np.minimum((_ROWS * (1 - turned[:, 1]) / 2).astype(int), _ROWS - 1)
     turn = np.arctan2(turned[:, 0], turned[:, 2])
     order = np.lexsort((np.where(row % 2, -turn, turn), row))
-    return [Side(tuple(turned[k].tolist()), d.sides[k], heading(turned[k].tolist(), "Y")) for k in order.tolist()]
+    return [Side(tuple(turned[k].tolist()), figures.sides[k], heading(turned[k].tolist(), "Y")) for k in order.tolist()]
 
 
-def wrong_from(d: DrawOrderFigures, up: str) -> str:
+def wrong_from(figures: DrawOrderFigures, up: str) -> str:
     """From where the order is wrong, in words: how many sides, and the rough headings that take in the most of them."""
-    bad = [s for s in sides(d, up) if s.share is not None and s.share > WRONG_SIDE]
+    bad = [s for s in sides(figures, up) if s.share is not None and s.share > WRONG_SIDE]
     if not bad:
         return "–"
     seen: dict[str, float] = {}
@@ -49,4 +49,4 @@ def wrong_from(d: DrawOrderFigures, up: str) -> str:
         seen[name] = seen.get(name, 0.0) + (s.share or 0.0)
     names = sorted(seen, key=lambda n: -seen[n])
     rest = len(names) - 2
-    return f"{len(bad)} of {len(d.sides)} sides: {', '.join(names[:2])}" + (f" + {rest}" if rest > 0 else "")
+    return f"{len(bad)} of {len(figures.sides)} sides: {', '.join(names[:2])}" + (f" + {rest}" if rest > 0 else "")

@@ -62,20 +62,20 @@ class Explanation(NamedTuple):
     fits: bool
 
 
-def size_metres(m: Measures) -> list[float] | None:
+def size_metres(measures: Measures) -> list[float] | None:
     """World size in metres, an undeclared unit read as metres; None without bounds."""
-    if m.bounds_min is None or m.bounds_max is None:
+    if measures.bounds_min is None or measures.bounds_max is None:
         return None
-    unit = 1.0 if m.unit_metres is None else m.unit_metres
-    return [(b - a) * unit for a, b in zip(m.bounds_min, m.bounds_max, strict=True)]
+    unit = 1.0 if measures.unit_metres is None else measures.unit_metres
+    return [(b - a) * unit for a, b in zip(measures.bounds_min, measures.bounds_max, strict=True)]
 
 
-def wanted_ratio(m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[float, float] | None:
+def wanted_ratio(measures: Measures, sheet: RuleSheet, intent: Intent) -> tuple[float, float] | None:
     """(wanted ÷ measured, worst disagreement between the given dimensions as a factor), None where nothing is expected."""
-    size = size_metres(m)
+    size = size_metres(measures)
     if size is None or not intent.expected.given():
         return None
-    up = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
+    up = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
     depth = 3 - up if up else 2
     pairs = [(intent.expected.height_m, size[up]), (intent.expected.width_m, size[0]), (intent.expected.depth_m, size[depth])]
     logs = [np.log(w / s) for w, s in pairs if w is not None and s > 0]
@@ -85,16 +85,16 @@ def wanted_ratio(m: Measures, sheet: RuleSheet, intent: Intent) -> tuple[float, 
     return float(np.exp(middle)), float(np.exp(max(abs(v - middle) for v in logs)))
 
 
-def explanations(m: Measures, sheet: RuleSheet, intent: Intent) -> list[Explanation]:
+def explanations(measures: Measures, sheet: RuleSheet, intent: Intent) -> list[Explanation]:
     """The classic factors, the likeliest first, with what the model would measure under each.
 
     With an expected size, ranked by how near each comes to it; without one, by whether the largest side then falls in
     what is plausible for the kind, plain reading first. Where neither is given nothing is judged: see `can_judge`.
     """
-    size = size_metres(m)
+    size = size_metres(measures)
     if size is None:
         return []
-    wanted = wanted_ratio(m, sheet, intent)
+    wanted = wanted_ratio(measures, sheet, intent)
     low, high = PLAUSIBLE.get(intent.kind or "", USUAL)
     largest = max(size)
     out = []
@@ -116,32 +116,32 @@ def can_judge(intent: Intent) -> bool:
     return intent.expected.given() or intent.kind is not None
 
 
-def likely_factor(m: Measures, sheet: RuleSheet, intent: Intent) -> float:
+def likely_factor(measures: Measures, sheet: RuleSheet, intent: Intent) -> float:
     """The classic factor that explains the size, else exactly wanted ÷ measured, else 1."""
-    ranked = explanations(m, sheet, intent)
+    ranked = explanations(measures, sheet, intent)
     if ranked and ranked[0].fits:
         return ranked[0].factor
-    wanted = wanted_ratio(m, sheet, intent)
+    wanted = wanted_ratio(measures, sheet, intent)
     return wanted[0] if wanted else (ranked[0].factor if ranked else 1.0)
 
 
-def _height(m: Measures, sheet: RuleSheet) -> float:
-    size = size_metres(m) or [0.0, 0.0, 0.0]
-    return size[{"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]]
+def _height(measures: Measures, sheet: RuleSheet) -> float:
+    size = size_metres(measures) or [0.0, 0.0, 0.0]
+    return size[{"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]]
 
 
 @check("size.undeclared-unit", title="The unit is not stated", result="caution", mends=("size.scale",))
-def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def undeclared_unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file's format does not say what one unit is.
 
     Why: the destination takes its own unit, and a model made in another comes in a hundred or a thousand times off.
     Measured: the size read in metres against the expected size; the likeliest classic factor is named.
     Source: unit factors from the SI definitions of inch and foot (NIST SP 811); the rest common practice, no published source.
     """
-    if m.unit_metres is not None or m.bounds_min is None:
+    if measures.unit_metres is not None or measures.bounds_min is None:
         return
-    wanted = wanted_ratio(m, sheet, intent)
-    tall = metres(_height(m, sheet))
+    wanted = wanted_ratio(measures, sheet, intent)
+    tall = metres(_height(measures, sheet))
     if wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance):
         yield Finding(
             f"The unit is not stated; read in metres it stands {tall}, as expected",
@@ -151,12 +151,12 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             result="note",
         )
         return
-    factor = likely_factor(m, sheet, intent)
-    factors = _factors(m, intent, factor, wanted)
+    factor = likely_factor(measures, sheet, intent)
+    factors = _factors(measures, intent, factor, wanted)
     # In the destination's own unit, so that nothing is left to be converted on the way.
     mends = tuple(Call("size.scale", {"factor": x / sheet.unit_metres, "unit": sheet.unit}) for x in factors)
     says = (
-        f"× {plain(factor)} would make it {metres(_height(m, sheet) * factor)}"
+        f"× {plain(factor)} would make it {metres(_height(measures, sheet) * factor)}"
         if factor != 1.0
         else "check that against what it should be"
     )
@@ -168,13 +168,13 @@ def undeclared_unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     )
 
 
-def _factors(m: Measures, intent: Intent, likely: float, wanted: tuple[float, float] | None) -> list[float]:
+def _factors(measures: Measures, intent: Intent, likely: float, wanted: tuple[float, float] | None) -> list[float]:
     """What an undeclared unit may be, as factors to metres. With an expected size the likely one, and the very one where that is another;
     else metres, centimetres and millimetres, whichever give a size that things have: what it reads as comes first, since a hall is no toy.
     """
     if wanted is not None:
         return _likely_and_exact(likely, wanted[0])
-    size = max(size_metres(m) or [0.0])
+    size = max(size_metres(measures) or [0.0])
     low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
     usual = [x for x in UNITS.values() if low <= size * x <= high]
     return list(dict.fromkeys((*((1.0,) if 1.0 in usual else ()), likely, *(() if can_judge(intent) else usual))))
@@ -188,19 +188,19 @@ def _likely_and_exact(likely: float, exact: float) -> list[float]:
 
 
 @check("size.unit", title="The unit differs from the destination's", result="note")
-def unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states a unit other than the one the destination counts in.
 
     Why: an importer that ignores the stated unit makes it too big or too small by the factor between the two.
     Measured: metres a unit as the file states it, against the rule sheet's.
     Source: glTF 2.0 §3.4: all linear distances are in metres; the destination's unit is common practice, no published source.
     """
-    if m.unit_metres is None:
+    if measures.unit_metres is None:
         yield Skipped("the file states no unit")
-    elif abs(m.unit_metres / sheet.unit_metres - 1) > 1e-9:
-        factor = m.unit_metres / sheet.unit_metres
+    elif abs(measures.unit_metres / sheet.unit_metres - 1) > 1e-9:
+        factor = measures.unit_metres / sheet.unit_metres
         yield Finding(
-            f"The file counts in units of {metres(m.unit_metres)}, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {plain(factor)} on the way",
+            f"The file counts in units of {metres(measures.unit_metres)}, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {plain(factor)} on the way",
             value(factor, "factor"),
             value(1.0, "factor"),
             why=f"An importer that ignores the stated unit makes it {plain(max(factor, 1 / factor))} times too {'big' if factor < 1 else 'small'}.",
@@ -208,14 +208,14 @@ def unit(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("size.undeclared-up-axis", title="The up axis is not stated", result="note", mends=("size.up-axis",))
-def undeclared_up(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def undeclared_up(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file's format does not say which way is up.
 
     Why: the destination takes its own axis, and a model made for another lies on its back or its side.
     Measured: whether the file states an up axis.
     Source: common practice, no published source.
     """
-    if m.up_axis is None and m.bounds_min is not None:
+    if measures.up_axis is None and measures.bounds_min is not None:
         yield Finding(
             f"The up axis is not stated; {sheet.name} will take {sheet.up_axis} as up",
             value("not stated", "text"),
@@ -224,46 +224,46 @@ def undeclared_up(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("size.up-axis", title="Another up axis", result="note", mends=("size.up-axis",))
-def up_axis(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states another up axis than the destination's.
 
     Why: an importer that does not convert lays the model on its back; one that converts by a rotation leaves a quarter turn on the root.
     Measured: the stated up axis against the rule sheet's.
     Source: glTF 2.0 §3.4: +Y is up; the destination's axis is common practice, no published source.
     """
-    if m.up_axis is None:
+    if measures.up_axis is None:
         yield Skipped("the file states no up axis")
-    elif m.up_axis != sheet.up_axis:
+    elif measures.up_axis != sheet.up_axis:
         yield Finding(
-            f"{m.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}",
-            value(m.up_axis, "text"),
+            f"{measures.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}",
+            value(measures.up_axis, "text"),
             value(sheet.up_axis, "text"),
             mends=(Call("size.up-axis", {"to": sheet.up_axis}),),
         )
 
 
 @check("size.expected", title="Not the expected size", result="stop", mends=("size.scale",))
-def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def expected(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The model measures otherwise than the intent says it should.
 
     Why: beside everything else there it stands as a giant or a speck; physics and animation are tuned to true size.
     Measured: world size in metres against the expected dimensions, within the rule sheet's tolerance; within twice it is a caution.
     Source: common practice, no published source.
     """
-    yield from _expected_parts(m, sheet, intent)
-    wanted = wanted_ratio(m, sheet, intent)
+    yield from _expected_parts(measures, sheet, intent)
+    wanted = wanted_ratio(measures, sheet, intent)
     if wanted is None:
         yield Skipped("no expected size is given")
         return
     factor, disagreement = wanted
     if max(factor, 1 / factor) <= 1 + sheet.size_tolerance:
         return
-    if m.unit_metres is None and explanations(m, sheet, intent)[0].fits:
+    if measures.unit_metres is None and explanations(measures, sheet, intent)[0].fits:
         yield Skipped("the unit is not stated, and a stated one would explain the size")
         return
-    ranked = explanations(m, sheet, intent)
+    ranked = explanations(measures, sheet, intent)
     best = ranked[0].factor if ranked and ranked[0].fits else factor
-    height = _height(m, sheet)
+    height = _height(measures, sheet)
     words = f", as if {ranked[0].words}" if ranked and ranked[0].fits else ""
     bent = " The given dimensions disagree with each other." if disagreement > 1.25 else ""
     yield Finding(
@@ -275,44 +275,44 @@ def expected(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     )
 
 
-def _expected_parts(m: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding]:
+def _expected_parts(measures: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding]:
     """Parts of which the intent says how large they are."""
-    for p in m.parts:
-        own = intent.of_part(p.name).expected
-        if not own.given() or p.bounds_min is None or p.bounds_max is None:
+    for part in measures.parts:
+        own = intent.of_part(part.name).expected
+        if not own.given() or part.bounds_min is None or part.bounds_max is None:
             continue
-        alone = replace(m, bounds_min=p.bounds_min, bounds_max=p.bounds_max)
+        alone = replace(measures, bounds_min=part.bounds_min, bounds_max=part.bounds_max)
         found = wanted_ratio(alone, sheet, Intent(expected=own))
         if found is None or max(found[0], 1 / found[0]) <= 1 + sheet.size_tolerance:
             continue
         height = _height(alone, sheet)
         yield Finding(
-            f"{p.name} stands {metres(height)} where {metres(height * found[0])} is expected",
+            f"{part.name} stands {metres(height)} where {metres(height * found[0])} is expected",
             value(height, "m"),
             value(height * found[0], "m"),
             1,
-            p.name,
-            p.node,
-            nodes([p.node]),
-            key=node_key(m, p.node),
+            part.name,
+            part.node,
+            nodes([part.node]),
+            key=node_key(measures, part.node),
             result="caution" if max(found[0], 1 / found[0]) <= 2 and sheet.results.get("size.expected") is None else "",
         )
 
 
 @check("size.character", title="Taller than people are", result="caution", mends=("size.scale",))
-def character(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A character of more than two metres for which no size is expected.
 
     Why: doors, seats and cameras there are made for people.
     Measured: world height in metres.
-    Source: an adult stands under 2 m: common practice, no published source.
+    Source: an adult stands under 2 measures: common practice, no published source.
     """
     if intent.kind != "character" or intent.expected.given():
         yield Skipped("it is asked of characters without an expected size")
         return
-    height = _height(m, sheet)
+    height = _height(measures, sheet)
     if height > 2.0:
-        factor = likely_factor(m, sheet, intent)
+        factor = likely_factor(measures, sheet, intent)
         yield Finding(
             f"The character stands {metres(height)}",
             value(height, "m"),
@@ -322,22 +322,22 @@ def character(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("size.extreme", title="Hardly anything is this size", result="caution", mends=("size.scale",))
-def extreme(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The unit is stated, no size is expected, and the largest side is far from that of anything of its kind.
 
     Why: at such sizes cameras clip it, shadows and physics break, and it was probably meant otherwise.
     Measured: the largest world side in metres, against what is known of the intent's kind, or from a centimetre to 200 metres where none is given; factors that would explain it are told.
     Source: common practice, no published source.
     """
-    size = size_metres(m)
-    if size is None or m.unit_metres is None or intent.expected.given() or intent.kind == "character":
+    size = size_metres(measures)
+    if size is None or measures.unit_metres is None or intent.expected.given() or intent.kind == "character":
         yield Skipped("it is asked where the unit is stated and no size is expected")
         return
     largest = max(size)
     low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
     if not largest or low <= largest <= high:
         return
-    fitting = [e for e in explanations(m, sheet, intent) if e.fits and e.factor != 1.0][:2]
+    fitting = [e for e in explanations(measures, sheet, intent) if e.fits and e.factor != 1.0][:2]
     words = " or ".join(f"{metres(max(e.gives))} as {e.words}" for e in fitting)
     yield Finding(
         f"Its largest side is {metres(largest)}{f'; it would be {words}' if words else ''}",

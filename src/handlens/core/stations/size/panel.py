@@ -14,11 +14,11 @@ from ...words.lengths import metres
 from .checks import can_judge, explanations, size_metres, wanted_ratio
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    size = size_metres(m)
-    axis = {"X": 0, "Y": 1, "Z": 2}[m.up_axis or sheet.up_axis]
-    wanted = wanted_ratio(m, sheet, intent)
-    ranked = explanations(m, sheet, intent)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    size = size_metres(measures)
+    axis = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    wanted = wanted_ratio(measures, sheet, intent)
+    ranked = explanations(measures, sheet, intent)
     tall = size[axis] if size else 0.0
     fits = wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance)
     judged = can_judge(intent)
@@ -29,7 +29,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         Figure(
             shown,
             unit,
-            "tall, read in metres" if m.unit_metres is None else "tall",
+            "tall, read in metres" if measures.unit_metres is None else "tall",
             None if wanted is None else "clear" if fits else "stop",
         ),
         Figure(expected[0], expected[1], "expected"),
@@ -47,17 +47,17 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         Row(
             cells={
                 "reading": "Unit",
-                "file": "not stated" if m.unit_metres is None else metres(m.unit_metres),
+                "file": "not stated" if measures.unit_metres is None else metres(measures.unit_metres),
                 "there": UNIT_WORDS[sheet.unit],
-                "turn": "?" if m.unit_metres is None else f"× {plain(m.unit_metres / sheet.unit_metres)}",
+                "turn": "?" if measures.unit_metres is None else f"× {plain(measures.unit_metres / sheet.unit_metres)}",
             }
         ),
         Row(
             cells={
                 "reading": "Up axis",
-                "file": m.up_axis or "not stated",
+                "file": measures.up_axis or "not stated",
                 "there": sheet.up_axis,
-                "turn": "?" if m.up_axis is None else "none" if m.up_axis == sheet.up_axis else "90° about X",
+                "turn": "?" if measures.up_axis is None else "none" if measures.up_axis == sheet.up_axis else "90° about X",
             }
         ),
     ]
@@ -74,7 +74,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 **({"fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)} if judged else {}),
             },
             result="clear" if e.fits and judged else None,
-            mend=_scale_call(m, sheet, e.factor),
+            mend=_scale_call(measures, sheet, e.factor),
         )
         for e in ranked[:6]
     ]
@@ -107,9 +107,9 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     )
 
 
-def _scale_call(m: Measures, sheet: RuleSheet, factor: float) -> Call | None:
+def _scale_call(measures: Measures, sheet: RuleSheet, factor: float) -> Call | None:
     """The call that takes a factor for true: where no unit is stated, it is stated by it, in the destination's own."""
-    if m.unit_metres is None:
+    if measures.unit_metres is None:
         return Call("size.scale", {"factor": factor / sheet.unit_metres, "unit": sheet.unit})
     return Call("size.scale", {"factor": factor}) if factor != 1 else None
 

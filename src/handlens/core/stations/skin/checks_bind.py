@@ -26,33 +26,35 @@ STRETCHED = 2e-3
 STRAIGHT, STRAIGHT_DEGREES = 1e-4, 0.01
 
 
-def off_joints(s: SkinOfModel) -> list[int]:
+def off_joints(skin: SkinOfModel) -> list[int]:
     """Positions of joints that rest elsewhere than they were bound, the farthest first."""
-    off = [k for k, j in enumerate(s.joints) if not j.singular and (j.off > NEAR * s.size or j.degrees > NEAR_DEGREES)]
-    return sorted(off, key=lambda k: (-s.joints[k].off, -s.joints[k].degrees))
+    off = [k for k, j in enumerate(skin.joints) if not j.singular and (j.off > NEAR * skin.size or j.degrees > NEAR_DEGREES)]
+    return sorted(off, key=lambda k: (-skin.joints[k].off, -skin.joints[k].degrees))
 
 
-def moved_joints(s: SkinOfModel, off: Sequence[int]) -> list[int]:
+def moved_joints(skin: SkinOfModel, off: Sequence[int]) -> list[int]:
     """Positions of those that were moved themselves, against the joint above them, the farthest first; `off` where none stands out."""
-    own = [k for k in off if s.joints[k].own_off > NEAR * s.size or s.joints[k].own_degrees > NEAR_DEGREES]
-    return sorted(own, key=lambda k: (-s.joints[k].own_off, -s.joints[k].own_degrees)) or list(off)
+    own = [k for k in off if skin.joints[k].own_off > NEAR * skin.size or skin.joints[k].own_degrees > NEAR_DEGREES]
+    return sorted(own, key=lambda k: (-skin.joints[k].own_off, -skin.joints[k].own_degrees)) or list(off)
 
 
-def _since(s: SkinOfModel, off: Sequence[int], moved: Sequence[int]) -> str:
+def _since(skin: SkinOfModel, off: Sequence[int], moved: Sequence[int]) -> str:
     """Which joints were moved, in words; the others only hang on them."""
-    names = [s.joints[k].name for k in moved[:3]]
+    names = [skin.joints[k].name for k in moved[:3]]
     more = f" and {len(moved) - 3:,} more" if len(moved) > 3 else ""
     if len(moved) == len(off):
-        return f"from {s.joints[min(off)].name} on" if len(off) > 1 else f"namely {names[0]}"
+        return f"from {skin.joints[min(off)].name} on" if len(off) > 1 else f"namely {names[0]}"
     return f"since {', '.join(names)}{more} {'was' if len(moved) == 1 else 'were'} moved"
 
 
-def stretched_joints(s: SkinOfModel) -> list[int]:
+def stretched_joints(skin: SkinOfModel) -> list[int]:
     """Positions of joints that are scaled since they were bound where the joint above is not so by the same, the most first."""
-    if not s.matrices:
+    if not skin.matrices:
         return []
-    own = lambda k: np.array(s.joints[k].stretch) / (np.array(s.joints[s.joints[k].up].stretch) if s.joints[k].up >= 0 else 1.0)
-    by = {k: float(np.abs(np.log(own(k))).max()) for k, j in enumerate(s.joints) if not j.singular}
+    own = lambda k: (
+        np.array(skin.joints[k].stretch) / (np.array(skin.joints[skin.joints[k].up].stretch) if skin.joints[k].up >= 0 else 1.0)
+    )
+    by = {k: float(np.abs(np.log(own(k))).max()) for k, j in enumerate(skin.joints) if not j.singular}
     return sorted((k for k, x in by.items() if x > STRETCHED), key=lambda k: -by[k])
 
 
@@ -62,95 +64,95 @@ def times(axes: Sequence[float]) -> str:
     return f"× {plain(high)}" if high - low <= 1e-3 * high else " × ".join(plain(x) for x in axes)
 
 
-def rig_matters(s: SkinOfModel, sheet: RuleSheet) -> tuple[bool, bool]:
+def rig_matters(skin: SkinOfModel, sheet: RuleSheet) -> tuple[bool, bool]:
     """Whether the scale and whether the turn above a skin's joints is one that the sheet does not take."""
-    scaled = (abs(s.rig.scale - 1) > STRAIGHT or s.rig.axes is not None) and sheet.node_scale == "one"
-    return scaled, s.rig.degrees > STRAIGHT_DEGREES and sheet.node_rotation != "any"
+    scaled = (abs(skin.rig.scale - 1) > STRAIGHT or skin.rig.axes is not None) and sheet.node_scale == "one"
+    return scaled, skin.rig.degrees > STRAIGHT_DEGREES and sheet.node_rotation != "any"
 
 
 @check("skin.broken", title="A skin that is not whole", result="stop")
-def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins whose tables are too short, or that name joints which do not exist.
 
     Why: an importer refuses the file for it, or makes up what is missing: those joints then throw what they carry to another place.
     Measured: while reading: joints, bind matrices and weights against the counts that the file states.
     Source: glTF 2.0 §3.7.3.1: there must be as many bind matrices as joints, or more; elsewhere common practice, no published source.
     """
-    bad = [p for p in m.problems if p.kind == "skin"]
+    bad = [p for p in measures.problems if p.kind == "skin"]
     for k, p in enumerate(bad):
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
 
 
 @check("skin.outside", title="Joints that no scene holds", result="stop", mends=("skin.into-scene",))
 @of_skin
-def outside(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def outside(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins of parts that are shown, with joints that hang in no scene.
 
     Why: a reader takes what the scene holds: those joints are not there, and what they carry stays behind, goes to the origin, or the file is refused.
     Measured: joints of each skin that is used in the scene, against the nodes that hang on the scene's roots.
     Source: glTF 2.0 §3.7.3.1: all joints of a skin that a node of a scene refers to must belong to the same scene.
     """
-    for k, s in enumerate(own.skins):
-        if s.outside:
-            first = s.joints[s.outside[0]]
-            carries = sum(s.joints[i].carries for i in s.outside)
+    for k, skin in enumerate(own.skins):
+        if skin.outside:
+            first = skin.joints[skin.outside[0]]
+            carries = sum(skin.joints[i].carries for i in skin.outside)
             yield Finding(
-                f"{plural(len(s.outside), 'joint', 'joints')} of {s.name}, such as {first.name}, {'hangs' if len(s.outside) == 1 else 'hang'} in no scene"
+                f"{plural(len(skin.outside), 'joint', 'joints')} of {skin.name}, such as {first.name}, {'hangs' if len(skin.outside) == 1 else 'hang'} in no scene"
                 + (
-                    f", though {'it carries' if len(s.outside) == 1 else 'they carry'} {plural(carries, 'vertex', 'vertices')}"
+                    f", though {'it carries' if len(skin.outside) == 1 else 'they carry'} {plural(carries, 'vertex', 'vertices')}"
                     if carries
                     else ""
                 ),
-                value(len(s.outside), "count"),
+                value(len(skin.outside), "count"),
                 value(0, "count"),
-                len(s.outside),
+                len(skin.outside),
                 first.name,
                 first.node,
-                joints(k, s, s.outside),
+                joints(k, skin, skin.outside),
                 (Call("skin.into-scene", {}),),
-                key=key(k, s),
+                key=key(k, skin),
                 result="" if carries else "caution",
             )
 
 
 @check("skin.root", title="A skeleton root that joints do not hang on", result="caution", mends=("skin.name-root",))
 @of_skin
-def root(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def root(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name a node as the root of their skeleton which not all of their joints hang on.
 
     Why: a reader that begins at the root does not find the others, and leaves what they carry unskinned; a strict one refuses the file.
     Measured: every joint's way up against the node that the skin names.
     Source: glTF 2.0 §5.28.2 (skin.skeleton): it must be the closest common root of the joints, or a node above it.
     """
-    called = {n.index: n.name for n in m.nodes}
-    for k, s in enumerate(own.skins):
-        if s.root is not None:
+    called = {n.index: n.name for n in measures.nodes}
+    for k, skin in enumerate(own.skins):
+        if skin.root is not None:
             yield Finding(
-                f"{s.name} names {called.get(s.root, f'node {s.root}')} as its root, which not all of its {plural(len(s.joints), 'joint')} hang on",
-                value(called.get(s.root, ""), "text"),
+                f"{skin.name} names {called.get(skin.root, f'node {skin.root}')} as its root, which not all of its {plural(len(skin.joints), 'joint')} hang on",
+                value(called.get(skin.root, ""), "text"),
                 value("a node that all joints hang on", "text"),
                 1,
-                called.get(s.root, ""),
-                s.root,
-                nodes([s.root]),
+                called.get(skin.root, ""),
+                skin.root,
+                nodes([skin.root]),
                 (Call("skin.name-root", {}),),
-                key=key(k, s),
+                key=key(k, skin),
             )
 
 
 @check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.bind-as-stored",))
 @of_skin
-def flat_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flat_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
 
     Why: what such a joint carries collapses to a plane or a point, and no receiver can work out where it was bound.
     Measured: the determinant of the upper three by three under a billionth of what its columns could make; entries that are not finite; a last row other than 0, 0, 0, 1.
     Source: glTF 2.0 §3.7.3.1: the fourth row of each matrix must be 0, 0, 0, 1; the determinant is common practice.
     """
-    for k, s in enumerate(own.skins):
-        bad = [i for i, j in enumerate(s.joints) if j.singular]
+    for k, skin in enumerate(own.skins):
+        bad = [i for i, j in enumerate(skin.joints) if j.singular]
         if bad:
-            named = [s.joints[i] for i in bad]
+            named = [skin.joints[i] for i in bad]
             yield Finding(
                 f"{plural(len(bad), 'joint has a bind matrix', 'joints have bind matrices')} that cannot be undone: {names(named)}",
                 value(len(bad), "count"),
@@ -158,15 +160,15 @@ def flat_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) 
                 len(bad),
                 named[0].name,
                 named[0].node,
-                joints(k, s, bad),
+                joints(k, skin, bad),
                 (Call("skin.bind-as-stored", {}),),
-                key=key(k, s),
+                key=key(k, skin),
             )
 
 
 @check("skin.no-bind", title="No bind matrices", result="note", mends=("skin.bind-as-stored",))
 @of_skin
-def no_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that say nothing of where their joints were bound.
 
     Why: each joint then counts as bound at the origin of the mesh. Where it rests elsewhere, the whole surface is thrown off by that way.
@@ -174,24 +176,24 @@ def no_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
     Source: glTF 2.0 §3.7.3.1: when they are not defined, each is the identity.
     """
     moves: dict[int | None, float] = {}
-    for p in own.parts:
-        moves[p.skin] = max(moves.get(p.skin, 0.0), p.bind_moves)
-    for k, s in enumerate(own.skins):
-        if s.matrices or not s.joints:
+    for part in own.parts:
+        moves[part.skin] = max(moves.get(part.skin, 0.0), part.bind_moves)
+    for k, skin in enumerate(own.skins):
+        if skin.matrices or not skin.joints:
             continue
         far = moves.get(k, 0.0)
-        apart = far > NEAR * s.size
-        where = f": its surface stands up to {metres(far * unit_of(m))} from where it was made" if apart else ""
+        apart = far > NEAR * skin.size
+        where = f": its surface stands up to {metres(far * unit_of(measures))} from where it was made" if apart else ""
         yield Finding(
-            f"{s.name} has no bind matrices for its {plural(len(s.joints), 'joint')}{where}",
+            f"{skin.name} has no bind matrices for its {plural(len(skin.joints), 'joint')}{where}",
             value(0, "count"),
-            value(len(s.joints), "count"),
-            len(s.joints),
-            s.joints[0].name,
-            s.joints[0].node,
-            joints(k, s, range(len(s.joints))),
+            value(len(skin.joints), "count"),
+            len(skin.joints),
+            skin.joints[0].name,
+            skin.joints[0].node,
+            joints(k, skin, range(len(skin.joints))),
             (Call("skin.bind-as-stored", {}),),
-            key=key(k, s),
+            key=key(k, skin),
             result="caution" if apart else "",
         )
 
@@ -203,47 +205,47 @@ def no_bind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
     mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
 )
 @of_skin
-def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def bind_offset(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest elsewhere than where they were when the mesh was bound to them.
 
     Why: whatever goes back to the bind pose, on import or at the first key, snaps by that way; and a correction of the rig's scale multiplies it.
     Measured: where each joint rests against where its bind matrix says that it was, in the frame that most joints agree on: over a thousandth of the skeleton's size, or over half a degree. Where clips move the joints anyway and the rig is neither scaled nor turned, a note.
     Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
     """
-    unit = unit_of(m)
-    driven = {n.index for n in m.nodes if n.driven}
-    for k, s in enumerate(own.skins):
-        off = off_joints(s)
-        if not off or not s.matrices:
+    unit = unit_of(measures)
+    driven = {n.index for n in measures.nodes if n.driven}
+    for k, skin in enumerate(own.skins):
+        off = off_joints(skin)
+        if not off or not skin.matrices:
             continue
-        worst = s.joints[off[0]]
-        moves = max((p.bind_moves for p in own.parts if p.skin == k), default=0.0)
-        scaled = abs(s.rig.scale - 1) > STRAIGHT and s.rig.scale > 0
+        worst = skin.joints[off[0]]
+        moves = max((part.bind_moves for part in own.parts if part.skin == k), default=0.0)
+        scaled = abs(skin.rig.scale - 1) > STRAIGHT and skin.rig.scale > 0
         grown = (
-            f"; correcting the rig's scale of {plain(s.rig.scale)} makes that {metres(worst.off * unit / s.rig.scale)}"
+            f"; correcting the rig's scale of {plain(skin.rig.scale)} makes that {metres(worst.off * unit / skin.rig.scale)}"
             if scaled
             else ""
         )
-        posed_by_clips = all(s.joints[i].node in driven for i in off)
-        moved = moved_joints(s, off)
-        lead = s.joints[moved[0]]
-        far = f"{about(worst.off * unit)} and {turn(max(s.joints[i].degrees for i in off))}"
+        posed_by_clips = all(skin.joints[i].node in driven for i in off)
+        moved = moved_joints(skin, off)
+        lead = skin.joints[moved[0]]
+        far = f"{about(worst.off * unit)} and {turn(max(skin.joints[i].degrees for i in off))}"
         yield Finding(
-            f"{plural(len(off), 'joint rests', 'joints rest')} up to {far} from where {'it was' if len(off) == 1 else 'they were'} bound, {_since(s, off, moved)}{grown}",
+            f"{plural(len(off), 'joint rests', 'joints rest')} up to {far} from where {'it was' if len(off) == 1 else 'they were'} bound, {_since(skin, off, moved)}{grown}",
             value(worst.off * unit * 1000, "mm"),
-            value(NEAR * s.size * unit * 1000, "mm"),
+            value(NEAR * skin.size * unit * 1000, "mm"),
             len(off),
             lead.name,
             lead.node,
-            joints(k, s, list(dict.fromkeys([*moved, *off]))),
+            joints(k, skin, list(dict.fromkeys([*moved, *off]))),
             (
                 Call("skin.rebind", {}),
                 Call("skin.bind-as-stored", {}),
                 Call("skin.adopt-bind", {}),
             ),
-            key=key(k, s),
+            key=key(k, skin),
             why=f"Going back to the bind pose moves the surface by up to {about(moves * unit)}." if moves else "",
-            result="note" if posed_by_clips and not scaled and s.rig.degrees <= STRAIGHT_DEGREES else "",
+            result="note" if posed_by_clips and not scaled and skin.rig.degrees <= STRAIGHT_DEGREES else "",
         )
 
 
@@ -254,19 +256,19 @@ def bind_offset(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
     mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
 )
 @of_skin
-def bind_scale(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def bind_scale(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest at another size than they had when the mesh was bound to them.
 
     Why: the surface about them is blown up or pinched by that factor, and whoever resets the pose sees it jump back.
     Measured: how long each joint's own axes are at rest against what its bind matrix says that they were, in the frame that most joints agree on; over 0.2 %, and of a chain only the joint where it begins.
     Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
     """
-    for k, s in enumerate(own.skins):
-        found = stretched_joints(s)
+    for k, skin in enumerate(own.skins):
+        found = stretched_joints(skin)
         if not found:
             continue
-        worst = s.joints[found[0]]
-        moves = max((p.bind_moves for p in own.parts if p.skin == k), default=0.0) * unit_of(m)
+        worst = skin.joints[found[0]]
+        moves = max((part.bind_moves for part in own.parts if part.skin == k), default=0.0) * unit_of(measures)
         most = max(worst.stretch, key=lambda x: abs(np.log(x)))
         yield Finding(
             f"{plural(len(found), 'joint is', 'joints are')} scaled since {'it was' if len(found) == 1 else 'they were'} bound: {worst.name} {times(worst.stretch)}"
@@ -276,15 +278,15 @@ def bind_scale(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent)
             len(found),
             worst.name,
             worst.node,
-            joints(k, s, found),
+            joints(k, skin, found),
             (Call("skin.rebind", {}), Call("skin.bind-as-stored", {}), Call("skin.adopt-bind", {})),
-            key=key(k, s),
+            key=key(k, skin),
         )
 
 
 @check("skin.rig", title="The rig is scaled or turned", result="caution", mends=("skin.bake-rig",))
 @of_skin
-def rig(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def rig(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes above the joints that are scaled or turned.
 
     Why: everything that hangs on the skeleton is scaled along, physics and linked parts jump by that factor, and whoever sets the rig to 1 throws the character across the room.
@@ -292,40 +294,40 @@ def rig(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     Source: common practice, no published source.
     """
     told: set[tuple[int, ...]] = set()
-    for s in own.skins:
-        scaled, turned = rig_matters(s, sheet)
-        if not s.rig.nodes or tuple(s.rig.nodes) in told or not (scaled or turned):
+    for skin in own.skins:
+        scaled, turned = rig_matters(skin, sheet)
+        if not skin.rig.nodes or tuple(skin.rig.nodes) in told or not (scaled or turned):
             continue
-        told.add(tuple(s.rig.nodes))
+        told.add(tuple(skin.rig.nodes))
         words = (
-            [f"scaled by {plain(s.rig.scale)}" if s.rig.axes is None else f"scaled unevenly, {times(s.rig.axes)},"]
+            [f"scaled by {plain(skin.rig.scale)}" if skin.rig.axes is None else f"scaled unevenly, {times(skin.rig.axes)},"]
             if scaled
             else []
         )
-        words += [f"turned by {turn(s.rig.degrees)}"] if turned else []
+        words += [f"turned by {turn(skin.rig.degrees)}"] if turned else []
         yield Finding(
-            f"The rig {s.rig.names[-1]} is {' and '.join(words)} above its {plural(len(s.joints), 'joint')}",
-            value(s.rig.scale, "factor") if scaled else value(round(s.rig.degrees, 3), "degrees"),
+            f"The rig {skin.rig.names[-1]} is {' and '.join(words)} above its {plural(len(skin.joints), 'joint')}",
+            value(skin.rig.scale, "factor") if scaled else value(round(skin.rig.degrees, 3), "degrees"),
             value(1.0, "factor") if scaled else value(0.0, "degrees"),
-            len(s.rig.nodes),
-            s.rig.names[-1],
-            s.rig.nodes[-1],
-            nodes(s.rig.nodes),
+            len(skin.rig.nodes),
+            skin.rig.names[-1],
+            skin.rig.nodes[-1],
+            nodes(skin.rig.nodes),
             (Call("skin.bake-rig", {}),),
-            key=node_key(m, s.rig.nodes[-1]),
+            key=node_key(measures, skin.rig.nodes[-1]),
         )
 
 
 @check("skin.inverse", title="Parts that undo the rig", result="caution", mends=("skin.bake-rig",))
 @of_skin
-def inverse(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def inverse(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node carries the inverse of the rig's scale.
 
     Why: it looks right as long as both stand; as soon as one of them is set to 1, the part is larger or smaller by that factor.
     Measured: the scale of the part's node times that of the nodes between is 1 within 0.1 %, each being off by 1 % or more.
     Source: common practice, no published source.
     """
-    called = {n.index: n.name for n in m.nodes}
+    called = {n.index: n.name for n in measures.nodes}
     for x in own.inverses:
         yield Finding(
             f"{called[x.node]} × {plain(x.scale)} undoes {called[x.rig]} × {plain(x.above)}",
@@ -336,24 +338,24 @@ def inverse(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) ->
             x.node,
             nodes([x.rig, x.node]),
             (Call("skin.bake-rig", {}),),
-            key=node_key(m, x.node),
+            key=node_key(measures, x.node),
         )
 
 
 @check("skin.own-transform", title="A skinned part with a transform of its own", result="note", mends=("placement.one-drive",))
 @of_skin
-def own_transform(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def own_transform(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node stands elsewhere than at rest.
 
     Why: the standard says that it counts for nothing. A receiver that lets it count all the same shows the part that far away.
     Measured: how far the node's transform in the world would move the skinned surface, over a hundredth of its size.
     Source: glTF 2.0 §3.7.3.3: the transform of the skinned mesh node must be ignored.
     """
-    found = [p for p in own.parts if p.skin is not None and p.own_moves > 0.01 * own.skins[p.skin].size]
+    found = [part for part in own.parts if part.skin is not None and part.own_moves > 0.01 * own.skins[part.skin].size]
     if not found:
         return
     worst = max(found, key=lambda p: p.own_moves)
-    away = worst.own_moves * unit_of(m)
+    away = worst.own_moves * unit_of(measures)
     words = (
         f"the node of {worst.name} count shows it" if len(found) == 1 else f"the nodes of {len(found):,} parts count shows them"
     )
@@ -365,53 +367,53 @@ def own_transform(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Inte
         worst.name,
         worst.node,
         nodes([p.node for p in found]),
-        (Call("placement.one-drive", {"keep": "joints", "parts": [node_key(m, p.node) for p in found]}),),
+        (Call("placement.one-drive", {"keep": "joints", "parts": [node_key(measures, p.node) for p in found]}),),
     )
 
 
 @check("skin.disagree", title="Skins bound otherwise to the same joints", result="caution", mends=("skin.rebind",))
 @of_skin
-def disagree(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def disagree(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins on one skeleton whose bind matrices contradict each other.
 
     Why: most receivers keep one bind pose a skeleton: the parts of the other skin then stand off, as a shirt that leaves its wearer.
     Measured: bind matrices of the joints that two skins share, through the one matrix that most agree on; off by more than a ten-thousandth of the skeleton's size.
     Source: glTF 2.0 §3.7.3.1; that receivers keep one bind pose is common practice, no published source.
     """
-    for k, s in enumerate(own.skins):
-        if s.disagrees is not None and s.joints:
+    for k, skin in enumerate(own.skins):
+        if skin.disagrees is not None and skin.joints:
             yield Finding(
-                f"{s.name} binds joints {about(s.disagrees_by * unit_of(m))} from where {own.skins[s.disagrees].name} binds them",
-                value(s.disagrees_by * unit_of(m) * 1000, "mm"),
+                f"{skin.name} binds joints {about(skin.disagrees_by * unit_of(measures))} from where {own.skins[skin.disagrees].name} binds them",
+                value(skin.disagrees_by * unit_of(measures) * 1000, "mm"),
                 value(0.0, "mm"),
-                len(s.joints),
-                s.joints[0].name,
-                s.joints[0].node,
-                joints(k, s, range(len(s.joints))),
+                len(skin.joints),
+                skin.joints[0].name,
+                skin.joints[0].node,
+                joints(k, skin, range(len(skin.joints))),
                 (Call("skin.rebind", {}),),
-                key=key(k, s),
+                key=key(k, skin),
             )
 
 
 @check("skin.shared", title="Several skins for the same joints", result="note", mends=("skin.merge-skins",))
 @of_skin
-def shared(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name the very same joints and were bound alike.
 
     Why: joints are counted, sent and worked out once for each of them; some destinations take one skin a model.
     Measured: joints of each skin, and their bind matrices through the one matrix that most agree on.
     Source: common practice, no published source.
     """
-    for k, s in enumerate(own.skins):
-        if s.same is not None and s.disagrees is None and s.joints:
+    for k, skin in enumerate(own.skins):
+        if skin.same is not None and skin.disagrees is None and skin.joints:
             yield Finding(
-                f"{s.name} and {own.skins[s.same].name} are two skins for the same {plural(len(s.joints), 'joint')}",
+                f"{skin.name} and {own.skins[skin.same].name} are two skins for the same {plural(len(skin.joints), 'joint')}",
                 value(2, "count"),
                 value(1, "count"),
-                len(s.joints),
-                s.joints[0].name,
-                s.joints[0].node,
-                joints(k, s, range(len(s.joints))),
+                len(skin.joints),
+                skin.joints[0].name,
+                skin.joints[0].node,
+                joints(k, skin, range(len(skin.joints))),
                 (Call("skin.merge-skins", {}),),
-                key=key(k, s),
+                key=key(k, skin),
             )

@@ -29,7 +29,7 @@ NOTHING = 1e-6
 
 @check("skin.joint-count", title="Too many joints", result="caution", mends=("skin.remove-joints",))
 @of_skin
-def joint_count(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More joints in a skin, or in all, than the destination takes.
 
     Why: past its limit it drops joints, draws the skin in pieces or refuses it.
@@ -40,20 +40,20 @@ def joint_count(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
     if most is None and all_most is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for k, s in enumerate(own.skins):
-        if most is not None and len(s.joints) > most:
+    for k, skin in enumerate(own.skins):
+        if most is not None and len(skin.joints) > most:
             yield Finding(
-                f"{s.name} has {plural(len(s.joints), 'joint')}",
-                value(len(s.joints), "count"),
+                f"{skin.name} has {plural(len(skin.joints), 'joint')}",
+                value(len(skin.joints), "count"),
                 value(most, "count"),
-                len(s.joints),
-                s.joints[0].name,
-                s.joints[0].node,
-                joints(k, s, range(len(s.joints))),
+                len(skin.joints),
+                skin.joints[0].name,
+                skin.joints[0].node,
+                joints(k, skin, range(len(skin.joints))),
                 (Call("skin.remove-joints", {}),),
-                key=key(k, s),
+                key=key(k, skin),
             )
-    total = len({j.node for s in own.skins for j in s.joints})
+    total = len({j.node for skin in own.skins for j in skin.joints})
     if all_most is not None and total > all_most:
         yield Finding(
             f"There are {plural(total, 'joint')} in all", value(total, "count"), value(all_most, "count"), total, key="all"
@@ -62,18 +62,18 @@ def joint_count(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
 
 @check("skin.idle", title="Joints that carry nothing", result="note", mends=("skin.remove-joints",))
 @of_skin
-def idle(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def idle(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of a skin that no vertex hangs on, neither on them nor on any joint below.
 
     Why: they count against the limit and are sent in every frame for nothing.
     Measured: vertices with a weight on the joint or below it; joints that another part hangs on are left out.
     Source: common practice, no published source.
     """
-    parent = {n.index: n.parent for n in m.nodes}
-    for k, s in enumerate(own.skins):
-        found = idle_joints(m, s, parent) if any(not j.carries for j in s.joints) else []
-        if found and any(j.carries for j in s.joints):
-            named = [s.joints[i] for i in found]
+    parent = {n.index: n.parent for n in measures.nodes}
+    for k, skin in enumerate(own.skins):
+        found = idle_joints(measures, skin, parent) if any(not j.carries for j in skin.joints) else []
+        if found and any(j.carries for j in skin.joints):
+            named = [skin.joints[i] for i in found]
             yield Finding(
                 f"{plural(len(found), 'joint carries', 'joints carry')} nothing: {names(named)}",
                 value(len(found), "count"),
@@ -81,50 +81,50 @@ def idle(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Fo
                 len(found),
                 named[0].name,
                 named[0].node,
-                joints(k, s, found),
+                joints(k, skin, found),
                 (Call("skin.remove-joints", {}),),
-                key=key(k, s),
+                key=key(k, skin),
             )
 
 
-def idle_joints(m: Measures, s: SkinOfModel, parent: Mapping[int, int]) -> list[int]:
+def idle_joints(measures: Measures, skin: SkinOfModel, parent: Mapping[int, int]) -> list[int]:
     """Positions of joints that carry nothing, with all that hangs on them. parent: of each node by its number."""
-    busy = [j.carries > 0 for j in s.joints]
-    at = {j.node: k for k, j in enumerate(s.joints)}
-    for p in m.parts:
-        i = p.node
-        while i >= 0 and not p.skinned:
+    busy = [j.carries > 0 for j in skin.joints]
+    at = {j.node: k for k, j in enumerate(skin.joints)}
+    for part in measures.parts:
+        i = part.node
+        while i >= 0 and not part.skinned:
             if i in at:
                 busy[at[i]] = True
                 break
             i = parent.get(i, -1)
-    for k in range(len(s.joints)):
+    for k in range(len(skin.joints)):
         i = k
-        while busy[k] and s.joints[i].up >= 0 and not busy[s.joints[i].up]:
-            i = s.joints[i].up
+        while busy[k] and skin.joints[i].up >= 0 and not busy[skin.joints[i].up]:
+            i = skin.joints[i].up
             busy[i] = True
     return [k for k, b in enumerate(busy) if not b]
 
 
 @check("skin.uneven-joints", title="Joints scaled unevenly", result="caution")
 @of_skin
-def uneven_joints(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def uneven_joints(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints stretched more along one axis than along another, with other joints below them.
 
     Why: what hangs on such a joint is sheared as soon as it turns, which no rotation, scale and place hold; many destinations then scale it otherwise, or evenly.
     Measured: lengths of the columns of each joint's local matrix, equal within 1e-4 of the largest.
     Source: common practice, no published source.
     """
-    scales = {n.index: n for n in m.nodes if n.is_joint and is_uneven(n)}
+    scales = {n.index: n for n in measures.nodes if n.is_joint and is_uneven(n)}
     told: set[int] = set()
-    for k, s in enumerate(own.skins):
-        above = {j.up for j in s.joints}
-        found = [i for i, j in enumerate(s.joints) if i in above and j.node in scales and j.node not in told]
+    for k, skin in enumerate(own.skins):
+        above = {j.up for j in skin.joints}
+        found = [i for i, j in enumerate(skin.joints) if i in above and j.node in scales and j.node not in told]
         if not found:
             continue
-        told |= {s.joints[i].node for i in found}
-        sizes = {i: np.abs(scales[s.joints[i].node].scale) for i in found}
-        worst = s.joints[max(found, key=lambda i: float(sizes[i].max() / max(sizes[i].min(), 1e-300)))]
+        told |= {skin.joints[i].node for i in found}
+        sizes = {i: np.abs(scales[skin.joints[i].node].scale) for i in found}
+        worst = skin.joints[max(found, key=lambda i: float(sizes[i].max() / max(sizes[i].min(), 1e-300)))]
         text = " × ".join(plain(abs(x)) for x in scales[worst.node].scale)
         yield Finding(
             f"{plural(len(found), 'joint is', 'joints are')} scaled unevenly, {worst.name} {text}, with joints below",
@@ -133,27 +133,27 @@ def uneven_joints(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Inte
             len(found),
             worst.name,
             worst.node,
-            joints(k, s, found),
-            key=key(k, s),
+            joints(k, skin, found),
+            key=key(k, skin),
         )
 
 
 @check("skin.no-length", title="Joints without a length", result="note", mends=("skin.remove-joints",))
 @of_skin
-def no_length(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_length(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that stand in the very place of the next, and joints at the end of a chain in the rig's origin.
 
     Why: some importers make bones of the way from joint to joint and drop those without any, with all that they carried.
     Measured: distance to the nearest joint that hangs on it, and of joints that none hangs on to the origin of the node above all, under a millionth of the skeleton's size.
     Source: common practice, no published source.
     """
-    for k, s in enumerate(own.skins):
-        short = [i for i, j in enumerate(s.joints) if j.length is not None and j.length <= NOTHING * s.size]
-        at_origin = [i for i, j in enumerate(s.joints) if j.at_origin and j.up >= 0 and j.length is None]
+    for k, skin in enumerate(own.skins):
+        short = [i for i, j in enumerate(skin.joints) if j.length is not None and j.length <= NOTHING * skin.size]
+        at_origin = [i for i, j in enumerate(skin.joints) if j.at_origin and j.up >= 0 and j.length is None]
         found = short + at_origin
         if found:
             words = "in the very place of the next" if short else "in the rig's origin"
-            named = [s.joints[i] for i in found]
+            named = [skin.joints[i] for i in found]
             yield Finding(
                 f"{plural(len(found), 'joint stands', 'joints stand')} {words}: {names(named)}",
                 value(0.0, "m"),
@@ -161,27 +161,27 @@ def no_length(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) 
                 len(found),
                 named[0].name,
                 named[0].node,
-                joints(k, s, found),
-                key=key(k, s),
+                joints(k, skin, found),
+                key=key(k, skin),
             )
 
 
 @check("skin.names-shared", title="Joints of the same name", result="caution", mends=("arrival.rename",))
 @of_skin
-def names_shared(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def names_shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one skin that have the same name, or none.
 
     Why: clips and constraints find joints by name: they move the first, and the other stays behind.
     Measured: names of the joints of each skin, as the destination tells letters apart.
     Source: common practice, no published source.
     """
-    named = {n.index: n.named for n in m.nodes}
-    for k, s in enumerate(own.skins):
+    named = {n.index: n.named for n in measures.nodes}
+    for k, skin in enumerate(own.skins):
         word = (lambda x: x) if sheet.names.case_matters else str.casefold
-        often = Counter(word(j.name) for j in s.joints)
-        found = [i for i, j in enumerate(s.joints) if often[word(j.name)] > 1 or not named.get(j.node, True)]
+        often = Counter(word(j.name) for j in skin.joints)
+        found = [i for i, j in enumerate(skin.joints) if often[word(j.name)] > 1 or not named.get(j.node, True)]
         if found:
-            which = [s.joints[i] for i in found]
+            which = [skin.joints[i] for i in found]
             twins = any(often[word(j.name)] > 1 for j in which)
             yield Finding(
                 f"{plural(len(found), 'joint has', 'joints have')} {'a name that another has too' if twins else 'no name'}: {names(which)}",
@@ -190,27 +190,27 @@ def names_shared(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Inten
                 len(found),
                 which[0].name,
                 which[0].node,
-                joints(k, s, found),
-                key=key(k, s),
+                joints(k, skin, found),
+                key=key(k, skin),
                 result="" if twins else "note",
             )
 
 
 @check("skin.sides", title="Left and right differ", result="note")
 @of_skin
-def sides(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def sides(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one side without a counterpart, and pairs whose weights differ where the surface is the same on both sides.
 
     Why: a pose that is mirrored there moves one side otherwise than the other, or not at all.
     Measured: names with left and right exchanged; weights of vertices that lie opposite each other, over 0.05, where four fifths of those looked at have one.
     Source: common practice, no published source.
     """
-    for k, s in enumerate(own.skins):
-        there = {j.name for j in s.joints}
-        alone = [i for i, j in enumerate(s.joints) if (o := other_side(j.name)) is not None and o not in there]
+    for k, skin in enumerate(own.skins):
+        there = {j.name for j in skin.joints}
+        alone = [i for i, j in enumerate(skin.joints) if (o := other_side(j.name)) is not None and o not in there]
         paired = any((o := other_side(n)) is not None and o in there for n in there)
         if alone and paired:
-            which = [s.joints[i] for i in alone]
+            which = [skin.joints[i] for i in alone]
             yield Finding(
                 f"{plural(len(alone), 'joint has', 'joints have')} no counterpart on the other side: {names(which)}",
                 value(len(alone), "count"),
@@ -218,10 +218,10 @@ def sides(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> F
                 len(alone),
                 which[0].name,
                 which[0].node,
-                joints(k, s, alone),
-                key=key(k, s),
+                joints(k, skin, alone),
+                key=key(k, skin),
             )
-    called = {n.index: n.name for n in m.nodes}
+    called = {n.index: n.name for n in measures.nodes}
     for x in own.sides:
         yield Finding(
             f"{called[x.left]} and {called[x.right]} weigh up to {plain(x.worst)} otherwise on mirrored vertices of {called[x.node]}",
@@ -231,14 +231,14 @@ def sides(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> F
             called[x.node],
             x.node,
             nodes([x.left, x.right]),
-            key=f"{node_key(m, x.node)}-{called[x.left]}",
+            key=f"{node_key(measures, x.node)}-{called[x.left]}",
             samples=x.samples,
         )
 
 
 @check("skin.required", title="Joints that must be there", result="caution", mends=("skin.add-joints", "skin.rename-joints"))
 @of_skin
-def required(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def required(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that the destination wants by name, in their order, each below the one that it names.
 
     Why: it finds the skeleton by these names: without them the character stands stiff or is refused.
@@ -252,10 +252,10 @@ def required(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
     if intent.kind not in (None, "character"):
         yield Skipped(f"a {intent.kind} needs no such skeleton")
         return
-    for k, s in enumerate(own.skins):
-        if not s.joints:
+    for k, skin in enumerate(own.skins):
+        if not skin.joints:
             continue
-        found = placed(m, s, wanted)
+        found = placed(measures, skin, wanted)
         missing = [w.name for w, at in zip(wanted, found, strict=True) if at is None]
         other = [w.name for w, at in zip(wanted, found, strict=True) if at is not None and not at.by_name]
         astray = [w.name for w, at in zip(wanted, found, strict=True) if at is not None and at.astray]
@@ -270,11 +270,11 @@ def required(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -
                     value(len(wanted) - len(listed), "count"),
                     value(len(wanted), "count"),
                     len(listed),
-                    s.joints[0].name,
-                    s.joints[0].node,
-                    joints(k, s, range(len(s.joints))),
+                    skin.joints[0].name,
+                    skin.joints[0].node,
+                    joints(k, skin, range(len(skin.joints))),
                     () if mend is None else (mend,),
-                    key=f"{key(k, s)}-{what.partition(' ')[0]}",
+                    key=f"{key(k, skin)}-{what.partition(' ')[0]}",
                 )
 
 
@@ -284,18 +284,18 @@ def _renames(wanted: list, found: list) -> str:  # type: ignore[type-arg]
 
 @check("skin.left-behind", title="Parts that no joint carries", result="caution", mends=("skin.bind-part", "skin.parent-part"))
 @of_skin
-def left_behind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def left_behind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that touch a skinned surface and hang on no joint.
 
     Why: at home a constraint may hold them there. Nothing of it is in the file: as soon as the character moves, they stay behind.
     Measured: parts that are neither skinned nor below a joint, no larger than the skinned surface and within a twentieth of its size of it, from vertex to vertex; the joint that carries the vertex nearest to it.
     Source: common practice, no published source.
     """
-    called = {n.index: n.name for n in m.nodes}
+    called = {n.index: n.name for n in measures.nodes}
     for x in own.loose:
         if intent.of_part(called[x.node]).role in APART:
             continue
-        to = {"joint": node_key(m, x.joint), "parts": [node_key(m, x.node)]}
+        to = {"joint": node_key(measures, x.joint), "parts": [node_key(measures, x.node)]}
         yield Finding(
             f"{called[x.node]} stays behind when {called[x.joint]} moves: no joint carries it",
             value(0, "count"),
@@ -305,32 +305,36 @@ def left_behind(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent
             x.node,
             nodes([x.node]),
             (Call("skin.parent-part", to), Call("skin.bind-part", to)),
-            key=node_key(m, x.node),
+            key=node_key(measures, x.node),
         )
 
 
 @check("skin.rigid", title="Parts bound whole to one joint", result="note", mends=("skin.parent-part",))
 @of_skin
-def rigid(own: SkinMeasures, m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def rigid(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts all of whose vertices hang on one joint with their whole weight.
 
     Why: it is a plain part on a joint told as a skin. One way of importing shows it where its bind matrix puts it, another as a part at its own node: the two differ by what its node stands off.
     Measured: the joints of all vertices, and how far the node's own transform would move the part.
     Source: common practice, no published source.
     """
-    for p in own.parts:
-        if p.skin is None or not 0 <= p.only_joint < len(own.skins[p.skin].joints):
+    for part in own.parts:
+        if part.skin is None or not 0 <= part.only_joint < len(own.skins[part.skin].joints):
             continue
-        joint = own.skins[p.skin].joints[p.only_joint]
-        off = f": taken as a plain part it stands {metres(p.own_moves * unit_of(m))} elsewhere" if p.own_moves > 1e-6 else ""
+        joint = own.skins[part.skin].joints[part.only_joint]
+        off = (
+            f": taken as a plain part it stands {metres(part.own_moves * unit_of(measures))} elsewhere"
+            if part.own_moves > 1e-6
+            else ""
+        )
         yield Finding(
-            f"{p.name} is bound whole to {joint.name}{off}",
+            f"{part.name} is bound whole to {joint.name}{off}",
             value(1, "count"),
             value("a part on its joint", "text"),
-            p.vertices,
-            p.name,
-            p.node,
-            nodes([p.node, joint.node]),
-            (Call("skin.parent-part", {"joint": node_key(m, joint.node), "parts": [node_key(m, p.node)]}),),
-            key=node_key(m, p.node),
+            part.vertices,
+            part.name,
+            part.node,
+            nodes([part.node, joint.node]),
+            (Call("skin.parent-part", {"joint": node_key(measures, joint.node), "parts": [node_key(measures, part.node)]}),),
+            key=node_key(measures, part.node),
         )

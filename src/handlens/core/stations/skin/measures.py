@@ -33,11 +33,11 @@ _DENSE = 16
 _LONGEST_HISTOGRAM = 64
 
 
-def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
+def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> SkinMeasures:
     world, up = world_matrices(scene), parents(scene)
     here = walk(scene)
     order = [i for i in here if scene.nodes[i].mesh is not None]
-    skeletons = [skeleton_of(s.joints, up, world) for s in scene.skins]
+    skeletons = [skeleton_of(skin.joints, up, world) for skin in scene.skins]
     placing = placings(scene, world)
     parts = [
         _weights(scene, i, world, skeletons, placing, arrays)
@@ -47,14 +47,18 @@ def take(scene: Scene, m: Measures, arrays: dict[str, Array]) -> SkinMeasures:
     of_skin: dict[int | None, list[WeightFigures]] = {}
     for x in parts:
         of_skin.setdefault(x.skin, []).append(x)
-    boxes = {p.node: (p.bounds_min, p.bounds_max) for p in m.parts if p.bounds_min is not None}
+    boxes = {part.node: (part.bounds_min, part.bounds_max) for part in measures.parts if part.bounds_min is not None}
     held = set(here)
     skins = [
         _skin(scene, k, up, world, skeletons[k], placing[k], of_skin.get(k, []), boxes, held) for k in range(len(scene.skins))
     ]
     skins = _agreement(scene, skins)
     return SkinMeasures(
-        parts, skins, loose_parts(scene, m, world, skeletons, parts), inverses(scene, up, parts), sides(scene, parts, skeletons)
+        parts,
+        skins,
+        loose_parts(scene, measures, world, skeletons, parts),
+        inverses(scene, up, parts),
+        sides(scene, parts, skeletons),
     )
 
 
@@ -187,26 +191,26 @@ def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> We
     return replace(made, cuts=out, dust_moves=moved)
 
 
-def _beyond_the_heaviest(w: Weights, counts: Array) -> Callable[[int], Array]:
+def _beyond_the_heaviest(weights: Weights, counts: Array) -> Callable[[int], Array]:
     """A function from a limit to the (V,) weight that each vertex loses by it."""
     widest = int(counts.max(initial=0))
-    values, owner = np.abs(w.weights), owners(w)
+    values, owner = np.abs(weights.weights), owners(weights)
     if widest > _DENSE:
-        place = ranks(w)
+        place = ranks(weights)
         return lambda most: np.bincount(owner, np.where(place >= most, values, 0.0), len(counts))
     # A few columns are sorted many times faster than one long list by two keys.
     rows = np.zeros((len(counts), widest), np.float32)
-    rows[owner, np.arange(len(owner)) - w.starts[owner]] = values
+    rows[owner, np.arange(len(owner)) - weights.starts[owner]] = values
     rows.sort(axis=1)
     return lambda most: rows[:, : max(widest - most, 0)].sum(axis=1)
 
 
-def _only(w: Weights, chosen: Array) -> Weights:
+def _only(weights: Weights, chosen: Array) -> Weights:
     """The rows of some vertices, numbered anew."""
-    counts = np.diff(w.starts)[chosen]
+    counts = np.diff(weights.starts)[chosen]
     ends = np.cumsum(counts)
-    entry = np.repeat(w.starts[chosen] - (ends - counts), counts) + np.arange(int(counts.sum()))
-    return Weights(np.concatenate([[0], ends]), w.joints[entry], w.weights[entry])
+    entry = np.repeat(weights.starts[chosen] - (ends - counts), counts) + np.arange(int(counts.sum()))
+    return Weights(np.concatenate([[0], ends]), weights.joints[entry], weights.weights[entry])
 
 
 def _skin(

@@ -162,7 +162,8 @@ def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
     if mesh.tangents is not None:
         changed["tangents"] = _turned(mesh, mesh.tangents, linear)
     changed["morphs"] = tuple(
-        replace(m, positions=frozen(np.einsum("vij,vj->vi", linear, m.positions)), normals=m.normals) for m in mesh.morphs
+        replace(morph, positions=frozen(np.einsum("vij,vj->vi", linear, morph.positions)), normals=morph.normals)
+        for morph in mesh.morphs
     )
     return replace(mesh, **changed)
 
@@ -220,7 +221,7 @@ def adopt_bind(scene: Scene) -> Outcome:
                 target.setdefault(j, place)
     if not target:
         raise MendError("Every joint rests where it was bound.")
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     nodes, now = list(scene.nodes), world.copy()
     stack = [i for i in range(len(nodes)) if up[i] < 0]
     while stack:
@@ -258,7 +259,7 @@ def bake_rig(scene: Scene) -> Outcome:
     topmost. Meshes are stored as they stand, and nodes of parts below read scale 1.
     """
     up = parents(scene)
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     tops = [i for i in sorted(nodes_above(joints, up)) if np.abs(scene.nodes[i].local[:3, :3] - np.eye(3)).max() > _STRAIGHT]
     # What hangs on a joint or stands as one keeps its turn; parts of surface take it up.
     chosen: set[int] = set()
@@ -291,7 +292,7 @@ def bake_rig(scene: Scene) -> Outcome:
 
 def _turned_between(scene: Scene, before: Array, after: Array) -> float:
     """By how many degrees any joint is turned otherwise in the world."""
-    joints = sorted({j for s in scene.skins for j in s.joints})
+    joints = sorted({j for skin in scene.skins for j in skin.joints})
     return float(turn_between(before[joints][:, :3, :3], after[joints][:, :3, :3]).max(initial=0.0)) if joints else 0.0
 
 
@@ -318,11 +319,11 @@ def merge_skins(scene: Scene) -> Outcome:
     """
     first: dict[frozenset[int], int] = {}
     into: dict[int, tuple[int, Array]] = {}
-    for k, s in enumerate(scene.skins):
-        to = first.setdefault(frozenset(s.joints), k)
-        if to == k or len(set(s.joints)) != len(s.joints):
+    for k, skin in enumerate(scene.skins):
+        to = first.setdefault(frozenset(skin.joints), k)
+        if to == k or len(set(skin.joints)) != len(skin.joints):
             continue
-        way = _way(s, scene.skins[to])
+        way = _way(skin, scene.skins[to])
         if way is not None:
             into[k] = (to, way)
     if not into:

@@ -23,7 +23,7 @@ from .measures import holds_joints
 
 
 def _joints(scene: Scene) -> list[int]:
-    return sorted({j for s in scene.skins for j in s.joints})
+    return sorted({j for skin in scene.skins for j in skin.joints})
 
 
 @mend(
@@ -136,16 +136,16 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
             nodes[t] = translated_before(nodes[t], -places[-1])
             chains[t] = chain
     skins = []
-    for s in scene.skins:
-        top = next((k for k, t in enumerate(s.joints) if t in chains), 0)
-        more = list(dict.fromkeys(j for t in s.joints if t in chains for j in chains[t].nodes))
-        inverse = np.tile(np.eye(4), (len(s.joints), 1, 1)) if s.inverse_bind is None else s.inverse_bind
-        at = {j: p for t in s.joints if t in chains for j, p in zip(chains[t].nodes, chains[t].places, strict=True)}
+    for skin in scene.skins:
+        top = next((k for k, t in enumerate(skin.joints) if t in chains), 0)
+        more = list(dict.fromkeys(j for t in skin.joints if t in chains for j in chains[t].nodes))
+        inverse = np.tile(np.eye(4), (len(skin.joints), 1, 1)) if skin.inverse_bind is None else skin.inverse_bind
+        at = {j: p for t in skin.joints if t in chains for j, p in zip(chains[t].nodes, chains[t].places, strict=True)}
         # A joint that carries nothing may be bound anywhere: where it now stands, seen from the first that it carries.
-        extra = [translated_before(scene.nodes[s.joints[top]], -at[j]).local @ inverse[top] for j in more]
+        extra = [translated_before(scene.nodes[skin.joints[top]], -at[j]).local @ inverse[top] for j in more]
         whole = np.concatenate([inverse, np.stack(extra)]) if extra else inverse
-        skins.append(replace(s, joints=(*s.joints, *more), inverse_bind=frozen(whole)))
-    clips = tuple(_counted_from(c, {t: chains[t].places[-1] for t in chains}) for c in scene.clips)
+        skins.append(replace(skin, joints=(*skin.joints, *more), inverse_bind=frozen(whole)))
+    clips = tuple(_counted_from(clip, {t: chains[t].places[-1] for t in chains}) for clip in scene.clips)
     after = scene.with_(nodes=tuple(nodes), roots=tuple(roots), skins=tuple(skins), clips=clips)
     return Outcome(after, (Figure("joints", f"{len(own):,}", f"{len(_joints(after)):,}"),))
 
@@ -183,16 +183,24 @@ def _places(scene: Scene, top: int, above: int, own: set[int], count: int) -> Ar
 def _counted_from(clip: Clip, places: Mapping[int, Array]) -> Clip:
     """A clip with the ways of some nodes counted from another place. places: (3,) by node."""
 
-    def moved(c: Channel) -> Channel:
-        if c.path != "translation" or c.node is None or c.node not in places or c.values.ndim != 2 or c.values.shape[1] != 3:
-            return c
-        values = c.values.astype(np.float64)
+    def moved(channel: Channel) -> Channel:
+        if (
+            channel.path != "translation"
+            or channel.node is None
+            or channel.node not in places
+            or channel.values.ndim != 2
+            or channel.values.shape[1] != 3
+        ):
+            return channel
+        values = channel.values.astype(np.float64)
         # Tangents of a cubic spline are no places.
-        keys = slice(1, None, 3) if c.interpolation == "CUBICSPLINE" and len(values) == 3 * len(c.times) else slice(None)
-        values[keys] -= places[c.node]
-        return replace(c, values=frozen(values.astype(c.values.dtype)))
+        keys = (
+            slice(1, None, 3) if channel.interpolation == "CUBICSPLINE" and len(values) == 3 * len(channel.times) else slice(None)
+        )
+        values[keys] -= places[channel.node]
+        return replace(channel, values=frozen(values.astype(channel.values.dtype)))
 
-    return replace(clip, channels=tuple(moved(c) for c in clip.channels))
+    return replace(clip, channels=tuple(moved(channel) for channel in clip.channels))
 
 
 @mend(
@@ -272,24 +280,24 @@ def remove_joints(scene: Scene) -> Outcome:
         while i >= 0 and (i not in busy or up[i] not in busy):
             busy.add(i)
             i = up[i]
-    whole = {k for k, s in enumerate(scene.skins) if any(j in busy for j in s.joints)}
+    whole = {k for k, skin in enumerate(scene.skins) if any(j in busy for j in skin.joints)}
     gone = {j for k in whole for j in scene.skins[k].joints if j not in busy}
     if not gone:
         raise MendError("Every joint carries something.")
     skins = list(scene.skins)
     numbers: dict[int, np.ndarray] = {}
     for k in whole:
-        s = scene.skins[k]
-        stay = [i for i, j in enumerate(s.joints) if j not in gone]
-        number = np.full(len(s.joints), -1, np.int32)
+        skin = scene.skins[k]
+        stay = [i for i, j in enumerate(skin.joints) if j not in gone]
+        number = np.full(len(skin.joints), -1, np.int32)
         number[stay] = np.arange(len(stay))
         numbers[k] = number
         skins[k] = Skin(
-            s.id,
-            s.name,
-            tuple(s.joints[i] for i in stay),
-            None if s.inverse_bind is None else frozen(s.inverse_bind[stay]),
-            s.skeleton,
+            skin.id,
+            skin.name,
+            tuple(skin.joints[i] for i in stay),
+            None if skin.inverse_bind is None else frozen(skin.inverse_bind[stay]),
+            skin.skeleton,
         )
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     made: dict[tuple[int, int], int] = {}
@@ -309,9 +317,9 @@ def remove_joints(scene: Scene) -> Outcome:
         nodes[i] = replace(n, mesh=made[n.mesh, n.skin])
     after = scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins))
     # Of the nodes only those go that no other skin counts among its joints and nothing hangs on.
-    bare = {j for j in gone if not any(j in s.joints for s in after.skins)}
-    lost = sum(1 for c in scene.clips for x in c.channels if x.node in bare)
-    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.node not in bare)) for c in after.clips)
+    bare = {j for j in gone if not any(j in skin.joints for skin in after.skins)}
+    lost = sum(1 for clip in scene.clips for x in clip.channels if x.node in bare)
+    clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if x.node not in bare)) for clip in after.clips)
     after = without_nodes(after.with_(clips=clips), bare)
     figures = [Figure("joints", f"{len(_joints(scene)):,}", f"{len(_joints(after)):,}")]
     if lost:
@@ -367,14 +375,14 @@ def drop_morphs(scene: Scene, targets: Sequence[str] = (), parts: Sequence[str] 
     clips = []
     for clip in scene.clips:
         channels = []
-        for c in clip.channels:
-            mesh_of = scene.nodes[c.node].mesh if c.node is not None else None
-            if c.path == "weights" and mesh_of in numbers:
+        for channel in clip.channels:
+            mesh_of = scene.nodes[channel.node].mesh if channel.node is not None else None
+            if channel.path == "weights" and mesh_of in numbers:
                 stay = numbers[mesh_of]
-                if stay and c.values.shape[1] == len(scene.meshes[mesh_of].morphs):
-                    channels.append(replace(c, values=frozen(np.ascontiguousarray(c.values[:, stay]))))
+                if stay and channel.values.shape[1] == len(scene.meshes[mesh_of].morphs):
+                    channels.append(replace(channel, values=frozen(np.ascontiguousarray(channel.values[:, stay]))))
                 continue
-            channels.append(c)
+            channels.append(channel)
         clips.append(replace(clip, channels=tuple(channels)))
     after = scene.with_(meshes=tuple(meshes), nodes=nodes, clips=tuple(clips))
     return Outcome(after, (Figure("morph targets", f"{count:,}", "0"),))

@@ -63,14 +63,14 @@ def _price(scene: Scene, done: dict[int, tuple[Weights, Weights]]) -> str:
     return about(far * (scene.unit_metres or 1.0)) if far else "0 mm"
 
 
-def _merged(w: Weights) -> Weights:
+def _merged(weights: Weights) -> Weights:
     """One entry for each joint of a vertex: those of the same joint are added up."""
-    owner = owners(w)
-    width = int(w.joints.max(initial=0)) + 1
-    pairs, at = np.unique(owner * width + w.joints, return_inverse=True)
+    owner = owners(weights)
+    width = int(weights.joints.max(initial=0)) + 1
+    pairs, at = np.unique(owner * width + weights.joints, return_inverse=True)
     if len(pairs) == len(owner):
-        return w
-    return with_rows(len(w.starts) - 1, pairs // width, pairs % width, np.bincount(at, w.weights.astype(np.float64)))
+        return weights
+    return with_rows(len(weights.starts) - 1, pairs // width, pairs % width, np.bincount(at, weights.weights.astype(np.float64)))
 
 
 @mend(
@@ -135,9 +135,9 @@ def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
     return Outcome(after, (Figure("dust weights", f"{gone:,}", "0"), Figure("moves, at most", "0 mm", _price(scene, done))))
 
 
-def _to_the_sums_of(w: Weights, cut: Weights) -> Weights:
+def _to_the_sums_of(weights: Weights, cut: Weights) -> Weights:
     """Weights of some entries, brought to the sums that all had."""
-    before, after = row_sums(w, w.weights.astype(np.float64)), row_sums(cut, cut.weights.astype(np.float64))
+    before, after = row_sums(weights, weights.weights.astype(np.float64)), row_sums(cut, cut.weights.astype(np.float64))
     grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
     return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[owners(cut)]).astype(np.float32)))
 
@@ -293,7 +293,7 @@ def _edges(mesh: Mesh) -> Array:
     return np.concatenate([np.stack([mesh.corners, mesh.corners[following]], axis=1), mesh.lines]).astype(np.int64)
 
 
-def _filled(mesh: Mesh, w: Weights, bare: Array) -> Weights:
+def _filled(mesh: Mesh, weights: Weights, bare: Array) -> Weights:
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import dijkstra
     from scipy.spatial import cKDTree
@@ -316,8 +316,8 @@ def _filled(mesh: Mesh, w: Weights, bare: Array) -> Weights:
     lost = np.flatnonzero(bare & (nearest < 0))
     if len(lost):
         nearest[lost] = dressed[cKDTree(points[dressed]).query(points[lost])[1]]
-    joints = int(w.joints.max()) + 1
-    rows = csr_array((w.weights.astype(np.float64), w.joints, w.starts), shape=(count, joints))
+    joints = int(weights.joints.max()) + 1
+    rows = csr_array((weights.weights.astype(np.float64), weights.joints, weights.starts), shape=(count, joints))
     own = np.where(bare, nearest, np.arange(count))
     made = rows[own]
     # Each vertex that was filled in takes the mean of those beside it, round by round; the others stay.
@@ -332,11 +332,11 @@ def _filled(mesh: Mesh, w: Weights, bare: Array) -> Weights:
     take = bare[row] & (made.data > DUST)
     out = with_rows(
         count,
-        np.concatenate([owners(w), row[take]]),
-        np.concatenate([w.joints, column[take]]),
-        np.concatenate([w.weights, made.data[take]]),
+        np.concatenate([owners(weights), row[take]]),
+        np.concatenate([weights.joints, column[take]]),
+        np.concatenate([weights.weights, made.data[take]]),
     )
-    return normalised(limited(out, max(int(np.diff(w.starts).max()), 1)), bare)
+    return normalised(limited(out, max(int(np.diff(weights.starts).max()), 1)), bare)
 
 
 def joint_named(scene: Scene, key: str, mend_id: str) -> int:
@@ -344,7 +344,7 @@ def joint_named(scene: Scene, key: str, mend_id: str) -> int:
     if not key:
         raise InputError(f"{mend_id} needs joint=….")
     found = sorted(chosen_nodes(scene, [key]))
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     if not found or found[0] not in joints:
         raise MendError(f"{key} is no joint of a skin.")
     return found[0]
@@ -365,7 +365,7 @@ JOINT = Parameter("joint", "text", "which joint, by its name", default="")
 def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     """Bind parts whole to one joint of a skin, so that they follow it and nothing else."""
     node = joint_named(scene, joint, "skin.bind-part")
-    s = next(s for s in scene.skins if node in s.joints)
+    s = next(skin for skin in scene.skins if node in skin.joints)
     world = world_matrices(scene)
     if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
         raise MendError(f"{joint} is scaled to nothing: what is bound to it could not be seen.")
@@ -412,7 +412,7 @@ def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     world, up = world_matrices(scene), parents(scene)
     if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
         raise MendError(f"{joint} is scaled to nothing: what hangs on it could not be seen.")
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None and i not in joints]
     if not parts:
         chosen = [i for i in chosen if scene.nodes[i].skin is None]
@@ -420,7 +420,7 @@ def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     while k >= 0:
         above.add(k)
         k = up[k]
-    driven = {c.node for clip in scene.clips for c in clip.channels}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels}
     chosen = [i for i in chosen if i not in above and i not in driven]
     if not chosen:
         raise MendError(

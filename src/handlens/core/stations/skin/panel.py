@@ -15,10 +15,10 @@ from .checks_weights import cut_to, measured
 from .records import CutFigures, SkinMeasures, SkinOfModel, WeightFigures
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    own = measured(m)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    own = measured(measures)
     if own is None or (not own.parts and not own.skins):
-        rigid = len(m.parts)
+        rigid = len(measures.parts)
         return Panel(
             "joints, weights and the pose they were bound in",
             "no skin: nothing is bound to joints",
@@ -27,12 +27,12 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             [Figure("0", "", "skins", None), Figure(f"{rigid:,}", "", "rigid part" if rigid == 1 else "rigid parts", None)],
             [],
         )
-    unit, most = unit_of(m), sheet.limits.influences_vertex
-    off = max((s.joints[k].off for s in own.skins for k in off_joints(s)[:1]), default=0.0)
-    away = sum(len(off_joints(s)) for s in own.skins)
-    bare = sum(p.bare for p in own.parts if p.skin is not None)
-    heaviest = max((len(p.histogram) - 1 for p in own.parts if p.histogram), default=0)
-    joints = len({j.node for s in own.skins for j in s.joints})
+    unit, most = unit_of(measures), sheet.limits.influences_vertex
+    off = max((skin.joints[k].off for skin in own.skins for k in off_joints(skin)[:1]), default=0.0)
+    away = sum(len(off_joints(skin)) for skin in own.skins)
+    bare = sum(part.bare for part in own.parts if part.skin is not None)
+    heaviest = max((len(part.histogram) - 1 for part in own.parts if part.histogram), default=0)
+    joints = len({j.node for skin in own.skins for j in skin.joints})
     too_many = most is not None and heaviest > most
     limit = sheet.limits.joints_skin
     return Panel(
@@ -47,23 +47,23 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             Figure(f"{joints:,}", "", "joints", "caution" if limit is not None and joints > limit else None),
         ],
         tables=[
-            _joints(m, own, unit),
-            _parts(m, own, sheet, unit),
+            _joints(measures, own, unit),
+            _parts(measures, own, sheet, unit),
             _counts(own, most),
-            *([_cuts(own, unit)] if any(p.cuts for p in own.parts) else []),
+            *([_cuts(own, unit)] if any(part.cuts for part in own.parts) else []),
         ],
     )
 
 
-def _joints(m: Measures, own: SkinMeasures, unit: float) -> Table:
+def _joints(measures: Measures, own: SkinMeasures, unit: float) -> Table:
     rows: list[Row] = []
     seen: set[int] = set()
-    parent = {n.index: n.parent for n in m.nodes}
-    for s in own.skins:
-        off, idle = set(off_joints(s)), set(idle_joints(m, s, parent))
-        depths = _depths(s)
-        for k in _in_tree_order(s):
-            j = s.joints[k]
+    parent = {n.index: n.parent for n in measures.nodes}
+    for skin in own.skins:
+        off, idle = set(off_joints(skin)), set(idle_joints(measures, skin, parent))
+        depths = _depths(skin)
+        for k in _in_tree_order(skin):
+            j = skin.joints[k]
             if j.node in seen:
                 continue
             seen.add(j.node)
@@ -73,7 +73,7 @@ def _joints(m: Measures, own: SkinMeasures, unit: float) -> Table:
                     cells={
                         "joint": " " * (2 * min(depths[k], 12)) + ("└" if depths[k] else "") + j.name,
                         "vertices": f"{j.carries:,}",
-                        "off": about(j.off * unit) if j.off > 1e-9 * s.size else "0 mm",
+                        "off": about(j.off * unit) if j.off > 1e-9 * skin.size else "0 mm",
                         "turned": turn(j.degrees),
                         "length": metres(j.length * unit) if j.length is not None else "",
                     },
@@ -95,13 +95,13 @@ def _joints(m: Measures, own: SkinMeasures, unit: float) -> Table:
     )
 
 
-def _depths(s: SkinOfModel) -> list[int]:
-    out = [-1] * len(s.joints)
-    for k in range(len(s.joints)):
+def _depths(skin: SkinOfModel) -> list[int]:
+    out = [-1] * len(skin.joints)
+    for k in range(len(skin.joints)):
         way, i = [], k
         while i >= 0 and out[i] < 0:
             way.append(i)
-            i = s.joints[i].up
+            i = skin.joints[i].up
         depth = out[i] + 1 if i >= 0 else 0
         for w in reversed(way):
             out[w] = depth
@@ -109,9 +109,9 @@ def _depths(s: SkinOfModel) -> list[int]:
     return out
 
 
-def _in_tree_order(s: SkinOfModel) -> list[int]:
+def _in_tree_order(skin: SkinOfModel) -> list[int]:
     below: dict[int, list[int]] = {}
-    for k, j in enumerate(s.joints):
+    for k, j in enumerate(skin.joints):
         below.setdefault(j.up, []).append(k)
     out, stack = [], list(reversed(below.get(-1, [])))
     while stack:
@@ -121,26 +121,26 @@ def _in_tree_order(s: SkinOfModel) -> list[int]:
     return out
 
 
-def _parts(m: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float) -> Table:
+def _parts(measures: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float) -> Table:
     most = sheet.limits.influences_vertex
     rows = []
-    for p in own.parts:
-        over = sum(p.histogram[most + 1 :]) if most is not None else 0
-        bad = p.not_finite or p.beyond or (p.bare and p.skin is not None)
-        worse = p.off_sum or p.negative or over or (p.weighted != (p.skin is not None))
+    for part in own.parts:
+        over = sum(part.histogram[most + 1 :]) if most is not None else 0
+        bad = part.not_finite or part.beyond or (part.bare and part.skin is not None)
+        worse = part.off_sum or part.negative or over or (part.weighted != (part.skin is not None))
         rows.append(
             Row(
                 cells={
-                    "part": p.name,
-                    "vertices": f"{p.vertices:,}",
-                    "bare": f"{p.bare:,}" if p.weighted else "all",
-                    "off": f"{p.off_sum + p.slightly_off:,}",
-                    "dust": f"{p.dust:,}",
-                    "most": f"{max(len(p.histogram) - 1, 0)}",
-                    "snap": about(p.bind_moves * unit) if p.bind_moves else "0 mm",
+                    "part": part.name,
+                    "vertices": f"{part.vertices:,}",
+                    "bare": f"{part.bare:,}" if part.weighted else "all",
+                    "off": f"{part.off_sum + part.slightly_off:,}",
+                    "dust": f"{part.dust:,}",
+                    "most": f"{max(len(part.histogram) - 1, 0)}",
+                    "snap": about(part.bind_moves * unit) if part.bind_moves else "0 mm",
                 },
-                node=p.node,
-                result="stop" if bad else "caution" if worse else "note" if p.dust or p.slightly_off else "clear",
+                node=part.node,
+                result="stop" if bad else "caution" if worse else "note" if part.dust or part.slightly_off else "clear",
             )
         )
     return table(
@@ -160,8 +160,8 @@ def _parts(m: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float) -> Tab
 
 
 def _counts(own: SkinMeasures, most: int | None) -> Table:
-    longest = max((len(p.histogram) for p in own.parts), default=0)
-    totals = [sum(p.histogram[n] for p in own.parts if n < len(p.histogram)) for n in range(longest)]
+    longest = max((len(part.histogram) for part in own.parts), default=0)
+    totals = [sum(part.histogram[n] for part in own.parts if n < len(part.histogram)) for n in range(longest)]
     rows = [
         Row(
             cells={"influences": f"{n}", "vertices": f"{c:,}"},
@@ -178,8 +178,8 @@ def _counts(own: SkinMeasures, most: int | None) -> Table:
 def _cuts(own: SkinMeasures, unit: float) -> Table:
     """The price of each limit, over all parts."""
     rows = []
-    for most in sorted({c.most for p in own.parts for c in p.cuts}):
-        cuts = [c for p in own.parts if (c := _exactly(p, most)) is not None]
+    for most in sorted({c.most for part in own.parts for c in part.cuts}):
+        cuts = [c for part in own.parts if (c := _exactly(part, most)) is not None]
         rows.append(
             Row(
                 cells={
@@ -197,6 +197,6 @@ def _cuts(own: SkinMeasures, unit: float) -> Table:
     )
 
 
-def _exactly(p: WeightFigures, most: int) -> CutFigures | None:
-    found = cut_to(p, most)
+def _exactly(figures: WeightFigures, most: int) -> CutFigures | None:
+    found = cut_to(figures, most)
     return found if found is not None and found.most == most else None

@@ -28,15 +28,19 @@ _MOST_PAIRS = 200
 
 
 def loose_parts(
-    scene: Scene, m: Measures, world: Array, skeletons: list[Skeleton], parts: list[WeightFigures]
+    scene: Scene, measures: Measures, world: Array, skeletons: list[Skeleton], parts: list[WeightFigures]
 ) -> list[LooseFigures]:
     """Parts that touch a skinned one and that no joint carries, with the joint that carries what they touch."""
     up = parents(scene)
-    joints = {j for s in scene.skins for j in s.joints}
+    joints = {j for skin in scene.skins for j in skin.joints}
     carried = [p for p in parts if p.skin is not None and p.weighted and scene.skins[p.skin].joints]
     carried = [p for p in carried if p.bare < p.vertices]
     own = {p.node for p in parts if p.skin is not None}
-    free = [p for p in m.parts if p.node not in own and p.bounds_min is not None and not _hangs(p.node, joints, up)]
+    free = [
+        part
+        for part in measures.parts
+        if part.node not in own and part.bounds_min is not None and not _hangs(part.node, joints, up)
+    ]
     if not carried or not free:
         return []
     bodies = [_Body(scene, p, world) for p in carried]
@@ -124,8 +128,8 @@ def _hangs(node: int, joints: set[int], up: list[int]) -> bool:
 def inverses(scene: Scene, up: list[int], parts: list[WeightFigures]) -> list[InverseFigures]:
     """Skinned parts whose own node undoes the scale of a node above it that their joints hang on too."""
     over_joints: set[int] = set()
-    for s in scene.skins:
-        for j in s.joints:
+    for skin in scene.skins:
+        for j in skin.joints:
             k = up[j]
             while k >= 0 and k not in over_joints:
                 over_joints.add(k)
@@ -164,8 +168,8 @@ def sides(scene: Scene, parts: list[WeightFigures], skeletons: list[Skeleton]) -
     return out
 
 
-def _sides_of(scene: Scene, p: WeightFigures, bones: Skeleton) -> list[SidesFigures]:
-    skin, mesh = scene.skins[p.skin or 0], scene.meshes[p.mesh]
+def _sides_of(scene: Scene, figures: WeightFigures, bones: Skeleton) -> list[SidesFigures]:
+    skin, mesh = scene.skins[figures.skin or 0], scene.meshes[figures.mesh]
     names = [scene.part_name(j) for j in skin.joints]
     at = {name: k for k, name in reversed(list(enumerate(names)))}
     pairs = [(k, at[o]) for k, n in enumerate(names) if on_the_left(n) and (o := other_side(n)) in at][:_MOST_PAIRS]
@@ -190,5 +194,5 @@ def _sides_of(scene: Scene, p: WeightFigures, bones: Skeleton) -> list[SidesFigu
         apart = np.abs(on_left[here] - on_right[there])
         wrong = int(np.count_nonzero(apart > _DIFFERS))
         if wrong:
-            out.append(SidesFigures(p.node, skin.joints[left], skin.joints[right], wrong, float(apart.max()), len(here)))
+            out.append(SidesFigures(figures.node, skin.joints[left], skin.joints[right], wrong, float(apart.max()), len(here)))
     return out

@@ -20,12 +20,12 @@ class Place:
     astray: bool
 
 
-def placed(m: Measures, skin: SkinOfModel, wanted: Sequence[Joint]) -> list[Place | None]:
+def placed(measures: Measures, skin: SkinOfModel, wanted: Sequence[Joint]) -> list[Place | None]:
     """Where each wanted joint is among a skin's joints and the nodes above them; None where it is missing.
 
     A name counts after its prefix, whatever its letters' case.
     """
-    by_index = {n.index: n for n in m.nodes}
+    by_index = {n.index: n for n in measures.nodes}
     nodes = {j.node: j.name for j in skin.joints}
     for j in skin.joints[:1]:
         i = by_index[j.node].parent if j.node in by_index else -1

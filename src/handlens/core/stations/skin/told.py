@@ -23,6 +23,6 @@ def names(found: list[JointFigures]) -> str:
     return ", ".join(j.name for j in found[:3]) + (" …" if len(found) > 3 else "")
 
 
-def key(k: int, s: SkinOfModel) -> str:
+def key(k: int, skin: SkinOfModel) -> str:
     """A key for a finding on one skin."""
-    return f"{s.name}~{k}"
+    return f"{skin.name}~{k}"

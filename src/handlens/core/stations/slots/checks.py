@@ -30,20 +30,20 @@ def _materials(indices: list[int]) -> Elements:
     return Elements("materials", np.array(indices, np.int32))
 
 
-def _listed(m: Measures, found: list[int]) -> str:
-    names = [m.materials[k].name or f"material {k}" for k in found]
+def _listed(measures: Measures, found: list[int]) -> str:
+    names = [measures.materials[k].name or f"material {k}" for k in found]
     return ", ".join(names[:3]) + (" …" if len(names) > 3 else "")
 
 
 @check("slots.no-material", title="Faces without a material", result="caution", mends=("slots.assign",))
-def no_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that no material is given to.
 
     Why: each destination draws them in a material of its own: grey here, striped or white there.
     Measured: faces whose slot names no material; a note where the model's format holds none at all.
     Source: glTF 2.0 §3.7.2.1: a primitive without a material takes the default one; common practice elsewhere.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.unassigned_faces:
             yield Finding(
                 f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no material",
@@ -52,25 +52,25 @@ def no_material(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 n,
                 p.name,
                 p.node,
-                Elements("faces", m.array(f"mesh:{p.mesh}:bare")),
-                key=node_key(m, p.node),
+                Elements("faces", measures.array(f"mesh:{p.mesh}:bare")),
+                key=node_key(measures, p.node),
                 # Nobody has forgotten what could not be given.
-                result="note" if "materials" not in BY_NAME[m.format].holds else "",
+                result="note" if "materials" not in BY_NAME[measures.format].holds else "",
             )
 
 
 @check("slots.undefined", title="Material named but not defined", result="caution")
-def undefined(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def undefined(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that faces name and no file defines.
 
     Why: the faces come in grey or white; usually the material library was left behind or renamed.
     Measured: names used by faces that none of the model's files describes.
     Source: Wavefront OBJ, statements usemtl and mtllib (format description, appendix B1); common practice elsewhere.
     """
-    found = [k for k, x in enumerate(m.materials) if not x.defined and x.used_by_faces]
+    found = [k for k, x in enumerate(measures.materials) if not x.defined and x.used_by_faces]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material is', 'materials are')} named but defined nowhere: {_listed(m, found)}",
+            f"{plural(len(found), 'material is', 'materials are')} named but defined nowhere: {_listed(measures, found)}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -79,30 +79,30 @@ def undefined(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.library", title="Material library not found as named", result="caution")
-def library(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def library(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Material libraries that did not come with the model, or lie there under another letter case.
 
     Why: without its library every part comes in grey; with another letter case it is found on one system and not on the next.
     Measured: the library's name in the model against the files that came.
     Source: Wavefront OBJ, statement mtllib (format description, appendix B1).
     """
-    for p in m.problems:
+    for p in measures.problems:
         if p.kind in ("library-missing", "library-other-case"):
             yield Finding(p.text, value(p.kind.replace("library-", ""), "text"), value("found", "text"), 1, key=p.where)
 
 
 @check("slots.unused", title="Unused materials", result="note", mends=("slots.remove-unused",))
-def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that no face uses.
 
     Why: they travel along with their images, are loaded, and clutter every list there.
     Measured: faces of each material, none.
     Source: common practice, no published source.
     """
-    found = [k for k, x in enumerate(m.materials) if x.defined and not x.used_by_faces]
+    found = [k for k, x in enumerate(measures.materials) if x.defined and not x.used_by_faces]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material is', 'materials are')} used by no face: {_listed(m, found)}",
+            f"{plural(len(found), 'material is', 'materials are')} used by no face: {_listed(measures, found)}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -112,16 +112,18 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.equal", title="Materials that say the same", result="caution", mends=("slots.merge-equal",))
-def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that differ in nothing but their name.
 
     Why: each is a draw call of its own, and whoever changes one there forgets the other.
     Measured: every value, input and extension of each pair, numbers within 0.001.
     Source: common practice, no published source.
     """
-    found = [k for k, x in enumerate(m.materials) if x.same_as is not None]
+    found = [k for k, x in enumerate(measures.materials) if x.same_as is not None]
     if found:
-        pairs = "; ".join(f"{m.materials[k].name} as {m.materials[m.materials[k].same_as or 0].name}" for k in found[:3])
+        pairs = "; ".join(
+            f"{measures.materials[k].name} as {measures.materials[measures.materials[k].same_as or 0].name}" for k in found[:3]
+        )
         yield Finding(
             f"{plural(len(found), 'material says', 'materials say')} the same as another: {pairs}{' …' if len(found) > 3 else ''}",
             value(len(found), "count"),
@@ -133,7 +135,7 @@ def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.unnamed", title="Materials that nobody named", result="note", mends=("arrival.rename",))
-def unnamed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unnamed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials without a name, or with one that a program gives by itself.
 
     Why: a destination binds its own materials by name, and two models' "material 1" become one there.
@@ -141,11 +143,13 @@ def unnamed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     found = [
-        k for k, x in enumerate(m.materials) if x.used_by_faces and (not x.name.strip() or _UNNAMED.fullmatch(x.name.strip()))
+        k
+        for k, x in enumerate(measures.materials)
+        if x.used_by_faces and (not x.name.strip() or _UNNAMED.fullmatch(x.name.strip()))
     ]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material has', 'materials have')} a name that nobody gave: {_listed(m, found)}",
+            f"{plural(len(found), 'material has', 'materials have')} a name that nobody gave: {_listed(measures, found)}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -154,16 +158,16 @@ def unnamed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.empty-input", title="Input without an image", result="caution", mends=("slots.switch-off",))
-def empty_input(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def empty_input(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Inputs of a material that are switched on with no image behind them.
 
     Why: it draws white or black there, or the destination waits for a picture that does not exist.
     Measured: texture inputs that name no image.
     Source: glTF 2.0 §5.29: a texture without source is undefined until an extension gives one; common practice elsewhere.
     """
-    found = [(k, i.role) for k, x in enumerate(m.materials) for i in x.inputs if i.image is None]
+    found = [(k, i.role) for k, x in enumerate(measures.materials) for i in x.inputs if i.image is None]
     if found:
-        names = ", ".join(f"{role} of {m.materials[k].name or f'material {k}'}" for k, role in found[:3]) + (
+        names = ", ".join(f"{role} of {measures.materials[k].name or f'material {k}'}" for k, role in found[:3]) + (
             " …" if len(found) > 3 else ""
         )
         yield Finding(
@@ -177,18 +181,18 @@ def empty_input(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.no-uv-set", title="Input without its UV set", result="caution", mends=("slots.first-uvs",))
-def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_uv_set(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that are laid out by a UV set which a mesh that uses the material does not have.
 
     Why: the picture is drawn from a single point, so the part comes in one flat colour.
     Measured: UV set that each input names, against the fewest sets of any mesh with faces of that material.
     Source: glTF 2.0 §3.9.1 (textureInfo.texCoord): the mesh must have the attribute that is named.
     """
-    found = [(k, i) for k, x in enumerate(m.materials) for i in x.inputs if i.image is not None and i.set_missing]
+    found = [(k, i) for k, x in enumerate(measures.materials) for i in x.inputs if i.image is not None and i.set_missing]
     if found:
         k, i = found[0]
         yield Finding(
-            f"{plural(len(found), 'input needs', 'inputs need')} a UV set that is not there: {i.role} of {m.materials[k].name} needs set {i.uv_set + 1}",
+            f"{plural(len(found), 'input needs', 'inputs need')} a UV set that is not there: {i.role} of {measures.materials[k].name} needs set {i.uv_set + 1}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -198,34 +202,34 @@ def no_uv_set(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.flat-normal-map", title="Normal map at strength 0", result="note", mends=("slots.set",))
-def flat_normal_map(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flat_normal_map(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps that are plugged in and turned down to nothing.
 
     Why: the picture is loaded and does nothing; it was switched off to look at something and forgotten.
     Measured: strength of each normal input, 0.
     Source: glTF 2.0 §5.20 (normalTextureInfo.scale).
     """
-    found = [k for k, x in enumerate(m.materials) if any(i.role == "normal" and i.strength == 0 for i in x.inputs)]
+    found = [k for k, x in enumerate(measures.materials) if any(i.role == "normal" and i.strength == 0 for i in x.inputs)]
     if found:
         yield Finding(
-            f"{plural(len(found), 'normal map is', 'normal maps are')} at strength 0: {_listed(m, found)}",
+            f"{plural(len(found), 'normal map is', 'normal maps are')} at strength 0: {_listed(measures, found)}",
             value(0.0, "factor"),
             value(1.0, "factor"),
             len(found),
             elements=_materials(found),
-            mends=for_materials(m, found, "slots.set", normal=1.0),
+            mends=for_materials(measures, found, "slots.set", normal=1.0),
         )
 
 
 @check("slots.black-tint", title="Image multiplied by black", result="caution", mends=("slots.set",))
-def black_tint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def black_tint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of base colour or of glow that are plugged in and multiplied by black.
 
     Why: black times anything is black: the part comes in black, or does not glow, although its picture is there and loaded.
     Measured: brightest channel of the colour beside the image, under 0.02.
     Source: glTF 2.0 §3.9.2 and §3.9.3 (factors multiply textures); Wavefront OBJ, statement map_Kd (multiplied by Kd); the limit is common practice.
     """
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         there = {i.role for i in x.inputs if i.image is not None}
         for role, tint, what, key in (("base-colour", x.tint, "image", "tint"), ("emissive", x.glow_tint, "glow", "glow")):
             if x.used_by_faces and role in there and tint < _BLACK:
@@ -236,19 +240,19 @@ def black_tint(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     1,
                     elements=_materials([k]),
                     key=f"{what}:{x.name or k}",
-                    mends=for_materials(m, [k], "slots.set", **{key: 1.0}),
+                    mends=for_materials(measures, [k], "slots.set", **{key: 1.0}),
                 )
 
 
 @check("slots.out-of-range", title="Values outside their range", result="caution", mends=("slots.clamp",))
-def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def out_of_range(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Colours, opacity, metalness or roughness below 0 or above 1.
 
     Why: one destination cuts them off, another glows or turns black.
     Measured: base colour, opacity, metalness and roughness as stored.
     Source: glTF 2.0 §5.22 (pbrMetallicRoughness): each factor is at least 0 and at most 1.
     """
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         if x.out_of_range:
             yield Finding(
                 f"{x.name or f'material {k}'} has {', '.join(x.out_of_range)}",
@@ -267,7 +271,7 @@ def out_of_range(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("slots.merge-equal", "budget.atlas", "surface.split"),
 )
-def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def too_many(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with faces in more slots than the sheet allows.
 
     Why: faces of the further slots come in under the first one's material, or the mesh is refused.
@@ -279,10 +283,10 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(f"{sheet.name} sets no limit")
         return
     most = {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         used = sum(1 for n in mesh.slot_faces if n)
         if used > limit:
-            parts = {"parts": [node_key(m, p.node)]}
+            parts = {"parts": [node_key(measures, p.node)]}
             yield Finding(
                 f"{p.name} has faces in {used:,} slots",
                 value(used, "count"),
@@ -292,12 +296,12 @@ def too_many(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.node,
                 Elements("nodes", np.array([p.node], np.int32)),
                 (Call("budget.atlas", {**most, **parts}), Call("surface.split", {"by": "slot", **parts})),
-                node_key(m, p.node),
+                node_key(measures, p.node),
             )
 
 
 @check("slots.pattern", title="Names that do not follow the pattern", result="caution", mends=("arrival.rename",))
-def pattern(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def pattern(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials whose names do not match what the sheet asks for.
 
     Why: the destination binds its own materials by name, to the letter; what does not fit is bound to nothing.
@@ -309,11 +313,11 @@ def pattern(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(f"{sheet.name} asks for no pattern")
         return
     expression = compiled(wanted, sheet.name)
-    found = [k for k, x in enumerate(m.materials) if x.used_by_faces and not expression.fullmatch(x.name)]
+    found = [k for k, x in enumerate(measures.materials) if x.used_by_faces and not expression.fullmatch(x.name)]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(m, found)}",
-            value(_listed(m, found), "text"),
+            f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(measures, found)}",
+            value(_listed(measures, found), "text"),
             value(wanted, "text"),
             len(found),
             elements=_materials(found),
@@ -321,7 +325,7 @@ def pattern(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("slots.model", title="More shading than the destination knows", result="note")
-def model(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that say more than base colour, metal and roughness, for a destination that knows no more.
 
     Why: what it does not know is left out: glass turns solid, cloth dull, lacquer plain.
@@ -331,7 +335,7 @@ def model(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.shading == "extended":
         yield Skipped(f"{sheet.name} knows them")
         return
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         if x.used_by_faces and x.models:
             yield Finding(
                 f"{x.name or f'material {k}'} would lose {', '.join(MODELS[e] for e in x.models)}",
@@ -348,14 +352,14 @@ GLOSSY, MIRROR = 50, 200
 
 
 @check("slots.shine", title="Shine left high", result="note", mends=("slots.set",))
-def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def shine(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials left as shiny as a mirror: highlight at full white with a high exponent, or no roughness without a map for it.
 
     Why: the look of a program's fresh material; out there the whole part glitters like wet plastic.
     Measured: highlight colour from 0.9 with an exponent from 50, or roughness under 0.05 without a map, on what is no metal.
     Source: Wavefront OBJ, statements Ks and Ns; glTF 2.0 §3.9.2 (roughness); the limits are common practice, no published source.
     """
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         mapped = any(i.role in ("metallic-roughness", "roughness", "specular-gloss") for i in x.inputs)
         bright = x.highlight is not None and x.highlight >= 0.9 and (x.shine or 0) >= GLOSSY
         smooth = x.roughness is not None and x.roughness < 0.05 and (x.metallic or 0) < 0.5 and x.drawn != "blend"
@@ -373,21 +377,21 @@ def shine(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 elements=_materials([k]),
                 key=x.name or str(k),
                 mends=(
-                    *for_materials(m, [k], "slots.set", roughness=0.5),
-                    *(for_materials(m, [k], "slots.set", highlight=0.2) if bright else ()),
+                    *for_materials(measures, [k], "slots.set", roughness=0.5),
+                    *(for_materials(measures, [k], "slots.set", highlight=0.2) if bright else ()),
                 ),
             )
 
 
 @check("slots.two-faced", title="Front and back painted differently", result="note")
-def two_faced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def two_faced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that lie back to back and have different materials.
 
     Why: meant where a banner has two sides; elsewhere whoever welds or makes it double-sided loses one of the two.
     Measured: faces over the same welded points, wound against each other, in different slots.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.two_faced:
             yield Finding(
                 f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} another material on the back",
@@ -396,13 +400,13 @@ def two_faced(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 n,
                 p.name,
                 p.node,
-                Elements("faces", m.array(f"mesh:{p.mesh}:two-faced")),
-                key=node_key(m, p.node),
+                Elements("faces", measures.array(f"mesh:{p.mesh}:two-faced")),
+                key=node_key(measures, p.node),
             )
 
 
 @check("slots.family", title="Names that differ in a number alone", result="note", mends=("slots.merge-equal", "arrival.rename"))
-def family(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def family(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Three or more materials whose names are one but for a number behind.
 
     Why: copies of one material that came with copied parts; whoever looks for the one to change has to guess.
@@ -410,14 +414,14 @@ def family(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     groups: dict[str, list[int]] = {}
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         stem = re.sub(r"[ ._-]*\d+$", "", x.name.strip())
         if x.used_by_faces and stem and x.same_as is None:
             groups.setdefault(stem, []).append(k)
     for stem, found in groups.items():
-        if len(found) >= 3 and any(m.materials[k].name.strip() != stem for k in found) and not _UNNAMED.fullmatch(stem):
+        if len(found) >= 3 and any(measures.materials[k].name.strip() != stem for k in found) and not _UNNAMED.fullmatch(stem):
             yield Finding(
-                f"{len(found):,} materials are {stem} with a number behind: {_listed(m, found)}",
+                f"{len(found):,} materials are {stem} with a number behind: {_listed(measures, found)}",
                 value(len(found), "count"),
                 value(1, "count"),
                 len(found),

@@ -36,7 +36,8 @@ def merge_equal(scene: Scene) -> Outcome:
         raise MendError("No two materials say the same.")
     moved = scene.with_(
         meshes=tuple(
-            one_slot_each(replace(m, slot_materials=tuple(twins.get(k, k) for k in m.slot_materials))) for m in scene.meshes
+            one_slot_each(replace(mesh, slot_materials=tuple(twins.get(k, k) for k in mesh.slot_materials)))
+            for mesh in scene.meshes
         )
     )
     after = without_materials(moved, set(twins))
@@ -54,15 +55,15 @@ def merge_equal(scene: Scene) -> Outcome:
 )
 def remove_unused(scene: Scene) -> Outcome:
     """Drop materials that no face uses, the images that only they use, and slots without faces."""
-    meshes = tuple(_only_used_slots(m) for m in scene.meshes)
+    meshes = tuple(_only_used_slots(mesh) for mesh in scene.meshes)
     used = {k for m in meshes for k in m.slot_materials}
     gone = {k for k in range(len(scene.materials)) if k not in used}
     if not gone:
         raise MendError("Every material is used.")
     after = without_materials(scene.with_(meshes=meshes), gone)
     figures = [Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}")]
-    before = {t.image for m in scene.materials for t in m.inputs}
-    left = {t.image for m in after.materials for t in m.inputs}
+    before = {t.image for material in scene.materials for t in material.inputs}
+    left = {t.image for material in after.materials for t in material.inputs}
     theirs = {k for k in range(len(scene.images)) if k in before and k not in left}
     if theirs:
         after = without_images(after, theirs)
@@ -127,10 +128,10 @@ def _plain(scene: Scene, name: str, colour: str) -> Material:
 @mend("slots.switch-off", title="Switch off empty inputs", keeps="every image that is there", costs="nothing", safe=True)
 def switch_off(scene: Scene) -> Outcome:
     """Take inputs away that have no image behind them, so that nothing waits for one."""
-    count = sum(t.image is None for m in scene.materials for t in m.inputs)
+    count = sum(t.image is None for material in scene.materials for t in material.inputs)
     if not count:
         raise MendError("Every input has an image.")
-    materials = tuple(_plugged(m) for m in scene.materials)
+    materials = tuple(_plugged(material) for material in scene.materials)
     return Outcome(scene.with_(materials=materials), (Figure(f"{plural(count, 'empty input')}", f"{count:,}", "0"),))
 
 
@@ -190,13 +191,13 @@ def set_values(
     if not wanted:
         raise MendError("No value is given.")
     changed, figures = list(scene.materials), []
-    for k, m in enumerate(scene.materials):
-        if materials and m.name not in materials:
+    for k, material in enumerate(scene.materials):
+        if materials and material.name not in materials:
             continue
-        made = _with_values(m, wanted)
-        if made is not m:
+        made = _with_values(material, wanted)
+        if made is not material:
             changed[k] = made
-            figures.append(Figure(m.name or f"material {k}", _values(m), _values(made)))
+            figures.append(Figure(material.name or f"material {k}", _values(material), _values(made)))
     if not figures:
         raise MendError(
             "These materials have these values already."
@@ -216,56 +217,60 @@ def set_values(
 def clamp(scene: Scene) -> Outcome:
     """Cut colours, opacity, metalness and roughness off at 0 and 1, where most destinations cut them off themselves."""
     changed, figures = list(scene.materials), []
-    for k, m in enumerate(scene.materials):
-        was = out_of_range(m)
+    for k, material in enumerate(scene.materials):
+        was = out_of_range(material)
         if not was:
             continue
         within = lambda v: None if v is None else float(min(max(v, 0.0), 1.0)) if v == v else 1.0
-        r, g, b, a = (float(within(v) or 0.0) for v in m.base_colour)
-        made = replace(m, base_colour=(r, g, b, a), roughness=within(m.roughness), metallic=within(m.metallic))
+        r, g, b, a = (float(within(v) or 0.0) for v in material.base_colour)
+        made = replace(
+            material, base_colour=(r, g, b, a), roughness=within(material.roughness), metallic=within(material.metallic)
+        )
         changed[k] = made
-        figures.append(Figure(m.name or f"material {k}", ", ".join(was), "0 to 1"))
+        figures.append(Figure(material.name or f"material {k}", ", ".join(was), "0 to 1"))
     if not figures:
         raise MendError("Every value is in its range.")
     return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
 
 
-def _values(m: Material) -> str:
-    told = [f"{what} {v:g}" for what, v in (("roughness", m.roughness), ("metal", m.metallic)) if v is not None]
-    told += [f"normals × {t.scale:g}" for t in m.inputs if t.role == "normal" and t.scale is not None]
-    tints = (("base-colour", "image", m.base_colour[:3]), ("emissive", "glow", m.emissive))
+def _values(material: Material) -> str:
+    told = [f"{what} {v:g}" for what, v in (("roughness", material.roughness), ("metal", material.metallic)) if v is not None]
+    told += [f"normals × {t.scale:g}" for t in material.inputs if t.role == "normal" and t.scale is not None]
+    tints = (("base-colour", "image", material.base_colour[:3]), ("emissive", "glow", material.emissive))
     for role, what, tint in tints:
-        if any(t.role == role for t in m.inputs):
+        if any(t.role == role for t in material.inputs):
             told.append(f"{what} × {' '.join(f'{v:.3g}' for v in dict.fromkeys(tint))}")
     return ", ".join(told) or "not stated"
 
 
-def _with_values(m: Material, wanted: Mapping[str, float]) -> Material:
+def _with_values(material: Material, wanted: Mapping[str, float]) -> Material:
     """A material with other values; the same one where nothing differs."""
-    source: Mapping[str, Any] = m.source
+    source: Mapping[str, Any] = material.source
     if "statements" in source and "roughness" in wanted:
         source = {**source, "statements": [x for x in source["statements"] if str(x).split()[:1] not in (["Ns"], ["Ks"])]}
     if "statements" in source and "highlight" in wanted and "roughness" not in wanted:
         amount = " ".join([f"{wanted['highlight']:g}"] * 3)
         lines = [f"Ks {amount}" if str(x).split()[:1] == ["Ks"] else x for x in source["statements"]]
         source = {**source, "statements": lines}
-    inputs = tuple(replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in m.inputs)
+    inputs = tuple(
+        replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in material.inputs
+    )
     made = replace(
-        m,
-        roughness=wanted.get("roughness", m.roughness),
-        metallic=wanted.get("metallic", m.metallic),
+        material,
+        roughness=wanted.get("roughness", material.roughness),
+        metallic=wanted.get("metallic", material.metallic),
         inputs=inputs,
         source=source,
-        base_colour=(wanted["tint"],) * 3 + m.base_colour[3:] if "tint" in wanted else m.base_colour,
-        emissive=(wanted["glow"],) * 3 if "glow" in wanted else m.emissive,
+        base_colour=(wanted["tint"],) * 3 + material.base_colour[3:] if "tint" in wanted else material.base_colour,
+        emissive=(wanted["glow"],) * 3 if "glow" in wanted else material.emissive,
     )
     said = lambda x: (x.roughness, x.metallic, x.base_colour, x.emissive, [t.scale for t in x.inputs], x.source.get("statements"))
-    return m if said(made) == said(m) else made
+    return material if said(made) == said(material) else made
 
 
-def _plugged(m: Material) -> Material:
+def _plugged(material: Material) -> Material:
     """A material without its empty inputs."""
-    return replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
+    return replace(material, inputs=tuple(t for t in material.inputs if t.image is not None))
 
 
 def _only_used_slots(mesh: Mesh) -> Mesh:

@@ -9,13 +9,13 @@ from ...measures import Measures
 from ...rules import Intent, RuleSheet
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    bare = sum(mesh.unassigned_faces for _, mesh in first_parts(m))
-    unused = sum(x.defined and not x.used_by_faces for x in m.materials)
-    equal = sum(x.same_as is not None for x in m.materials)
-    empty = sum(i.image is None for x in m.materials for i in x.inputs)
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    bare = sum(mesh.unassigned_faces for _, mesh in first_parts(measures))
+    unused = sum(x.defined and not x.used_by_faces for x in measures.materials)
+    equal = sum(x.same_as is not None for x in measures.materials)
+    empty = sum(i.image is None for x in measures.materials for i in x.inputs)
     rows = []
-    for k, x in enumerate(m.materials):
+    for k, x in enumerate(measures.materials):
         odd = (
             not x.defined
             or x.same_as is not None
@@ -30,7 +30,7 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "inputs": ", ".join(i.role.replace("-", " ") for i in x.inputs) or "–",
                     "mode": x.alpha_mode or ("not stated" if x.drawn == "opaque" else x.drawn),
                     "sides": "both" if x.double_sided else "one",
-                    "same": "" if x.same_as is None else m.materials[x.same_as].name or f"material {x.same_as}",
+                    "same": "" if x.same_as is None else measures.materials[x.same_as].name or f"material {x.same_as}",
                 },
                 result="caution" if odd else "note" if not x.used_by_faces else "clear",
                 material=k,
@@ -38,11 +38,11 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         )
     return Panel(
         about="materials, and what is plugged into them",
-        line=plural(len(m.materials), "material") if m.materials else "no materials",
+        line=plural(len(measures.materials), "material") if measures.materials else "no materials",
         limit=f"{bare:,} faces without one" if bare else None,
         meter=None,
         headline=[
-            Figure(f"{len(m.materials):,}", "", "materials"),
+            Figure(f"{len(measures.materials):,}", "", "materials"),
             Figure(f"{bare:,}", "", "faces without one", "caution" if bare else "clear"),
             Figure(f"{equal:,}", "", "say the same as another", "caution" if equal else "clear"),
             Figure(f"{unused:,}", "", "used by no face", "note" if unused else "clear"),

@@ -28,16 +28,16 @@ _ROUNDED = 1e-7
 
 
 @check("surface.polygons", title="Polygons that are cut differently everywhere", result="caution", mends=("surface.triangulate",))
-def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def cut_differently(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Polygons that turn inwards, cross themselves or are bent, so that each program's triangles give another surface.
 
     Why: stray triangles stick out of a concave polygon that is cut into a fan, and a bent one gets a crease along whichever diagonal is drawn.
     Measured: corners that turn against the polygon's normal by Newell; sides that cross seen along it; distance of corners from the mean plane over 1 % of the polygon's size, a note up to a tenth of it.
     Source: Sutherland et al. 1974 (Newell's normal); triangulation of simple polygons: de Berg et al., "Computational Geometry", chapter 3.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         s = mesh.surface
-        unit = unit_of(m) * p.enlarges
+        unit = unit_of(measures) * p.enlarges
         for n, name, words in (
             (s.crossing, "crossing", "crosses itself|cross themselves"),
             (s.concave, "concave", f"turns inwards{_fan_words(s.fan_out)}|turn inwards{_fan_words(s.fan_out)}"),
@@ -52,9 +52,9 @@ def cut_differently(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                     n,
                     p.name,
                     p.node,
-                    of_mesh(m, p, name, "faces"),
-                    (Call("surface.triangulate", {"parts": [node_key(m, p.node)]}),),
-                    key=f"{node_key(m, p.node)}/{name}",
+                    of_mesh(measures, p, name, "faces"),
+                    (Call("surface.triangulate", {"parts": [node_key(measures, p.node)]}),),
+                    key=f"{node_key(measures, p.node)}/{name}",
                     result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
                 )
 
@@ -63,27 +63,27 @@ def _fan_words(count: int) -> str:
     return f"; cut into a fan, {count:,} of them {'sticks' if count == 1 else 'stick'} out" if count else ""
 
 
-def _bent_words(s: SurfaceFigures, unit: float) -> str:
-    by = f"by up to {about(s.most_bent * unit)}"
-    cuts = f"; the two cuts of a quad lie up to {about(s.diagonals * unit)} apart" if s.diagonals > 0 else ""
+def _bent_words(surface: SurfaceFigures, unit: float) -> str:
+    by = f"by up to {about(surface.most_bent * unit)}"
+    cuts = f"; the two cuts of a quad lie up to {about(surface.diagonals * unit)} apart" if surface.diagonals > 0 else ""
     return f"is bent {by}{cuts}|are bent {by}{cuts}"
 
 
 @check("surface.many-corners", title="Polygons of more than four corners", result="note", mends=("surface.triangulate",))
-def many_corners(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Polygons with more than four corners.
 
     Why: a destination cuts them into triangles in its own way, and shading and deformation change with the cut.
     Measured: corners of each polygon as stored, counted by their number.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         counts = mesh.surface.by_corners
         if counts:
             listed = ", ".join(f"{n:,} of {k}" for k, n in sorted(counts.items())[:4]) + (" …" if len(counts) > 4 else "")
             total = sum(counts.values())
             yield counted(
-                m,
+                measures,
                 p,
                 total,
                 f"{plural(total, 'polygon')} of {p.name} {'has' if total == 1 else 'have'} more than four corners: {listed}",
@@ -94,17 +94,17 @@ def many_corners(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.zero-area", title="Faces without area", result="caution", mends=("surface.clean",))
-def zero_area(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that have collapsed to a line or a point.
 
     Why: nothing of them is drawn, but normals and tangents worked out from them are no numbers and leave black spots around.
     Measured: area within 1e-12 of the square of the longest side.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.zero_area_faces:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no area",
@@ -115,18 +115,18 @@ def zero_area(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.needles", title="Needle triangles", result="note", mends=("surface.needles",))
-def needles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles whose height is under a five-hundredth of their longest side.
 
     Why: they flicker, light up wrongly and cost as much as any other; they come from careless cutting.
     Measured: height over longest side of the triangles of each face, told from 1 % of the faces on.
     Source: Shewchuk 2002, "What is a good linear finite element?" (shape measures of triangles); the limit is common practice.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         n = mesh.surface.needles
         if n and n > 0.01 * mesh.faces:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}",
@@ -137,17 +137,17 @@ def needles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.duplicates", title="Faces there twice", result="caution", mends=("surface.clean",))
-def duplicates(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces over the same points as another, wound alike.
 
     Why: two surfaces in one place fight for every pixel and flicker as the camera moves, at twice the cost.
     Measured: faces over the same welded points in the same order.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.alike:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'face')} of {p.name} {'is' if n == 1 else 'are'} there twice",
@@ -158,18 +158,18 @@ def duplicates(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.loose-points", title="Loose points", result="note", mends=("surface.clean",))
-def loose_points(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points that no face and no line uses.
 
     Why: they draw nothing, but stretch the bounding box, and with it culling, pivots and the size that is read off.
     Measured: point elements, and positions that nothing uses.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if mesh.loose_points and mesh.faces:
             n = mesh.loose_points
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'loose point')} in {p.name}",
@@ -180,17 +180,17 @@ def loose_points(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.doubles", title="Seams that are not joined", result="caution", mends=("surface.weld",))
-def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points on the rims of the surface that lie next to each other without being one.
 
     Why: a hairline of background shows through the seam, and normals, reductions and hulls treat it as two edges.
     Measured: open edges that become one edge of two faces when ends within a thousandth of the mesh's diagonal are joined, nearest first; the distance told is the greatest between what belongs together.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 8.2 (stitching of boundaries); the limit is common practice.
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         s = mesh.surface
         if s.doubles[-1] and p.enlarges > 0:
-            unit = unit_of(m) * p.enlarges
+            unit = unit_of(measures) * p.enlarges
             apart = s.apart * unit * 1000
             # What rounding to 32 bits alone keeps apart lies in one place: nobody wants to read a distance of so many zeros.
             near = max(1.01 * apart, _ROUNDED * s.size * unit * 1000)
@@ -202,24 +202,24 @@ def doubles(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 n,
                 p.name,
                 p.node,
-                of_mesh(m, p, "doubles", "vertices"),
-                (Call("surface.weld", {"distance_mm": float(f"{near:.4g}"), "parts": [node_key(m, p.node)]}),),
-                key=node_key(m, p.node),
+                of_mesh(measures, p, "doubles", "vertices"),
+                (Call("surface.weld", {"distance_mm": float(f"{near:.4g}"), "parts": [node_key(measures, p.node)]}),),
+                key=node_key(measures, p.node),
             )
 
 
 @check("surface.crowded-edges", title="Edges with more than two faces", result="caution", mends=("surface.take-apart",))
-def crowded(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges at which three or more faces meet.
 
     Why: there is no inside there: facing, smoothing, hulls, printing and reduction all have to guess.
     Measured: uses of each welded edge, faces without area left out.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (two-manifold surfaces).
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.crowded:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces",
@@ -231,17 +231,17 @@ def crowded(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.pinched", title="Points where surfaces only touch", result="note", mends=("surface.take-apart",))
-def pinched(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points at which more than one fan of faces meets.
 
     Why: smooth normals are mixed over pieces that have nothing to do with each other, and the surface tears there when it bends.
     Measured: fans of faces round each welded point, followed across the edges that two faces share.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (non-manifold vertices).
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if n := mesh.surface.pinched:
             yield counted(
-                m,
+                measures,
                 p,
                 n,
                 f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch",
@@ -252,26 +252,26 @@ def pinched(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("surface.holes", title="Openings in the surface", result="note", mends=("surface.fill",))
-def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def openings(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rims: edges with a face on one side only, gathered into openings.
 
     Why: an opening that is not meant shows the far inside, which is not drawn, so one sees straight through.
     Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution; as a note where the walk-round proved that nobody looks through.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (boundary edges).
     """
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         s = mesh.surface
         if not s.hole_count or s.flat or s.hole_count > max(mesh.faces // 4, 1) or not p.enlarges > 0:
             continue  # a cut-out or a heap of single faces is all rim, and what is scaled to nothing has no size
-        unit = unit_of(m) * p.enlarges
+        unit = unit_of(measures) * p.enlarges
         small = [h for h in s.holes if h < SMALL * s.size]
         # Of so many that not all are kept, the smallest are the ones left out.
         few = s.hole_count - (len(s.holes) - len(small))
-        rims = m.array(f"mesh:{p.mesh}:open").reshape(-1, 2)
-        little = m.array(f"mesh:{p.mesh}:open-small").reshape(-1, 2)
+        rims = measures.array(f"mesh:{p.mesh}:open").reshape(-1, 2)
+        little = measures.array(f"mesh:{p.mesh}:open-small").reshape(-1, 2)
         for count, widest, which, key in (
-            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), node_key(m, p.node)),
-            (few, small, little, f"{node_key(m, p.node)}/small"),
+            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), node_key(measures, p.node)),
+            (few, small, little, f"{node_key(measures, p.node)}/small"),
         ):
             if not count or not widest:
                 continue
@@ -285,23 +285,28 @@ def openings(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 Elements("edges", which.reshape(-1)),
-                (Call("surface.fill", {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(m, p.node)]}),)
+                (
+                    Call(
+                        "surface.fill",
+                        {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(measures, p.node)]},
+                    ),
+                )
                 if tiny
                 else (),
                 key=key,
                 result="caution"
-                if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(m, p.mesh)
+                if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(measures, p.mesh)
                 else "",
             )
 
 
-def _never_seen(m: Measures, mesh: int) -> bool:
+def _never_seen(measures: Measures, mesh: int) -> bool:
     """Whether walking round showed that nobody sees a back through an opening of any part with that mesh."""
-    w = m.walk
-    if w is None or not w.directions or any(f.outside.turned for f in m.facing):
+    w = measures.walk
+    if w is None or not w.directions or any(f.outside.turned for f in measures.facing):
         return False
     shown = set(w.open_holes) | set(w.backs_of)
-    return not any(p.node in shown for p in m.parts if p.mesh == mesh)
+    return not any(part.node in shown for part in measures.parts if part.mesh == mesh)
 
 
 def _others(edges: Array, without: Array) -> Array:
@@ -311,7 +316,7 @@ def _others(edges: Array, without: Array) -> Array:
 
 
 @check("surface.flat", title="Flat cut-outs", result="note")
-def flat(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without thickness.
 
     Why: seen from its edge such a part vanishes, and from behind it is not drawn; one that turned to the camera at home stands still there.
@@ -321,7 +326,7 @@ def flat(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if intent.kind in ("foliage", "effect"):
         yield Skipped("the intent says that it is made of flat cut-outs")
         return
-    found = [p for p in m.parts if m.meshes[p.mesh].surface.flat]
+    found = [part for part in measures.parts if measures.meshes[part.mesh].surface.flat]
     if found:
         names = ", ".join(p.name for p in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
@@ -341,7 +346,7 @@ def _card_words(found: list[PartFigures]) -> str:
 
 
 @check("surface.unseen", title="Geometry that nobody can see", result="note", mends=("surface.remove-unseen",))
-def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Patches from which no ray gets out of the model.
 
     Why: their triangles are paid for in every frame and never drawn.
@@ -351,18 +356,18 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if intent.seen_from != "outside":
         yield Skipped("the intent says that it is not looked at from outside")
         return
-    if any(x.used_by_faces and x.drawn in ("mask", "blend") for x in m.materials):
+    if any(x.used_by_faces and x.drawn in ("mask", "blend") for x in measures.materials):
         yield Skipped("parts of it are see-through, and what lies behind them is seen")
         return
-    total = sum(m.meshes[p.mesh].triangles for p in m.parts)
-    names = {p.node: p.name for p in m.parts}
+    total = sum(measures.meshes[part.mesh].triangles for part in measures.parts)
+    names = {part.node: part.name for part in measures.parts}
     # A shell that the intent says is inside on purpose is there to be found.
-    free = [f for f in m.facing if seen_from(intent, names[f.node]) == "outside"]
+    free = [f for f in measures.facing if seen_from(intent, names[f.node]) == "outside"]
     hidden = sum(f.unseen_triangles for f in free)
     if hidden and hidden > UNSEEN * total:
         worst = max(free, key=lambda f: f.unseen_triangles)
         name = names[worst.node]
-        parts = [] if len(free) == len(m.facing) else [node_key(m, f.node) for f in free if f.unseen]
+        parts = [] if len(free) == len(measures.facing) else [node_key(measures, f.node) for f in free if f.unseen]
         yield Finding(
             f"{hidden:,} of {total:,} triangles lie where nobody can see them, most in {name}",
             value(hidden, "triangles"),
@@ -370,7 +375,7 @@ def unseen(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             hidden,
             name,
             worst.node,
-            Elements("faces", m.array(f"part:{worst.node}:unseen")),
+            Elements("faces", measures.array(f"part:{worst.node}:unseen")),
             (Call("surface.remove-unseen", {"parts": parts} if parts else {}),),
             result="caution" if hidden > 0.5 * total and sheet.results.get("surface.unseen") is None else "",
         )

@@ -29,11 +29,11 @@ _LAYERS = "UVs, normals, colours, weights and slots at every corner"
 
 def _each(scene: Scene, parts: Sequence[str], change: Callable[[Mesh], Mesh]) -> Scene:
     chosen = set(chosen_meshes(scene, parts))
-    return scene.with_(meshes=tuple(change(m) if k in chosen else m for k, m in enumerate(scene.meshes)))
+    return scene.with_(meshes=tuple(change(mesh) if k in chosen else mesh for k, mesh in enumerate(scene.meshes)))
 
 
 def _count(scene: Scene, what: Callable[[Mesh], int]) -> int:
-    return sum(what(m) for m in scene.meshes)
+    return sum(what(mesh) for mesh in scene.meshes)
 
 
 @mend(
@@ -87,8 +87,8 @@ def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequen
     scale = mesh_units(scene)
     chosen = set(chosen_meshes(scene, parts))
     meshes = tuple(
-        welded(m, abs(distance_mm) / 1000 / scale[k], collapse) if k in chosen and len(m.positions) else m
-        for k, m in enumerate(scene.meshes)
+        welded(mesh, abs(distance_mm) / 1000 / scale[k], collapse) if k in chosen and len(mesh.positions) else mesh
+        for k, mesh in enumerate(scene.meshes)
     )
     after = scene.with_(meshes=meshes)
     points = lambda s: _count(s, lambda m: len(m.positions))
@@ -226,7 +226,7 @@ def _slot_name(scene: Scene, mesh: Mesh, slot: int) -> str:
 def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Make one part of several, in the place of the first; skinned, morphed and animated parts stay apart."""
     chosen = chosen_nodes(scene, parts)
-    driven = {c.node for clip in scene.clips for c in clip.channels}
+    driven = {channel.node for clip in scene.clips for channel in clip.channels}
     free = [
         i
         for i, n in enumerate(scene.nodes)

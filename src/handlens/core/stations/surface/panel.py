@@ -10,17 +10,17 @@ from ...rules import Intent, RuleSheet
 from ...words.lengths import metres
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     rows = []
     total = {"odd": 0, "open": 0, "spare": 0, "seams": 0}
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         s = mesh.surface
         odd, spare = s.concave + s.crossing + s.bent, mesh.zero_area_faces + s.alike + (mesh.loose_points if mesh.faces else 0)
         total["odd"] += odd
         total["open"] += s.hole_count
         total["spare"] += spare
         total["seams"] += s.doubles[-1]
-        unit = unit_of(m) * p.enlarges
+        unit = unit_of(measures) * p.enlarges
         rows.append(
             Row(
                 cells={

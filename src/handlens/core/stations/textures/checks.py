@@ -40,58 +40,58 @@ def images(indices: list[int]) -> Elements:
     return Elements("images", np.array(indices, np.int32))
 
 
-def name_of(m: Measures, k: int) -> str:
-    return m.images[k].reference or f"image {k}"
+def name_of(measures: Measures, k: int) -> str:
+    return measures.images[k].reference or f"image {k}"
 
 
-def _by_reference(m: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[list[int]]:
+def _by_reference(measures: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[list[int]]:
     """Images by what they refer to: one file that several entries name is told once."""
     groups: dict[str, list[int]] = {}
-    for k, i in enumerate(m.images):
+    for k, i in enumerate(measures.images):
         if wrong(i):
             groups.setdefault(i.reference, []).append(k)
     yield from groups.values()
 
 
-def _users(m: Measures, found: list[int]) -> str:
-    users = list(dict.fromkeys(u or "a material" for k in found for u in m.images[k].used_by))
+def _users(measures: Measures, found: list[int]) -> str:
+    users = list(dict.fromkeys(u or "a material" for k in found for u in measures.images[k].used_by))
     return f", used by {', '.join(users[:3])}{' …' if len(users) > 3 else ''}" if users else "; no material uses it"
 
 
-def _is_seen(m: Measures, found: list[int]) -> bool:
+def _is_seen(measures: Measures, found: list[int]) -> bool:
     """Whether a destination would draw any of some images: one is used, and as more than the light of a room that is not there."""
-    return any(set(m.images[k].roles) - UNSEEN_ROLES for k in found)
+    return any(set(measures.images[k].roles) - UNSEEN_ROLES for k in found)
 
 
-def _each(m: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[tuple[int, ImageFigures]]:
-    for k, i in enumerate(m.images):
+def _each(measures: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator[tuple[int, ImageFigures]]:
+    for k, i in enumerate(measures.images):
         if wrong(i):
             yield k, i
 
 
 @check("textures.missing", title="Images that are missing", result="stop", mends=("textures.find",))
-def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References to images that did not come along.
 
     Why: the surface comes in white, grey, or in whatever colour the destination gives to what it cannot find.
     Measured: the reference as written, percent-decoded, and in any letter case, against the files that came. A note where no material uses it, or only as light of a room that is not there.
     Source: RFC 3986 §5 (relative references); glTF 2.0 §2.8; common practice elsewhere.
     """
-    for found in _by_reference(m, lambda i: i.status == "missing"):
+    for found in _by_reference(measures, lambda i: i.status == "missing"):
         k = found[0]
-        out = spelling(m.images[k].reference).outside
+        out = spelling(measures.images[k].reference).outside
         words = "leads out of the package: send the folder above it too" if out else "did not come along"
         yield Finding(
-            f"{name_of(m, k)} {words}{_users(m, found)}",
+            f"{name_of(measures, k)} {words}{_users(measures, found)}",
             value("missing", "text"),
             value("found", "text"),
             len(found),
             elements=images(found),
-            key=name_of(m, k),
+            key=name_of(measures, k),
             mends=(Call("textures.find", {}),)
-            if any(m.images[k].used_by for k in found)
+            if any(measures.images[k].used_by for k in found)
             else (Call("arrival.remove", {"what": "unused"}),),
-            result="" if _is_seen(m, found) else "note",
+            result="" if _is_seen(measures, found) else "note",
         )
 
 
@@ -101,120 +101,120 @@ def missing(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("textures.find", "textures.embed"),
 )
-def absolute(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References that begin at the root, with a drive letter or with file:, whether or not the image lies beside the model.
 
     Why: the path holds on the machine that wrote it and nowhere else.
     Measured: the reference's beginning.
     Source: RFC 3986 §4.2 and §4.3; glTF 2.0 §2.8 (relative paths); common practice elsewhere.
     """
-    for found in _by_reference(m, lambda i: i.status == "absolute"):
-        k, i = found[0], m.images[found[0]]
+    for found in _by_reference(measures, lambda i: i.status == "absolute"):
+        k, i = found[0], measures.images[found[0]]
         there = f"; it lies beside as {i.found_at}" if i.found_at else "; it did not come along either"
         yield Finding(
-            f"{name_of(m, k)} is a place on one machine{there}",
+            f"{name_of(measures, k)} is a place on one machine{there}",
             value(i.reference, "text"),
             value(i.found_at or "a relative path", "text"),
             len(found),
             elements=images(found),
-            key=name_of(m, k),
+            key=name_of(measures, k),
             mends=(Call("textures.find", {}),),
-            result="" if i.found_at is not None else "stop" if _is_seen(m, found) else "note",
+            result="" if i.found_at is not None else "stop" if _is_seen(measures, found) else "note",
         )
 
 
 @check("textures.other-case", title="Images found under another letter case", result="caution", mends=("textures.find",))
-def other_case(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References whose letters are right but whose capitals are not.
 
     Why: found on systems that fold case, missing on those that do not; it breaks on the first machine that counts them.
     Measured: the reference against the files that came, once as written and once with case folded.
     Source: Unicode 15, section 5.18 (case folding); which systems fold is common practice, no published source.
     """
-    for found in _by_reference(m, lambda i: i.status == "other-case"):
-        k, i = found[0], m.images[found[0]]
+    for found in _by_reference(measures, lambda i: i.status == "other-case"):
+        k, i = found[0], measures.images[found[0]]
         yield Finding(
-            f"{name_of(m, k)} lies there as {i.found_at}",
+            f"{name_of(measures, k)} lies there as {i.found_at}",
             value(i.reference, "text"),
             value(i.found_at, "text"),
             len(found),
             elements=images(found),
-            key=name_of(m, k),
+            key=name_of(measures, k),
             mends=(Call("textures.find", {}),),
         )
 
 
 @check("textures.spelling", title="References that only some programs read", result="note", mends=("textures.find",))
-def spelled(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def spelled(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References with backslashes, or with percent signs that stand for letters.
 
     Why: a backslash is a separator on one system and a letter of the name on the others; percent signs are decoded by some readers only.
     Measured: the reference as written, for images that were found.
     Source: RFC 3986 §2.1 and §3.3; glTF 2.0 §2.8 asks for URIs, where percent signs are right.
     """
-    for found in _by_reference(m, lambda i: i.status == "found"):
-        k, i = found[0], m.images[found[0]]
+    for found in _by_reference(measures, lambda i: i.status == "found"):
+        k, i = found[0], measures.images[found[0]]
         how = spelling(i.reference)
-        percent = how.percent and m.format not in URIS
+        percent = how.percent and measures.format not in URIS
         if how.backslash or percent:
             words = "backslashes" if how.backslash else "percent signs"
             yield Finding(
-                f"{name_of(m, k)} is written with {words}",
+                f"{name_of(measures, k)} is written with {words}",
                 value(i.reference, "text"),
                 value(i.found_at, "text"),
                 len(found),
                 elements=images(found),
-                key=name_of(m, k),
+                key=name_of(measures, k),
                 mends=(Call("textures.find", {}),),
             )
 
 
 @check("textures.unreadable", title="Images that cannot be opened", result="stop")
-def unreadable(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unreadable(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that are there but damaged, cut short, or of no known kind.
 
     Why: they come in as if they were missing.
     Measured: each image decoded whole.
     Source: the formats' own descriptions (PNG, JPEG, WebP, BMP, TIFF, GIF).
     """
-    for k, i in _each(m, lambda i: i.unreadable is not None):
+    for k, i in _each(measures, lambda i: i.unreadable is not None):
         yield Finding(
-            f"{name_of(m, k)} cannot be opened: {i.unreadable}",
+            f"{name_of(measures, k)} cannot be opened: {i.unreadable}",
             value(i.unreadable, "text"),
             value("an image", "text"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
+            key=name_of(measures, k),
         )
 
 
 @check("textures.ending", title="Name says one kind, content is another", result="caution")
-def ending(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def ending(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images whose ending is that of another file format than their content.
 
     Why: readers that go by the name fail on it, others do not; it works at home and not there.
     Measured: the first bytes against the name's ending.
     Source: the formats' signatures (PNG §5.2, JPEG SOI marker, RIFF WebP); common practice for endings.
     """
-    for k, i in _each(m, lambda i: i.look is not None):
+    for k, i in _each(measures, lambda i: i.look is not None):
         name = (i.found_at or i.reference).lower()
         dot = name.rpartition(".")[2]
         known = {e[1:] for endings in _PNG_LIKE.values() for e in endings}
         assert i.look is not None
         if dot in known and not name.endswith(_PNG_LIKE.get(i.look.kind, (dot,))):
             yield Finding(
-                f"{name_of(m, k)} is a {i.look.kind.upper()} file by its content",
+                f"{name_of(measures, k)} is a {i.look.kind.upper()} file by its content",
                 value(i.look.kind, "text"),
                 value(dot, "text"),
                 1,
                 elements=images([k]),
-                key=name_of(m, k),
-                mends=(Call("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+                key=name_of(measures, k),
+                mends=(Call("textures.convert", {"to": "png", "images": name_of(measures, k)}),),
             )
 
 
 @check("textures.format", title="File formats that the destination does not take", result="caution", mends=("textures.convert",))
-def format_taken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def format_taken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images in a file format that the sheet does not list.
 
     Why: they are skipped, and the surface comes in white.
@@ -225,22 +225,22 @@ def format_taken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not taken:
         yield Skipped(f"{sheet.name} takes any")
         return
-    for k, i in _each(m, lambda i: i.look is not None and i.look.kind not in taken):
+    for k, i in _each(measures, lambda i: i.look is not None and i.look.kind not in taken):
         assert i.look is not None
         to = "png" if "png" in taken else taken[0]
         yield Finding(
-            f"{name_of(m, k)} is {i.look.kind.upper()}",
+            f"{name_of(measures, k)} is {i.look.kind.upper()}",
             value(i.look.kind, "text"),
             value(", ".join(taken), "text"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
-            mends=(Call("textures.convert", {"to": to, "images": name_of(m, k)}),),
+            key=name_of(measures, k),
+            mends=(Call("textures.convert", {"to": to, "images": name_of(measures, k)}),),
         )
 
 
 @check("textures.size", title="Images with too many pixels", result="caution", mends=("textures.resize",))
-def size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with a side longer than the destination takes.
 
     Why: it shrinks them by its own means, refuses them, or runs out of memory on a small device.
@@ -251,35 +251,35 @@ def size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for k, i in _each(m, lambda i: max(i.width or 0, i.height or 0) > limit):
+    for k, i in _each(measures, lambda i: max(i.width or 0, i.height or 0) > limit):
         yield Finding(
-            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels",
+            f"{name_of(measures, k)} is {i.width:,} × {i.height:,} pixels",
             value(max(i.width or 0, i.height or 0), "px"),
             value(limit, "px"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
-            mends=(Call("textures.resize", {"pixels": float(limit), "images": name_of(m, k)}),),
+            key=name_of(measures, k),
+            mends=(Call("textures.resize", {"pixels": float(limit), "images": name_of(measures, k)}),),
         )
 
 
 @check("textures.power-of-two", title="Sides that are no power of two", result="note", mends=("textures.resize",))
-def power_of_two(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with a side that is no power of two.
 
     Why: mips and block compression work on halves of halves; such an image is stretched or left uncompressed.
     Measured: width and height. A caution where the sheet asks for powers of two.
     Source: glTF 2.0 §3.8.4.5 (images whose sides are no powers of two); common practice elsewhere.
     """
-    for k, i in _each(m, lambda i: any(n is not None and n & (n - 1) for n in (i.width, i.height))):
+    for k, i in _each(measures, lambda i: any(n is not None and n & (n - 1) for n in (i.width, i.height))):
         yield Finding(
-            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels",
+            f"{name_of(measures, k)} is {i.width:,} × {i.height:,} pixels",
             value(f"{i.width} × {i.height}", "text"),
             value("powers of two", "text"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
-            mends=(Call("textures.resize", {"power_of_two": "true", "images": name_of(m, k)}),),
+            key=name_of(measures, k),
+            mends=(Call("textures.resize", {"power_of_two": "true", "images": name_of(measures, k)}),),
             result="caution" if sheet.textures.power_of_two else "",
         )
 
@@ -287,7 +287,7 @@ def power_of_two(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 @check(
     "textures.file-size", title="Image files that are too large", result="caution", mends=("textures.convert", "textures.resize")
 )
-def file_size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def file_size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Image files of more bytes than the destination takes.
 
     Why: they are refused on upload, or are what everybody waits for.
@@ -298,74 +298,74 @@ def file_size(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if limit is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for k, i in _each(m, lambda i: (i.bytes or 0) > limit):
+    for k, i in _each(measures, lambda i: (i.bytes or 0) > limit):
         yield Finding(
-            f"{name_of(m, k)} takes {(i.bytes or 0) / 2**20:,.1f} MiB",
+            f"{name_of(measures, k)} takes {(i.bytes or 0) / 2**20:,.1f} MiB",
             value(i.bytes, "bytes"),
             value(limit, "bytes"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
+            key=name_of(measures, k),
         )
 
 
 @check("textures.depth", title="More bits than are used", result="note", mends=("textures.convert",))
-def depth(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def depth(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of more than eight bits a channel.
 
     Why: twice the size, and most destinations cut them down to eight when they load them; some cannot read them.
     Measured: bits from the file's header.
     Source: PNG specification §11.2.2 (bit depth); that eight are used is common practice, no published source.
     """
-    for k, i in _each(m, lambda i: i.look is not None and i.look.bits > 8):
+    for k, i in _each(measures, lambda i: i.look is not None and i.look.bits > 8):
         assert i.look is not None
         yield Finding(
-            f"{name_of(m, k)} has {i.look.bits} bits a channel",
+            f"{name_of(measures, k)} has {i.look.bits} bits a channel",
             value(i.look.bits, "count"),
             value(8, "count"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
-            mends=(Call("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+            key=name_of(measures, k),
+            mends=(Call("textures.convert", {"to": "png", "images": name_of(measures, k)}),),
         )
 
 
 @check("textures.equal", title="Images that show the same", result="note", mends=("textures.merge-equal",))
-def equal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with the same content, or the same picture at another size or in another file format.
 
     Why: each is loaded and kept in memory by itself.
     Measured: SHA-256 of the files; else copies of 24 × 24 pixels that agree within 2.5 of 255 levels in the mean.
     Source: FIPS 180-4 for the digest; the limit of likeness is common practice, no published source.
     """
-    same = twins([(k, i.look) for k, i in enumerate(m.images) if i.look is not None and i.used_by])
+    same = twins([(k, i.look) for k, i in enumerate(measures.images) if i.look is not None and i.used_by])
     for k, twin in same:
-        one, other = m.images[k].look, m.images[twin].look
+        one, other = measures.images[k].look, measures.images[twin].look
         assert one is not None
         assert other is not None
         exact = one.digest == other.digest
         yield Finding(
-            f"{name_of(m, k)} {'is' if exact else 'looks'} the same as {name_of(m, twin)}",
-            value(name_of(m, k), "text"),
-            value(name_of(m, twin), "text"),
+            f"{name_of(measures, k)} {'is' if exact else 'looks'} the same as {name_of(measures, twin)}",
+            value(name_of(measures, k), "text"),
+            value(name_of(measures, twin), "text"),
             1,
             elements=images([k, twin]),
-            key=name_of(m, k),
+            key=name_of(measures, k),
             mends=(Call("textures.merge-equal", {}),) if exact else (),
         )
 
 
 @check("textures.unused", title="Images that nothing uses", result="note", mends=("arrival.remove",))
-def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images in the file that no material uses.
 
     Why: they travel along and are loaded for nothing.
     Measured: materials that use each image.
     Source: common practice, no published source.
     """
-    found = [k for k, i in enumerate(m.images) if not i.used_by and (i.found_at or i.status == "embedded")]
+    found = [k for k, i in enumerate(measures.images) if not i.used_by and (i.found_at or i.status == "embedded")]
     if found:
-        names = ", ".join(name_of(m, k) for k in found[:3]) + (" …" if len(found) > 3 else "")
+        names = ", ".join(name_of(measures, k) for k in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
             f"{plural(len(found), 'image is', 'images are')} used by no material: {names}",
             value(len(found), "count"),
@@ -377,7 +377,7 @@ def unused(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("textures.two-uses", title="One image as colour and as data", result="caution")
-def two_uses(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def two_uses(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that one input reads as colours and another as numbers.
 
     Why: colours are stored on a curve, numbers are not; one of the two uses gets wrong values.
@@ -385,27 +385,28 @@ def two_uses(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9.2 and §3.9.3 (sRGB for base colour and emission, linear for the rest).
     """
     for k, i in _each(
-        m, lambda i: any(r in COLOUR_ROLES for r in i.roles) and any(r not in COLOUR_ROLES and r != "alpha" for r in i.roles)
+        measures,
+        lambda i: any(r in COLOUR_ROLES for r in i.roles) and any(r not in COLOUR_ROLES and r != "alpha" for r in i.roles),
     ):
         yield Finding(
-            f"{name_of(m, k)} is used as {' and as '.join(i.roles)}",
+            f"{name_of(measures, k)} is used as {' and as '.join(i.roles)}",
             value(", ".join(i.roles), "text"),
             value("one of them", "text"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
+            key=name_of(measures, k),
         )
 
 
 @check("textures.not-normal", title="Normal map that is none", result="caution")
-def not_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images used as normal maps whose pixels are no directions.
 
     Why: a height map or a photograph read as directions lights the surface from nowhere.
     Measured: share of the middle 512 × 512 pixels that are of length 1 within 0.15 and point outward; six in ten are wanted.
     Source: glTF 2.0 §3.9.3 (normal texture: red and green from -1 to 1, blue from 0 to 1, unit length).
     """
-    for k, i in _each(m, lambda i: "normal" in i.roles and i.look is not None and i.look.normal is not None):
+    for k, i in _each(measures, lambda i: "normal" in i.roles and i.look is not None and i.look.normal is not None):
         assert i.look is not None
         n = i.look.normal
         assert n is not None
@@ -413,94 +414,96 @@ def not_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if share < DIRECTIONS:
             kind = "a height map, by its greys" if i.look.grey else "no directions"
             yield Finding(
-                f"{name_of(m, k)} is used as a normal map but holds {kind}",
+                f"{name_of(measures, k)} is used as a normal map but holds {kind}",
                 value(share, "share"),
                 value(DIRECTIONS, "share"),
                 n.looked_at,
                 elements=images([k]),
-                key=name_of(m, k),
+                key=name_of(measures, k),
             )
         elif n.flat:
             yield Finding(
-                f"{name_of(m, k)} is a normal map without any slope",
+                f"{name_of(measures, k)} is a normal map without any slope",
                 value("flat", "text"),
                 value("slopes", "text"),
                 1,
                 elements=images([k]),
-                key=name_of(m, k),
+                key=name_of(measures, k),
                 result="note",
                 why="It takes memory and does nothing.",
             )
 
 
 @check("textures.bump-is-normal", title="Normal map read as heights", result="caution", mends=("textures.as-normal",))
-def bump_is_normal(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps that are plugged in where a height map belongs.
 
     Why: read as heights, its blue ground is one even slope and its colours are bumps of their own; most destinations know normal maps alone and leave heights out.
     Measured: share of the middle 512 × 512 pixels that are of length 1 within 0.15 and point outward; six in ten make a normal map.
     Source: glTF 2.0 §3.9.3 (normal texture); that writers of material libraries name normal maps under map_Bump is common practice.
     """
-    for k, i in _each(m, lambda i: "bump" in i.roles and "normal" not in i.roles and i.look is not None and not i.look.grey):
+    for k, i in _each(
+        measures, lambda i: "bump" in i.roles and "normal" not in i.roles and i.look is not None and not i.look.grey
+    ):
         n = i.look.normal if i.look is not None else None
         if n is not None and min(n.unit, n.outward) >= DIRECTIONS:
             yield Finding(
-                f"{name_of(m, k)} is a normal map, read as heights",
+                f"{name_of(measures, k)} is a normal map, read as heights",
                 value("heights", "text"),
                 value("directions", "text"),
                 n.looked_at,
                 elements=images([k]),
-                key=name_of(m, k),
-                mends=(Call("textures.as-normal", {"images": name_of(m, k)}),),
+                key=name_of(measures, k),
+                mends=(Call("textures.as-normal", {"images": name_of(measures, k)}),),
             )
 
 
 @check("textures.green", title="Normal map upside down", result="caution", mends=("textures.turn-green",))
-def green(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps whose green channel points to the other side than the destination reads.
 
     Why: bumps look like dents in light from above, and the other way round.
     Measured: curl of the slopes with green up and with green down; told only where one leaves less than two thirds of the other.
     Source: Frankot and Chellappa 1988 (integrability); glTF 2.0 §3.9.3 (+Y is up).
     """
-    for k, i in _each(m, lambda i: "normal" in i.roles and i.look is not None and i.look.normal is not None):
+    for k, i in _each(measures, lambda i: "normal" in i.roles and i.look is not None and i.look.normal is not None):
         assert i.look is not None
         n = i.look.normal
         assert n is not None
         if min(n.unit, n.outward) >= DIRECTIONS and n.green not in ("undecided", sheet.textures.green):
             yield Finding(
-                f"Green points {n.green} in {name_of(m, k)}",
+                f"Green points {n.green} in {name_of(measures, k)}",
                 value(n.green, "text"),
                 value(sheet.textures.green, "text"),
                 n.looked_at,
                 elements=images([k]),
-                key=name_of(m, k),
-                mends=(Call("textures.turn-green", {"images": name_of(m, k)}),),
+                key=name_of(measures, k),
+                mends=(Call("textures.turn-green", {"images": name_of(measures, k)}),),
             )
 
 
 @check("textures.idle-alpha", title="Alpha channel that says nothing", result="note", mends=("textures.convert",))
-def idle_alpha(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def idle_alpha(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with an alpha channel in which every pixel is solid.
 
     Why: a quarter of the memory for nothing, and a destination that looks at the file alone draws the material see-through.
     Measured: alpha of every pixel.
     Source: glTF 2.0 §3.9.4 (alpha coverage); the cost is common practice, no published source.
     """
-    for k, i in _each(m, lambda i: bool(i.has_alpha) and i.see_through_share == 0.0 and (i.width or 0) > 16):
+    for k, i in _each(measures, lambda i: bool(i.has_alpha) and i.see_through_share == 0.0 and (i.width or 0) > 16):
         yield Finding(
-            f"Every pixel of {name_of(m, k)} is solid, yet it has alpha",
+            f"Every pixel of {name_of(measures, k)} is solid, yet it has alpha",
             value(i.channels, "count"),
             value((i.channels or 2) - 1, "count"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
-            mends=(Call("textures.convert", {"to": "png", "images": name_of(m, k)}),),
+            key=name_of(measures, k),
+            mends=(Call("textures.convert", {"to": "png", "images": name_of(measures, k)}),),
         )
 
 
 @check("textures.aspect", title="Long and thin images", result="note")
-def aspect(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def aspect(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images more than eight times as long as they are wide.
 
     Why: their mips run out on the short side, so they blur early along the long one; many destinations make them square.
@@ -508,14 +511,14 @@ def aspect(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     for k, i in _each(
-        m, lambda i: bool(i.width and i.height) and max(i.width or 1, i.height or 1) > 8 * min(i.width or 1, i.height or 1)
+        measures, lambda i: bool(i.width and i.height) and max(i.width or 1, i.height or 1) > 8 * min(i.width or 1, i.height or 1)
     ):
         share = max(i.width or 1, i.height or 1) / min(i.width or 1, i.height or 1)
         yield Finding(
-            f"{name_of(m, k)} is {i.width:,} × {i.height:,} pixels",
+            f"{name_of(measures, k)} is {i.width:,} × {i.height:,} pixels",
             value(share, "factor"),
             value(8.0, "factor"),
             1,
             elements=images([k]),
-            key=name_of(m, k),
+            key=name_of(measures, k),
         )

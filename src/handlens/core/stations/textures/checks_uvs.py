@@ -25,10 +25,10 @@ CLAMP = 33071
 SPREAD = 4.0
 
 
-def used_sets(m: Measures, mesh: int) -> set[int]:
+def used_sets(measures: Measures, mesh: int) -> set[int]:
     """UV sets of a mesh that some image of the model is laid on by; set 0 where there are images at all."""
-    inputs = [i for x in m.materials for i in x.inputs if i.image is not None and x.used_by_faces]
-    return {i.uv_set for i in inputs if i.uv_set < len(m.meshes[mesh].uvs)}
+    inputs = [i for x in measures.materials for i in x.inputs if i.image is not None and x.used_by_faces]
+    return {i.uv_set for i in inputs if i.uv_set < len(measures.meshes[mesh].uvs)}
 
 
 def density_words(pixels: float) -> str:
@@ -36,9 +36,9 @@ def density_words(pixels: float) -> str:
     return f"{pixels:,.0f}" if pixels >= 100 else f"{pixels:.3g}"
 
 
-def _sets(m: Measures) -> Iterator[tuple[PartFigures, MeshFigures, int, UvFigures]]:
-    for p, mesh in first_parts(m):
-        for k in sorted(used_sets(m, p.mesh)):
+def _sets(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures, int, UvFigures]]:
+    for p, mesh in first_parts(measures):
+        for k in sorted(used_sets(measures, p.mesh)):
             yield p, mesh, k, mesh.uvs[k]
 
 
@@ -46,45 +46,47 @@ def _which(k: int) -> str:
     return "" if k == 0 else f", set {k + 1}"
 
 
-def _faces(m: Measures, p: PartFigures, k: int, n: int, words: str, what: str, mends: tuple = (), result: str = "") -> Finding:  # type: ignore[type-arg]
+def _faces(
+    measures: Measures, part: PartFigures, k: int, n: int, words: str, what: str, mends: tuple = (), result: str = ""
+) -> Finding:  # type: ignore[type-arg]
     return Finding(
-        f"{plural(n, 'face')} of {p.name}{_which(k)} {words}",
+        f"{plural(n, 'face')} of {part.name}{_which(k)} {words}",
         value(n, "count"),
         value(0, "count"),
         n,
-        p.name,
-        p.node,
-        of_mesh(m, p, f"uv{k}:{what}", "faces", k),
+        part.name,
+        part.node,
+        of_mesh(measures, part, f"uv{k}:{what}", "faces", k),
         mends,
-        f"{node_key(m, p.node)}/{k}",
+        f"{node_key(measures, part.node)}/{k}",
         result,
     )
 
 
 @check("textures.uv-broken", title="UVs that are no numbers, or absent on some faces", result="stop")
-def broken(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose corners have no UV, or one that is no finite number, in a set that an image is laid on by.
 
     Why: the image lands anywhere there, or the whole part is refused.
     Measured: UVs of every corner.
     Source: glTF 2.0 §3.6.2.4 (no NaN or infinity in accessors).
     """
-    for p, _, k, u in _sets(m):
+    for p, _, k, u in _sets(measures):
         if u.not_finite:
-            yield _faces(m, p, k, u.not_finite, "have UVs that are no numbers", "not-finite")
+            yield _faces(measures, p, k, u.not_finite, "have UVs that are no numbers", "not-finite")
         if u.missing:
-            yield _faces(m, p, k, u.missing, "have no UVs", "missing", result="caution")
+            yield _faces(measures, p, k, u.missing, "have no UVs", "missing", result="caution")
 
 
 @check("textures.uv-collapsed", title="All UVs in one point", result="caution", mends=("textures.copy-uvs", "textures.unwrap"))
-def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV sets that an image is laid on by and whose UVs are all the same.
 
     Why: the whole part takes the colour of one pixel; a light map comes out flat.
     Measured: extent of the set, under a millionth of a tile.
     Source: common practice, no published source.
     """
-    for p, _, k, u in _sets(m):
+    for p, _, k, u in _sets(measures):
         if u.collapsed:
             yield Finding(
                 f"All UVs of {p.name}{_which(k)} lie in one point",
@@ -94,28 +96,28 @@ def collapsed(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node], k),
-                (Call("textures.unwrap", {"parts": [node_key(m, p.node)], "set": float(k + 1)}),),
-                f"{node_key(m, p.node)}/{k}",
+                (Call("textures.unwrap", {"parts": [node_key(measures, p.node)], "set": float(k + 1)}),),
+                f"{node_key(measures, p.node)}/{k}",
             )
 
 
 @check("textures.uv-flat", title="Faces without an area in the UVs", result="note", mends=("textures.unwrap",))
-def flat(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that have an area in space and none in the UVs.
 
     Why: they smear one line of the image, and normal maps find no direction there.
     Measured: area of each face in the UVs, under 1e-12 of a tile. A caution where more than a twentieth of the faces are.
     Source: common practice, no published source.
     """
-    for p, mesh, k, u in _sets(m):
+    for p, mesh, k, u in _sets(measures):
         if u.flat and not u.collapsed:
             yield _faces(
-                m, p, k, u.flat, "have no area in the UVs", "flat", result="caution" if u.flat > 0.05 * mesh.faces else ""
+                measures, p, k, u.flat, "have no area in the UVs", "flat", result="caution" if u.flat > 0.05 * mesh.faces else ""
             )
 
 
 @check("textures.uv-outside", title="UVs outside 0 to 1", result="caution", mends=("textures.shift-uvs",))
-def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose UVs leave the first tile.
 
     Why: the image repeats there, which may be meant; where one image is baked or packed for the whole part, it shows the neighbour's.
@@ -125,7 +127,7 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     # Each axis by itself: an image that repeats along u may be held at its edge along v.
     clamped = {
         (i.uv_set, n, way)
-        for n, mat in enumerate(m.materials)
+        for n, mat in enumerate(measures.materials)
         for i in mat.inputs
         for way in ("wrapS", "wrapT")
         if i.image is not None and i.sampler.get(way) == CLAMP
@@ -133,7 +135,7 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.textures.tiling and not clamped:
         yield Skipped(f"{sheet.name} lets images repeat")
         return
-    for p, mesh, k, u in _sets(m):
+    for p, mesh, k, u in _sets(measures):
         if u.outside and sheet.textures.tiling:
             used = {mesh.slot_materials[s] for s, n in enumerate(mesh.slot_faces) if n and s < len(mesh.slot_materials)}
             ways = [way for way in ("wrapS", "wrapT") if any((k, x, way) in clamped for x in used)]
@@ -144,38 +146,38 @@ def outside(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 ("wrapS", "wrapT"): (u.outside, "outside"),
             }[tuple(ways)]
             if n:
-                yield _faces(m, p, k, n, "lie outside 0 to 1, where the image does not repeat", what)
+                yield _faces(measures, p, k, n, "lie outside 0 to 1, where the image does not repeat", what)
         elif u.outside:
-            where = f"{node_key(m, p.node)}"
+            where = f"{node_key(measures, p.node)}"
             mends = (Call("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
-            yield _faces(m, p, k, u.outside, "lie outside 0 to 1", "outside", mends)
+            yield _faces(measures, p, k, u.outside, "lie outside 0 to 1", "outside", mends)
 
 
 @check("textures.uv-mirrored", title="Mirrored UVs", result="note")
-def mirrored(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose UVs run the other way round than their corners, under a normal map.
 
     Why: the map's left is right there; destinations that do not keep the sign of the tangent light the seam wrongly.
     Measured: sign of each face's area in the UVs, where a material uses a normal map and not all faces agree.
     Source: glTF 2.0 §3.7.2.1 (the tangent's w is its sign).
     """
-    if not any(i.role == "normal" and i.image is not None for x in m.materials if x.used_by_faces for i in x.inputs):
+    if not any(i.role == "normal" and i.image is not None for x in measures.materials if x.used_by_faces for i in x.inputs):
         yield Skipped("no normal map is used")
         return
-    for p, mesh, k, u in _sets(m):
+    for p, mesh, k, u in _sets(measures):
         if 0 < u.mirrored < mesh.faces:
-            yield _faces(m, p, k, u.mirrored, "have mirrored UVs", "mirrored")
+            yield _faces(measures, p, k, u.mirrored, "have mirrored UVs", "mirrored")
 
 
 @check("textures.uv-overlap", title="UVs that lie on each other", result="note", mends=("textures.unwrap",))
-def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces of one part and one material that share pixels of their image.
 
     Why: what is painted or baked on one shows on the other; fine for repeated and mirrored halves, wrong for a light map.
     Measured: covered texels of a raster of 1,024 a side, by their centres; layouts over more than four tiles are left out, and those that leave the first one where the sheet lets images repeat. A caution for second sets and where it does not.
     Source: Akenine-Möller et al. 2018, "Real-Time Rendering", section 23.1 (coverage by centres); the limit is common practice.
     """
-    for p, _, k, u in _sets(m):
+    for p, _, k, u in _sets(measures):
         repeats = u.outside and sheet.textures.tiling and not k
         if u.overlap is not None and u.overlap > OVERLAP and not repeats:
             yield Finding(
@@ -185,15 +187,15 @@ def overlap(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 u.overlapping,
                 p.name,
                 p.node,
-                of_mesh(m, p, f"uv{k}:overlapping", "faces"),
+                of_mesh(measures, p, f"uv{k}:overlapping", "faces"),
                 (),
-                f"{node_key(m, p.node)}/{k}",
+                f"{node_key(measures, p.node)}/{k}",
                 "caution" if k or not sheet.textures.tiling else "",
             )
 
 
 @check("textures.uv-padding", title="Islands too close to each other", result="note", mends=("textures.unwrap",))
-def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV islands with less room between them than the sheet wants.
 
     Why: each halving of the image halves the room, so colours of the neighbour bleed over the seam a few steps away. Laid anew, the islands would no longer lie under what is painted on the image, so the image has to be made anew with them.
@@ -201,16 +203,16 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source (two pixels at the size that is looked at).
     """
     wanted = sheet.textures.padding_px
-    for p, _, k, u in _sets(m):
+    for p, _, k, u in _sets(measures):
         if u.padding is None or u.islands < 2 or (u.overlap or 0) > OVERLAP:
             continue
         widths = [
             w
-            for x in m.materials
+            for x in measures.materials
             if x.used_by_faces
             for i in x.inputs
             if i.uv_set == k and i.image is not None
-            if (w := m.images[i.image].width)
+            if (w := measures.images[i.image].width)
         ]
         if not widths:
             continue
@@ -226,12 +228,12 @@ def padding(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.node,
                 nodes([p.node], k),
                 (),
-                f"{node_key(m, p.node)}/{k}",
+                f"{node_key(measures, p.node)}/{k}",
             )
 
 
 @check("textures.uv-second", title="No second UV set", result="caution", mends=("textures.copy-uvs", "textures.unwrap"))
-def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without a second UV set on a destination that lays light maps by it.
 
     Why: light is baked by the second set; without it the part stays black or takes the first one's overlaps as shadows.
@@ -241,7 +243,7 @@ def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not sheet.textures.second_uvs:
         yield Skipped(f"{sheet.name} needs none")
         return
-    for p, mesh in first_parts(m):
+    for p, mesh in first_parts(measures):
         if mesh.faces and mesh.uv_sets < 2:
             yield Finding(
                 f"{p.name} has {plural(mesh.uv_sets, 'UV set')}",
@@ -251,8 +253,8 @@ def second(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 p.name,
                 p.node,
                 nodes([p.node]),
-                (Call("textures.unwrap", {"parts": [node_key(m, p.node)], "set": 2.0}),),
-                node_key(m, p.node),
+                (Call("textures.unwrap", {"parts": [node_key(measures, p.node)], "set": 2.0}),),
+                node_key(measures, p.node),
             )
 
 
@@ -261,7 +263,7 @@ SCREEN_LINES, VIEW_DEGREES = 1080, 60.0
 
 
 @check("textures.near-view", title="Coarse from where it is looked at", result="note")
-def near_view(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose image has less than half a pixel for each pixel of the screen at the nearest view that the intent states.
 
     Why: from there each of its pixels covers four of the screen's, and it looks washed out.
@@ -269,16 +271,16 @@ def near_view(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     near = lambda name: intent.of_part(name).nearest_view_m or intent.nearest_view_m
-    names = {p.node: p.name for p in m.parts}
+    names = {part.node: part.name for part in measures.parts}
     if not any(near(n) for n in names.values()):
         yield Skipped("the intent does not say from how near it is looked at")
         return
-    for d in m.densities:
+    for d in measures.densities:
         distance = near(names[d.node])
         if not distance or not d.median > 0:
             continue
         wanted = SCREEN_LINES / (2 * distance * math.tan(math.radians(VIEW_DEGREES / 2)))
-        there = d.median / unit_of(m)
+        there = d.median / unit_of(measures)
         if there < wanted / 2:
             yield Finding(
                 f"{names[d.node]} gets {density_words(there)} pixels a metre, where a screen shows {density_words(wanted)} from {metres(distance)} away",
@@ -289,26 +291,26 @@ def near_view(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 d.node,
                 nodes([d.node]),
                 (),
-                node_key(m, d.node),
+                node_key(measures, d.node),
             )
 
 
 @check("textures.density", title="Uneven texel density", result="note")
-def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose image is much coarser or finer than the model's middle, or that vary much within themselves.
 
     Why: side by side one looks sharp and the other washed out; the sharp one costs memory for nothing.
     Measured: square root of pixels over area of each triangle; the middle of each part by area, and its tenths at either end. Told where a part is off by more than four times.
     Source: texel density is common practice, no published source.
     """
-    if not m.densities:
+    if not measures.densities:
         yield Skipped("no part has an image laid on it")
         return
-    unit = unit_of(m)
-    ordered = sorted(d.median for d in m.densities)
+    unit = unit_of(measures)
+    ordered = sorted(d.median for d in measures.densities)
     middle = ordered[len(ordered) // 2]
-    names = {p.node: p.name for p in m.parts}
-    for d in m.densities:
+    names = {part.node: part.name for part in measures.parts}
+    for d in measures.densities:
         away = max(d.median / middle, middle / d.median) if d.median > 0 and middle > 0 else 1.0
         if away > SPREAD:
             yield Finding(
@@ -320,7 +322,7 @@ def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 d.node,
                 nodes([d.node]),
                 (),
-                node_key(m, d.node),
+                node_key(measures, d.node),
             )
         elif d.low > 0 and d.high / d.low > SPREAD**2:
             yield Finding(
@@ -332,5 +334,5 @@ def density(m: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 d.node,
                 nodes([d.node]),
                 (),
-                f"{node_key(m, d.node)}/within",
+                f"{node_key(measures, d.node)}/within",
             )

@@ -161,13 +161,14 @@ def merge_equal(scene: Scene) -> Outcome:
     kept = [k for k in range(len(scene.images)) if k not in gone]
     number = {old: kept.index(into.get(old, old)) for old in range(len(scene.images))}
     after = scene.with_(
-        images=tuple(scene.images[k] for k in kept), materials=tuple(_renumbered(m, number) for m in scene.materials)
+        images=tuple(scene.images[k] for k in kept),
+        materials=tuple(_renumbered(material, number) for material in scene.materials),
     )
     return Outcome(after, (Figure("images", f"{len(scene.images):,}", f"{len(kept):,}"),))
 
 
-def _renumbered(m: Material, number: dict[int, int]) -> Material:
-    return replace(m, inputs=tuple(t if t.image is None else replace(t, image=number[t.image]) for t in m.inputs))
+def _renumbered(material: Material, number: dict[int, int]) -> Material:
+    return replace(material, inputs=tuple(t if t.image is None else replace(t, image=number[t.image]) for t in material.inputs))
 
 
 @mend(
@@ -236,7 +237,7 @@ def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str
     """
     from PIL import Image as Pillow
 
-    normals = {t.image for m in scene.materials for t in m.inputs if t.role == "normal"}
+    normals = {t.image for material in scene.materials for t in material.inputs if t.role == "normal"}
     changed: list[tuple[tuple[int, int], tuple[int, int]]] = []
     number = {id(i): k for k, i in enumerate(scene.images)}
 
@@ -323,7 +324,7 @@ def turn_green(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     """Turn the green channel of normal maps over, so that bumps are bumps where green is read the other way."""
     from PIL import Image as Pillow
 
-    normals = {t.image for m in scene.materials for t in m.inputs if t.role == "normal"}
+    normals = {t.image for material in scene.materials for t in material.inputs if t.role == "normal"}
     names = {id(i) for k, i in enumerate(scene.images) if k in normals}
 
     def change(image: Image) -> Image | None:

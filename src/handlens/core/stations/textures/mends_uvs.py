@@ -148,7 +148,7 @@ def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outc
 )
 def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Outcome:
     """Lay images on by another UV set, which every mesh that uses the material must have."""
-    most = max((len(m.uvs) for m in scene.meshes), default=0)
+    most = max((len(mesh.uvs) for mesh in scene.meshes), default=0)
     k = int(set) - 1
     if set != int(set) or not 0 <= k < most:
         raise MendError(f"No mesh has a UV set {set:g}.")
@@ -157,17 +157,17 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
         for number in mesh.slot_materials:
             least[number] = min(least.get(number, 99), len(mesh.uvs))
     changed, figures, lacking = list(scene.materials), [], 0
-    for n, m in enumerate(scene.materials):
-        about = [t for t in m.inputs if t.image is not None and t.uv_set != k and role in ("", t.role)]
-        if not about or (materials and m.name not in materials):
+    for n, material in enumerate(scene.materials):
+        about = [t for t in material.inputs if t.image is not None and t.uv_set != k and role in ("", t.role)]
+        if not about or (materials and material.name not in materials):
             continue
         if least.get(n, 0) <= k:
             lacking += 1
             continue
         chosen = {id(t) for t in about}
-        inputs = tuple(replace(t, uv_set=k) if id(t) in chosen else t for t in m.inputs)
-        changed[n] = replace(m, inputs=inputs)
-        figures += [Figure(f"{t.role} of {m.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
+        inputs = tuple(replace(t, uv_set=k) if id(t) in chosen else t for t in material.inputs)
+        changed[n] = replace(material, inputs=inputs)
+        figures += [Figure(f"{t.role} of {material.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
     if not figures:
         raise MendError("Meshes of these materials lack that set." if lacking else "These inputs use that set already.")
     remarks = (f"{plural(lacking, 'material was', 'materials were')} passed over: a mesh lacks that set.",) if lacking else ()

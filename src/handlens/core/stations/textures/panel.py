@@ -21,15 +21,15 @@ STATUS = {
 }
 
 
-def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
-    lost = sum(i.status == "missing" or (i.status == "absolute" and i.found_at is None) for i in m.images)
-    astray = sum(i.status in ("other-case", "absolute") for i in m.images) - sum(
-        i.status == "absolute" and i.found_at is None for i in m.images
+def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    lost = sum(i.status == "missing" or (i.status == "absolute" and i.found_at is None) for i in measures.images)
+    astray = sum(i.status in ("other-case", "absolute") for i in measures.images) - sum(
+        i.status == "absolute" and i.found_at is None for i in measures.images
     )
-    memory = texture_memory(m)
-    unit = unit_of(m)
+    memory = texture_memory(measures)
+    unit = unit_of(measures)
     rows: list[Row] = []
-    for k, i in enumerate(m.images):
+    for k, i in enumerate(measures.images):
         result: Result = (
             "stop"
             if i.unreadable or i.status == "missing"
@@ -51,16 +51,16 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             )
         )
     rows = worst_first(rows)
-    by_node = {d.node: d for d in m.densities}
+    by_node = {d.node: d for d in measures.densities}
     laid: list[Row] = []
-    for p in m.parts:
-        for k in sorted(used_sets(m, p.mesh)):
-            u, d = m.meshes[p.mesh].uvs[k], by_node.get(p.node)
+    for part in measures.parts:
+        for k in sorted(used_sets(measures, part.mesh)):
+            u, d = measures.meshes[part.mesh].uvs[k], by_node.get(part.node)
             wrong = u.missing or u.not_finite or u.collapsed
             laid.append(
                 Row(
                     cells={
-                        "part": p.name,
+                        "part": part.name,
                         "set": f"{k + 1}",
                         "density": f"{density(d.median / unit)} px/m" if d else "–",
                         "islands": f"{u.islands:,}",
@@ -69,20 +69,20 @@ def panel(m: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                         "flat": f"{u.flat:,}",
                         "mirrored": f"{u.mirrored:,}",
                     },
-                    node=p.node,
+                    node=part.node,
                     result="stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
                 )
             )
     laid = worst_first(laid)
-    middle = sorted(d.median for d in m.densities)
+    middle = sorted(d.median for d in measures.densities)
     pixels = middle[len(middle) // 2] / unit if middle else 0.0
     limit = sheet.limits.texture_memory_bytes
     return Panel(
         about="images, and how they lie on the surface",
-        line=f"{lost:,} of {len(m.images):,} missing"
+        line=f"{lost:,} of {len(measures.images):,} missing"
         if lost
-        else f"{len(m.images):,} {'image' if len(m.images) == 1 else 'images'}"
-        if m.images
+        else f"{len(measures.images):,} {'image' if len(measures.images) == 1 else 'images'}"
+        if measures.images
         else "no images",
         limit=f"{plain(memory / 2**20)} MiB loaded" if memory else None,
         meter=memory / limit if limit and memory else None,

@@ -16,45 +16,49 @@ def moded(scene: Scene, target: Target) -> Scene:
     if target.lacks("alpha modes"):
         return scene
 
-    def change(m: Material) -> Material:
-        if m.alpha_mode is None:
-            m = replace(m, alpha_mode=mode_of(m))
+    def change(material: Material) -> Material:
+        if material.alpha_mode is None:
+            material = replace(material, alpha_mode=mode_of(material))
         # The standards' own threshold, where none is stated (glTF 2.0 §5.19).
-        return replace(m, alpha_cutoff=0.5) if m.alpha_mode == "mask" and m.alpha_cutoff is None else m
+        return (
+            replace(material, alpha_cutoff=0.5) if material.alpha_mode == "mask" and material.alpha_cutoff is None else material
+        )
 
     return changed(change)(scene, target)
 
 
-def _solid_alpha(m: Material) -> bool:
-    return m.alpha_mode == "opaque" and m.base_colour[3] != 1.0
+def _solid_alpha(material: Material) -> bool:
+    return material.alpha_mode == "opaque" and material.base_colour[3] != 1.0
 
 
 def tell_solid(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials") or target.format.family == "gltf":
         return []
-    n = sum(_solid_alpha(m) for m in scene.materials)
+    n = sum(_solid_alpha(material) for material in scene.materials)
     text = f"The opacity of {plural(n, 'material')} that {'is' if n == 1 else 'are'} drawn solid, where it counts for nothing, is left out."
     return [Said(GROUP, "Opacity", text, f"{n:,}", "0")] if n else []
 
 
-def made_solid(m: Material) -> Material:
-    return replace(m, base_colour=(*m.base_colour[:3], 1.0)) if _solid_alpha(m) else m
+def made_solid(material: Material) -> Material:
+    return replace(material, base_colour=(*material.base_colour[:3], 1.0)) if _solid_alpha(material) else material
 
 
-def _see_through(m: Material) -> bool:
+def _see_through(material: Material) -> bool:
     """Whether a material that is cut out or blended has anything to be seen through by."""
-    return m.base_colour[3] < 1 or any(t.image is not None and t.role in ("base-colour", "alpha") for t in m.inputs)
+    return material.base_colour[3] < 1 or any(t.image is not None and t.role in ("base-colour", "alpha") for t in material.inputs)
 
 
-def _idle_mode(m: Material, target: Target) -> bool:
+def _idle_mode(material: Material, target: Target) -> bool:
     held = "alpha modes" in target.format.holds
-    return (m.alpha_mode == "blend" and not _see_through(m)) or (held and m.alpha_mode == "mask" and m.alpha_cutoff == 0)
+    return (material.alpha_mode == "blend" and not _see_through(material)) or (
+        held and material.alpha_mode == "mask" and material.alpha_cutoff == 0
+    )
 
 
 def tell_idle_modes(scene: Scene, target: Target) -> list[Said]:
     if target.format.family == "gltf" or target.lacks("materials"):
         return []
-    n = sum(_idle_mode(m, target) for m in scene.materials)
+    n = sum(_idle_mode(material, target) for material in scene.materials)
     text = f"{plural(n, 'material')} blended or cut out though nothing of {'it' if n == 1 else 'them'} can be seen through, written as opaque."
     return [Said(GROUP, "Alpha modes", text, f"{n:,}", "0")] if n else []
 
@@ -68,11 +72,11 @@ def tell_modes(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials"):
         return []
     said = []
-    masks = sum(m.alpha_mode == "mask" for m in scene.materials) if target.lacks("alpha modes") else 0
+    masks = sum(material.alpha_mode == "mask" for material in scene.materials) if target.lacks("alpha modes") else 0
     if masks:
         text = f"{plural(masks, 'threshold of a cut-out', 'thresholds of cut-outs')} cannot be held."
         said.append(Said(GROUP, "Alpha modes", text, f"{masks:,} cut out", "blended"))
-    blended = sum(mode_of(m) == "blend" for m in scene.materials) if target.lacks("see-through images") else 0
+    blended = sum(mode_of(material) == "blend" for material in scene.materials) if target.lacks("see-through images") else 0
     if blended:
         text = f"{plural(blended, 'blended material', 'blended materials')} cannot be held."
         said.append(Said(GROUP, "Blended materials", text, f"{blended:,}", "0"))
@@ -80,13 +84,13 @@ def tell_modes(scene: Scene, target: Target) -> list[Said]:
 
 
 def fewer_modes(scene: Scene, target: Target) -> Scene:
-    def change(m: Material) -> Material:
-        if m.alpha_mode == "mask" and target.lacks("alpha modes"):
-            m = replace(m, alpha_mode="blend", alpha_cutoff=None)
-        if target.lacks("see-through images") and mode_of(m) == "blend":
-            inputs = tuple(t for t in m.inputs if t.role != "alpha")
-            m = replace(m, alpha_mode="opaque", inputs=inputs)
-        return m
+    def change(material: Material) -> Material:
+        if material.alpha_mode == "mask" and target.lacks("alpha modes"):
+            material = replace(material, alpha_mode="blend", alpha_cutoff=None)
+        if target.lacks("see-through images") and mode_of(material) == "blend":
+            inputs = tuple(t for t in material.inputs if t.role != "alpha")
+            material = replace(material, alpha_mode="opaque", inputs=inputs)
+        return material
 
     return changed(change)(scene, target)
 

@@ -69,12 +69,12 @@ def native(scene: Scene, target: Target) -> bool:
 
 def changed(change: Callable[[Material], Material]) -> Callable[[Scene, Target], Scene]:
     def apply(scene: Scene, _: Target) -> Scene:
-        made = tuple(change(m) for m in scene.materials)
+        made = tuple(change(material) for material in scene.materials)
         return scene if all(a is b for a, b in zip(made, scene.materials, strict=True)) else scene.with_(materials=made)
 
     return apply
 
 
-def with_inputs(m: Material, inputs: tuple[TextureInput, ...]) -> Material:
-    same = len(inputs) == len(m.inputs) and all(a is b for a, b in zip(inputs, m.inputs, strict=True))
-    return m if same else replace(m, inputs=inputs)
+def with_inputs(material: Material, inputs: tuple[TextureInput, ...]) -> Material:
+    same = len(inputs) == len(material.inputs) and all(a is b for a, b in zip(inputs, material.inputs, strict=True))
+    return material if same else replace(material, inputs=inputs)

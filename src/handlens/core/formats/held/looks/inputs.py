@@ -21,7 +21,7 @@ def tell_materials(scene: Scene, target: Target) -> list[Said]:
 
 
 def without_materials(scene: Scene, _: Target) -> Scene:
-    meshes = tuple(replace(m, slot_materials=(-1,) * len(m.slot_materials)) for m in scene.meshes)
+    meshes = tuple(replace(mesh, slot_materials=(-1,) * len(mesh.slot_materials)) for mesh in scene.meshes)
     return scene.with_(materials=(), images=(), meshes=meshes)
 
 
@@ -33,7 +33,9 @@ def tell_library(scene: Scene, target: Target) -> list[Said]:
 
 
 def names_alone(scene: Scene, _: Target) -> Scene:
-    return scene.with_(materials=tuple(Material(m.id, m.name, defined=False) for m in scene.materials), images=())
+    return scene.with_(
+        materials=tuple(Material(material.id, material.name, defined=False) for material in scene.materials), images=()
+    )
 
 
 def unplaced(scene: Scene, target: Target) -> Callable[[TextureInput], bool]:
@@ -51,7 +53,7 @@ def tell_roles(scene: Scene, target: Target) -> list[Said]:
         return []
     out = unplaced(scene, target)
     # Such an input for alpha is painted into its colour's, which is told by itself.
-    gone = [t for m in scene.materials for t in m.inputs if out(t) and not _gathered(scene, target, t)]
+    gone = [t for material in scene.materials for t in material.inputs if out(t) and not _gathered(scene, target, t)]
     if not gone:
         return []
     roles = ", ".join(sorted({t.role for t in gone}))
@@ -59,9 +61,9 @@ def tell_roles(scene: Scene, target: Target) -> list[Said]:
     return [Said(GROUP, "Inputs", text, f"{len(gone):,}", "0")]
 
 
-def _gathered(scene: Scene, target: Target, t: TextureInput) -> bool:
+def _gathered(scene: Scene, target: Target, texture: TextureInput) -> bool:
     """Whether an input is on its way into another's image."""
-    return target.format.family == "gltf" and t.role in ("alpha", "roughness", "metallic")
+    return target.format.family == "gltf" and texture.role in ("alpha", "roughness", "metallic")
 
 
 def without_roles(scene: Scene, target: Target) -> Scene:
@@ -70,23 +72,23 @@ def without_roles(scene: Scene, target: Target) -> Scene:
     return changed(lambda m: with_inputs(m, tuple(t for t in m.inputs if kept(t))))(scene, target)
 
 
-def _doubled(m: Material) -> list[TextureInput]:
+def _doubled(material: Material) -> list[TextureInput]:
     """Inputs behind another of the same role, of which a format has one place."""
     seen: set[str] = set()
-    return [t for t in m.inputs if t.role in seen or seen.add(t.role)]  # type: ignore[func-returns-value]
+    return [t for t in material.inputs if t.role in seen or seen.add(t.role)]  # type: ignore[func-returns-value]
 
 
 def tell_doubled(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials") or (native(scene, target) and target.format.family == "gltf"):
         return []
-    n = sum(len(_doubled(m)) for m in scene.materials)
+    n = sum(len(_doubled(material)) for material in scene.materials)
     text = f"{plural(n, 'further input')} for what has an image already left out."
     return [Said(GROUP, "Further inputs", text, f"{n:,}", "0")] if n else []
 
 
-def without_doubled(m: Material) -> Material:
-    gone = _doubled(m)
-    return with_inputs(m, tuple(t for t in m.inputs if not any(t is g for g in gone)))
+def without_doubled(material: Material) -> Material:
+    gone = _doubled(material)
+    return with_inputs(material, tuple(t for t in material.inputs if not any(t is g for g in gone)))
 
 
 def _gathers(scene: Scene, target: Target) -> bool:

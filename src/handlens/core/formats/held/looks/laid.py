@@ -14,7 +14,7 @@ from .inputs import unplaced
 def tell_laid(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("images"):
         return []
-    inputs = [t for m in scene.materials for t in m.inputs if not unplaced(scene, target)(t)]
+    inputs = [t for material in scene.materials for t in material.inputs if not unplaced(scene, target)(t)]
     said = []
 
     def tell(feature: str, what: str, n: int, one: str, many: str) -> None:
@@ -54,30 +54,32 @@ _FILTERS = ("magFilter", "minFilter")
 _REPEAT, _CLAMP, _MIRROR = 10497, 33071, 33648
 
 
-def _wrap(t: TextureInput, target: Target | None) -> tuple[int, int]:
+def _wrap(texture: TextureInput, target: Target | None) -> tuple[int, int]:
     """How an image goes on in both directions; a material library knows repeated, and held at all four edges."""
-    own = (t.sampler.get("wrapS", _REPEAT), t.sampler.get("wrapT", _REPEAT))
+    own = (texture.sampler.get("wrapS", _REPEAT), texture.sampler.get("wrapT", _REPEAT))
     if target is None or not target.lacks("wrapping"):
         return own
     return own if target.format.name == "obj" and own == (_CLAMP, _CLAMP) else (_REPEAT, _REPEAT)
 
 
-def _strength(t: TextureInput, target: Target) -> bool:
+def _strength(texture: TextureInput, target: Target) -> bool:
     """Whether a format has a place for the strength of an input."""
     name = target.format.name
-    return (name.startswith("usd") and t.role == "normal") or (name == "obj" and t.role in ("bump", "normal"))
+    return (name.startswith("usd") and texture.role == "normal") or (name == "obj" and texture.role in ("bump", "normal"))
 
 
 def laid(scene: Scene, target: Target) -> Scene:
-    def change(t: TextureInput) -> TextureInput:
-        wrap = _wrap(t, target)
-        sampler = {k: v for k, v in t.sampler.items() if not target.lacks("filters") or k not in _FILTERS}
+    def change(texture: TextureInput) -> TextureInput:
+        wrap = _wrap(texture, target)
+        sampler = {k: v for k, v in texture.sampler.items() if not target.lacks("filters") or k not in _FILTERS}
         sampler |= {"wrapS": wrap[0], "wrapT": wrap[1]}
         return replace(
-            t,
+            texture,
             sampler=sampler,
-            transform=None if target.lacks("texture transforms") else t.transform,
-            scale=t.scale if not target.lacks("all strengths") or _strength(t, target) else None,
+            transform=None if target.lacks("texture transforms") else texture.transform,
+            scale=texture.scale if not target.lacks("all strengths") or _strength(texture, target) else None,
         )
 
-    return scene.with_(materials=tuple(with_inputs(m, tuple(change(t) for t in m.inputs)) for m in scene.materials))
+    return scene.with_(
+        materials=tuple(with_inputs(material, tuple(change(t) for t in material.inputs)) for material in scene.materials)
+    )

@@ -32,8 +32,8 @@ def _names(scene: Scene, target: Target) -> list[str]:
     if target.format.name == "obj":
         return material_names(scene.materials)
     if target.format.name == "3mf":
-        return [m.name or f"material_{k}" for k, m in enumerate(scene.materials)]
-    return [m.name for m in scene.materials]
+        return [material.name or f"material_{k}" for k, material in enumerate(scene.materials)]
+    return [material.name for material in scene.materials]
 
 
 def tell_names(scene: Scene, target: Target) -> list[Said]:
@@ -53,8 +53,8 @@ def named(scene: Scene, target: Target) -> Scene:
 
 def _idle(scene: Scene) -> list[int]:
     """Materials that are named but defined nowhere and that no face has."""
-    used = {k for m in scene.meshes for k in used_materials(m)}
-    return [k for k, m in enumerate(scene.materials) if not m.defined and k not in used]
+    used = {k for mesh in scene.meshes for k in used_materials(mesh)}
+    return [k for k, material in enumerate(scene.materials) if not material.defined and k not in used]
 
 
 def tell_idle(scene: Scene, target: Target) -> list[Said]:
@@ -69,7 +69,7 @@ def without_idle(scene: Scene, _: Target) -> Scene:
     gone = set(_idle(scene))
     kept = [k for k in range(len(scene.materials)) if k not in gone]
     number = {old: new for new, old in enumerate(kept)}
-    meshes = tuple(replace(m, slot_materials=tuple(number.get(k, -1) for k in m.slot_materials)) for m in scene.meshes)
+    meshes = tuple(replace(mesh, slot_materials=tuple(number.get(k, -1) for k in mesh.slot_materials)) for mesh in scene.meshes)
     return scene.with_(materials=tuple(scene.materials[k] for k in kept), meshes=meshes)
 
 
@@ -83,6 +83,6 @@ def names_of_undefined(scene: Scene, target: Target) -> Scene:
 def tell_undefined(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials") or not target.lacks("undefined materials"):
         return []
-    n = sum(not m.defined for m in scene.materials)
+    n = sum(not material.defined for material in scene.materials)
     text = f"{plural(n, 'material that is', 'materials that are')} named but defined nowhere will be defined as plain."
     return [Said(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []

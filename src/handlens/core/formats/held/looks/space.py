@@ -19,7 +19,10 @@ def in_space(scene: Scene, target: Target) -> Scene:
     if scene.linear == wanted:
         return scene
     in_other: Any = lambda c: converted(c, scene.linear, wanted)
-    materials = tuple(replace(m, base_colour=in_other(m.base_colour), emissive=in_other(m.emissive)) for m in scene.materials)
+    materials = tuple(
+        replace(material, base_colour=in_other(material.base_colour), emissive=in_other(material.emissive))
+        for material in scene.materials
+    )
 
     def shown(layer: Layer) -> Layer:
         """Linear light in glTF 2.0 §3.7.2.1 and in UsdGeom's displayColor; as they are shown elsewhere (common practice)."""
@@ -27,7 +30,9 @@ def in_space(scene: Scene, target: Target) -> Scene:
         values[:, :3] = (to_linear if wanted else to_shown)(values[:, :3])
         return Layer(frozen(values.astype("float32")), layer.index)
 
-    meshes = tuple(replace(m, colours=tuple(shown(c) for c in m.colours)) if m.colours else m for m in scene.meshes)
+    meshes = tuple(
+        replace(mesh, colours=tuple(shown(c) for c in mesh.colours)) if mesh.colours else mesh for mesh in scene.meshes
+    )
     return scene.with_(materials=materials, meshes=meshes, linear=wanted)
 
 
@@ -42,6 +47,6 @@ def v_direction(scene: Scene, target: Target) -> Scene:
         return Layer(frozen(values), layer.index)
 
     turned = lambda t: replace(t, transform=turned_over(t.transform, scene.v_down)) if t.transform else t
-    materials = tuple(with_inputs(m, tuple(turned(t) for t in m.inputs)) for m in scene.materials)
-    meshes = tuple(replace(m, uvs=tuple(over(u) for u in m.uvs)) if m.uvs else m for m in scene.meshes)
+    materials = tuple(with_inputs(material, tuple(turned(t) for t in material.inputs)) for material in scene.materials)
+    meshes = tuple(replace(mesh, uvs=tuple(over(layer) for layer in mesh.uvs)) if mesh.uvs else mesh for mesh in scene.meshes)
     return scene.with_(meshes=meshes, materials=materials, v_down=target.format.v_down)

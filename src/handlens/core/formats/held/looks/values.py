@@ -15,12 +15,12 @@ def tell_shine(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials"):
         return []
     if target.lacks("shine"):
-        n = sum(m.metallic is not None or m.roughness is not None for m in scene.materials)
+        n = sum(material.metallic is not None or material.roughness is not None for material in scene.materials)
         text = f"Metallic and roughness values have no place in {'the common profile' if target.format.name == 'dae' else target.format.title}."
         return [Said(GROUP, "Metalness and roughness", text, plural(n, "material"), "not held")] if n else []
     if target.format.name == "obj":
         return []
-    n = sum(m.metallic is None or m.roughness is None for m in scene.materials)
+    n = sum(material.metallic is None or material.roughness is None for material in scene.materials)
     text = f"{plural(n, 'material states', 'materials state')} no metalness or roughness, and {'counts' if n == 1 else 'count'} as not metal and fully rough."
     return [Said(GROUP, "Metalness and roughness", text, f"{n:,} not stated", "0 and 1")] if n else []
 
@@ -36,18 +36,18 @@ def shine(scene: Scene, target: Target) -> Scene:
     return changed(lambda m: whole(m) if m.metallic is None or m.roughness is None else m)(scene, target)
 
 
-def _lit(t: TextureInput) -> bool:
-    return t.role == "emissive"
+def _lit(texture: TextureInput) -> bool:
+    return texture.role == "emissive"
 
 
 def tell_glow(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials"):
         return []
     if target.lacks("glow"):
-        n = sum(any(m.emissive) for m in scene.materials)
+        n = sum(any(material.emissive) for material in scene.materials)
         return [Said(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be held.", f"{n:,}", "0")] if n else []
     n = (
-        sum(any(_lit(t) for t in m.inputs) and not any(m.emissive) for m in scene.materials)
+        sum(any(_lit(t) for t in material.inputs) and not any(material.emissive) for material in scene.materials)
         if target.lacks("tinted images")
         else 0
     )
@@ -62,53 +62,57 @@ def glow(scene: Scene, target: Target) -> Scene:
     return changed(lambda m: m if any(m.emissive) else off(m))(scene, target)
 
 
-def _tinted(m: Material, t: TextureInput) -> bool:
+def _tinted(material: Material, texture: TextureInput) -> bool:
     """Whether an image is multiplied by a colour other than white: glTF 2.0 §3.9.2, factors and textures."""
-    tint = {"base-colour": m.base_colour[:3], "emissive": m.emissive}.get(t.role, (1.0, 1.0, 1.0))
-    return t.image is not None and any(abs(c - 1) > 1e-6 for c in tint)
+    tint = {"base-colour": material.base_colour[:3], "emissive": material.emissive}.get(texture.role, (1.0, 1.0, 1.0))
+    return texture.image is not None and any(abs(c - 1) > 1e-6 for c in tint)
 
 
 def tell_tints(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials") or not target.lacks("tinted images"):
         return []
-    n = sum(any(_tinted(m, t) for t in m.inputs) for m in scene.materials)
+    n = sum(any(_tinted(material, t) for t in material.inputs) for material in scene.materials)
     words = plural(n, "material's colour over its image", "materials' colours over their images")
     return [Said(GROUP, "Colours over images", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
 
 
-def untinted(m: Material) -> Material:
-    for t in m.inputs:
-        if _tinted(m, t):
-            m = (
-                replace(m, base_colour=(1.0, 1.0, 1.0, m.base_colour[3]))
+def untinted(material: Material) -> Material:
+    for t in material.inputs:
+        if _tinted(material, t):
+            material = (
+                replace(material, base_colour=(1.0, 1.0, 1.0, material.base_colour[3]))
                 if t.role == "base-colour"
-                else replace(m, emissive=(1.0, 1.0, 1.0))
+                else replace(material, emissive=(1.0, 1.0, 1.0))
             )
-    return m
+    return material
 
 
-def _outside(m: Material) -> bool:
-    stated = [*m.base_colour, *m.emissive, *(v for v in (m.metallic, m.roughness) if v is not None)]
+def _outside(material: Material) -> bool:
+    stated = [*material.base_colour, *material.emissive, *(v for v in (material.metallic, material.roughness) if v is not None)]
     return not all(0.0 <= v <= 1.0 for v in stated)
 
 
 def tell_range(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials") or not target.lacks("values out of range") or native(scene, target):
         return []
-    n = sum(_outside(m) for m in scene.materials)
+    n = sum(_outside(material) for material in scene.materials)
     text = f"{plural(n, 'material')} with values outside 0 to 1, which {target.format.title} does not hold, cut off there."
     return [Said(GROUP, "Values out of range", text, f"{n:,}", "0")] if n else []
 
 
-def in_range(m: Material) -> Material:
+def in_range(material: Material) -> Material:
     within = lambda v: min(max(float(v), 0.0), 1.0) if v == v else 1.0
     only = lambda v: None if v is None else within(v)
-    if not _outside(m):
-        return m
-    r, g, b, a = (within(v) for v in m.base_colour)
-    red, green, blue = (within(v) for v in m.emissive)
+    if not _outside(material):
+        return material
+    r, g, b, a = (within(v) for v in material.base_colour)
+    red, green, blue = (within(v) for v in material.emissive)
     return replace(
-        m, base_colour=(r, g, b, a), emissive=(red, green, blue), metallic=only(m.metallic), roughness=only(m.roughness)
+        material,
+        base_colour=(r, g, b, a),
+        emissive=(red, green, blue),
+        metallic=only(material.metallic),
+        roughness=only(material.roughness),
     )
 
 
@@ -116,7 +120,7 @@ def tell_sides(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials"):
         return []
     if target.lacks("double-sided"):
-        n = sum(bool(m.double_sided) for m in scene.materials)
+        n = sum(bool(material.double_sided) for material in scene.materials)
         words = plural(n, "mark of a double-sided material", "marks of double-sided materials")
         return [Said(GROUP, "Double-sided", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
     pairs = zip(scene.materials, _sides_by_mesh(scene).materials, strict=True) if target.lacks("sides of materials") else ()
@@ -127,9 +131,11 @@ def tell_sides(scene: Scene, target: Target) -> list[Said]:
 
 def _sides_by_mesh(scene: Scene) -> Scene:
     """Materials are double-sided where a mesh that uses them has one that is."""
-    used = [used_materials(m) for m in scene.meshes]
+    used = [used_materials(mesh) for mesh in scene.meshes]
     doubled = {k for some in used if any(scene.materials[x].double_sided for x in some) for k in some}
-    return scene.with_(materials=tuple(replace(m, double_sided=k in doubled) for k, m in enumerate(scene.materials)))
+    return scene.with_(
+        materials=tuple(replace(material, double_sided=k in doubled) for k, material in enumerate(scene.materials))
+    )
 
 
 def sides(scene: Scene, target: Target) -> Scene:

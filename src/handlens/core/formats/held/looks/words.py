@@ -11,24 +11,24 @@ from ..steps import Said, Target
 from .common import GROUP, PLACES, changed, native, with_inputs
 
 
-def _said_beside(m: Material) -> list[str]:
+def _said_beside(material: Material) -> list[str]:
     """Keys that no field is for, in words."""
     out: list[str] = []
-    for key, value in m.source.items():
+    for key, value in material.source.items():
         if key == "statements":
             out += [str(s).split()[0] for s in value if str(s).split()]
         elif key == "values" or (key == "extensions" and isinstance(value, dict)):
             out += list(value)
         elif key not in ("library", "shading"):
             out.append(key)
-    return out + [k for t in m.inputs for k in t.options]
+    return out + [k for t in material.inputs for k in t.options]
 
 
 def tell_beside(scene: Scene, target: Target) -> list[Said]:
     if target.lacks("materials") or native(scene, target):
         return []
-    words = sorted({w for m in scene.materials for w in _said_beside(m)})
-    n = sum(bool(_said_beside(m)) for m in scene.materials)
+    words = sorted({w for material in scene.materials for w in _said_beside(material)})
+    n = sum(bool(_said_beside(material)) for material in scene.materials)
     text = f"Values of {plural(n, 'material')} without a place in {target.format.title} are left out: {', '.join(words[:8])}{' …' if len(words) > 8 else ''}."
     return [Said(GROUP, "Other values", text, f"{n:,}", "0")] if n else []
 
@@ -49,7 +49,9 @@ def in_words(scene: Scene, target: Target) -> Scene:
         scene = changed(lambda m: bare(m) if m.source else m)(scene, target)
     if target.format.family == "gltf":
         placed = lambda t: t if t.path[-1].endswith("Texture") else replace(t, path=PLACES.get(t.role, t.path))
-        return scene.with_(materials=tuple(replace(m, inputs=tuple(placed(t) for t in m.inputs)) for m in scene.materials))
+        return scene.with_(
+            materials=tuple(replace(material, inputs=tuple(placed(t) for t in material.inputs)) for material in scene.materials)
+        )
     if target.format.name == "dae":
         # A highlight has its place in a shading that knows one.
         lit = lambda m: any(t.role == "specular" for t in m.inputs)
