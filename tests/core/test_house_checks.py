@@ -14,6 +14,8 @@ from handlens.core import formats
 from handlens.core.judge import judge
 from handlens.core.judge.apart import judged_apart
 from handlens.core.judge.kept import judged
+from handlens.core.judge.report import report
+from handlens.core.judge.symptoms import explained
 from handlens.core.judge.trials import with_trials
 from handlens.core.limits import InputError
 from handlens.core.measures import Measures
@@ -79,7 +81,11 @@ def test_a_check_of_a_file_joins_the_station_of_its_id(house):
     house(HOUSE)
     mine = [c.id for c in stations()[0].checks]
     assert mine[-1] == "arrival.quay"
-    assert "arrival.quay" in [f.check for f in judge(measure(lanterns()), SHEET, Intent()).findings]
+    found = {f.check: f for f in judge(measure(lanterns()), SHEET, Intent()).findings}
+    assert found["arrival.quay"].under == found["lanterns.unnumbered"].id
+    tree = report({}, measure(lanterns()), judge(measure(lanterns()), SHEET, Intent()), with_indices=False)
+    looks = explained(tree["findings"], tree["clear"], "refused").causes
+    assert [c.explains for c in looks if c.check == "arrival.quay"] == ["often"]
 
 
 def test_the_command_line_lists_where_they_come_from_and_judges_by_them(house, tmp_path):

@@ -10,7 +10,7 @@ import pytest
 
 from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.judge import Judgement, judge
-from handlens.core.judge.causes import ON_A_PART, ON_THE_WHOLE, folded
+from handlens.core.judge.causes import folded
 from handlens.core.judge.report import finding_json, report, with_waivers
 from handlens.core.judge.trials import came
 from handlens.core.kit.check import Finding
@@ -109,9 +109,9 @@ def test_no_stop_is_hidden_under_a_lesser_cause():
 
 def test_causes_are_checks_that_there_are():
     known = {c.id for c in all_checks()}
-    for effect, causes in (*ON_A_PART, *ON_THE_WHOLE):
-        assert {effect, *causes} <= known
-        assert effect not in causes
+    for check in all_checks():
+        causes = {*check.follows, *check.follows_in_model}
+        assert causes <= known - {check.id}, check.id
 
 
 def test_doubled_faces_are_told_once():

@@ -18,12 +18,13 @@ from msgspec.structs import replace
 
 from .. import formats
 from ..kit.check import Finding
-from ..kit.mend import Outcome
+from ..kit.mend import Outcome, Touches
 from ..limits import InputError, MendError, plural
 from ..measures import Measures
 from ..measures.known import Known
 from ..measures.records import TrialFigures
 from ..route.measuring import measure
+from ..route.stations import all_checks, checks_by_id, mends_by_id
 from ..route.tape import apply_as_promised
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
@@ -35,41 +36,12 @@ from .causes import own_result
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
 #: when somebody looks at them.
 WORK = 1_000_000
-#: Mends that leave every mesh as it is, so that playing them costs next to nothing however large the model is.
-_LIGHT = (
-    "arrival.",
-    "slots.",
-    "textures.find",
-    "textures.embed",
-    "textures.gather",
-    "textures.merge-equal",
-    "see-through.set",
-    "placement.one-drive",
-)
-#: Mends that paint pictures anew, and pixels of all pictures together from which on that is not done to try them.
-_PAINTING = (
-    "textures.resize",
-    "textures.convert",
-    "textures.turn-green",
-    "see-through.from-brightness",
-    "see-through.divide",
-    "budget.atlas",
-)
+#: Pixels of all pictures together from which on none is painted anew to try a mend.
 _PIXELS = 16 << 20
 #: Parameters by which a call is kept to some things.
 _APART = {"parts", "materials"}
 #: What a play costs beside, and what looking at the model from all round does.
 _PLAY, _LOOK = 1_000, 20_000
-#: Mends that work long on each triangle that they find: what one costs to play, in triangles that are measured.
-_DEAR = {"budget.reduce": 10}
-#: Checks whose measures come from rays, and by how much those differ between two readings of one surface, beside a tenth.
-_SAMPLED = {"facing.walk-round": 0.002, "surface.unseen": 100.0, "see-through.draw-order": 0.02}
-#: Checks that say nothing while another finding comes first.
-_MASKED = ("facing.walk-round",)
-#: Two meshes or skins that are the same once one is mended were so before but for that; where a mend stores one more, its cost says so.
-_REVEALED = ("arrival.copies-stored", "skin.shared")
-#: Checks told of pairs of parts, which go by other names once one is split.
-_OF_PARTS = ("see-through.draw-order",)
 #: Findings that are gone, and titles of those that came, by sheet.
 _Told = tuple[list[str], dict[str, list[str]]]
 _RANK = {"note": 0, "caution": 1, "stop": 2}
@@ -144,7 +116,7 @@ class _Tries:
             asked.update((mend, x) for x in about)
             kinds.setdefault((mend, turn) if about else (text, 0), []).append(text)
         # What mends a stop first, then what costs next to nothing, then what mends most.
-        light = lambda texts: self.calls[texts[0]][0].startswith(_LIGHT)
+        light = lambda texts: _touches(self.calls[texts[0]][0]) == "neither"
         order = sorted(kinds.values(), key=lambda texts: (self.urgency(texts[0]), not light(texts), -len(texts)))
         done: list[TrialFigures] = []
         alone: dict[str, TrialFigures] = {}
@@ -154,7 +126,8 @@ class _Tries:
             if self.spent():
                 break
             mend = self.calls[together[0]][0]
-            if (self.large and not mend.startswith(_LIGHT)) or (full and mend.startswith(_PAINTING)):
+            touches = _touches(mend)
+            if (self.large and touches != "neither") or (full and touches == "images"):
                 continue
             if self.reckoned(mend) > self.longest or time.perf_counter() + self.reckoned(mend) > self.until:
                 continue
@@ -177,7 +150,7 @@ class _Tries:
 
     def reckoned(self, mend: str) -> float:
         """Seconds that a play may take: to make it, and to measure anew what it touched."""
-        return 0.0 if mend.startswith(_LIGHT) else self.whole * (1 + _DEAR.get(mend, 0))
+        return 0.0 if _touches(mend) == "neither" else self.whole * (1 + _work_per_triangle(mend))
 
     def urgency(self, text: str) -> int:
         return -max(_RANK[f.result] for _, f in self.findings[text])
@@ -195,7 +168,7 @@ class _Tries:
         outcomes: dict[str, tuple[Outcome, Scene]] = {}
         refused: dict[str, str] = {}
         for text in texts:
-            self.left -= _DEAR.get(self.calls[text][0], 0) * sum(mesh.triangle_count for mesh in scene.meshes)
+            self.left -= _work_per_triangle(self.calls[text][0]) * sum(mesh.triangle_count for mesh in scene.meshes)
             try:
                 made, _ = apply_as_promised(scene, *self.calls[text])
             except (MendError, InputError) as error:
@@ -320,10 +293,12 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
     things = {_thing(finding): finding for finding in before.findings}
     out = []
     now_by_id = {finding.id: finding for finding in after.findings}
+    checks = checks_by_id()
     rest, silent = _rest(before, after), {check for check, _ in before.skipped}
     for finding in after.findings:
         # What could not be told before is not new because it can be now.
-        if finding.check in rest or finding.check in _REVEALED or (finding.check in _MASKED and finding.check in silent):
+        declared = checks[finding.check]
+        if finding.check in rest or declared.revealed or (declared.masked and finding.check in silent):
             continue
         was = (
             known.get(finding.id)
@@ -334,6 +309,17 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
         if was is None or _RANK[own_result(finding, now_by_id)] > _RANK[own_result(was, known)] or _grew(was, finding):
             out.append(finding)
     return out
+
+
+def _touches(mend: str) -> Touches:
+    """What a mend makes anew; of one that is not there, everything."""
+    declared = mends_by_id().get(mend)
+    return "meshes" if declared is None else declared.touches
+
+
+def _work_per_triangle(mend: str) -> float:
+    declared = mends_by_id().get(mend)
+    return 0.0 if declared is None else declared.work_per_triangle
 
 
 def _unit_said(call: Call, intent: Intent) -> Intent:
@@ -359,14 +345,15 @@ def _rest(before: Judgement, after: Judgement) -> set[str]:
         for finding in judged.findings
         if finding.check == check and finding.measured is not None
     )
-    return {check for check in _OF_PARTS if 2 * weight(after, check) < weight(before, check)}
+    return {check.id for check in all_checks() if check.of_pairs and 2 * weight(after, check.id) < weight(before, check.id)}
 
 
 def _grew(was: Finding, now: Finding) -> bool:
     """Whether there is more of a finding than before. Where rays tell, by its measure: how many meet it hangs on the model's box."""
-    if now.check in _SAMPLED:
+    tolerance = checks_by_id()[now.check].tolerance
+    if tolerance is not None:
         a, b = (float((f.measured or {}).get("value") or 0.0) for f in (was, now))
-        return b > 1.1 * a + _SAMPLED[now.check]
+        return b > 1.1 * a + tolerance
     return (now.count or 0) > (was.count or 0)
 
 

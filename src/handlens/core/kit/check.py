@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import inspect
 from collections import Counter
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,9 @@ from ..words.calls import Call
 from ..words.json_tree import Json
 
 RESULTS = ("stop", "caution", "note")
+
+#: How well a check explains a look: by itself, often, or now and then.
+BY_ITSELF, OFTEN, SELDOM = 3, 2, 1
 
 
 @dataclass(frozen=True)
@@ -87,7 +90,16 @@ Judge = Callable[[Measures, RuleSheet, Intent], Iterator[Finding | Skipped]]
 
 @dataclass(frozen=True)
 class Check:
-    """One check. does, why, measured and source come from the function's docstring."""
+    """One check, with all that others ask of it. does, why, measured and source come from the function's docstring.
+
+    follows: ids of checks; where one of them found something on the same part, what this one finds there only follows from it, and is
+    a note under it. The first that found something counts. follows_in_model: the same, wherever in the model the cause was found.
+    explains: by key of a look (`judge/symptoms.py`) how well this check explains it.
+    tolerance: of a figure that rays tell, how far it lies apart in two readings of one surface, in its own unit, beside a tenth.
+    masked: says nothing while another finding comes first, so that what it says once that is mended is not new.
+    revealed: tells of things that are the same; they were so before but for what a mend takes away.
+    of_pairs: tells of pairs of parts, which go by other names once a part is split.
+    """
 
     id: str
     title: str
@@ -98,6 +110,13 @@ class Check:
     why: str = ""
     measured: str = ""
     source: str = ""
+    follows: tuple[str, ...] = ()
+    follows_in_model: tuple[str, ...] = ()
+    explains: Mapping[str, int] = field(default_factory=dict)
+    tolerance: float | None = None
+    masked: bool = False
+    revealed: bool = False
+    of_pairs: bool = False
 
     @property
     def station(self) -> str:
@@ -108,17 +127,48 @@ class Check:
         return sheet.results.get(self.id, self.result)
 
 
-def check(id: str, *, title: str, result: str, mends: tuple[str, ...] = ()) -> Callable[[Judge], Check]:
-    """Make a check of a function. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines."""
+def check(
+    id: str,
+    *,
+    title: str,
+    result: str,
+    mends: tuple[str, ...] = (),
+    follows: tuple[str, ...] = (),
+    follows_in_model: tuple[str, ...] = (),
+    explains: Mapping[str, int] | None = None,
+    tolerance: float | None = None,
+    masked: bool = False,
+    revealed: bool = False,
+    of_pairs: bool = False,
+) -> Callable[[Judge], Check]:
+    """Make a check of a function. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines.
 
-    def made(run: Judge) -> Check:
+    The other parameters are those of `Check`. Raises ValueError where the docstring lacks one, or the result is none.
+    """
+
+    def declare(run: Judge) -> Check:
         does, parts = _sections(inspect.getdoc(run) or "")
         missing = {"why", "measured", "source"} - set(parts)
         if missing or not does or result not in RESULTS:
             raise ValueError(f"the check {id} lacks {sorted(missing) or 'a description or a known result'}")
-        return Check(id, title, result, mends, run, does, **parts)
+        return Check(
+            id,
+            title,
+            result,
+            mends,
+            run,
+            does,
+            **parts,
+            follows=follows,
+            follows_in_model=follows_in_model,
+            explains=dict(explains or {}),
+            tolerance=tolerance,
+            masked=masked,
+            revealed=revealed,
+            of_pairs=of_pairs,
+        )
 
-    return made
+    return declare
 
 
 def _sections(text: str) -> tuple[str, dict[str, str]]:

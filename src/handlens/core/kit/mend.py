@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from ..limits import InputError
 from ..scene import Scene
 from ..words.calls import Params, split_names
 from .promises import Promise
 from .spent import Spent
+
+#: What a mend makes anew.
+Touches = Literal["meshes", "images", "neither"]
 
 
 def as_share(text: str) -> float | None:
@@ -114,6 +117,10 @@ class Mend:
     after: tuple[str, ...] = ()
     #: What of `keeps` is measured each time it is played on a tape; None where it is all in what it does not touch.
     promise: Promise | None = None
+    #: What it makes anew, which is what playing it costs: meshes, images (painted pixel by pixel), or neither.
+    touches: Touches = "meshes"
+    #: What it costs to play beside, for each triangle of the model, in triangles that are measured anew.
+    work_per_triangle: float = 0.0
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
@@ -161,11 +168,13 @@ def mend(
     parameters: Sequence[Parameter] = (),
     after: tuple[str, ...] = (),
     promise: Promise | None = None,
+    touches: Touches = "meshes",
+    work_per_triangle: float = 0.0,
 ) -> Callable[[Callable[..., Outcome]], Mend]:
-    """Make a mend of a function; the first paragraph of its docstring says what it does."""
+    """Make a mend of a function; the first paragraph of its docstring says what it does. The parameters are those of `Mend`."""
 
-    def made(run: Callable[..., Outcome]) -> Mend:
+    def declare(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
-        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise)
+        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise, touches, work_per_triangle)
 
-    return made
+    return declare

@@ -52,19 +52,26 @@ def all_checks() -> tuple[Check, ...]:
     return tuple(c for s in stations() for c in s.checks)
 
 
+@cache
+def checks_by_id() -> dict[str, Check]:
+    """Every check by its id."""
+    return {c.id: c for c in all_checks()}
+
+
 def all_mends() -> tuple[Mend, ...]:
     """Every mend, in the order of the route."""
     return tuple(m for s in stations() for m in s.mends)
 
 
 @cache
-def _by_id() -> dict[str, Mend]:
+def mends_by_id() -> dict[str, Mend]:
+    """Every mend by its id."""
     return {m.id: m for m in all_mends()}
 
 
 def find_mend(id: str) -> Mend:
     """The mend of that id. Raises InputError."""
-    found = _by_id().get(id)
+    found = mends_by_id().get(id)
     if found is None:
         raise InputError(f"There is no mend {id!r}; `handlens mends` lists them.")
     return found
@@ -82,4 +89,5 @@ def forget() -> None:
     stations.cache_clear()
     fingerprint.cache_clear()
     route_key.cache_clear()
-    _by_id.cache_clear()
+    checks_by_id.cache_clear()
+    mends_by_id.cache_clear()

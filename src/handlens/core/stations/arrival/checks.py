@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...formats.table import BY_NAME
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...limits import plural
 from ...measures import Measures
 from ...measures.records import NodeFigures, PartFigures
@@ -19,7 +19,7 @@ from ...words.calls import Call
 Found = Iterator[Finding | Skipped]
 
 
-@check("arrival.empty", title="Nothing to draw", result="stop")
+@check("arrival.empty", title="Nothing to draw", result="stop", explains={"gone": BY_ITSELF, "refused": BY_ITSELF})
 def empty(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without faces, or a file without any part that has some.
 
@@ -48,7 +48,12 @@ def empty(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("arrival.not-finite", title="Positions that are not numbers", result="stop")
+@check(
+    "arrival.not-finite",
+    title="Positions that are not numbers",
+    result="stop",
+    explains={"hole": SELDOM, "gone": BY_ITSELF, "refused": BY_ITSELF},
+)
 def not_finite(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a coordinate that is infinite or not a number.
 
@@ -72,7 +77,7 @@ def not_finite(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("arrival.broken-references", title="References that lead nowhere", result="caution")
+@check("arrival.broken-references", title="References that lead nowhere", result="caution", explains={"refused": BY_ITSELF})
 def broken_references(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes, materials, images, joints or channels that are named but do not exist, and tables of the wrong length.
 
@@ -86,7 +91,9 @@ def broken_references(measures: Measures, sheet: RuleSheet, intent: Intent) -> F
         yield Finding(title, value(len(bad), "count"), value(0, "count"), len(bad))
 
 
-@check("arrival.not-read", title="Content that could not be taken over", result="note")
+@check(
+    "arrival.not-read", title="Content that could not be taken over", result="note", explains={"gone": SELDOM, "refused": SELDOM}
+)
 def not_read(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Statements, free-form surfaces, odd numbers or faces that the file holds but a mesh cannot.
 
@@ -99,7 +106,7 @@ def not_read(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield Finding(p.text, value(p.kind, "text"), value("none", "text"), key=p.kind)
 
 
-@check("arrival.cameras", title="Cameras came along", result="note", mends=("arrival.remove",))
+@check("arrival.cameras", title="Cameras came along", result="note", mends=("arrival.remove",), explains={"refused": SELDOM})
 def cameras(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Cameras that travel with the model.
 
@@ -118,7 +125,7 @@ def cameras(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.lights", title="Lights came along", result="note", mends=("arrival.remove",))
+@check("arrival.lights", title="Lights came along", result="note", mends=("arrival.remove",), explains={"refused": SELDOM})
 def lights(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Lights that travel with the model: studio lamps, mostly.
 
@@ -137,7 +144,7 @@ def lights(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.lines", title="Lines and loose edges", result="caution", mends=("arrival.remove",))
+@check("arrival.lines", title="Lines and loose edges", result="caution", mends=("arrival.remove",), explains={"gone": OFTEN})
 def lines(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Line elements: construction curves, or detail drawn with edges.
 
@@ -214,7 +221,9 @@ def detail_levels(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         )
 
 
-@check("arrival.hidden", title="Hidden nodes", result="note", mends=("arrival.remove",))
+@check(
+    "arrival.hidden", title="Hidden nodes", result="note", mends=("arrival.remove",), explains={"hole": SELDOM, "gone": BY_ITSELF}
+)
 def hidden(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that the file marks as not visible.
 
@@ -234,7 +243,7 @@ def hidden(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.unplaced", title="Meshes that stand nowhere", result="note")
+@check("arrival.unplaced", title="Meshes that stand nowhere", result="note", explains={"gone": BY_ITSELF})
 def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes that no node of the scene uses.
 
@@ -253,7 +262,13 @@ def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.copies-in-place", title="Second copies in the same place", result="caution", mends=("arrival.remove-parts",))
+@check(
+    "arrival.copies-in-place",
+    title="Second copies in the same place",
+    result="caution",
+    mends=("arrival.remove-parts",),
+    explains={"striped": BY_ITSELF},
+)
 def copies_in_place(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts with the same faces in the same place as another part.
 
@@ -326,7 +341,9 @@ def _around(part: PartFigures, cell: tuple[int, ...]) -> Iterator[tuple[int, ...
         )
 
 
-@check("arrival.copies-stored", title="The same mesh stored more than once", result="note")
+@check(
+    "arrival.copies-stored", title="The same mesh stored more than once", result="note", explains={"slow": OFTEN}, revealed=True
+)
 def copies_stored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand in different places but store the same faces again instead of sharing them.
 
@@ -367,7 +384,7 @@ def _same_bounds(a: PartFigures, b: PartFigures) -> bool:
     return bool(np.abs(low[0] - low[1]).max() <= 1e-5 * size and np.abs(high[0] - high[1]).max() <= 1e-5 * size)
 
 
-@check("arrival.crumbs", title="Too many parts", result="note")
+@check("arrival.crumbs", title="Too many parts", result="note", explains={"slow": OFTEN})
 def crumbs(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More parts than the destination wants.
 

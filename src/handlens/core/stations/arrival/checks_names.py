@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import seen_from
 from ...kit.roles import proposals
 from ...limits import plural
@@ -109,7 +109,9 @@ def numbered_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
         yield Finding(title, value(len(plain), "count"), value(0, "count"), len(plain), elements=nodes([p.node for p in plain]))
 
 
-@check("arrival.name-clash", title="Names that clash there", result="caution", mends=("arrival.rename",))
+@check(
+    "arrival.name-clash", title="Names that clash there", result="caution", mends=("arrival.rename",), explains={"refused": OFTEN}
+)
 def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Different names that become the same once the destination has folded letter case, replaced characters and cut to length.
 
@@ -141,7 +143,13 @@ def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 kept[short] = name
 
 
-@check("arrival.illegal-names", title="Names with forbidden characters", result="note", mends=("arrival.rename",))
+@check(
+    "arrival.illegal-names",
+    title="Names with forbidden characters",
+    result="note",
+    mends=("arrival.rename",),
+    explains={"refused": BY_ITSELF},
+)
 def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Names with characters that the destination does not take, or longer than it allows.
 

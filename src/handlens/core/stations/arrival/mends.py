@@ -30,6 +30,7 @@ _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "grou
     promise=PLACES,
     safe=True,
     parameters=[Parameter("what", "choice", "which leftovers", _LEFTOVERS)],
+    touches="neither",
 )
 def remove(scene: Scene, what: str) -> Outcome:
     """Take out cameras, lights, line elements, nodes that hold nothing, materials and images that nothing uses, what is hidden, or
@@ -217,6 +218,7 @@ def _unused(scene: Scene) -> Outcome:
     promise=PLACES,
     safe=False,
     parameters=[Parameter("parts", "parts", "which parts")],
+    touches="neither",
 )
 def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
     """Take the geometry of chosen parts out. Their nodes stay where something hangs on them, drives them or is driven by them."""
@@ -241,6 +243,7 @@ def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
         Parameter("pattern", "flag", "read the search as a regular expression", default=False),
         PARTS,
     ],
+    touches="neither",
 )
 def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequence[str] = ()) -> Outcome:
     """Search and replace in the names of nodes, meshes, materials, skins and clips.

@@ -26,6 +26,7 @@ from ...scene.transforms import parents, walk, world_matrices
         Parameter("start", "number", "where the counter begins", default=1),
         PARTS,
     ],
+    touches="neither",
 )
 def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[str] = ()) -> Outcome:
     """Name parts by a pattern: {name} what it is called now, {counter} its number in the order of the tree, {slot} its first material,

@@ -25,6 +25,7 @@ from ...scene import Scene
         Parameter("to", "text", "what it is to say"),
         Parameter("everywhere", "flag", "whether the same word is corrected wherever else it stands in the file", default=False),
     ],
+    touches="neither",
 )
 def correct(scene: Scene, file: str, line: float, column: float, to: str, everywhere: bool = False) -> Outcome:
     """Write a copy of a side file in which one value says something else, or every value that says the same as it."""

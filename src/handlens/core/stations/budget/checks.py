@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ...kit.check import Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...measures.drawing import draw_calls, texture_bytes, texture_memory, triangles
 from ...measures.records import PartFigures
@@ -17,7 +17,12 @@ from .measures import OWN
 Found = Iterator[Finding | Skipped]
 
 
-@check("budget.triangles-mesh", title="Too many triangles in a mesh", result="caution")
+@check(
+    "budget.triangles-mesh",
+    title="Too many triangles in a mesh",
+    result="caution",
+    explains={"slow": BY_ITSELF, "refused": BY_ITSELF},
+)
 def triangles_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with more triangles than the destination takes.
 
@@ -54,7 +59,12 @@ def _fewer(measures: Measures, part: PartFigures, count: int, limit: int) -> tup
     return (*free, Call("budget.reduce", {"triangles": limit, "parts": [key]}))
 
 
-@check("budget.triangles-total", title="Too many triangles in all", result="caution")
+@check(
+    "budget.triangles-total",
+    title="Too many triangles in all",
+    result="caution",
+    explains={"slow": BY_ITSELF, "refused": BY_ITSELF},
+)
 def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The whole model, every instance counted, has more triangles than the destination takes.
 
@@ -75,7 +85,9 @@ def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         )
 
 
-@check("budget.vertices-mesh", title="Too many vertices once split", result="caution")
+@check(
+    "budget.vertices-mesh", title="Too many vertices once split", result="caution", explains={"slow": BY_ITSELF, "refused": OFTEN}
+)
 def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with more vertices than the destination takes, counted as the graphics card gets them.
 
@@ -102,7 +114,7 @@ def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             )
 
 
-@check("budget.draw-calls", title="Too many draw calls", result="caution")
+@check("budget.draw-calls", title="Too many draw calls", result="caution", explains={"slow": BY_ITSELF, "refused": OFTEN})
 def draw_call_count(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts times the slots each of them uses.
 
@@ -155,7 +167,12 @@ def by_slot(measures: Measures) -> list[SlotDraws]:
     return sorted(found, key=lambda s: (-s.saved, -s.calls, s.material))
 
 
-@check("budget.texture-memory", title="Textures take too much memory", result="caution")
+@check(
+    "budget.texture-memory",
+    title="Textures take too much memory",
+    result="caution",
+    explains={"slow": BY_ITSELF, "refused": OFTEN},
+)
 def texture_memory_used(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Memory of all images that materials use, unpacked, with mips.
 
@@ -183,7 +200,7 @@ def triangles_of_copies(measures: Measures, intent: Intent) -> int:
     )
 
 
-@check("budget.copies", title="Too much for the planned copies", result="caution")
+@check("budget.copies", title="Too much for the planned copies", result="caution", explains={"slow": BY_ITSELF})
 def copies(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles times the copies that the scene is planned to hold.
 

@@ -41,6 +41,7 @@ _ASLANT = np.array([[0.8255, 0.3571, -0.4372], [-0.2113, 0.9132, 0.3481]])
         PARTS,
     ],
     after=("slots.merge-equal", "textures.find", "textures.resize"),
+    touches="images",
 )
 def atlas(
     scene: Scene, materials: Sequence[str] = (), padding: float = 8.0, pixels: float = 4096.0, parts: Sequence[str] = ()

@@ -55,6 +55,7 @@ TEXELS = 1024
         PARTS,
     ],
     after=("surface.weld", "surface.clean", "budget.take-back", "budget.merge-flat"),
+    work_per_triangle=10,
 )
 def reduce(
     scene: Scene,

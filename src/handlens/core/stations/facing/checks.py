@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -63,7 +63,13 @@ def share_of(side: SideFigures) -> float:
     return side.wrong / whole if whole > 0 else 0.0
 
 
-@check("facing.inward", title="Faces turned away", result="stop", mends=("facing.outward", "facing.inward", "facing.turn"))
+@check(
+    "facing.inward",
+    title="Faces turned away",
+    result="stop",
+    mends=("facing.outward", "facing.inward", "facing.turn"),
+    explains={"black": OFTEN, "hole": BY_ITSELF, "see-through": OFTEN, "inside-out": BY_ITSELF},
+)
 def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose front cannot be seen from where the part is looked at.
 
@@ -107,7 +113,13 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("facing.double-sided", title="Double-sided material hides faces turned away", result="caution", mends=("facing.outward",))
+@check(
+    "facing.double-sided",
+    title="Double-sided material hides faces turned away",
+    result="caution",
+    mends=("facing.outward",),
+    explains={"black": OFTEN, "hole": BY_ITSELF, "see-through": SELDOM, "inside-out": OFTEN, "slow": SELDOM},
+)
 def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that look away, but are drawn from both sides by their material.
 
@@ -130,7 +142,13 @@ def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
             )
 
 
-@check("facing.one-sided", title="Seen from both sides, drawn from one", result="caution", mends=("facing.double-sided",))
+@check(
+    "facing.one-sided",
+    title="Seen from both sides, drawn from one",
+    result="caution",
+    mends=("facing.double-sided",),
+    explains={"hole": OFTEN, "see-through": OFTEN, "inside-out": SELDOM, "gone": OFTEN},
+)
 def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that the intent says are seen from both sides, with open faces whose material is drawn from one.
 
@@ -157,7 +175,17 @@ def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("facing.winding", title="Neighbours wound against each other", result="caution", mends=("facing.outward", "facing.inward"))
+@check(
+    "facing.winding",
+    title="Neighbours wound against each other",
+    result="caution",
+    mends=("facing.outward", "facing.inward"),
+    follows=(
+        "facing.inward",
+        "facing.double-sided",
+    ),
+    explains={"black": SELDOM, "shading": SELDOM, "hole": OFTEN, "see-through": SELDOM, "inside-out": BY_ITSELF},
+)
 def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges that both of their faces run along in the same direction.
 
@@ -179,7 +207,7 @@ def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("facing.one-surface", title="A surface with one side only", result="caution")
+@check("facing.one-surface", title="A surface with one side only", result="caution", explains={"inside-out": OFTEN})
 def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Patches that no winding suits, as a band with half a twist.
 
@@ -199,7 +227,15 @@ def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("facing.walk-round", title="Backs seen on walking round", result="caution", mends=("surface.fill", "facing.double-sided"))
+@check(
+    "facing.walk-round",
+    title="Backs seen on walking round",
+    result="caution",
+    mends=("surface.fill", "facing.double-sided"),
+    explains={"hole": BY_ITSELF, "inside-out": OFTEN},
+    tolerance=0.002,
+    masked=True,
+)
 def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The model shows backs of faces to someone who walks round it, although its faces look the right way: it is open somewhere.
 
@@ -279,7 +315,13 @@ def _filled(measures: Measures, open_parts: list[int]) -> tuple[Call, ...]:
     )
 
 
-@check("facing.back-to-back", title="Faces back to back", result="note", mends=("facing.double-sided",))
+@check(
+    "facing.back-to-back",
+    title="Faces back to back",
+    result="note",
+    mends=("facing.double-sided",),
+    explains={"striped": BY_ITSELF, "inside-out": SELDOM},
+)
 def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces over the same points as another, wound the other way: a second skin that makes a sheet visible from both sides.
 
@@ -304,6 +346,8 @@ def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Normals against their faces",
     result="caution",
     mends=("facing.turn", "facing.turn-normals", "facing.normals"),
+    follows=("facing.inward",),
+    explains={"black": BY_ITSELF, "shading": BY_ITSELF, "inside-out": OFTEN},
 )
 def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that all of their own stored normals point away from.
@@ -336,7 +380,14 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
             )
 
 
-@check("facing.normals-broken", title="Normals that are none", result="caution", mends=("facing.normals",))
+@check(
+    "facing.normals-broken",
+    title="Normals that are none",
+    result="caution",
+    mends=("facing.normals",),
+    follows=("surface.zero-area",),
+    explains={"white": SELDOM, "black": BY_ITSELF, "shading": OFTEN},
+)
 def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Stored normals that are zero, no numbers, or not of length 1.
 
@@ -362,7 +413,13 @@ def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
                 )
 
 
-@check("facing.normals-missing", title="No normals stored", result="note", mends=("facing.normals",))
+@check(
+    "facing.normals-missing",
+    title="No normals stored",
+    result="note",
+    mends=("facing.normals",),
+    explains={"black": SELDOM, "shading": OFTEN},
+)
 def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Curved meshes that store no normals.
 
@@ -385,7 +442,9 @@ def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         )
 
 
-@check("facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",))
+@check(
+    "facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF}
+)
 def smeared(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges between faces at more than 80° that share their normals at both ends.
 
@@ -407,7 +466,7 @@ def smeared(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",))
+@check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF})
 def faceted(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Curved meshes whose stored normals make every edge hard.
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, value
 from ...kit.own import reading
 from ...kit.parts import unit_of
 from ...limits import plural
@@ -105,7 +105,7 @@ def _told(
     )
 
 
-@check("motion.broken", title="A clip that is not whole", result="caution")
+@check("motion.broken", title="A clip that is not whole", result="caution", explains={"refused": BY_ITSELF})
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels whose tables do not fit each other, that drive what does not exist, or that could not be read.
 
@@ -117,7 +117,13 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
 
 
-@check("motion.not-finite", title="Keys that are no numbers", result="stop", mends=("motion.repair-keys",))
+@check(
+    "motion.not-finite",
+    title="Keys that are no numbers",
+    result="stop",
+    mends=("motion.repair-keys",),
+    explains={"refused": OFTEN},
+)
 @of_clips
 def not_finite(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys whose time or value is not a number or is infinite.
@@ -134,7 +140,13 @@ def not_finite(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
             yield _told(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own))
 
 
-@check("motion.times", title="Times out of order", result="stop", mends=("motion.repair-keys", "motion.trim"))
+@check(
+    "motion.times",
+    title="Times out of order",
+    result="stop",
+    mends=("motion.repair-keys", "motion.trim"),
+    explains={"jumps": SELDOM, "refused": OFTEN},
+)
 @of_clips
 def times(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys that stand at the time of the one before them, or earlier, or before 0.
@@ -157,7 +169,13 @@ def times(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             yield _told(measures, own, k, title, len(early), _of("motion.trim", k, clip, own))
 
 
-@check("motion.off-unit", title="Rotations that are not of length 1", result="caution", mends=("motion.repair-keys",))
+@check(
+    "motion.off-unit",
+    title="Rotations that are not of length 1",
+    result="caution",
+    mends=("motion.repair-keys",),
+    explains={"jumps": SELDOM, "refused": SELDOM},
+)
 @of_clips
 def off_unit(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Quaternions whose length is not 1.
@@ -182,7 +200,9 @@ def off_unit(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
             )
 
 
-@check("motion.flips", title="Rotations that change sign", result="note", mends=("motion.repair-keys",))
+@check(
+    "motion.flips", title="Rotations that change sign", result="note", mends=("motion.repair-keys",), explains={"jumps": OFTEN}
+)
 @of_clips
 def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rotation keys that lie on the other side of the sphere from the one before them.
@@ -202,7 +222,14 @@ def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             yield _told(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own), "caution" if curved else "")
 
 
-@check("motion.aimless", title="Channels that move nothing", result="caution", mends=("motion.drop-stray",))
+@check(
+    "motion.aimless",
+    title="Channels that move nothing",
+    result="caution",
+    mends=("motion.drop-stray",),
+    follows_in_model=("motion.broken",),
+    explains={"tears": SELDOM},
+)
 @of_clips
 def aimless(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels aimed at nothing, at a node that neither shows nor carries anything and is no joint, or without any key.
@@ -233,7 +260,13 @@ def empty(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             yield _told(measures, own, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, own))
 
 
-@check("motion.held-pose", title="A clip that only holds a pose", result="caution", mends=("motion.drop-clips",))
+@check(
+    "motion.held-pose",
+    title="A clip that only holds a pose",
+    result="caution",
+    mends=("motion.drop-clips",),
+    explains={"jumps": SELDOM, "beside": SELDOM, "lies": SELDOM},
+)
 @of_clips
 def held_pose(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips of which every channel keeps one value, be it in one key or in several.
@@ -309,7 +342,13 @@ def scale_keys(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         yield _told(measures, own, k, title, len(found), _of("motion.drop-scale", k, clip, own), "caution" if strict else "")
 
 
-@check("motion.missing", title="Clips that should be there", result="caution", mends=("motion.rename",))
+@check(
+    "motion.missing",
+    title="Clips that should be there",
+    result="caution",
+    mends=("motion.rename",),
+    explains={"refused": BY_ITSELF},
+)
 @of_clips
 def missing(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that the destination or the intent names and that did not come.
@@ -397,7 +436,7 @@ def copies(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: In
         )
 
 
-@check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",))
+@check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",), explains={"jumps": SELDOM})
 @of_clips
 def late(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose first key stands later than 0, and channels with a gap between keys.
@@ -430,7 +469,7 @@ def late(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
             )
 
 
-@check("motion.loop", title="A loop that does not close", result="note")
+@check("motion.loop", title="A loop that does not close", result="note", explains={"jumps": OFTEN})
 @of_clips
 def loop(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose end nearly meets their beginning, but not quite.
@@ -457,7 +496,7 @@ def loop(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
             )
 
 
-@check("motion.travel", title="The root travels", result="note")
+@check("motion.travel", title="The root travels", result="note", explains={"jumps": OFTEN, "beside": SELDOM})
 @of_clips
 def travel(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that carry the whole skeleton away.
@@ -513,7 +552,7 @@ def slides(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: In
         )
 
 
-@check("motion.dense", title="More keys than the curve needs", result="note", mends=("motion.thin",))
+@check("motion.dense", title="More keys than the curve needs", result="note", mends=("motion.thin",), explains={"slow": SELDOM})
 @of_clips
 def dense(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips with several times the keys that their curves need.

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -73,7 +73,13 @@ def wanted(measures: Measures, intent: Intent, up: str) -> Iterator[tuple[int, s
         )
 
 
-@check("pivots.anchor", title="Pivot not where it is wanted", result="caution", mends=("pivots.set",))
+@check(
+    "pivots.anchor",
+    title="Pivot not where it is wanted",
+    result="caution",
+    mends=("pivots.set",),
+    explains={"jumps": BY_ITSELF, "beside": SELDOM},
+)
 def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A pivot that does not stand at the point that the intent names.
 
@@ -98,7 +104,14 @@ def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("pivots.far", title="Pivot far off its part", result="caution", mends=("pivots.set",))
+@check(
+    "pivots.far",
+    title="Pivot far off its part",
+    result="caution",
+    mends=("pivots.set",),
+    follows=("placement.far",),
+    explains={"jumps": BY_ITSELF, "beside": OFTEN},
+)
 def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that swing far out when they are turned about their pivot.
 
@@ -135,7 +148,9 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     )
 
 
-@check("pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",))
+@check(
+    "pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",), explains={"jumps": BY_ITSELF}
+)
 def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose pivot lies above or below the whole model, by more than their own size.
 

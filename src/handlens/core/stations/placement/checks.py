@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 
 import numpy as np
 
-from ...kit.check import Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...limits import plural
 from ...measures import Measures
 from ...measures.records import TOLERANCE, NodeFigures, NudgeFigures, is_scaled, is_uneven
@@ -49,7 +49,13 @@ def _names(found: list[NodeFigures]) -> str:
     return ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
 
 
-@check("placement.scale", title="Node scale is not 1", result="caution", mends=("placement.bake",))
+@check(
+    "placement.scale",
+    title="Node scale is not 1",
+    result="caution",
+    mends=("placement.bake",),
+    explains={"beside": SELDOM, "size": OFTEN, "refused": OFTEN},
+)
 def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes whose own scale is even on all axes but not 1.
 
@@ -77,7 +83,13 @@ def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("placement.uneven-scale", title="Uneven node scale", result="caution", mends=("placement.bake",))
+@check(
+    "placement.uneven-scale",
+    title="Uneven node scale",
+    result="caution",
+    mends=("placement.bake",),
+    explains={"jumps": OFTEN, "size": SELDOM},
+)
 def uneven(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes stretched more along one axis than along another.
 
@@ -102,7 +114,13 @@ def uneven(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("placement.mirrored", title="Mirrored nodes", result="caution", mends=("placement.bake",))
+@check(
+    "placement.mirrored",
+    title="Mirrored nodes",
+    result="caution",
+    mends=("placement.bake",),
+    explains={"hole": OFTEN, "inside-out": BY_ITSELF, "lies": OFTEN, "refused": OFTEN},
+)
 def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes with a negative scale.
 
@@ -124,7 +142,13 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("placement.rotation", title="Rotation left on nodes", result="caution", mends=("placement.bake",))
+@check(
+    "placement.rotation",
+    title="Rotation left on nodes",
+    result="caution",
+    mends=("placement.bake",),
+    explains={"beside": SELDOM, "lies": BY_ITSELF},
+)
 def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes that are turned: by quarter turns, as an axis change leaves behind, or at all where the sheet wants none.
 
@@ -155,7 +179,13 @@ def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("placement.collapsed", title="Scaled to nothing", result="stop", mends=("placement.restore-scale", "arrival.remove-parts"))
+@check(
+    "placement.collapsed",
+    title="Scaled to nothing",
+    result="stop",
+    mends=("placement.restore-scale", "arrival.remove-parts"),
+    explains={"gone": BY_ITSELF, "size": OFTEN},
+)
 def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose node, or one above it, is scaled to nothing along an axis or altogether.
 
@@ -186,7 +216,13 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     )
 
 
-@check("placement.inverse-pair", title="Scales that cancel out in the chain", result="caution", mends=("placement.bake",))
+@check(
+    "placement.inverse-pair",
+    title="Scales that cancel out in the chain",
+    result="caution",
+    mends=("placement.bake",),
+    explains={"jumps": OFTEN, "beside": OFTEN, "size": SELDOM},
+)
 def inverse_pair(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A node scaled by some factor above another scaled by its inverse, so that the whole looks right.
 
@@ -220,7 +256,13 @@ def inverse_pair(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             up = above.parent
 
 
-@check("placement.shear", title="Shear that no node can hold", result="caution", mends=("placement.bake",))
+@check(
+    "placement.shear",
+    title="Shear that no node can hold",
+    result="caution",
+    mends=("placement.bake",),
+    explains={"jumps": OFTEN, "beside": OFTEN, "lies": SELDOM},
+)
 def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose world matrix is slanted: an uneven scale above a turned child.
 
@@ -245,7 +287,13 @@ def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("placement.far", title="Far out", result="stop", mends=("placement.home",))
+@check(
+    "placement.far",
+    title="Far out",
+    result="stop",
+    mends=("placement.home",),
+    explains={"striped": OFTEN, "gone": OFTEN, "jumps": SELDOM, "beside": OFTEN},
+)
 def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand, or whose vertices or nodes are stored, where neighbouring 32-bit floats are further apart than the sheet allows.
 
@@ -285,7 +333,13 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("placement.ground", title="Not standing on the ground", result="note")
+@check(
+    "placement.ground",
+    title="Not standing on the ground",
+    result="note",
+    follows_in_model=("placement.far",),
+    explains={"beside": OFTEN, "lies": SELDOM},
+)
 def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The lowest point is above or below the ground plane, for things whose pivot belongs at the base.
 
@@ -310,7 +364,14 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))
 
 
-@check("placement.double-move", title="Driven twice, or left behind", result="caution", mends=("placement.one-drive",))
+@check(
+    "placement.double-move",
+    title="Driven twice, or left behind",
+    result="caution",
+    mends=("placement.one-drive",),
+    follows_in_model=("skin.rig",),
+    explains={"jumps": BY_ITSELF, "beside": BY_ITSELF},
+)
 def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts that travel other than one unit when a group is moved by one unit.
 

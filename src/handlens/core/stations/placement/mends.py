@@ -73,6 +73,7 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         ),
         PARTS,
     ],
+    touches="neither",
 )
 def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
     """Have skinned parts moved by one thing alone: by their joints, taken out of all groups, or by their node, without their skin.

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import for_materials
 from ...limits import plural
 from ...measures import Measures
@@ -66,7 +66,13 @@ def _reason(alpha: AlphaFigures) -> str:
     return f"{percent(alpha.gone)} of its pixels are gone, {percent(alpha.solid)} solid, and the rest are rims"
 
 
-@check("see-through.invisible", title="Nothing of it is drawn", result="stop", mends=("see-through.set",))
+@check(
+    "see-through.invisible",
+    title="Nothing of it is drawn",
+    result="stop",
+    mends=("see-through.set",),
+    explains={"hole": OFTEN, "see-through": OFTEN, "gone": BY_ITSELF},
+)
 def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials of opacity 0 that faces use.
 
@@ -88,7 +94,13 @@ def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("see-through.ignored", title="See-through pixels drawn solid", result="stop", mends=("see-through.set",))
+@check(
+    "see-through.ignored",
+    title="See-through pixels drawn solid",
+    result="stop",
+    mends=("see-through.set",),
+    explains={"box": BY_ITSELF},
+)
 def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Opaque materials over an image of which the faces show see-through pixels.
 
@@ -112,7 +124,7 @@ def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("see-through.faint", title="A few faint pixels", result="note")
+@check("see-through.faint", title="A few faint pixels", result="note", explains={"see-through": BY_ITSELF})
 def faint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of cut-out and blended materials that are solid but for a handful of pixels.
 
@@ -133,7 +145,13 @@ def faint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("see-through.for-nothing", title="See-through for nothing", result="caution", mends=("see-through.set",))
+@check(
+    "see-through.for-nothing",
+    title="See-through for nothing",
+    result="caution",
+    mends=("see-through.set",),
+    explains={"see-through": BY_ITSELF, "slow": OFTEN},
+)
 def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that are cut out or blended although nothing of them is see-through.
 
@@ -161,7 +179,13 @@ def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("see-through.mode", title="Another mode would suit", result="note", mends=("see-through.set",))
+@check(
+    "see-through.mode",
+    title="Another mode would suit",
+    result="note",
+    mends=("see-through.set",),
+    explains={"box": OFTEN, "see-through": OFTEN},
+)
 def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended materials over a cut-out, and cut-out ones over an image that fades.
 
@@ -185,7 +209,13 @@ def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("see-through.cut-off", title="Threshold far from the valley", result="caution", mends=("see-through.set",))
+@check(
+    "see-through.cut-off",
+    title="Threshold far from the valley",
+    result="caution",
+    mends=("see-through.set",),
+    explains={"box": SELDOM, "hole": SELDOM, "see-through": OFTEN},
+)
 def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Cut-out materials whose threshold keeps or drops what another one would not.
 
@@ -215,7 +245,11 @@ def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check(
-    "see-through.brightness", title="Brightness that is meant as alpha", result="caution", mends=("see-through.from-brightness",)
+    "see-through.brightness",
+    title="Brightness that is meant as alpha",
+    result="caution",
+    mends=("see-through.from-brightness",),
+    explains={"box": BY_ITSELF},
 )
 def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images without alpha whose bright subject fades into black, shown by faces that reach into the black.
@@ -260,7 +294,13 @@ def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("see-through.premultiplied", title="Colours multiplied by alpha", result="caution", mends=("see-through.divide",))
+@check(
+    "see-through.premultiplied",
+    title="Colours multiplied by alpha",
+    result="caution",
+    mends=("see-through.divide",),
+    explains={"box": OFTEN, "see-through": SELDOM},
+)
 def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images whose colours were multiplied by their alpha already.
 
@@ -282,7 +322,13 @@ def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             )
 
 
-@check("see-through.pixel-art", title="Pixels that will be blurred", result="note", mends=("see-through.nearest",))
+@check(
+    "see-through.pixel-art",
+    title="Pixels that will be blurred",
+    result="note",
+    mends=("see-through.nearest",),
+    explains={"blurred": BY_ITSELF},
+)
 def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Small pictures of few colours and hard steps, sampled with smoothing.
 
@@ -312,6 +358,9 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Blended parts drawn in the wrong order",
     result="caution",
     mends=("see-through.halve", "see-through.set"),
+    explains={"see-through": BY_ITSELF},
+    tolerance=0.02,
+    of_pairs=True,
 )
 def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended parts that enclose, wrap or pass through each other, or pieces of one part that do.

@@ -60,6 +60,7 @@ def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
         _MATERIALS,
     ],
     after=("see-through.from-brightness",),
+    touches="neither",
 )
 def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = ()) -> Outcome:
     """Draw materials opaque, cut out at a threshold, or blended.
@@ -142,6 +143,7 @@ def with_mode(material: Material, mode: str, cutoff: float | None) -> Material:
         ),
         _MATERIALS,
     ],
+    touches="images",
 )
 def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Outcome:
     """Give materials a copy of their image whose alpha is its brightness, its colours divided by it, and blend them.
@@ -204,6 +206,7 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
     costs="colours of all but gone pixels are known to a few levels only",
     safe=False,
     parameters=[_MATERIALS],
+    touches="images",
 )
 def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
     """Undo the multiplication of colours by alpha in the images of materials."""

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from ...kit.check import Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
@@ -130,7 +130,13 @@ def _height(measures: Measures, sheet: RuleSheet) -> float:
     return size[{"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]]
 
 
-@check("size.undeclared-unit", title="The unit is not stated", result="caution", mends=("size.scale",))
+@check(
+    "size.undeclared-unit",
+    title="The unit is not stated",
+    result="caution",
+    mends=("size.scale",),
+    explains={"gone": SELDOM, "size": BY_ITSELF},
+)
 def undeclared_unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file's format does not say what one unit is.
 
@@ -187,7 +193,7 @@ def _likely_and_exact(likely: float, exact: float) -> list[float]:
     return [likely] if off < 0.005 else [likely, very] if off < 0.02 else [very, likely]
 
 
-@check("size.unit", title="The unit differs from the destination's", result="note")
+@check("size.unit", title="The unit differs from the destination's", result="note", explains={"gone": SELDOM, "size": BY_ITSELF})
 def unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states a unit other than the one the destination counts in.
 
@@ -207,7 +213,13 @@ def unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("size.undeclared-up-axis", title="The up axis is not stated", result="note", mends=("size.up-axis",))
+@check(
+    "size.undeclared-up-axis",
+    title="The up axis is not stated",
+    result="note",
+    mends=("size.up-axis",),
+    explains={"lies": BY_ITSELF},
+)
 def undeclared_up(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file's format does not say which way is up.
 
@@ -223,7 +235,7 @@ def undeclared_up(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         )
 
 
-@check("size.up-axis", title="Another up axis", result="note", mends=("size.up-axis",))
+@check("size.up-axis", title="Another up axis", result="note", mends=("size.up-axis",), explains={"lies": BY_ITSELF})
 def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states another up axis than the destination's.
 
@@ -242,7 +254,14 @@ def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("size.expected", title="Not the expected size", result="stop", mends=("size.scale",))
+@check(
+    "size.expected",
+    title="Not the expected size",
+    result="stop",
+    mends=("size.scale",),
+    follows_in_model=("size.undeclared-unit",),
+    explains={"size": BY_ITSELF},
+)
 def expected(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The model measures otherwise than the intent says it should.
 
@@ -299,7 +318,7 @@ def _expected_parts(measures: Measures, sheet: RuleSheet, intent: Intent) -> Ite
         )
 
 
-@check("size.character", title="Taller than people are", result="caution", mends=("size.scale",))
+@check("size.character", title="Taller than people are", result="caution", mends=("size.scale",), explains={"size": BY_ITSELF})
 def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A character of more than two metres for which no size is expected.
 
@@ -321,7 +340,13 @@ def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("size.extreme", title="Hardly anything is this size", result="caution", mends=("size.scale",))
+@check(
+    "size.extreme",
+    title="Hardly anything is this size",
+    result="caution",
+    mends=("size.scale",),
+    explains={"gone": OFTEN, "size": BY_ITSELF},
+)
 def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The unit is stated, no size is expected, and the largest side is far from that of anything of its kind.
 

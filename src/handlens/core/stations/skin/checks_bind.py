@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ...kit.check import Finding, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -70,7 +70,7 @@ def rig_matters(skin: SkinOfModel, sheet: RuleSheet) -> tuple[bool, bool]:
     return scaled, skin.rig.degrees > STRAIGHT_DEGREES and sheet.node_rotation != "any"
 
 
-@check("skin.broken", title="A skin that is not whole", result="stop")
+@check("skin.broken", title="A skin that is not whole", result="stop", explains={"tears": OFTEN, "refused": BY_ITSELF})
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins whose tables are too short, or that name joints which do not exist.
 
@@ -83,7 +83,13 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
 
 
-@check("skin.outside", title="Joints that no scene holds", result="stop", mends=("skin.into-scene",))
+@check(
+    "skin.outside",
+    title="Joints that no scene holds",
+    result="stop",
+    mends=("skin.into-scene",),
+    explains={"tears": OFTEN, "refused": BY_ITSELF},
+)
 @of_skin
 def outside(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins of parts that are shown, with joints that hang in no scene.
@@ -115,7 +121,13 @@ def outside(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             )
 
 
-@check("skin.root", title="A skeleton root that joints do not hang on", result="caution", mends=("skin.name-root",))
+@check(
+    "skin.root",
+    title="A skeleton root that joints do not hang on",
+    result="caution",
+    mends=("skin.name-root",),
+    explains={"tears": OFTEN},
+)
 @of_skin
 def root(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name a node as the root of their skeleton which not all of their joints hang on.
@@ -140,7 +152,13 @@ def root(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
             )
 
 
-@check("skin.flat-bind", title="Bind matrices that cannot be undone", result="stop", mends=("skin.bind-as-stored",))
+@check(
+    "skin.flat-bind",
+    title="Bind matrices that cannot be undone",
+    result="stop",
+    mends=("skin.bind-as-stored",),
+    explains={"gone": OFTEN, "beside": OFTEN},
+)
 @of_skin
 def flat_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
@@ -166,7 +184,13 @@ def flat_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
             )
 
 
-@check("skin.no-bind", title="No bind matrices", result="note", mends=("skin.bind-as-stored",))
+@check(
+    "skin.no-bind",
+    title="No bind matrices",
+    result="note",
+    mends=("skin.bind-as-stored",),
+    explains={"jumps": SELDOM, "beside": BY_ITSELF},
+)
 @of_skin
 def no_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that say nothing of where their joints were bound.
@@ -203,6 +227,8 @@ def no_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     title="Rest and bind disagree",
     result="caution",
     mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
+    follows_in_model=("skin.bind-scale",),
+    explains={"jumps": OFTEN, "beside": OFTEN},
 )
 @of_skin
 def bind_offset(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -254,6 +280,7 @@ def bind_offset(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
     title="Joints scaled since they were bound",
     result="caution",
     mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
+    explains={"jumps": OFTEN, "beside": OFTEN},
 )
 @of_skin
 def bind_scale(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -284,7 +311,13 @@ def bind_scale(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
         )
 
 
-@check("skin.rig", title="The rig is scaled or turned", result="caution", mends=("skin.bake-rig",))
+@check(
+    "skin.rig",
+    title="The rig is scaled or turned",
+    result="caution",
+    mends=("skin.bake-rig",),
+    explains={"jumps": OFTEN, "beside": OFTEN, "size": OFTEN, "lies": OFTEN},
+)
 @of_skin
 def rig(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes above the joints that are scaled or turned.
@@ -318,7 +351,14 @@ def rig(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent)
         )
 
 
-@check("skin.inverse", title="Parts that undo the rig", result="caution", mends=("skin.bake-rig",))
+@check(
+    "skin.inverse",
+    title="Parts that undo the rig",
+    result="caution",
+    mends=("skin.bake-rig",),
+    follows_in_model=("skin.rig",),
+    explains={"beside": BY_ITSELF},
+)
 @of_skin
 def inverse(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node carries the inverse of the rig's scale.
@@ -342,7 +382,18 @@ def inverse(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
         )
 
 
-@check("skin.own-transform", title="A skinned part with a transform of its own", result="note", mends=("placement.one-drive",))
+@check(
+    "skin.own-transform",
+    title="A skinned part with a transform of its own",
+    result="note",
+    mends=("placement.one-drive",),
+    follows_in_model=(
+        "skin.rig",
+        "skin.inverse",
+        "placement.double-move",
+    ),
+    explains={"jumps": SELDOM, "beside": BY_ITSELF},
+)
 @of_skin
 def own_transform(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node stands elsewhere than at rest.
@@ -371,7 +422,13 @@ def own_transform(own: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
     )
 
 
-@check("skin.disagree", title="Skins bound otherwise to the same joints", result="caution", mends=("skin.rebind",))
+@check(
+    "skin.disagree",
+    title="Skins bound otherwise to the same joints",
+    result="caution",
+    mends=("skin.rebind",),
+    explains={"beside": BY_ITSELF, "tears": OFTEN},
+)
 @of_skin
 def disagree(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins on one skeleton whose bind matrices contradict each other.
@@ -395,7 +452,14 @@ def disagree(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
             )
 
 
-@check("skin.shared", title="Several skins for the same joints", result="note", mends=("skin.merge-skins",))
+@check(
+    "skin.shared",
+    title="Several skins for the same joints",
+    result="note",
+    mends=("skin.merge-skins",),
+    explains={"tears": SELDOM},
+    revealed=True,
+)
 @of_skin
 def shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name the very same joints and were bound alike.

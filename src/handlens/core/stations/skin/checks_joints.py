@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ...kit.check import Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -27,7 +27,13 @@ from .told import joints, key, names
 NOTHING = 1e-6
 
 
-@check("skin.joint-count", title="Too many joints", result="caution", mends=("skin.remove-joints",))
+@check(
+    "skin.joint-count",
+    title="Too many joints",
+    result="caution",
+    mends=("skin.remove-joints",),
+    explains={"slow": OFTEN, "refused": BY_ITSELF},
+)
 @of_skin
 def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More joints in a skin, or in all, than the destination takes.
@@ -60,7 +66,7 @@ def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
         )
 
 
-@check("skin.idle", title="Joints that carry nothing", result="note", mends=("skin.remove-joints",))
+@check("skin.idle", title="Joints that carry nothing", result="note", mends=("skin.remove-joints",), explains={"tears": SELDOM})
 @of_skin
 def idle(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of a skin that no vertex hangs on, neither on them nor on any joint below.
@@ -196,7 +202,7 @@ def names_shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
             )
 
 
-@check("skin.sides", title="Left and right differ", result="note")
+@check("skin.sides", title="Left and right differ", result="note", follows=("skin.bare",), explains={"tears": SELDOM})
 @of_skin
 def sides(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one side without a counterpart, and pairs whose weights differ where the surface is the same on both sides.
@@ -236,7 +242,13 @@ def sides(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inten
         )
 
 
-@check("skin.required", title="Joints that must be there", result="caution", mends=("skin.add-joints", "skin.rename-joints"))
+@check(
+    "skin.required",
+    title="Joints that must be there",
+    result="caution",
+    mends=("skin.add-joints", "skin.rename-joints"),
+    explains={"tears": SELDOM, "refused": BY_ITSELF},
+)
 @of_skin
 def required(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that the destination wants by name, in their order, each below the one that it names.
@@ -282,7 +294,13 @@ def _renames(wanted: list, found: list) -> str:  # type: ignore[type-arg]
     return ";".join(f"{at.name}={w.name}" for w, at in zip(wanted, found, strict=True) if at is not None and not at.by_name)
 
 
-@check("skin.left-behind", title="Parts that no joint carries", result="caution", mends=("skin.bind-part", "skin.parent-part"))
+@check(
+    "skin.left-behind",
+    title="Parts that no joint carries",
+    result="caution",
+    mends=("skin.bind-part", "skin.parent-part"),
+    explains={"tears": BY_ITSELF},
+)
 @of_skin
 def left_behind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that touch a skinned surface and hang on no joint.
@@ -309,7 +327,9 @@ def left_behind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
         )
 
 
-@check("skin.rigid", title="Parts bound whole to one joint", result="note", mends=("skin.parent-part",))
+@check(
+    "skin.rigid", title="Parts bound whole to one joint", result="note", mends=("skin.parent-part",), explains={"tears": OFTEN}
+)
 @of_skin
 def rigid(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts all of whose vertices hang on one joint with their whole weight.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.own import reading
 from ...kit.parts import unit_of
 from ...limits import plural
@@ -57,7 +57,13 @@ def _of(mend: str, measures: Measures, figures: WeightFigures, **params: object)
     return Call(mend, {**params, "parts": [node_key(measures, figures.node)]})
 
 
-@check("skin.not-finite", title="Weights that are no numbers", result="stop", mends=("skin.normalise",))
+@check(
+    "skin.not-finite",
+    title="Weights that are no numbers",
+    result="stop",
+    mends=("skin.normalise",),
+    explains={"tears": BY_ITSELF, "refused": OFTEN},
+)
 @of_skin
 def not_finite(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight that is not a number or is infinite.
@@ -72,7 +78,13 @@ def not_finite(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
             yield _told(measures, part, part.not_finite, title, "not-finite", _of("skin.normalise", measures, part))
 
 
-@check("skin.beyond", title="Weights for joints that are not there", result="stop", mends=("skin.drop-beyond",))
+@check(
+    "skin.beyond",
+    title="Weights for joints that are not there",
+    result="stop",
+    mends=("skin.drop-beyond",),
+    explains={"tears": BY_ITSELF, "refused": OFTEN},
+)
 @of_skin
 def beyond(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that name a joint which their skin does not have.
@@ -99,7 +111,13 @@ def beyond(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
             yield _told(measures, part, part.beyond, title, "beyond", _of("skin.drop-beyond", measures, part))
 
 
-@check("skin.negative", title="Negative weights", result="caution", mends=("skin.normalise",))
+@check(
+    "skin.negative",
+    title="Negative weights",
+    result="caution",
+    mends=("skin.normalise",),
+    explains={"tears": OFTEN, "refused": OFTEN},
+)
 @of_skin
 def negative(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight below 0.
@@ -114,7 +132,13 @@ def negative(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
             yield _told(measures, part, part.negative, title, "negative", _of("skin.normalise", measures, part))
 
 
-@check("skin.bare", title="Vertices without a weight", result="stop", mends=("skin.fill", "skin.bind-part"))
+@check(
+    "skin.bare",
+    title="Vertices without a weight",
+    result="stop",
+    mends=("skin.fill", "skin.bind-part"),
+    explains={"gone": SELDOM, "tears": BY_ITSELF},
+)
 @of_skin
 def bare(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices of a skinned part that no joint carries.
@@ -135,7 +159,13 @@ def bare(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
         yield _told(measures, part, part.bare, title, "bare", *(() if whole else (_of("skin.fill", measures, part),)))
 
 
-@check("skin.sums", title="Weights do not sum to 1", result="caution", mends=("skin.normalise",))
+@check(
+    "skin.sums",
+    title="Weights do not sum to 1",
+    result="caution",
+    mends=("skin.normalise",),
+    explains={"tears": BY_ITSELF, "refused": SELDOM},
+)
 @of_skin
 def sums(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices whose weights sum to more or less than 1.
@@ -168,7 +198,13 @@ def cut_to(figures: WeightFigures, most: int) -> CutFigures | None:
     return next((c for c in reversed(figures.cuts) if c.most <= most), None)
 
 
-@check("skin.influences", title="Too many influences on a vertex", result="caution", mends=("skin.limit",))
+@check(
+    "skin.influences",
+    title="Too many influences on a vertex",
+    result="caution",
+    mends=("skin.limit",),
+    explains={"tears": BY_ITSELF, "refused": BY_ITSELF},
+)
 @of_skin
 def influences(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that more joints carry than the destination takes.
@@ -201,7 +237,7 @@ def influences(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
         )
 
 
-@check("skin.dust", title="Dust weights", result="note", mends=("skin.prune",))
+@check("skin.dust", title="Dust weights", result="note", mends=("skin.prune",), explains={"tears": OFTEN})
 @of_skin
 def dust(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Weights too small to move anything that could be seen.
@@ -216,7 +252,7 @@ def dust(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
             yield _told(measures, part, part.dust, title, "dust", _of("skin.prune", measures, part, under=DUST))
 
 
-@check("skin.repeated", title="A joint twice on one vertex", result="note", mends=("skin.normalise",))
+@check("skin.repeated", title="A joint twice on one vertex", result="note", mends=("skin.normalise",), explains={"tears": OFTEN})
 @of_skin
 def repeated(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that have two weights for the same joint.
@@ -231,7 +267,12 @@ def repeated(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
             yield _told(measures, part, part.repeated, title, "repeated", _of("skin.normalise", measures, part))
 
 
-@check("skin.unused-weights", title="Weights without a skin, or a skin without weights", result="caution")
+@check(
+    "skin.unused-weights",
+    title="Weights without a skin, or a skin without weights",
+    result="caution",
+    explains={"tears": BY_ITSELF},
+)
 @of_skin
 def unused_weights(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts with weights that no skin uses, and parts that name a skin but have no weights.

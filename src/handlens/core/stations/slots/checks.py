@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...formats.table import BY_NAME
-from ...kit.check import Elements, Finding, Skipped, check, node_key, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, value
 from ...kit.parts import first_parts, for_materials
 from ...limits import plural
 from ...measures import Measures
@@ -35,7 +35,13 @@ def _listed(measures: Measures, found: list[int]) -> str:
     return ", ".join(names[:3]) + (" …" if len(names) > 3 else "")
 
 
-@check("slots.no-material", title="Faces without a material", result="caution", mends=("slots.assign",))
+@check(
+    "slots.no-material",
+    title="Faces without a material",
+    result="caution",
+    mends=("slots.assign",),
+    explains={"white": BY_ITSELF},
+)
 def no_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that no material is given to.
 
@@ -59,7 +65,13 @@ def no_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("slots.undefined", title="Material named but not defined", result="caution")
+@check(
+    "slots.undefined",
+    title="Material named but not defined",
+    result="caution",
+    follows_in_model=("slots.library",),
+    explains={"white": BY_ITSELF},
+)
 def undefined(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that faces name and no file defines.
 
@@ -78,7 +90,7 @@ def undefined(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.library", title="Material library not found as named", result="caution")
+@check("slots.library", title="Material library not found as named", result="caution", explains={"white": BY_ITSELF})
 def library(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Material libraries that did not come with the model, or lie there under another letter case.
 
@@ -111,7 +123,9 @@ def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.equal", title="Materials that say the same", result="caution", mends=("slots.merge-equal",))
+@check(
+    "slots.equal", title="Materials that say the same", result="caution", mends=("slots.merge-equal",), explains={"slow": SELDOM}
+)
 def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that differ in nothing but their name.
 
@@ -157,7 +171,9 @@ def unnamed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.empty-input", title="Input without an image", result="caution", mends=("slots.switch-off",))
+@check(
+    "slots.empty-input", title="Input without an image", result="caution", mends=("slots.switch-off",), explains={"white": OFTEN}
+)
 def empty_input(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Inputs of a material that are switched on with no image behind them.
 
@@ -180,7 +196,13 @@ def empty_input(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.no-uv-set", title="Input without its UV set", result="caution", mends=("slots.first-uvs",))
+@check(
+    "slots.no-uv-set",
+    title="Input without its UV set",
+    result="caution",
+    mends=("slots.first-uvs",),
+    explains={"white": OFTEN, "blurred": OFTEN},
+)
 def no_uv_set(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that are laid out by a UV set which a mesh that uses the material does not have.
 
@@ -201,7 +223,9 @@ def no_uv_set(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.flat-normal-map", title="Normal map at strength 0", result="note", mends=("slots.set",))
+@check(
+    "slots.flat-normal-map", title="Normal map at strength 0", result="note", mends=("slots.set",), explains={"shading": OFTEN}
+)
 def flat_normal_map(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps that are plugged in and turned down to nothing.
 
@@ -221,7 +245,9 @@ def flat_normal_map(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         )
 
 
-@check("slots.black-tint", title="Image multiplied by black", result="caution", mends=("slots.set",))
+@check(
+    "slots.black-tint", title="Image multiplied by black", result="caution", mends=("slots.set",), explains={"black": BY_ITSELF}
+)
 def black_tint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of base colour or of glow that are plugged in and multiplied by black.
 
@@ -244,7 +270,13 @@ def black_tint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 )
 
 
-@check("slots.out-of-range", title="Values outside their range", result="caution", mends=("slots.clamp",))
+@check(
+    "slots.out-of-range",
+    title="Values outside their range",
+    result="caution",
+    mends=("slots.clamp",),
+    explains={"white": SELDOM, "black": OFTEN},
+)
 def out_of_range(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Colours, opacity, metalness or roughness below 0 or above 1.
 
@@ -270,6 +302,7 @@ def out_of_range(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="More slots than the destination takes",
     result="caution",
     mends=("slots.merge-equal", "budget.atlas", "surface.split"),
+    explains={"slow": SELDOM, "refused": BY_ITSELF},
 )
 def too_many(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with faces in more slots than the sheet allows.
@@ -324,7 +357,7 @@ def pattern(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.model", title="More shading than the destination knows", result="note")
+@check("slots.model", title="More shading than the destination knows", result="note", explains={"white": SELDOM, "black": SELDOM})
 def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that say more than base colour, metal and roughness, for a destination that knows no more.
 
@@ -351,7 +384,7 @@ def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 GLOSSY, MIRROR = 50, 200
 
 
-@check("slots.shine", title="Shine left high", result="note", mends=("slots.set",))
+@check("slots.shine", title="Shine left high", result="note", mends=("slots.set",), explains={"white": SELDOM, "shading": SELDOM})
 def shine(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials left as shiny as a mirror: highlight at full white with a high exponent, or no roughness without a map for it.
 
@@ -383,7 +416,7 @@ def shine(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("slots.two-faced", title="Front and back painted differently", result="note")
+@check("slots.two-faced", title="Front and back painted differently", result="note", follows=("facing.back-to-back",))
 def two_faced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that lie back to back and have different materials.
 

@@ -28,6 +28,7 @@ from ...surface.colour import converted
     costs="the names of those that are merged into another",
     promise=LOOKS,
     safe=True,
+    touches="neither",
 )
 def merge_equal(scene: Scene) -> Outcome:
     """Give the faces of materials that differ in nothing but their name to the first of them, and drop the others."""
@@ -52,6 +53,7 @@ def merge_equal(scene: Scene) -> Outcome:
     promise=LOOKS,
     safe=True,
     after=("arrival.remove-parts", "placement.remove-below"),
+    touches="neither",
 )
 def remove_unused(scene: Scene) -> Outcome:
     """Drop materials that no face uses, the images that only they use, and slots without faces."""
@@ -84,6 +86,7 @@ def remove_unused(scene: Scene) -> Outcome:
         ),
         PARTS,
     ],
+    touches="neither",
 )
 def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) -> Outcome:
     """Give a material to every face that has none: one of the model, or a plain new one of a colour."""
@@ -125,7 +128,14 @@ def _plain(scene: Scene, name: str, colour: str) -> Material:
     )
 
 
-@mend("slots.switch-off", title="Switch off empty inputs", keeps="every image that is there", costs="nothing", safe=True)
+@mend(
+    "slots.switch-off",
+    title="Switch off empty inputs",
+    keeps="every image that is there",
+    costs="nothing",
+    safe=True,
+    touches="neither",
+)
 def switch_off(scene: Scene) -> Outcome:
     """Take inputs away that have no image behind them, so that nothing waits for one."""
     count = sum(t.image is None for material in scene.materials for t in material.inputs)
@@ -141,6 +151,7 @@ def switch_off(scene: Scene) -> Outcome:
     keeps="pictures, their wrapping and every UV",
     costs="where a further set was to come, its own layout",
     safe=False,
+    touches="neither",
 )
 def first_uvs(scene: Scene) -> Outcome:
     """Give inputs that name a UV set which is not there the first one: formats number sets from 0 or from 1, and it is mixed up."""
@@ -167,6 +178,7 @@ def first_uvs(scene: Scene) -> Outcome:
         Parameter("highlight", "number", "grey of the highlight that a material library states; -1 leaves it", default=-1.0),
         Parameter("glow", "number", "grey that the image of its glow is multiplied by; -1 leaves it", default=-1.0),
     ],
+    touches="neither",
 )
 def set_values(
     scene: Scene,
@@ -213,6 +225,7 @@ def set_values(
     keeps="every value that is in its range, images and names",
     costs="what lay outside, where a destination used it",
     safe=False,
+    touches="neither",
 )
 def clamp(scene: Scene) -> Outcome:
     """Cut colours, opacity, metalness and roughness off at 0 and 1, where most destinations cut them off themselves."""

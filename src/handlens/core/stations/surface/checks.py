@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -27,7 +27,13 @@ UNSEEN = 0.02
 _ROUNDED = 1e-7
 
 
-@check("surface.polygons", title="Polygons that are cut differently everywhere", result="caution", mends=("surface.triangulate",))
+@check(
+    "surface.polygons",
+    title="Polygons that are cut differently everywhere",
+    result="caution",
+    mends=("surface.triangulate",),
+    explains={"shading": OFTEN},
+)
 def cut_differently(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Polygons that turn inwards, cross themselves or are bent, so that each program's triangles give another surface.
 
@@ -69,7 +75,13 @@ def _bent_words(surface: SurfaceFigures, unit: float) -> str:
     return f"is bent {by}{cuts}|are bent {by}{cuts}"
 
 
-@check("surface.many-corners", title="Polygons of more than four corners", result="note", mends=("surface.triangulate",))
+@check(
+    "surface.many-corners",
+    title="Polygons of more than four corners",
+    result="note",
+    mends=("surface.triangulate",),
+    explains={"shading": SELDOM, "hole": SELDOM},
+)
 def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Polygons with more than four corners.
 
@@ -93,7 +105,13 @@ def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.zero-area", title="Faces without area", result="caution", mends=("surface.clean",))
+@check(
+    "surface.zero-area",
+    title="Faces without area",
+    result="caution",
+    mends=("surface.clean",),
+    explains={"hole": SELDOM, "gone": SELDOM, "refused": SELDOM},
+)
 def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that have collapsed to a line or a point.
 
@@ -114,7 +132,14 @@ def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.needles", title="Needle triangles", result="note", mends=("surface.needles",))
+@check(
+    "surface.needles",
+    title="Needle triangles",
+    result="note",
+    mends=("surface.needles",),
+    follows=("surface.zero-area",),
+    explains={"striped": SELDOM, "shading": SELDOM},
+)
 def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles whose height is under a five-hundredth of their longest side.
 
@@ -136,7 +161,9 @@ def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.duplicates", title="Faces there twice", result="caution", mends=("surface.clean",))
+@check(
+    "surface.duplicates", title="Faces there twice", result="caution", mends=("surface.clean",), explains={"striped": BY_ITSELF}
+)
 def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces over the same points as another, wound alike.
 
@@ -179,7 +206,13 @@ def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.doubles", title="Seams that are not joined", result="caution", mends=("surface.weld",))
+@check(
+    "surface.doubles",
+    title="Seams that are not joined",
+    result="caution",
+    mends=("surface.weld",),
+    explains={"shading": SELDOM, "hole": SELDOM, "tears": SELDOM},
+)
 def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points on the rims of the surface that lie next to each other without being one.
 
@@ -208,7 +241,17 @@ def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.crowded-edges", title="Edges with more than two faces", result="caution", mends=("surface.take-apart",))
+@check(
+    "surface.crowded-edges",
+    title="Edges with more than two faces",
+    result="caution",
+    mends=("surface.take-apart",),
+    follows=(
+        "surface.duplicates",
+        "facing.back-to-back",
+    ),
+    explains={"striped": SELDOM},
+)
 def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges at which three or more faces meet.
 
@@ -230,7 +273,16 @@ def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.pinched", title="Points where surfaces only touch", result="note", mends=("surface.take-apart",))
+@check(
+    "surface.pinched",
+    title="Points where surfaces only touch",
+    result="note",
+    mends=("surface.take-apart",),
+    follows=(
+        "surface.doubles",
+        "surface.crowded-edges",
+    ),
+)
 def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points at which more than one fan of faces meets.
 
@@ -251,7 +303,15 @@ def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("surface.holes", title="Openings in the surface", result="note", mends=("surface.fill",))
+@check(
+    "surface.holes",
+    title="Openings in the surface",
+    result="note",
+    mends=("surface.fill",),
+    follows=("surface.doubles",),
+    follows_in_model=("facing.walk-round",),
+    explains={"hole": BY_ITSELF, "see-through": SELDOM},
+)
 def openings(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rims: edges with a face on one side only, gathered into openings.
 
@@ -315,7 +375,7 @@ def _others(edges: Array, without: Array) -> Array:
     return np.array([x for x in edges.tolist() if tuple(x) not in listed], np.int32).reshape(-1, 2)
 
 
-@check("surface.flat", title="Flat cut-outs", result="note")
+@check("surface.flat", title="Flat cut-outs", result="note", explains={"hole": OFTEN})
 def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without thickness.
 
@@ -345,7 +405,14 @@ def _card_words(found: list[PartFigures]) -> str:
     return f"; {cards:,} of them cut out by a material, as cards that turn to the camera are" if cards else ""
 
 
-@check("surface.unseen", title="Geometry that nobody can see", result="note", mends=("surface.remove-unseen",))
+@check(
+    "surface.unseen",
+    title="Geometry that nobody can see",
+    result="note",
+    mends=("surface.remove-unseen",),
+    explains={"striped": OFTEN, "slow": OFTEN},
+    tolerance=100.0,
+)
 def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Patches from which no ray gets out of the model.
 

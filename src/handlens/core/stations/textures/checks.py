@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from ...kit.check import Elements, Finding, Skipped, check, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, value
 from ...limits import plural
 from ...measures import Measures
 from ...measures.pictures import twins
@@ -69,7 +69,9 @@ def _each(measures: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator
             yield k, i
 
 
-@check("textures.missing", title="Images that are missing", result="stop", mends=("textures.find",))
+@check(
+    "textures.missing", title="Images that are missing", result="stop", mends=("textures.find",), explains={"white": BY_ITSELF}
+)
 def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References to images that did not come along.
 
@@ -100,6 +102,7 @@ def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Images named by a place on one machine",
     result="caution",
     mends=("textures.find", "textures.embed"),
+    explains={"white": BY_ITSELF},
 )
 def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References that begin at the root, with a drive letter or with file:, whether or not the image lies beside the model.
@@ -123,7 +126,13 @@ def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.other-case", title="Images found under another letter case", result="caution", mends=("textures.find",))
+@check(
+    "textures.other-case",
+    title="Images found under another letter case",
+    result="caution",
+    mends=("textures.find",),
+    explains={"white": BY_ITSELF},
+)
 def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References whose letters are right but whose capitals are not.
 
@@ -144,7 +153,13 @@ def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.spelling", title="References that only some programs read", result="note", mends=("textures.find",))
+@check(
+    "textures.spelling",
+    title="References that only some programs read",
+    result="note",
+    mends=("textures.find",),
+    explains={"white": BY_ITSELF},
+)
 def spelled(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References with backslashes, or with percent signs that stand for letters.
 
@@ -169,7 +184,9 @@ def spelled(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.unreadable", title="Images that cannot be opened", result="stop")
+@check(
+    "textures.unreadable", title="Images that cannot be opened", result="stop", explains={"white": BY_ITSELF, "refused": OFTEN}
+)
 def unreadable(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that are there but damaged, cut short, or of no known kind.
 
@@ -213,7 +230,13 @@ def ending(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.format", title="File formats that the destination does not take", result="caution", mends=("textures.convert",))
+@check(
+    "textures.format",
+    title="File formats that the destination does not take",
+    result="caution",
+    mends=("textures.convert",),
+    explains={"white": OFTEN, "box": SELDOM, "refused": BY_ITSELF},
+)
 def format_taken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images in a file format that the sheet does not list.
 
@@ -239,7 +262,13 @@ def format_taken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.size", title="Images with too many pixels", result="caution", mends=("textures.resize",))
+@check(
+    "textures.size",
+    title="Images with too many pixels",
+    result="caution",
+    mends=("textures.resize",),
+    explains={"white": SELDOM, "blurred": OFTEN, "slow": OFTEN, "refused": BY_ITSELF},
+)
 def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with a side longer than the destination takes.
 
@@ -263,7 +292,13 @@ def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.power-of-two", title="Sides that are no power of two", result="note", mends=("textures.resize",))
+@check(
+    "textures.power-of-two",
+    title="Sides that are no power of two",
+    result="note",
+    mends=("textures.resize",),
+    explains={"blurred": SELDOM, "refused": SELDOM},
+)
 def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with a side that is no power of two.
 
@@ -285,7 +320,11 @@ def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check(
-    "textures.file-size", title="Image files that are too large", result="caution", mends=("textures.convert", "textures.resize")
+    "textures.file-size",
+    title="Image files that are too large",
+    result="caution",
+    mends=("textures.convert", "textures.resize"),
+    explains={"blurred": SELDOM, "slow": SELDOM, "refused": BY_ITSELF},
 )
 def file_size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Image files of more bytes than the destination takes.
@@ -309,7 +348,7 @@ def file_size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.depth", title="More bits than are used", result="note", mends=("textures.convert",))
+@check("textures.depth", title="More bits than are used", result="note", mends=("textures.convert",), explains={"slow": SELDOM})
 def depth(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of more than eight bits a channel.
 
@@ -330,7 +369,9 @@ def depth(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.equal", title="Images that show the same", result="note", mends=("textures.merge-equal",))
+@check(
+    "textures.equal", title="Images that show the same", result="note", mends=("textures.merge-equal",), explains={"slow": SELDOM}
+)
 def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with the same content, or the same picture at another size or in another file format.
 
@@ -376,7 +417,9 @@ def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.two-uses", title="One image as colour and as data", result="caution")
+@check(
+    "textures.two-uses", title="One image as colour and as data", result="caution", explains={"black": SELDOM, "shading": OFTEN}
+)
 def two_uses(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images that one input reads as colours and another as numbers.
 
@@ -398,7 +441,7 @@ def two_uses(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.not-normal", title="Normal map that is none", result="caution")
+@check("textures.not-normal", title="Normal map that is none", result="caution", explains={"black": OFTEN, "shading": BY_ITSELF})
 def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images used as normal maps whose pixels are no directions.
 
@@ -434,7 +477,13 @@ def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.bump-is-normal", title="Normal map read as heights", result="caution", mends=("textures.as-normal",))
+@check(
+    "textures.bump-is-normal",
+    title="Normal map read as heights",
+    result="caution",
+    mends=("textures.as-normal",),
+    explains={"black": SELDOM, "shading": BY_ITSELF},
+)
 def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps that are plugged in where a height map belongs.
 
@@ -458,7 +507,13 @@ def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
             )
 
 
-@check("textures.green", title="Normal map upside down", result="caution", mends=("textures.turn-green",))
+@check(
+    "textures.green",
+    title="Normal map upside down",
+    result="caution",
+    mends=("textures.turn-green",),
+    explains={"shading": BY_ITSELF},
+)
 def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps whose green channel points to the other side than the destination reads.
 
@@ -482,7 +537,13 @@ def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.idle-alpha", title="Alpha channel that says nothing", result="note", mends=("textures.convert",))
+@check(
+    "textures.idle-alpha",
+    title="Alpha channel that says nothing",
+    result="note",
+    mends=("textures.convert",),
+    explains={"box": SELDOM},
+)
 def idle_alpha(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with an alpha channel in which every pixel is solid.
 
@@ -502,7 +563,7 @@ def idle_alpha(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.aspect", title="Long and thin images", result="note")
+@check("textures.aspect", title="Long and thin images", result="note", explains={"blurred": OFTEN})
 def aspect(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images more than eight times as long as they are wide.
 

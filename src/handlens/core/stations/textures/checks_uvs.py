@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from ...kit.check import Finding, Skipped, check, node_key, nodes, value
+from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import first_parts, of_mesh, unit_of
 from ...limits import plural
 from ...measures import Measures
@@ -63,7 +63,7 @@ def _faces(
     )
 
 
-@check("textures.uv-broken", title="UVs that are no numbers, or absent on some faces", result="stop")
+@check("textures.uv-broken", title="UVs that are no numbers, or absent on some faces", result="stop", explains={"white": OFTEN})
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose corners have no UV, or one that is no finite number, in a set that an image is laid on by.
 
@@ -78,7 +78,13 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield _faces(measures, p, k, u.missing, "have no UVs", "missing", result="caution")
 
 
-@check("textures.uv-collapsed", title="All UVs in one point", result="caution", mends=("textures.copy-uvs", "textures.unwrap"))
+@check(
+    "textures.uv-collapsed",
+    title="All UVs in one point",
+    result="caution",
+    mends=("textures.copy-uvs", "textures.unwrap"),
+    explains={"white": SELDOM, "black": OFTEN, "striped": BY_ITSELF, "blurred": SELDOM},
+)
 def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV sets that an image is laid on by and whose UVs are all the same.
 
@@ -101,7 +107,13 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.uv-flat", title="Faces without an area in the UVs", result="note", mends=("textures.unwrap",))
+@check(
+    "textures.uv-flat",
+    title="Faces without an area in the UVs",
+    result="note",
+    mends=("textures.unwrap",),
+    explains={"striped": OFTEN, "blurred": BY_ITSELF},
+)
 def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that have an area in space and none in the UVs.
 
@@ -116,7 +128,13 @@ def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.uv-outside", title="UVs outside 0 to 1", result="caution", mends=("textures.shift-uvs",))
+@check(
+    "textures.uv-outside",
+    title="UVs outside 0 to 1",
+    result="caution",
+    mends=("textures.shift-uvs",),
+    explains={"striped": SELDOM, "blurred": BY_ITSELF},
+)
 def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose UVs leave the first tile.
 
@@ -153,7 +171,7 @@ def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield _faces(measures, p, k, u.outside, "lie outside 0 to 1", "outside", mends)
 
 
-@check("textures.uv-mirrored", title="Mirrored UVs", result="note")
+@check("textures.uv-mirrored", title="Mirrored UVs", result="note", explains={"shading": OFTEN, "blurred": OFTEN})
 def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose UVs run the other way round than their corners, under a normal map.
 
@@ -169,7 +187,13 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield _faces(measures, p, k, u.mirrored, "have mirrored UVs", "mirrored")
 
 
-@check("textures.uv-overlap", title="UVs that lie on each other", result="note", mends=("textures.unwrap",))
+@check(
+    "textures.uv-overlap",
+    title="UVs that lie on each other",
+    result="note",
+    mends=("textures.unwrap",),
+    explains={"blurred": OFTEN},
+)
 def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces of one part and one material that share pixels of their image.
 
@@ -194,7 +218,13 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.uv-padding", title="Islands too close to each other", result="note", mends=("textures.unwrap",))
+@check(
+    "textures.uv-padding",
+    title="Islands too close to each other",
+    result="note",
+    mends=("textures.unwrap",),
+    explains={"blurred": OFTEN},
+)
 def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV islands with less room between them than the sheet wants.
 
@@ -232,7 +262,13 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.uv-second", title="No second UV set", result="caution", mends=("textures.copy-uvs", "textures.unwrap"))
+@check(
+    "textures.uv-second",
+    title="No second UV set",
+    result="caution",
+    mends=("textures.copy-uvs", "textures.unwrap"),
+    explains={"blurred": SELDOM},
+)
 def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without a second UV set on a destination that lays light maps by it.
 
@@ -262,7 +298,7 @@ def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 SCREEN_LINES, VIEW_DEGREES = 1080, 60.0
 
 
-@check("textures.near-view", title="Coarse from where it is looked at", result="note")
+@check("textures.near-view", title="Coarse from where it is looked at", result="note", explains={"blurred": BY_ITSELF})
 def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose image has less than half a pixel for each pixel of the screen at the nearest view that the intent states.
 
@@ -295,7 +331,7 @@ def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("textures.density", title="Uneven texel density", result="note")
+@check("textures.density", title="Uneven texel density", result="note", explains={"striped": SELDOM, "blurred": BY_ITSELF})
 def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose image is much coarser or finer than the model's middle, or that vary much within themselves.
 

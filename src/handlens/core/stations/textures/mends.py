@@ -28,6 +28,7 @@ _KEEPS = "every other image, and the file that came"
     costs="nothing",
     safe=False,
     parameters=[IMAGES, Parameter("file", "text", "the file that is meant, where the names alone do not say", default="")],
+    touches="neither",
 )
 def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
     """Point references that lead nowhere, to one machine or to another letter case at the file that is meant.
@@ -102,6 +103,7 @@ def _plain(image: Image, path: str) -> Image:
     costs="a larger model file",
     promise=LOOKS,
     safe=True,
+    touches="neither",
 )
 def embed(scene: Scene) -> Outcome:
     """Write every image that was found inside the model file, so that nothing can be left behind."""
@@ -117,6 +119,7 @@ def embed(scene: Scene) -> Outcome:
     costs="files that must travel along",
     promise=LOOKS,
     safe=True,
+    touches="neither",
 )
 def gather(scene: Scene) -> Outcome:
     """Write every image that was found as a file beside the model, under a plain relative name."""
@@ -146,6 +149,7 @@ def _kept(scene: Scene, where: str, words: str) -> Outcome:
     costs="the names of those that are merged into another",
     promise=LOOKS,
     safe=True,
+    touches="neither",
 )
 def merge_equal(scene: Scene) -> Outcome:
     """Let inputs whose images have the same bytes share one, and drop the others."""
@@ -179,6 +183,7 @@ def _renumbered(material: Material, number: dict[int, int]) -> Material:
     safe=False,
     parameters=[Parameter("to", "choice", "file format", tuple(ENDINGS), "png"), IMAGES],
     after=("textures.find",),
+    touches="images",
 )
 def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
     """Write images in another file format, at eight bits a channel, without an alpha that says nothing, with the ending that goes
@@ -228,6 +233,7 @@ def _bytes(before: Scene, after: Scene) -> Figure:
         IMAGES,
     ],
     after=("textures.find",),
+    touches="images",
 )
 def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str] = ()) -> Outcome:
     """Shrink images whose longer side is over a limit, keeping their shape, or bring their sides to powers of two.
@@ -319,6 +325,7 @@ def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     costs="nothing; doing it twice gives the first again",
     safe=False,
     parameters=[IMAGES],
+    touches="images",
 )
 def turn_green(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     """Turn the green channel of normal maps over, so that bumps are bumps where green is read the other way."""
