@@ -57,7 +57,7 @@ def test_the_slider_answers_at_once_and_the_mend_is_tried_and_kept(ball):
 
 def test_stand_ins_and_levels_stand_on_the_stage(ball):
     bare = drawn(ball)
-    for name in ("Stand-ins for collisions", "Levels of detail"):
+    for name in ("Add stand-ins for collisions", "Add levels of detail"):
         station(ball, "budget").get_by_role("button", name=name).click()
         ball.get_by_role("dialog").get_by_role("button", name="Put on the tape").click()
     expect(ball.locator(".slip.trying")).to_have_count(0)
@@ -90,7 +90,7 @@ def test_what_costs_for_nothing_goes_first_and_slots_share_one_atlas(page, serve
     expect(trial.locator("tr", has_text="lying flat")).to_contain_text("756")
     trial.get_by_role("button", name="Keep it").click()
     expect(desk.get_by_text("First, what changes nothing")).to_have_count(0)
-    station(page, "budget").get_by_role("button", name="One atlas").click()
+    station(page, "budget").get_by_role("button", name="Combine slots into an atlas").click()
     page.get_by_role("dialog").get_by_role("button", name="Put on the tape").click()
     expect(page.locator(".slip.trying")).to_have_count(0)
     expect(page.locator(".slip.failed")).to_have_count(0)

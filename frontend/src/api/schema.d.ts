@@ -2650,6 +2650,10 @@ export interface components {
             default: unknown;
             zero: boolean;
         };
+        MenuEntry: {
+            place: string;
+            says: string;
+        };
         MendFacts: {
             id: string;
             station: string;
@@ -2660,6 +2664,7 @@ export interface components {
             safe: boolean;
             parameters: components["schemas"]["Parameter"][];
             origin: string;
+            menu: components["schemas"]["MenuEntry"] | null;
         };
         SymptomEntry: {
             key: string;

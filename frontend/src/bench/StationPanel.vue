@@ -26,7 +26,10 @@ function form(mend: string, parts: string[]) {
   asked.value = { mend, parts };
   adding.value = true;
 }
-const slots = computed(() => props.station.tables.find((t) => t.key === 'slots')?.rows.filter((r) => r.material !== null).length ?? 0);
+/** Mends of this station that have a button of their own. */
+const menu = computed(() =>
+  (state.catalogue.value?.mends ?? []).filter((m) => m.menu?.place === 'station' && m.id.startsWith(`${props.station.slug}.`)),
+);
 const measured = computed(() => {
   const m = state.bench.value?.reading?.measured;
   return m && m.fresh < m.meshes ? `${m.fresh} of ${m.meshes} meshes had to be measured anew` : '';
@@ -87,12 +90,6 @@ const worst = computed(() =>
         <template v-if="station.slug === 'budget'">
           <GaugeChart />
           <ReduceDesk />
-          <div class="acts">
-            <button class="btn" @click="form('budget.stand-in', [])">Stand-ins for collisions …</button>
-            <button class="btn" @click="form('budget.levels', [])">Levels of detail …</button>
-            <button v-if="slots > 1" class="btn" @click="form('budget.atlas', [])">One atlas …</button>
-            <button class="btn" @click="form('budget.vertex-order', [])">Order for the card …</button>
-          </div>
         </template>
         <StationTable
           v-for="t in station.tables"
@@ -103,6 +100,7 @@ const worst = computed(() =>
           @form="form"
         />
         <div class="acts">
+          <button v-for="m in menu" :key="m.id" class="btn" :title="m.does" @click="form(m.id, [])">{{ m.menu!.says }}</button>
           <button v-if="mends" class="btn" @click="form('', [])">Another mend …</button>
           <button v-if="state.part.value !== null" class="btn" @click="state.isolate(null)">Show all parts</button>
           <span class="grow" />

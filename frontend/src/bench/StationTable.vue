@@ -49,10 +49,10 @@ watch(
   () => (ticked.value = new Set()),
 );
 const keys = computed(() => chosen.value.map((r) => r.key!));
-/** Mends of this station that can be kept to some parts; those that ask for more open the form. Leaving parts out is always one. */
+/** Mends of this station that can be kept to some parts; those that ask for more open the form. Some are on every table. */
 const mends = computed(() =>
   (state.catalogue.value?.mends ?? []).filter(
-    (m) => m.parameters.some((p) => p.kind === 'parts') && (m.id.startsWith(`${props.station}.`) || m.id === 'arrival.remove-parts'),
+    (m) => m.parameters.some((p) => p.kind === 'parts') && (m.id.startsWith(`${props.station}.`) || m.menu?.place === 'tables'),
   ),
 );
 /** The field of the intent that the chosen parts can be given here. */

@@ -145,6 +145,9 @@ function form(mend: string) {
   adding.value = true;
 }
 const put = (mend: string, params: Record<string, unknown> = {}) => state.put(mend, { parts: keys.value, ...params });
+/** Mends that have a button for picked nodes; one that ends in an ellipsis asks first. */
+const menu = computed(() => (state.catalogue.value?.mends ?? []).filter((m) => m.menu?.place === 'tree'));
+const use = (mend: string, says: string) => (says.endsWith('…') ? form(mend) : put(mend));
 const roles = computed(() => state.catalogue.value?.parts.find((f) => f.name === 'role')?.choices ?? []);
 const seen = computed(() => state.catalogue.value?.parts.find((f) => f.name === 'seen_from')?.choices ?? []);
 /** Says it of parts; what was said of them otherwise stays. */
@@ -303,12 +306,7 @@ const turned = (n: TreeNode) => {
           </select>
         </div>
         <div class="line">
-          <button class="btn" @click="form('placement.group')">Group …</button>
-          <button class="btn" @click="put('placement.ungroup')">Ungroup</button>
-          <button class="btn" @click="form('placement.hang')">Parent to …</button>
-          <button class="btn" @click="put('placement.to-origin')">To the origin together</button>
-          <button class="btn" @click="form('arrival.name-by-pattern')">Name by a pattern …</button>
-          <button class="btn" @click="put('placement.remove-below')">Remove with its children</button>
+          <button v-for="m in menu" :key="m.id" class="btn" :title="m.does" @click="use(m.id, m.menu!.says)">{{ m.menu!.says }}</button>
         </div>
         <ul v-if="own.length" class="own">
           <li v-for="f in own.slice(0, 12)" :key="f.id">

@@ -55,8 +55,15 @@ class ParameterEntry(msgspec.Struct, frozen=True):
     zero: bool
 
 
+class MenuEntry(msgspec.Struct, frozen=True):
+    """A button of a mend's own. place: station, tree or tables. One that ends in "…" asks for the parameters first."""
+
+    place: str
+    says: str
+
+
 class MendEntry(msgspec.Struct, frozen=True):
-    """One mend. origin: who brings it."""
+    """One mend. origin: who brings it. menu: its own button, where it has one beside being offered."""
 
     id: str
     station: str
@@ -67,6 +74,7 @@ class MendEntry(msgspec.Struct, frozen=True):
     safe: bool
     parameters: list[ParameterEntry]
     origin: str
+    menu: MenuEntry | None
 
 
 class FormatEntry(msgspec.Struct, frozen=True):
@@ -101,8 +109,19 @@ def mends() -> list[MendEntry]:
     """Every mend with its parameters."""
     takes = lambda m: [ParameterEntry(p.name, p.kind, p.says, list(p.choices), p.default, p.zero) for p in m.parameters]
     return [
-        MendEntry(m.id, station_of(m.id), m.title, m.says, m.keeps, m.costs, m.safe, takes(m), origin_of(m.run))
-        for m in all_mends()
+        MendEntry(
+            mend.id,
+            station_of(mend.id),
+            mend.title,
+            mend.says,
+            mend.keeps,
+            mend.costs,
+            mend.safe,
+            takes(mend),
+            origin_of(mend.run),
+            MenuEntry(*mend.menu) if mend.menu is not None else None,
+        )
+        for mend in all_mends()
     ]
 
 

@@ -14,6 +14,8 @@ from .spent import Spent
 
 #: What a mend makes anew.
 Touches = Literal["meshes", "images", "neither"]
+#: Where a mend has a button of its own: on its station, for the nodes picked in the tree, or for ticked rows of every station's tables.
+Menu = Literal["station", "tree", "tables"]
 
 
 def as_share(text: str) -> float | None:
@@ -121,6 +123,9 @@ class Mend:
     touches: Touches = "meshes"
     #: What it costs to play beside, for each triangle of the model, in triangles that are measured anew.
     work_per_triangle: float = 0.0
+    #: Where it has a button of its own, beside being offered by findings and listed among all mends, and what that says.
+    #: A button that ends in "…" asks for the parameters first.
+    menu: tuple[Menu, str] | None = None
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
@@ -170,11 +175,12 @@ def mend(
     promise: Promise | None = None,
     touches: Touches = "meshes",
     work_per_triangle: float = 0.0,
+    menu: tuple[Menu, str] | None = None,
 ) -> Callable[[Callable[..., Outcome]], Mend]:
     """Make a mend of a function; the first paragraph of its docstring says what it does. The parameters are those of `Mend`."""
 
     def declare(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
-        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise, touches, work_per_triangle)
+        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise, touches, work_per_triangle, menu)
 
     return declare

@@ -213,6 +213,7 @@ def _unused(scene: Scene) -> Outcome:
 @mend(
     "arrival.remove-parts",
     title="Remove parts",
+    menu=("tables", "Remove parts"),
     keeps="everything else, with what hangs on the removed parts where it stands",
     costs="what is removed is gone from the export; the original keeps it",
     promise=PLACES,

@@ -18,6 +18,7 @@ from ...scene.transforms import parents, walk, world_matrices
 @mend(
     "arrival.name-by-pattern",
     title="Name by a pattern",
+    menu=("tree", "Name by a pattern …"),
     keeps="every reference, and everything that is no name",
     costs="side files that use the old names must be changed too",
     safe=False,

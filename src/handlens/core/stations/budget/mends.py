@@ -134,6 +134,7 @@ def take_back(scene: Scene, steps: float = 1, parts: Sequence[str] = ()) -> Outc
 @mend(
     "budget.vertex-order",
     title="Order triangles for the vertex cache",
+    menu=("station", "Order triangles for the vertex cache …"),
     keeps="every face, point, UV, normal, colour, weight, slot and name",
     costs="the order of faces and points",
     safe=True,

@@ -31,6 +31,7 @@ _ASLANT = np.array([[0.8255, 0.3571, -0.4372], [-0.2113, 0.9132, 0.3481]])
 @mend(
     "budget.atlas",
     title="Combine slots into one atlas",
+    menu=("station", "Combine slots into an atlas …"),
     keeps="how everything looks, every face and point, and pixels one for one where they fit",
     costs="names of materials and pictures, UVs of what shows no picture, bits of a colour past eight, alpha that is drawn solid; tangents stay as they are",
     safe=False,

@@ -34,6 +34,7 @@ _CLOSE, _ROOMY, _SMALL = 0.05, 1.35, 0.8
 @mend(
     "budget.stand-in",
     title="Add a stand-in for collisions",
+    menu=("station", "Add stand-ins for collisions …"),
     keeps="everything that is there",
     costs="a simple part beside each, which is never drawn",
     safe=False,

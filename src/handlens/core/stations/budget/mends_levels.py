@@ -27,6 +27,7 @@ from .reducing import Part, first_level, left_of, parts_of, within
 @mend(
     "budget.levels",
     title="Add levels of detail",
+    menu=("station", "Add levels of detail …"),
     keeps="everything that is there, as the finest level",
     costs="coarser parts beside each; what they show less of is measured",
     safe=False,

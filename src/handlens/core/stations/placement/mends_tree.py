@@ -60,6 +60,7 @@ def _left(scene: Scene, nodes: Sequence[int], under: int) -> tuple[str, ...]:
 @mend(
     "placement.group",
     title="Group",
+    menu=("tree", "Group …"),
     keeps="where everything stands, meshes, pivots, clips",
     costs="one node more",
     promise=POSES,
@@ -90,6 +91,7 @@ def group(scene: Scene, parts: Sequence[str], name: str) -> Outcome:
 @mend(
     "placement.ungroup",
     title="Ungroup",
+    menu=("tree", "Ungroup"),
     keeps="where everything stands, meshes, pivots",
     costs="the groups and their names",
     promise=PLACES,
@@ -120,6 +122,7 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 @mend(
     "placement.hang",
     title="Parent to another node",
+    menu=("tree", "Parent to …"),
     keeps="where everything stands, meshes, pivots",
     costs="what the old parent moves no longer moves them",
     promise=PLACES,
@@ -151,6 +154,7 @@ def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
 @mend(
     "placement.remove-below",
     title="Remove with its children",
+    menu=("tree", "Remove with their children"),
     keeps="everything else, where it stands",
     costs="what is removed is gone from the export; the original keeps it",
     promise=PLACES,
@@ -207,6 +211,7 @@ def _without_unheld(scene: Scene) -> Scene:
 @mend(
     "placement.to-origin",
     title="Bring to the origin together",
+    menu=("tree", "Bring to the origin together"),
     keeps="how they stand to each other, shape, scale, turns, clips",
     costs="where they stood",
     promise=FORM,
