@@ -75,7 +75,7 @@ front_modules() {
 
 front_end() {
   local stamp="$root/frontend/dist/.stamp" want
-  want=$(cd "$root/frontend" && find src public index.html vite.config.ts package-lock.json -type f -print0 2>/dev/null | sort -z | xargs -0 sha256sum | sha256sum | cut -c1-32)
+  want=$(cd "$root/frontend" && find src public index.html vite.config.ts package-lock.json ../docs/guide -type f -print0 2>/dev/null | sort -z | xargs -0 sha256sum | sha256sum | cut -c1-32)
   if [ -f "$stamp" ] && grep -qx "$want" "$stamp"; then return; fi
   front_modules
   node_path

@@ -16,6 +16,7 @@ export type ProofRow = S['ProofRow'];
 export type Job = S['Job'];
 export type Catalogue = S['Catalogue'];
 export type MendFacts = S['MendFacts'];
+export type CheckFacts = S['CheckFacts'];
 export type SheetFacts = S['SheetFacts'];
 export type Intent = S['Intent'];
 export type Field = S['Field'];
@@ -60,6 +61,7 @@ export const api = {
   shelf: (search = '', show: 'all' | 'held' | 'fit' = 'all', first = 0) =>
     call<Shelf>('GET', `/shelf?${new URLSearchParams({ search, show, first: String(first) })}`),
   catalogue: () => call<Catalogue>('GET', '/catalogue'),
+  checks: () => call<CheckFacts[]>('GET', '/catalogue/checks'),
   changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent; intent_seen?: Intent }) =>
     call<void>('PATCH', `/models/${id}`, change),
   removeModel: (id: number) => call<void>('DELETE', `/models/${id}`),

@@ -1571,7 +1571,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The same for as long as this version and its house checks run: it is sent once, and then only asked whether it still holds. */
+        /** What there is to choose from. */
         get: {
             parameters: {
                 query?: never;
@@ -1588,6 +1588,43 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Catalogue"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every check, ours and the house's, with what it looks for, why, and where that comes from. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CheckFacts"][];
                     };
                 };
                 default: components["responses"]["DEFAULT_ERROR"];
@@ -2699,6 +2736,20 @@ export interface components {
             parts: components["schemas"]["Field"][];
             /** @description sizes that can be expected */
             sizes: components["schemas"]["Field"][];
+        };
+        CheckFacts: {
+            id: string;
+            station: string;
+            title: string;
+            does: string;
+            why: string;
+            measured: string;
+            source: string;
+            mends: string[];
+            results: {
+                [key: string]: string;
+            };
+            origin: string;
         };
         LostCandidate: {
             path: string;

@@ -24,7 +24,7 @@ const visible = defineModel<boolean>('visible', { required: true });
     <label class="switch"><ToggleSwitch :model-value="singleKeys" @update:model-value="setSingleKeys" /> Single keys work</label>
     <p class="faded small">
       Outside the loupe the model as built, inside it as received. Nothing ever changes the files that you brought: mends lie on the tape
-      and are played on a copy.
+      and are played on a copy. <RouterLink to="/guide" @click="visible = false">The guide</RouterLink> says what each station looks for.
     </p>
   </Dialog>
 </template>

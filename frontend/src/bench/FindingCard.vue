@@ -35,6 +35,8 @@ function step(by: number) {
 }
 const measured = computed(() => figure(finding.value.measured));
 const wanted = computed(() => figure(finding.value.wanted));
+/** The check's place in the guide, which opens beside the Bench. */
+const guide = computed(() => `/guide/${finding.value.check.split('.')[0]}#${finding.value.check}`);
 const canShow = computed(() => !!finding.value.elements || finding.value.node !== null);
 /** What mends all findings of this kind at once, where that is not the same as what mends this one. */
 const forAll = computed(() => {
@@ -158,6 +160,9 @@ watch(
     <p v-if="finding.waived" class="why">{{ waivedBy }}: {{ finding.waived }}</p>
     <p v-else class="why">
       <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
+      <a class="guide" :href="guide" target="_blank" :aria-label="`Guide: ${finding.title}`" title="What this check looks for, in the guide"
+        >?</a
+      >
     </p>
     <LostImage v-if="lost" :reference="lost" />
     <Dialog v-model:visible="waiving" modal header="Accept this finding?" dismissable-mask>
@@ -252,6 +257,16 @@ h3 i {
   margin: 4px 0 0;
   color: var(--hl-ink-soft);
   font-size: 12.5px;
+}
+.guide {
+  display: inline-block;
+  min-width: 18px;
+  text-align: center;
+  font: 600 12px/16px var(--hl-font-figure);
+  color: var(--hl-ink-soft);
+  border: 1px solid var(--hl-rule);
+  border-radius: 9px;
+  text-decoration: none;
 }
 .acts {
   display: flex;

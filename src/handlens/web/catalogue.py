@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from typing import Any
 
-from flask import make_response, request
+from flask import Response, jsonify, make_response, request
 from flask_smorest import Blueprint
 
 from .. import __version__
@@ -24,12 +25,22 @@ blueprint = Blueprint("catalogue", __name__, url_prefix="/api/catalogue", descri
 @blueprint.get("")
 @blueprint.response(200, schemas.Catalogue)
 def whole() -> Any:
-    """The same for as long as this version and its house checks run: it is sent once, and then only asked whether it still holds."""
+    """What there is to choose from."""
+    return _sent_once(lambda: schemas.Catalogue().dump(_all()))
+
+
+@blueprint.get("/checks")
+@blueprint.response(200, schemas.CheckFacts(many=True))
+def checks() -> Any:
+    """Every check, ours and the house's, with what it looks for, why, and where that comes from."""
+    return _sent_once(lambda: schemas.CheckFacts().dump(catalogue.checks(), many=True))
+
+
+def _sent_once(body: Callable[[], Any]) -> Response:
+    """An answer that is the same for as long as this version and its house checks run: after the first time it is only asked whether
+    it still holds. body: makes the answer's JSON."""
     tag = f"{__version__}-{route_key()}-{_BEGAN}"
-    if tag in request.if_none_match:
-        answer = make_response("", 304)
-    else:
-        answer = make_response(schemas.Catalogue().dump(_all()))
+    answer = make_response("", 304) if tag in request.if_none_match else jsonify(body())
     answer.set_etag(tag)
     answer.headers["Cache-Control"] = "private, no-cache"
     return answer

@@ -7,7 +7,7 @@ from typing import Any
 from marshmallow import Schema, fields, validate
 
 from ..core.display.pulled import PulledPart
-from ..core.judge.catalogue import FormatEntry, MendEntry, ParameterEntry, StationEntry
+from ..core.judge.catalogue import CheckEntry, FormatEntry, MendEntry, ParameterEntry, StationEntry
 from ..core.judge.gauges import Gauge
 from ..core.judge.ledger import Counts as CoreCounts
 from ..core.judge.ledger import Entry
@@ -210,11 +210,13 @@ _NAMES: dict[Any, str] = {
     Call: "MendCall",
     RuleSheet: "SheetFacts",
     MendEntry: "MendFacts",
+    CheckEntry: "CheckFacts",
     FormatEntry: "FormatFacts",
     ParameterEntry: "Parameter",
     StationEntry: "StationFacts",
     SheetNames: "SheetNames",
 }
+CheckFacts = schema_of(CheckEntry, _NAMES)
 MendCall = schema_of(Call, _NAMES)
 schema_of(Row, _NAMES, without=frozenset({"weight"}))
 schema_of(CoreOptions, _NAMES, without=frozenset({"unstated_unit", "unstated_axis"}))

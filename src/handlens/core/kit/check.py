@@ -185,6 +185,9 @@ def _sections(text: str) -> tuple[str, dict[str, str]]:
 
 
 def _capital(text: str) -> str:
+    """The text with a capital first, but for names that are written small."""
+    if text.startswith("glTF"):
+        return text
     return text[:1].upper() + text[1:]
 
 
