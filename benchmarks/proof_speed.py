@@ -20,7 +20,7 @@ from handlens.core import formats
 from handlens.core.geometry.recut import only_vertices, recut, used_vertices
 from handlens.core.packages import FilePackage, FolderPackage
 from handlens.core.pipeline.writing import write_as
-from handlens.core.proof import prove, prove_held
+from handlens.core.proof import prove, prove_conformed
 from handlens.core.scene import Node, Scene
 from handlens.core.scene.model import Array, Mesh
 
@@ -78,7 +78,7 @@ def main() -> None:
                     (place / path).write_bytes(data)
                 package, main_file = FolderPackage(place), next(iter(written.files))
                 reading, again = best(lambda p=package, f=main_file: formats.read(p, f))
-                proving, proof = best(lambda w=written, a=again: prove_held(w.held, a, w.sent_as))
+                proving, proof = best(lambda w=written, a=again: prove_conformed(w.held, a, w.sent_as))
                 assert proof.proved, [r for r in proof.rows if r.result == "stop"]
                 print(f"| {kind} | {name.upper()} | {proving / reading:.2f} | {proving:.2f} s |", flush=True)
         other = shuffled(read["plain"])

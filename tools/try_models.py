@@ -17,7 +17,7 @@ from typing import Any
 
 from handlens.core import proof
 from handlens.core.judge import Judgement, judge
-from handlens.core.judge.trials import came, with_trials
+from handlens.core.judge.trials import new_or_worse, with_trials
 from handlens.core.kit.check import Finding
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures.known import Known
@@ -45,7 +45,7 @@ def played(
     return told | {
         "gone": left is None,
         "left": None if left is None else left.title,
-        "came": [f.title for f in came(before, judged)],
+        "came": [f.title for f in new_or_worse(before, judged)],
         "went": [f.id for f in before.findings if f.id not in after and f.id != finding.id],
         "differs": sorted({f"{r.group}: {r.what}" for r in proof.compare(scene, outcome.scene, True) if r.result == "stop"}),
     }

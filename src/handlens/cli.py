@@ -303,12 +303,12 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
 
 def _mend(args: argparse.Namespace) -> int:
     from .core import formats
-    from .core.pipeline.writing import changed_files, in_unit_said
+    from .core.pipeline.writing import changed_files, in_intended_unit
     from .core.rules import load_intent, load_sheet
     from .core.rules.export import ExportOptions
 
     _, path, before, scene, runs = _mended(args)
-    scene = in_unit_said(scene, load_intent(args.intent))
+    scene = in_intended_unit(scene, load_intent(args.intent))
     outputs = _outputs(args, (args.path, path, before))
     out, format_name = _target(args.out, path, scene.format)
     # A format that cannot state its unit is written in the one in which the destination will read it; nothing else is changed.

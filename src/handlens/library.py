@@ -95,7 +95,9 @@ class Model:
         """The model with a mend applied. Raises InputError for a wrong call and MendError where the mend does not apply
         or would break what it promises to keep."""
         made, _ = apply_as_promised(self.scene, id, params)
-        return replace(self, scene=made.scene, figures=(*self.figures, *made.told()), remarks=(*self.remarks, *made.remarks))
+        return replace(
+            self, scene=made.scene, figures=(*self.figures, *made.all_figures()), remarks=(*self.remarks, *made.remarks)
+        )
 
     def write(self, format_name: str, sheet: str | RuleSheet | None = None, intent: Intent | None = None) -> Written:
         """The model in a format, as a rule sheet's destination wants it, without what the intent calls aside. Nothing is stored yet.

@@ -176,12 +176,12 @@ def watch(root: Path, rules: str | None, intent: str | None) -> int:
     print(f"Watching {root} (Ctrl-C stops it)", flush=True)
     while True:
         for model in folder.look(time.monotonic()):
-            for line in _told(root, model, rules, intent, known):
+            for line in _outcome(root, model, rules, intent, known):
                 print(line, flush=True)
         time.sleep(EVERY)
 
 
-def _told(root: Path, model: str, rules: str | None, intent: str | None, known: dict[str, dict[str, Any]]) -> Iterator[str]:
+def _outcome(root: Path, model: str, rules: str | None, intent: str | None, known: dict[str, dict[str, Any]]) -> Iterator[str]:
     command = [sys.executable, "-m", "handlens", "inspect", str(root / model), "--json", "-"]
     command += ["--rules", rules] if rules else []
     command += ["--intent", intent] if intent else []

@@ -13,7 +13,7 @@ from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from handlens.core.surface.atlas import laid_out
+from handlens.core.surface.atlas import packed_cells
 from handlens.core.surface.colour import to_linear
 from handlens.core.surface.uv_transform import placed
 from scenes import mesh, scene
@@ -251,7 +251,7 @@ def test_parts_that_are_not_meant_keep_their_materials_and_a_part_without_uvs_ge
 def test_cells_never_lie_over_each_other_and_many_are_laid_soon():
     random = np.random.default_rng(3)
     sizes = [(8 * int(a), 8 * int(b)) for a, b in random.integers(1, 30, (400, 2))]
-    atlas = laid_out(sizes, 1 << 14)
+    atlas = packed_cells(sizes, 1 << 14)
     taken = np.zeros(atlas.size[::-1], bool)
     for (w, h), (x, y) in zip(sizes, atlas.places.tolist(), strict=True):
         assert not taken[y : y + h, x : x + w].any()

@@ -25,7 +25,7 @@ from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node
-from handlens.core.scene.made import ROLE, said
+from handlens.core.scene.generated import ROLE, property_text
 from handlens.core.stations.budget.checks import by_slot
 from handlens.core.stations.budget.mends_levels import switch_distance
 from handlens.core.words.calls import Call
@@ -129,7 +129,7 @@ def test_a_stand_in_hangs_on_its_part_and_counts_nowhere():
     before, outcome = with_stand_ins()
     after = outcome.scene
     node = next(n for n in after.nodes if n.name == "crate_stand_in")
-    assert (said(node, ROLE), after.nodes[0].children) == ("stand-in", (1,))
+    assert (property_text(node, ROLE), after.nodes[0].children) == ("stand-in", (1,))
     assert "an upright box is the cheapest" in outcome.remarks[0]
     ids = lambda s: [(f.id, f.result) for f in judge(measure(s), SHEET, Intent()).findings]
     assert ids(after) == ids(before)

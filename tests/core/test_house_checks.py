@@ -12,9 +12,9 @@ import pytest
 
 from handlens.core import formats
 from handlens.core.judge import judge
-from handlens.core.judge.apart import judged_apart
-from handlens.core.judge.kept import judged
+from handlens.core.judge.in_child import judged_in_child
 from handlens.core.judge.report import report
+from handlens.core.judge.stored import judged
 from handlens.core.judge.symptoms import explained
 from handlens.core.judge.trials import with_trials
 from handlens.core.limits import InputError
@@ -142,7 +142,7 @@ def test_an_installed_package_offers_its_station(house, tmp_path, monkeypatch):
 def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeypatch):
     house(HOUSE)
     m = measure(lanterns())
-    here, there = judged({}, m, SHEET, Intent()), judged_apart({}, m.to_bytes(), SHEET, Intent())
+    here, there = judged({}, m, SHEET, Intent()), judged_in_child({}, m.to_bytes(), SHEET, Intent())
     assert here == there
     assert any(f["check"] == "lanterns.unnumbered" for f in there[0].report["findings"])
     # Where the child is nobody it reads only what everybody may, which a folder of pytest's own is not.
@@ -153,9 +153,9 @@ def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeyp
         text = (HOUSE / "names.py").read_text().replace("    if not any", "    while sheet:\n        pass\n    if not any")
         (slow / "names.py").write_text(text)
         house(slow)
-        monkeypatch.setattr("handlens.core.judge.apart._SECONDS", 3)
+        monkeypatch.setattr("handlens.core.judge.in_child._SECONDS", 3)
         with pytest.raises(InputError, match="more than 3 seconds"):
-            judged_apart({}, m.to_bytes(), SHEET, Intent())
+            judged_in_child({}, m.to_bytes(), SHEET, Intent())
 
 
 def test_what_was_judged_by_another_house_is_not_taken_for_what_is_judged_now(house, tmp_path):

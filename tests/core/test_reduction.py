@@ -327,12 +327,12 @@ def test_where_pictures_slide_it_is_said_over_how_much_and_how_many_triangles_wo
     x, y, z = ball.positions.T
     waves = np.stack([0.3 * x + 0.1 * z + 0.01 * np.sin(5 * y), 0.3 * y + 0.1 * z], axis=1).astype(np.float32)
     sheet = replace(ball, name="sheet", uvs=(Layer(waves, ball.corners),))
-    told = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 500}).told()}
+    told = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 500}).all_figures()}
     assert float(told["pictures slide by, in the mean and at most"].split()[-2]) > 1
     assert 0 < float(told["they slide by more than 1 px on"].split()[0]) < 100
     count = int(told["triangles of sheet that would hold them"].removeprefix("about ").replace(",", ""))
     assert 500 < count < sheet.triangle_count
-    held = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 1.05 * count}).told()}
+    held = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 1.05 * count}).all_figures()}
     assert float(held["pictures slide by, in the mean and at most"].split()[-2]) <= 1.05
     smeared = surface_of(grid(20, lambda u, v: (u, v, 0.1 * u * v), lambda u, v: (u, 0 * v)))
     assert price(smeared, surface_of(grid(5, lambda u, v: (u, v, 0.1 * u * v), lambda u, v: (v, 0 * v)))).drift is None
@@ -505,7 +505,7 @@ def test_reducing_keeps_the_detail_as_a_picture():
     after = outcome.scene
     assert [i.reference for i in after.images] == ["sheet_normal.png", "sheet_occlusion.png"]
     assert [(x.role, x.uv_set) for x in after.materials[0].inputs] == [("normal", 0), ("occlusion", 0)]
-    bare = apply_mend(room, "budget.reduce", {"share": 10}).told()
+    bare = apply_mend(room, "budget.reduce", {"share": 10}).all_figures()
     of = lambda figures, what: float(next(f.after for f in figures if f.what.startswith(what)).rstrip("°"))
     # The pictures give back most of what the faces lost.
     assert of(outcome.figures, "their light is off by") < 0.5 * of(bare, "faces turn by")

@@ -12,7 +12,7 @@ from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.judge import Judgement, judge
 from handlens.core.judge.causes import folded
 from handlens.core.judge.report import finding_json, report, with_waivers
-from handlens.core.judge.trials import came
+from handlens.core.judge.trials import new_or_worse
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
 from handlens.core.measures.known import content_key
@@ -90,9 +90,9 @@ def test_another_part_that_comes_to_stand_for_the_rest_is_not_worse_than_before(
     before = Judgement(tuple(folded(several(2, 7, 3, 4))), (), ())
     # The worst is mended: another stands for the rest, which was there before.
     left = Judgement(tuple(folded([f for f in several(2, 7, 3, 4) if f.node != 1])), (), ())
-    assert came(before, left) == []
+    assert new_or_worse(before, left) == []
     worse = [replace(f, result="stop") if f.node == 3 else f for f in several(2, 7, 3, 4)]
-    assert [f.node for f in came(before, Judgement(tuple(folded(worse)), (), ()))] == [3]
+    assert [f.node for f in new_or_worse(before, Judgement(tuple(folded(worse)), (), ()))] == [3]
 
 
 def test_no_material_is_a_note_where_the_format_holds_none():

@@ -10,7 +10,7 @@ from handlens.cli import main
 from handlens.core.measures import collect
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove
-from handlens.core.route.tape import apply_mend, unit_said
+from handlens.core.route.tape import apply_mend, declared_unit
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed
@@ -211,4 +211,4 @@ def test_what_was_judged_in_a_said_unit_is_written_in_it(tmp_path):
 )
 def test_a_slip_that_says_the_unit_says_what_the_file_counts_in(slips, unit):
     """A hundredth into metres: the numbers were centimetres. A foot has no name among the intent's units."""
-    assert unit_said([Call("size.scale", {"factor": f, "unit": u}) for f, u in slips]) == unit
+    assert declared_unit([Call("size.scale", {"factor": f, "unit": u}) for f, u in slips]) == unit

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.test_mends import posed, positions, random_tree
-from handlens.core.judge import judge, things_of
+from handlens.core.judge import judge, relevant_measures
 from handlens.core.judge.tree import tree
 from handlens.core.kit.naming import measured_things, names_by
 from handlens.core.kit.roles import proposals
@@ -229,7 +229,7 @@ def test_what_has_a_role_apart_counts_in_no_size_and_no_budget(role):
     made = scene(cube("crate"), cube("tall", 9.0))
     meant = intent_from_json(json.dumps({"parts": {"tall": {"role": role}}, "expected": {"height_m": 1}}))
     m = collect(made)
-    assert things_of(m, meant).bounds_max == [1, 1, 1]
+    assert relevant_measures(m, meant).bounds_max == [1, 1, 1]
     assert "size.expected" not in {f.check for f in judge(m, load_sheet(None), meant).findings}
 
 

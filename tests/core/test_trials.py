@@ -10,7 +10,7 @@ from handlens.core.judge import judge
 from handlens.core.judge.judge import offered
 from handlens.core.judge.ledger import ledger
 from handlens.core.judge.report import finding_json
-from handlens.core.judge.trials import came, with_trials
+from handlens.core.judge.trials import new_or_worse, with_trials
 from handlens.core.kit.check import Finding
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known
@@ -106,7 +106,7 @@ def test_every_offer_takes_its_finding_away_and_brings_none(models, name):
         for call in f.mends:
             after = judge(collect(apply_mend(made, *call).scene, known=Known(measures)), sheet, Intent())
             assert f.id not in {x.id for x in after.findings}, (f.title, call)
-            assert not [x.title for x in came(before, after)], (f.title, call)
+            assert not [x.title for x in new_or_worse(before, after)], (f.title, call)
 
 
 def test_what_is_refused_stays_or_brings_another_is_not_offered():

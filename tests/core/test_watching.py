@@ -7,7 +7,7 @@ import pytest
 from handlens.core.limits import InputError
 from handlens.core.packages import open_plain
 from handlens.core.pipeline.opening import open_scene
-from handlens.watching import SETTLED, Folder, _told
+from handlens.watching import SETTLED, Folder, _outcome
 from scenes import cube, scene
 
 
@@ -111,7 +111,7 @@ def test_each_save_says_what_it_fixed_and_brought(tmp_path):
     from handlens.core import formats
 
     known = {}
-    told = lambda: list(_told(tmp_path, "crate.glb", None, None, known))
+    told = lambda: list(_outcome(tmp_path, "crate.glb", None, None, known))
     save = lambda made: (tmp_path / "crate.glb").write_bytes(formats.write(made, "glb", "crate")["crate.glb"])
     save(scene(cube()))
     assert told()[0].startswith("crate.glb: 0 stops")

@@ -11,7 +11,7 @@ from PIL import Image as Pillow
 
 from formats.test_features import _painted
 from handlens.core import formats
-from handlens.core.formats.held.accepted import PLAIN_KINDS, accepted, left_out, told
+from handlens.core.formats.conform.accepted import PLAIN_KINDS, accepted, left_out, reencoded_images
 from handlens.core.scene import Image
 from handlens.core.surface.pictures import media_type
 from scenes import read_files, round_trip
@@ -80,14 +80,14 @@ def test_plain_kinds_are_not_touched(kind):
     data, _ = encoded(kind, "RGB")
     made = painted_with(data)
     assert accepted(made, PLAIN_KINDS).images == made.images
-    assert told(made, PLAIN_KINDS, "glTF") == []
+    assert reencoded_images(made, PLAIN_KINDS, "glTF") == []
     assert data in formats.write(made, "glb", "net")["net.glb"]
 
 
 def test_what_cannot_be_opened_stays_as_it_came():
     made = painted_with(b"no picture at all")
     assert accepted(made, PLAIN_KINDS).images == made.images
-    assert told(made, PLAIN_KINDS, "glTF") == []
+    assert reencoded_images(made, PLAIN_KINDS, "glTF") == []
     assert "1 image is neither PNG nor JPEG and left out." in formats.what_is_lost(made, "3mf")
     assert b"no picture at all" in formats.write(made, "glb", "net")["net.glb"]
 
@@ -161,7 +161,7 @@ def test_an_image_that_nothing_uses_is_left_alone():
     spare = replace(made.images[0], id="image:1", reference="spare.tga")
     both = made.with_(images=(*made.images, spare))
     out = accepted(both, PLAIN_KINDS)
-    assert len(told(both, PLAIN_KINDS, "glTF")) == 1
+    assert len(reencoded_images(both, PLAIN_KINDS, "glTF")) == 1
     assert left_out(both, PLAIN_KINDS) == 1
     assert out.images[1] is spare
 

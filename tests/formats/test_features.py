@@ -14,10 +14,10 @@ from PIL import Image as Picture
 
 from everything import everything
 from handlens.core import formats
-from handlens.core.formats.held import STEPS, hold
+from handlens.core.formats.conform import STEPS, conform
 from handlens.core.formats.table import BY_NAME, FEATURES, FORMATS, WRITERS
 from handlens.core.packages import FolderPackage
-from handlens.core.proof import ASPECTS, prove, prove_held
+from handlens.core.proof import ASPECTS, prove, prove_conformed
 from handlens.core.proof.compared import Compared
 from handlens.core.proof.tolerances import DOUBLE, SINGLE, TOLD
 from handlens.core.scene import Camera, Channel, Clip, Image, Layer, Light, Material, Morph, Node, Scene, TextureInput
@@ -366,8 +366,8 @@ def test_nothing_is_excused_that_was_not_said(name, tmp_path):
         for step in [s for s in STEPS if s.tell(sent, target) and s.name not in NOTHING_CHANGES | seen]:
             told.add(step.name)
             back = back or round_trip(sent, name, tmp_path / feature)[0]
-            without = hold(sent, target, steps=[s for s in STEPS if s is not step])
-            if not prove_held(without, back, sent.format).proved:
+            without = conform(sent, target, steps=[s for s in STEPS if s is not step])
+            if not prove_conformed(without, back, sent.format).proved:
                 seen.add(step.name)
     assert len(told) > 3
     assert told == seen

@@ -15,7 +15,7 @@ from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import load_sheet
 from handlens.core.scene import Node
-from handlens.core.scene.made import ROLE, said
+from handlens.core.scene.generated import ROLE, property_text
 from handlens.core.scene.transforms import world_matrices
 from scenes import scene
 from solids import icosphere
@@ -31,7 +31,7 @@ def opened(tmp_path: Path, files: dict[str, bytes], main: str):
 
 
 def roles(s):
-    return {n.name: said(n, ROLE) for n in s.nodes}
+    return {n.name: property_text(n, ROLE) for n in s.nodes}
 
 
 @pytest.mark.parametrize("moved", [False, True])

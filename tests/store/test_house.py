@@ -291,7 +291,7 @@ def test_no_look_at_the_shelf_judges_or_loads_measures(client, monkeypatch):
 
     listen = lambda conn, cursor, statement, *_: seen.append(statement)
     event.listen(engine(), "before_cursor_execute", listen)
-    monkeypatch.setattr("handlens.store.shelf.judged_apart", lambda *_: pytest.fail("judged while looking"))
+    monkeypatch.setattr("handlens.store.shelf.judged_in_child", lambda *_: pytest.fail("judged while looking"))
     try:
         assert client.get("/api/shelf").json["models"]
     finally:

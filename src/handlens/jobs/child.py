@@ -28,8 +28,8 @@ from ..core import formats, limits, packages
 from ..core.display import coarse, display_copy, reduced_copy
 from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
-from ..core.judge.kept import judged
 from ..core.judge.report import source
+from ..core.judge.stored import judged
 from ..core.judge.trials import with_trials
 from ..core.limits import InputError, MendError
 from ..core.machine.compiled_ahead import load_ahead

@@ -34,13 +34,13 @@ def claim(folder: Path, patience: float = 5.0) -> TextIO:
             if time.monotonic() < end:
                 time.sleep(0.1)
                 continue
-            address = _told(held).get("address")
+            address = _described(held).get("address")
             held.close()
             where = f", at {address}" if address else ""
             raise Claimed(
                 f"Hand Lens is running from {folder} already{where}; stop that one first, or choose another --data folder."
             ) from None
-        end_left(_told(held).get("processes", []))
+        end_left(_described(held).get("processes", []))
         held.truncate(0)
         return held
 
@@ -53,7 +53,7 @@ def tell(held: TextIO, address: str, processes: list[int]) -> None:
     held.flush()
 
 
-def _told(held: TextIO) -> dict[str, Any]:
+def _described(held: TextIO) -> dict[str, Any]:
     held.seek(0)
     try:
         told = json.loads(held.read())

@@ -164,7 +164,7 @@ class Cluster:
         making.mkdir()
         if self.user is not None:
             shutil.chown(making, self.user.pw_uid, self.user.pw_gid)
-            self._let_through()
+            self._grant_traverse()
         done = self._run(
             str(self.bin / "initdb"),
             "-D",
@@ -238,7 +238,7 @@ class Cluster:
             self._admin("postgres", f"ALTER ROLE handlens RENAME TO {_ADMIN}", "passing")
         self._admin("postgres", "DROP ROLE IF EXISTS passing")
 
-    def _let_through(self) -> None:
+    def _grant_traverse(self) -> None:
         """Let the postgres user pass through our own folder, which root may have made private."""
         if not os.access(self.folder, os.X_OK) or not self.folder.stat().st_mode & 0o001:
             self.folder.chmod(self.folder.stat().st_mode | 0o011)

@@ -49,12 +49,12 @@ def renew(db: Session, model: Model) -> None:
     if done is not None:
         intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
         trees = {x.slug: with_waivers(shelf.judgement(db, done, x, intent).report, reasons) for x in shipped()}
-        row |= _said(trees)
+        row |= _text_of(trees)
     changed = {k: v for k, v in row.items() if k != "model_id"}
     db.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))
 
 
-def _said(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
+def _text_of(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
     facts = next(iter(trees.values()))["facts"]
     bounds, unit = facts["bounds"], facts["unit_metres"]
     counts = [tree["verdict"] for tree in trees.values()]

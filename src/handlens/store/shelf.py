@@ -14,8 +14,8 @@ from sqlalchemy.orm import Session
 
 from ..core.display import VERSION as DISPLAY_VERSION
 from ..core.judge import Judgement as Judged
-from ..core.judge.apart import judged_apart
-from ..core.judge.kept import SHAPE, Kept, digests_of_things, judgement_of, opened
+from ..core.judge.in_child import judged_in_child
+from ..core.judge.stored import SHAPE, StoredJudgement, judgement_of, needed_evidence, opened
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
 from ..core.route.house import fingerprint
@@ -144,7 +144,7 @@ def sheet_of(slug: str) -> RuleSheet:
     return next((x for x in shipped() if x.slug == slug), shipped()[0])
 
 
-def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Kept:
+def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> StoredJudgement:
     """What is kept of a done inspection's judgement under a sheet and an intent; made anew when either changed."""
     digest = _judged_by(sheet, intent)
     kept = db.scalar(
@@ -153,13 +153,13 @@ def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Int
     if kept is not None:
         return opened({"report": kept.report, "ledger": kept.ledger, "marks": kept.marks})
     assert inspection.measures is not None
-    made, evidence = judged_apart(inspection.source or {}, inspection.measures, sheet, intent)
+    made, evidence = judged_in_child(inspection.source or {}, inspection.measures, sheet, intent)
     _keep(db, inspection, {sheet.slug: made}, {sheet.slug: digest})
     keep_evidence(db, inspection, evidence)
     return made
 
 
-def _keep(db: Session, inspection: Inspection, made: Mapping[str, Kept], digests: Mapping[str, str]) -> None:
+def _keep(db: Session, inspection: Inspection, made: Mapping[str, StoredJudgement], digests: Mapping[str, str]) -> None:
     rows = [
         {"inspection_id": inspection.id, "sheet": slug, "key": digests[slug], **msgspec.to_builtins(kept)}
         for slug, kept in made.items()
@@ -184,7 +184,7 @@ def evidence_of(db: Session, inspection: Inspection, digests: Collection[str]) -
 def whole_judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Judged:
     """The judgement of a done inspection, its findings with elements but for those of meshes."""
     kept = judgement(db, inspection, sheet, intent)
-    return judgement_of(kept, evidence_of(db, inspection, digests_of_things(kept)))
+    return judgement_of(kept, evidence_of(db, inspection, needed_evidence(kept)))
 
 
 def _judged_by(sheet: RuleSheet, intent: Intent) -> str:

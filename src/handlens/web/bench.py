@@ -21,7 +21,7 @@ from ..core.measures import Measures
 from ..core.measures.drawing import Drawing
 from ..core.pipeline.writing import behind
 from ..core.route.stations import find_mend
-from ..core.route.tape import unit_said
+from ..core.route.tape import declared_unit
 from ..core.rules import Intent, RuleSheet
 from ..core.stations.arrival.mends import changed_names, renamer
 from ..core.words.calls import Call
@@ -204,14 +204,14 @@ class Tape(MethodView):
             if shelf.slips_of(db, revision) != json.loads(json.dumps(slips)):
                 _only_of(db, revision, tape["version"])
                 shelf.change_tape(db, revision, slips)
-                _keep_unit_said(db, revision, slips)
+                _keep_declared_unit(db, revision, slips)
             _renewed(db, revision, slips)
             return _bench(db, revision)
 
 
-def _keep_unit_said(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
+def _keep_declared_unit(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """What a slip says of the unit of a model that states none is kept as its intent, so that it is not asked again of the next revision."""
-    model, unit = revision.model, unit_said([Call(x["mend"], x["params"]) for x in slips if x.get("on", True)])
+    model, unit = revision.model, declared_unit([Call(x["mend"], x["params"]) for x in slips if x.get("on", True)])
     raw = shelf.inspection_of(db, revision, [])
     if (
         unit is None

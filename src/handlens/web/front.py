@@ -51,7 +51,7 @@ class Front:
                 return
             with tempfile.SpooledTemporaryFile(_IN_MEMORY) as body:
                 size = await _take(scope, headers, receive, body)
-                whole = {**scope, "headers": _whole(scope["headers"], size)}
+                whole = {**scope, "headers": _with_length(scope["headers"], size)}
                 await self.behind(whole, _giver(body, receive), _Sender(send).send)
         except _Refused as why:
             await _problem(send, why.status, why.detail)
@@ -104,7 +104,7 @@ async def _take(scope: Any, headers: dict[str, str], receive: Receive, body: Any
     return size
 
 
-def _whole(headers: list[tuple[bytes, bytes]], size: int) -> list[tuple[bytes, bytes]]:
+def _with_length(headers: list[tuple[bytes, bytes]], size: int) -> list[tuple[bytes, bytes]]:
     """Headers of a request whose body is there: its length is known, however it was sent."""
     kept = [(k, v) for k, v in headers if k not in (b"content-length", b"transfer-encoding")]
     return [*kept, (b"content-length", str(size).encode())]

@@ -11,8 +11,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.display import marked, pulled
-from ..core.judge.kept import Mark
 from ..core.judge.report import with_waivers
+from ..core.judge.stored import Mark
 from ..core.judge.symptoms import Answer, explained
 from ..core.judge.tree import Tree, tree
 from ..core.measures import Measures

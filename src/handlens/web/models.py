@@ -24,7 +24,7 @@ blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Sh
 @blueprint.get("/shelf")
 @blueprint.arguments(schemas.ShelfQuery, location="query")
 @blueprint.response(200, schemas.Shelf)
-def whole_shelf(query: dict[str, Any]) -> dict[str, Any]:
+def shelf_page(query: dict[str, Any]) -> dict[str, Any]:
     """A page of the Shelf, with totals over all of it."""
     with session() as db:
         return cards.page(db, query["search"].strip(), query["show"], query["first"])._asdict()

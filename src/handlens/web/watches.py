@@ -26,7 +26,7 @@ class Watches(MethodView):
     def get(self) -> dict[str, Any]:
         """All that are watched, with why one cannot be looked into."""
         with session() as db:
-            return {"watches": [_said(w) for w in db.scalars(select(Watch).order_by(Watch.id))]}
+            return {"watches": [_described(w) for w in db.scalars(select(Watch).order_by(Watch.id))]}
 
     @blueprint.arguments(schemas.WatchWish)
     @blueprint.response(201, schemas.Watch)
@@ -36,13 +36,13 @@ class Watches(MethodView):
         with session() as db:
             known = db.scalar(select(Watch).where(Watch.path == str(path)))
             if known is not None:
-                return _said(known)
+                return _described(known)
             if (db.scalar(select(func.count(Watch.id))) or 0) >= _MOST:
                 refuse(422, f"{_MOST} folders are watched already; give one up first.")
             watch = Watch(path=str(path))
             db.add(watch)
             db.flush()
-            return _said(watch)
+            return _described(watch)
 
 
 @blueprint.route("/<int:watch_id>")
@@ -86,5 +86,5 @@ def _roots() -> list[Path]:
     return [p.expanduser().resolve() for p in named or [Path.home()]]
 
 
-def _said(watch: Watch) -> dict[str, Any]:
+def _described(watch: Watch) -> dict[str, Any]:
     return {"id": watch.id, "path": watch.path, "models": len(watch.models), "error": watch.error}

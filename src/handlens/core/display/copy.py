@@ -14,9 +14,9 @@ from ..geometry.triangles import triangulate
 from ..machine.sections import Sections
 from ..scene import Layer, Material, Mesh, Scene, TextureInput
 from ..scene.axes import to_y_up
-from ..scene.made import ROLE, said
+from ..scene.generated import ROLE, property_text
 from ..scene.model import Array
-from ..scene.skinning import morph_weights, posed, shaped, standing
+from ..scene.skinning import morph_weights, morphed_positions, posed, world_positions
 from ..scene.transforms import parents, walk, world_matrices
 from ..surface.colour import to_shown
 from ..surface.decoded import shown
@@ -61,7 +61,7 @@ class _Copy:
         placed = [(i, m) for i in walk(s) if (m := s.nodes[i].mesh) is not None and len(s.meshes[m].positions)]
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
         for i, _ in placed:
-            p = standing(s, i, world)
+            p = world_positions(s, i, world)
             p = p[np.isfinite(p).all(axis=1)]
             if len(p):
                 low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
@@ -77,12 +77,17 @@ class _Copy:
             if not np.isfinite(world[i]).all():
                 continue
             rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
-            key = (m, said(s.nodes[i], ROLE) == "stand-in", i if rigged or i in self.shaping else None, morph_weights(s, i))
+            key = (
+                m,
+                property_text(s.nodes[i], ROLE) == "stand-in",
+                i if rigged or i in self.shaping else None,
+                morph_weights(s, i),
+            )
             if key not in numbers:
                 numbers[key] = len(meshes)
-                points = posed(s, i) if rigged else shaped(s, i)
-                mesh = cage(s.meshes[m]) if said(s.nodes[i], ROLE) == "stand-in" else s.meshes[m]
-                meshes.append(self.mesh(mesh, points, i, shaped(s, i) if rigged else None))
+                points = posed(s, i) if rigged else morphed_positions(s, i)
+                mesh = cage(s.meshes[m]) if property_text(s.nodes[i], ROLE) == "stand-in" else s.meshes[m]
+                meshes.append(self.mesh(mesh, points, i, morphed_positions(s, i) if rigged else None))
             matrix = (_root(s) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
@@ -94,7 +99,7 @@ class _Copy:
                     "matrix": matrix.T.reshape(-1).tolist(),
                     "under": _above(up, i),
                     "skin": s.nodes[i].skin if rigged else None,
-                    "role": said(s.nodes[i], ROLE),
+                    "role": property_text(s.nodes[i], ROLE),
                 }
             )
         header = {

@@ -43,7 +43,7 @@ class Clusters:
         #: (count,) the vertex of each cell that lies nearest to the middle of its vertices.
         self.chosen = _first_of_each(self.cell, off, self.count)
 
-    def kept(self, index: Array) -> Array:
+    def surviving_triangles(self, index: Array) -> Array:
         """Which triangles of an index (T, 3) still have three corners, each only once: (K,) positions, in order."""
         c = self.cell[index]
         alive = np.flatnonzero((c[:, 0] != c[:, 1]) & (c[:, 1] != c[:, 2]) & (c[:, 0] != c[:, 2]))
@@ -72,7 +72,7 @@ def clusters_for(positions: Array, index: Array, aim: int) -> tuple[Clusters, Ar
     best = None
     for _ in range(_TRIES):
         clusters = Clusters(positions, int(cells))
-        kept = clusters.kept(index)
+        kept = clusters.surviving_triangles(index)
         if best is None or len(kept) <= 1.25 * aim:
             best = (clusters, kept)
         if 0.8 * aim <= len(kept) <= 1.25 * aim:
@@ -99,7 +99,7 @@ def _coarse(mesh: Mesh, aim: int) -> Mesh:
         return mesh
     corners, face = fan(mesh)
     clusters = Clusters(mesh.positions, max(4, int(np.sqrt(aim / 6))))
-    kept = clusters.kept(mesh.corners[corners])
+    kept = clusters.surviving_triangles(mesh.corners[corners])
     cut = recut(mesh, corners[kept].reshape(-1), np.arange(len(kept) + 1) * 3, face[kept])
     moved = replace(cut, corners=frozen(clusters.chosen[clusters.cell[cut.corners]].astype(np.int32)))
     return only_used_values(only_vertices(moved, used_vertices(moved)))

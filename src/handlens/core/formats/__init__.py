@@ -1,4 +1,4 @@
-"""One module a format: read(package, path, data) -> Scene, write(scene, target) -> files; `held` makes a scene one that it can hold."""
+"""One module a format: read(package, path, data) -> Scene, write(scene, target) -> files; `conform` makes a scene one that it can hold."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from ..limits import InputError
 from ..packages import Package, clean_path
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
-from .held import Held, Target, hold, said
+from .conform import ConformedScene, Target, conform, export_losses
 from .recognise import recognise
 from .table import BY_ENDING, BY_NAME, READABLE, WRITABLE, WRITERS, Format
 
@@ -59,7 +59,7 @@ def format_of(data: bytes, path: str) -> Format:
 
 def write(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN) -> dict[str, bytes]:
     """The files of a scene in a format, main file first. Raises InputError for an unknown format or a folder that leads elsewhere."""
-    return write_held(held(scene, format_name, stem, options), target(scene, format_name, stem, options))
+    return write_conformed(conformed(scene, format_name, stem, options), target(scene, format_name, stem, options))
 
 
 def target(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Target:
@@ -73,12 +73,12 @@ def target(scene: Scene, format_name: str, stem: str = "model", options: ExportO
     return Target(chosen, options, stem, BY_NAME[scene.format].single, scene.format)
 
 
-def held(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Held:
+def conformed(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> ConformedScene:
     """The scene as a format can hold it, and what is said of the way there. Raises InputError as `write` does."""
-    return hold(scene, target(scene, format_name, stem, options))
+    return conform(scene, target(scene, format_name, stem, options))
 
 
-def write_held(made: Held, where: Target) -> dict[str, bytes]:
+def write_conformed(made: ConformedScene, where: Target) -> dict[str, bytes]:
     """The files of a scene that was made one that the format can hold, main file first."""
     files: dict[str, bytes] = _module(where.format.family, "write").write(made.scene, where)
     return files
@@ -86,7 +86,7 @@ def write_held(made: Held, where: Target) -> dict[str, bytes]:
 
 def what_is_lost(scene: Scene, format_name: str, options: ExportOptions = PLAIN) -> list[str]:
     """One sentence for each thing in the scene that the format cannot hold, or that is written otherwise."""
-    return list(dict.fromkeys(s.text for s in said(scene, target(scene, format_name, options=options))))
+    return list(dict.fromkeys(s.text for s in export_losses(scene, target(scene, format_name, options=options))))
 
 
 def lost_by_sheet(scene: Scene, options: Mapping[str, ExportOptions]) -> dict[str, dict[str, list[str]]]:
@@ -100,15 +100,15 @@ def lost_by_sheet(scene: Scene, options: Mapping[str, ExportOptions]) -> dict[st
 
 
 __all__ = [
+    "conformed",
+    "export_losses",
     "format_of",
-    "held",
     "load",
     "lost_by_sheet",
     "read",
     "recognise",
-    "said",
     "target",
     "what_is_lost",
     "write",
-    "write_held",
+    "write_conformed",
 ]

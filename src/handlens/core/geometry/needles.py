@@ -112,7 +112,7 @@ class _Work:
         moved = np.where(
             (points == goes)[:, :, None], p[short] if stays == self.at[mine[short]] else p[(short + 1) % 3], self._points(ring)
         )
-        if not _kept_facing(self._points(ring)[~both], moved[~both]):
+        if not _same_side(self._points(ring)[~both], moved[~both]):
             return False
         vertex = self.vertices[self._corners_at(stays)[0]]
         self.vertices[self._corners_at(goes)] = vertex
@@ -143,7 +143,7 @@ class _Work:
             return False
         fresh = np.array([[c, a, d], [d, b2, c]])
         before, after = self._points(np.array([[a, b, c], [b2, a2, d]])), self._points(fresh)
-        if _thin(after).min() <= 1.5 * _thin(before).min() or not _kept_facing(before[[1, 1]], after):
+        if _thin(after).min() <= 1.5 * _thin(before).min() or not _same_side(before[[1, 1]], after):
             return False
         if self._joined(int(self.at[c]), int(self.at[d])):
             return False
@@ -183,7 +183,7 @@ def _same_values(layer: Layer) -> Array:
     return np.where(layer.index >= 0, number[layer.index] if len(number) else -1, -1)
 
 
-def _kept_facing(before: Array, after: Array) -> bool:
+def _same_side(before: Array, after: Array) -> bool:
     """Whether triangles (n, 3, 3) keep the side that they look to, within 60 degrees, needles before not counted."""
     normal = lambda p: np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     one, other = normal(before), normal(after)

@@ -90,7 +90,7 @@ def normals(mesh: Mesh, edges: Edges, bent: Bends) -> Normals:
         broken = np.unique(mesh.corners[has & bad[at]]).astype(np.int32)
         uneven = np.unique(mesh.corners[has & off[at] & ~bad[at]]).astype(np.int32)
     opposed = _opposed(mesh, bent)
-    smeared, faceted = _smeared(mesh, edges, bad, bent), _faceted(mesh, edges, bent)
+    smeared, faceted = _smooth_sharp_edges(mesh, edges, bad, bent), _faceted(mesh, edges, bent)
     return Normals(bool((layer.index < 0).any()), broken, uneven, opposed, smeared, 0, faceted)
 
 
@@ -133,7 +133,7 @@ def _face_normals(mesh: Mesh) -> Array:
     return out
 
 
-def _smeared(mesh: Mesh, edges: Edges, bad: Array, bent: Bends) -> Array:
+def _smooth_sharp_edges(mesh: Mesh, edges: Edges, bad: Array, bent: Bends) -> Array:
     """Edges between faces at more than 80° where both faces have the same normal at both ends."""
     layer = mesh.normals
     assert layer is not None

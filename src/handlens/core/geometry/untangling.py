@@ -62,13 +62,13 @@ def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
         normal = newell_normals(mesh)
         length = np.linalg.norm(normal, axis=1, keepdims=True)
         normal = np.divide(normal, length, out=np.zeros_like(normal), where=length > 0)
-        found = [_kept(edges, owner, sheet, normal, range(begins[e], begins[e + 1])) for e in crowded.tolist()]
+        found = [_joined_pairs(edges, owner, sheet, normal, range(begins[e], begins[e + 1])) for e in crowded.tolist()]
         pairs.append(np.array([p for several in found for p in several], np.int64).reshape(-1, 2))
     side = np.concatenate(pairs)
     return _ends(mesh, edges, side)
 
 
-def _kept(edges: Edges, owner: Array, sheet: Array, normal: Array, sides: range) -> list[tuple[int, int]]:
+def _joined_pairs(edges: Edges, owner: Array, sheet: Array, normal: Array, sides: range) -> list[tuple[int, int]]:
     """Pairs of the sides of one crowded edge that stay joined."""
     assert edges.corner is not None
     face = {s: int(owner[edges.corner[s]]) for s in sides}

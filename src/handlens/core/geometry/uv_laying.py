@@ -12,7 +12,7 @@ from .topology import surface
 from .triangles import triangulate
 
 
-def laid_flat(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Layer | None:
+def unwrapped(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Layer | None:
     """UVs in which the surface lies flat in pieces that do not overlap, packed into one tile; None where nothing has an area.
 
     kept: UVs whose pieces are placed anew as they are. padding: pixels between pieces, of a picture of `pixels` a side.

@@ -45,12 +45,12 @@ def read_back(scene: Scene, format_name: str) -> Scene:
     main = next(iter(files))
     back = formats.read(MemoryPackage(files), main)
     # The very mesh that was written, where it came back the same in all it holds: what was worked out of it then still stands.
-    known = {_whole_key(mesh): mesh for mesh in scene.meshes}
-    meshes = tuple(known.get(_whole_key(mesh), mesh) for mesh in back.meshes)
+    known = {_mesh_key(mesh): mesh for mesh in scene.meshes}
+    meshes = tuple(known.get(_mesh_key(mesh), mesh) for mesh in back.meshes)
     return back.with_(meshes=meshes, beside=scene.beside, former=scene.former, main=main)
 
 
-def _whole_key(mesh: Mesh) -> tuple[str, str, str, tuple[int, ...], str]:
+def _mesh_key(mesh: Mesh) -> tuple[str, str, str, tuple[int, ...], str]:
     return content_key(mesh), mesh.id, mesh.name, mesh.slot_materials, repr(mesh.extras)
 
 
@@ -60,7 +60,7 @@ def as_written(scene: Scene, format_name: str, sheets: Sequence[RuleSheet], inte
     return AsWritten(measures, [judge(measures, sheet, intent) for sheet in sheets])
 
 
-def went(finding: Finding, before: Judgement, after: Judgement) -> bool:
+def is_gone(finding: Finding, before: Judgement, after: Judgement) -> bool:
     """Whether a finding of a model is gone, as two of its files say: one written as it is, one once it was mended.
 
     Where the file goes by other names than the model did, there must be fewer findings of its check.

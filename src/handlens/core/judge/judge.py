@@ -10,7 +10,7 @@ from dataclasses import replace as replace_fields
 from msgspec.structs import replace
 
 from ..kit.check import Finding, Skipped, settle
-from ..kit.roles import as_said, in_said_unit
+from ..kit.roles import in_intended_unit, with_declared_roles
 from ..measures import Measures
 from ..measures.records import TrialFigures
 from ..route.stations import stations
@@ -45,13 +45,13 @@ class Judgement:
 def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     """Judge measures by a sheet and an intent."""
     by = judged_by(sheet, intent)
-    intent = as_said(sheet.meant(intent), measures)
-    measures = in_said_unit(measures, intent)
+    intent = with_declared_roles(sheet.meant(intent), measures)
+    measures = in_intended_unit(measures, intent)
     findings: list[Finding] = []
     clear: list[str] = []
     skipped: list[tuple[str, str]] = []
     route = stations()
-    things, drawn = things_of(measures, intent), things_of(measures, intent, _BESIDE)
+    things, drawn = relevant_measures(measures, intent), relevant_measures(measures, intent, _BESIDE)
     tried = {t.call: t for t in measures.trials}
     unlooked = {s.slug for s in route if not s.checks and (s.concerns is None or s.concerns(measures))}
     for station, registered in ((s, c) for s in route for c in s.checks):
@@ -97,7 +97,7 @@ def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) 
 _BESIDE, _ALL = tuple(r for r in APART if r != "aside"), "arrival"
 
 
-def things_of(measures: Measures, intent: Intent, apart: Sequence[str] = APART) -> Measures:
+def relevant_measures(measures: Measures, intent: Intent, apart: Sequence[str] = APART) -> Measures:
     """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins, coarser levels.
     apart: the roles that are left out."""
     kept = [part for part in measures.parts if intent.of_part(part.name).role not in apart] if intent.parts else measures.parts

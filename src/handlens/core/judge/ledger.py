@@ -9,12 +9,12 @@ from collections.abc import Iterable, Sequence
 import msgspec
 
 from ..kit.panel import Figure, Row, Table
-from ..kit.roles import as_said, in_said_unit
+from ..kit.roles import in_intended_unit, with_declared_roles
 from ..measures import Measures
 from ..route.stations import stations
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
-from .judge import Judgement, things_of
+from .judge import Judgement, relevant_measures
 from .kinds import stands_under_its_like
 
 #: A meter past all measure, as JSON can write it.
@@ -54,9 +54,9 @@ def ledger(measures: Measures, sheet: RuleSheet, intent: Intent, judgement: Judg
     counts = _counts(
         (finding.station, finding.result) for finding in judgement.findings if by_id.get(finding.under) != finding.check
     )
-    intent = as_said(sheet.meant(intent), measures)
-    measures = in_said_unit(measures, intent)
-    things = things_of(measures, intent)
+    intent = with_declared_roles(sheet.meant(intent), measures)
+    measures = in_intended_unit(measures, intent)
+    things = relevant_measures(measures, intent)
     keys = _keys(measures)
     out = []
     for number, station in enumerate(stations(), 1):

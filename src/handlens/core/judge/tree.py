@@ -7,7 +7,7 @@ from collections import Counter
 import msgspec
 
 from ..kit.check import node_key
-from ..kit.roles import as_said, in_said_unit, proposals
+from ..kit.roles import in_intended_unit, proposals, with_declared_roles
 from ..measures import Measures
 from ..rules import Intent
 
@@ -56,8 +56,8 @@ class Tree(msgspec.Struct, frozen=True):
 
 def tree(measures: Measures, intent: Intent) -> Tree:
     """The nodes of the default scene, in the order of the tree."""
-    intent = as_said(intent, measures)
-    measures = in_said_unit(measures, intent)
+    intent = with_declared_roles(intent, measures)
+    measures = in_intended_unit(measures, intent)
     parts = {part.node: part for part in measures.parts}
     unit = measures.unit_metres or 1.0
     may_be = {p.node: p for p in proposals(measures)}

@@ -17,6 +17,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from .. import formats
+from ..formats.conform import export_losses
 from ..kit.check import Finding
 from ..kit.mend import Outcome, Touches
 from ..limits import InputError, MendError, plural
@@ -30,7 +31,7 @@ from ..rules import Intent, RuleSheet
 from ..scene import Scene
 from ..words.calls import Call, call_text
 from . import Judgement, judge
-from .as_written import AsWritten, as_written, other_formats, own_format, went
+from .as_written import AsWritten, as_written, is_gone, other_formats, own_format
 from .causes import own_result
 
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
@@ -217,7 +218,7 @@ class _Tries:
     def newly_lost(self, scene: Scene) -> list[str]:
         """Sentences on what the model's own format cannot hold of a scene and could hold of it before."""
         target = formats.target(self.scene, own_format(self.scene))
-        before, after = (formats.said(s, target) for s in (self.scene, scene))
+        before, after = (export_losses(s, target) for s in (self.scene, scene))
         # How numbers are rounded is the format's own and told by the proof: it is no price of the mend.
         known = {x.text for x in before} | {x.text for x in after if x.what == "Rounding"}
         return list(dict.fromkeys(x.text for x in after if x.text not in known))
@@ -245,7 +246,7 @@ class _Tries:
             return None
         intent = self.intent
         for text in texts:
-            intent = _unit_said(self.calls[text], intent)
+            intent = _intent_with_unit(self.calls[text], intent)
         after = self.written(scene, name, intent, before.measures)
         return None if after is None else self.compared(texts, before.judged, after.judged)
 
@@ -263,13 +264,13 @@ class _Tries:
 
     def compared(self, texts: list[str], before: list[Judgement], after: list[Judgement]) -> dict[str, _Told]:
         """By call the findings that are gone, and what came, by sheet."""
-        new = [came(b, a) for b, a in zip(before, after, strict=True)]
+        new = [new_or_worse(b, a) for b, a in zip(before, after, strict=True)]
         nodes_of = lambda text: {x.node for k, f in self.findings[text] for x in before[k].findings if x.id == f.id}
         everyone = {node for text in texts for node in nodes_of(text)}
         out = {}
         for text in texts:
             own = self.findings[text]
-            stays = {f.id for k, f in own if not went(f, before[k], after[k])}
+            stays = {f.id for k, f in own if not is_gone(f, before[k], after[k])}
             # What came to another part is another call's doing, where several were played and one of them was for that part.
             nodes = nodes_of(text)
             mine = lambda f, nodes=nodes: len(texts) == 1 or bool(_parts_of(f) & nodes) or not _parts_of(f) & everyone
@@ -282,7 +283,7 @@ class _Tries:
         return out
 
 
-def came(before: Judgement, after: Judgement) -> list[Finding]:
+def new_or_worse(before: Judgement, after: Judgement) -> list[Finding]:
     """Findings that were not there before, or are worse: of another severity, or of more elements.
 
     One that is told of the same node, or in the same words, is the same under another name.
@@ -290,7 +291,7 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
     known = {finding.id: finding for finding in before.findings}
     same = {(finding.check, finding.node): finding for finding in before.findings if finding.node is not None}
     words = {(finding.check, finding.title): finding for finding in before.findings}
-    things = {_thing(finding): finding for finding in before.findings}
+    things = {_subject(finding): finding for finding in before.findings}
     out = []
     now_by_id = {finding.id: finding for finding in after.findings}
     checks = checks_by_id()
@@ -304,7 +305,7 @@ def came(before: Judgement, after: Judgement) -> list[Finding]:
             known.get(finding.id)
             or (None if finding.node is None else same.get((finding.check, finding.node)))
             or words.get((finding.check, finding.title))
-            or things.get(_thing(finding))
+            or things.get(_subject(finding))
         )
         if was is None or _RANK[own_result(finding, now_by_id)] > _RANK[own_result(was, known)] or _grew(was, finding):
             out.append(finding)
@@ -322,7 +323,7 @@ def _work_per_triangle(mend: str) -> float:
     return 0.0 if declared is None else declared.work_per_triangle
 
 
-def _unit_said(call: Call, intent: Intent) -> Intent:
+def _intent_with_unit(call: Call, intent: Intent) -> Intent:
     """The intent once a call was kept: what one unit is has been said then, whether the file can state it or not."""
     unit = call.params.get("unit") if call.mend == "size.scale" else None
     return intent if unit in (None, "as-it-is") else replace(intent, unit=unit)
@@ -357,7 +358,7 @@ def _grew(was: Finding, now: Finding) -> bool:
     return (now.count or 0) > (was.count or 0)
 
 
-def _thing(finding: Finding) -> tuple[str, str, bytes]:
+def _subject(finding: Finding) -> tuple[str, str, bytes]:
     """What a finding without a part is told of: the same images, materials or files, whatever they are called."""
     if finding.node is not None or finding.elements is None or finding.elements.kind in ("faces", "vertices", "edges", "nodes"):
         return finding.id, "", b""
@@ -387,9 +388,9 @@ def _costs(before: Scene, after: Scene) -> list[str]:
 
 def changes(before: Judgement, after: Judgement) -> tuple[list[str], list[str]]:
     """Titles of the findings that a mend takes away, and of those that come with it or get worse."""
-    new = came(before, after)
+    new = new_or_worse(before, after)
     left = {finding.id for finding in after.findings}
     return [finding.title for finding in before.findings if finding.id not in left], [f.title for f in new]
 
 
-__all__ = ["WORK", "came", "changes", "with_trials"]
+__all__ = ["WORK", "changes", "new_or_worse", "with_trials"]

@@ -12,7 +12,7 @@ from ..scene import Channel, Node, Scene, Skin
 from ..scene.matrices import Polar, matrix_quaternion, quaternion_product
 from ..scene.model import Array, frozen
 from ..scene.skinning import joint_matrices
-from ..scene.through import through, unit
+from ..scene.transform_mesh import transform_mesh, unit
 from ..scene.transforms import parents, world_matrices
 
 #: Turns a quaternion x, y, z, w into its inverse.
@@ -40,11 +40,11 @@ def baked(scene: Scene, plan: Baking) -> Scene:
         k = plan.mesh_given(i)
         key = k.tobytes()
         if taken.setdefault(n.mesh, key) == key:
-            meshes[n.mesh] = through(scene.meshes[n.mesh], k) if (n.mesh, key) not in copies else meshes[n.mesh]
+            meshes[n.mesh] = transform_mesh(scene.meshes[n.mesh], k) if (n.mesh, key) not in copies else meshes[n.mesh]
             copies[n.mesh, key] = n.mesh
         elif (n.mesh, key) not in copies:
             copies[n.mesh, key] = len(meshes)
-            extra = through(scene.meshes[n.mesh], k)
+            extra = transform_mesh(scene.meshes[n.mesh], k)
             meshes.append(replace(extra, id=f"{extra.id}/{scene.nodes[i].id}"))
         nodes[i] = replace(nodes[i], mesh=copies[n.mesh, key])
         if n.skin is None:

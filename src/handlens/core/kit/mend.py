@@ -100,7 +100,7 @@ class Outcome:
     #: Further figures, which take their time: worked out only where somebody reads them, and not for an offer that is tried.
     price: Callable[[], tuple[Figure, ...]] | None = None
 
-    def told(self) -> tuple[Figure, ...]:
+    def all_figures(self) -> tuple[Figure, ...]:
         """All figures."""
         return self.figures if self.price is None else (*self.figures, *self.price())
 

@@ -21,7 +21,7 @@ WORDS = ("name", "counter", "slot", "parent", "size", "place", "side")
 _HOLES = re.compile(r"\{([a-z]*)(?::(\d{1,2}))?\}")
 
 
-class Thing(NamedTuple):
+class NamedThing(NamedTuple):
     """What is named. low, high: (3,) its box in the world, None where it shows nothing. slot: its first material's name."""
 
     name: str
@@ -31,7 +31,7 @@ class Thing(NamedTuple):
     high: Array | None
 
 
-def names_by(pattern: str, start: int, things: Sequence[Thing], taken: Iterable[str], up: str, unit: float) -> list[str]:
+def names_by(pattern: str, start: int, things: Sequence[NamedThing], taken: Iterable[str], up: str, unit: float) -> list[str]:
     """A name for each thing, each once among all and none of those that are taken, whatever their case.
 
     up: "X", "Y" or "Z"; unit: metres. Raises InputError where the pattern is none.
@@ -56,7 +56,7 @@ def names_by(pattern: str, start: int, things: Sequence[Thing], taken: Iterable[
     return out
 
 
-def measured_things(measures: Measures, parts: Sequence[str]) -> tuple[list[Thing], list[str]]:
+def measured_things(measures: Measures, parts: Sequence[str]) -> tuple[list[NamedThing], list[str]]:
     """Things of measures whose keys are named, all parts where none is; and the names of all other nodes."""
     shown = {part.node: part for part in measures.parts}
     names = {n.index: n.name for n in measures.nodes}
@@ -70,7 +70,7 @@ def measured_things(measures: Measures, parts: Sequence[str]) -> tuple[list[Thin
         slot = next((measures.materials[k].name for k in slots if k >= 0), "")
         low, high = (None, None) if part is None else (part.bounds_min, part.bounds_max)
         box = (None, None) if low is None or high is None else (np.array(low), np.array(high))
-        things.append(Thing(n.name, slot, names.get(n.parent, ""), *box))
+        things.append(NamedThing(n.name, slot, names.get(n.parent, ""), *box))
     return things, [n.name for n in measures.nodes if n.index not in picked]
 
 
@@ -85,7 +85,7 @@ def _check(pattern: str) -> None:
         raise InputError("arrival.name-by-pattern: a brace stands alone; write {name} whole.")
 
 
-def _words(things: Sequence[Thing], up: str, unit: float) -> list[dict[str, str]]:
+def _words(things: Sequence[NamedThing], up: str, unit: float) -> list[dict[str, str]]:
     """What stands for each word of a pattern, by thing."""
     low = [t.low for t in things if t.low is not None]
     high = [t.high for t in things if t.high is not None]
@@ -93,7 +93,7 @@ def _words(things: Sequence[Thing], up: str, unit: float) -> list[dict[str, str]
     most = np.max(high, axis=0) if high else np.zeros(3)
     tall = {"X": 0, "Y": 1, "Z": 2}[up]
 
-    def third(thing: Thing, axis: int, words: tuple[str, str, str]) -> str:
+    def third(thing: NamedThing, axis: int, words: tuple[str, str, str]) -> str:
         if thing.low is None or thing.high is None or not most[axis] > least[axis]:
             return words[1]
         share = ((thing.low + thing.high)[axis] / 2 - least[axis]) / (most[axis] - least[axis])

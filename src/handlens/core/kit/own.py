@@ -65,10 +65,10 @@ class Own(Generic[T]):
 
     def _same(self, a: Scene, b: Scene) -> bool:
         frame = (a.unit_metres, a.up_axis, a.handedness, a.roots) == (b.unit_metres, b.up_axis, b.handedness, b.roots)
-        return frame and all(_same_things(getattr(a, name), getattr(b, name)) for name in self._reads)
+        return frame and all(_same_subjects(getattr(a, name), getattr(b, name)) for name in self._reads)
 
 
-def _same_things(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
+def _same_subjects(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
     return a is b or (len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True)))
 
 
@@ -81,7 +81,7 @@ def reading(own: Callable[[Measures], T | None], words: str) -> Callable[[Reads[
     own: the measures, None where taking them fell. words: what then could not be measured.
     """
 
-    def made(judge: Reads[T]) -> Judge:
+    def declare(judge: Reads[T]) -> Judge:
         @wraps(judge)
         def run(measures: Measures, sheet: RuleSheet, intent: Intent) -> Iterator[Finding | Skipped]:
             taken = own(measures)
@@ -92,4 +92,4 @@ def reading(own: Callable[[Measures], T | None], words: str) -> Callable[[Reads[
 
         return run
 
-    return made
+    return declare

@@ -59,7 +59,7 @@ FORM = Promise(form=True)
 LOOKS = Promise(looks=True)
 
 
-class Kept(NamedTuple):
+class PromiseResult(NamedTuple):
     """what: what was compared, in words. off: how far at most, in file units. allowed: how far is rounding, or was asked for. counted:
     whether `off` is a count of faces and no length."""
 
@@ -81,7 +81,7 @@ class Kept(NamedTuple):
         return plural(int(self.off), "face") if self.counted else about(self.off * unit)
 
 
-def promises_kept(before: Scene, after: Scene, promise: Promise, params: Params) -> list[Kept]:
+def measured_promise(before: Scene, after: Scene, promise: Promise, params: Params) -> list[PromiseResult]:
     """What a promise is worth in one play. before, after: the scene without the mend and with it; params: as the mend was given them."""
     if promise.unless(params):
         return []
@@ -92,7 +92,7 @@ def promises_kept(before: Scene, after: Scene, promise: Promise, params: Params)
     # A mend that removes or adds parts says so by itself; what is compared here are those that are on both sides.
     if not parts:
         return []
-    still = [_standing(s, [p[k] for p in parts], world_matrices(s)) for k, s in enumerate(few)]
+    still = [_world_positions(s, [p[k] for p in parts], world_matrices(s)) for k, s in enumerate(few)]
     if any(len(a) != len(b) for a, b in zip(*still, strict=True)):
         return []
     a, b = (np.concatenate(x) for x in still)
@@ -102,15 +102,15 @@ def promises_kept(before: Scene, after: Scene, promise: Promise, params: Params)
     allowed = promise.within(before, params) + _SHARE * float(np.ptp(sound, axis=0).max()) + _FAR * float(np.abs(sound).max())
     out = []
     if promise.rest:
-        out.append(Kept("where everything stands at rest", _apart(a, b), allowed))
+        out.append(PromiseResult("where everything stands at rest", _greatest_distance(a, b), allowed))
     if promise.form:
-        out.append(Kept("how everything stands to each other", _apart(*_alike(a, b)), allowed))
+        out.append(PromiseResult("how everything stands to each other", _greatest_distance(*_alike(a, b)), allowed))
     if promise.poses and before.clips:
         out += _poses(few, parts, promise, params, allowed)
     return out
 
 
-def _looks(before: Scene, after: Scene) -> list[Kept]:
+def _looks(before: Scene, after: Scene) -> list[PromiseResult]:
     """How faces of parts that are on both sides, with as many faces, are painted."""
     alike: dict[tuple[int, int], bool] = {}
     wrong = seen = 0
@@ -127,7 +127,7 @@ def _looks(before: Scene, after: Scene) -> list[Kept]:
                 alike[m, n] = m == n == -1 or (m >= 0 and n >= 0 and same_paint(before, m, after, n))
             wrong += 0 if alike[m, n] else faces
         seen += 1
-    return [Kept("how every face is painted", wrong, 0, counted=True)] if seen else []
+    return [PromiseResult("how every face is painted", wrong, 0, counted=True)] if seen else []
 
 
 def _painted(mesh: Mesh) -> Array:
@@ -178,7 +178,7 @@ def same_picture(a: Image, b: Image) -> bool:
 
 def _poses(
     few: tuple[Scene, Scene], parts: list[tuple[int, int]], promise: Promise, params: Params, allowed: float
-) -> list[Kept]:
+) -> list[PromiseResult]:
     """Every clip that is on both sides, at moments spread evenly over what its promise covers."""
     pairs = _clips(*few)
     off, seen = 0.0, 0
@@ -195,11 +195,11 @@ def _poses(
         nodes = [{p[side] for p in parts} | {j for x in few[side].skins for j in x.joints} for side in (0, 1)]
         worlds = [worlds_at(s, c, t, n) for s, c, t, n in zip(few, (a, b), (at, then), nodes, strict=True)]
         for moment in zip(*worlds, strict=True):
-            x, y = (np.concatenate(_standing(few[side], [p[side] for p in parts], moment[side])) for side in (0, 1))
-            off = max(off, _apart(x, y))
+            x, y = (np.concatenate(_world_positions(few[side], [p[side] for p in parts], moment[side])) for side in (0, 1))
+            off = max(off, _greatest_distance(x, y))
     # A clip whose times are no numbers plays nowhere, and nothing is said of it.
     count = f"{plural(seen, 'clip')} at {plural(each * seen, 'moment')}"
-    return [Kept(f"every pose of {count}", off, allowed)] if seen else []
+    return [PromiseResult(f"every pose of {count}", off, allowed)] if seen else []
 
 
 def _paired(a: Scene, b: Scene) -> list[tuple[int, int]]:
@@ -233,12 +233,12 @@ def _clips(a: Scene, b: Scene) -> list[tuple[int, Clip, Clip]]:
     return [(k, clip, named[clip.name]) for k, clip in enumerate(a.clips) if clip.name in named]
 
 
-def _standing(scene: Scene, nodes: Sequence[int], world: Array) -> list[Array]:
+def _world_positions(scene: Scene, nodes: Sequence[int], world: Array) -> list[Array]:
     """(V, 3) world positions of each node's mesh."""
     return [posed(scene, i, world) for i in nodes]
 
 
-def _apart(a: Array, b: Array) -> float:
+def _greatest_distance(a: Array, b: Array) -> float:
     """How far two lists of points (n, 3) are apart at most; what is no number on both sides is the same, on one alone endlessly far."""
     with np.errstate(all="ignore"):
         off = np.abs(a - b)

@@ -39,7 +39,7 @@ class Proposal(NamedTuple):
     because: str
 
 
-def as_said(intent: Intent, measures: Measures) -> Intent:
+def with_declared_roles(intent: Intent, measures: Measures) -> Intent:
     """The intent, with what parts' own properties say of them where it says nothing of their role itself: a stand-in or a coarser level
     that a mend made, or that came so in the file."""
     own = {part.name: part.role for part in measures.parts if part.role in ROLES and intent.of_part(part.name).role is None}
@@ -49,7 +49,7 @@ def as_said(intent: Intent, measures: Measures) -> Intent:
     return replace(intent, parts={**intent.parts, **parts})
 
 
-def in_said_unit(measures: Measures, intent: Intent) -> Measures:
+def in_intended_unit(measures: Measures, intent: Intent) -> Measures:
     """The measures in the unit that the intent says, where the file says none itself."""
     return (
         replace(measures, unit_metres=UNITS[intent.unit])

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 from ..scene import Image, Mesh, Scene
-from ..scene.made import BESIDE, ROLE, said
+from ..scene.generated import BESIDE, ROLE, property_text
 from ..scene.transforms import walk
 from ..surface.decoded import opened
 
@@ -27,7 +27,7 @@ class Spent:
 def spent(scene: Scene) -> Spent:
     """Count what a scene costs."""
     nodes = [scene.nodes[i] for i in walk(scene)]
-    shown = [n.mesh for n in nodes if n.mesh is not None and said(n, ROLE) not in BESIDE]
+    shown = [n.mesh for n in nodes if n.mesh is not None and property_text(n, ROLE) not in BESIDE]
     of = {k: (scene.meshes[k].triangle_count, _slots(scene.meshes[k])) for k in set(shown)}
     images = {i.image for material in scene.materials for i in material.inputs if i.image is not None}
     return Spent(

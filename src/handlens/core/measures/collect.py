@@ -15,7 +15,7 @@ from ..machine.forked import by_two
 from ..scene import Scene
 from ..scene.model import Array, readable
 from ..scene.transforms import parents, walk, world_matrices
-from .alpha_apart import alpha_apart
+from .alpha_pictures import alpha_pictures
 from .draw_order import draw_orders
 from .known import Known, content_key
 from .nudge import nudges
@@ -87,7 +87,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         nodes=node_figures(scene, order, world),
         parts=parts,
         meshes=meshes,
-        materials=material_figures(scene, shown, alpha_apart(scene, areas)),
+        materials=material_figures(scene, shown, alpha_pictures(scene, areas)),
         images=pictures,
         skins=[
             SkinFigures(

@@ -15,7 +15,7 @@ from ..geometry.topology import surface_once
 from ..geometry.triangles import fan
 from ..scene import Scene
 from ..scene.model import Array
-from ..scene.skinning import standing_at_rest
+from ..scene.skinning import rest_world_positions
 from ..surface.opacity import mode_of
 from .records import DrawOrderFigures
 
@@ -74,7 +74,7 @@ def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
         return None
     corners, face = fan(mesh)
     corners = corners[np.isin(mesh.slots[face], blended)] if len(mesh.slots) else corners
-    points = standing_at_rest(scene, node, world)
+    points = rest_world_positions(scene, node, world)
     if not len(corners) or len(finite_points(points)) != len(points):
         return None
     # Welded, so that pieces hang together across seams.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from ..scene.made import BESIDE
+from ..scene.generated import BESIDE
 from .records import ImageFigures, Measures, MeshFigures, PartFigures
 
 

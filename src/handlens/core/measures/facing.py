@@ -21,9 +21,9 @@ from ..geometry.triangles import cross, triangulate
 from ..machine.blocks import each_block
 from ..machine.forked import by_two
 from ..scene import Mesh, Scene
-from ..scene.made import BESIDE, ROLE, said
+from ..scene.generated import BESIDE, ROLE, property_text
 from ..scene.model import Array
-from ..scene.skinning import joint_matrices, standing_at_rest
+from ..scene.skinning import joint_matrices, rest_world_positions
 from ..scene.transforms import walk, world_matrices
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
@@ -105,7 +105,7 @@ def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
     out = []
     for i in walk(scene):
         k = scene.nodes[i].mesh
-        if k is None or not scene.meshes[k].face_count or said(scene.nodes[i], ROLE) in BESIDE:
+        if k is None or not scene.meshes[k].face_count or property_text(scene.nodes[i], ROLE) in BESIDE:
             continue
         mesh = scene.meshes[k]
         if k not in cut:
@@ -113,7 +113,7 @@ def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
             cut[k] = mesh.corners[corners], face
         with np.errstate(all="ignore"):
             mirrored = bool(np.linalg.det(part_frame(scene, i, world)[:3, :3]) < 0)
-        out.append(Placed(i, mesh, patches[k], mirrored, standing_at_rest(scene, i, world), *cut[k]))
+        out.append(Placed(i, mesh, patches[k], mirrored, rest_world_positions(scene, i, world), *cut[k]))
     return out
 
 

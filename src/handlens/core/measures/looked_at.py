@@ -10,7 +10,7 @@ import numpy as np
 from ..geometry.holes import Holes
 from ..geometry.patches import Patches
 from ..scene import Scene
-from ..scene.made import ROLE, said
+from ..scene.generated import ROLE, property_text
 from ..scene.matrices import apply
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices
@@ -47,7 +47,7 @@ def facing_key(scene: Scene, contents: Sequence[str]) -> str:
     for i in walk(scene):
         n = scene.nodes[i]
         if n.mesh is not None:
-            digest.update(f"{i} {n.mesh} {_slots_both(scene, n.mesh)} {said(n, ROLE)}".encode())
+            digest.update(f"{i} {n.mesh} {_slots_both(scene, n.mesh)} {property_text(n, ROLE)}".encode())
             digest.update(np.ascontiguousarray(world[i]).tobytes())
             if n.skin is not None:
                 digest.update(np.ascontiguousarray(joint_matrices(scene.skins[n.skin], world)).tobytes())

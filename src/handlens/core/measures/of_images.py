@@ -34,7 +34,7 @@ def image_figures(
     def one(k: int) -> tuple[ImageFigures, dict[int, ShownFigures]]:
         image = scene.images[k]
         told = header(image) if areas is None else seen_before(image, roles[k], earlier)
-        if told is None or (areas is not None and _shows_through(told)):
+        if told is None or (areas is not None and _alpha_matters(told)):
             figures, pixels = picture(image, roles[k])
         else:
             figures, pixels = told, None
@@ -48,7 +48,7 @@ def image_figures(
             look=figures.look,
             roles=roles[k],
         )
-        if pixels is None or areas is None or not _shows_through(figures):
+        if pixels is None or areas is None or not _alpha_matters(figures):
             return made, {}
         seen = {number: shown(scene, number, pixels, areas) for number in painted.get(k, ())}
         return made, {number: of for number, of in seen.items() if of is not None}
@@ -77,7 +77,7 @@ def _side_by_side(images: Sequence[Image]) -> list[list[int]]:
     return groups
 
 
-def _shows_through(figures: PictureFigures) -> bool:
+def _alpha_matters(figures: PictureFigures) -> bool:
     """Whether it matters which of its pixels faces show: some are see-through, or black."""
     return figures.look is not None and (figures.look.alpha is not None or figures.look.dark > DARK)
 

@@ -17,7 +17,7 @@ def node_figures(scene: Scene, order: list[int], world: Array) -> list[NodeFigur
     driven = {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}
     apart: dict[bytes, Polar] = {}
 
-    def taken_apart(linear: Array) -> Polar:
+    def decomposed(linear: Array) -> Polar:
         """Most nodes of a large scene are turned and scaled like another."""
         key = linear.tobytes()
         return apart.get(key) or apart.setdefault(key, Polar(linear))
@@ -25,9 +25,9 @@ def node_figures(scene: Scene, order: list[int], world: Array) -> list[NodeFigur
     out = []
     for i in order:
         n = scene.nodes[i]
-        whole = taken_apart(world[i][:3, :3])
+        whole = decomposed(world[i][:3, :3])
         # Where the file stores a triple, its own numbers are what counts: 1, -1, -1 is a scale, not a half turn.
-        local = taken_apart(n.local[:3, :3] if n.matrix is not None else quaternion_matrix(n.rotation))
+        local = decomposed(n.local[:3, :3] if n.matrix is not None else quaternion_matrix(n.rotation))
         scale = local.scale.tolist() if n.matrix is not None else [float(s) for s in n.scale]
         kind = (
             "mesh"

@@ -6,9 +6,9 @@ import numpy as np
 
 from ..geometry.finite import finite_points
 from ..scene import Scene
-from ..scene.made import ROLE, said
+from ..scene.generated import ROLE, property_text
 from ..scene.model import Array
-from ..scene.skinning import standing_at_rest
+from ..scene.skinning import rest_world_positions
 from ..surface.opacity import mode_of
 from .facing import part_frame
 from .precision import Worst, coarsest, rounded
@@ -26,7 +26,7 @@ def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshe
     farthest = sweep = needed = 0.0
     if len(mesh.positions):
         with np.errstate(invalid="ignore", over="ignore"):
-            points = standing_at_rest(scene, node, world)
+            points = rest_world_positions(scene, node, world)
         points = finite_points(points)
         if len(points):
             a, b = points.min(axis=0), points.max(axis=0)
@@ -59,7 +59,7 @@ def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshe
         enlarges=_finite(sizes.mean(), 1.0),
         shrinks=_finite(sizes.min(), 1.0),
         card=flat_meshes[n.mesh] and mesh.triangle_count <= _CARD and any(_cut_out(scene, m) for m in mesh.slot_materials),
-        role=said(n, ROLE),
+        role=property_text(n, ROLE),
     )
 
 

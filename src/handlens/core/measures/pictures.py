@@ -119,7 +119,7 @@ def _opened(image: Image, measure: Callable[[Any, bool, bytes], tuple[float, Loo
 
 
 def _counted(opened: Any, alpha: bool, data: bytes) -> tuple[float, LookFigures | None, Array | None]:
-    return (_see_through(eight_bits(opened)) if alpha else 0.0), None, None
+    return (_transparency(eight_bits(opened)) if alpha else 0.0), None, None
 
 
 def _whole(opened: Any, alpha: bool, data: bytes, roles: Collection[str]) -> tuple[float, LookFigures | None, Array | None]:
@@ -137,7 +137,7 @@ def _whole(opened: Any, alpha: bool, data: bytes, roles: Collection[str]) -> tup
             alpha=alpha_figures(pixels) if alpha else None,
             normal=normal_map(pixels) if normal else None,
         )
-        return (_see_through(pixels) if alpha else 0.0), look, pixels
+        return (_transparency(pixels) if alpha else 0.0), look, pixels
     look = _of_rows(opened, data)
     # Which of its pixels faces show is only asked where it is black in places.
     return 0.0, look, eight_bits(opened) if look.dark > DARK else None
@@ -164,7 +164,7 @@ def _of_rows(opened: Any, data: bytes) -> LookFigures:
     return _look(opened, some, np.concatenate([row(box) for box in sides]), np.asarray(small).tobytes(), data)
 
 
-def _see_through(pixels: Array) -> float:
+def _transparency(pixels: Array) -> float:
     return float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1))
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from ..scene import Image, Material, Scene, TextureInput
 from ..scene.model import Array, readable
 from ..surface.opacity import mode_of
-from .alpha_apart import AlphaApart
+from .alpha_pictures import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 
 #: Ratified extensions of materials in the standard's registry, and what is lost where only the core model is known.

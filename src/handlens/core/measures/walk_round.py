@@ -57,7 +57,7 @@ def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], h
         of_parts += np.bincount(part[back], minlength=len(parts))
     share = backs / np.maximum(met, 1)
     worst = int(share.argmax())
-    found, towards = _through(rays, holes[:HOLES], fronts)
+    found, towards = _seen_from_outside(rays, holes[:HOLES], fronts)
     direction = views[worst] if backs.sum() else towards
     return WalkRound(
         int(met.sum()),
@@ -142,7 +142,7 @@ def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> 
     return met, back, part, hit.distance
 
 
-def _through(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Array | None]:
+def _seen_from_outside(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Array | None]:
     """Holes through which rays from outside meet a back, and the direction from which one does."""
     if not len(holes):
         return np.zeros(0, np.int64), None

@@ -42,7 +42,9 @@ class Outputs:
         """
         named = next(iter(files), None)
         wanted = {
-            p: data for p, data in files.items() if (p == named and p.resolve() in self._read) or not self._is_there(p, data)
+            p: data
+            for p, data in files.items()
+            if (p == named and p.resolve() in self._read) or not self._is_already_equal(p, data)
         }
         for path in wanted:
             self._check(path, report)
@@ -61,7 +63,7 @@ class Outputs:
                     os.unlink(part)
         self._written |= {path.resolve() for path in files}
 
-    def _is_there(self, path: Path, data: bytes) -> bool:
+    def _is_already_equal(self, path: Path, data: bytes) -> bool:
         """Whether a plain file is there that holds these bytes already."""
         try:
             plain = path.is_file() and not path.is_symlink() and path.stat().st_size == len(data)

@@ -7,14 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from .. import formats
-from ..formats.held import Held, hold
-from ..formats.held.pictures import image_files
-from ..formats.held.steps import Target
+from ..formats.conform import ConformedScene, conform
+from ..formats.conform.pictures import image_files
+from ..formats.conform.steps import Target
 from ..formats.table import BY_NAME
 from ..kit.without import without_parts
 from ..limits import InputError, plural
 from ..packages import Package
-from ..proof import MOTION, Proof, prove_held
+from ..proof import MOTION, Proof, prove_conformed
 from ..proof.rows import STOP
 from ..rules import Intent
 from ..rules.export import PLAIN, ExportOptions
@@ -23,7 +23,7 @@ from ..scene import Scene
 from ..scene.transforms import walk
 from ..surface.names import as_file
 from .beside import with_neighbours
-from .set_apart import named_as_wanted, set_apart
+from .separate_files import separate_files, with_file_names
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ class Written:
     """
 
     files: dict[str, bytes]
-    held: Held
+    held: ConformedScene
     sent_as: str
     apart: tuple[tuple[str, Written], ...] = ()
     #: What was left behind since it is not of the thing, in a sentence.
@@ -52,7 +52,7 @@ class Written:
         """Open the files afresh and compare. Of clips in files of their own every row on motion is told, and what differs else.
         Raises InputError.
         """
-        rows = list(prove_held(self.held, self.read_back(package, main), self.sent_as).rows)
+        rows = list(prove_conformed(self.held, self.read_back(package, main), self.sent_as).rows)
         folder = main.rpartition("/")[0]
         for path, made in self.apart:
             own = made.proof(package, f"{folder}/{path}" if folder else path)
@@ -69,8 +69,8 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions =
     model beside it. Stand-ins and levels of detail are named as it wants them, and go into files of their own where it does.
     """
     intent = intent or Intent()
-    scene, behind = without_aside(in_unit_said(scene, intent), intent)
-    scene, beside = set_apart(named_as_wanted(scene, options), options)
+    scene, behind = without_aside(in_intended_unit(scene, intent), intent)
+    scene, beside = separate_files(with_file_names(scene, options), options)
     apart: list[tuple[str, Written]] = []
     for suffix, own in beside:
         made = _written(own.with_(clips=()), format_name, f"{stem}{suffix}", options)
@@ -91,7 +91,7 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions =
     return replace(main, files=files, apart=tuple(apart), behind=behind)
 
 
-def in_unit_said(scene: Scene, intent: Intent) -> Scene:
+def in_intended_unit(scene: Scene, intent: Intent) -> Scene:
     """The scene in the unit that an intent says, where it states none itself: what was judged in it is written in it."""
     return scene.with_(unit_metres=UNITS[intent.unit]) if intent.unit is not None and scene.unit_metres is None else scene
 
@@ -119,8 +119,8 @@ def behind(names: Sequence[str]) -> tuple[str, ...]:
 
 def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> Written:
     target = formats.target(scene, format_name, stem, options)
-    held = hold(scene, target)
-    return Written(formats.write_held(held, target) | _bare_images(scene, target), held, scene.format)
+    held = conform(scene, target)
+    return Written(formats.write_conformed(held, target) | _bare_images(scene, target), held, scene.format)
 
 
 def _bare_images(scene: Scene, target: Target) -> dict[str, bytes]:

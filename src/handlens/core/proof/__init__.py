@@ -1,7 +1,7 @@
 """The proof: what was sent and what was read back, compared in every aspect that a scene has. Each aspect is a module.
 
 A row has one of three outcomes: the same (clear), as was said beforehand (caution), or it differs (stop). What was said comes
-from `formats.held` alone: the scene as the format can hold it is what is compared, so nothing is excused that was not said.
+from `formats.conform` alone: the scene as the format can hold it is what is compared, so nothing is excused that was not said.
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..formats.held import Held, Said, hold
-from ..formats.held.steps import Target
+from ..formats.conform import ConformedScene, ExportLoss, conform
+from ..formats.conform.steps import Target
 from ..formats.table import BY_NAME
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
@@ -49,8 +49,8 @@ def prove(a: Scene, b: Scene, options: ExportOptions = PLAIN) -> Proof:
     form = BY_NAME[b.format]
     unstated = ExportOptions(unstated_unit=options.unstated_unit, unstated_axis=options.unstated_axis)
     target = Target(form, unstated, single=BY_NAME[a.format].single)
-    held = hold(a, target, free=True)
-    return prove_held(held, b, a.format, narrow=True)
+    held = conform(a, target, free=True)
+    return prove_conformed(held, b, a.format, narrow=True)
 
 
 def prove_mended(a: Scene, mended: Scene, b: Scene, options: ExportOptions = PLAIN) -> Proof:
@@ -68,11 +68,11 @@ def prove_mended(a: Scene, mended: Scene, b: Scene, options: ExportOptions = PLA
     return Proof(tuple(_ordered(rows)))
 
 
-def prove_held(held: Held, b: Scene, sent_as: str, narrow: bool = False) -> Proof:
+def prove_conformed(held: ConformedScene, b: Scene, sent_as: str, narrow: bool = False) -> Proof:
     """Compare what was read back with what was written. sent_as: format of the scene before it was made one that can be held. narrow:
     whether colours may have gone through whole numbers on a way that is not ours."""
     single = BY_NAME[sent_as].single or BY_NAME[b.format].single
-    return Proof(tuple(_ordered([*_as_said(held.said), *compare(held.scene, b, single, narrow)])))
+    return Proof(tuple(_ordered([*_expected_rows(held.said), *compare(held.scene, b, single, narrow)])))
 
 
 def compare(a: Scene, b: Scene, single: bool, narrow: bool = False) -> Iterator[Row]:
@@ -90,7 +90,7 @@ def aspects(both: Compared) -> Iterator[Row]:
         yield from found
 
 
-def _as_said(said: Sequence[Said]) -> Iterator[Row]:
+def _expected_rows(said: Sequence[ExportLoss]) -> Iterator[Row]:
     for line in said:
         yield Row(line.group, line.what, line.sent, line.read_back, "as said", CAUTION, line.text)
 
@@ -101,4 +101,4 @@ def _ordered(rows: Sequence[Row]) -> list[Row]:
     return sorted(rows, key=lambda r: (GROUPS.index(r.group), rank[r.result]))
 
 
-__all__ = ["ASPECTS", "MOTION", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_held", "prove_mended"]
+__all__ = ["ASPECTS", "MOTION", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_conformed", "prove_mended"]

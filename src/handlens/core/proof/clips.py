@@ -69,7 +69,7 @@ def _clip(compared: Compared, a: Clip, b: Clip) -> Iterator[Row]:
         )
     wrong: list[tuple[float, float, Channel]] = []
     for x, y in ways:
-        off, when = _apart(x, y)
+        off, when = _greatest_difference(x, y)
         if off > 0:
             wrong.append((off, when, x))
     keys = sum(len(x.times) for x in a.channels)
@@ -89,7 +89,7 @@ def _clip(compared: Compared, a: Clip, b: Clip) -> Iterator[Row]:
         yield same(GROUP, name, f"{seconds[0]}, {len(a.channels):,} channels", f"{seconds[1]}, {len(b.channels):,} channels")
 
 
-def _apart(a: Channel, b: Channel) -> tuple[float, float]:
+def _greatest_difference(a: Channel, b: Channel) -> tuple[float, float]:
     """How far two channels are apart at most, and when; 0 where they are the same. Rotations in degrees."""
     at = moments([a, b])
     if not len(at):

@@ -13,9 +13,9 @@ from ..scene import Layer, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk
 from .faces import Faces, match_faces, match_loose, refined
-from .layers import LayerDifference, layer_difference, told_at_corners, whole_step
+from .layers import LayerDifference, corner_attributes, layer_difference, quantisation_step
 from .nodes import match_nodes
-from .pairing import pair_by, pair_images, pair_materials, said
+from .pairing import material_key, pair_by, pair_images, pair_materials
 from .rows import Place
 from .tolerances import DOUBLE, PLACES, SINGLE, UV_LEAST
 
@@ -116,7 +116,7 @@ class Compared:
             if len(wrong) > 1:
                 label_a, label_b = self.labels(part)
                 faces = refined(
-                    faces, a, b, wrong, self.tolerance(part), told_at_corners(a, label_a), told_at_corners(b, label_b)
+                    faces, a, b, wrong, self.tolerance(part), corner_attributes(a, label_a), corner_attributes(b, label_b)
                 )
             out[part.sent, part.read_back] = faces
         return out
@@ -131,7 +131,8 @@ class Compared:
         """(M + 1,) label of each material of both scenes, the last for none. Of several that are the same, any does."""
         kinds: dict[tuple[str, str], int] = {}
         theirs = [
-            kinds.setdefault((material.name, said(material, lambda k: k)), j) for j, material in enumerate(self.b.materials)
+            kinds.setdefault((material.name, material_key(material, lambda k: k)), j)
+            for j, material in enumerate(self.b.materials)
         ]
         mine = [theirs[self.materials[k]] if k in self.materials else -2 - k for k in range(len(self.a.materials))]
         return np.array([*mine, -1], np.int64), np.array([*theirs, -1], np.int64)
@@ -164,7 +165,9 @@ class Compared:
         }
         # Directions and colours are 32-bit floats in most files, whatever positions are.
         step = lambda what: SINGLE if not what.startswith("UV") else max(self.step, UV_LEAST)
-        whole = lambda what, *some: max(map(whole_step, some)) if self.narrow and what.startswith("Vertex colours") else 0.0
+        whole = lambda what, *some: (
+            max(map(quantisation_step, some)) if self.narrow and what.startswith("Vertex colours") else 0.0
+        )
         return {
             what: layer_difference(x, y, faces, max(step(what), whole(what, x, y)), angle)
             for what, (x, y, angle) in pairs.items()

@@ -10,7 +10,7 @@ from ..scene import Scene
 from ..scene.axes import to_y_up
 from ..scene.matrices import apply
 from ..scene.model import Array
-from ..scene.skinning import standing
+from ..scene.skinning import world_positions
 from ..scene.transforms import walk, world_matrices
 from .compared import Compared
 from .rows import Row, differs, same
@@ -70,7 +70,7 @@ def _box(scene: Scene) -> Array | None:
         mesh = scene.meshes[m]
         points = mesh.positions if len(mesh.positions) <= 2 * len(mesh.corners) else mesh.positions[np.unique(mesh.corners)]
         if scene.nodes[i].skin is not None and mesh.weights is not None:
-            p = standing(scene, i, world)
+            p = world_positions(scene, i, world)
         else:
             p = points if (world[i] == np.eye(4)).all() else apply(world[i], points)
         p = p if (turn == np.eye(3)).all() else p @ turn.T

@@ -58,7 +58,7 @@ def _pixels(pairs: list[tuple[Image, Image]]) -> Iterator[Row]:
     for x, y in pairs:
         if digest(x) == digest(y):
             continue
-        told = _apart(x, y)
+        told = _difference(x, y)
         if told is None:
             anew += 1
         else:
@@ -82,7 +82,7 @@ def _pixels(pairs: list[tuple[Image, Image]]) -> Iterator[Row]:
         yield same(GROUP, "Pixels", f"{len(pairs):,}", remark="the same bytes")
 
 
-def _apart(x: Image, y: Image) -> str | None:
+def _difference(x: Image, y: Image) -> str | None:
     """How the pixels of two images differ, in words; None where they are the same."""
     p, q = opened(x), opened(y)
     if p is None or q is None:

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 import msgspec
 import numpy as np
 
-from ..formats.held import alike_frame
+from ..formats.conform import alike_frame
 from ..scene import Scene
 from ..scene.bounds import world_bounds
 from ..scene.model import Array
@@ -21,7 +21,7 @@ from ..words.lengths import metres
 _SHARE, _LEAST_M, _DEGREES = 0.002, 0.0005, 0.5
 
 
-class Kept(msgspec.Struct, frozen=True):
+class ReferenceCheck(msgspec.Struct, frozen=True):
     """One thing that others hold on to. broke: what no longer fits, in words; nothing where it is kept. count: things of it looked at."""
 
     what: str
@@ -33,7 +33,7 @@ class InPlace(msgspec.Struct, frozen=True):
     """fits: nothing broke. rows: names, pivots, size, slots, clips, sockets and joints, in that order."""
 
     fits: bool
-    rows: list[Kept]
+    rows: list[ReferenceCheck]
 
 
 def in_place(earlier: Scene, later: Scene) -> InPlace:
@@ -63,7 +63,7 @@ class _Both:
         for i in wanted:
             yield keys[i][0], i, self.nodes_b.get(keys[i])
 
-    def names(self) -> Kept:
+    def names(self) -> ReferenceCheck:
         parts = [i for i in walk(self.a) if self.a.nodes[i].mesh is not None]
         gone = [f"the part {name} is gone" for name, _, j in self.met(parts) if j is None or self.b.nodes[j].mesh is None]
         used_a, used_b = _used(self.a), _used(self.b)
@@ -72,16 +72,16 @@ class _Both:
         # A place has a row of its own, and so have joints.
         others = [i for i in walk(self.a) if i not in joints and self._bare(i) and not is_place(self.a.nodes[i].name)]
         gone += [f"the node {name} is gone" for name, _, j in self.met(others) if j is None and not is_unnamed(name)]
-        return Kept("Names", len(parts) + len(used_a) + len(others), gone)
+        return ReferenceCheck("Names", len(parts) + len(used_a) + len(others), gone)
 
-    def pivots(self) -> Kept:
+    def pivots(self) -> ReferenceCheck:
         nodes = [i for i in walk(self.a) if self.a.nodes[i].mesh is not None and self.a.nodes[i].skin is None]
-        return Kept("Pivots", len(nodes), [*self._moved(nodes, turned=False)])
+        return ReferenceCheck("Pivots", len(nodes), [*self._moved(nodes, turned=False)])
 
-    def sockets(self) -> Kept:
+    def sockets(self) -> ReferenceCheck:
         nodes = [i for i in walk(self.a) if self._bare(i) and is_place(self.a.nodes[i].name)]
         gone = [f"{name} is gone" for name, _, j in self.met(nodes) if j is None]
-        return Kept("Sockets", len(nodes), [*gone, *self._moved(nodes, turned=True)])
+        return ReferenceCheck("Sockets", len(nodes), [*gone, *self._moved(nodes, turned=True)])
 
     def _bare(self, i: int) -> bool:
         n = self.a.nodes[i]
@@ -98,10 +98,10 @@ class _Both:
             if said:
                 yield f"{name} {' and '.join(said)}"
 
-    def size(self) -> Kept:
+    def size(self) -> ReferenceCheck:
         before, after = world_bounds(self.a, self.world_a), world_bounds(self.b, self.world_b)
         if before is None or after is None:
-            return Kept(
+            return ReferenceCheck(
                 "Size",
                 int(before is not None),
                 ["there is nothing to see any more"] if before is not None and after is None else [],
@@ -116,9 +116,9 @@ class _Both:
         base = after[0][up] - before[0][up]
         if abs(base) > self.step:
             broke.append(f"its base is {metres(abs(float(base)) * self.unit)} {'higher' if base > 0 else 'lower'}")
-        return Kept("Size", 3, broke)
+        return ReferenceCheck("Size", 3, broke)
 
-    def slots(self) -> Kept:
+    def slots(self) -> ReferenceCheck:
         broke, count = [], 0
         for name, i, j in self.met(i for i in walk(self.a) if self.a.nodes[i].mesh is not None):
             if j is None or self.b.nodes[j].mesh is None:
@@ -128,14 +128,14 @@ class _Both:
             if now[: len(was)] != was:
                 k = next((k for k, x in enumerate(was) if k >= len(now) or now[k] != x), 0)
                 broke.append(f"slot {k + 1} of {name} is {now[k] if k < len(now) else 'gone'} and was {was[k]}")
-        return Kept("Slot order", count, broke)
+        return ReferenceCheck("Slot order", count, broke)
 
-    def clips(self) -> Kept:
+    def clips(self) -> ReferenceCheck:
         there = {clip.name for clip in self.b.clips}
         broke = [f"the clip {clip.name or '(without a name)'} is gone" for clip in self.a.clips if clip.name not in there]
-        return Kept("Clips", len(self.a.clips), broke)
+        return ReferenceCheck("Clips", len(self.a.clips), broke)
 
-    def joints(self) -> Kept:
+    def joints(self) -> ReferenceCheck:
         nodes = sorted({j for skin in self.a.skins for j in skin.joints})
         still = {j for skin in self.b.skins for j in skin.joints}
         broke = [f"the joint {name} is gone" for name, _, j in self.met(nodes) if j not in still]
@@ -145,7 +145,7 @@ class _Both:
             for name, _, j in self.met(bound)
             if j is not None and self.b.nodes[j].skin is None
         ]
-        return Kept("Joints", len(nodes) + len(bound), broke)
+        return ReferenceCheck("Joints", len(nodes) + len(bound), broke)
 
 
 def _by_name(scene: Scene) -> dict[tuple[str, int], int]:

@@ -56,11 +56,11 @@ def layer_difference(a: Layer | None, b: Layer | None, faces: Faces, step: float
     both = np.flatnonzero(met & own & other)
     if len(both) and a is not None and b is not None:
         va, vb = a.values[a.index[both]], b.values[b.index[corner[both]]]
-        off[both] = _apart(va, vb, step, angle)
+        off[both] = _row_distances(va, vb, step, angle)
     return LayerDifference(count(a), count(b), lost, made, off if off.any() else np.zeros(0))
 
 
-def whole_step(layer: Layer | None) -> float:
+def quantisation_step(layer: Layer | None) -> float:
     """How far a value may lie from what it was before it became a whole number of 8 or 16 bits, half a step; 0 where it is none.
 
     Source: glTF 2.0 §3.6.2.2, normalised integers: f = c / 255 and f = c / 65535.
@@ -81,7 +81,7 @@ def _the_same(a: Layer, b: Layer, faces: Faces) -> bool:
     return np.array_equal(a.index, b.index) and (same_array(a.values, b.values) or np.array_equal(a.values, b.values))
 
 
-def _apart(a: Array, b: Array, step: float, angle: bool) -> Array:
+def _row_distances(a: Array, b: Array, step: float, angle: bool) -> Array:
     """(n,) how far rows lie apart, 0 within the step. A missing fourth column counts as 1: alpha of a colour."""
     if a.shape[1] != b.shape[1]:
         wide = max(a.shape[1], b.shape[1])
@@ -107,7 +107,7 @@ def _apart(a: Array, b: Array, step: float, angle: bool) -> Array:
     return out
 
 
-def told_at_corners(mesh: Mesh, label: Array) -> Array:
+def corner_attributes(mesh: Mesh, label: Array) -> Array:
     """(C, k) everything that hangs on the corners of a mesh, beside a label (F,) of each face; NaN for nothing."""
     columns = [np.repeat(label.astype(np.float64), mesh.corner_counts)[:, None]]
     columns += [layer.at_corners().astype(np.float64) for layer in mesh.layers() if len(layer.values)]

@@ -38,7 +38,7 @@ def rows(compared: Compared) -> Iterator[Row]:
         )
     # Written as 32-bit floats or as text of them, multiplied out of one colour space into another.
     step = VALUE
-    yield from _told(pairs, a, b, VALUES, step, "Values")
+    yield from _rows(pairs, a, b, VALUES, step, "Values")
     inputs = [x for i, j in pairs for x in _inputs(compared, a.materials[i], b.materials[j])]
     yield from _used(compared, inputs, step)
 
@@ -58,7 +58,7 @@ VALUES: dict[str, Callable[[Material], Any]] = {
 }
 
 
-def _told(
+def _rows(
     pairs: list[tuple[int, int]], a: Scene, b: Scene, table: dict[str, Callable[[Material], Any]], step: float, what: str
 ) -> Iterator[Row]:
     fine = True

@@ -33,7 +33,7 @@ def rows(compared: Compared) -> Iterator[Row]:
         loose_a, loose_b = compared.loose[part.sent, part.read_back] if pairs else (met[:0], met[:0])
         va, vb = np.concatenate([a.corners[met], loose_a]), np.concatenate([b.corners[faces.corner[met]], loose_b])
         for x, y in pairs:
-            apart = _apart(
+            apart = _row_distances(
                 x.positions[va], y.positions[vb], PLACES * compared.step * max(float(np.abs(x.positions).max(initial=0)), 1e-12)
             )
             if (apart > 0).any():
@@ -79,7 +79,7 @@ def _pairs(a: Mesh, b: Mesh) -> list[tuple[Morph, Morph]]:
     return list(zip(a.morphs, b.morphs, strict=False))
 
 
-def _apart(x: Array, y: Array, tolerance: float) -> Array:
+def _row_distances(x: Array, y: Array, tolerance: float) -> Array:
     with np.errstate(all="ignore"):
         off = np.nan_to_num(np.abs(x - y), nan=np.inf)
         off[(x == y) | (np.isnan(x) & np.isnan(y))] = 0
@@ -98,7 +98,7 @@ def _normals(x: Morph, y: Morph, a: Mesh, b: Mesh, corners: Array, there: Array)
 
     if x.normals is None and y.normals is None:
         return 0
-    return int(np.count_nonzero(_apart(at(x, a, corners), at(y, b, there), TARGET_NORMALS * SINGLE)))
+    return int(np.count_nonzero(_row_distances(at(x, a, corners), at(y, b, there), TARGET_NORMALS * SINGLE)))
 
 
 def _on(compared: Compared) -> Iterator[Row]:

@@ -34,7 +34,7 @@ def rows(compared: Compared) -> Iterator[Row]:
             yield differs(
                 GROUP, f"Names of {listing}", renamed[0][0] or "none", renamed[0][1] or "none", f"{len(renamed):,} renamed"
             )
-        told = [(where, _told(x.source), _told(y.source)) for x, y, where in pairs]
+        told = [(where, _with_defaults(x.source), _with_defaults(y.source)) for x, y, where in pairs]
         wrong = [(where, x, y) for where, x, y in told if not alike(x, y, VALUE)]
         if wrong:
             where, x, y = wrong[0]
@@ -46,7 +46,7 @@ def rows(compared: Compared) -> Iterator[Row]:
             yield same(GROUP, f"Values of {listing}", f"{len(pairs):,}")
 
 
-def _told(source: Mapping[str, Any]) -> dict[str, Any]:
+def _with_defaults(source: Mapping[str, Any]) -> dict[str, Any]:
     """What is stated, with what counts where nothing is."""
     out = dict(source)
     if out.get("type") in ("directional", "point", "spot", "ambient"):

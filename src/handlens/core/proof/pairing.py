@@ -78,8 +78,8 @@ def pair_materials(
 ) -> dict[int, int]:
     """Materials by name and what they say, then by name, by what they say, by the faces that have them, then in order."""
     back = {j: i for i, j in images.items()}
-    ta = [said(material, lambda k: k) for material in a.materials]
-    tb = [said(material, lambda k: back.get(k, -1 - k)) for material in b.materials]
+    ta = [material_key(material, lambda k: k) for material in a.materials]
+    tb = [material_key(material, lambda k: back.get(k, -1 - k)) for material in b.materials]
     na, nb = [material.name for material in a.materials], [material.name for material in b.materials]
     found: dict[int, int] = {}
     _further(found, list(zip(na, ta, strict=True)), list(zip(nb, tb, strict=True)))
@@ -96,7 +96,7 @@ def pair_materials(
     return found
 
 
-def said(material: Material, image: Callable[[int], int]) -> str:
+def material_key(material: Material, image: Callable[[int], int]) -> str:
     """All that a material says but its name, with numbers to six digits, as a key."""
     of = lambda t: (
         t.role,

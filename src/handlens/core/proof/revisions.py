@@ -7,12 +7,12 @@ from dataclasses import asdict, dataclass
 
 import numpy as np
 
-from ..formats.held import alike_frame
+from ..formats.conform import alike_frame
 from ..formats.table import BY_NAME
 from ..scene import Scene
 from ..scene.axes import to_y_up
 from ..scene.model import Array
-from ..scene.skinning import standing
+from ..scene.skinning import world_positions
 from ..scene.transforms import world_matrices
 from ..words.json_tree import Json
 from ..words.lengths import metres
@@ -114,7 +114,7 @@ class _Differences:
             words = f"{change:+,} triangles" if change else f"{len(faces.gone):,} faces gone, {len(faces.new):,} new"
             yield Difference("Parts", name, _triangles(both.a, i), _triangles(both.b, j), words, j, _few(faces.new))
             return
-        pa, pb = standing(both.a, i, self.world_a), standing(both.b, j, self.world_b)
+        pa, pb = world_positions(both.a, i, self.world_a), world_positions(both.b, j, self.world_b)
         box_a, box_b = _box(pa[a.corners]), _box(pb[b.corners])
         if not len(a.corners) or not np.isfinite([box_a, box_b]).all():
             return

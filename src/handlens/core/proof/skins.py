@@ -32,7 +32,7 @@ def rows(compared: Compared) -> Iterator[Row]:
     renamed = [(a.skins[i].name, b.skins[j].name) for i, j in pairs.items() if (a.skins[i].name or "") != (b.skins[j].name or "")]
     if renamed:
         yield differs(GROUP, "Names of skins", renamed[0][0] or "none", renamed[0][1] or "none", f"{len(renamed):,} renamed")
-    roots = [(i, j) for i, j in pairs.items() if _there(compared, a.skins[i].skeleton) != b.skins[j].skeleton]
+    roots = [(i, j) for i, j in pairs.items() if _paired_node(compared, a.skins[i].skeleton) != b.skins[j].skeleton]
     if roots:
         name = lambda s, k: "none" if k is None else s.part_name(k)
         i, j = roots[0]
@@ -43,7 +43,7 @@ def rows(compared: Compared) -> Iterator[Row]:
     yield from _weights(compared)
 
 
-def _there(compared: Compared, node: int | None) -> int | None:
+def _paired_node(compared: Compared, node: int | None) -> int | None:
     return None if node is None else compared.nodes.get(node, -1)
 
 
@@ -92,7 +92,7 @@ def _joints(compared: Compared, pairs: dict[int, int]) -> Iterator[Row]:
     worst = 0.0
     for i, j in pairs.items():
         x, y = compared.a.skins[i], compared.b.skins[j]
-        mine, theirs = _by_node(x, [_there(compared, n) for n in x.joints]), _by_node(y, list(y.joints))
+        mine, theirs = _by_node(x, [_paired_node(compared, n) for n in x.joints]), _by_node(y, list(y.joints))
         lost += [compared.a.part_name(x.joints[k]) for n, k in mine.items() if n not in theirs]
         came += sum(n not in mine for n in theirs)
         both = [(mine[n], theirs[n]) for n in mine if n in theirs]
@@ -197,7 +197,7 @@ def _differences(compared: Compared, part: Part, a: Mesh, b: Mesh, va: Array, vb
         and all(np.array_equal(getattr(a.weights, k), getattr(b.weights, k)) for k in ("starts", "joints", "weights"))
     ):
         return np.zeros(len(va))
-    there = [_there(compared, n) for n in compared.a.skins[skins[0]].joints] if skins[0] is not None else None
+    there = [_paired_node(compared, n) for n in compared.a.skins[skins[0]].joints] if skins[0] is not None else None
     mine = (
         None
         if there is None

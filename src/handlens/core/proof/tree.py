@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..formats.held.tree import own_extras
+from ..formats.conform.tree import own_extras
 from ..scene.matrices import Polar
 from ..scene.transforms import parents
 from .compared import Compared

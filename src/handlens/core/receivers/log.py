@@ -42,7 +42,7 @@ def _entries(measures: Measures, receiver: Receiver) -> Iterator[Entry]:
     if lost:
         more = f" and {len(lost) - 1} more" if len(lost) > 1 else ""
         yield Entry("Pictures not found", f"{lost[0]}{more}: a paper tile stands in", "caution")
-    yield from _see_through(measures, receiver)
+    yield from _transparency(measures, receiver)
     mirrored = _mirrored_parts(measures)
     if mirrored:
         turned = receiver.mirrored == "turned"
@@ -63,7 +63,7 @@ def _sides(measures: Measures, receiver: Receiver) -> Entry:
     return Entry("Back faces", f"drawn on {plural(len(both), 'double-sided material')} alone" if both else "not drawn", "clear")
 
 
-def _see_through(measures: Measures, receiver: Receiver) -> Iterator[Entry]:
+def _transparency(measures: Measures, receiver: Receiver) -> Iterator[Entry]:
     used = [x for x in measures.materials if x.used_by_faces and x.drawn in ("mask", "blend")]
     blended = sum(x.drawn == "blend" for x in used)
     if not used:

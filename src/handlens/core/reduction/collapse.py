@@ -89,7 +89,7 @@ class Reducer:
         if not self.able or len(left) >= self.count:
             return left
         w = self.wedges
-        out = without_collapsed_walls(w, self._collapsed_further(self._held_back(left)))
+        out = without_collapsed_walls(w, self._collapsed_further(self._collapse_with_pins(left)))
         if len(out) > MOST_SWAPPED:
             return out
         turned = swap_edges(self._before.tree, w.positions, out, w.point)
@@ -100,7 +100,7 @@ class Reducer:
         """Mean distance of triangles of wedges, their points fitted, from the surface of before."""
         return distances(self._before, Surface(self.placed(triangles), triangles), _PROBED, _PROBED)[1]
 
-    def _held_back(self, left: Array) -> Array:
+    def _collapse_with_pins(self, left: Array) -> Array:
         """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
         gone alone, since each time costs as much as the first."""
         w, large = self.wedges, self.count >= MANY
@@ -148,7 +148,7 @@ class Reducer:
         near = ring(w.point[triangles], wrong, 1)
         touched = near[w.point[triangles]].any(axis=1)
         used, local = np.unique(triangles[touched], return_inverse=True)
-        points = self._with_held(self._unit[used], ~near[w.point[used]])
+        points = self._with_pins(self._unit[used], ~near[w.point[used]])
         wanted = max(int(touched.sum()) - max(int(wrong.sum()) // 2, 2), 0)
         made = simplified(points, local.reshape(-1, 3), wanted, TORN)[0]
         out = np.concatenate([triangles[~touched], without_flat(self._unit, used[made])])
@@ -162,7 +162,7 @@ class Reducer:
             return self.wedges.triangles
         most = min(error / self.extent, TORN)
         ways = [self._unit] if self._separated is None else [self._unit, self._separated]
-        points = [p if held is None else self._with_held(p, held[self.wedges.point]) for p in ways]
+        points = [p if held is None else self._with_pins(p, held[self.wedges.point]) for p in ways]
         found = [simplified(p, self.wedges.triangles, wanted, most) for p in points]
         (left, cost), (apart, less) = found[0], found[-1]
         # Where little goes, fans that touch are best held: what is about them is spared.
@@ -175,7 +175,7 @@ class Reducer:
         return _with_fans_separated(self.wedges, self._unit) if self.wedges.touching.any() else None
 
     @staticmethod
-    def _with_held(points: Array, held: Array) -> Array:
+    def _with_pins(points: Array, held: Array) -> Array:
         """Points (n, 3), and behind them what holds some: a place that three share is one that the library moves nothing away from."""
         return np.concatenate([points, points[held], points[held]])
 
@@ -239,7 +239,7 @@ class Reducer:
         # What no face used before stays; what needles leave without a face goes with them.
         made = only_vertices(made, used_vertices(made) | ~used_vertices(cut))
         made, triangles = _without_needles(made, triangles)
-        made = replace(made, uvs=tuple(self._laid(layer, triangles, placed) for layer in cut.uvs))
+        made = replace(made, uvs=tuple(self._reduced_uvs(layer, triangles, placed) for layer in cut.uvs))
         if cut.normals is not None:
             made = self._shaded(made, triangles)
         return Reduced(only_used_values(made), triangles)
@@ -258,7 +258,7 @@ class Reducer:
             normals, index = _along(mesh, normals, index)
         return replace(mesh, normals=Layer(frozen(normals.astype(mesh.normals.values.dtype)), frozen(index.astype(np.int32))))
 
-    def _laid(self, layer: Layer, triangles: Array, placed: Array) -> Layer:
+    def _reduced_uvs(self, layer: Layer, triangles: Array, placed: Array) -> Layer:
         """A UV set on the reduced surface: at seams as it was, elsewhere as it shows each place nearest to where it showed it."""
         w = self.wedges
         index = layer.index[w.corner]

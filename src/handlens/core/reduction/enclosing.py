@@ -40,17 +40,17 @@ def smallest_ball(points: Array) -> Ball:
         far = int(away.argmax())
         if away[far] <= ball.radius * (1 + 1e-10) + 1e-300:
             return ball
-        ball, held = _held_by(points, [*held, far])
+        ball, held = _smallest_ball(points, [*held, far])
     return Ball(ball.middle, float(np.linalg.norm(points - ball.middle, axis=1).max()))
 
 
-def _held_by(points: Array, chosen: list[int]) -> tuple[Ball, list[int]]:
+def _smallest_ball(points: Array, chosen: list[int]) -> tuple[Ball, list[int]]:
     """The smallest ball about a few points, and those that hold it."""
     best: tuple[Ball, list[int]] | None = None
     few = points[chosen]
     for count in range(1, points.shape[1] + 2):
         for subset in combinations(range(len(chosen)), count):
-            ball = _through(few[list(subset)])
+            ball = _circumscribed_ball(few[list(subset)])
             if ball is None or (best is not None and ball.radius >= best[0].radius):
                 continue
             if (np.linalg.norm(few - ball.middle, axis=1) <= ball.radius * (1 + 1e-9) + 1e-300).all():
@@ -59,7 +59,7 @@ def _held_by(points: Array, chosen: list[int]) -> tuple[Ball, list[int]]:
     return best
 
 
-def _through(points: Array) -> Ball | None:
+def _circumscribed_ball(points: Array) -> Ball | None:
     """The smallest ball with points on its surface; None where they do not span one."""
     base = points[0]
     rows = points[1:] - base

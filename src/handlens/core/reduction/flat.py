@@ -60,7 +60,7 @@ def merged_flat(mesh: Mesh) -> Merged:
         cut = [_cut(work, r, loops) for r, loops in work.outlines(gone, aside)]
         failed = [c.region for c in cut if c.triangles is None]
         if not failed:
-            return _put_together(work, cut) if cut else nothing
+            return _assembled(work, cut) if cut else nothing
         aside[failed] = True
     return nothing
 
@@ -470,7 +470,7 @@ def _area(loop: Array) -> float:
     return float(_cross(loop, np.roll(loop, -1, axis=0)).sum())
 
 
-def _put_together(work: _Work, cut: list[_Cut]) -> Merged:
+def _assembled(work: _Work, cut: list[_Cut]) -> Merged:
     mesh = work.mesh
     changed = np.zeros(work.regions, bool)
     changed[[c.region for c in cut]] = True

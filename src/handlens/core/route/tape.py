@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..kit.mend import MendRun, Outcome
-from ..kit.promises import promises_kept
+from ..kit.promises import measured_promise
 from ..kit.spent import Spent, spent
 from ..limits import InputError, MendError
 from ..rules.sheet import UNITS
@@ -34,7 +34,7 @@ def apply_as_promised(scene: Scene, id: str, params: Params) -> tuple[Outcome, t
     if chosen.promise is None:
         return outcome, ()
     with np.errstate(all="ignore"):
-        kept = promises_kept(scene, outcome.scene, chosen.promise, chosen.read(params))
+        kept = measured_promise(scene, outcome.scene, chosen.promise, chosen.read(params))
     unit = scene.unit_metres or 1.0
     for k in kept:
         if not k.held:
@@ -70,11 +70,11 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
         if (scaled := _scaled(runs)) != 1.0 and any(name.endswith("_mm") for name in params):
             remarks = (*remarks, f"Its millimetres are counted on the model as scaled by {scaled:g} before it, not as it came.")
         was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
-        runs.append(MendRun(id, params, True, outcome.told(), remarks, before=spoilt, kept=kept, spent=(was, cost)))
+        runs.append(MendRun(id, params, True, outcome.all_figures(), remarks, before=spoilt, kept=kept, spent=(was, cost)))
     return scenes[-1], runs
 
 
-def unit_said(tape: Sequence[Call]) -> str | None:
+def declared_unit(tape: Sequence[Call]) -> str | None:
     """What a tape says that the numbers of a file are in that states no unit, as the intent has it; None where it says nothing, or a unit
     that has no name there."""
     factor = 1.0

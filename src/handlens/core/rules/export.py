@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import msgspec
 from msgspec import Meta
 
-from .fields import said
+from .fields import described
 
 Unit = Literal["m", "cm", "mm"]
 Axis = Literal["Y", "Z"]
@@ -39,33 +39,35 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unkn
     """
 
     unit: Annotated[
-        Unit | None, said("Unit", "What numbers are converted to, where the format leaves it open.", words=UNIT_WORDS)
+        Unit | None, described("Unit", "What numbers are converted to, where the format leaves it open.", words=UNIT_WORDS)
     ] = None
     up_axis: Annotated[
-        Axis | None, said("Up axis", "What the model is turned to, where the format leaves it open.", words=AXIS_WORDS)
+        Axis | None, described("Up axis", "What the model is turned to, where the format leaves it open.", words=AXIS_WORDS)
     ] = None
-    triangulate: Annotated[bool, said("Cut into triangles", "Polygons of more corners are cut before they are written.")] = False
+    triangulate: Annotated[bool, described("Cut into triangles", "Polygons of more corners are cut before they are written.")] = (
+        False
+    )
     images: Annotated[
         Literal["as-format", "embedded", "beside", "none"],
-        said("Images", "Where they go, where the format allows both.", words=_IMAGES),
+        described("Images", "Where they go, where the format allows both.", words=_IMAGES),
     ] = "as-format"
     folder: Annotated[
-        Annotated[str, _PLACE], said("Folder for images", "Below the model's own; {model} stands for the model's name.")
+        Annotated[str, _PLACE], described("Folder for images", "Below the model's own; {model} stands for the model's name.")
     ] = ""
-    material_library: Annotated[bool, said("Material library", "Whether an OBJ brings its library.")] = True
+    material_library: Annotated[bool, described("Material library", "Whether an OBJ brings its library.")] = True
     clip_files: Annotated[
-        bool, said("A file for each clip", "Clips go into files of their own beside the model, where there are several.")
+        bool, described("A file for each clip", "Clips go into files of their own beside the model, where there are several.")
     ] = False
     stand_ins: Annotated[
         Literal["nodes", "file"],
-        said("Stand-ins for collisions", words={"nodes": "nodes beside their part", "file": "a file of their own"}),
+        described("Stand-ins for collisions", words={"nodes": "nodes beside their part", "file": "a file of their own"}),
     ] = "nodes"
-    stand_in_suffix: Annotated[_Suffix, said("Name of a stand-in ends in", "After the name of its part.")] = "_stand_in"
+    stand_in_suffix: Annotated[_Suffix, described("Name of a stand-in ends in", "After the name of its part.")] = "_stand_in"
     levels: Annotated[
         Literal["nodes", "files", "extension"],
-        said("Levels of detail", "The extension is glTF's alone; elsewhere they are nodes.", words=_LEVELS),
+        described("Levels of detail", "The extension is glTF's alone; elsewhere they are nodes.", words=_LEVELS),
     ] = "nodes"
-    level_suffix: Annotated[_Suffix, said("Name of a level ends in", "After the name of its part, before its number.")] = (
+    level_suffix: Annotated[_Suffix, described("Name of a level ends in", "After the name of its part, before its number.")] = (
         "_level_"
     )
     unstated_unit: Unit | None = None

@@ -21,7 +21,7 @@ Count = Annotated[int, Meta(ge=1)]
 Metres = Annotated[float, Meta(gt=0, lt=1e9)]
 
 
-def said(title: str, help: str = "", unit: str = "", words: Mapping[str, str] | None = None) -> Meta:
+def described(title: str, help: str = "", unit: str = "", words: Mapping[str, str] | None = None) -> Meta:
     """What people read of a field. words: how each of its choices reads."""
     more: dict[str, Any] = {"unit": unit} if unit else {}
     if words:
@@ -107,7 +107,7 @@ def _what_is_wrong(told: str, record: Any, data: bytes | str) -> str:
     what, _, path = told.partition(" - at `")
     names = [x for x in re.split(r"[.\[\]]+", path.removesuffix("`").removeprefix("$").replace("[...]", ".*")) if x]
     try:
-        kind, place, value = _there(msgspec.inspect.type_info(record), names, msgspec.json.decode(data))
+        kind, place, value = _resolved(msgspec.inspect.type_info(record), names, msgspec.json.decode(data))
     except RecursionError:
         return " cannot be used: it is nested too deep."
     where = f"at {'/'.join(place)}" if place else "at the top level"
@@ -116,7 +116,7 @@ def _what_is_wrong(told: str, record: Any, data: bytes | str) -> str:
     return f" cannot be used: {where}, {what[:1].lower()}{what[1:]}."
 
 
-def _there(kind: Any, names: list[str], tree: Any) -> tuple[Any, list[str], Any]:
+def _resolved(kind: Any, names: list[str], tree: Any) -> tuple[Any, list[str], Any]:
     """The type, the place and the value at the end of a path. Keys that the library leaves out are found: the first that is wrong."""
     kind, place = _plain(kind), list[str]()
     for name in names:

@@ -12,7 +12,7 @@ from msgspec import Meta
 from ..limits import InputError
 from ..words.anchors import ANCHORS
 from .export import UNIT_WORDS, Unit
-from .fields import Metres, read_record, said
+from .fields import Metres, described, read_record
 
 Kind = Literal["character", "prop", "room", "building", "foliage", "effect"]
 _Copies = Annotated[int, Meta(ge=1, le=1_000_000)]
@@ -46,21 +46,21 @@ _STANDS = {
     "middle-right": "hinges on its right side",
     "middle-back": "hinges at its back",
 }
-_KIND = said("Kind", "What it is.", words={k: k for k in get_args(Kind)})
-_SEEN_FROM = said(
+_KIND = described("Kind", "What it is.", words={k: k for k in get_args(Kind)})
+_SEEN_FROM = described(
     "Seen", "From where its faces are looked at; inverted: they look inward on purpose, as an outline shell's do.", words=_SEEN
 )
-_PIVOT = said("Pivot", "The point that it is placed by and turns about, by the name of an anchor of its box.", words=_STANDS)
-_COPIES = said("Copies in the scene", "How many stand in the planned scene.")
-_NEAREST = said("Nearest view", "From how near it is looked at.", "m")
+_PIVOT = described("Pivot", "The point that it is placed by and turns about, by the name of an anchor of its box.", words=_STANDS)
+_COPIES = described("Copies in the scene", "How many stand in the planned scene.")
+_NEAREST = described("Nearest view", "From how near it is looked at.", "m")
 
 
 class Expected(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Wanted size in metres; width along X, height along the up axis, depth along the third."""
 
-    height_m: Annotated[Metres | None, said("tall", "Along the up axis.", "m")] = None
-    width_m: Annotated[Metres | None, said("wide", "Along X.", "m")] = None
-    depth_m: Annotated[Metres | None, said("deep", "Along the third axis.", "m")] = None
+    height_m: Annotated[Metres | None, described("tall", "Along the up axis.", "m")] = None
+    width_m: Annotated[Metres | None, described("wide", "Along X.", "m")] = None
+    depth_m: Annotated[Metres | None, described("deep", "Along the third axis.", "m")] = None
 
     def given(self) -> bool:
         return any(v is not None for v in (self.height_m, self.width_m, self.depth_m))
@@ -75,7 +75,7 @@ class PartIntent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies | None, _COPIES] = None
     nearest_view_m: Annotated[Metres | None, _NEAREST] = None
-    role: Annotated[Role | None, said("Role", "What it is to the whole.", words=ROLES)] = None
+    role: Annotated[Role | None, described("Role", "What it is to the whole.", words=ROLES)] = None
 
 
 _NOTHING = PartIntent()
@@ -89,14 +89,14 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     kind: Annotated[Kind | None, _KIND] = None
     expected: Expected = Expected()
     unit: Annotated[
-        Unit | None, said("Its numbers are in", "What one unit of it is, where its format cannot say so.", words=UNIT_WORDS)
+        Unit | None, described("Its numbers are in", "What one unit of it is, where its format cannot say so.", words=UNIT_WORDS)
     ] = None
     seen_from: Annotated[Seen, _SEEN_FROM] = "outside"
     pivot: Annotated[str | None, _PIVOT] = None
     copies: Annotated[_Copies, _COPIES] = 1
     nearest_view_m: Annotated[Metres | None, _NEAREST] = None
-    screen_px: Annotated[_Screen, said("Screen", "How many pixels high the screen is on which it is seen.", "px")] = 1_080
-    clips: Annotated[list[_Key], Meta(max_length=200), said("Clips", "Names of the clips that it should bring.")] = []
+    screen_px: Annotated[_Screen, described("Screen", "How many pixels high the screen is on which it is seen.", "px")] = 1_080
+    clips: Annotated[list[_Key], Meta(max_length=200), described("Clips", "Names of the clips that it should bring.")] = []
     parts: dict[str, PartIntent] = {}
     side_keys: Annotated[list[_Key], Meta(max_length=200)] = []
 

@@ -13,7 +13,7 @@ from ..limits import InputError
 from ..words.json_tree import Json
 from ..words.patterns import compiled
 from .export import AXIS_WORDS, UNIT_WORDS, Axis, ExportOptions, Unit
-from .fields import Count, read_record, said
+from .fields import Count, described, read_record
 from .intent import Intent, PartIntent, Role
 
 SHEETS = Path(__file__).parent / "sheets"
@@ -28,69 +28,77 @@ _Pattern = Annotated[str, Meta(min_length=1, max_length=200)]
 class Limits(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A limit is the greatest allowed value; None means that the destination sets none."""
 
-    triangles_mesh: Annotated[Count | None, said("Triangles in a mesh", unit="triangles")] = None
-    triangles_total: Annotated[Count | None, said("Triangles in all", "Over all copies of parts in the model.", "triangles")] = (
-        None
-    )
-    vertices_mesh: Annotated[Count | None, said("Vertices in a mesh", "After splitting at seams and hard edges.", "vertices")] = (
-        None
-    )
-    draw_calls: Annotated[Count | None, said("Draw calls", "One for each material of each part.", "calls")] = None
-    texture_memory_bytes: Annotated[Count | None, said("Texture memory", "Of all images once loaded, with mips.", "bytes")] = None
-    scene_triangles: Annotated[
-        Count | None, said("Triangles in the scene", "As often as the intent says it stands there.", "triangles")
+    triangles_mesh: Annotated[Count | None, described("Triangles in a mesh", unit="triangles")] = None
+    triangles_total: Annotated[
+        Count | None, described("Triangles in all", "Over all copies of parts in the model.", "triangles")
     ] = None
-    parts: Annotated[Count | None, said("Parts", unit="parts")] = None
+    vertices_mesh: Annotated[
+        Count | None, described("Vertices in a mesh", "After splitting at seams and hard edges.", "vertices")
+    ] = None
+    draw_calls: Annotated[Count | None, described("Draw calls", "One for each material of each part.", "calls")] = None
+    texture_memory_bytes: Annotated[
+        Count | None, described("Texture memory", "Of all images once loaded, with mips.", "bytes")
+    ] = None
+    scene_triangles: Annotated[
+        Count | None, described("Triangles in the scene", "As often as the intent says it stands there.", "triangles")
+    ] = None
+    parts: Annotated[Count | None, described("Parts", unit="parts")] = None
     float_spacing_mm: Annotated[
         Annotated[float, Meta(gt=0)],
-        said("Steps of a 32-bit float", "The gap between two places that a number can tell apart.", "mm"),
+        described("Steps of a 32-bit float", "The gap between two places that a number can tell apart.", "mm"),
     ] = 1.0
-    texture_pixels: Annotated[Count | None, said("Pixels of an image", "Along its longer side.", "px")] = None
-    texture_file_bytes: Annotated[Count | None, said("Size of an image's file", unit="bytes")] = None
-    slots_mesh: Annotated[Count | None, said("Materials of a mesh", unit="slots")] = None
-    influences_vertex: Annotated[Count | None, said("Influences on a vertex", "Joints that carry one vertex.", "influences")] = (
-        None
-    )
-    joints_skin: Annotated[Count | None, said("Joints of a skin", unit="joints")] = None
-    joints_total: Annotated[Count | None, said("Joints in all", unit="joints")] = None
+    texture_pixels: Annotated[Count | None, described("Pixels of an image", "Along its longer side.", "px")] = None
+    texture_file_bytes: Annotated[Count | None, described("Size of an image's file", unit="bytes")] = None
+    slots_mesh: Annotated[Count | None, described("Materials of a mesh", unit="slots")] = None
+    influences_vertex: Annotated[
+        Count | None, described("Influences on a vertex", "Joints that carry one vertex.", "influences")
+    ] = None
+    joints_skin: Annotated[Count | None, described("Joints of a skin", unit="joints")] = None
+    joints_total: Annotated[Count | None, described("Joints in all", unit="joints")] = None
 
 
 class Names(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How the destination reads names."""
 
-    allowed: Annotated[_Pattern | None, said("Allowed characters", "As they stand between brackets of a regular expression.")] = (
+    allowed: Annotated[
+        _Pattern | None, described("Allowed characters", "As they stand between brackets of a regular expression.")
+    ] = None
+    longest: Annotated[Count | None, described("Longest name", unit="characters")] = None
+    case_matters: Annotated[bool, described("Letter case counts")] = True
+    materials: Annotated[_Pattern | None, described("Names of materials", "A regular expression that each must meet whole.")] = (
         None
     )
-    longest: Annotated[Count | None, said("Longest name", unit="characters")] = None
-    case_matters: Annotated[bool, said("Letter case counts")] = True
-    materials: Annotated[_Pattern | None, said("Names of materials", "A regular expression that each must meet whole.")] = None
 
 
 class Textures(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What the destination wants of images and UVs."""
 
-    power_of_two: Annotated[bool, said("Sides are powers of two")] = False
-    formats: Annotated[list[Picture], said("Kinds of image files", "Any where none is named.")] = []
-    tiling: Annotated[bool, said("Images may repeat", "Whether UVs may leave the first tile.")] = True
-    padding_px: Annotated[Annotated[float, Meta(ge=0, le=64)], said("Padding between islands", unit="px")] = 2.0
-    second_uvs: Annotated[bool, said("A second UV set", "For light that is baked: without overlap, inside the tile.")] = False
-    green: Annotated[Literal["up", "down"], said("Green of normal maps", words={"up": "points up", "down": "points down"})] = "up"
+    power_of_two: Annotated[bool, described("Sides are powers of two")] = False
+    formats: Annotated[list[Picture], described("Kinds of image files", "Any where none is named.")] = []
+    tiling: Annotated[bool, described("Images may repeat", "Whether UVs may leave the first tile.")] = True
+    padding_px: Annotated[Annotated[float, Meta(ge=0, le=64)], described("Padding between islands", unit="px")] = 2.0
+    second_uvs: Annotated[bool, described("A second UV set", "For light that is baked: without overlap, inside the tile.")] = (
+        False
+    )
+    green: Annotated[
+        Literal["up", "down"], described("Green of normal maps", words={"up": "points up", "down": "points down"})
+    ] = "up"
 
 
 class Joint(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A joint that the destination wants. also: names under which it takes it too, whatever their case."""
 
-    name: Annotated[_Text, said("Name")]
-    also: Annotated[list[_Text], said("Other names", "By which it is recognised.")] = []
-    parent: Annotated[_Text | None, said("Hangs on", "The joint above it; any where none is named.")] = None
+    name: Annotated[_Text, described("Name")]
+    also: Annotated[list[_Text], described("Other names", "By which it is recognised.")] = []
+    parent: Annotated[_Text | None, described("Hangs on", "The joint above it; any where none is named.")] = None
 
 
 class Motion(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What the destination wants of skeletons and clips."""
 
-    skeleton: Annotated[list[Joint], said("Joints that must be there", "In their order, the topmost first.")] = []
-    clips: Annotated[list[_Text], said("Clips that must be there", "By name.")] = []
-    scale_keys: Annotated[bool, said("Clips may scale joints")] = True
+    skeleton: Annotated[list[Joint], described("Joints that must be there", "In their order, the topmost first.")] = []
+    clips: Annotated[list[_Text], described("Clips that must be there", "By name.")] = []
+    scale_keys: Annotated[bool, described("Clips may scale joints")] = True
 
 
 class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -98,12 +106,14 @@ class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     back_faces: Annotated[
         Literal["as-material", "hidden", "shown"],
-        said("Backs of faces", words={"as-material": "as the material says", "hidden": "never drawn", "shown": "always drawn"}),
+        described(
+            "Backs of faces", words={"as-material": "as the material says", "hidden": "never drawn", "shown": "always drawn"}
+        ),
     ] = "as-material"
-    lines: Annotated[bool, said("Lines and points are drawn")] = False
+    lines: Annotated[bool, described("Lines and points are drawn")] = False
     alpha: Annotated[
         Literal["as-material", "mask-only", "none"],
-        said(
+        described(
             "See-through",
             words={
                 "as-material": "as the material says",
@@ -114,49 +124,55 @@ class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ] = "as-material"
     mirrored: Annotated[
         Literal["turned", "as-stored"],
-        said("Parts under a mirror", words={"turned": "their winding is turned back", "as-stored": "their winding stays"}),
+        described("Parts under a mirror", words={"turned": "their winding is turned back", "as-stored": "their winding stays"}),
     ] = "turned"
     draw_order: Annotated[
         Literal["by-part", "by-surface"],
-        said("Order of what is see-through", words={"by-part": "sorted part by part", "by-surface": "each surface in its place"}),
+        described(
+            "Order of what is see-through", words={"by-part": "sorted part by part", "by-surface": "each surface in its place"}
+        ),
     ] = "by-part"
     skinned_node: Annotated[
         Literal["ignored", "counts"],
-        said("Node of a skinned part", words={"ignored": "counts for nothing", "counts": "moves it beside its joints"}),
+        described("Node of a skinned part", words={"ignored": "counts for nothing", "counts": "moves it beside its joints"}),
     ] = "ignored"
     default_material: Annotated[
-        Annotated[str, Meta(pattern=r"^#[0-9A-Fa-f]{6}$")], said("Colour without a material", unit="sRGB")
+        Annotated[str, Meta(pattern=r"^#[0-9A-Fa-f]{6}$")], described("Colour without a material", unit="sRGB")
     ] = "#C4BDAF"
 
 
 class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What a destination demands."""
 
-    slug: Annotated[_Slug, said("Short name", "As the command line and files call it.")]
-    name: Annotated[Annotated[str, Meta(min_length=1, max_length=80)], said("Name")]
-    code: Annotated[Annotated[str, Meta(pattern=r"^[A-Z0-9]{2,3}$")], said("Code", "Two or three letters, for the stamp.")]
-    version: Annotated[Count, said("Version")]
-    about: Annotated[Annotated[str, Meta(max_length=400)], said("About")]
-    basis: Annotated[_Text, said("Basis", "The published source of its values, or that it is common practice.")]
-    unit: Annotated[Unit, said("Unit", "What one of its numbers is.", words=UNIT_WORDS)]
-    up_axis: Annotated[Axis, said("Up axis", words=AXIS_WORDS)]
-    format: Annotated[str, said("Format", "What it is best given.")]
-    formats: Annotated[Annotated[list[str], Meta(min_length=1)], said("Formats", "All that it takes.")]
-    node_scale: Annotated[Literal["one", "any"], said("Scale of nodes", words={"one": "must be 1", "any": "may be anything"})]
+    slug: Annotated[_Slug, described("Short name", "As the command line and files call it.")]
+    name: Annotated[Annotated[str, Meta(min_length=1, max_length=80)], described("Name")]
+    code: Annotated[Annotated[str, Meta(pattern=r"^[A-Z0-9]{2,3}$")], described("Code", "Two or three letters, for the stamp.")]
+    version: Annotated[Count, described("Version")]
+    about: Annotated[Annotated[str, Meta(max_length=400)], described("About")]
+    basis: Annotated[_Text, described("Basis", "The published source of its values, or that it is common practice.")]
+    unit: Annotated[Unit, described("Unit", "What one of its numbers is.", words=UNIT_WORDS)]
+    up_axis: Annotated[Axis, described("Up axis", words=AXIS_WORDS)]
+    format: Annotated[str, described("Format", "What it is best given.")]
+    formats: Annotated[Annotated[list[str], Meta(min_length=1)], described("Formats", "All that it takes.")]
+    node_scale: Annotated[
+        Literal["one", "any"], described("Scale of nodes", words={"one": "must be 1", "any": "may be anything"})
+    ]
     node_rotation: Annotated[
         Literal["zero", "no-quarter-turns", "any"],
-        said("Turn of nodes", words={"zero": "must be none", "no-quarter-turns": "no quarter turns", "any": "may be anything"}),
+        described(
+            "Turn of nodes", words={"zero": "must be none", "no-quarter-turns": "no quarter turns", "any": "may be anything"}
+        ),
     ]
-    ground: Annotated[Literal["stand", "any"], said("Ground", words={"stand": "the model stands on it", "any": "anywhere"})]
+    ground: Annotated[Literal["stand", "any"], described("Ground", words={"stand": "the model stands on it", "any": "anywhere"})]
     size_tolerance: Annotated[
-        Annotated[float, Meta(gt=0, le=1)], said("Size may be off by", "As a share of what the intent expects.", "share")
+        Annotated[float, Meta(gt=0, le=1)], described("Size may be off by", "As a share of what the intent expects.", "share")
     ]
     limits: Limits
     names: Names
     results: dict[Annotated[str, Meta(pattern=r"^[a-z-]+\.[a-z-]+$")], Result]
     shading: Annotated[
         Literal["core", "extended"],
-        said("Shading", words={"core": "base colour, metal and roughness", "extended": "sheen, clearcoat and the like too"}),
+        described("Shading", words={"core": "base colour, metal and roughness", "extended": "sheen, clearcoat and the like too"}),
     ] = "core"
     textures: Textures = Textures()
     motion: Motion = Motion()

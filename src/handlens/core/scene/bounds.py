@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from .model import Array, Scene
-from .skinning import standing
+from .skinning import world_positions
 from .transforms import walk, world_matrices
 
 
@@ -21,7 +21,7 @@ def world_bounds(scene: Scene, world: Array | None = None, nodes: Iterable[int] 
         m = scene.nodes[i].mesh
         if m is None or not len(scene.meshes[m].positions):
             continue
-        points = standing(scene, i, world)
+        points = world_positions(scene, i, world)
         points = points[np.isfinite(points).all(axis=1)]
         if len(points):
             low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))

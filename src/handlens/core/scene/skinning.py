@@ -23,7 +23,7 @@ def morph_weights(scene: Scene, node: int) -> tuple[float, ...]:
     return weights if any(weights) else ()
 
 
-def shaped(scene: Scene, node: int) -> Array:
+def morphed_positions(scene: Scene, node: int) -> Array:
     """(V, 3) mesh-space positions with the stored morph weights applied: p + Σ wₖ · offsetₖ."""
     n = scene.nodes[node]
     assert n.mesh is not None
@@ -45,7 +45,7 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
     n = scene.nodes[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]
-    positions = shaped(scene, node)
+    positions = morphed_positions(scene, node)
     rigid = apply(world[node], positions)
     if n.skin is None or mesh.weights is None:
         return rigid
@@ -93,7 +93,7 @@ def forget_poses() -> None:
     _at_rest.clear()
 
 
-def standing(scene: Scene, node: int, world: Array) -> Array:
+def world_positions(scene: Scene, node: int, world: Array) -> Array:
     """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere."""
     n = scene.nodes[node]
     assert n.mesh is not None
@@ -103,8 +103,8 @@ def standing(scene: Scene, node: int, world: Array) -> Array:
     return posed(scene, node, world)
 
 
-def standing_at_rest(scene: Scene, node: int, world: Array) -> Array:
+def rest_world_positions(scene: Scene, node: int, world: Array) -> Array:
     """As `standing`, of skinned parts worked out once for all who measure. world: (N, 4, 4) at rest."""
     n = scene.nodes[node]
     skinned = n.mesh is not None and n.skin is not None and scene.meshes[n.mesh].weights is not None
-    return posed_at_rest(scene, node, world) if skinned else standing(scene, node, world)
+    return posed_at_rest(scene, node, world) if skinned else world_positions(scene, node, world)

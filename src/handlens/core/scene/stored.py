@@ -76,11 +76,11 @@ class _Writer(pickle.Pickler):
         """Fields alone: what was derived and cached is derived again."""
         name = type(value).__name__
         if _KINDS.get(name) is type(value):
-            return _made, (name, *(getattr(value, f.name) for f in fields(value)))
+            return _rebuilt, (name, *(getattr(value, f.name) for f in fields(value)))
         return NotImplemented
 
     def persistent_id(self, value: Any) -> tuple[str, str | bytes] | None:
-        if value is _made or not isinstance(value, FunctionType | MethodType | partial) or _of_numpy(value):
+        if value is _rebuilt or not isinstance(value, FunctionType | MethodType | partial) or _of_numpy(value):
             return None
         path = self.paths.get(id(value))
         return ("bytes", value()) if path is None else ("file", path)
@@ -92,8 +92,8 @@ class _Reader(pickle.Unpickler):
         self.read_file = read
 
     def find_class(self, module: str, name: str) -> Any:
-        if (module, name) == (__name__, _made.__name__):
-            return _made
+        if (module, name) == (__name__, _rebuilt.__name__):
+            return _rebuilt
         if (module, name) in _PLAIN:
             return super().find_class(module, name)
         raise pickle.UnpicklingError(f"a scene holds no {module}.{name}")
@@ -107,5 +107,5 @@ def _of_numpy(value: Any) -> bool:
     return str(getattr(value, "__module__", "")).startswith("numpy")
 
 
-def _made(name: str, *values: Any) -> Any:
+def _rebuilt(name: str, *values: Any) -> Any:
     return _KINDS[name](*(frozen(v) if isinstance(v, np.ndarray) else v for v in values))

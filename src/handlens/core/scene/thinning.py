@@ -13,7 +13,7 @@ from .motion import hermite, sample
 from .sampled import fewer_vertices
 from .skinning import posed
 from .transforms import parents, walk, world_matrices
-from .weighing import levers, skeleton_of
+from .weighing import joint_reach, skeleton_of
 
 #: Vertices of a mesh that a joint's reach is measured with.
 _SAMPLES = 20_000
@@ -38,7 +38,7 @@ def reaches(scene: Scene) -> Array:
             with np.errstate(all="ignore"):
                 plain[i] = max(plain[i], _finite(np.linalg.norm(mesh.positions @ world[i][:3, :3].T, axis=1).max()))
         elif few.skins[n.skin].joints:
-            own = levers(posed(few, i, world), mesh.weights, skeleton_of(few.skins[n.skin].joints, up, world))
+            own = joint_reach(posed(few, i, world), mesh.weights, skeleton_of(few.skins[n.skin].joints, up, world))
             np.maximum.at(skinned, np.array(few.skins[n.skin].joints, np.int64), own)
     for i in reversed(walk(scene)):
         k = up[i]
@@ -81,7 +81,7 @@ def needed(channel: Channel, tolerance: float) -> Array:
     if count < 3 or not whole or not np.isfinite(values).all() or not np.isfinite(times).all() or (np.diff(times) <= 0).any():
         return every
     if channel.interpolation == "STEP":
-        changed = np.r_[True, _apart(channel.path, values[1:], values[:-1]) > tolerance]
+        changed = np.r_[True, _distances(channel.path, values[1:], values[:-1]) > tolerance]
         changed[-1] = True
         return np.flatnonzero(changed)
     serves = (
@@ -183,24 +183,24 @@ class _Curve:
         length = self.times[2 * b] - self.times[2 * a]
         share = ((self.times[at] - self.times[2 * a]) / length)[:, None]
         way = hermite(share, length, self.rows[a, 1], self.rows[a, 2], self.rows[b, 1], self.rows[b, 0])
-        return bool((_apart(self.path, way, self.values[at]) <= self.tolerance).all())
+        return bool((_distances(self.path, way, self.values[at]) <= self.tolerance).all())
 
 
 def _meets(path: str, times: Array, values: Array, a: int, b: int, at: slice, tolerance: float) -> bool:
     share = ((times[at] - times[a]) / (times[b] - times[a]))[:, None]
     p, q = values[a], values[b]
     if path != "rotation" or len(p) != 4:
-        return bool((_apart(path, p + share * (q - p), values[at]) <= tolerance).all())
+        return bool((_distances(path, p + share * (q - p), values[at]) <= tolerance).all())
     p, q = p / max(float(np.sqrt(p @ p)), 1e-300), q / max(float(np.sqrt(q @ q)), 1e-300)
     dot = float(p @ q)
     q, dot = (-q, -dot) if dot < 0 else (q, dot)
     angle = float(np.arccos(min(dot, 1.0)))
     sine = float(np.sin(angle))
     way = p + share * (q - p) if sine < 1e-6 else (np.sin((1 - share) * angle) * p + np.sin(share * angle) * q) / sine
-    return bool((_apart(path, way, values[at]) <= tolerance).all())
+    return bool((_distances(path, way, values[at]) <= tolerance).all())
 
 
-def _apart(path: str, a: Array, b: Array) -> Array:
+def _distances(path: str, a: Array, b: Array) -> Array:
     """(n,) angles between rotations in radians, else the greatest difference of a value."""
     if path == "rotation" and a.shape[1] == 4:
         na, nb = np.linalg.norm(a, axis=1), np.linalg.norm(b, axis=1)

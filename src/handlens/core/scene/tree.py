@@ -74,7 +74,7 @@ def driven(scene: Scene) -> set[int]:
     return {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}
 
 
-def hung(scene: Scene, nodes: list[int], under: int, at: int | None = None) -> tuple[Scene, list[int]]:
+def reparent(scene: Scene, nodes: list[int], under: int, at: int | None = None) -> tuple[Scene, list[int]]:
     """The scene with some nodes hanging on another, -1 for none, each staying where it stands; and the nodes that could not.
 
     One that a clip moves can only be hung where its parent's frame is the same, and one whose new parent has no inverse cannot at all.
@@ -110,7 +110,7 @@ def hung(scene: Scene, nodes: list[int], under: int, at: int | None = None) -> t
     return scene.with_(nodes=tuple(changed), roots=roots), kept
 
 
-def dissolved(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
+def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
     """The scene with what hangs on some nodes hanging on what they hang on, each staying where it stands; and which of them are bare now.
 
     groups: parents before what hangs on them. One with a transform of its own stays where a clip moves what hangs on it.

@@ -37,7 +37,7 @@ def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Wei
     )
 
 
-def kept(weights: Weights, keep: Array) -> Weights:
+def weights_where(weights: Weights, keep: Array) -> Weights:
     """The weights without some entries. keep: (E,) bool."""
     return with_rows(len(weights.starts) - 1, owners(weights)[keep], weights.joints[keep], weights.weights[keep])
 
@@ -57,7 +57,7 @@ def limited(weights: Weights, most: int) -> Weights:
     keep = ranks(weights) < most
     if keep.all():
         return weights
-    before, cut = row_sums(weights, weights.weights.astype(np.float64)), kept(weights, keep)
+    before, cut = row_sums(weights, weights.weights.astype(np.float64)), weights_where(weights, keep)
     after = row_sums(cut, cut.weights.astype(np.float64))
     with np.errstate(all="ignore"):
         grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
@@ -108,7 +108,7 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     return out
 
 
-def levers(points: Array, weights: Weights, bones: Skeleton) -> Array:
+def joint_reach(points: Array, weights: Weights, bones: Skeleton) -> Array:
     """(J,) how far a turn of each joint by a radian moves a vertex, at most: Σ w · |x - p|, the sum being over the joint and all that
     hang on it. points: (V, 3) where vertices stand at rest.
     """

@@ -24,7 +24,7 @@ class Atlas(NamedTuple):
     places: Array
 
 
-def laid_out(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
+def packed_cells(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
     """Cells of (width, height) pixels, multiples of `GRID`, in the smallest picture with sides of powers of two, none over `most` and
     none over four times the other; None where they do not fit.
 

@@ -27,7 +27,7 @@ def alpha_input(material: Material) -> TextureInput | None:
     return next((t for t in material.inputs if t.role == "alpha" and t.image is not None), None)
 
 
-def named_apart(scene: Scene, path: tuple[str, ...]) -> Scene:
+def with_alpha_input(scene: Scene, path: tuple[str, ...]) -> Scene:
     """The scene in which what is cut out or blended names the picture of its base colour as that of its alpha too.
 
     For formats without modes.

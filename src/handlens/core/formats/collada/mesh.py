@@ -77,7 +77,9 @@ class Sources:
         values = self.numbers.floats(array)
         if accessor is None:
             return values.reshape(-1, 3) if len(values) % 3 == 0 else values.reshape(-1, 1)
-        stride, offset, count = (_whole(accessor, k, d, self.numbers) for k, d in (("stride", 1), ("offset", 0), ("count", 0)))
+        stride, offset, count = (
+            _integer_attribute(accessor, k, d, self.numbers) for k, d in (("stride", 1), ("offset", 0), ("count", 0))
+        )
         params = accessor.findall("param")
         # A parameter without a name is skipped over (chapter 5, `accessor`); some writers name none at all.
         taken: list[int] = []
@@ -116,7 +118,7 @@ def _wide(kind: str) -> int:
     return int(m[1]) * int(m[2] or 1) if m else 1
 
 
-def _whole(element: Element, key: str, default: int, numbers: Numbers) -> int:
+def _integer_attribute(element: Element, key: str, default: int, numbers: Numbers) -> int:
     text = element.get(key)
     if text is None:
         return default
@@ -176,7 +178,7 @@ class _Reader:
 
     def primitive(self, element: Element) -> None:
         inputs = [
-            (e.get("semantic") or "", _whole(e, "offset", 0, self.numbers), e.get("source"), e.get("set"))
+            (e.get("semantic") or "", _integer_attribute(e, "offset", 0, self.numbers), e.get("source"), e.get("set"))
             for e in element.findall("input")
         ]
         stride = max((o for _, o, _, _ in inputs), default=0) + 1
@@ -261,7 +263,12 @@ class _Reader:
             elif child.tag == "ph":
                 outline = self._table(child.find("p"), stride)
                 vertex = next(
-                    (_whole(e, "offset", 0, self.numbers) for e in element.findall("input") if e.get("semantic") == "VERTEX"), 0
+                    (
+                        _integer_attribute(e, "offset", 0, self.numbers)
+                        for e in element.findall("input")
+                        if e.get("semantic") == "VERTEX"
+                    ),
+                    0,
                 )
                 for hole in child.findall("h"):
                     inner = self._table(hole, stride)

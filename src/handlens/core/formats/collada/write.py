@@ -16,7 +16,7 @@ from ...scene import Layer, Material, Mesh, Node, Scene
 from ...scene.model import Array
 from ...scene.motion import poses
 from ...scene.transforms import parents
-from ..held.steps import Target
+from ..conform.steps import Target
 from ..shared.xml import Element
 from .materials import OPAQUE
 
@@ -47,7 +47,7 @@ _WRAPS = {10497: "WRAP", 33648: "MIRROR", 33071: "CLAMP"}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes}: the document, then its images, of a scene that COLLADA can hold (`formats.held`)."""
+    """{file name: bytes}: the document, then its images, of a scene that COLLADA can hold (`formats.conform`)."""
     return _Writer(scene, target.stem).files()
 
 

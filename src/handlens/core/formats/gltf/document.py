@@ -53,7 +53,7 @@ KNOWN = {
 _UNSTORED, _UNSTORED_TIMES = 64 << 20, 50
 
 
-def whole(value: object) -> TypeGuard[int]:
+def is_integer(value: object) -> TypeGuard[int]:
     """Whether a value of the JSON is a whole number; true and false are none, though the language counts with them."""
     return isinstance(value, int) and not isinstance(value, bool)
 
@@ -84,7 +84,12 @@ class Document:
         skins, out = self.array("skins"), dict[int, int]()
         for n in self.array("nodes"):
             mesh, skin = n.get("mesh"), n.get("skin")
-            if whole(mesh) and whole(skin) and 0 <= skin < len(skins) and isinstance(joints := skins[skin].get("joints"), list):
+            if (
+                is_integer(mesh)
+                and is_integer(skin)
+                and 0 <= skin < len(skins)
+                and isinstance(joints := skins[skin].get("joints"), list)
+            ):
                 out[mesh] = min(out.get(mesh, len(joints)), len(joints))
         return out
 
@@ -170,7 +175,7 @@ class Document:
         value = owner.get(key, default)
         if isinstance(value, float) and value.is_integer():
             value = int(value)
-        if not whole(value) or value < 0:
+        if not is_integer(value) or value < 0:
             raise self.fail(where, f"has no usable {key} ({value!r})")
         return value
 

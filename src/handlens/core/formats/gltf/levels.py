@@ -13,10 +13,10 @@ from typing import Any
 import numpy as np
 
 from ...scene import Node, Problem
-from ...scene.made import BY_EXTENSION, OF, ROLE, said
+from ...scene.generated import BY_EXTENSION, OF, ROLE, property_text
 from ...scene.model import frozen
 from ...words.json_tree import Json
-from .document import whole
+from .document import is_integer
 
 EXTENSION = "MSFT_lod"
 _LEVELS = ("level-1", "level-2", "level-3")
@@ -50,7 +50,7 @@ def with_levels(
         for role, k in zip(_LEVELS, used, strict=False):
             parent[k] = above[k] = i
             # What was claimed before has its own level, and is not walked over again.
-            for below in _whole(out, k, claimed):
+            for below in _branch(out, k, claimed):
                 if below == k or out[below].mesh is not None:
                     out[below] = _as_level(out[below], role, name)
             claimed.add(k)
@@ -62,13 +62,15 @@ def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[in
     """Nodes with levels that go by the extension taken out from under theirs, each in its place there, and their numbers by its."""
     out, named = list(nodes), dict[int, list[int]]()
     for i, n in enumerate(nodes):
-        own = sorted((c for c in n.children if nodes[c].extras.get(BY_EXTENSION)), key=lambda c: (said(nodes[c], ROLE), c))
+        own = sorted(
+            (c for c in n.children if nodes[c].extras.get(BY_EXTENSION)), key=lambda c: (property_text(nodes[c], ROLE), c)
+        )
         if own:
             named[i] = own
             out[i] = replace(n, children=tuple(c for c in n.children if c not in own))
     for i, own in named.items():
         for k, c in enumerate(own):
-            for below in _whole(out, c) if k < len(_LEVELS) else ():
+            for below in _branch(out, c) if k < len(_LEVELS) else ():
                 out[below] = _unsaid(out[below], _LEVELS[k], nodes[i].name or f"node[{i}]")
             out[c] = _in_place_of(out[c], nodes[i])
     return out, named
@@ -81,7 +83,7 @@ def entry_of(levels: Sequence[int]) -> Json:
 
 def _free(k: Any, parent: Mapping[int, int], count: int) -> bool:
     """Whether a number names a node that hangs nowhere."""
-    return whole(k) and 0 <= k < count and k not in parent
+    return is_integer(k) and 0 <= k < count and k not in parent
 
 
 def _top(node: int, above: dict[int, int]) -> int:
@@ -94,7 +96,7 @@ def _top(node: int, above: dict[int, int]) -> int:
     return node
 
 
-def _whole(nodes: Sequence[Node], k: int, apart: Collection[int] = ()) -> list[int]:
+def _branch(nodes: Sequence[Node], k: int, apart: Collection[int] = ()) -> list[int]:
     """A node and all below it, but for some with what is below them."""
     out = [k]
     for i in out:

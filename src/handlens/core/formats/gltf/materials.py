@@ -10,7 +10,7 @@ from typing import Any
 
 from ...scene import Material, Problem, TextureInput
 from ...words.json_tree import Json
-from .document import Document, whole
+from .document import Document, is_integer
 
 ROLES = {
     "baseColorTexture": "base-colour",
@@ -90,7 +90,7 @@ def material_entry(material: Material, texture: Callable[[TextureInput], int]) -
     if material.double_sided:
         entry["doubleSided"] = True
     for t in material.inputs:
-        _put(entry, t.path, _info(t, texture(t), t.path[-1]))
+        _set_at(entry, t.path, _info(t, texture(t), t.path[-1]))
     return entry
 
 
@@ -159,19 +159,19 @@ def _input(
 ) -> TextureInput:
     textures, samplers = doc.array("textures"), doc.array("samplers")
     index, image, sampler = info["index"], None, {}
-    if whole(index) and 0 <= index < len(textures):
+    if is_integer(index) and 0 <= index < len(textures):
         texture = textures[index]
         extensions = texture.get("extensions") or {}
         other = extensions.get("KHR_texture_basisu") or extensions.get("EXT_texture_webp") or {}
         image = texture.get("source", other.get("source") if isinstance(other, dict) else None)
         number = texture.get("sampler")
-        if whole(number) and 0 <= number < len(samplers):
+        if is_integer(number) and 0 <= number < len(samplers):
             sampler = samplers[number]
         elif number is not None:
             problems.append(Problem("broken-reference", f"Texture {index} uses sampler {number!r}, which does not exist.", where))
     else:
         problems.append(Problem("broken-reference", f"{where} uses texture {index!r}, which does not exist.", where))
-    if image is not None and not (whole(image) and 0 <= image < image_count):
+    if image is not None and not (is_integer(image) and 0 <= image < image_count):
         problems.append(Problem("broken-reference", f"{where} uses image {image!r}, which does not exist.", where))
         image = None
     extensions = info.get("extensions")
@@ -188,7 +188,7 @@ def _input(
         role=ROLES.get(key, key.removesuffix("Texture")),
         path=path,
         image=image,
-        uv_set=uv if whole(uv) else 0,
+        uv_set=uv if is_integer(uv) else 0,
         sampler=sampler,
         transform=transform,
         scale=number_of(info.get(_strength(key))),
@@ -213,7 +213,7 @@ def _info(texture: TextureInput, number: int, key: str) -> dict[str, Any]:
     return info
 
 
-def _put(tree: dict[str, Any], path: tuple[str, ...], value: dict[str, Any]) -> None:
+def _set_at(tree: dict[str, Any], path: tuple[str, ...], value: dict[str, Any]) -> None:
     for key in path[:-1]:
         tree = tree.setdefault(key, {})
     tree[path[-1]] = value

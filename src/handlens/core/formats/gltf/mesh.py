@@ -9,7 +9,7 @@ import numpy as np
 
 from ...scene import Layer, Mesh, Morph, Problem, Weights
 from ...scene.model import Array, frozen
-from .document import Document, whole
+from .document import Document, is_integer
 
 
 @dataclass
@@ -172,7 +172,7 @@ def _slots(
     materials = []
     for k, p in enumerate(faces):
         m = p.entry.get("material", -1)
-        if not whole(m) or m < -1 or m >= material_count:
+        if not is_integer(m) or m < -1 or m >= material_count:
             problems.append(
                 Problem("broken-reference", f"{where} uses material {m!r}, which does not exist.", f"{where}.primitives[{k}]")
             )

@@ -12,7 +12,7 @@ from ...packages import Package
 from ...scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, Skin
 from ...scene.model import Array, frozen
 from ...surface.pictures import media_type, referenced
-from .document import Document, decode_data_uri, whole
+from .document import Document, decode_data_uri, is_integer
 from .levels import with_levels
 from .materials import number_of, numbers, read_material
 from .mesh import read_mesh
@@ -72,7 +72,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
     for i, entry in enumerate(raw):
         where = f"nodes[{i}]"
         children = entry.get("children", [])
-        if not isinstance(children, list) or not all(whole(c) for c in children):
+        if not isinstance(children, list) or not all(is_integer(c) for c in children):
             raise doc.fail(where, "has children that are not numbers")
         kept = []
         for child in children:
@@ -92,7 +92,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
         targets = {k: entry.get(k) for k in ("mesh", "skin", "camera")}
         targets["light"] = light.get("light") if isinstance(light, dict) else None
         for key, value in targets.items():
-            if value is not None and not (whole(value) and 0 <= value < counts[key]):
+            if value is not None and not (is_integer(value) and 0 <= value < counts[key]):
                 problems.append(Problem("broken-reference", f"Node {i} uses {key} {value!r}, which does not exist.", where))
                 targets[key] = None
         visibility = extensions.get("KHR_node_visibility")
@@ -136,13 +136,13 @@ def _roots(doc: Document, nodes: tuple[Node, ...], problems: list[Problem]) -> t
     scenes = doc.array("scenes")
     chosen = doc.json.get("scene")
     if chosen is not None:
-        if not whole(chosen):
+        if not is_integer(chosen):
             raise doc.fail("scene", f"is not a number ({chosen!r})")
         if 0 <= chosen < len(scenes):
             roots = scenes[chosen].get("nodes", [])
             if not isinstance(roots, list):
                 raise doc.fail(f"scenes[{chosen}]", "has nodes that are not a list")
-            good = [r for r in roots if whole(r) and 0 <= r < len(nodes)]
+            good = [r for r in roots if is_integer(r) and 0 <= r < len(nodes)]
             if len(good) < len(roots):
                 problems.append(
                     Problem("broken-reference", f"Scene {chosen} names nodes that do not exist.", f"scenes[{chosen}]")
@@ -197,7 +197,7 @@ def _skin(doc: Document, i: int, entry: dict[str, Any], problems: list[Problem])
     if not isinstance(joints, list):
         raise doc.fail(where, "has joints that are not a list")
     total = len(doc.array("nodes"))
-    good = [j for j in joints if whole(j) and 0 <= j < total]
+    good = [j for j in joints if is_integer(j) and 0 <= j < total]
     if len(good) < len(joints):
         problems.append(
             Problem(
@@ -206,7 +206,7 @@ def _skin(doc: Document, i: int, entry: dict[str, Any], problems: list[Problem])
                 where,
             )
         )
-        good = [j if whole(j) and 0 <= j < total else 0 for j in joints] if total else []
+        good = [j if is_integer(j) and 0 <= j < total else 0 for j in joints] if total else []
     inverse: Array | None = None
     if "inverseBindMatrices" in entry:
         stored = doc.accessor(doc.integer(entry, "inverseBindMatrices", where), where, 16)
@@ -217,7 +217,7 @@ def _skin(doc: Document, i: int, entry: dict[str, Any], problems: list[Problem])
             inverse = np.concatenate([inverse, np.tile(np.eye(4), (len(good) - len(inverse), 1, 1))])
         inverse = frozen(np.ascontiguousarray(inverse[: len(good)]))
     skeleton = entry.get("skeleton")
-    skeleton = skeleton if whole(skeleton) and 0 <= skeleton < total else None
+    skeleton = skeleton if is_integer(skeleton) and 0 <= skeleton < total else None
     return Skin(f"skin:{i}", _text(entry.get("name")) or None, tuple(good), inverse, skeleton)
 
 
@@ -232,11 +232,11 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
         here = f"{where}.channels[{c}]"
         target = channel.get("target") if isinstance(channel, dict) else None
         number = channel.get("sampler") if isinstance(channel, dict) else None
-        if not isinstance(target, dict) or not whole(number) or not 0 <= number < len(samplers):
+        if not isinstance(target, dict) or not is_integer(number) or not 0 <= number < len(samplers):
             problems.append(Problem("clip", f"Channel {c} of clip {i} has no usable target or sampler.", here))
             continue
         node = target.get("node")
-        if node is not None and not (whole(node) and 0 <= node < node_count):
+        if node is not None and not (is_integer(node) and 0 <= node < node_count):
             problems.append(Problem("clip", f"Channel {c} of clip {i} drives node {node!r}, which does not exist.", here))
             node = None
         sampler = samplers[number]

@@ -19,8 +19,8 @@ from ...scene import Camera, Clip, Layer, Light, Material, Mesh, Node, Scene, Te
 from ...scene.model import Array
 from ...surface.pictures import BY_EXTENSION, media_type
 from ...words.json_tree import Json
-from ..held.pictures import lies_inside
-from ..held.steps import Target
+from ..conform.pictures import lies_inside
+from ..conform.steps import Target
 from .levels import entry_of, without_levels
 from .materials import UNDEFINED, material_entry
 
@@ -30,7 +30,7 @@ _VISIBILITY = "KHR_node_visibility"
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes}, the main file first, of a scene that was made one that glTF can hold (`formats.held`)."""
+    """{file name: bytes}, the main file first, of a scene that was made one that glTF can hold (`formats.conform`)."""
     return _Writer(scene, target).files()
 
 

@@ -257,7 +257,7 @@ def _mesh(number: int, item: _Object, positions: Array, uv: Array, normals: Arra
     lines = _cat(item.lines, np.int32).reshape(-1, 2)
     points = _cat(item.points, np.int32)
     counts = _cat(item.counts, np.int64)
-    keep, remap = _kept(len(positions), [corners, lines.reshape(-1), points, unused.astype(np.int32)])
+    keep, remap = _used_entries(len(positions), [corners, lines.reshape(-1), points, unused.astype(np.int32)])
     own = positions if keep is None else positions[keep]
     if remap is not None:
         corners, lines, points = remap[corners], remap[lines], remap[points]
@@ -293,14 +293,14 @@ def _layers(corners: list[Array], pieces: list[Array | None], values: Array) -> 
     index = _cat(filled, np.int32)
     if (index < 0).all():
         return ()
-    keep, remap = _kept(len(values), [index[index >= 0]])
+    keep, remap = _used_entries(len(values), [index[index >= 0]])
     if keep is not None and remap is not None:
         values = values[keep]
         index = np.where(index < 0, -1, remap[index])
     return (Layer(frozen(np.ascontiguousarray(values)), frozen(index.astype(np.int32))),)
 
 
-def _kept(total: int, uses: list[Array]) -> tuple[Array | None, Array | None]:
+def _used_entries(total: int, uses: list[Array]) -> tuple[Array | None, Array | None]:
     """Which of `total` entries are used, and the new number of each; None, None where all are."""
     marked = np.zeros(total, bool)
     for use in uses:

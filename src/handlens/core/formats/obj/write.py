@@ -6,8 +6,8 @@ import numpy as np
 
 from ...scene import Layer, Mesh, Scene, TextureInput
 from ...scene.model import Array
-from ..held.steps import Target
-from ..held.surface import vertex_colours
+from ..conform.steps import Target
+from ..conform.surface import vertex_colours
 
 _STATEMENTS = {
     "base-colour": "map_Kd",
@@ -27,7 +27,7 @@ _STATEMENTS = {
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes}: the OBJ first, its library, then the images, of a scene that an OBJ can hold (`formats.held`)."""
+    """{file name: bytes}: the OBJ first, its library, then the images, of a scene that an OBJ can hold (`formats.conform`)."""
     stem, library = target.stem, target.options.material_library
     files: dict[str, bytes] = {f"{stem}.obj": _obj(scene, stem, library, target.single)}
     if library and any(material.defined for material in scene.materials):

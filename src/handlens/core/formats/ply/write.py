@@ -7,11 +7,11 @@ import numpy as np
 from ...geometry.split import split_vertices
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array
-from ..held.steps import Target
+from ..conform.steps import Target
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes} of a scene that a PLY can hold (`formats.held`): one mesh, whose vertices are split where layers differ."""
+    """{file name: bytes} of a scene that a PLY can hold (`formats.conform`): one mesh, whose vertices are split where layers differ."""
     mesh = scene.meshes[0] if scene.meshes else Mesh("mesh:0", "", np.zeros((0, 3)))
     layers = [x for x in (mesh.normals, *mesh.uvs, *mesh.colours) if x is not None]
     used, corners = split_vertices(mesh, layers)

@@ -7,12 +7,12 @@ import struct
 import numpy as np
 
 from ...scene import Scene
-from ..held.steps import Target
+from ..conform.steps import Target
 from .read import FACET
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes} of a scene that an STL can hold (`formats.held`): one mesh of triangles with their own normals."""
+    """{file name: bytes} of a scene that an STL can hold (`formats.conform`): one mesh of triangles with their own normals."""
     mesh = scene.meshes[0] if scene.meshes else None
     rows = np.zeros(0 if mesh is None else mesh.face_count, FACET)
     if mesh is not None and len(rows):

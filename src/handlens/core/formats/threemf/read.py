@@ -18,7 +18,7 @@ from ...packages import Package, checked_entries
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
 from ...scene.model import Array, frozen
 from ...surface.pictures import media_type
-from ..held.frame import THREEMF_UNITS as UNITS
+from ..conform.frame import THREEMF_UNITS as UNITS
 from ..shared.xml import Element, Numbers, parse_xml
 
 _MOST_NODES = 200_000

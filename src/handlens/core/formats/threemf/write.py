@@ -12,8 +12,8 @@ from xml.sax.saxutils import escape, quoteattr
 import numpy as np
 
 from ...scene import Mesh, Scene, TextureInput
-from ..held.frame import THREEMF_UNITS
-from ..held.steps import Target
+from ..conform.frame import THREEMF_UNITS
+from ..conform.steps import Target
 
 _CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 _MATERIAL = "http://schemas.microsoft.com/3dmanufacturing/material/2015/02"
@@ -23,7 +23,7 @@ _TILES = {10497: "wrap", 33648: "mirror", 33071: "clamp"}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes} of a scene that a 3MF can hold (`formats.held`): a material is a colour or a picture."""
+    """{file name: bytes} of a scene that a 3MF can hold (`formats.conform`): a material is a colour or a picture."""
     return {f"{target.stem}.3mf": _Writer(scene).package()}
 
 

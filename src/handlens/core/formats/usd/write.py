@@ -20,7 +20,7 @@ from ...scene import Camera, Layer, Light, Material, Mesh, Node, Scene, TextureI
 from ...scene.model import Array
 from ...scene.motion import poses
 from ...scene.transforms import parents, world_matrices
-from ..held.steps import Target
+from ..conform.steps import Target
 from .read import space_of
 from .tags import CLIP, MESH_NAME, NODES, PIECE, UNNAMED, WRAPPER
 
@@ -41,7 +41,7 @@ _WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
-    """{file name: bytes} of a scene that USD can hold (`formats.held`): the layer with its images beside, or a package of all."""
+    """{file name: bytes} of a scene that USD can hold (`formats.conform`): the layer with its images beside, or a package of all."""
     stem = target.stem
     text = _Writer(scene, stem).layer().encode("utf-8")
     pictures = {i.reference: data for i in scene.images if (data := i.bytes()) is not None}

@@ -28,7 +28,7 @@ def _none(measures: Measures) -> Skipped | None:
     return None if measures.side_files else Skipped("no text file came along")
 
 
-def _told(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
+def _uses_in(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
     return (u for u in measures.side_uses if u.state in states)
 
 
@@ -48,7 +48,7 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if (nothing := _none(measures)) is not None:
         yield nothing
         return
-    for u in _told(measures, ("former",)):
+    for u in _uses_in(measures, ("former",)):
         yield Finding(
             f"{_place(u)}: {u.text}, which was a name before and is none any more",
             value(u.text, "text"),
@@ -56,7 +56,7 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             key=f"{u.file}/{u.line}/{u.column}",
         )
-    for same in _together(_told(measures, ("case", "near"))):
+    for same in _together(_uses_in(measures, ("case", "near"))):
         u = same[0]
         how = "other letter case" if u.state == "case" else "one letter off"
         mends: list[Call] = []
@@ -124,7 +124,7 @@ def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if (nothing := _none(measures)) is not None:
         yield nothing
         return
-    for u in _told(measures, ("no-file",)):
+    for u in _uses_in(measures, ("no-file",)):
         yield Finding(
             f"{_place(u)}: {u.text} did not come along",
             value(u.text, "text"),
@@ -147,7 +147,7 @@ def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     Measured: words of sibling models' file names that this one's has not (red, where this is the green one), in its images and materials and in every entry that names it.
     Source: common practice, no published source.
     """
-    for u in _told(measures, ("other-variant",)):
+    for u in _uses_in(measures, ("other-variant",)):
         yield Finding(
             f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s",
             value(u.text, "text"),
@@ -178,7 +178,7 @@ def unknown(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped("no text file names the model, and the intent names no key that matters")
         return
     chosen = set(intent.side_keys or ())
-    for u in _told(measures, ("other", "lacking", "unbound")):
+    for u in _uses_in(measures, ("other", "lacking", "unbound")):
         by_choice = f"{u.file}:{u.path}" in chosen or u.path in chosen
         if by_choice or (not chosen and u.state == "lacking"):
             what = f"no {u.kind} of the model" if u.kind else "no name of the model"

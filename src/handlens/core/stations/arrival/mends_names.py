@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.naming import Thing, names_by
+from ...kit.naming import NamedThing, names_by
 from ...limits import MendError, plural
 from ...scene import Scene
 from ...scene.bounds import world_bounds
@@ -56,7 +56,7 @@ def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[st
     return Outcome(after, figures, (f"{plural(len(changed), 'name changes', 'names change')}.",))
 
 
-def _things(scene: Scene, nodes: list[int]) -> list[Thing]:
+def _things(scene: Scene, nodes: list[int]) -> list[NamedThing]:
     up, world = parents(scene), world_matrices(scene)
     out = []
     for i in nodes:
@@ -64,7 +64,7 @@ def _things(scene: Scene, nodes: list[int]) -> list[Thing]:
         slots = () if n.mesh is None else scene.meshes[n.mesh].slot_materials
         slot = next((scene.materials[m].name for m in slots if m >= 0), "")
         out.append(
-            Thing(
+            NamedThing(
                 scene.part_name(i),
                 slot,
                 scene.part_name(up[i]) if up[i] >= 0 else "",

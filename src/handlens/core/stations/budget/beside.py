@@ -9,12 +9,12 @@ import numpy as np
 from ...kit.choice import chosen_nodes
 from ...kit.without import without_parts
 from ...scene import Scene
-from ...scene.made import BESIDE, ROLE, made_before, said
+from ...scene.generated import BESIDE, ROLE, generated_parts, property_text
 
 
 def cleared(scene: Scene, parts: Sequence[str], role: str) -> tuple[Scene, list[int]]:
     """The scene without what was made of a role for the chosen parts before, and those parts."""
-    old = set[int]().union(*(made_before(scene, i, role) for i in drawn(scene, parts)))
+    old = set[int]().union(*(generated_parts(scene, i, role) for i in drawn(scene, parts)))
     scene = without_parts(scene, sorted(old)) if old else scene
     return scene, drawn(scene, parts)
 
@@ -28,5 +28,5 @@ def drawn(scene: Scene, parts: Sequence[str]) -> list[int]:
         and n.skin is None
         and scene.meshes[n.mesh].face_count
         and np.isfinite(scene.meshes[n.mesh].positions).all()
-        and said(n, ROLE) not in BESIDE
+        and property_text(n, ROLE) not in BESIDE
     ]

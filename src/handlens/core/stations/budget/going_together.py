@@ -70,7 +70,7 @@ def groups(scene: Scene, meshes: Sequence[int], wanted: Collection[str]) -> tupl
     found: dict[Any, dict[Any, list[int]]] = {}
     for m in sorted(shown):
         material = scene.materials[m]
-        reason = _apart(material, sizes)
+        reason = _why_not(material, sizes)
         if reason:
             out.setdefault(reason, []).append(material.name or f"material {m}")
         else:
@@ -108,7 +108,7 @@ def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
     return {m: np.sort(np.concatenate(found)) for m, found in out.items()}
 
 
-def laid(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> Array | None:
+def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> Array | None:
     """(n, 2) float64 UVs of some corners of whole faces as they lie on a material's picture, in pictures, v downwards, moved by whole
     pictures to where they lie nearest to the first; None where one has none that is a number.
     """
@@ -127,7 +127,7 @@ def laid(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Ar
     period = np.array([{_CLAMP: 0.0, _MIRROR: 2.0}.get(w, 1.0) for w in wraps_of(first)])
     beyond = (uv.min(axis=0) < -_RIM) | (uv.max(axis=0) > 1 + _RIM)
     if (beyond & (period > 0)).any():
-        uv = uv - _whole(mesh, layer, corners, uv, np.where(beyond, period, 0.0))
+        uv = uv - _whole_shifts(mesh, layer, corners, uv, np.where(beyond, period, 0.0))
     return uv
 
 
@@ -137,7 +137,7 @@ def wraps_of(texture: TextureInput) -> tuple[int, int]:
     return across, down
 
 
-def _whole(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
+def _whole_shifts(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
     """(n, 2) whole pictures by which corners are moved, the same for all faces that hang together in their UVs."""
     face = np.unique(face_of_corner(mesh)[corners], return_inverse=True)[1].reshape(-1)
     value, count = distinct_rows([uv])
@@ -151,11 +151,11 @@ def _whole(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -
     return out
 
 
-def _apart(material: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
+def _why_not(material: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
     """Why a material cannot go into an atlas whatever its faces show, "" where it can."""
     roles = [t.role for t in material.inputs]
     transforms = {json.dumps(t.transform or {}, sort_keys=True, default=str) for t in material.inputs}
-    if not all(_told_in_numbers(t.transform or {}) for t in material.inputs):
+    if not all(_is_finite_transform(t.transform or {}) for t in material.inputs):
         return "its pictures are laid on by what is no number, or far out"
     turned = any((t.transform or {}).get("rotation") for t in material.inputs)
     mirrored = any(min((t.transform or {}).get("scale", (1, 1))) <= 0 for t in material.inputs)
@@ -174,7 +174,7 @@ def _apart(material: Material, sizes: Mapping[int, tuple[int, int] | None]) -> s
     return next((reason for reason, holds in reasons.items() if holds), "")
 
 
-def _told_in_numbers(transform: Mapping[str, Any]) -> bool:
+def _is_finite_transform(transform: Mapping[str, Any]) -> bool:
     """Whether a texture transform has two numbers for its scale and shift each, and one for its turn, none of them far out."""
     pairs = [transform.get(k, (0, 0)) for k in ("scale", "offset")]
     if not all(isinstance(p, list | tuple) and len(p) == 2 for p in pairs):
@@ -223,7 +223,7 @@ def _piece(
         return Piece(m, (GRID, GRID), np.array([[0, 0], [GRID, GRID]]), (_CLAMP, _CLAMP), True)
     uv = []
     for mesh, corners in shown:
-        one = laid(scene, mesh, mesh.uvs[uv_set], material, corners) if uv_set < len(mesh.uvs) else None
+        one = picture_uvs(scene, mesh, mesh.uvs[uv_set], material, corners) if uv_set < len(mesh.uvs) else None
         if one is None:
             return "some of its faces have no UVs"
         uv.append(one)

@@ -16,10 +16,10 @@ from ...kit.spent import spent
 from ...limits import MendError, plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
-from ...surface.atlas import GRID, laid_out
+from ...surface.atlas import GRID, packed_cells
 from ...surface.names import as_file
 from ...words.figures import percent
-from .going_together import Group, Piece, corners_of, groups, laid
+from .going_together import Group, Piece, corners_of, groups, picture_uvs
 from .painting import Cells, painted
 
 #: Tries by which the scale is found at which everything fits, each halving what is left open.
@@ -128,7 +128,7 @@ def _fitted(group: Group, most: int, border: int) -> tuple[Cells, float] | None:
 
     def at(share: float) -> Cells | None:
         sizes = np.array([_scaled(p, share) for p in group.pieces])
-        found = laid_out([(int(w), int(h)) for w, h in (sizes + 2 * border).tolist()], most)
+        found = packed_cells([(int(w), int(h)) for w, h in (sizes + 2 * border).tolist()], most)
         return None if found is None else Cells(found, sizes, border)
 
     whole = at(1.0)
@@ -182,7 +182,7 @@ def _in_atlas(scene: Scene, mesh: Mesh, layer: Layer | None, piece: Piece, corne
         pixels = place + size / 2 + (np.nan_to_num(across) / 2).clip(-1, 1) * (size / 2 - 1)
     else:
         assert layer is not None
-        uv = laid(scene, mesh, layer, scene.materials[piece.material], corners)
+        uv = picture_uvs(scene, mesh, layer, scene.materials[piece.material], corners)
         assert uv is not None
         pixels = place + (uv * piece.size - piece.window[0]) * (size / (piece.window[1] - piece.window[0]))
     out: Array = pixels / cells.atlas.size

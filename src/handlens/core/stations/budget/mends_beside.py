@@ -16,7 +16,7 @@ from ...measures.looked_at import UPRIGHT
 from ...reduction.collapse import Reducer
 from ...reduction.stand_ins import HULLS, SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
-from ...scene.made import made_as, with_made
+from ...scene.generated import name_suffix, with_generated
 from ...scene.matrices import apply
 from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
@@ -82,7 +82,7 @@ def _named(scene: Scene, node: int, shape: Shape, back: Array) -> list[tuple[str
     base = scene.part_name(node)
     out = []
     for k, (points, triangles) in enumerate(shape.pieces):
-        name = base + made_as("stand-in") + (f"_{k + 1}" if len(shape.pieces) > 1 else "")
+        name = base + name_suffix("stand-in") + (f"_{k + 1}" if len(shape.pieces) > 1 else "")
         turned = triangles[:, ::-1] if np.linalg.det(back[:3, :3]) < 0 else triangles
         out.append((name, _mesh(name, apply(back, points), np.ascontiguousarray(turned))))
     return out
@@ -98,9 +98,9 @@ class _Shapes:
         """The scene with a stand-in for a part that shows a mesh."""
         known = next((first for other, first in self.of.get(mesh, []) if _alike(other, made)), None)
         if known is not None:
-            return with_made(scene, node, "stand-in", [(name, known + k) for k, (name, _) in enumerate(made)])
+            return with_generated(scene, node, "stand-in", [(name, known + k) for k, (name, _) in enumerate(made)])
         self.of.setdefault(mesh, []).append((made, len(scene.meshes)))
-        return with_made(scene, node, "stand-in", made)
+        return with_generated(scene, node, "stand-in", made)
 
 
 def _alike(one: list[tuple[str, Mesh]], other: list[tuple[str, Mesh]]) -> bool:

@@ -14,7 +14,7 @@ from ...limits import MendError
 from ...measures.looked_at import UPRIGHT
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...scene import Scene
-from ...scene.made import made_as, with_made
+from ...scene.generated import name_suffix, with_generated
 from ...scene.matrices import apply
 from ...scene.transforms import world_matrices
 from ...words.figures import about
@@ -89,8 +89,11 @@ def levels(
             number: int | None = None
             for i in nodes:
                 if scene.nodes[i].mesh == k:
-                    after = with_made(
-                        after, i, f"level-{n}", [(scene.part_name(i) + made_as(f"level-{n}"), mesh if number is None else number)]
+                    after = with_generated(
+                        after,
+                        i,
+                        f"level-{n}",
+                        [(scene.part_name(i) + name_suffix(f"level-{n}"), mesh if number is None else number)],
                     )
                     number = len(after.meshes) - 1 if number is None else number
         if not told:

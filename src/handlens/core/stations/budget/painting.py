@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...formats.held.looks.common import PLACES
+from ...formats.conform.looks.common import PLACES
 from ...kit.repaint import encoded
 from ...limits import MendError
 from ...scene import Image, Material, Scene, TextureInput

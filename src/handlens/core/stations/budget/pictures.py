@@ -6,7 +6,7 @@ import io
 from dataclasses import replace
 from typing import NamedTuple
 
-from ...geometry.uv_laying import laid_flat
+from ...geometry.uv_laying import unwrapped
 from ...kit.mend import Figure
 from ...reduction.detail import PADDING, Baked, bake, lies_free
 from ...scene import Image, Mesh, Scene, TextureInput
@@ -18,7 +18,7 @@ from ...words.figures import percent, plain, turn
 MOST = 4096
 
 
-class Kept(NamedTuple):
+class BakedPictures(NamedTuple):
     """scene: with the pictures on the part. told: figures; remark: what had to be done for them, or why there are none."""
 
     scene: Scene
@@ -26,7 +26,7 @@ class Kept(NamedTuple):
     remark: str
 
 
-def with_pictures(scene: Scene, number: int, fine: Mesh, reach: float, size: int) -> Kept:
+def with_pictures(scene: Scene, number: int, fine: Mesh, reach: float, size: int) -> BakedPictures:
     """Lay pictures of a fine mesh onto the mesh of a number, which is what became of it. reach: how far they lie apart, in their unit."""
     mesh = scene.meshes[number]
     v_down = bool(scene.v_down)
@@ -34,9 +34,9 @@ def with_pictures(scene: Scene, number: int, fine: Mesh, reach: float, size: int
     name = mesh.name or "a part"
     remark = ""
     if chosen is None:
-        chosen, laid = len(mesh.uvs), laid_flat(mesh, None, PADDING, size)
+        chosen, laid = len(mesh.uvs), unwrapped(mesh, None, PADDING, size)
         if laid is None:
-            return Kept(scene, (), f"{name} has no area that a picture could lie on.")
+            return BakedPictures(scene, (), f"{name} has no area that a picture could lie on.")
         mesh = replace(mesh, uvs=(*mesh.uvs, laid))
         remark = f"{name} has no UVs that lie once within the first tile: its pictures have a set of their own, set {chosen + 1}."
     made, tangents = bake(fine, mesh, chosen, v_down, size, reach)
@@ -67,7 +67,7 @@ def with_pictures(scene: Scene, number: int, fine: Mesh, reach: float, size: int
     meshes = list(scene.meshes)
     meshes[number] = replace(mesh, tangents=tangents, slot_materials=tuple(slots))
     after = scene.with_(meshes=tuple(meshes), materials=tuple(materials), images=(*scene.images, *images))
-    return Kept(
+    return BakedPictures(
         after, _figures(made, stem), remark if any(m >= 0 for m in slots) else f"{name} has no material for its pictures."
     )
 

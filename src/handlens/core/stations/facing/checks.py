@@ -445,7 +445,7 @@ def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
 @check(
     "facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF}
 )
-def smeared(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def smooth_sharp_edges(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges between faces at more than 80° that share their normals at both ends.
 
     Why: light runs round the corner in stripes and blots, the "weird triangles" of a smooth-shaded box.

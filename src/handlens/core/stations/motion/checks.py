@@ -90,7 +90,7 @@ def _unwatched(own: MotionMeasures) -> Found:
         yield Skipped(f"{rest:,} of {len(own.clips):,} clips were too many to be watched from beginning to end", unseen=True)
 
 
-def _told(
+def _finding(
     measures: Measures, own: MotionMeasures, k: int, title: str, count: int, mends: tuple[Call, ...] = (), result: str = ""
 ) -> Finding:
     return Finding(
@@ -137,7 +137,7 @@ def not_finite(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         if bad:
             keys = sum(x.not_finite for x in bad)
             title = f"{plural(keys, 'key')} of {clip_name(k, clip)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(measures, bad)}"
-            yield _told(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own))
+            yield _finding(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own))
 
 
 @check(
@@ -161,12 +161,12 @@ def times(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             backward, equal = sum(x.backward for x in bad), sum(x.equal for x in bad)
             words = [f"{backward:,} run backward"] * bool(backward) + [f"{equal:,} stand at one time"] * bool(equal)
             title = f"Keys of {clip_name(k, clip)} are out of order: {' and '.join(words)}, {_which(measures, bad)}"
-            yield _told(measures, own, k, title, backward + equal, _of("motion.repair-keys", k, clip, own))
+            yield _finding(measures, own, k, title, backward + equal, _of("motion.repair-keys", k, clip, own))
         early = [x for x in clip.channels if x.start < -AT_ONCE]
         if early and not bad:
             first = min(x.start for x in early)
             title = f"{clip_name(k, clip)} begins before 0, at {plain(first)} s: {_which(measures, early)}"
-            yield _told(measures, own, k, title, len(early), _of("motion.trim", k, clip, own))
+            yield _finding(measures, own, k, title, len(early), _of("motion.trim", k, clip, own))
 
 
 @check(
@@ -219,7 +219,7 @@ def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             curved = any(x.interpolation == "CUBICSPLINE" for x in bad)
             if curved:
                 title += "; a cubic spline swings the long way round between them"
-            yield _told(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own), "caution" if curved else "")
+            yield _finding(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own), "caution" if curved else "")
 
 
 @check(
@@ -243,7 +243,7 @@ def aimless(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
         if bad:
             all_stray = len(bad) == len(clip.channels)
             title = f"{'All' if all_stray else 'Of'} {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)}{'' if all_stray else f' {len(bad):,}'} move{'' if len(bad) > 1 or all_stray else 's'} nothing: {_which(measures, bad)}"
-            yield _told(measures, own, k, title, len(bad), _of("motion.drop-stray", k, clip, own))
+            yield _finding(measures, own, k, title, len(bad), _of("motion.drop-stray", k, clip, own))
 
 
 @check("motion.empty", title="Clips without a channel", result="caution", mends=("motion.drop-clips",))
@@ -257,7 +257,7 @@ def empty(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     """
     for k, clip in enumerate(own.clips):
         if not clip.channels:
-            yield _told(measures, own, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, own))
+            yield _finding(measures, own, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, own))
 
 
 @check(
@@ -317,7 +317,7 @@ def constant(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
             if found:
                 title = f"{len(found):,} of {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)} never change, {what}: {_which(measures, found)}"
                 yield replace(
-                    _told(measures, own, k, title, len(found), _of("motion.drop-constant", k, clip, own, elsewhere=not rests)),
+                    _finding(measures, own, k, title, len(found), _of("motion.drop-constant", k, clip, own, elsewhere=not rests)),
                     key=_key(k, clip) + ("" if rests else "-elsewhere"),
                 )
 
@@ -339,7 +339,7 @@ def scale_keys(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         words = f"{len(lively):,} of them change it"
         title = f"{plural(len(found), 'channel')} of {clip_name(k, clip)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(measures, lively)}"
         strict = not sheet.motion.scale_keys
-        yield _told(measures, own, k, title, len(found), _of("motion.drop-scale", k, clip, own), "caution" if strict else "")
+        yield _finding(measures, own, k, title, len(found), _of("motion.drop-scale", k, clip, own), "caution" if strict else "")
 
 
 @check(

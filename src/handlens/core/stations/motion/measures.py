@@ -60,7 +60,7 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMe
         elif held:
             made = replace(made, held=True, moved=_moved(few, clip))
         elif alive:
-            made = _whole(scene, clip, made, world, up, joints)
+            made = _whole_clip(scene, clip, made, world, up, joints)
         nodes = sorted({c.node for c in channels if c.node is not None})
         if nodes:
             arrays[f"{k}:nodes"] = np.array(nodes)
@@ -97,7 +97,7 @@ def _moved(few: Scene, clip: Clip) -> float:
     return far
 
 
-def _whole(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
+def _whole_clip(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
     """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
     driven = {channel.node for channel in clip.channels if channel.node is not None and len(channel.times)}
     # What stands above the joints carries them all away.

@@ -46,7 +46,7 @@ def spin(part: PartFigures) -> float:
     return part.sweep / part.needed if part.needed > 0 else 1.0
 
 
-def wanted(measures: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
+def wanted_pivots(measures: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
     """Pivots that the intent speaks of: node, name, anchor, where it is, where it ought to be, diagonal of the box."""
     for p in free_parts(measures):
         named = intent.of_part(p.name).pivot or (intent.pivot if len(measures.parts) == 1 else None)
@@ -87,7 +87,7 @@ def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: distance from the node's origin to the named point of its box in the world, over 2 % of the box's diagonal; for several parts under one root, the root's origin and the box of the whole.
     Source: common practice, no published source.
     """
-    for node, name, named, at, ought, size in wanted(measures, intent, measures.up_axis or sheet.up_axis):
+    for node, name, named, at, ought, size in wanted_pivots(measures, intent, measures.up_axis or sheet.up_axis):
         away = float(np.linalg.norm(at - ought))
         if NEAR * size < away < np.inf:
             unit = unit_of(measures)

@@ -15,7 +15,7 @@ from ...limits import InputError, MendError, plural
 from ...scene import Channel, Node, Scene, Skin
 from ...scene.model import Array, frozen
 from ...scene.moved import placed_within, translated_before
-from ...scene.skinning import standing
+from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS, anchor
 from ...words.lengths import metres
@@ -101,7 +101,7 @@ def _point(scene: Scene, node: int, world: Array, name: str, at: str) -> Array |
         i = stack.pop()
         number = scene.nodes[i].mesh
         if number is not None and len(scene.meshes[number].positions):
-            p = standing(scene, i, world)
+            p = world_positions(scene, i, world)
             p = p[np.isfinite(p).all(axis=1)]
             if len(p):
                 low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))

@@ -9,14 +9,14 @@ from ...rules import Intent, RuleSheet
 from ...words.anchors import ANCHORS
 from ...words.figures import plain
 from ...words.lengths import metres
-from .checks import FAR, free_parts, spin, wanted
+from .checks import FAR, free_parts, spin, wanted_pivots
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     unit, free = unit_of(measures), free_parts(measures)
     ought = {
         node: (name, ((at - to) ** 2).sum() ** 0.5)
-        for node, _, name, at, to, _ in wanted(measures, intent, measures.up_axis or sheet.up_axis)
+        for node, _, name, at, to, _ in wanted_pivots(measures, intent, measures.up_axis or sheet.up_axis)
     }
     rows: list[Row] = []
     for p in free:

@@ -17,7 +17,7 @@ from ...scene import Node, Scene, Weights
 from ...scene.matrices import apply
 from ...scene.model import frozen
 from ...scene.skinning import joint_matrices, posed
-from ...scene.through import through
+from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import parents, world_matrices
 
 _TOLERANCE = 1e-6
@@ -147,7 +147,7 @@ def _by_node(scene: Scene, chosen: list[int]) -> Scene:
         home = np.linalg.inv(world[i])
         # Normals go as the surface of the first joint does; where joints turn apart they are made anew by whoever wants them exact.
         frame = (home @ joint_matrices(scene.skins[n.skin], world)[0])[:3, :3]
-        turned = through(replace(mesh, morphs=()), frame) if np.linalg.det(frame) > 0 else mesh
+        turned = transform_mesh(replace(mesh, morphs=()), frame) if np.linalg.det(frame) > 0 else mesh
         flat = replace(n, morph_weights=())
         points = apply(home, posed(scene.with_(nodes=(*scene.nodes[:i], flat, *scene.nodes[i + 1 :])), i, world))
         morphs = tuple(replace(morph, positions=frozen(morph.positions @ frame.T)) for morph in mesh.morphs)

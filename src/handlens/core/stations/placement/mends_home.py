@@ -14,7 +14,7 @@ from ...scene import Channel, Node, Scene
 from ...scene.bounds import world_bounds
 from ...scene.model import Array, frozen
 from ...scene.moved import placed_within, translated_before
-from ...scene.skinning import standing
+from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.lengths import metres
 
@@ -40,7 +40,7 @@ def home(scene: Scene, back: bool) -> Outcome:
     The offset is computed and removed in 64-bit floats. Pivots of skinned or animated parts stay where they are in the model.
     """
     if back:
-        return _put_back(scene)
+        return _restore_offset(scene)
     box = world_bounds(scene)
     if box is None:
         raise MendError("There is nothing to bring home.")
@@ -178,7 +178,7 @@ def _boxes(scene: Scene, world: Array) -> dict[int, tuple[Array, Array]]:
     out: dict[int, tuple[Array, Array]] = {}
     for i in reversed(walk(scene)):
         if scene.nodes[i].mesh is not None:
-            points = standing(scene, i, world)
+            points = world_positions(scene, i, world)
             points = points[np.isfinite(points).all(axis=1)]
             if len(points):
                 _widen(out, i, points.min(axis=0), points.max(axis=0))
@@ -209,7 +209,7 @@ def _remember(scene: Scene, offset: list[float] | None) -> Scene:
     return scene.with_(extras={**whole, "extras": extras} if extras else whole)
 
 
-def _put_back(scene: Scene) -> Outcome:
+def _restore_offset(scene: Scene) -> Outcome:
     offset = _remembered(scene)
     if offset is None:
         raise MendError("The file remembers no offset, so there is nothing to put back.")

@@ -12,11 +12,11 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import FORM, PLACES, POSES
 from ...kit.without import without_meshes, without_nodes
 from ...limits import MendError, plural
-from ...scene import Node, Scene
+from ...scene import Node, Scene, tree
 from ...scene.bounds import world_bounds
 from ...scene.moved import with_local
 from ...scene.transforms import parents, walk, world_matrices
-from ...scene.tree import below, can_be_undone, common_parent, dissolved, driven, hung, topmost
+from ...scene.tree import below, can_be_undone, common_parent, driven, reparent, topmost
 from ...words.anchors import ANCHORS
 from ...words.anchors import anchor as anchor_of
 from ...words.lengths import metres
@@ -81,7 +81,7 @@ def group(scene: Scene, parts: Sequence[str], name: str) -> Outcome:
         roots = (*roots[:at], number, *roots[at:])
     else:
         nodes[under] = replace(nodes[under], children=(*siblings[:at], number, *siblings[at:]))
-    after, kept = hung(scene.with_(nodes=tuple(nodes), roots=roots), tops, number)
+    after, kept = reparent(scene.with_(nodes=tuple(nodes), roots=roots), tops, number)
     if len(kept) == len(tops):
         raise MendError(_stayed(scene, kept)[0])
     remarks = (*_stayed(scene, kept), *_left(scene, sorted(first - set(kept)), under))
@@ -111,7 +111,7 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     groups = [i for i in walk(scene) if i in wanted and bare(scene.nodes[i]) and i not in joints]
     if not groups:
         raise MendError("None of these is a group without a clip." if parts else "There is no group to take away.")
-    after, gone = dissolved(scene, groups)
+    after, gone = tree.ungroup(scene, groups)
     if not gone:
         raise MendError("A clip moves what hangs on these groups in their frames; they stay.")
     left = len(groups) - len(gone)
@@ -141,7 +141,7 @@ def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
     going = [i for i in tops if up[i] != parent]
     if not going:
         raise MendError("They hang there already.")
-    after, kept = hung(scene, going, parent)
+    after, kept = reparent(scene, going, parent)
     if len(kept) == len(going):
         raise MendError(_stayed(scene, kept)[0])
     stayed = set(kept)

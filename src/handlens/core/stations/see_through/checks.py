@@ -42,7 +42,7 @@ def alpha_of(x: MaterialFigures, i: ImageFigures) -> AlphaFigures | None:
     return None if own is None or (x.shown is not None and x.shown.see < SEEN and own.mode != "opaque") else own
 
 
-def _apart(x: MaterialFigures) -> bool:
+def _has_alpha_input(x: MaterialFigures) -> bool:
     """Whether alpha has an input of its own."""
     return any(i.role == "alpha" and i.image is not None for i in x.inputs)
 
@@ -110,7 +110,13 @@ def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, x, i in painted(measures):
         a = alpha_of(x, i)
-        if a is None or x.drawn != "opaque" or a.mode == "opaque" or (x.alpha_mode is None and _apart(x)) or _holds_else(a):
+        if (
+            a is None
+            or x.drawn != "opaque"
+            or a.mode == "opaque"
+            or (x.alpha_mode is None and _has_alpha_input(x))
+            or _holds_else(a)
+        ):
             continue
         yield Finding(
             f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}",
@@ -163,7 +169,7 @@ def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if not x.used_by_faces or x.drawn == "opaque" or x.opacity < 0.999:
             continue
         looks = [measures.images[i.image].look for i in x.inputs if i.role == "base-colour" and i.image is not None]
-        if any(look is None for look in looks) or (_apart(x) and x.alpha is None):
+        if any(look is None for look in looks) or (_has_alpha_input(x) and x.alpha is None):
             continue  # what could not be opened may be see-through
         own = [x.alpha] if x.alpha else [look.alpha for look in looks if look is not None]
         if any(a is not None and a.mode != "opaque" for a in own) and (x.shown is None or x.shown.see >= SEEN):

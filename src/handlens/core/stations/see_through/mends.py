@@ -22,7 +22,7 @@ from ...measures.records import DrawOrderFigures
 from ...measures.shown import base_colour, shown
 from ...scene import Material, Scene
 from ...scene.model import Array
-from ...scene.skinning import standing
+from ...scene.skinning import world_positions
 from ...scene.transforms import walk, world_matrices
 from ...surface.channels import LUMA
 from ...surface.opacity import in_colour, mode_of
@@ -364,9 +364,9 @@ def _ways(scene: Scene, figures: DrawOrderFigures, node: int, world: Array, by: 
     if by == "piece" or (figures.first == figures.second and by == "plane") or not (mesh.corner_counts > 0).all():
         return
     other = figures.second if figures.first == node else figures.first
-    points = standing(scene, other, world)
+    points = world_positions(scene, other, world)
     middle = (points.min(axis=0) + points.max(axis=0)) / 2
-    place = standing(scene, node, world)[mesh.corners]
+    place = world_positions(scene, node, world)[mesh.corners]
     centres = np.add.reduceat(place, mesh.starts[:-1]) / mesh.corner_counts[:, None]
     auto = int(np.abs(figures.worst).argmax())
     for k in [auto] if by == "plane" and axis == "auto" else range(3) if axis == "auto" else ["xyz".index(axis)]:

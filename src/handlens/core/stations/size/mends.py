@@ -11,7 +11,7 @@ from ...rules.sheet import UNITS
 from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.bounds import world_bounds
-from ...scene.conjugate import conjugate
+from ...scene.similarity import apply_similarity
 from ...words.lengths import metres
 
 
@@ -56,7 +56,7 @@ def scale(scene: Scene, factor: float, unit: str = "as-it-is") -> Outcome:
         raise MendError("A negative factor would mirror the model; use a factor above 0.")
     if unit != "as-it-is" and scene.unit_metres is not None:
         raise MendError("The file states its unit already.")
-    after = conjugate(scene, np.eye(3), factor) if factor != 1.0 else scene
+    after = apply_similarity(scene, np.eye(3), factor) if factor != 1.0 else scene
     if unit != "as-it-is":
         after = after.with_(unit_metres=UNITS[unit])
     return Outcome(
@@ -82,7 +82,7 @@ def up_axis(scene: Scene, to: str) -> Outcome:
     now = scene.up_axis or ("Z" if to == "Y" else "Y")
     if now == to:
         raise MendError(f"{to} is up already.")
-    after = conjugate(scene, turn_between(now, to), 1.0).with_(up_axis=to)
+    after = apply_similarity(scene, turn_between(now, to), 1.0).with_(up_axis=to)
     return Outcome(
         after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("sides in file units", _sides(scene), _sides(after)))
     )

@@ -28,7 +28,7 @@ def measured(measures: Measures) -> SkinMeasures | None:
 of_skin = reading(measured, "the skin could not be measured")
 
 
-def _told(
+def _finding(
     measures: Measures,
     figures: WeightFigures,
     count: int,
@@ -75,7 +75,7 @@ def not_finite(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     for part in own.parts:
         if part.not_finite:
             title = f"{plural(part.not_finite, 'vertex has', 'vertices have')} a weight that is no number on {part.name}"
-            yield _told(measures, part, part.not_finite, title, "not-finite", _of("skin.normalise", measures, part))
+            yield _finding(measures, part, part.not_finite, title, "not-finite", _of("skin.normalise", measures, part))
 
 
 @check(
@@ -108,7 +108,7 @@ def beyond(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
         if part.beyond and part.skin is not None:
             have = len(own.skins[part.skin].joints)
             title = f"{plural(part.beyond, 'vertex names', 'vertices name')} joint {part.beyond_joint:,} on {part.name}, but its skin has {have:,}"
-            yield _told(measures, part, part.beyond, title, "beyond", _of("skin.drop-beyond", measures, part))
+            yield _finding(measures, part, part.beyond, title, "beyond", _of("skin.drop-beyond", measures, part))
 
 
 @check(
@@ -129,7 +129,7 @@ def negative(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     for part in own.parts:
         if part.negative:
             title = f"{plural(part.negative, 'vertex has', 'vertices have')} a negative weight on {part.name}, down to {plain(part.least)}"
-            yield _told(measures, part, part.negative, title, "negative", _of("skin.normalise", measures, part))
+            yield _finding(measures, part, part.negative, title, "negative", _of("skin.normalise", measures, part))
 
 
 @check(
@@ -156,7 +156,7 @@ def bare(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
             if whole
             else f"{plural(part.bare, 'vertex', 'vertices')} of {part.name} {'holds' if part.bare == 1 else 'hold'} still: no joint carries {'it' if part.bare == 1 else 'them'}"
         )
-        yield _told(measures, part, part.bare, title, "bare", *(() if whole else (_of("skin.fill", measures, part),)))
+        yield _finding(measures, part, part.bare, title, "bare", *(() if whole else (_of("skin.fill", measures, part),)))
 
 
 @check(
@@ -178,10 +178,10 @@ def sums(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
         mend = _of("skin.normalise", measures, part)
         if part.off_sum:
             title = f"{plural(part.off_sum, 'vertex has', 'vertices have')} weights that do not sum to 1 on {part.name}: {plain(part.worst_sum)} at worst"
-            yield _told(measures, part, part.off_sum, title, "off-sum", mend, measured=value(part.worst_sum, "factor"))
+            yield _finding(measures, part, part.off_sum, title, "off-sum", mend, measured=value(part.worst_sum, "factor"))
         elif part.slightly_off:
             title = f"Weights of {plural(part.slightly_off, 'vertex', 'vertices')} on {part.name} miss a sum of 1 by up to {plain(abs(part.worst_sum - 1))}"
-            yield _told(
+            yield _finding(
                 measures,
                 part,
                 part.slightly_off,
@@ -249,7 +249,7 @@ def dust(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
     for part in own.parts:
         if part.dust:
             title = f"{plural(part.dust, 'vertex has', 'vertices have')} weights under {DUST:g} on {part.name}, which move {about(part.dust_moves * unit_of(measures))} at most"
-            yield _told(measures, part, part.dust, title, "dust", _of("skin.prune", measures, part, under=DUST))
+            yield _finding(measures, part, part.dust, title, "dust", _of("skin.prune", measures, part, under=DUST))
 
 
 @check("skin.repeated", title="A joint twice on one vertex", result="note", mends=("skin.normalise",), explains={"tears": OFTEN})
@@ -264,7 +264,7 @@ def repeated(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     for part in own.parts:
         if part.repeated:
             title = f"{plural(part.repeated, 'vertex names', 'vertices name')} a joint twice on {part.name}"
-            yield _told(measures, part, part.repeated, title, "repeated", _of("skin.normalise", measures, part))
+            yield _finding(measures, part, part.repeated, title, "repeated", _of("skin.normalise", measures, part))
 
 
 @check(

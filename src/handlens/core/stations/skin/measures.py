@@ -15,9 +15,9 @@ from ...scene import Mesh, Scene, Skin, Weights
 from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches
 from ...scene.matrices import Polar, apply
 from ...scene.model import Array
-from ...scene.skinning import joint_matrices, posed_at_rest, shaped
+from ...scene.skinning import joint_matrices, morphed_positions, posed_at_rest
 from ...scene.transforms import parents, walk, world_matrices
-from ...scene.weighing import Skeleton, displacement, kept, limited, owners, ranks, row_sums, skeleton_of
+from ...scene.weighing import Skeleton, displacement, limited, owners, ranks, row_sums, skeleton_of, weights_where
 from .records import CutFigures, JointFigures, RigFigures, SkinMeasures, SkinOfModel, WeightFigures
 from .surroundings import inverses, loose_parts, sides
 
@@ -84,7 +84,7 @@ def _weights(
     # Without bind matrices the surface was made where its own node stands.
     placed = world[node] if skin.inverse_bind is None else placing[n.skin]
     if np.abs(matrices - placed).max(initial=0.0) > 1e-9 * max(float(np.abs(matrices).max(initial=0.0)), 1e-300):
-        away = points - apply(placed, shaped(scene, node))
+        away = points - apply(placed, morphed_positions(scene, node))
         carried = row_sums(mesh.weights, mesh.weights.weights.astype(np.float64)) > 0.5
         made = replace(made, bind_moves=_farthest(away[carried]))
     # The node's own transform moves its box's corners farthest.
@@ -187,7 +187,9 @@ def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> We
     if made.dust:
         chosen = np.unique(owners(w)[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
         rows = _only(w, chosen)
-        moved = float(displacement(points[chosen], rows, kept(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max())
+        moved = float(
+            displacement(points[chosen], rows, weights_where(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max()
+        )
     return replace(made, cuts=out, dust_moves=moved)
 
 
@@ -325,14 +327,14 @@ def _agreement(scene: Scene, skins: list[SkinOfModel]) -> list[SkinOfModel]:
         if with_whom is not None:
             other = scene.skins[with_whom]
             made = replace(made, same=with_whom if set(other.joints) == set(skin.joints) else None)
-            by = _apart(skin, other)
+            by = _greatest_bind_distance(skin, other)
             if by > 1e-4 * max(made.size, 1e-12):
                 made = replace(made, disagrees=with_whom, disagrees_by=by)
         out.append(made)
     return out
 
 
-def _apart(skin: Skin, other: Skin) -> float:
+def _greatest_bind_distance(skin: Skin, other: Skin) -> float:
     """Greatest distance between places at which two skins were bound to the joints that they share, in the frame of the other's mesh."""
     at = {j: i for i, j in enumerate(other.joints)}
     shared = [(i, at[j]) for i, j in enumerate(skin.joints) if j in at]

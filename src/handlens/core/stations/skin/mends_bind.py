@@ -18,7 +18,7 @@ from ...scene.matrices import Polar
 from ...scene.model import Array, Layer, frozen
 from ...scene.moved import with_local
 from ...scene.skinning import joint_matrices
-from ...scene.through import through
+from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import nodes_above, parents, world_matrices
 from ...scene.weighing import owners, row_sums
 from ...words.figures import about, plain
@@ -372,5 +372,5 @@ def _way(skin: Skin, other: Skin) -> Array | None:
 def _in_frame(mesh: Mesh, way: Array) -> Mesh:
     if np.abs(way - np.eye(4)).max() <= 1e-7:
         return mesh
-    turned = through(mesh, way[:3, :3])
+    turned = transform_mesh(mesh, way[:3, :3])
     return replace(turned, positions=frozen(turned.positions + way[:3, 3]))

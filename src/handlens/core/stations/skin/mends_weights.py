@@ -17,7 +17,7 @@ from ...scene.model import Array, frozen
 from ...scene.moved import with_local
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
-from ...scene.weighing import displacement, kept, limited, normalised, owners, row_sums, skeleton_of, with_rows
+from ...scene.weighing import displacement, limited, normalised, owners, row_sums, skeleton_of, weights_where, with_rows
 from ...words.figures import about, plain
 from .measures import DUST
 
@@ -89,7 +89,7 @@ def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         nonlocal wrong
         w = mesh.weights
         assert w is not None
-        good = _merged(kept(w, np.isfinite(w.weights) & (w.weights > 0)))
+        good = _merged(weights_where(w, np.isfinite(w.weights) & (w.weights > 0)))
         off = np.abs(row_sums(good, good.weights.astype(np.float64)) - 1)
         many = int(np.count_nonzero((off > 1e-6) & (np.diff(good.starts) > 0))) + len(w.weights) - len(good.weights)
         if not many:
@@ -127,7 +127,7 @@ def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
         if keep.all():
             return None
         gone += int(np.count_nonzero(~keep))
-        return _to_the_sums_of(w, kept(w, keep))
+        return _to_the_sums_of(w, weights_where(w, keep))
 
     after, done = _changed(scene, parts, change)
     if not done:
@@ -204,7 +204,7 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         had = np.bincount(owner[bad], np.abs(w.weights[bad]), len(mesh.positions))
         lost = np.flatnonzero((total == 0) & (had > 0))
         alone += len(lost)
-        cut = _to_the_sums_of(w, kept(w, ~bad)) if (~bad).any() else kept(w, ~bad)
+        cut = _to_the_sums_of(w, weights_where(w, ~bad)) if (~bad).any() else weights_where(w, ~bad)
         return with_rows(
             len(mesh.positions),
             np.concatenate([owners(cut), lost]),
@@ -269,7 +269,7 @@ def fill(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         nonlocal filled
         w = mesh.weights
         assert w is not None
-        good = kept(w, np.isfinite(w.weights) & (w.weights != 0))
+        good = weights_where(w, np.isfinite(w.weights) & (w.weights != 0))
         bare = np.diff(good.starts) == 0
         if not bare.any():
             return None

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ...formats.held.uv_sets import by_first
+from ...formats.conform.uv_sets import by_first
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import LOOKS

@@ -109,7 +109,7 @@ def embed(scene: Scene) -> Outcome:
     """Write every image that was found inside the model file, so that nothing can be left behind."""
     if not BY_NAME[scene.format].embeds:
         raise MendError(f"{BY_NAME[scene.format].title} names its images and cannot hold them; export it as GLB or USDZ.")
-    return _kept(scene, "inside", "images beside the model")
+    return _store_images(scene, "inside", "images beside the model")
 
 
 @mend(
@@ -123,10 +123,10 @@ def embed(scene: Scene) -> Outcome:
 )
 def gather(scene: Scene) -> Outcome:
     """Write every image that was found as a file beside the model, under a plain relative name."""
-    return _kept(scene, "beside", "images not beside the model")
+    return _store_images(scene, "beside", "images not beside the model")
 
 
-def _kept(scene: Scene, where: str, words: str) -> Outcome:
+def _store_images(scene: Scene, where: str, words: str) -> Outcome:
     there = [k for k, i in enumerate(scene.images) if i.load is not None]
     apart = [
         k

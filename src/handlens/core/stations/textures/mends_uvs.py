@@ -12,7 +12,7 @@ from ...geometry.components import components
 from ...geometry.distinct import distinct_rows
 from ...geometry.topology import surface
 from ...geometry.uv_area import UvAreas
-from ...geometry.uv_laying import laid_flat
+from ...geometry.uv_laying import unwrapped
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
@@ -201,7 +201,7 @@ def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float
         k = _number(set, mesh, new=not repack)
         if k is None or not mesh.face_count or not np.isfinite(mesh.positions).all():
             continue
-        layer = laid_flat(mesh, mesh.uvs[k] if repack else None, max(int(abs(padding)), 1), int(np.clip(abs(pixels), 64, 8192)))
+        layer = unwrapped(mesh, mesh.uvs[k] if repack else None, max(int(abs(padding)), 1), int(np.clip(abs(pixels), 64, 8192)))
         if layer is None:
             continue
         if k < len(mesh.uvs):

@@ -9,9 +9,9 @@ from ...limits import plural
 from ...scene import Image, Scene
 from ...surface.names import file_names
 from ...surface.pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
-from .accepted import PLAIN_KINDS, accepted, left_out, told
+from .accepted import PLAIN_KINDS, accepted, left_out, reencoded_images
 from .looks.common import native
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 _GROUP = "Images"
 
@@ -45,29 +45,29 @@ def only_images(scene: Scene, kept: Collection[int]) -> Scene:
     return scene.with_(materials=materials, images=tuple(scene.images[k] for k in order))
 
 
-def _tell_none(scene: Scene, target: Target) -> list[Said]:
+def _tell_none(scene: Scene, target: Target) -> list[ExportLoss]:
     if not scene.images or (target.lacks("images") and scene.materials):
         # Where materials are left out it is said of them.
         return []
     if target.options.images != "none" and not target.lacks("images"):
         return []
-    return [Said(_GROUP, "Images", "Images are left out.", f"{len(scene.images):,}", "0")]
+    return [ExportLoss(_GROUP, "Images", "Images are left out.", f"{len(scene.images):,}", "0")]
 
 
-def _tell_unused(scene: Scene, target: Target) -> list[Said]:
+def _tell_unused(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images") or not target.lacks("unused images"):
         return []
     n = len(scene.images) - len(used_images(scene))
     text = f"{plural(n, 'image that no material uses is', 'images that no material uses are')} left out."
-    return [Said(_GROUP, "Unused images", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Unused images", text, f"{n:,}", "0")] if n else []
 
 
-def _tell_empty(scene: Scene, target: Target) -> list[Said]:
+def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images") or not target.lacks("empty inputs"):
         return []
     n = sum(t.image is None for material in scene.materials for t in material.inputs)
     text = f"{plural(n, 'input')} without an image left out."
-    return [Said("Materials", "Empty inputs", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss("Materials", "Empty inputs", text, f"{n:,}", "0")] if n else []
 
 
 def _without_empty(scene: Scene, _: Target) -> Scene:
@@ -75,26 +75,26 @@ def _without_empty(scene: Scene, _: Target) -> Scene:
     return scene.with_(materials=tuple(full(material) for material in scene.materials))
 
 
-def _tell_missing(scene: Scene, target: Target) -> list[Said]:
+def _tell_missing(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images") or not target.lacks("missing images"):
         return []
     gone = [scene.images[k].reference for k in sorted(used_images(scene)) if scene.images[k].load is None]
     if not gone:
         return []
     text = f"{plural(len(gone), 'missing image is', 'missing images are')} left out, first {gone[0]}: a package names nothing outside of it."
-    return [Said(_GROUP, "Missing images", text, f"{len(gone):,}", "0")]
+    return [ExportLoss(_GROUP, "Missing images", text, f"{len(gone):,}", "0")]
 
 
 def _without_missing(scene: Scene, _: Target) -> Scene:
     return only_images(scene, [k for k, i in enumerate(scene.images) if i.load is not None])
 
 
-def _tell_kinds(scene: Scene, target: Target) -> list[Said]:
+def _tell_kinds(scene: Scene, target: Target) -> list[ExportLoss]:
     kinds = None if target.lacks("images") else _kinds(scene, target)
     if kinds is None:
         return []
     title = {"glb": "glTF", "gltf": "glTF", "3mf": "3MF"}.get(target.format.name, "a USD package")
-    return [Said(_GROUP, "Kinds of images", text) for text in told(scene, kinds, title)]
+    return [ExportLoss(_GROUP, "Kinds of images", text) for text in reencoded_images(scene, kinds, title)]
 
 
 def _as_kinds(scene: Scene, target: Target) -> Scene:
@@ -102,13 +102,13 @@ def _as_kinds(scene: Scene, target: Target) -> Scene:
     return scene if kinds is None else accepted(scene, kinds)
 
 
-def _tell_other_kinds(scene: Scene, target: Target) -> list[Said]:
+def _tell_other_kinds(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name not in ("3mf", "usdz"):
         return []
     n = left_out(scene, PLAIN_KINDS)
     words = ", which alone a package may hold," if target.format.name == "usdz" else ""
     text = f"{plural(n, 'image is', 'images are')} neither PNG nor JPEG{words} and left out."
-    return [Said(_GROUP, "Other kinds of images", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Other kinds of images", text, f"{n:,}", "0")] if n else []
 
 
 def _only_kinds(scene: Scene, _: Target) -> Scene:
@@ -149,7 +149,7 @@ def _named_anew(image: Image, target: Target) -> bool:
     return image.load is not None and not lies_inside(image, target)
 
 
-def _tell_files(scene: Scene, target: Target) -> list[Said]:
+def _tell_files(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images"):
         return []
     names = image_files(scene, target)
@@ -158,13 +158,13 @@ def _tell_files(scene: Scene, target: Target) -> list[Said]:
     if folders and target.options.folder:
         folder = min(folders)
         text = f"Images lie in the folder {folder}."
-        said.append(Said(_GROUP, "Folder of images", text, "as they came", folder))
+        said.append(ExportLoss(_GROUP, "Folder of images", text, "as they came", folder))
     changed = [(base_name(i), names[k].rpartition("/")[2]) for k, i in enumerate(scene.images) if _named_anew(i, target)]
     changed = [(a, b) for a, b in changed if a != b]
     if not changed:
         return said
     text = f"{plural(len(changed), 'image is', 'images are')} written under another file name: {changed[0][0] or 'one without a name'} as {changed[0][1]}."
-    return [*said, Said(_GROUP, "File names", text, plural(len(scene.images), "image"), f"{len(changed):,} changed")]
+    return [*said, ExportLoss(_GROUP, "File names", text, plural(len(scene.images), "image"), f"{len(changed):,} changed")]
 
 
 def _keeps_names(target: Target) -> bool:

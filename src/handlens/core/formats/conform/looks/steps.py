@@ -5,8 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ....scene import Scene
-from ..steps import Said, Step, Target
-from .alpha import fewer_modes, made_solid, moded, named_alpha, tell_idle_modes, tell_modes, tell_solid, without_idle_modes
+from ..steps import ExportLoss, Step, Target
+from .alpha import (
+    fewer_modes,
+    moded,
+    named_alpha,
+    tell_idle_modes,
+    tell_modes,
+    tell_solid,
+    without_idle_modes,
+    without_idle_opacity,
+)
 from .common import changed
 from .inputs import (
     names_alone,
@@ -20,14 +29,14 @@ from .inputs import (
     without_materials,
     without_roles,
 )
-from .laid import laid, tell_laid
 from .names import named, names_of_undefined, tell_idle, tell_names, tell_undefined, without_idle
+from .samplers import tell_samplers, with_samplers
 from .space import in_space, v_direction
 from .values import glow, in_range, shine, sides, tell_glow, tell_range, tell_shine, tell_sides, tell_tints, untinted
 from .words import in_words, nothing_beside, tell_beside
 
 
-def _none(scene: Scene, target: Target) -> list[Said]:
+def _none(scene: Scene, target: Target) -> list[ExportLoss]:
     return []
 
 
@@ -42,7 +51,7 @@ STEPS = (
     Step("further inputs", tell_doubled, changed(without_doubled)),
     Step("painted pictures", tell_gathered, with_gathered, always=True),
     Step("ways of drawing", _none, moded, always=True),
-    Step("opacity of solid materials", tell_solid, changed(made_solid)),
+    Step("opacity of solid materials", tell_solid, changed(without_idle_opacity)),
     Step("idle alpha modes", tell_idle_modes, without_idle_modes),
     Step("alpha modes", tell_modes, fewer_modes),
     Step("alpha by an input", _none, named_alpha, always=True),
@@ -50,7 +59,7 @@ STEPS = (
     Step("glow", tell_glow, glow),
     Step("tinted images", tell_tints, changed(untinted)),
     Step("double-sided", tell_sides, sides),
-    Step("ways of laying on", tell_laid, laid),
+    Step("ways of laying on", tell_samplers, with_samplers),
     Step("other values", tell_beside, nothing_beside),
     Step("own words", _none, in_words, always=True),
     Step("colours", _none, in_space, always=True, heavy=True),

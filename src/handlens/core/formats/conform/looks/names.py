@@ -8,7 +8,7 @@ from ....geometry.recut import used_materials
 from ....limits import plural
 from ....scene import Material, Scene
 from ....surface.names import in_a_statement
-from ..steps import Said, Target
+from ..steps import ExportLoss, Target
 from .common import GROUP, changed
 
 
@@ -36,7 +36,7 @@ def _names(scene: Scene, target: Target) -> list[str]:
     return [material.name for material in scene.materials]
 
 
-def tell_names(scene: Scene, target: Target) -> list[Said]:
+def tell_names(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     changed = [(m.name, name) for m, name in zip(scene.materials, _names(scene, target), strict=True) if m.name != name]
@@ -44,7 +44,7 @@ def tell_names(scene: Scene, target: Target) -> list[Said]:
         return []
     first = f"{changed[0][0] or 'one without a name'} is written as {changed[0][1]}"
     text = f"{plural(len(changed), 'material has', 'materials have')} a name that the format cannot hold: {first}."
-    return [Said(GROUP, "Names of materials", text, plural(len(scene.materials), "material"), f"{len(changed):,} changed")]
+    return [ExportLoss(GROUP, "Names of materials", text, plural(len(scene.materials), "material"), f"{len(changed):,} changed")]
 
 
 def named(scene: Scene, target: Target) -> Scene:
@@ -57,12 +57,12 @@ def _idle(scene: Scene) -> list[int]:
     return [k for k, material in enumerate(scene.materials) if not material.defined and k not in used]
 
 
-def tell_idle(scene: Scene, target: Target) -> list[Said]:
+def tell_idle(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or target.lacks("undefined materials") or target.format.family == "gltf":
         return []
     n = len(_idle(scene))
     text = f"{plural(n, 'material that is', 'materials that are')} named but defined nowhere, and that no face has, left out."
-    return [Said(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []
 
 
 def without_idle(scene: Scene, _: Target) -> Scene:
@@ -80,9 +80,9 @@ def names_of_undefined(scene: Scene, target: Target) -> Scene:
     return changed(lambda m: m if m.defined else Material(m.id, m.name, defined=False))(scene, target)
 
 
-def tell_undefined(scene: Scene, target: Target) -> list[Said]:
+def tell_undefined(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or not target.lacks("undefined materials"):
         return []
     n = sum(not material.defined for material in scene.materials)
     text = f"{plural(n, 'material that is', 'materials that are')} named but defined nowhere will be defined as plain."
-    return [Said(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...limits import plural
 from ...scene import Scene
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 #: Extensible Markup Language (XML) 1.0, production 2 "Char", less the blanks that are not kept as they are in attributes.
 _UNFIT = re.compile("[\x00-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
@@ -28,14 +28,14 @@ def _named(scene: Scene) -> Iterator[Any]:
         yield from (morph.name for morph in mesh.morphs)
 
 
-def _tell(scene: Scene, target: Target) -> list[Said]:
+def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.family == "gltf":
         return []
     changed = [name for name in _named(scene) if name and _plain(name) != name]
     if not changed:
         return []
     text = f"{plural(len(changed), 'name holds', 'names hold')} control characters, which {target.format.title} cannot hold; each becomes _."
-    return [Said("Parts", "Control characters", text, f"{len(changed):,}", "0")]
+    return [ExportLoss("Parts", "Control characters", text, f"{len(changed):,}", "0")]
 
 
 def _apply(scene: Scene, _: Target) -> Scene:

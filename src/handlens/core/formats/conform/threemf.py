@@ -14,7 +14,7 @@ from ...limits import plural
 from ...scene import Layer, Material, Mesh, Scene
 from ...scene.model import Array, frozen
 from ...surface.pictures import media_type
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
 
@@ -29,7 +29,7 @@ def _pictured(scene: Scene) -> dict[int, int]:
     return found
 
 
-def _laid(mesh: Mesh) -> Array:
+def _faces_with_uvs(mesh: Mesh) -> Array:
     """(F,) bool: faces with a UV at every corner."""
     if not mesh.uvs or not mesh.face_count:
         return np.zeros(mesh.face_count, bool)
@@ -42,7 +42,7 @@ def _materials(mesh: Mesh) -> Array:
     return table[mesh.slots] if len(mesh.slots) else np.full(mesh.face_count, table[0])
 
 
-def _tell(scene: Scene, target: Target) -> list[Said]:
+def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name != "3mf":
         return []
     said = []
@@ -51,31 +51,33 @@ def _tell(scene: Scene, target: Target) -> list[Said]:
     if pictured:
         text = f"Materials with an image are that image alone; their names are left out: {', '.join(filter(None, names[:5])) or 'none'}."
         said.append(
-            Said("Materials", "Materials that are a picture", text, plural(len(names), "material"), plural(len(names), "picture"))
+            ExportLoss(
+                "Materials", "Materials that are a picture", text, plural(len(names), "material"), plural(len(names), "picture")
+            )
         )
     lost = bare = 0
     for mesh in scene.meshes:
         here = np.isin(_materials(mesh), list(pictured))
-        laid = _laid(mesh)
+        laid = _faces_with_uvs(mesh)
         lost += int((laid & ~here).sum())
         bare += int((here & ~laid).sum())
     if lost:
         text = f"UVs of {plural(lost, 'face')} without a picture are left out."
-        said.append(Said("UVs and colours", "UVs without a picture", text, f"{lost:,}", "0"))
+        said.append(ExportLoss("UVs and colours", "UVs without a picture", text, f"{lost:,}", "0"))
     if bare:
         text = f"{plural(bare, 'face')} without UVs cannot have {'its' if bare == 1 else 'their'} material's picture and {'is' if bare == 1 else 'are'} given its colour, as a material of its own."
-        said.append(Said("Materials", "Faces without UVs", text, f"{bare:,}", "colour alone"))
+        said.append(ExportLoss("Materials", "Faces without UVs", text, f"{bare:,}", "colour alone"))
     return said
 
 
-def _held(scene: Scene, target: Target) -> Scene:
+def _apply(scene: Scene, target: Target) -> Scene:
     if target.format.name != "3mf":
         return scene
     pictured = _pictured(scene)
     made: list[Material] = []
     plain: dict[int, int] = {}
     drawn: dict[int, int] = {}
-    needed = {int(k) for mesh in scene.meshes for k in np.unique(_materials(mesh)[~_laid(mesh)])}
+    needed = {int(k) for mesh in scene.meshes for k in np.unique(_materials(mesh)[~_faces_with_uvs(mesh)])}
     images = list(scene.images)
     for image in set(pictured.values()):
         data = images[image].bytes() or b""
@@ -109,7 +111,7 @@ def _eight_bits(colour: tuple[float, ...]) -> Any:
 
 def _slotted(mesh: Mesh, plain: dict[int, int], drawn: dict[int, int]) -> Mesh:
     """The mesh with a slot for each of the new materials, and UVs where a picture is laid by them alone."""
-    laid, material = _laid(mesh), _materials(mesh)
+    laid, material = _faces_with_uvs(mesh), _materials(mesh)
     into = np.array(
         [
             -1 if m < 0 else drawn[m] if m in drawn and on else plain.get(m, -1)
@@ -125,4 +127,4 @@ def _slotted(mesh: Mesh, plain: dict[int, int], drawn: dict[int, int]) -> Mesh:
     return replace(mesh, slots=frozen(slots.reshape(-1).astype(np.int32)), slot_materials=tuple(table.tolist()), uvs=uvs)
 
 
-STEPS = (Step("materials of 3MF", _tell, _held, always=True, heavy=True),)
+STEPS = (Step("materials of 3MF", _tell, _apply, always=True, heavy=True),)

@@ -11,7 +11,7 @@ from ...scene import Channel, Clip, Scene
 from ...scene.matrices import decompose
 from ...scene.model import frozen
 from ...scene.motion import poses
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 _GROUP = "Skin and motion"
 _ELSE = "Also in the file"
@@ -21,16 +21,16 @@ _PATHS = ("translation", "rotation", "scale")
 # --- skins --------------------------------------------------------------------------------------------
 
 
-def _tell_skins(scene: Scene, target: Target) -> list[Said]:
+def _tell_skins(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("skins"):
         return []
     weighted = sum(mesh.weights is not None for mesh in scene.meshes)
     n = len(scene.skins)
     if n:
         text = f"{plural(n, 'skin with its weights', 'skins with their weights')} cannot be held."
-        return [Said(_GROUP, "Skins", text, f"{n:,}", "0")]
+        return [ExportLoss(_GROUP, "Skins", text, f"{n:,}", "0")]
     text = f"Weights of {plural(weighted, 'mesh', 'meshes')} cannot be held."
-    return [Said(_GROUP, "Weights", text, f"{weighted:,}", "0")] if weighted else []
+    return [ExportLoss(_GROUP, "Weights", text, f"{weighted:,}", "0")] if weighted else []
 
 
 def _without_skins(scene: Scene, _: Target) -> Scene:
@@ -57,17 +57,17 @@ def _loose(scene: Scene) -> tuple[set[int], set[int], list[int]]:
     return idle, unused, [i for i, n in enumerate(scene.nodes) if n.skin is not None and i not in rigged]
 
 
-def _tell_loose(scene: Scene, target: Target) -> list[Said]:
+def _tell_loose(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("skins") or not target.lacks("idle skins"):
         return []
     idle, unused, bare = _loose(scene)
     said = []
     if idle:
         text = f"{plural(len(idle), 'skin that no mesh uses is', 'skins that no mesh uses are')} left out."
-        said.append(Said(_GROUP, "Skins", text, f"{len(idle):,}", "0"))
+        said.append(ExportLoss(_GROUP, "Skins", text, f"{len(idle):,}", "0"))
     if unused or bare:
         text = f"{plural(len(unused) + len(bare), 'mesh')} with weights but no skin, or a skin but no weights, written without."
-        said.append(Said(_GROUP, "Weights", text, f"{len(unused) + len(bare):,}", "0"))
+        said.append(ExportLoss(_GROUP, "Weights", text, f"{len(unused) + len(bare):,}", "0"))
     return said
 
 
@@ -86,10 +86,10 @@ def _jointless(scene: Scene) -> set[int]:
     return {k for k, skin in enumerate(scene.skins) if not skin.joints}
 
 
-def _tell_jointless(scene: Scene, target: Target) -> list[Said]:
+def _tell_jointless(scene: Scene, target: Target) -> list[ExportLoss]:
     n = 0 if target.lacks("skins") else len(_jointless(scene))
     text = f"{plural(n, 'skin')} without any joint left out."
-    return [Said(_GROUP, "Skins without joints", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Skins without joints", text, f"{n:,}", "0")] if n else []
 
 
 def _without_jointless(scene: Scene, _: Target) -> Scene:
@@ -100,29 +100,29 @@ def _without_jointless(scene: Scene, _: Target) -> Scene:
     return scene.with_(nodes=nodes, skins=tuple(scene.skins[k] for k in kept))
 
 
-def _tell_roots(scene: Scene, target: Target) -> list[Said]:
+def _tell_roots(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("skins") or not target.lacks("skeleton roots"):
         return []
     count = sum(skin.skeleton is not None for skin in scene.skins)
     text = f"The root that {plural(count, 'skin names', 'skins name')} for their joints is left out; the joints stay."
-    return [Said(_GROUP, "Skeleton roots", text, f"{count:,}", "0")] if count else []
+    return [ExportLoss(_GROUP, "Skeleton roots", text, f"{count:,}", "0")] if count else []
 
 
 # --- morph targets ------------------------------------------------------------------------------------
 
 
-def _tell_morphs(scene: Scene, target: Target) -> list[Said]:
+def _tell_morphs(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("morph targets"):
         return []
     said = []
     count = sum(len(mesh.morphs) for mesh in scene.meshes)
     if count:
         text = f"{plural(count, 'morph target', 'morph targets')} cannot be held."
-        said.append(Said(_GROUP, "Morph targets", text, f"{count:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Morph targets", text, f"{count:,}", "0"))
     channels = sum(channel.path == "weights" for clip in scene.clips for channel in clip.channels)
     if channels and not target.lacks("clips"):
         text = f"{plural(channels, 'channel')} of morph targets cannot be held."
-        said.append(Said(_GROUP, "Channels of morph targets", text, f"{channels:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Channels of morph targets", text, f"{channels:,}", "0"))
     return said
 
 
@@ -138,13 +138,13 @@ def _without_morphs(scene: Scene, _: Target) -> Scene:
 # --- clips --------------------------------------------------------------------------------------------
 
 
-def _tell_clips(scene: Scene, target: Target) -> list[Said]:
+def _tell_clips(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.clips)
     if target.lacks("clips") and n:
-        return [Said(_GROUP, "Clips", f"{plural(n, 'clip', 'clips')} cannot be held.", f"{n:,}", "0")]
+        return [ExportLoss(_GROUP, "Clips", f"{plural(n, 'clip', 'clips')} cannot be held.", f"{n:,}", "0")]
     if not target.lacks("clips") and target.lacks("further clips") and n > 1:
         text = f"A stage has one timeline: {plural(n - 1, 'further clip is', 'further clips are')} left out."
-        return [Said(_GROUP, "Clips", text, f"{n:,}", "1")]
+        return [ExportLoss(_GROUP, "Clips", text, f"{n:,}", "1")]
     return []
 
 
@@ -156,7 +156,7 @@ def _empty(clip: Clip) -> int:
     return sum(not len(channel.times) for channel in clip.channels)
 
 
-def _tell_empty(scene: Scene, target: Target) -> list[Said]:
+def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("clips"):
         return []
     clips = sum(_empty(clip) == len(clip.channels) for clip in scene.clips)
@@ -164,10 +164,10 @@ def _tell_empty(scene: Scene, target: Target) -> list[Said]:
     said = []
     if channels:
         text = f"{plural(channels, 'channel')} without any key left out."
-        said.append(Said(_GROUP, "Channels without keys", text, f"{channels:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Channels without keys", text, f"{channels:,}", "0"))
     if clips:
         text = f"{plural(clips, 'clip')} that {'moves' if clips == 1 else 'move'} nothing left out."
-        said.append(Said(_GROUP, "Clips that move nothing", text, f"{clips:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Clips that move nothing", text, f"{clips:,}", "0"))
     return said
 
 
@@ -180,7 +180,7 @@ def _movable(scene: Scene, clip: Clip) -> list[int]:
     return list(dict.fromkeys(channel.node for channel in clip.channels if channel.node is not None and channel.path in _PATHS))
 
 
-def _tell_baked(scene: Scene, target: Target) -> list[Said]:
+def _tell_baked(scene: Scene, target: Target) -> list[ExportLoss]:
     """Clips of formats that move whole transforms: at the keys they are the same, between them what is curved is straight."""
     if target.lacks("clips") or not target.lacks("channels") or not scene.clips:
         return []
@@ -191,11 +191,11 @@ def _tell_baked(scene: Scene, target: Target) -> list[Said]:
     other = sum(channel.interpolation != "LINEAR" for clip in clips for channel in clip.channels if channel.path in _PATHS)
     text = f"Motion of {plural(nodes, 'node')} is written as whole transforms at every key"
     text += f"; {plural(other, 'channel')} with steps or curves straight between them." if other else "."
-    said = [Said(_GROUP, "Channels", text, plural(sum(len(c.channels) for c in clips), "channel"), "whole transforms")]
+    said = [ExportLoss(_GROUP, "Channels", text, plural(sum(len(c.channels) for c in clips), "channel"), "whole transforms")]
     idle = sum(channel.node is None for clip in clips for channel in clip.channels)
     if idle:
         text = f"{plural(idle, 'channel')} that drive no node left out."
-        said.append(Said(_GROUP, "Channels without a node", text, f"{idle:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Channels without a node", text, f"{idle:,}", "0"))
     return said
 
 
@@ -229,9 +229,9 @@ def transform_channels(node: int, times: np.ndarray, matrices: np.ndarray, still
 # --- cameras, lights ----------------------------------------------------------------------------------
 
 
-def _tell_cameras(scene: Scene, target: Target) -> list[Said]:
+def _tell_cameras(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.cameras) if target.lacks("cameras") else 0
-    return [Said(_ELSE, "Cameras", f"{plural(n, 'camera')} cannot be held.", f"{n:,}", "0")] if n else []
+    return [ExportLoss(_ELSE, "Cameras", f"{plural(n, 'camera')} cannot be held.", f"{n:,}", "0")] if n else []
 
 
 def _without_cameras(scene: Scene, _: Target) -> Scene:
@@ -245,7 +245,7 @@ def _unheld_lights(scene: Scene, target: Target) -> list[int]:
     return [k for k, light in enumerate(scene.lights) if light.source.get("type") not in kinds]
 
 
-def _tell_lights(scene: Scene, target: Target) -> list[Said]:
+def _tell_lights(scene: Scene, target: Target) -> list[ExportLoss]:
     gone = len(_unheld_lights(scene, target))
     if not gone:
         return []
@@ -254,7 +254,7 @@ def _tell_lights(scene: Scene, target: Target) -> list[Said]:
         if target.lacks("lights")
         else f"{plural(gone, 'light')} of a kind without a place in {target.format.title} left out."
     )
-    return [Said(_ELSE, "Lights", text, f"{len(scene.lights):,}", f"{len(scene.lights) - gone:,}")]
+    return [ExportLoss(_ELSE, "Lights", text, f"{len(scene.lights):,}", f"{len(scene.lights) - gone:,}")]
 
 
 def _fewer_lights(scene: Scene, target: Target) -> Scene:

@@ -22,7 +22,7 @@ class AlphaApart:
     shown: ShownFigures | None = None
 
 
-def alpha_apart(scene: Scene, areas: UvAreas | None) -> dict[int, AlphaApart]:
+def alpha_pictures(scene: Scene, areas: UvAreas | None) -> dict[int, AlphaApart]:
     """By material, for those with an input for alpha. areas: those of UV sets, or None where pictures are not to be opened."""
     about = [k for k, material in enumerate(scene.materials) if alpha_input(material) is not None]
     if areas is None or not about:

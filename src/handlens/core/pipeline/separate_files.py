@@ -9,17 +9,17 @@ from dataclasses import replace
 from ..kit.without import without_parts
 from ..rules.export import ExportOptions
 from ..scene import Scene
-from ..scene.made import BESIDE, BY_EXTENSION, OF, ROLE, made_as, said
+from ..scene.generated import BESIDE, BY_EXTENSION, OF, ROLE, name_suffix, property_text
 
 
-def named_as_wanted(scene: Scene, options: ExportOptions) -> Scene:
+def with_file_names(scene: Scene, options: ExportOptions) -> Scene:
     """The scene with the names that stand-ins and levels have there, where they still have those that they were made with: whoever
     renamed one since meant it. Several of one part are counted.
     """
     wanted: dict[int, str] = {}
     for i, n in enumerate(scene.nodes):
-        role, of = said(n, ROLE), said(n, OF)
-        if role in BESIDE and of and n.mesh is not None and re.fullmatch(re.escape(of) + made_as(role) + r"(_\d+)?", n.name):
+        role, of = property_text(n, ROLE), property_text(n, OF)
+        if role in BESIDE and of and n.mesh is not None and re.fullmatch(re.escape(of) + name_suffix(role) + r"(_\d+)?", n.name):
             wanted[i] = of + (
                 options.stand_in_suffix if role == "stand-in" else f"{options.level_suffix}{role.rpartition('-')[2]}"
             )
@@ -36,13 +36,13 @@ def named_as_wanted(scene: Scene, options: ExportOptions) -> Scene:
     return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))
 
 
-def set_apart(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tuple[str, Scene]]]:
+def separate_files(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tuple[str, Scene]]]:
     """The scene without what goes into files of its own, and what does: the end of each file's stem, and its scene.
 
     The file of a level is the whole thing at that level: of each part the coarsest that is no coarser, else the part itself.
     """
     parts = [i for i, n in enumerate(scene.nodes) if n.mesh is not None]
-    role = {i: said(scene.nodes[i], ROLE) for i in parts}
+    role = {i: property_text(scene.nodes[i], ROLE) for i in parts}
     only = lambda kept: without_parts(scene, [i for i in parts if i not in kept])
     out: list[tuple[str, Scene]] = []
     gone = set[int]()
@@ -64,13 +64,13 @@ def _by_extension(scene: Scene) -> Scene:
     """The scene with levels marked as what a part names, behind its other children, finest first."""
     nodes = list(scene.nodes)
     for i, n in enumerate(scene.nodes):
-        levels = [c for c in n.children if said(scene.nodes[c], ROLE).startswith("level")]
+        levels = [c for c in n.children if property_text(scene.nodes[c], ROLE).startswith("level")]
         # What a level is made of hangs below it and is no level of it.
-        if not levels or said(n, ROLE).startswith("level"):
+        if not levels or property_text(n, ROLE).startswith("level"):
             continue
         for c in levels:
             nodes[c] = replace(nodes[c], extras={**nodes[c].extras, BY_EXTENSION: True})
-        levels.sort(key=lambda c: said(scene.nodes[c], ROLE))
+        levels.sort(key=lambda c: property_text(scene.nodes[c], ROLE))
         nodes[i] = replace(nodes[i], children=(*(c for c in n.children if c not in levels), *levels))
     return scene.with_(nodes=tuple(nodes))
 

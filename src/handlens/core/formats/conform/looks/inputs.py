@@ -9,14 +9,14 @@ from ....limits import plural
 from ....scene import Material, Scene, TextureInput
 from ....surface.opacity import in_colour
 from ....surface.shine import in_one
-from ..steps import Said, Target
+from ..steps import ExportLoss, Target
 from .common import GROUP, PLACES, ROLES, changed, native, with_inputs
 
 
-def tell_materials(scene: Scene, target: Target) -> list[Said]:
+def tell_materials(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.materials)
     if target.lacks("materials") and n:
-        return [Said(GROUP, "Materials", f"{plural(n, 'material')} cannot be held.", f"{n:,}", "0")]
+        return [ExportLoss(GROUP, "Materials", f"{plural(n, 'material')} cannot be held.", f"{n:,}", "0")]
     return []
 
 
@@ -25,11 +25,11 @@ def without_materials(scene: Scene, _: Target) -> Scene:
     return scene.with_(materials=(), images=(), meshes=meshes)
 
 
-def tell_library(scene: Scene, target: Target) -> list[Said]:
+def tell_library(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name != "obj" or target.options.material_library or not scene.materials:
         return []
     n = len(scene.materials)
-    return [Said(GROUP, "Material library", "No material library is written.", plural(n, "material"), "names alone")]
+    return [ExportLoss(GROUP, "Material library", "No material library is written.", plural(n, "material"), "names alone")]
 
 
 def names_alone(scene: Scene, _: Target) -> Scene:
@@ -48,7 +48,7 @@ def unplaced(scene: Scene, target: Target) -> Callable[[TextureInput], bool]:
     )
 
 
-def tell_roles(scene: Scene, target: Target) -> list[Said]:
+def tell_roles(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     out = unplaced(scene, target)
@@ -58,7 +58,7 @@ def tell_roles(scene: Scene, target: Target) -> list[Said]:
         return []
     roles = ", ".join(sorted({t.role for t in gone}))
     text = f"Material inputs without a place in {target.format.title} are left out: {roles}."
-    return [Said(GROUP, "Inputs", text, f"{len(gone):,}", "0")]
+    return [ExportLoss(GROUP, "Inputs", text, f"{len(gone):,}", "0")]
 
 
 def _gathered(scene: Scene, target: Target, texture: TextureInput) -> bool:
@@ -78,12 +78,12 @@ def _doubled(material: Material) -> list[TextureInput]:
     return [t for t in material.inputs if t.role in seen or seen.add(t.role)]  # type: ignore[func-returns-value]
 
 
-def tell_doubled(scene: Scene, target: Target) -> list[Said]:
+def tell_doubled(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or (native(scene, target) and target.format.family == "gltf"):
         return []
     n = sum(len(_doubled(material)) for material in scene.materials)
     text = f"{plural(n, 'further input')} for what has an image already left out."
-    return [Said(GROUP, "Further inputs", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Further inputs", text, f"{n:,}", "0")] if n else []
 
 
 def without_doubled(material: Material) -> Material:
@@ -98,12 +98,12 @@ def _gathers(scene: Scene, target: Target) -> bool:
     return target.format.family == "gltf" or not native(scene, target)
 
 
-def tell_gathered(scene: Scene, target: Target) -> list[Said]:
+def tell_gathered(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     if _gathers(scene, target):
-        said += [Said("Images", "Painted pictures", text) for text in in_colour(scene)[1]]
+        said += [ExportLoss("Images", "Painted pictures", text) for text in in_colour(scene)[1]]
     if target.format.family == "gltf":
-        said += [Said("Images", "Painted pictures", text) for text in in_one(in_colour(scene)[0])[1]]
+        said += [ExportLoss("Images", "Painted pictures", text) for text in in_one(in_colour(scene)[0])[1]]
     return said
 
 

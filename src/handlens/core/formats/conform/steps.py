@@ -28,7 +28,7 @@ class Target:
 
 
 @dataclass(frozen=True)
-class Said:
+class ExportLoss:
     """One thing that differs afterwards, told beforehand. group, what: as in the proof's rows. text: one sentence."""
 
     group: str
@@ -49,7 +49,7 @@ class Step:
     """
 
     name: str
-    tell: Callable[[Scene, Target], list[Said]]
+    tell: Callable[[Scene, Target], list[ExportLoss]]
     apply: Callable[[Scene, Target], Scene]
     always: bool = False
     heavy: bool = False

@@ -6,12 +6,12 @@ from dataclasses import replace
 
 from ....limits import plural
 from ....scene import Scene, TextureInput
-from ..steps import Said, Target
+from ..steps import ExportLoss, Target
 from .common import GROUP, with_inputs
 from .inputs import unplaced
 
 
-def tell_laid(scene: Scene, target: Target) -> list[Said]:
+def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images"):
         return []
     inputs = [t for material in scene.materials for t in material.inputs if not unplaced(scene, target)(t)]
@@ -19,7 +19,7 @@ def tell_laid(scene: Scene, target: Target) -> list[Said]:
 
     def tell(feature: str, what: str, n: int, one: str, many: str) -> None:
         if n and target.lacks(feature):
-            said.append(Said(GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0"))
+            said.append(ExportLoss(GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0"))
 
     tell(
         "texture transforms",
@@ -68,7 +68,7 @@ def _strength(texture: TextureInput, target: Target) -> bool:
     return (name.startswith("usd") and texture.role == "normal") or (name == "obj" and texture.role in ("bump", "normal"))
 
 
-def laid(scene: Scene, target: Target) -> Scene:
+def with_samplers(scene: Scene, target: Target) -> Scene:
     def change(texture: TextureInput) -> TextureInput:
         wrap = _wrap(texture, target)
         sampler = {k: v for k, v in texture.sampler.items() if not target.lacks("filters") or k not in _FILTERS}

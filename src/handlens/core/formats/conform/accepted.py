@@ -17,7 +17,7 @@ PLAIN_KINDS = frozenset({"image/png", "image/jpeg"})
 _AS_THEY_ARE = ("1", "L", "LA", "P", "RGB", "RGBA", "I;16")
 
 
-def told(scene: Scene, kinds: Collection[str], title: str) -> list[str]:
+def reencoded_images(scene: Scene, kinds: Collection[str], title: str) -> list[str]:
     """A sentence for each picture that `accepted` writes anew; only their headers are read. title: the format in the sentences."""
     said = []
     for k in _others(scene, kinds):

@@ -14,12 +14,12 @@ import numpy as np
 from ...rules.export import ExportOptions
 from ...scene import Scene
 from ...scene.axes import turn_between
-from ...scene.conjugate import conjugate
+from ...scene.similarity import apply_similarity
 from ..table import BY_NAME
 from . import frame, letters, numbers, optics, pictures, rig, surface, threemf, tree, uv_sets
 from .looks import steps as looks
 from .looks.space import in_space, v_direction
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 #: In this order: what is left out of the tree first, then the frame, the rig, the surface, the looks, and how parts are laid out.
 STEPS: tuple[Step, ...] = (
@@ -42,33 +42,33 @@ STEPS: tuple[Step, ...] = (
 
 
 @dataclass(frozen=True)
-class Held:
+class ConformedScene:
     """scene: what the format can hold of what was sent, in its own words. said: every difference between the two."""
 
     scene: Scene
-    said: tuple[Said, ...]
+    said: tuple[ExportLoss, ...]
 
     @property
     def lost(self) -> list[str]:
         return list(dict.fromkeys(s.text for s in self.said))
 
 
-def said(scene: Scene, target: Target) -> list[Said]:
+def export_losses(scene: Scene, target: Target) -> list[ExportLoss]:
     """Everything that will differ, told before writing, without working through arrays and pictures."""
-    return _through(scene, target, STEPS, False, light=True)[1]
+    return _run_steps(scene, target, STEPS, False, light=True)[1]
 
 
-def hold(scene: Scene, target: Target, *, free: bool = False, steps: Sequence[Step] = STEPS) -> Held:
+def conform(scene: Scene, target: Target, *, free: bool = False, steps: Sequence[Step] = STEPS) -> ConformedScene:
     """The scene as a format holds it. free: nothing but what the format cannot hold is taken away, for comparing with any file."""
     # What is said is what was said before writing, to the letter.
-    lines = _through(scene, target, steps, free, light=True)[1]
-    made = _through(scene, target, steps, free, light=False)[0]
+    lines = _run_steps(scene, target, steps, free, light=True)[1]
+    made = _run_steps(scene, target, steps, free, light=False)[0]
     # From here on what materials say beside their fields is in the words of the format.
-    return Held(replace(made, format=target.format.name), tuple(lines))
+    return ConformedScene(replace(made, format=target.format.name), tuple(lines))
 
 
-def _through(scene: Scene, target: Target, steps: Sequence[Step], free: bool, light: bool) -> tuple[Scene, list[Said]]:
-    lines: list[Said] = []
+def _run_steps(scene: Scene, target: Target, steps: Sequence[Step], free: bool, light: bool) -> tuple[Scene, list[ExportLoss]]:
+    lines: list[ExportLoss] = []
     for step in steps:
         if free and step.choice:
             continue
@@ -89,7 +89,7 @@ def alike_frame(scene: Scene, other: Scene) -> Scene:
     turn = turn_between(scene.up_axis or other.up_axis or "Y", other.up_axis or scene.up_axis or "Y")
     if factor == 1.0 and (turn == np.eye(3)).all():
         return scene.with_(unit_metres=other.unit_metres, up_axis=other.up_axis)
-    return conjugate(scene, turn, factor).with_(unit_metres=other.unit_metres, up_axis=other.up_axis)
+    return apply_similarity(scene, turn, factor).with_(unit_metres=other.unit_metres, up_axis=other.up_axis)
 
 
-__all__ = ["STEPS", "Held", "Said", "Step", "Target", "alike_frame", "hold", "said"]
+__all__ = ["STEPS", "ConformedScene", "ExportLoss", "Step", "Target", "alike_frame", "conform", "export_losses"]

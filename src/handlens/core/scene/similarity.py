@@ -11,7 +11,7 @@ from .matrices import matrix_quaternion, quaternion_product
 from .model import Array, Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
 
 
-def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
+def apply_similarity(scene: Scene, rotation: Array, factor: float) -> Scene:
     """The scene with every world position p moved to factor · rotation · p, and no new transform on any node.
 
     With S the similarity, each local matrix L becomes S L S⁻¹ and each mesh position p becomes S p, so every world
@@ -22,10 +22,10 @@ def conjugate(scene: Scene, rotation: Array, factor: float) -> Scene:
     """
     # A file may hold any number, and what is none stays none.
     with np.errstate(all="ignore"):
-        return _conjugate(scene, _Turn(rotation, factor), factor)
+        return _similarity(scene, _Turn(rotation, factor), factor)
 
 
-def _conjugate(scene: Scene, turn: _Turn, factor: float) -> Scene:
+def _similarity(scene: Scene, turn: _Turn, factor: float) -> Scene:
     return scene.with_(
         nodes=turn.nodes(scene),
         meshes=tuple(turn.mesh(mesh) for mesh in scene.meshes),

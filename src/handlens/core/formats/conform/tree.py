@@ -13,11 +13,11 @@ from ...limits import plural
 from ...scene import Mesh, Node, Scene
 from ...scene.model import frozen
 from ...scene.placed import placed_only, unplaced
-from ...scene.through import through
+from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import walk, world_matrices
 from ...surface.names import in_a_statement
 from ...words.json_tree import Json
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 _GROUP = "Parts"
 
@@ -25,10 +25,10 @@ _GROUP = "Parts"
 # --- what is left out of the tree ---------------------------------------------------------------------
 
 
-def _tell_unplaced(scene: Scene, target: Target) -> list[Said]:
+def _tell_unplaced(scene: Scene, target: Target) -> list[ExportLoss]:
     spare = unplaced(scene) if target.lacks("unplaced meshes") else 0
     text = f"{plural(spare, 'mesh that no node places is', 'meshes that no node places are')} left out."
-    return [Said(_GROUP, "Meshes that no node places", text, f"{spare:,}", "0")] if spare else []
+    return [ExportLoss(_GROUP, "Meshes that no node places", text, f"{spare:,}", "0")] if spare else []
 
 
 def _outside(scene: Scene) -> list[int]:
@@ -37,10 +37,10 @@ def _outside(scene: Scene) -> list[int]:
     return [i for i in range(len(scene.nodes)) if i not in inside]
 
 
-def _tell_outside(scene: Scene, target: Target) -> list[Said]:
+def _tell_outside(scene: Scene, target: Target) -> list[ExportLoss]:
     count = len(_outside(scene)) if target.lacks("further scenes") else 0
     text = f"{plural(count, 'node')} outside of the default scene left out."
-    return [Said(_GROUP, "Nodes of other scenes", text, f"{count:,}", "0")] if count else []
+    return [ExportLoss(_GROUP, "Nodes of other scenes", text, f"{count:,}", "0")] if count else []
 
 
 def only_nodes(scene: Scene, kept: list[int]) -> Scene:
@@ -72,19 +72,19 @@ def only_nodes(scene: Scene, kept: list[int]) -> Scene:
     return scene.with_(nodes=nodes, roots=roots, skins=tuple(skins), clips=clips)
 
 
-def _tell_hidden(scene: Scene, target: Target) -> list[Said]:
+def _tell_hidden(scene: Scene, target: Target) -> list[ExportLoss]:
     count = sum(n.hidden for n in scene.nodes) if target.lacks("hidden nodes") else 0
     text = f"{plural(count, 'hidden node is', 'hidden nodes are')} written as shown."
-    return [Said(_GROUP, "Hidden nodes", text, f"{count:,}", "0")] if count else []
+    return [ExportLoss(_GROUP, "Hidden nodes", text, f"{count:,}", "0")] if count else []
 
 
-def _tell_extras(scene: Scene, target: Target) -> list[Said]:
+def _tell_extras(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("custom properties"):
         return []
     owners = [*(n.extras for n in scene.nodes), *(mesh.extras for mesh in scene.meshes), scene.extras]
     count = sum(bool(own_extras(x)) for x in owners)
     text = f"Custom properties and extensions of {plural(count, 'thing')} are left out."
-    return [Said(_GROUP, "Custom properties", text, f"{count:,}", "0")] if count else []
+    return [ExportLoss(_GROUP, "Custom properties", text, f"{count:,}", "0")] if count else []
 
 
 #: What a file says of itself, or what fields of the scene are for: no property of the model.
@@ -116,30 +116,30 @@ def _without_extras(scene: Scene, target: Target) -> Scene:
 # --- flat formats -------------------------------------------------------------------------------------
 
 
-def _tell_flat(scene: Scene, target: Target) -> list[Said]:
+def _tell_flat(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("node tree"):
         return []
-    said: list[Said] = []
+    said: list[ExportLoss] = []
     placed = [scene.nodes[i] for i in walk(scene) if scene.nodes[i].mesh is not None]
     if any(np.abs(n.local - np.eye(4)).max() > 1e-12 or n.children for n in scene.nodes):
         text = "The node tree is written flat: transforms and pivots go into the positions."
-        said.append(Said(_GROUP, "Node tree", text, plural(len(scene.nodes), "node"), "flat"))
+        said.append(ExportLoss(_GROUP, "Node tree", text, plural(len(scene.nodes), "node"), "flat"))
     empty = sum(scene.nodes[i].mesh is None and not scene.nodes[i].children for i in walk(scene))
     if empty:
         text = f"{plural(empty, 'node that holds', 'nodes that hold')} no mesh {'is' if empty == 1 else 'are'} left out."
-        said.append(Said(_GROUP, "Nodes without a mesh", text, f"{empty:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Nodes without a mesh", text, f"{empty:,}", "0"))
     shared = len(placed) - len({n.mesh for n in placed})
     if target.lacks("parts") and (len(placed) > 1 or any(n.name for n in placed)):
         words = "parts are joined into one, and their names are" if len(placed) > 1 else "part's name is"
-        said.append(Said(_GROUP, "Parts", f"{len(placed):,} {words} left out.", f"{len(placed):,}", "1"))
+        said.append(ExportLoss(_GROUP, "Parts", f"{len(placed):,} {words} left out.", f"{len(placed):,}", "1"))
     elif shared and not target.lacks("parts"):
         text = f"{shared:,} instances are written out as copies."
-        said.append(Said(_GROUP, "Instances", text, f"{shared:,}", "0"))
+        said.append(ExportLoss(_GROUP, "Instances", text, f"{shared:,}", "0"))
     if not target.lacks("parts"):
         other = sum(bool(n.name and (name := scene.meshes[n.mesh or 0].name) and name != n.name) for n in placed)
         if other:
             text = f"{plural(other, 'mesh has', 'meshes have')} another name than their node, which is left out."
-            said.append(Said(_GROUP, "Names of meshes", text, f"{other:,}", "0"))
+            said.append(ExportLoss(_GROUP, "Names of meshes", text, f"{other:,}", "0"))
     return said
 
 
@@ -162,7 +162,7 @@ def flat(scene: Scene, target: Target) -> Scene:
         n = scene.nodes[i]
         if n.mesh is None:
             continue
-        moved = through(scene.meshes[n.mesh], world[i][:3, :3])
+        moved = transform_mesh(scene.meshes[n.mesh], world[i][:3, :3])
         with np.errstate(invalid="ignore", over="ignore"):
             positions = moved.positions + world[i][:3, 3]
         name = n.name or moved.name
@@ -183,7 +183,7 @@ def flat(scene: Scene, target: Target) -> Scene:
 # --- meshes that several nodes share ------------------------------------------------------------------
 
 
-def _apart(scene: Scene) -> dict[int, int]:
+def _copied_meshes(scene: Scene) -> dict[int, int]:
     """Meshes that several nodes use and that a format with one prim for each kind of shape stores once for each, and how often."""
     uses: dict[int, int] = {}
     for n in scene.nodes:
@@ -193,15 +193,15 @@ def _apart(scene: Scene) -> dict[int, int]:
     return {k: times for k, times in uses.items() if times > 1 and mixed(scene.meshes[k])}
 
 
-def _tell_apart(scene: Scene, target: Target) -> list[Said]:
-    shared = _apart(scene) if target.lacks("mixed instances") and not target.lacks("node tree") else {}
+def _tell_copies(scene: Scene, target: Target) -> list[ExportLoss]:
+    shared = _copied_meshes(scene) if target.lacks("mixed instances") and not target.lacks("node tree") else {}
     n = sum(times - 1 for times in shared.values())
     text = f"{plural(n, 'instance')} of meshes with lines, points or weights written out as copies."
-    return [Said(_GROUP, "Instances", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Instances", text, f"{n:,}", "0")] if n else []
 
 
 def _copied(scene: Scene, _: Target) -> Scene:
-    apart, seen, meshes, nodes = _apart(scene), set[int](), list(scene.meshes), []
+    apart, seen, meshes, nodes = _copied_meshes(scene), set[int](), list(scene.meshes), []
     for n in scene.nodes:
         if n.mesh in seen:
             meshes.append(replace(meshes[n.mesh], id=f"{meshes[n.mesh].id}/{len(meshes)}"))
@@ -224,7 +224,7 @@ def _plain_names(scene: Scene, target: Target) -> list[str]:
     return out
 
 
-def _tell_plain_names(scene: Scene, target: Target) -> list[Said]:
+def _tell_plain_names(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name != "obj":
         return []
     placed = [scene.nodes[i] for i in walk(scene) if scene.nodes[i].mesh is not None]
@@ -233,19 +233,19 @@ def _tell_plain_names(scene: Scene, target: Target) -> list[Said]:
     if not changed:
         return []
     text = f"{plural(len(changed), 'name of a part is', 'names of parts are')} written without blanks that do not count or a backslash at the end, or made up."
-    return [Said(_GROUP, "Names", text, plural(len(names), "part"), f"{len(changed):,} changed")]
+    return [ExportLoss(_GROUP, "Names", text, plural(len(names), "part"), f"{len(changed):,} changed")]
 
 
 def _plain_groups(mesh: Mesh) -> tuple[str, ...]:
     return tuple(in_a_statement(name) for name in mesh.group_names)
 
 
-def _tell_plain_groups(scene: Scene, target: Target) -> list[Said]:
+def _tell_plain_groups(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name != "obj":
         return []
     n = sum(x != y for mesh in scene.meshes for x, y in zip(mesh.group_names, _plain_groups(mesh), strict=True))
     text = f"{plural(n, 'name of a group of faces is', 'names of groups of faces are')} written without blanks that do not count or a backslash at the end."
-    return [Said("Surface", "Names of groups", text, "", f"{n:,} changed")] if n else []
+    return [ExportLoss("Surface", "Names of groups", text, "", f"{n:,} changed")] if n else []
 
 
 def _with_plain_groups(scene: Scene, _: Target) -> Scene:
@@ -269,7 +269,7 @@ STEPS = (
     Step("custom properties", _tell_extras, _without_extras),
 )
 FLAT = (
-    Step("mixed instances", _tell_apart, _copied),
+    Step("mixed instances", _tell_copies, _copied),
     Step("node tree", _tell_flat, flat, always=True, heavy=True),
     Step("plain names", _tell_plain_names, _with_plain_names),
     Step("plain names of groups", _tell_plain_groups, _with_plain_groups),

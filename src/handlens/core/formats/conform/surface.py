@@ -13,8 +13,8 @@ from ...limits import plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
 from ...scene.once import cached_per_mesh
-from .one_set import drawn_set_first, laid_otherwise
-from .steps import Said, Step, Target
+from .one_set import drawn_set_first, on_another_uv_set
+from .steps import ExportLoss, Step, Target
 
 _GROUP = "Surface"
 _COLOURS = ("mesh's vertex colours", "meshes' vertex colours")
@@ -28,9 +28,9 @@ def _each(change: Callable[[Mesh], Mesh]) -> Callable[[Scene, Target], Scene]:
 def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, many: str, change: Callable[[Mesh], Mesh]) -> Step:
     """A step that takes something off every mesh of a format that lacks a feature."""
 
-    def tell(scene: Scene, target: Target) -> list[Said]:
+    def tell(scene: Scene, target: Target) -> list[ExportLoss]:
         n = sum(count(mesh) for mesh in scene.meshes) if target.lacks(feature) else 0
-        return [Said(_GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(_GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0")] if n else []
 
     return Step(feature, tell, _each(change))
 
@@ -38,21 +38,21 @@ def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, ma
 # --- UV sets ------------------------------------------------------------------------------------------
 
 
-def _tell_sets(scene: Scene, target: Target) -> list[Said]:
+def _tell_sets(scene: Scene, target: Target) -> list[ExportLoss]:
     group = "UVs and colours"
     if target.lacks("one UV set"):
         n = sum(bool(mesh.uvs) for mesh in scene.meshes)
-        return [Said(group, "UV sets", f"{plural(n, *_UVS)} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(group, "UV sets", f"{plural(n, *_UVS)} cannot be held.", f"{n:,}", "0")] if n else []
     if not target.lacks("UV sets"):
         return []
     n = sum(len(mesh.uvs) > 1 for mesh in scene.meshes)
     if not n:
         return []
     words = plural(n, "mesh's further UV sets", "meshes' further UV sets")
-    said = [Said(group, "UV sets", f"{words} cannot be held.", f"{max(len(mesh.uvs) for mesh in scene.meshes):,}", "1")]
-    if otherwise := laid_otherwise(scene):
+    said = [ExportLoss(group, "UV sets", f"{words} cannot be held.", f"{max(len(mesh.uvs) for mesh in scene.meshes):,}", "1")]
+    if otherwise := on_another_uv_set(scene):
         text = f"{plural(otherwise, 'image is', 'images are')} laid on by a UV set that is left out, and will lie otherwise."
-        said.append(Said(group, "Laid on by another set", text, f"{otherwise:,}", "0"))
+        said.append(ExportLoss(group, "Laid on by another set", text, f"{otherwise:,}", "0"))
     return said
 
 
@@ -78,32 +78,32 @@ def _named_sets(scene: Scene, target: Target) -> Scene:
     return scene.with_(materials=materials)
 
 
-def _tell_named_sets(scene: Scene, target: Target) -> list[Said]:
+def _tell_named_sets(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("UV sets") or target.lacks("images") or max((len(mesh.uvs) for mesh in scene.meshes), default=0) > 1:
         return []
     n = sum(t.uv_set > 0 for material in scene.materials for t in material.inputs)
     text = f"{plural(n, 'input')} by a further UV set, which the format does not have, laid on by the first."
-    return [Said("UVs and colours", "Laid on by another set", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss("UVs and colours", "Laid on by another set", text, f"{n:,}", "0")] if n else []
 
 
 # --- colours ------------------------------------------------------------------------------------------
 
 
-def _tell_colours(scene: Scene, target: Target) -> list[Said]:
+def _tell_colours(scene: Scene, target: Target) -> list[ExportLoss]:
     group = "UVs and colours"
     if target.lacks("vertex colours"):
         n = sum(bool(mesh.colours) for mesh in scene.meshes)
         text = f"{plural(n, *_COLOURS)} cannot be held."
-        return [Said(group, "Vertex colours", text, f"{n:,}", "0")] if n else []
+        return [ExportLoss(group, "Vertex colours", text, f"{n:,}", "0")] if n else []
     said = []
     sets = sum(len(mesh.colours) > 1 for mesh in scene.meshes) if target.lacks("colour sets") else 0
     if sets:
         text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be held."
-        said.append(Said(group, "Further vertex colours", text, f"{sets:,}", "0"))
+        said.append(ExportLoss(group, "Further vertex colours", text, f"{sets:,}", "0"))
     if target.lacks("vertex alpha") and any(
         len(c.values) and c.values.shape[1] > 3 for mesh in scene.meshes for c in mesh.colours[:1]
     ):
-        said.append(Said(group, "Alpha of vertex colours", "The alpha of vertex colours is left out.", "4 channels", "3"))
+        said.append(ExportLoss(group, "Alpha of vertex colours", "The alpha of vertex colours is left out.", "4 channels", "3"))
     return said
 
 
@@ -133,10 +133,10 @@ def _split_colours(scene: Scene, target: Target) -> list[int]:
     return [k for k, mesh in enumerate(scene.meshes) if mesh.colours and vertex_colours(mesh) is None]
 
 
-def _tell_corner_colours(scene: Scene, target: Target) -> list[Said]:
+def _tell_corner_colours(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(_split_colours(scene, target))
     text = f"Colours that differ from corner to corner of one vertex: those of {plural(n, 'mesh', 'meshes')} cannot be held."
-    return [Said("UVs and colours", "Vertex colours", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss("UVs and colours", "Vertex colours", text, f"{n:,}", "0")] if n else []
 
 
 def _no_corner_colours(scene: Scene, target: Target) -> Scene:
@@ -165,14 +165,14 @@ def _layers_of(mesh: Mesh, target: Target) -> list[Layer]:
     return out
 
 
-def _tell_gaps(scene: Scene, target: Target) -> list[Said]:
+def _tell_gaps(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("gaps"):
         return []
     n = sum(_gaps(mesh, _layers_of(mesh, target)) for mesh in scene.meshes)
     if target.lacks("parts"):
         n += sum(len(m.corners) * missing for m, missing in zip(scene.meshes, _absent(scene, target), strict=True))
     text = f"{plural(n, 'corner has', 'corners have')} no normal, UV or colour where others have one: zero is written, white for a colour."
-    return [Said(_GROUP, "Corners without a value", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Corners without a value", text, f"{n:,}", "0")] if n else []
 
 
 def _absent(scene: Scene, target: Target) -> list[int]:
@@ -224,12 +224,12 @@ def _out_of_row(mesh: Mesh) -> int:
     return sum(int(g.sum()) for group in (mesh.uvs, mesh.colours) if len(group) > 1 for g in _leading_gaps(mesh, group))
 
 
-def _tell_in_a_row(scene: Scene, target: Target) -> list[Said]:
+def _tell_in_a_row(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.family != "gltf":
         return []
     n = sum(_out_of_row(mesh) for mesh in scene.meshes)
     text = f"{plural(n, 'corner has', 'corners have')} a value in a later set but none in an earlier one, which gets zero: sets are numbered in a row."
-    return [Said("UVs and colours", "Sets in a row", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss("UVs and colours", "Sets in a row", text, f"{n:,}", "0")] if n else []
 
 
 def _in_a_row(scene: Scene, _: Target) -> Scene:
@@ -255,10 +255,10 @@ def _spare(mesh: Mesh) -> int:
     return int(np.count_nonzero(~used_vertices(mesh)))
 
 
-def _tell_spare(scene: Scene, target: Target) -> list[Said]:
+def _tell_spare(scene: Scene, target: Target) -> list[ExportLoss]:
     n = sum(_spare(mesh) for mesh in scene.meshes) if target.lacks("spare positions") else 0
     text = f"{plural(n, 'position')} that no face, line or point uses left out."
-    return [Said(_GROUP, "Positions that nothing uses", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Positions that nothing uses", text, f"{n:,}", "0")] if n else []
 
 
 def _without_spare(mesh: Mesh) -> Mesh:
@@ -275,10 +275,10 @@ def _drawn(mesh: Mesh, target: Target) -> bool:
     return bool(mesh.face_count or lines or points)
 
 
-def _tell_empty(scene: Scene, target: Target) -> list[Said]:
+def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     n = sum(not _drawn(mesh, target) for mesh in scene.meshes) if target.lacks("empty meshes") else 0
     text = f"{plural(n, 'mesh that holds', 'meshes that hold')} nothing the format can draw left out."
-    return [Said("Parts", "Meshes of nothing", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss("Parts", "Meshes of nothing", text, f"{n:,}", "0")] if n else []
 
 
 def _without_empty(scene: Scene, target: Target) -> Scene:
@@ -321,22 +321,22 @@ def _with_flat_normals(scene: Scene, target: Target) -> Scene:
     )
 
 
-def _tell_smooth(scene: Scene, target: Target) -> list[Said]:
+def _tell_smooth(scene: Scene, target: Target) -> list[ExportLoss]:
     n = (
         sum(mesh.smooth is not None and bool(mesh.smooth.any()) for mesh in scene.meshes)
         if target.lacks("smoothing groups")
         else 0
     )
     text = "Smoothing groups are left out; the normals that are stored stay."
-    return [Said(_GROUP, "Smoothing groups", text, plural(n, "mesh", "meshes"), "0")] if n else []
+    return [ExportLoss(_GROUP, "Smoothing groups", text, plural(n, "mesh", "meshes"), "0")] if n else []
 
 
-def _tell_groups(scene: Scene, target: Target) -> list[Said]:
+def _tell_groups(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("face groups"):
         return []
     n = len({name for mesh in scene.meshes if mesh.groups is not None for name in mesh.group_names if name})
     text = f"{plural(n, 'named group', 'named groups')} of faces cannot be held; *Split into parts* can make parts of them first."
-    return [Said(_GROUP, "Groups of faces", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(_GROUP, "Groups of faces", text, f"{n:,}", "0")] if n else []
 
 
 _NO_LINES = np.zeros((0, 2), np.int32)

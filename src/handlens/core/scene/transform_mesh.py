@@ -9,7 +9,7 @@ import numpy as np
 from .model import Array, Layer, Mesh, Morph, frozen
 
 
-def through(mesh: Mesh, k: Array) -> Mesh:
+def transform_mesh(mesh: Mesh, k: Array) -> Mesh:
     """A mesh with its positions multiplied by a (3, 3) matrix: normals by the inverse transpose, winding turned if mirrored."""
     if np.abs(k - np.eye(3)).max() <= 1e-12:
         return mesh

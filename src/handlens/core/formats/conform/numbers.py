@@ -11,7 +11,7 @@ from ...scene import Mesh, Scene
 from ...scene.model import frozen
 from ...scene.once import cached_per_mesh
 from ...words.lengths import metres
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 
 @cached_per_mesh
@@ -22,12 +22,12 @@ def _rounding(mesh: Mesh) -> float:
         return float(np.abs(finite.astype(np.float32) - finite).max(initial=0.0))
 
 
-def _tell(scene: Scene, target: Target) -> list[Said]:
+def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     far = max((_rounding(mesh) for mesh in scene.meshes), default=0.0) if target.format.single else 0.0
     if not far > 0:
         return []
     by = metres(far * scene.unit_metres) if scene.unit_metres is not None else f"{far:.3g} file units"
-    return [Said("Surface", "Rounding", f"Positions are rounded to 32-bit floats, by up to {by}.", "64 bits", "32 bits")]
+    return [ExportLoss("Surface", "Rounding", f"Positions are rounded to 32-bit floats, by up to {by}.", "64 bits", "32 bits")]
 
 
 def _rounded(scene: Scene, _: Target) -> Scene:

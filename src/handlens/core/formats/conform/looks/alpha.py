@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from ....limits import plural
 from ....scene import Material, Scene
-from ....surface.opacity import alpha_input, mode_of, named_apart
-from ..steps import Said, Target
+from ....surface.opacity import alpha_input, mode_of, with_alpha_input
+from ..steps import ExportLoss, Target
 from .common import GROUP, changed, native, with_inputs
 
 
@@ -31,36 +31,36 @@ def _solid_alpha(material: Material) -> bool:
     return material.alpha_mode == "opaque" and material.base_colour[3] != 1.0
 
 
-def tell_solid(scene: Scene, target: Target) -> list[Said]:
+def tell_solid(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or target.format.family == "gltf":
         return []
     n = sum(_solid_alpha(material) for material in scene.materials)
     text = f"The opacity of {plural(n, 'material')} that {'is' if n == 1 else 'are'} drawn solid, where it counts for nothing, is left out."
-    return [Said(GROUP, "Opacity", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Opacity", text, f"{n:,}", "0")] if n else []
 
 
-def made_solid(material: Material) -> Material:
+def without_idle_opacity(material: Material) -> Material:
     return replace(material, base_colour=(*material.base_colour[:3], 1.0)) if _solid_alpha(material) else material
 
 
-def _see_through(material: Material) -> bool:
+def _has_alpha(material: Material) -> bool:
     """Whether a material that is cut out or blended has anything to be seen through by."""
     return material.base_colour[3] < 1 or any(t.image is not None and t.role in ("base-colour", "alpha") for t in material.inputs)
 
 
 def _idle_mode(material: Material, target: Target) -> bool:
     held = "alpha modes" in target.format.holds
-    return (material.alpha_mode == "blend" and not _see_through(material)) or (
+    return (material.alpha_mode == "blend" and not _has_alpha(material)) or (
         held and material.alpha_mode == "mask" and material.alpha_cutoff == 0
     )
 
 
-def tell_idle_modes(scene: Scene, target: Target) -> list[Said]:
+def tell_idle_modes(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.family == "gltf" or target.lacks("materials"):
         return []
     n = sum(_idle_mode(material, target) for material in scene.materials)
     text = f"{plural(n, 'material')} blended or cut out though nothing of {'it' if n == 1 else 'them'} can be seen through, written as opaque."
-    return [Said(GROUP, "Alpha modes", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Alpha modes", text, f"{n:,}", "0")] if n else []
 
 
 def without_idle_modes(scene: Scene, target: Target) -> Scene:
@@ -68,18 +68,18 @@ def without_idle_modes(scene: Scene, target: Target) -> Scene:
     return changed(lambda m: change(m) if _idle_mode(m, target) else m)(scene, target)
 
 
-def tell_modes(scene: Scene, target: Target) -> list[Said]:
+def tell_modes(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     said = []
     masks = sum(material.alpha_mode == "mask" for material in scene.materials) if target.lacks("alpha modes") else 0
     if masks:
         text = f"{plural(masks, 'threshold of a cut-out', 'thresholds of cut-outs')} cannot be held."
-        said.append(Said(GROUP, "Alpha modes", text, f"{masks:,} cut out", "blended"))
+        said.append(ExportLoss(GROUP, "Alpha modes", text, f"{masks:,} cut out", "blended"))
     blended = sum(mode_of(material) == "blend" for material in scene.materials) if target.lacks("see-through images") else 0
     if blended:
         text = f"{plural(blended, 'blended material', 'blended materials')} cannot be held."
-        said.append(Said(GROUP, "Blended materials", text, f"{blended:,}", "0"))
+        said.append(ExportLoss(GROUP, "Blended materials", text, f"{blended:,}", "0"))
     return said
 
 
@@ -101,7 +101,7 @@ def named_alpha(scene: Scene, target: Target) -> Scene:
         return scene
     if not target.lacks("see-through images"):
         path = {"obj": ("map_d",), "dae": ("transparent",)}.get(target.format.name, ("opacity",))
-        scene = named_apart(scene, path)
+        scene = with_alpha_input(scene, path)
         if not native(scene, target):
             # Solid materials of formats with modes have no input for alpha.
             solid = lambda m: m.alpha_mode == "opaque" and alpha_input(m) is not None

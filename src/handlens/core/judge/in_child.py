@@ -17,14 +17,14 @@ from ..route.house import FOLDERS, house_folders
 from ..route.stations import all_checks
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
-from .kept import Kept, judged, opened
+from .stored import StoredJudgement, judged, opened
 
-_TASK = "judge.apart:judge_request"
+_TASK = "judge.in_child:judge_request"
 #: Seconds that judging one model by one sheet may take there: ours take milliseconds.
 _SECONDS = 30
 
 
-def judged_apart(where: Json, measures: bytes, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+def judged_in_child(where: Json, measures: bytes, sheet: RuleSheet, intent: Intent) -> tuple[StoredJudgement, dict[str, bytes]]:
     """As `kept.judged`, on stored measures; in a child where any check is not ours. Raises InputError where that has no end."""
     if all(origin_of(c.run) == OURS for c in all_checks()):
         return judged(where, Measures.from_bytes(measures), sheet, intent)

@@ -17,27 +17,29 @@ BY_EXTENSION = "by-extension"
 BESIDE = ("stand-in", "level-1", "level-2", "level-3")
 
 
-def made_as(role: str) -> str:
+def name_suffix(role: str) -> str:
     """What the name of a part that is made for another ends in."""
     return "_stand_in" if role == "stand-in" else f"_level_{role.rpartition('-')[2]}"
 
 
-def said(node: Node, key: str) -> str:
+def property_text(node: Node, key: str) -> str:
     """What a node's own properties say under a key, "" where they say nothing."""
     own = node.extras.get("extras")
     value = own.get(key) if isinstance(own, Mapping) else None
     return value if isinstance(value, str) else ""
 
 
-def made_before(scene: Scene, node: int, role: str) -> set[int]:
+def generated_parts(scene: Scene, node: int, role: str) -> set[int]:
     """Nodes that were made for a node, of a role or of one that begins so."""
     of = scene.part_name(node)
     return {
-        c for c in scene.nodes[node].children if said(scene.nodes[c], ROLE).startswith(role) and said(scene.nodes[c], OF) == of
+        c
+        for c in scene.nodes[node].children
+        if property_text(scene.nodes[c], ROLE).startswith(role) and property_text(scene.nodes[c], OF) == of
     }
 
 
-def with_made(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh | int]]) -> Scene:
+def with_generated(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh | int]]) -> Scene:
     """The scene with parts below a node, in its own frame, each named, as no other is, and said to be of a role. made: name and mesh of
     each, or the number of one that is there already."""
     of = scene.part_name(node)

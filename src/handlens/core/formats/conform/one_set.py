@@ -30,7 +30,7 @@ def drawn_set_first(scene: Scene) -> Scene:
     return scene if all(a is b for a, b in zip(meshes, scene.meshes, strict=True)) else scene.with_(meshes=tuple(meshes))
 
 
-def laid_otherwise(scene: Scene) -> int:
+def on_another_uv_set(scene: Scene) -> int:
     """Inputs of materials that are laid on by another set than the one that is drawn on a mesh of theirs."""
     found = set()
     for mesh in scene.meshes:

@@ -7,11 +7,11 @@ from dataclasses import replace
 from ....limits import plural
 from ....scene import Material, Scene
 from ....surface.shine import named_each
-from ..steps import Said, Target
+from ..steps import ExportLoss, Target
 from .common import GROUP, PLACES, changed, native, with_inputs
 
 
-def _said_beside(material: Material) -> list[str]:
+def _unmapped_keys(material: Material) -> list[str]:
     """Keys that no field is for, in words."""
     out: list[str] = []
     for key, value in material.source.items():
@@ -24,13 +24,13 @@ def _said_beside(material: Material) -> list[str]:
     return out + [k for t in material.inputs for k in t.options]
 
 
-def tell_beside(scene: Scene, target: Target) -> list[Said]:
+def tell_beside(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or native(scene, target):
         return []
-    words = sorted({w for material in scene.materials for w in _said_beside(material)})
-    n = sum(bool(_said_beside(material)) for material in scene.materials)
+    words = sorted({w for material in scene.materials for w in _unmapped_keys(material)})
+    n = sum(bool(_unmapped_keys(material)) for material in scene.materials)
     text = f"Values of {plural(n, 'material')} without a place in {target.format.title} are left out: {', '.join(words[:8])}{' …' if len(words) > 8 else ''}."
-    return [Said(GROUP, "Other values", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Other values", text, f"{n:,}", "0")] if n else []
 
 
 def nothing_beside(scene: Scene, target: Target) -> Scene:

@@ -7,22 +7,22 @@ from dataclasses import replace
 from ....geometry.recut import used_materials
 from ....limits import plural
 from ....scene import Material, Scene, TextureInput
-from ..steps import Said, Target
+from ..steps import ExportLoss, Target
 from .common import GROUP, changed, native, with_inputs
 
 
-def tell_shine(scene: Scene, target: Target) -> list[Said]:
+def tell_shine(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     if target.lacks("shine"):
         n = sum(material.metallic is not None or material.roughness is not None for material in scene.materials)
         text = f"Metallic and roughness values have no place in {'the common profile' if target.format.name == 'dae' else target.format.title}."
-        return [Said(GROUP, "Metalness and roughness", text, plural(n, "material"), "not held")] if n else []
+        return [ExportLoss(GROUP, "Metalness and roughness", text, plural(n, "material"), "not held")] if n else []
     if target.format.name == "obj":
         return []
     n = sum(material.metallic is None or material.roughness is None for material in scene.materials)
     text = f"{plural(n, 'material states', 'materials state')} no metalness or roughness, and {'counts' if n == 1 else 'count'} as not metal and fully rough."
-    return [Said(GROUP, "Metalness and roughness", text, f"{n:,} not stated", "0 and 1")] if n else []
+    return [ExportLoss(GROUP, "Metalness and roughness", text, f"{n:,} not stated", "0 and 1")] if n else []
 
 
 def shine(scene: Scene, target: Target) -> Scene:
@@ -40,19 +40,19 @@ def _lit(texture: TextureInput) -> bool:
     return texture.role == "emissive"
 
 
-def tell_glow(scene: Scene, target: Target) -> list[Said]:
+def tell_glow(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     if target.lacks("glow"):
         n = sum(any(material.emissive) for material in scene.materials)
-        return [Said(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be held.", f"{n:,}", "0")] if n else []
     n = (
         sum(any(_lit(t) for t in material.inputs) and not any(material.emissive) for material in scene.materials)
         if target.lacks("tinted images")
         else 0
     )
     text = f"{plural(n, 'image')} of a glow that black switches off left out."
-    return [Said(GROUP, "Glow", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Glow", text, f"{n:,}", "0")] if n else []
 
 
 def glow(scene: Scene, target: Target) -> Scene:
@@ -68,12 +68,12 @@ def _tinted(material: Material, texture: TextureInput) -> bool:
     return texture.image is not None and any(abs(c - 1) > 1e-6 for c in tint)
 
 
-def tell_tints(scene: Scene, target: Target) -> list[Said]:
+def tell_tints(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or not target.lacks("tinted images"):
         return []
     n = sum(any(_tinted(material, t) for t in material.inputs) for material in scene.materials)
     words = plural(n, "material's colour over its image", "materials' colours over their images")
-    return [Said(GROUP, "Colours over images", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Colours over images", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
 
 
 def untinted(material: Material) -> Material:
@@ -92,12 +92,12 @@ def _outside(material: Material) -> bool:
     return not all(0.0 <= v <= 1.0 for v in stated)
 
 
-def tell_range(scene: Scene, target: Target) -> list[Said]:
+def tell_range(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or not target.lacks("values out of range") or native(scene, target):
         return []
     n = sum(_outside(material) for material in scene.materials)
     text = f"{plural(n, 'material')} with values outside 0 to 1, which {target.format.title} does not hold, cut off there."
-    return [Said(GROUP, "Values out of range", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Values out of range", text, f"{n:,}", "0")] if n else []
 
 
 def in_range(material: Material) -> Material:
@@ -116,17 +116,17 @@ def in_range(material: Material) -> Material:
     )
 
 
-def tell_sides(scene: Scene, target: Target) -> list[Said]:
+def tell_sides(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     if target.lacks("double-sided"):
         n = sum(bool(material.double_sided) for material in scene.materials)
         words = plural(n, "mark of a double-sided material", "marks of double-sided materials")
-        return [Said(GROUP, "Double-sided", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(GROUP, "Double-sided", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
     pairs = zip(scene.materials, _sides_by_mesh(scene).materials, strict=True) if target.lacks("sides of materials") else ()
     n = sum(bool(a.double_sided) != bool(b.double_sided) for a, b in pairs)
     text = f"Both sides are a matter of the mesh in {target.format.title}: {plural(n, 'material')} drawn otherwise."
-    return [Said(GROUP, "Double-sided", text, f"{n:,}", "by mesh")] if n else []
+    return [ExportLoss(GROUP, "Double-sided", text, f"{n:,}", "by mesh")] if n else []
 
 
 def _sides_by_mesh(scene: Scene) -> Scene:

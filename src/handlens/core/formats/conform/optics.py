@@ -8,7 +8,7 @@ from typing import Any
 
 from ...limits import plural
 from ...scene import Scene
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 _GROUP = "Also in the file"
 _VIEWS = {"perspective": ("yfov", "aspectRatio", "znear", "zfar"), "orthographic": ("xmag", "ymag", "znear", "zfar")}
@@ -55,23 +55,23 @@ def _defaults(source: Mapping[str, Any]) -> dict[str, Any]:
     return out
 
 
-def _tell(scene: Scene, target: Target) -> list[Said]:
+def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     if not target.lacks("cameras") and target.lacks("all of cameras"):
         n = sum(_view(camera.source, target) != dict(camera.source) for camera in scene.cameras)
         if n:
             text = f"{plural(n, 'camera')} written with what {target.format.title} states of them: the angle or size, the aspect and the clipping."
-            said.append(Said(_GROUP, "Cameras", text, f"{n:,}", "angle, aspect, clipping"))
+            said.append(ExportLoss(_GROUP, "Cameras", text, f"{n:,}", "angle, aspect, clipping"))
     if not target.lacks("lights") and target.lacks("all of lights"):
         n = sum(_defaults(_lit(x.source, target)) != _defaults(x.source) for x in scene.lights)
         if n:
             words = "colour and cone" if target.format.name == "dae" else "colour, intensity and cone"
             text = f"{plural(n, 'light')} written with what {target.format.title} states of them: {words}."
-            said.append(Said(_GROUP, "Lights", text, f"{n:,}", words))
+            said.append(ExportLoss(_GROUP, "Lights", text, f"{n:,}", words))
     return said
 
 
-def _held(scene: Scene, target: Target) -> Scene:
+def _apply(scene: Scene, target: Target) -> Scene:
     if not target.lacks("cameras") and target.lacks("all of cameras"):
         scene = scene.with_(cameras=tuple(replace(camera, source=_view(camera.source, target)) for camera in scene.cameras))
     if not target.lacks("lights") and target.lacks("all of lights"):
@@ -79,4 +79,4 @@ def _held(scene: Scene, target: Target) -> Scene:
     return scene
 
 
-STEPS = (Step("cameras and lights", _tell, _held),)
+STEPS = (Step("cameras and lights", _tell, _apply),)

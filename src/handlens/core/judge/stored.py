@@ -36,7 +36,7 @@ class Mark(msgspec.Struct, frozen=True):
     skin: int | None = None
 
 
-class Kept(msgspec.Struct, frozen=True):
+class StoredJudgement(msgspec.Struct, frozen=True):
     """report: as the contract has it, without indices. marks: by id, of findings that lie somewhere."""
 
     report: dict[str, Any]
@@ -44,9 +44,9 @@ class Kept(msgspec.Struct, frozen=True):
     marks: dict[str, Mark]
 
 
-def opened(tree: Json) -> Kept:
+def opened(tree: Json) -> StoredJudgement:
     """What was kept, from plain data."""
-    return msgspec.convert(tree, Kept)
+    return msgspec.convert(tree, StoredJudgement)
 
 
 # Once while this module is imported: the library works out the shape of a record on first use, and falls where two threads do.
@@ -54,10 +54,10 @@ opened({"report": {}, "ledger": [], "marks": {}})
 
 
 #: Changes with the shape of what is kept, so that nothing of another shape is opened.
-SHAPE = hashlib.sha256(msgspec.json.encode(msgspec.json.schema(Kept))).hexdigest()
+SHAPE = hashlib.sha256(msgspec.json.encode(msgspec.json.schema(StoredJudgement))).hexdigest()
 
 
-def judged(where: Json, measures: Measures, sheet: RuleSheet, intent: Intent) -> tuple[Kept, dict[str, bytes]]:
+def judged(where: Json, measures: Measures, sheet: RuleSheet, intent: Intent) -> tuple[StoredJudgement, dict[str, bytes]]:
     """Judge measures once, for all that will be shown of it. Returns what to keep, and indices as little-endian int32 by digest."""
     made = judge(measures, sheet, intent)
     evidence: dict[str, bytes] = {}
@@ -76,10 +76,12 @@ def judged(where: Json, measures: Measures, sheet: RuleSheet, intent: Intent) ->
             marks[finding.id] = Mark(
                 finding.elements.kind, own, own if shown is None else put(shown), finding.elements.uv_set, finding.elements.skin
             )
-    return Kept(report(where, measures, made, with_indices=False), ledger(measures, sheet, intent, made), marks), evidence
+    return StoredJudgement(
+        report(where, measures, made, with_indices=False), ledger(measures, sheet, intent, made), marks
+    ), evidence
 
 
-def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
+def judgement_of(kept: StoredJudgement, evidence: Mapping[str, bytes]) -> Judgement:
     """The judgement that was kept. Elements of meshes come back without indices; evidence: those of all others, by digest."""
 
     def finding(f: Json) -> Finding:
@@ -113,6 +115,6 @@ def judgement_of(kept: Kept, evidence: Mapping[str, bytes]) -> Judgement:
     )
 
 
-def digests_of_things(kept: Kept) -> Collection[str]:
+def needed_evidence(kept: StoredJudgement) -> Collection[str]:
     """What `judgement_of` asks of the evidence."""
     return {mark.digest for mark in kept.marks.values() if mark.kind not in OF_MESHES}

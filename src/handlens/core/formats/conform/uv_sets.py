@@ -7,7 +7,7 @@ from dataclasses import replace
 from ...geometry.recut import used_materials
 from ...limits import plural
 from ...scene import Material, Scene, TextureInput
-from .steps import Said, Step, Target
+from .steps import ExportLoss, Step, Target
 
 
 def fewest_sets(scene: Scene) -> dict[int, int]:
@@ -37,12 +37,12 @@ def by_first(scene: Scene) -> tuple[Scene, int]:
     return (scene.with_(materials=tuple(changed)), count) if count else (scene, 0)
 
 
-def _tell(scene: Scene, target: Target) -> list[Said]:
+def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     n = by_first(scene)[1]
     text = f"{plural(n, 'picture names', 'pictures name')} a UV set that is not there, and {'is' if n == 1 else 'are'} laid on by the first."
-    return [Said("Materials", "UV sets of pictures", text, f"{n:,}", "0")] if n else []
+    return [ExportLoss("Materials", "UV sets of pictures", text, f"{n:,}", "0")] if n else []
 
 
 STEPS = (Step("UV sets that are not there", _tell, lambda s, _: by_first(s)[0], choice=True),)

@@ -11,9 +11,9 @@ from ...rules.export import UNIT_WORDS
 from ...rules.sheet import UNITS
 from ...scene import Mesh, Scene
 from ...scene.axes import turn_between
-from ...scene.conjugate import conjugate
 from ...scene.model import Array
-from .steps import Said, Step, Target
+from ...scene.similarity import apply_similarity
+from .steps import ExportLoss, Step, Target
 
 _GROUP = "Size"
 #: Units that a 3MF model can be in (core specification 1.3, chapter 3.4).
@@ -29,7 +29,7 @@ def unit_words(metres: float | None) -> str:
     return next((name for m, name in _UNIT_NAMES.items() if abs(m - metres) < 1e-9 * m), f"{metres:g} m")
 
 
-def wanted_unit(scene: Scene, target: Target) -> float | None:
+def target_unit(scene: Scene, target: Target) -> float | None:
     """Metres per unit that the numbers will be in; None where they stay as they are and nothing says what they mean."""
     form, own = target.format, scene.unit_metres
     if form.fixed_unit:
@@ -43,7 +43,7 @@ def wanted_unit(scene: Scene, target: Target) -> float | None:
     return _COUNT_AS.get(form.name) if own is None else own
 
 
-def wanted_axis(scene: Scene, target: Target) -> str | None:
+def target_up_axis(scene: Scene, target: Target) -> str | None:
     form = target.format
     if form.fixed_axis:
         return "Z" if form.name == "3mf" else "Y"
@@ -54,8 +54,8 @@ def wanted_axis(scene: Scene, target: Target) -> str | None:
     return axis if scene.up_axis and axis else scene.up_axis
 
 
-def _tell_frame(scene: Scene, target: Target) -> list[Said]:
-    unit, axis = wanted_unit(scene, target), wanted_axis(scene, target)
+def _tell_frame(scene: Scene, target: Target) -> list[ExportLoss]:
+    unit, axis = target_unit(scene, target), target_up_axis(scene, target)
     said = []
     if unit is not None and unit != scene.unit_metres:
         if scene.unit_metres is None:
@@ -65,7 +65,7 @@ def _tell_frame(scene: Scene, target: Target) -> list[Said]:
             text = f"Lengths are written in {named}."
         else:
             text = f"The unit of {scene.unit_metres:g} m is none of the format's, so lengths are written in millimetres."
-        said.append(Said(_GROUP, "Unit", text, unit_words(scene.unit_metres), unit_words(unit)))
+        said.append(ExportLoss(_GROUP, "Unit", text, unit_words(scene.unit_metres), unit_words(unit)))
     if axis is not None and axis != scene.up_axis:
         words = (
             f"No up axis is stated, so {axis} counts as up."
@@ -74,28 +74,28 @@ def _tell_frame(scene: Scene, target: Target) -> list[Said]:
             if target.format.fixed_axis
             else f"{axis} is up in the file."
         )
-        said.append(Said(_GROUP, "Up axis", words, scene.up_axis or "not stated", axis))
+        said.append(ExportLoss(_GROUP, "Up axis", words, scene.up_axis or "not stated", axis))
     return said
 
 
 def _frame(scene: Scene, target: Target) -> Scene:
-    unit, axis = wanted_unit(scene, target), wanted_axis(scene, target)
+    unit, axis = target_unit(scene, target), target_up_axis(scene, target)
     factor = 1.0 if unit is None or scene.unit_metres is None else scene.unit_metres / unit
     turn: Array = np.eye(3) if scene.up_axis is None or axis is None else turn_between(scene.up_axis, axis)
     moved = factor != 1.0 or not (turn == np.eye(3)).all()
-    return (conjugate(scene, turn, factor) if moved else scene).with_(unit_metres=unit, up_axis=axis)
+    return (apply_similarity(scene, turn, factor) if moved else scene).with_(unit_metres=unit, up_axis=axis)
 
 
-def _tell_unstated(scene: Scene, target: Target) -> list[Said]:
+def _tell_unstated(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("unit") or (scene.unit_metres is None and scene.up_axis is None):
         return []
-    own = (unit_words(wanted_unit(scene, target)), wanted_axis(scene, target) or "not stated")
+    own = (unit_words(target_unit(scene, target)), target_up_axis(scene, target) or "not stated")
     words = f"The unit and the up axis cannot be stated: the numbers are {own[0]}, {own[1]} up."
     if own[1] == "not stated":
         words = f"The unit cannot be stated: the numbers are {own[0]}."
     elif own[0] == "not stated":
         words = f"The up axis cannot be stated: it is {own[1]}."
-    return [Said(_GROUP, "Unit and axis", words, f"{own[0]}, {own[1]}", "not stated")]
+    return [ExportLoss(_GROUP, "Unit and axis", words, f"{own[0]}, {own[1]}", "not stated")]
 
 
 def triangulated(mesh: Mesh) -> Mesh:
@@ -106,7 +106,7 @@ def triangulated(mesh: Mesh) -> Mesh:
     return recut(mesh, corners.reshape(-1), np.arange(len(corners) + 1, dtype=np.int64) * 3, face)
 
 
-def _tell_polygons(scene: Scene, target: Target) -> list[Said]:
+def _tell_polygons(scene: Scene, target: Target) -> list[ExportLoss]:
     if not (target.options.triangulate or target.lacks("polygons")):
         return []
     count = sum(int(np.count_nonzero(mesh.corner_counts > 3)) for mesh in scene.meshes)
@@ -117,7 +117,7 @@ def _tell_polygons(scene: Scene, target: Target) -> list[Said]:
         if target.lacks("polygons")
         else "Polygons are cut into triangles."
     )
-    return [Said("Surface", "Polygons", text, f"{count:,}", "0")]
+    return [ExportLoss("Surface", "Polygons", text, f"{count:,}", "0")]
 
 
 STEPS = (
