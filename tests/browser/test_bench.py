@@ -188,3 +188,17 @@ def lay(page, *slips):
     )
     page.reload()
     page.get_by_label("Ledger of stations").wait_for()
+
+
+def test_a_findings_question_mark_opens_its_place_in_the_guide(heron):
+    panel = station(heron, "skin")
+    with heron.expect_popup() as opened:
+        panel.get_by_role("link", name=re.compile("Guide: 40 vertices of wings")).click()
+    guide = opened.value
+    expect(guide.locator("[id='skin.bare']")).to_be_in_viewport()
+    expect(guide.locator("[id='skin.bare']")).to_contain_text("Vertices without a weight")
+    assert accessibility(guide) == []
+    guide.get_by_role("navigation", name="Guide").get_by_role("link", name="A first hour").click()
+    expect(guide.get_by_role("heading", name="A first hour")).to_be_in_viewport()
+    guide.go_back()
+    expect(guide.locator("[id='skin.bare']")).to_be_in_viewport()

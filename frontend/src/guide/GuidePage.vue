@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The guide: a first hour, a page a station with all of its checks, a glossary.
 import { useQuery } from '@tanstack/vue-query';
-import { computed, nextTick, watch } from 'vue';
+import { computed, nextTick, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api } from '../api/client';
 import { nameTab } from '../app/title';
@@ -10,6 +10,7 @@ import { pages } from './pages';
 
 const route = useRoute();
 const router = useRouter();
+const text = ref<HTMLElement>();
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: api.catalogue, staleTime: Infinity });
 const { data: checks, error, refetch } = useQuery({ queryKey: ['checks'], queryFn: api.checks, staleTime: Infinity });
 
@@ -37,7 +38,8 @@ watch(
     nameTab(page.value && key.value ? `${page.value.title}, guide` : 'Guide');
     await nextTick();
     const at = route.hash ? document.getElementById(route.hash.slice(1)) : null;
-    (at ?? document.getElementById('guide-top'))?.scrollIntoView({ block: 'start' });
+    if (!at) text.value?.scrollTo({ top: 0 });
+    at?.scrollIntoView({ block: 'start' });
     at?.focus({ preventScroll: true });
   },
   { immediate: true },
@@ -56,8 +58,7 @@ watch(
       >
       <RouterLink class="last" to="/guide/glossary" :class="{ on: key === 'glossary' }">Glossary</RouterLink>
     </nav>
-    <main>
-      <span id="guide-top" />
+    <main ref="text">
       <!-- eslint-disable-next-line vue/no-v-html -- our own Markdown, built in -->
       <article v-if="page" class="text" @click="follow" v-html="page.html" />
       <p v-else-if="!known && catalogue" class="text">The guide has no page of this name. <RouterLink to="/guide">All pages</RouterLink></p>
