@@ -43,8 +43,8 @@ def one(export_id: int) -> dict[str, Any]:
         return _entry(db, row(db, Export, export_id, "export"))
 
 
-def _entry(s: Any, export: Export) -> dict[str, Any]:
-    revision = row(s, Revision, export.revision_id, "revision")
+def _entry(db: Any, export: Export) -> dict[str, Any]:
+    revision = row(db, Revision, export.revision_id, "revision")
     return {
         "id": export.id,
         "revision": revision.id,

@@ -9,6 +9,7 @@ import numpy as np
 from ..geometry.adjacency import edges
 from ..geometry.distinct import distinct_rows
 from ..geometry.triangles import newell_normals
+from ..scene.matrices import unit_vectors
 from ..scene.model import Mesh, frozen
 
 #: Cosine from which on two faces lie in one plane.
@@ -22,8 +23,7 @@ def cage(mesh: Mesh) -> Mesh:
     first[ids[::-1]] = np.arange(len(ids) - 1, -1, -1)
     found = edges(mesh, ids)
     area = newell_normals(mesh)
-    size = np.linalg.norm(area, axis=1, keepdims=True)
-    unit = np.divide(area, size, out=np.zeros_like(area), where=size > 0)
+    unit = unit_vectors(area)
     bends = np.ones(len(found.uses), bool)
     owner = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
     shared = found.shared

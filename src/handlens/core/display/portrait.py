@@ -223,9 +223,9 @@ def _lit(soup: _Soup, rays: RayScene, looks: list[_Look], triangle: Array, point
     return colour
 
 
-def _shares(a: Array, b: Array, c: Array, p: Array) -> Array:
+def _shares(a: Array, b: Array, corner_c: Array, place: Array) -> Array:
     """(n, 3) barycentric coordinates of points in triangles (Ericson 2005, Real-Time Collision Detection, section 3.4)."""
-    u, v, w = b - a, c - a, p - a
+    u, v, w = b - a, corner_c - a, place - a
     dot = lambda x, y: np.einsum("ij,ij->i", x, y)
     uu, uv, vv, wu, wv = dot(u, u), dot(u, v), dot(v, v), dot(w, u), dot(w, v)
     below = np.where(np.abs(uu * vv - uv * uv) > 1e-30, uu * vv - uv * uv, 1.0)

@@ -8,6 +8,7 @@ from ..geometry.distinct import distinct_rows
 from ..geometry.triangles import newell_normals
 from ..machine.blocks import each_block
 from ..scene import Layer, Mesh
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array
 
 _CREASE = np.cos(np.radians(40))
@@ -31,7 +32,7 @@ def shading_normals(mesh: Mesh, points: Array) -> Layer:
     ids, count = distinct_rows([points])
     at = ids[mesh.corners]
     summed = np.stack([np.bincount(at, np.repeat(newell[:, k], mesh.corner_counts), count) for k in range(3)], axis=1)
-    values = np.concatenate([_unit(summed), _unit(newell)]).astype(np.float32)
+    values = np.concatenate([unit_vectors(summed), unit_vectors(newell)]).astype(np.float32)
     index = np.empty(len(at), np.int32)
 
     def work(some: slice) -> None:
@@ -51,8 +52,3 @@ def heaviest(mesh: Mesh) -> Array:
     owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
     np.maximum.at(out, owner, w.weights)
     return out
-
-
-def _unit(v: Array) -> Array:
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene import Layer, Mesh
+from ..scene.matrices import UP_NORMAL, unit_vectors
 from ..scene.model import Array, frozen
 from .adjacency import Edges, face_of_corner, joined_faces, next_corner
 from .holes import widths
@@ -72,8 +73,7 @@ def _flat_normals(mesh: Mesh, new: Array) -> Layer | None:
         return None
     p = mesh.positions[mesh.corners[new]].reshape(-1, 3, 3)
     normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    length = np.linalg.norm(normal, axis=1, keepdims=True)
-    normal = np.divide(normal, length, out=np.tile([0.0, 1.0, 0.0], (len(normal), 1)), where=length > 0)
+    normal = unit_vectors(normal, UP_NORMAL)
     index = len(layer.values) + np.repeat(np.arange(len(normal), dtype=np.int32), 3)
     values = np.concatenate([layer.values, normal.astype(layer.values.dtype)])
     return Layer(frozen(values), frozen(np.concatenate([layer.index, index])))

@@ -12,11 +12,11 @@ THIN = 1 / 500
 _ROUNDS = 12
 
 
-def thinness(a: Array, b: Array, c: Array) -> Array:
+def thinness(a: Array, b: Array, third: Array) -> Array:
     """(n,) height over longest side of triangles given by their corners (n, 3); 0 where one has no area."""
-    sides = np.stack([np.linalg.norm(b - a, axis=-1), np.linalg.norm(c - b, axis=-1), np.linalg.norm(a - c, axis=-1)])
+    sides = np.stack([np.linalg.norm(b - a, axis=-1), np.linalg.norm(third - b, axis=-1), np.linalg.norm(a - third, axis=-1)])
     longest = sides.max(axis=0)
-    twice = np.linalg.norm(np.cross(b - a, c - a), axis=-1)
+    twice = np.linalg.norm(np.cross(b - a, third - a), axis=-1)
     return np.divide(twice, longest**2, out=np.zeros_like(twice), where=longest > 0)
 
 

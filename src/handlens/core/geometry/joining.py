@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..scene.matrices import apply
+from ..scene.matrices import apply, unit_vectors
 from ..scene.model import Array, Layer, Mesh, frozen
 from .recut import turned_corners, turned_faces
 
@@ -29,8 +29,7 @@ def _moved(mesh: Mesh, matrix: Array) -> Mesh:
             return None
         v = layer.values.astype(np.float64)
         v[:, :3] = v[:, :3] @ through.T
-        length = np.linalg.norm(v[:, :3], axis=1, keepdims=True)
-        v[:, :3] = np.divide(v[:, :3], length, out=np.zeros_like(v[:, :3]), where=length > 0)
+        v[:, :3] = unit_vectors(v[:, :3])
         return Layer(frozen(v.astype(np.float32)), layer.index)
 
     made = replace(

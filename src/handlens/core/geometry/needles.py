@@ -34,9 +34,9 @@ def without_needles(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def _thin(p: Array) -> Array:
+def _thin(triangles: Array) -> Array:
     """(n,) `thinness` of triangles (n, 3, 3)."""
-    return thinness(p[:, 0], p[:, 1], p[:, 2])
+    return thinness(triangles[:, 0], triangles[:, 1], triangles[:, 2])
 
 
 def _round(mesh: Mesh) -> Mesh | None:

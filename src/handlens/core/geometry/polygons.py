@@ -123,16 +123,16 @@ def _flattened(mesh: Mesh, faces: Array, corners: int) -> Array:
     return np.take_along_axis(p, keep[:, None, :], axis=2)
 
 
-def _any_crossing(p: Array) -> Any:
-    count = p.shape[1]
+def _any_crossing(polygons: Array) -> Any:
+    count = polygons.shape[1]
     i, j = np.triu_indices(count, 2)
     apart = ~((i == 0) & (j == count - 1))
     i, j = i[apart], j[apart]
-    a, b = p[:, i], p[:, (i + 1) % count]
-    c, d = p[:, j], p[:, (j + 1) % count]
+    a, b = polygons[:, i], polygons[:, (i + 1) % count]
+    c, d = polygons[:, j], polygons[:, (j + 1) % count]
 
-    def side(o: Array, q: Array, r: Array) -> Array:
-        u, v = q - o, r - o
+    def side(origin: Array, first: Array, second: Array) -> Array:
+        u, v = first - origin, second - origin
         return u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
 
     with np.errstate(all="ignore"):

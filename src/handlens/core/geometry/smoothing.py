@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..scene.matrices import UP_NORMAL, unit_vectors
 from ..scene.model import Array, Layer, Mesh, frozen
 from .adjacency import face_of_corner, next_corner
 from .components import components
@@ -34,8 +35,7 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     """
     top = surface(mesh, corners=True)
     newell = newell_normals(mesh)
-    length = np.linalg.norm(newell, axis=1, keepdims=True)
-    unit = np.divide(newell, length, out=np.zeros_like(newell), where=length > 0)
+    unit = unit_vectors(newell)
     face, after = face_of_corner(mesh), next_corner(mesh)
     _, a, b, against = top.edges.shared  # wound against each other: their normals are no measure of a bend
     with np.errstate(all="ignore"):
@@ -47,7 +47,6 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     weight = corner_angles(mesh)[:, None] * unit[face]
     count = int(label.max(initial=-1)) + 1
     summed = np.stack([np.bincount(label, weight[:, k], count) for k in range(3)], axis=1)
-    size = np.linalg.norm(summed, axis=1, keepdims=True)
     # Fans that cancel out, and faces without area, take an upright normal: one that is unit beats one that is none.
-    values = np.divide(summed, size, out=np.tile([0.0, 1.0, 0.0], (count, 1)), where=size > 1e-12)
+    values = unit_vectors(summed, UP_NORMAL, above=1e-12)
     return Layer(frozen(values.astype(np.float32)), frozen(label.astype(np.int32))), int((~soft).sum())

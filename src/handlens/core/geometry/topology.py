@@ -90,9 +90,9 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
         return area <= (1e-12 * reach) ** 2, None
 
 
-def flat_triangles(p: Array, index: Array) -> tuple[Array, Array]:
+def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
     """(n,) bool triangles (n, 3) of points without area, and needles, both told by the cross product and the longest side."""
-    a, b, c = p[index[:, 0]], p[index[:, 1]], p[index[:, 2]]
+    a, b, c = points[index[:, 0]], points[index[:, 1]], points[index[:, 2]]
     # Infinite coordinates give NaN here, which compares as having area: they are reported by themselves.
     with np.errstate(invalid="ignore", over="ignore"):
         u, v, w = b - a, c - a, c - b
@@ -102,11 +102,11 @@ def flat_triangles(p: Array, index: Array) -> tuple[Array, Array]:
         return doubled <= (1e-12 * longest) ** 2, doubled < (NEEDLE * longest) ** 2
 
 
-def squared(v: Array) -> Array:
+def squared(vectors: Array) -> Array:
     """(n,) squared lengths of vectors (n, 3)."""
-    out = v[:, 0] * v[:, 0]
-    out += v[:, 1] * v[:, 1]
-    out += v[:, 2] * v[:, 2]
+    out = vectors[:, 0] * vectors[:, 0]
+    out += vectors[:, 1] * vectors[:, 1]
+    out += vectors[:, 2] * vectors[:, 2]
     return out
 
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array, Mesh, frozen
 from .adjacency import Edges, face_of_corner, next_corner
 from .components import lowest_nodes
@@ -60,8 +61,7 @@ def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
         assert edges.corner is not None
         sheet = lowest_nodes(mesh.face_count, *owner[edges.corner[pairs[0]]].T)
         normal = newell_normals(mesh)
-        length = np.linalg.norm(normal, axis=1, keepdims=True)
-        normal = np.divide(normal, length, out=np.zeros_like(normal), where=length > 0)
+        normal = unit_vectors(normal)
         found = [_joined_pairs(edges, owner, sheet, normal, range(begins[e], begins[e + 1])) for e in crowded.tolist()]
         pairs.append(np.array([p for several in found for p in several], np.int64).reshape(-1, 2))
     side = np.concatenate(pairs)
@@ -102,5 +102,4 @@ def _towards(mesh: Mesh, corner: Array, row: Array, pair: Array) -> Array:
     whole[mesh.corner_counts > 0] = middle
     away = np.zeros((len(pair), 3))
     np.add.at(away, row, (whole / count)[face] - mesh.positions[pair[row, 0]])
-    length = np.linalg.norm(away, axis=1, keepdims=True)
-    return np.divide(away, length, out=np.zeros_like(away), where=length > 0)
+    return unit_vectors(away)

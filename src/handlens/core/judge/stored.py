@@ -84,25 +84,25 @@ def judged(where: Json, measures: Measures, sheet: RuleSheet, intent: Intent) ->
 def judgement_of(kept: StoredJudgement, evidence: Mapping[str, bytes]) -> Judgement:
     """The judgement that was kept. Elements of meshes come back without indices; evidence: those of all others, by digest."""
 
-    def finding(f: Json) -> Finding:
-        mark = kept.marks.get(f["id"])
+    def finding(source: Json) -> Finding:
+        mark = kept.marks.get(source["id"])
         data = b"" if mark is None or mark.kind in OF_MESHES else evidence[mark.digest]
         lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set, mark.skin)
-        named = {k: f[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
+        named = {k: source[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
         calls, costs = (
-            [Call(c["mend"], c["params"]) for c in f["mends"]],
-            [tuple(c["costs"]) if c["tried"] else None for c in f["mends"]],
+            [Call(c["mend"], c["params"]) for c in source["mends"]],
+            [tuple(c["costs"]) if c["tried"] else None for c in source["mends"]],
         )
         return Finding(
             **named,
             elements=lies,
             mends=tuple(calls),
             costs=tuple(costs),
-            needs=tuple(c.get("needs_format") for c in f["mends"]),
-            key=f["id"].partition(":")[2],
-            under=f["under"] or "",
-            samples=f.get("samples"),
-            confidence=f.get("confidence"),
+            needs=tuple(c.get("needs_format") for c in source["mends"]),
+            key=source["id"].partition(":")[2],
+            under=source["under"] or "",
+            samples=source.get("samples"),
+            confidence=source.get("confidence"),
         )
 
     tree = kept.report

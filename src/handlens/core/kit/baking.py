@@ -9,10 +9,10 @@ import numpy as np
 
 from ..limits import MendError, plural
 from ..scene import Channel, Node, Scene, Skin
-from ..scene.matrices import Polar, matrix_quaternion, quaternion_product
+from ..scene.matrices import Polar, matrix_quaternion, quaternion_product, unit_vectors
 from ..scene.model import Array, frozen
 from ..scene.skinning import joint_matrices
-from ..scene.transform_mesh import transform_mesh, unit
+from ..scene.transform_mesh import transform_mesh
 from ..scene.transforms import parents, world_matrices
 
 #: Turns a quaternion x, y, z, w into its inverse.
@@ -214,30 +214,30 @@ class Baking:
             inverse[j] = k @ inverse[j] @ back
         return replace(skin, inverse_bind=frozen(inverse))
 
-    def channel(self, c: Channel) -> Channel:
+    def channel(self, source: Channel) -> Channel:
         """K_p L(t) K⁻¹ taken apart: translations by K_p, rotations R(t) R₀⁻¹ seen from K_p, scales relative to rest."""
-        if c.node is None or (self._keeps(c.node) and _is_identity(self._parent(c.node))):
-            return c
-        above = self._parent(c.node)
-        n = self.scene.nodes[c.node]
-        v = c.values.astype(np.float64)
-        if c.path == "translation":
-            return replace(c, values=frozen((v @ above.T).astype(np.float32)))
-        if c.path == "rotation":
+        if source.node is None or (self._keeps(source.node) and _is_identity(self._parent(source.node))):
+            return source
+        above = self._parent(source.node)
+        n = self.scene.nodes[source.node]
+        v = source.values.astype(np.float64)
+        if source.path == "translation":
+            return replace(source, values=frozen((v @ above.T).astype(np.float32)))
+        if source.path == "rotation":
             turn = _even_turn(above)
-            if self._keeps(c.node):
-                return replace(c, values=frozen(quaternion_product(turn, v).astype(np.float32)))
+            if self._keeps(source.node):
+                return replace(source, values=frozen(quaternion_product(turn, v).astype(np.float32)))
             rest = np.array(matrix_quaternion(_rotation(n.local[:3, :3]))) if n.matrix is not None else np.array(n.rotation)
             rest = rest / (np.linalg.norm(rest) or 1.0)
             relative = quaternion_product(v, rest * _BACK)
             seen = quaternion_product(quaternion_product(turn, relative), turn * _BACK)
-            return replace(c, values=frozen(seen.astype(np.float32)))
-        if c.path == "scale" and not self._keeps(c.node):
+            return replace(source, values=frozen(seen.astype(np.float32)))
+        if source.path == "scale" and not self._keeps(source.node):
             ratio = v / np.array(n.scale, np.float64)
             if np.abs(ratio - ratio[:, :1]).max() > 1e-4 * np.abs(ratio).max():
-                ratio = ratio @ np.abs(np.rint(unit(above @ _rotation(n.local[:3, :3])))).T
-            return replace(c, values=frozen(ratio.astype(np.float32)))
-        return c
+                ratio = ratio @ np.abs(np.rint(unit_vectors(above @ _rotation(n.local[:3, :3])))).T
+            return replace(source, values=frozen(ratio.astype(np.float32)))
+        return source
 
 
 def _is_identity(k: Array) -> bool:
@@ -261,7 +261,7 @@ def _even_turn(k: Array) -> Array:
 
 
 def _permutes(k: Array) -> bool:
-    r = np.abs(unit(k.T).T)
+    r = np.abs(unit_vectors(k.T).T)
     return bool((np.minimum(r, np.abs(1 - r)) < 1e-5).all())
 
 

@@ -153,27 +153,27 @@ def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, 
     return out
 
 
-def _first(s, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
+def _first(rays, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
     """(n,) distance at which rays meet something, infinite where nothing."""
-    hits = s.first(s.to_unit(start), along)
-    return np.where(hits.triangle >= 0, hits.distance.astype(np.float64) * s.size, np.inf)
+    hits = rays.first(rays.to_unit(start), along)
+    return np.where(hits.triangle >= 0, hits.distance.astype(np.float64) * rays.size, np.inf)
 
 
-def _near(s, x: _Layer, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
+def _near(rays, x: _Layer, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
     """(n,) distance of the first side that is drawn: for one-sided parts only fronts count, looked for behind one back at most."""
-    begin = s.to_unit(start)
-    hits = s.first(begin, along)
+    begin = rays.to_unit(start)
+    hits = rays.first(begin, along)
     met = hits.triangle >= 0
     distance = np.where(met, hits.distance.astype(np.float64), np.inf)
     if not x.both and met.any():
         normal = np.zeros(start.shape)
-        normal[met] = s.normals(hits.triangle[met])
+        normal[met] = rays.normals(hits.triangle[met])
         back = met & (np.einsum("ij,ij->i", normal, along) > 0)
         if back.any():
             step = distance[back] + 1e-5
-            behind = s.first(begin[back] + step[:, None] * along[back], along[back])
+            behind = rays.first(begin[back] + step[:, None] * along[back], along[back])
             distance[back] = np.where(behind.triangle >= 0, step + behind.distance, np.inf)
-    out: Array = distance * s.size
+    out: Array = distance * rays.size
     return out
 
 

@@ -68,11 +68,11 @@ def prove_mended(a: Scene, mended: Scene, b: Scene, options: ExportOptions = PLA
     return Proof(tuple(_ordered(rows)))
 
 
-def prove_conformed(held: ConformedScene, b: Scene, sent_as: str, narrow: bool = False) -> Proof:
+def prove_conformed(held: ConformedScene, back: Scene, sent_as: str, narrow: bool = False) -> Proof:
     """Compare what was read back with what was written. sent_as: format of the scene before it was made one that can be held. narrow:
     whether colours may have gone through whole numbers on a way that is not ours."""
-    single = BY_NAME[sent_as].single or BY_NAME[b.format].single
-    return Proof(tuple(_ordered([*_expected_rows(held.said), *compare(held.scene, b, single, narrow)])))
+    single = BY_NAME[sent_as].single or BY_NAME[back.format].single
+    return Proof(tuple(_ordered([*_expected_rows(held.said), *compare(held.scene, back, single, narrow)])))
 
 
 def compare(a: Scene, b: Scene, single: bool, narrow: bool = False) -> Iterator[Row]:
@@ -101,4 +101,16 @@ def _ordered(rows: Sequence[Row]) -> list[Row]:
     return sorted(rows, key=lambda r: (GROUPS.index(r.group), rank[r.result]))
 
 
-__all__ = ["ASPECTS", "MOTION", "Compared", "Place", "Proof", "Row", "aspects", "compare", "prove", "prove_conformed", "prove_mended"]
+__all__ = [
+    "ASPECTS",
+    "MOTION",
+    "Compared",
+    "Place",
+    "Proof",
+    "Row",
+    "aspects",
+    "compare",
+    "prove",
+    "prove_conformed",
+    "prove_mended",
+]

@@ -268,11 +268,11 @@ def _alike(a: Mesh, b: Mesh, tolerance: float) -> Array:
         return _near(a.positions[a.corners], b.positions[b.corners], tolerance)
 
 
-def _near(p: Array, q: Array, tolerance: float) -> Array:
+def _near(points: Array, others: Array, tolerance: float) -> Array:
     """(n,) bool: rows (n, 3) that are the same within a tolerance; what is not a number, or without end, is so in both."""
-    if same_array(p, q):
-        return np.ones(len(p), bool)
-    return ((np.abs(p - q) <= tolerance) | (p == q) | (np.isnan(p) & np.isnan(q))).all(axis=1)
+    if same_array(points, others):
+        return np.ones(len(points), bool)
+    return ((np.abs(points - others) <= tolerance) | (points == others) | (np.isnan(points) & np.isnan(others))).all(axis=1)
 
 
 def _corners_of(mesh: Mesh, faces: Array) -> Array:

@@ -170,11 +170,11 @@ def _used(
         yield same(GROUP, "How images are laid on", f"{len(both):,}")
 
 
-def _one_image(compared: Compared, texture: TextureInput, u: TextureInput) -> bool:
+def _one_image(compared: Compared, texture: TextureInput, other: TextureInput) -> bool:
     """Whether two inputs have images that stand for each other; of several that are the same, any does."""
-    if texture.image is None or u.image is None:
-        return texture.image is u.image
-    if compared.images.get(texture.image) == u.image:
+    if texture.image is None or other.image is None:
+        return texture.image is other.image
+    if compared.images.get(texture.image) == other.image:
         return True
-    x, y = compared.a.images[texture.image], compared.b.images[u.image]
+    x, y = compared.a.images[texture.image], compared.b.images[other.image]
     return image_name(x) == image_name(y) and digest(x) == digest(y) and (x.load is not None or x.reference == y.reference)

@@ -37,19 +37,19 @@ def greatest_and_mean(greatest: str, mean: str, count: int, of: str) -> str:
     return f"up to {greatest}{mean_words}, {count:,} {of}{'s' if count != 1 else ''}"
 
 
-def value(v: Any) -> str:
+def value(value_: Any) -> str:
     """A value of a material, a camera or the like."""
-    if v is None:
+    if value_ is None:
         return "not stated"
-    if isinstance(v, bool):
-        return "yes" if v else "no"
-    if isinstance(v, int | float):
-        return figure(float(v))
-    if isinstance(v, Mapping):
-        return ", ".join(f"{k} {value(x)}" for k, x in v.items()) or "none"
-    if isinstance(v, Sequence) and not isinstance(v, str):
-        return ", ".join(value(x) for x in v) or "none"
-    return str(v) or "none"
+    if isinstance(value_, bool):
+        return "yes" if value_ else "no"
+    if isinstance(value_, int | float):
+        return figure(float(value_))
+    if isinstance(value_, Mapping):
+        return ", ".join(f"{k} {value(x)}" for k, x in value_.items()) or "none"
+    if isinstance(value_, Sequence) and not isinstance(value_, str):
+        return ", ".join(value(x) for x in value_) or "none"
+    return str(value_) or "none"
 
 
 def alike(a: Any, b: Any, step: float) -> bool:

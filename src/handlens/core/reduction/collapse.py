@@ -18,6 +18,7 @@ from ..geometry.recut import only_used_values, only_vertices, recut, used_vertic
 from ..geometry.smoothing import smooth_normals
 from ..geometry.topology import NEEDLE
 from ..machine.meshopt import simplified
+from ..scene.matrices import UP_NORMAL, unit_vectors
 from ..scene.model import Array, Layer, Mesh, frozen
 from .fitting import MOST, fitted, values_fitted
 from .flipping import MOST as MOST_SWAPPED
@@ -315,6 +316,5 @@ def _face_of(wedges: Wedges, triangles: Array) -> Array:
     return face
 
 
-def _unit(v: Array) -> Array:
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.divide(v, length, out=np.tile([0.0, 1.0, 0.0], (len(v), 1)), where=length > 1e-300)
+def _unit(vectors: Array) -> Array:
+    return unit_vectors(vectors, UP_NORMAL, above=1e-300)

@@ -15,6 +15,7 @@ from ..geometry.distinct import distinct_rows
 from ..geometry.rays import OFFSET, RayScene, hemisphere_directions
 from ..geometry.smoothing import corner_angles, smooth_normals
 from ..geometry.triangles import triangulate
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array, Layer, Mesh, frozen
 from .nearest import Spread, barycentric
 from .wedges import HARD
@@ -250,6 +251,5 @@ def _as_bytes(normals: Array) -> Array:
     return np.rint((normals + 1) * 127.5).astype(np.uint8)
 
 
-def _unit(v: Array) -> Array:
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.divide(v, length, out=np.zeros_like(v), where=length > 1e-300)
+def _unit(vectors: Array) -> Array:
+    return unit_vectors(vectors, above=1e-300)

@@ -10,6 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.distinct import used_indices
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array
 from .nearest import PROBES, Spread, Tree
 
@@ -49,7 +50,7 @@ def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Arra
     tree = Tree(positions, triangles)
     samples = before.samples(min(_EACH * len(triangles), most, tree.affords(before.samples(PROBES).points)))
     p = before.positions[before.triangles[samples.triangle]]
-    facing = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+    facing = unit_vectors(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
     count = len(positions)
     flat, normal = _normals(positions, triangles, count)
     found = tree.nearest(samples.points)
@@ -113,7 +114,7 @@ def _without_turning(before: Array, after: Array, triangles: Array, flat: Array)
     moved = after.copy()
     for _ in range(8):
         p = moved[triangles]
-        now = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+        now = unit_vectors(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
         turned = np.einsum("ij,ij->i", now, flat) < _SIDE
         if not turned.any():
             return moved
@@ -122,14 +123,9 @@ def _without_turning(before: Array, after: Array, triangles: Array, flat: Array)
     return before
 
 
-def _unit(v: Array) -> Array:
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)
-
-
 def _normals(positions: Array, triangles: Array, count: int) -> tuple[Array, Array]:
     """Unit normals of triangles, and of points: those of their triangles, summed by area."""
     p = positions[triangles]
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     summed = np.stack([sum(np.bincount(triangles[:, k], area[:, x], count) for k in range(3)) for x in range(3)], axis=1)
-    return _unit(area), _unit(summed)
+    return unit_vectors(area), unit_vectors(summed)

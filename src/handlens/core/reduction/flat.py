@@ -24,6 +24,7 @@ from ..geometry.recut import only_used_values, only_vertices, recut, used_vertic
 from ..geometry.topology import zero_area_faces
 from ..geometry.triangles import triangulate
 from ..machine.blocks import each_block
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array, Mesh
 
 #: What counts as lying in a plane: so many steps of a 32-bit float at the largest coordinate of the mesh.
@@ -165,8 +166,7 @@ class _Work:
         tolerance = flatness(mesh)
         p = cut.positions[cut.corners].reshape(-1, 3, 3)
         area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-        length = np.linalg.norm(area, axis=1, keepdims=True)
-        normal = np.divide(area, length, out=np.zeros_like(area), where=length > 0)
+        normal = unit_vectors(area)
         shared = edges(cut, ids, flat).shared
         one, other = shared.one[~shared.alike], shared.other[~shared.alike]
         runs_on = _runs_on(cut, one, other, normal, tolerance)
@@ -392,8 +392,7 @@ def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Array:
     out = np.zeros(count, bool)
     axis = np.eye(3)[np.abs(n).argmin(axis=1)]
     u = np.cross(n, axis)
-    length = np.linalg.norm(u, axis=1, keepdims=True)
-    u = np.divide(u, length, out=np.zeros_like(u), where=length > 0)
+    u = unit_vectors(u)
     v = np.cross(n, u)
     # Each region at size 1, so that the equations are well-posed for all.
     x, y = np.einsum("ij,ij->i", away, u[owner]), np.einsum("ij,ij->i", away, v[owner])

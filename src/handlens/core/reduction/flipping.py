@@ -95,6 +95,6 @@ def _leans(u: Array, v: Array) -> Array:
     return np.divide(np.einsum("ij,ij->i", u, v), size, out=np.zeros(len(u)), where=size > 0)
 
 
-def _distance_along(tree: Tree, p: Array, q: Array) -> Array:
+def _distance_along(tree: Tree, points: Array, directions: Array) -> Array:
     """(n,) how far sides from p to q (n, 3) lie from the surface of before, summed over places along them."""
-    return np.asarray(sum(tree.nearest(p * (1 - x) + q * x).distance for x in _ALONG) + np.zeros(len(p)))
+    return np.asarray(sum(tree.nearest(points * (1 - x) + directions * x).distance for x in _ALONG) + np.zeros(len(points)))

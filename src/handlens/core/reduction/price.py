@@ -11,6 +11,7 @@ import numpy as np
 from ..geometry.distinct import used_indices
 from ..geometry.triangles import triangulate
 from ..geometry.uv_islands import NO_AREA
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array, Mesh
 from .nearest import PROBES, Nearest, Samples, Spread, Tree
 from .silhouette import outline_change
@@ -139,8 +140,7 @@ def _cosine(before: Surface, after: Surface, samples: Samples, found: Nearest) -
 def _unit_normals(positions: Array, triangles: Array) -> Array:
     p = positions[triangles]
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    size = np.linalg.norm(area, axis=1, keepdims=True)
-    return np.divide(area, size, out=np.zeros_like(area), where=size > 0)
+    return unit_vectors(area)
 
 
 def drift(before: Surface, after: Surface, count: int) -> Array | None:

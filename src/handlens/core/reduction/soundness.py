@@ -74,10 +74,10 @@ def lost(wedges: Wedges, triangles: Array) -> Array:
     return out
 
 
-def _fans(t: Array, one: Array, other: Array, points: int) -> Array:
+def _fans(triangles: Array, one: Array, other: Array, points: int) -> Array:
     """(points,) how many fans of triangles meet at each point. one, other: (n,) sides that two triangles share, as 3 times the triangle
     and the corner that each begins at."""
-    at = t.reshape(-1)
+    at = triangles.reshape(-1)
     after = lambda c: c - c % 3 + (c + 1) % 3
     # The two ends of a shared side, each in both triangles; which end is which depends on how they are wound.
     same = at[one] == at[other]

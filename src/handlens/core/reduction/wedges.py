@@ -17,6 +17,7 @@ from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import recut
 from ..geometry.triangles import newell_normals, triangulate
+from ..scene.matrices import unit_vectors
 from ..scene.model import Array, Layer, Mesh
 from .nearest import barycentric
 
@@ -185,8 +186,7 @@ def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bo
     their own normal at all corners. a, b: corners that the two sides of each edge begin at."""
     assert cut.normals is not None
     area = newell_normals(cut)
-    length = np.linalg.norm(area, axis=1, keepdims=True)
-    unit = np.divide(area, length, out=np.zeros_like(area), where=length > 0)
+    unit = unit_vectors(area)
     n = np.nan_to_num(cut.normals.at_corners().astype(np.float64))
     off = lambda x, y: np.linalg.norm(n[x] - n[y], axis=1) > _SAME
     split = off(a, after[b]) | off(after[a], b)

@@ -11,13 +11,29 @@ Array = NDArray[Any]
 
 _IDENTITY = np.eye(4)
 
+#: What a normal is where nothing says which way it points.
+UP_NORMAL = (0.0, 1.0, 0.0)
 
-def quaternion_matrix(q: Array | tuple[float, ...]) -> Array:
+
+def unit_vectors(vectors: Array, instead: tuple[float, float, float] = (0.0, 0.0, 0.0), above: float = 0.0) -> Array:
+    """Rows scaled to length one.
+
+    vectors: (n, 3) float, any unit and frame. instead: what stands for rows that have no direction. above: length up to which a row has
+    none, in the same unit; rows that are no numbers have none either. Returns (n, 3) of the same dtype.
+    """
+    length = np.linalg.norm(vectors, axis=1, keepdims=True)
+    out = np.zeros_like(vectors)
+    if any(instead):
+        out[:] = instead
+    return np.divide(vectors, length, out=out, where=length > above)
+
+
+def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> Array:
     """(3, 3) rotation of a quaternion x, y, z, w; a zero quaternion gives the identity.
 
     Source: glTF 2.0 §3.5.3 (unit quaternion, XYZW order); the formula is the standard one (Shoemake 1985).
     """
-    x, y, z, w = (float(c) for c in q)
+    x, y, z, w = (float(c) for c in quaternion)
     n = x * x + y * y + z * z + w * w
     if n == 0 or not np.isfinite(n):
         return np.eye(3)
@@ -31,21 +47,21 @@ def quaternion_matrix(q: Array | tuple[float, ...]) -> Array:
     )
 
 
-def matrix_quaternion(m: Array) -> tuple[float, float, float, float]:
+def matrix_quaternion(matrix: Array) -> tuple[float, float, float, float]:
     """Quaternion x, y, z, w of a (3, 3) rotation, by the largest component (Shepperd 1978)."""
-    trace = m[0, 0] + m[1, 1] + m[2, 2]
-    four = np.array([m[0, 0], m[1, 1], m[2, 2], trace])
+    trace = matrix[0, 0] + matrix[1, 1] + matrix[2, 2]
+    four = np.array([matrix[0, 0], matrix[1, 1], matrix[2, 2], trace])
     k = int(four.argmax())
     q = np.empty(4)
     if k == 3:
         q[3] = 1 + trace
-        q[0], q[1], q[2] = m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1]
+        q[0], q[1], q[2] = matrix[2, 1] - matrix[1, 2], matrix[0, 2] - matrix[2, 0], matrix[1, 0] - matrix[0, 1]
     else:
         i, j, l = k, (k + 1) % 3, (k + 2) % 3
-        q[i] = 1 - trace + 2 * m[i, i]
-        q[j] = m[j, i] + m[i, j]
-        q[l] = m[l, i] + m[i, l]
-        q[3] = m[l, j] - m[j, l]
+        q[i] = 1 - trace + 2 * matrix[i, i]
+        q[j] = matrix[j, i] + matrix[i, j]
+        q[l] = matrix[l, i] + matrix[i, l]
+        q[3] = matrix[l, j] - matrix[j, l]
     q /= np.linalg.norm(q)
     return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
 
@@ -65,17 +81,17 @@ def quaternion_product(a: Array, b: Array) -> Array:
     )
 
 
-def compose(t: tuple[float, ...], q: tuple[float, ...], s: tuple[float, ...]) -> Array:
+def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: tuple[float, ...]) -> Array:
     """(4, 4) matrix of translation × rotation × scale (glTF 2.0 §3.5.3)."""
     m = np.eye(4)
-    m[:3, :3] = quaternion_matrix(q) * np.asarray(s, np.float64)
-    m[:3, 3] = t
+    m[:3, :3] = quaternion_matrix(rotation) * np.asarray(scale, np.float64)
+    m[:3, 3] = translation
     return m
 
 
-def composed(t: Array, q: Array, s: Array) -> Array:
+def composed(translations: Array, rotations: Array, scales: Array) -> Array:
     """(n, 4, 4) matrices of n translations (n, 3), unit quaternions (n, 4) and scales (n, 3), as `compose` makes one."""
-    x, y, z, w = q.T
+    x, y, z, w = rotations.T
     turn = np.stack(
         [
             *(1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)),
@@ -84,9 +100,9 @@ def composed(t: Array, q: Array, s: Array) -> Array:
         ],
         axis=1,
     ).reshape(-1, 3, 3)
-    out = np.tile(np.eye(4), (len(q), 1, 1))
-    out[:, :3, :3] = turn * s[:, None, :]
-    out[:, :3, 3] = t
+    out = np.tile(np.eye(4), (len(rotations), 1, 1))
+    out[:, :3, :3] = turn * scales[:, None, :]
+    out[:, :3, 3] = translations
     return out
 
 

@@ -169,13 +169,13 @@ def _with_above(only: Collection[int] | None, up: Sequence[int]) -> set[int] | N
     return out
 
 
-def hermite(s: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
-    """Cubic between two keys. s: share of the way; length: seconds between them; out0, in1: tangents, changes a second."""
-    s2, s3 = s * s, s * s * s
-    return (2 * s3 - 3 * s2 + 1) * p0 + length * (s3 - 2 * s2 + s) * out0 + (3 * s2 - 2 * s3) * p1 + length * (s3 - s2) * in1
+def hermite(share: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
+    """Cubic between two keys. share: share of the way; length: seconds between them; out0, in1: tangents, changes a second."""
+    s2, s3 = share * share, share * share * share
+    return (2 * s3 - 3 * s2 + 1) * p0 + length * (s3 - 2 * s2 + share) * out0 + (3 * s2 - 2 * s3) * p1 + length * (s3 - s2) * in1
 
 
-def _slerp(a: Array, b: Array, s: Array) -> Array:
+def _slerp(a: Array, b: Array, share: Array) -> Array:
     """Along the shorter arc; along the chord where the two are almost one."""
     a, b = _unit(a), _unit(b)
     dot = np.einsum("...j,...j->...", a, b)[..., None]
@@ -184,13 +184,13 @@ def _slerp(a: Array, b: Array, s: Array) -> Array:
     sine = np.sin(angle)
     flat = sine < 1e-6
     safe = np.where(flat, 1.0, sine)
-    return np.where(flat, a + s * (b - a), (np.sin((1 - s) * angle) * a + np.sin(s * angle) * b) / safe)
+    return np.where(flat, a + share * (b - a), (np.sin((1 - share) * angle) * a + np.sin(share * angle) * b) / safe)
 
 
-def _unit(q: Array) -> Array:
+def _unit(quaternions: Array) -> Array:
     """Rows of length one; a row of zeros is no turn at all."""
-    length = np.linalg.norm(q, axis=-1, keepdims=True)
-    none = np.zeros(q.shape[-1])
+    length = np.linalg.norm(quaternions, axis=-1, keepdims=True)
+    none = np.zeros(quaternions.shape[-1])
     none[-1] = 1.0
     with np.errstate(all="ignore"):
-        return np.where(length > _SMALL, q / np.where(length > _SMALL, length, 1.0), none)
+        return np.where(length > _SMALL, quaternions / np.where(length > _SMALL, length, 1.0), none)

@@ -44,8 +44,8 @@ class _Turn:
         self.q_back = self.q * np.array([-1, -1, -1, 1])
         self.permutation = np.abs(rotation)
 
-    def vectors(self, v: Array, factor: float = 1.0) -> Array:
-        moved = v if self.still else v @ self.r.T
+    def vectors(self, rows: Array, factor: float = 1.0) -> Array:
+        moved = rows if self.still else rows @ self.r.T
         return moved * factor if factor != 1.0 else moved
 
     def nodes(self, scene: Scene) -> tuple[Node, ...]:
@@ -84,44 +84,44 @@ class _Turn:
         scale = self.permutation @ np.array(n.scale)
         return replace(n, translation=tuple(t.tolist()), rotation=tuple(q.tolist()), scale=tuple(scale.tolist()))
 
-    def mesh(self, m: Mesh) -> Mesh:
+    def mesh(self, source: Mesh) -> Mesh:
         changed: dict[str, Any] = {
-            "positions": frozen(self.vectors(m.positions, self.f)),
+            "positions": frozen(self.vectors(source.positions, self.f)),
             "morphs": tuple(
                 Morph(
                     x.name,
                     frozen(self.vectors(x.positions, self.f)),
                     None if x.normals is None else frozen(self.vectors(x.normals)),
                 )
-                for x in m.morphs
+                for x in source.morphs
             ),
         }
         if not self.still:
-            if m.normals is not None:
-                changed["normals"] = Layer(frozen(self.vectors(m.normals.values)), m.normals.index)
-            if m.tangents is not None:
-                xyz = self.vectors(m.tangents.values[:, :3])
-                changed["tangents"] = Layer(frozen(np.column_stack([xyz, m.tangents.values[:, 3]])), m.tangents.index)
-        return replace(m, **changed)
+            if source.normals is not None:
+                changed["normals"] = Layer(frozen(self.vectors(source.normals.values)), source.normals.index)
+            if source.tangents is not None:
+                xyz = self.vectors(source.tangents.values[:, :3])
+                changed["tangents"] = Layer(frozen(np.column_stack([xyz, source.tangents.values[:, 3]])), source.tangents.index)
+        return replace(source, **changed)
 
-    def skin(self, s: Skin) -> Skin:
-        if s.inverse_bind is None:
-            return s
+    def skin(self, source: Skin) -> Skin:
+        if source.inverse_bind is None:
+            return source
         t = np.eye(4)
         t[:3, :3] = self.r
-        moved = t @ s.inverse_bind @ t.T
+        moved = t @ source.inverse_bind @ t.T
         moved[:, :3, 3] *= self.f
-        return replace(s, inverse_bind=frozen(moved))
+        return replace(source, inverse_bind=frozen(moved))
 
-    def channel(self, c: Channel) -> Channel:
-        if c.path == "translation":
-            return replace(c, values=frozen((self.vectors(c.values.astype(np.float64)) * self.f).astype(np.float32)))
-        if self.still or c.path not in ("rotation", "scale"):
-            return c
-        if c.path == "scale":
-            return replace(c, values=frozen((c.values.astype(np.float64) @ self.permutation.T).astype(np.float32)))
-        turned = quaternion_product(quaternion_product(self.q, c.values), self.q_back)
-        return replace(c, values=frozen(turned.astype(np.float32)))
+    def channel(self, source: Channel) -> Channel:
+        if source.path == "translation":
+            return replace(source, values=frozen((self.vectors(source.values.astype(np.float64)) * self.f).astype(np.float32)))
+        if self.still or source.path not in ("rotation", "scale"):
+            return source
+        if source.path == "scale":
+            return replace(source, values=frozen((source.values.astype(np.float64) @ self.permutation.T).astype(np.float32)))
+        turned = quaternion_product(quaternion_product(self.q, source.values), self.q_back)
+        return replace(source, values=frozen(turned.astype(np.float32)))
 
 
 def _camera(source: Any, factor: float) -> dict[str, Any]:

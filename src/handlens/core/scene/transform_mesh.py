@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from .matrices import unit_vectors
 from .model import Array, Layer, Mesh, Morph, frozen
 
 
@@ -25,10 +26,10 @@ def transform_mesh(mesh: Mesh, k: Array) -> Mesh:
         index = source.index if corner_order is None else frozen(source.index[corner_order])
         return Layer(source.values if values is None else frozen(values), index)
 
-    normals = None if mesh.normals is None else unit(mesh.normals.values.astype(np.float64) @ normal_matrix.T)
+    normals = None if mesh.normals is None else unit_vectors(mesh.normals.values.astype(np.float64) @ normal_matrix.T)
     tangents = None
     if mesh.tangents is not None:
-        xyz = unit(mesh.tangents.values[:, :3].astype(np.float64) @ k.T)
+        xyz = unit_vectors(mesh.tangents.values[:, :3].astype(np.float64) @ k.T)
         tangents = np.column_stack([xyz, mesh.tangents.values[:, 3] * (-1.0 if mirrored else 1.0)])
     return replace(
         mesh,
@@ -62,9 +63,3 @@ def _reversed_corners(mesh: Mesh) -> Array:
     within = np.arange(len(mesh.corners)) - start
     count = np.repeat(n, n)
     return start + (count - within) % count
-
-
-def unit(v: Array) -> Array:
-    """Rows scaled to length one; zero rows stay zero."""
-    length = np.linalg.norm(v, axis=1, keepdims=True)
-    return np.divide(v, length, out=np.zeros_like(v), where=length > 0)

@@ -61,30 +61,30 @@ class _Painter:
         self.scene, self.images, self.lost = scene, list(scene.images), list[str]()
         self.made: dict[Any, tuple[int | None, bool]] = {}
 
-    def material(self, m: Material) -> Material:
-        alpha = alpha_input(m)
+    def material(self, source: Material) -> Material:
+        alpha = alpha_input(source)
         assert alpha is not None
-        rest = tuple(t for t in m.inputs if t.role != "alpha")
+        rest = tuple(t for t in source.inputs if t.role != "alpha")
         colour = next((t for t in rest if t.role == "base-colour" and t.image is not None), None)
-        unsaid = m.alpha_mode or ("blend" if m.base_colour[3] < 1 else "opaque")
+        unsaid = source.alpha_mode or ("blend" if source.base_colour[3] < 1 else "opaque")
         if colour is not None and (colour.uv_set, colour.transform) != (alpha.uv_set, alpha.transform):
             self.lost.append(
-                f"The alpha of {m.name or 'a material'} is laid on in another way than its colour, so it is left out."
+                f"The alpha of {source.name or 'a material'} is laid on in another way than its colour, so it is left out."
             )
-            return replace(m, inputs=rest, alpha_mode=unsaid)
+            return replace(source, inputs=rest, alpha_mode=unsaid)
         key = (alpha.image, None if colour is None else colour.image, alpha.channel)
         if key not in self.made:
             self.made[key] = self.painted(alpha, colour)
         image, solid = self.made[key]
         if image is None:
-            self.lost.append(f"The image of the alpha of {m.name or 'a material'} cannot be opened, so it is left out.")
-            return replace(m, inputs=rest, alpha_mode=unsaid)
+            self.lost.append(f"The image of the alpha of {source.name or 'a material'} cannot be opened, so it is left out.")
+            return replace(source, inputs=rest, alpha_mode=unsaid)
         if image >= len(self.scene.images):
-            words = f"The picture for the alpha of {m.name or 'a material'} is painted into its colour's: {self.images[image].reference}."
+            words = f"The picture for the alpha of {source.name or 'a material'} is painted into its colour's: {self.images[image].reference}."
             self.lost.append(words)
         laid = replace(colour or alpha, role="base-colour", image=image, channel="")
         rest = (laid, *(t for t in rest if t is not colour))
-        return replace(m, inputs=rest, alpha_mode=m.alpha_mode or (unsaid if solid else "blend"))
+        return replace(source, inputs=rest, alpha_mode=source.alpha_mode or (unsaid if solid else "blend"))
 
     def painted(self, alpha: TextureInput, colour: TextureInput | None) -> tuple[int | None, bool]:
         """Number of the picture that holds colour and alpha, None where one cannot be opened; and whether all of it is solid."""

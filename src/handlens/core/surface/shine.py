@@ -49,13 +49,13 @@ class _Packer:
         self.images, self.came, self.said = list(scene.images), len(scene.images), list[str]()
         self.made: dict[tuple[object, ...], int | None] = {}
 
-    def material(self, m: Material) -> Material:
-        rough, metal = (next((t for t in m.inputs if t.role == r and t.image is not None), None) for r in _ROLES)
+    def material(self, source: Material) -> Material:
+        rough, metal = (next((t for t in source.inputs if t.role == r and t.image is not None), None) for r in _ROLES)
         first = rough or metal
         if first is None:
-            return m
-        name = m.name or "a material"
-        rest = tuple(t for t in m.inputs if t.role not in _ROLES)
+            return source
+        name = source.name or "a material"
+        rest = tuple(t for t in source.inputs if t.role not in _ROLES)
         if rough is not None and metal is not None and (rough.uv_set, rough.transform) != (metal.uv_set, metal.transform):
             self.said.append(f"The metalness of {name} is laid on in another way than its roughness, so its picture is left out.")
             metal = None
@@ -65,11 +65,13 @@ class _Packer:
         image = self.made[key]
         if image is None:
             self.said.append(f"The pictures for roughness and metalness of {name} cannot be opened, so they are left out.")
-            return replace(m, inputs=rest)
+            return replace(source, inputs=rest)
         if image >= self.came:
             self.said.append(f"Roughness and metalness of {name} are painted into one picture: {self.images[image].reference}.")
         one = replace(first, role="metallic-roughness", image=image, channel="", options={})
-        return replace(m, inputs=(*rest, one), metallic=1.0 if metal is not None and m.metallic is None else m.metallic)
+        return replace(
+            source, inputs=(*rest, one), metallic=1.0 if metal is not None and source.metallic is None else source.metallic
+        )
 
     def packed(self, rough: TextureInput | None, metal: TextureInput | None) -> int | None:
         """Number of a picture with roughness in green and metalness in blue; None where one of the two cannot be opened."""

@@ -341,12 +341,12 @@ def bridge(outline: Array, hole: Array, outer: Array, inner: Array) -> Array:
     return np.concatenate([outline[: i + 1], around, around[:1], outline[i:]])
 
 
-def _crosses(p: Array, q: Array, edges: Array) -> bool:
+def _crosses(starts: Array, ends: Array, edges: Array) -> bool:
     """Whether the open segment from p to q cuts any of edges (E, 2, 2)."""
     side = lambda o, d, x: d[..., 0] * (x[..., 1] - o[..., 1]) - d[..., 1] * (x[..., 0] - o[..., 0])
     c, d = edges[:, 0], edges[:, 1]
-    s1, s2 = side(p, q - p, c), side(p, q - p, d)
-    s3, s4 = side(c, d - c, p[None]), side(c, d - c, q[None])
+    s1, s2 = side(starts, ends - starts, c), side(starts, ends - starts, d)
+    s3, s4 = side(c, d - c, starts[None]), side(c, d - c, ends[None])
     return bool(((s1 * s2 < 0) & (s3 * s4 < 0)).any())
 
 

@@ -18,27 +18,27 @@ def product(transforms: list[tuple[str, str, Array]]) -> Array:
     return out
 
 
-def _translate(v: Array) -> Array:
+def _translate(values: Array) -> Array:
     out = np.eye(4)
-    out[:3, 3] = v
+    out[:3, 3] = values
     return out
 
 
-def _rotate(v: Array) -> Array:
+def _rotate(values: Array) -> Array:
     """An axis and an angle in degrees, counter-clockwise."""
-    length = float(np.linalg.norm(v[:3]))
+    length = float(np.linalg.norm(values[:3]))
     out = np.eye(4)
     if length:
-        x, y, z = v[:3] / length
-        c, s = float(np.cos(np.radians(v[3]))), float(np.sin(np.radians(v[3])))
+        x, y, z = values[:3] / length
+        c, s = float(np.cos(np.radians(values[3]))), float(np.sin(np.radians(values[3])))
         k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
         out[:3, :3] = np.eye(3) + s * k + (1 - c) * (k @ k)
     return out
 
 
-def _lookat(v: Array) -> Array:
+def _lookat(values: Array) -> Array:
     """Eye, point of interest and up vector: the place and orientation of what looks along -Z."""
-    eye, interest, up = v[:3], v[3:6], v[6:]
+    eye, interest, up = values[:3], values[3:6], values[6:]
     back = eye - interest
     back = back / (np.linalg.norm(back) or 1)
     right = np.cross(up, back)
@@ -49,9 +49,9 @@ def _lookat(v: Array) -> Array:
     return out
 
 
-def _skew(v: Array) -> Array:
+def _skew(values: Array) -> Array:
     """An angle in degrees, the axis turned about, and the axis along which things slide."""
-    angle, a, b = float(np.radians(v[0])), v[1:4], v[4:7]
+    angle, a, b = float(np.radians(values[0])), values[1:4], values[4:7]
     b = b / (np.linalg.norm(b) or 1)
     a = a - b * (a @ b)
     a = a / (np.linalg.norm(a) or 1)

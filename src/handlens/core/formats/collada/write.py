@@ -391,9 +391,9 @@ class _Writer:
         return node
 
 
-def _axis_angle(q: tuple[float, ...]) -> Array:
+def _axis_angle(quaternion: tuple[float, ...]) -> Array:
     """An axis and an angle in degrees of a quaternion (x, y, z, w)."""
-    v = np.array(q[:3])
+    v = np.array(quaternion[:3])
     length = float(np.linalg.norm(v))
-    angle = 2 * float(np.arctan2(length, q[3]))
+    angle = 2 * float(np.arctan2(length, quaternion[3]))
     return np.array([*(v / length if length else (1.0, 0.0, 0.0)), degrees(angle)])

@@ -11,6 +11,7 @@ import numpy as np
 from ...geometry.recut import only_vertices, used_vertices
 from ...limits import plural
 from ...scene import Layer, Mesh, Scene
+from ...scene.matrices import unit_vectors
 from ...scene.model import Array, frozen
 from ...scene.once import cached_per_mesh
 from .one_set import drawn_set_first, on_another_uv_set
@@ -303,8 +304,7 @@ def flat_normals(mesh: Mesh) -> Layer:
     corners = mesh.positions[mesh.corners].reshape(-1, 3, 3)
     with np.errstate(invalid="ignore", over="ignore"):
         normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        length = np.linalg.norm(normals, axis=1, keepdims=True)
-        normals = np.divide(normals, length, out=np.zeros_like(normals), where=length > 0)
+        normals = unit_vectors(normals)
     return Layer(
         frozen(normals.astype(np.float32).astype(np.float64)), frozen(np.repeat(np.arange(len(corners), dtype=np.int32), 3))
     )

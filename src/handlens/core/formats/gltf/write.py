@@ -198,15 +198,15 @@ class _Writer:
         self.image_kinds.append(kind)
         return self.image_numbers[number]
 
-    def texture(self, t: TextureInput) -> int:
+    def texture(self, texture_input: TextureInput) -> int:
         """A texture for an input; an input that has no image behind it gets one without a source (§5.29)."""
         entry: dict[str, Any] = {}
-        if t.image is not None:
-            image = self.image(t.image)
+        if texture_input.image is not None:
+            image = self.image(texture_input.image)
             extension = BY_EXTENSION.get(self.image_kinds[image])
             entry = {"extensions": {extension: {"source": image}}} if extension else {"source": image}
-        if t.sampler:
-            sampler = dict(t.sampler)
+        if texture_input.sampler:
+            sampler = dict(texture_input.sampler)
             key = json.dumps(sampler, sort_keys=True)
             if key not in self.sampler_numbers:
                 self.sampler_numbers[key] = len(self.samplers)
@@ -218,9 +218,9 @@ class _Writer:
             self.textures.append(entry)
         return self.texture_numbers[key]
 
-    def material(self, m: Material) -> Json:
-        entry = material_entry(m, self.texture)
-        if not m.defined:
+    def material(self, source: Material) -> Json:
+        entry = material_entry(source, self.texture)
+        if not source.defined:
             entry["extras"] = {**entry.get("extras", {}), UNDEFINED: True}
         return entry
 
@@ -256,14 +256,16 @@ class _Writer:
             del entry["extensions"]
         return entry
 
-    def skin(self, s: Any) -> Json:
-        entry: dict[str, Any] = {"joints": list(s.joints)}
-        if s.inverse_bind is not None and len(s.inverse_bind):
-            entry["inverseBindMatrices"] = self.accessor(s.inverse_bind.transpose(0, 2, 1).reshape(-1, 16).astype(np.float32))
-        if s.name:
-            entry["name"] = s.name
-        if s.skeleton is not None:
-            entry["skeleton"] = s.skeleton
+    def skin(self, source: Any) -> Json:
+        entry: dict[str, Any] = {"joints": list(source.joints)}
+        if source.inverse_bind is not None and len(source.inverse_bind):
+            entry["inverseBindMatrices"] = self.accessor(
+                source.inverse_bind.transpose(0, 2, 1).reshape(-1, 16).astype(np.float32)
+            )
+        if source.name:
+            entry["name"] = source.name
+        if source.skeleton is not None:
+            entry["skeleton"] = source.skeleton
         return entry
 
     def clip(self, clip: Clip) -> Json:

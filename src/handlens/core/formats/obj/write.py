@@ -106,10 +106,10 @@ def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], mat
         out.append("f " + " ".join(words[starts[f] : starts[f + 1]]))
 
 
-def _corner(v: int, t: int, n: int) -> str:
+def _corner(vertex: int, texture: int, n: int) -> str:
     if n:
-        return f"{v}/{t or ''}/{n}"
-    return f"{v}/{t}" if t else str(v)
+        return f"{vertex}/{texture or ''}/{n}"
+    return f"{vertex}/{texture}" if texture else str(vertex)
 
 
 def _lines(keyword: str, rows: Array, single: bool) -> list[str]:

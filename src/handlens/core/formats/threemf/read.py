@@ -276,12 +276,12 @@ class _Reader:
                 p[k, c] = int(text)
         return pid, p
 
-    def surfaces(self, pid: list[str], p: Array) -> tuple[Array, tuple[int, ...], tuple[Layer, ...], tuple[Layer, ...]]:
+    def surfaces(self, pid: list[str], properties: Array) -> tuple[Array, tuple[int, ...], tuple[Layer, ...], tuple[Layer, ...]]:
         """Slots, their materials, UVs and colours of triangles by their properties."""
         slots, table = np.zeros(len(pid), np.int32), list[int]()
         uv_values: list[Array] = []
         colour_values: list[Array] = []
-        uv_index, colour_index = np.full(p.shape, -1, np.int32), np.full(p.shape, -1, np.int32)
+        uv_index, colour_index = np.full(properties.shape, -1, np.int32), np.full(properties.shape, -1, np.int32)
         groups = np.array(pid, dtype=object) if pid else np.zeros(0, object)
         lost: set[str] = set()
         for key in dict.fromkeys(pid):
@@ -290,12 +290,12 @@ class _Reader:
                 values = self.uvs.get(key, self.colours.get(key))
                 index, store = (uv_index, uv_values) if key in self.uvs else (colour_index, colour_values)
                 assert values is not None
-                good = (p[mine] < len(values)).all(axis=1)
-                index[mine[good]] = p[mine[good]] + sum(map(len, store))
+                good = (properties[mine] < len(values)).all(axis=1)
+                index[mine[good]] = properties[mine[good]] + sum(map(len, store))
                 store.append(values)
                 which = np.zeros(len(mine), np.int64)
             else:
-                which = p[mine, 0]
+                which = properties[mine, 0]
             materials = self.slots.get(key, [-1])
             if key and key not in self.slots and key not in self.colours:
                 lost.add(key)

@@ -125,8 +125,8 @@ class _Writer:
         self.resources.append(f'<m:texture2dgroup id="{key}" texid="{self.texture_ids[material]}">{text}</m:texture2dgroup>')
         return key
 
-    def triangle(self, v: list[int], p: list[int], group: int | None, material: int) -> str:
-        place = f'<triangle v1="{v[0]}" v2="{v[1]}" v3="{v[2]}"'
+    def triangle(self, corners: list[int], properties: list[int], group: int | None, material: int) -> str:
+        place = f'<triangle v1="{corners[0]}" v2="{corners[1]}" v3="{corners[2]}"'
         if group is not None:
-            return f'{place} pid="{group}" p1="{p[0]}" p2="{p[1]}" p3="{p[2]}"/>'
+            return f'{place} pid="{group}" p1="{properties[0]}" p2="{properties[1]}" p3="{properties[2]}"/>'
         return f'{place} pid="{self.base}" p1="{self.base_rows[material]}"/>' if material >= 0 else f"{place}/>"

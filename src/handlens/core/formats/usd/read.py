@@ -300,15 +300,15 @@ class _Scene:
                 return candidate
         return None
 
-    def material(self, number: int, m: Json, sets: list[list[str]], doubled: bool) -> Material:
+    def material(self, number: int, source: Json, sets: list[list[str]], doubled: bool) -> Material:
         """UsdPreviewSurface specification: defaults of its inputs, and opacity with its threshold."""
-        if not m["known"]:
-            return Material(f"material:{number}", m["name"], defined=True, double_sided=doubled)
-        values = m["values"]
+        if not source["known"]:
+            return Material(f"material:{number}", source["name"], defined=True, double_sided=doubled)
+        values = source["values"]
         three = lambda key, default: tuple(values.get(key, default))[:3]
         one = lambda key, default: float(values.get(key, default))
         opacity, threshold = one("opacity", 1.0), one("opacityThreshold", 0.0)
-        read = [self.input(e, sets) for e in m["inputs"]]
+        read = [self.input(e, sets) for e in source["inputs"]]
         inputs = tuple(t for t, _ in read)
         see_through = opacity < 1 or any(t.role == "alpha" for t in inputs)
         mode = "mask" if threshold > 0 else "blend" if see_through else "opaque"
@@ -318,7 +318,7 @@ class _Scene:
         factors = {t.role: tints[t.role]["rgba".find(t.channel or "a")] for t in inputs}
         return Material(
             f"material:{number}",
-            m["name"],
+            source["name"],
             (float(r), float(g), float(b), factors.get("alpha", opacity)),
             factors.get("metallic", one("metallic", 0.0)),
             factors.get("roughness", one("roughness", 0.5)),
@@ -393,6 +393,6 @@ def space_of(role: str) -> str:
     return "sRGB" if role in ("base-colour", "emissive", "specular") else "raw"
 
 
-def _scale(e: dict[str, Any]) -> list[float]:
-    scale = [float(v) for v in e.get("scale") or ()]
+def _scale(entry: dict[str, Any]) -> list[float]:
+    scale = [float(v) for v in entry.get("scale") or ()]
     return [*scale, 1.0, 1.0, 1.0, 1.0][:4] if len(scale) < 4 else scale[:4]

@@ -44,9 +44,9 @@ def mesh_name(prim: Any) -> str:
     return str(told) if told is not None else str(prim.GetDisplayName() or prim.GetName())
 
 
-def column(m: Any) -> Array:
+def column(matrix: Any) -> Array:
     """USD's row-vector matrix as one for column vectors (UsdGeom, "Transformations")."""
-    return np.array(m, np.float64).reshape(4, 4).T
+    return np.array(matrix, np.float64).reshape(4, 4).T
 
 
 def rows(attribute: Any, width: int) -> Array:

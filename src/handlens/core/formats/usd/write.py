@@ -289,35 +289,37 @@ class _Writer:
             self.texture(path, surface, m, t)
         return material
 
-    def texture(self, path: Any, surface: Any, material: Material, t: TextureInput) -> None:
+    def texture(self, path: Any, surface: Any, material: Material, texture_input: TextureInput) -> None:
         from pxr import Gf, Sdf, UsdShade
 
         types = Sdf.ValueTypeNames
-        assert t.image is not None
-        key, output = _INPUTS[t.role]
+        assert texture_input.image is not None
+        key, output = _INPUTS[texture_input.role]
         if output != "rgb":
-            output = t.channel
-        name = re.sub(r"[^A-Za-z0-9_]", "_", t.role)
+            output = texture_input.channel
+        name = re.sub(r"[^A-Za-z0-9_]", "_", texture_input.role)
         shader = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_image"))
         shader.CreateIdAttr("UsdUVTexture")
-        shader.CreateInput("file", types.Asset).Set(Sdf.AssetPath(self.references[t.image]))
+        shader.CreateInput("file", types.Asset).Set(Sdf.AssetPath(self.references[texture_input.image]))
         for way in ("wrapS", "wrapT"):
-            shader.CreateInput(way, types.Token).Set(_WRAPS.get(t.sampler.get(way, 10497), "repeat"))
-        shader.CreateInput("sourceColorSpace", types.Token).Set(str(t.options.get("space") or space_of(t.role)))
-        scale, bias = _scale(material, t)
+            shader.CreateInput(way, types.Token).Set(_WRAPS.get(texture_input.sampler.get(way, 10497), "repeat"))
+        shader.CreateInput("sourceColorSpace", types.Token).Set(
+            str(texture_input.options.get("space") or space_of(texture_input.role))
+        )
+        scale, bias = _scale(material, texture_input)
         for word, four in (("scale", scale), ("bias", bias)):
             if four is not None:
                 shader.CreateInput(word, types.Float4).Set(Gf.Vec4f(*map(float, four)))
         reader = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_uv"))
         reader.CreateIdAttr("UsdPrimvarReader_float2")
-        reader.CreateInput("varname", types.String).Set("st" if t.uv_set == 0 else f"st{t.uv_set}")
+        reader.CreateInput("varname", types.String).Set("st" if texture_input.uv_set == 0 else f"st{texture_input.uv_set}")
         source = reader
-        if t.transform:
+        if texture_input.transform:
             source = UsdShade.Shader.Define(self.stage, path.AppendChild(f"{name}_transform"))
             source.CreateIdAttr("UsdTransform2d")
-            source.CreateInput("rotation", types.Float).Set(float(np.degrees(t.transform.get("rotation", 0.0))))
-            source.CreateInput("scale", types.Float2).Set(Gf.Vec2f(*t.transform.get("scale", (1.0, 1.0))))
-            source.CreateInput("translation", types.Float2).Set(Gf.Vec2f(*t.transform.get("offset", (0.0, 0.0))))
+            source.CreateInput("rotation", types.Float).Set(float(np.degrees(texture_input.transform.get("rotation", 0.0))))
+            source.CreateInput("scale", types.Float2).Set(Gf.Vec2f(*texture_input.transform.get("scale", (1.0, 1.0))))
+            source.CreateInput("translation", types.Float2).Set(Gf.Vec2f(*texture_input.transform.get("offset", (0.0, 0.0))))
             source.CreateInput("in", types.Float2).ConnectToSource(reader.ConnectableAPI(), "result")
         shader.CreateInput("st", types.Float2).ConnectToSource(source.ConnectableAPI(), "result")
         kind = types.Normal3f if key == "normal" else types.Color3f if output == "rgb" else types.Float

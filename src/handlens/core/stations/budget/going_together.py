@@ -215,12 +215,12 @@ def _strengths(material: Material) -> tuple[Any, ...]:
 
 
 def _piece(
-    scene: Scene, m: int, sizes: Mapping[int, tuple[int, int] | None], shown: Sequence[tuple[Mesh, Array]], uv_set: int
+    scene: Scene, number: int, sizes: Mapping[int, tuple[int, int] | None], shown: Sequence[tuple[Mesh, Array]], uv_set: int
 ) -> Piece | str:
     """The piece of a material, or why there is none. shown: meshes with the corners that have it."""
-    material = scene.materials[m]
+    material = scene.materials[number]
     if not material.inputs and all(uv_set <= len(mesh.uvs) for mesh, _ in shown):
-        return Piece(m, (GRID, GRID), np.array([[0, 0], [GRID, GRID]]), (_CLAMP, _CLAMP), True)
+        return Piece(number, (GRID, GRID), np.array([[0, 0], [GRID, GRID]]), (_CLAMP, _CLAMP), True)
     uv = []
     for mesh, corners in shown:
         one = picture_uvs(scene, mesh, mesh.uvs[uv_set], material, corners) if uv_set < len(mesh.uvs) else None
@@ -237,4 +237,4 @@ def _piece(
     end = np.maximum(np.ceil((high - _ROUND) / GRID).astype(np.int64) * GRID, begin + GRID)
     if (end - begin).max() > _LONGEST or float((end - begin).prod()) > max(_OFTEN * float(size.prod()), _TINY):
         return "its pictures are repeated too often"
-    return Piece(m, (int(size[0]), int(size[1])), np.array([begin, end]), wraps_of(material.inputs[0]), False)
+    return Piece(number, (int(size[0]), int(size[1])), np.array([begin, end]), wraps_of(material.inputs[0]), False)

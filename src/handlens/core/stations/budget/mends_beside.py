@@ -17,7 +17,7 @@ from ...reduction.collapse import Reducer
 from ...reduction.stand_ins import HULLS, SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
 from ...scene.generated import name_suffix, with_generated
-from ...scene.matrices import apply
+from ...scene.matrices import UP_NORMAL, apply, unit_vectors
 from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
 from ...words.figures import about, percent, plain
@@ -118,8 +118,7 @@ def _alike(one: list[tuple[str, Mesh]], other: list[tuple[str, Mesh]]) -> bool:
 def _mesh(name: str, points: Array, triangles: Array) -> Mesh:
     p = points[triangles]
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    length = np.linalg.norm(area, axis=1, keepdims=True)
-    normals = np.divide(area, length, out=np.tile([0.0, 1.0, 0.0], (len(area), 1)), where=length > 0)
+    normals = unit_vectors(area, UP_NORMAL)
     return Mesh(
         f"made:{name}",
         name,

@@ -132,12 +132,12 @@ def _shifted(scene: Scene, ways: dict[int, Array]) -> Scene:
             bound = lambda k=n.skin, i=i: _skin(scene.skins[k], way(i)) if i in ways else scene.skins[k]
             nodes[i] = replace(nodes[i], skin=_copy("skin", skins, n.skin, key, copies, bound, n))
 
-    def channel(c: Channel) -> Channel:
+    def channel(source: Channel) -> Channel:
         # A clip that moves the node says where its origin is, and one that moves a child says it from there.
-        if c.path != "translation" or c.node is None:
-            return c
-        by = scene.nodes[c.node].local[:3, :3] @ way(c.node) - way(up[c.node])
-        return replace(c, values=_keys(c.values, c.interpolation, by)) if by.any() else c
+        if source.path != "translation" or source.node is None:
+            return source
+        by = scene.nodes[source.node].local[:3, :3] @ way(source.node) - way(up[source.node])
+        return replace(source, values=_keys(source.values, source.interpolation, by)) if by.any() else source
 
     clips = tuple(replace(clip, channels=tuple(channel(c) for c in clip.channels)) for clip in scene.clips)
     return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins), clips=clips)
@@ -174,7 +174,7 @@ def _keys(values: Array, interpolation: str, by: Array) -> Array:
     return frozen(out.astype(np.float32))
 
 
-def _skin(skin: Skin, d: Array) -> Skin:
+def _skin(skin: Skin, offset: Array) -> Skin:
     inverse = np.tile(np.eye(4), (len(skin.joints), 1, 1)) if skin.inverse_bind is None else skin.inverse_bind.copy()
-    inverse[:, :3, 3] += inverse[:, :3, :3] @ d
+    inverse[:, :3, 3] += inverse[:, :3, :3] @ offset
     return replace(skin, inverse_bind=frozen(inverse))

@@ -79,16 +79,16 @@ def shifted(scene: Scene, by: Array) -> Scene:
             return replace(n, matrix=frozen(m))
         return replace(n, translation=tuple((np.array(n.translation) + by).tolist()))
 
-    def channel(c: Channel) -> Channel:
-        if c.node not in roots or c.path != "translation":
-            return c
-        values = c.values.astype(np.float64)
+    def channel(source: Channel) -> Channel:
+        if source.node not in roots or source.path != "translation":
+            return source
+        values = source.values.astype(np.float64)
         # Of a cubic spline's three rows a key only the middle one is a place; the others are tangents.
-        if c.interpolation == "CUBICSPLINE":
+        if source.interpolation == "CUBICSPLINE":
             values[1::3] += by
         else:
             values += by
-        return replace(c, values=frozen(values.astype(np.float32)))
+        return replace(source, values=frozen(values.astype(np.float32)))
 
     return scene.with_(
         nodes=tuple(node(i, n) for i, n in enumerate(scene.nodes)),
