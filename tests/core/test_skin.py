@@ -26,7 +26,7 @@ from handlens.core.scene.matrices import compose
 from handlens.core.scene.motion import pose_at, worlds_at
 from handlens.core.scene.skinning import joint_matrices, posed
 from handlens.core.scene.transforms import world_matrices
-from handlens.core.scene.weighing import Skeleton, displacement, limited, owners, row_sums, with_rows
+from handlens.core.scene.weighing import Skeleton, displacement, limited, row_sums, vertex_of_weight, with_rows
 from handlens.core.words.calls import Call
 from handlens.core.words.sides import other_side
 from scenes import cube, eel, findings, mesh, read_files, rigged, scene
@@ -467,7 +467,7 @@ def test_filled_weights_come_from_the_surface_and_leave_all_others():
         a, b = (slice(w.starts[v], w.starts[v + 1]) for w in (before, after))
         assert before.joints[a].tolist() == after.joints[b].tolist()
         assert before.weights[a] == pytest.approx(after.weights[b])
-    whole = np.bincount(owners(after), after.joints * after.weights)
+    whole = np.bincount(vertex_of_weight(after), after.joints * after.weights)
     # Round a ring all are alike, and from the foot to the head the carrying joint only rises.
     rings = whole[:72].reshape(9, 8)
     assert np.ptp(rings, axis=1).max() < 0.3

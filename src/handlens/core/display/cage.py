@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..geometry.adjacency import edges
+from ..geometry.adjacency import edges, face_of_corner
 from ..geometry.distinct import distinct_rows
 from ..geometry.triangles import newell_normals
 from ..scene.matrices import unit_vectors
@@ -25,7 +25,7 @@ def cage(mesh: Mesh) -> Mesh:
     area = newell_normals(mesh)
     unit = unit_vectors(area)
     bends = np.ones(len(found.uses), bool)
-    owner = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    owner = face_of_corner(mesh)
     shared = found.shared
     bends[found.uses == 2] = np.einsum("ij,ij->i", unit[owner[shared.one]], unit[owner[shared.other]]) < _FLAT
     lines = first[found.pairs(np.flatnonzero(bends))].astype(np.int32)

@@ -18,6 +18,8 @@ from ..scene.generated import ROLE, property_text
 from ..scene.model import Array
 from ..scene.skinning import morph_weights, morphed_positions, posed, world_positions
 from ..scene.transforms import parents, walk, world_matrices
+from ..scene.weighing import vertex_of_weight
+from ..scene.wrapping import REPEAT
 from ..surface.colour import to_shown
 from ..surface.decoded import shown
 from ..surface.opacity import in_colour, mode_of
@@ -235,7 +237,7 @@ class _Copy:
         assert w is not None
         names = [self.scene.part_name(j) for j in self.scene.skins[skin].joints]
         there = w.joints < min(len(names), 65_536)
-        owner = np.repeat(np.arange(len(mesh.positions)), np.diff(w.starts))[there]
+        owner = vertex_of_weight(w)[there]
         starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=len(mesh.positions)))])
         counts = np.diff(starts)[vertex]
         ends = np.cumsum(counts)
@@ -276,7 +278,7 @@ class _Copy:
         return {
             "uvSet": 0 if used is None else used.uv_set,
             "placed": self.placed(used),
-            "repeat": used is None or used.sampler.get("wrapS", 10497) == 10497,
+            "repeat": used is None or used.sampler.get("wrapS", REPEAT) == REPEAT,
         }
 
     def glow(self, material: Material) -> Json | None:

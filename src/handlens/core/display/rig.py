@@ -11,7 +11,7 @@ from ..scene import Channel, Scene
 from ..scene.model import Array
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import parents, walk
-from ..scene.weighing import owners
+from ..scene.weighing import vertex_of_weight
 from ..words.json_tree import Json
 
 #: Keys of all clips together up to which they travel along, and nodes that may move.
@@ -118,7 +118,7 @@ def blended(scene: Scene, node: int, world: Array) -> Array:
     mesh = scene.meshes[n.mesh]
     w, matrices = mesh.weights, joint_matrices(scene.skins[n.skin], world)
     assert w is not None
-    count, owner = len(mesh.positions), owners(w)
+    count, owner = len(mesh.positions), vertex_of_weight(w)
     known = (w.joints >= 0) & (w.joints < len(matrices)) & np.isfinite(w.weights)
     out = np.empty((count, 3, 3))
     for a in range(3):

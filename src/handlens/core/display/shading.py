@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..geometry.adjacency import face_of_corner
 from ..geometry.distinct import distinct_rows
 from ..geometry.triangles import newell_normals
 from ..machine.blocks import each_block
 from ..scene import Layer, Mesh
 from ..scene.matrices import unit_vectors
 from ..scene.model import Array
+from ..scene.weighing import vertex_of_weight
 
 _CREASE = np.cos(np.radians(40))
 
@@ -28,7 +30,7 @@ def shading_normals(mesh: Mesh, points: Array) -> Layer:
     if not mesh.face_count:
         return Layer(np.zeros((1, 3), np.float32), np.zeros(0, np.int32))
     newell = newell_normals(mesh)
-    face = np.repeat(np.arange(mesh.face_count, dtype=np.int32), mesh.corner_counts)
+    face = face_of_corner(mesh)
     ids, count = distinct_rows([points])
     at = ids[mesh.corners]
     summed = np.stack([np.bincount(at, np.repeat(newell[:, k], mesh.corner_counts), count) for k in range(3)], axis=1)
@@ -49,6 +51,6 @@ def heaviest(mesh: Mesh) -> Array:
     w = mesh.weights
     assert w is not None
     out = np.full(len(mesh.positions), -1.0, np.float32)
-    owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
+    owner = vertex_of_weight(w)
     np.maximum.at(out, owner, w.weights)
     return out

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Array, Layer, Mesh, Morph, Weights, frozen
+from .adjacency import face_of_corner
 from .triangles import newell_normals
 
 
@@ -45,14 +46,14 @@ def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
     Stored normals that went with the old winding are turned too, and those that already went against it are kept; the
     sign of a tangent follows its normal.
     """
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     corners = np.where(turn[face], turned_corners(mesh), np.arange(len(mesh.corners)))
     return _normals_along(recut(mesh, corners, mesh.starts, np.arange(mesh.face_count)), turn)
 
 
 def turned_corners(mesh: Mesh) -> Array:
     """(C,) int64 corners of every face the other way round, each face still beginning at its first corner."""
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     corner, first = np.arange(len(mesh.corners)), mesh.starts[:-1][face]
     return np.where(corner == first, first, first + mesh.starts[1:][face] - corner)
 
@@ -62,7 +63,7 @@ def _normals_along(mesh: Mesh, turned: Array) -> Mesh:
     layer = mesh.normals
     if layer is None or not len(layer.values):
         return mesh
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     corners = np.flatnonzero(turned[face] & (layer.index >= 0))
     if not len(corners):
         return mesh

@@ -14,9 +14,9 @@ from .triangles import newell_normals
 
 def corner_angles(mesh: Mesh) -> Array:
     """(C,) float64 inner angle of each face at each of its corners, in radians; 0 where a side has no length."""
-    n, starts = mesh.corner_counts, mesh.starts
+    starts = mesh.starts
     c = np.arange(len(mesh.corners))
-    face = np.repeat(np.arange(mesh.face_count), n)
+    face = face_of_corner(mesh)
     last = starts[1:][face] - 1
     after = np.where(c == last, starts[:-1][face], c + 1)
     before = np.where(c == starts[:-1][face], last, c - 1)

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..machine.blocks import each_block
 from ..scene.model import Array, Mesh
-from .adjacency import Edges, edges, next_corner
+from .adjacency import Edges, edges, face_of_corner, next_corner
 from .components import components
 from .distinct import distinct_rows
 
@@ -78,7 +78,7 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
 
         each_block(len(index), work)
         return flat, thin
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     p = mesh.positions[mesh.corners]
     first = p[mesh.starts[:-1][face]] if len(face) else p
     reach, area = np.zeros(mesh.face_count), np.zeros(mesh.face_count)

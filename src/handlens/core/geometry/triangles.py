@@ -6,6 +6,7 @@ import numpy as np
 
 from ..machine.blocks import each_block
 from ..scene.model import Array, Mesh
+from .adjacency import face_of_corner
 from .flips import THIN, less_thin, thinness
 
 
@@ -91,7 +92,7 @@ def _around(mesh: Mesh) -> tuple[Array, Array, Array]:
     """(C,) face of each corner, and the corners before and after it round its face."""
     starts = mesh.starts
     c = np.arange(len(mesh.corners), dtype=np.int64)
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     last = starts[1:][face] - 1
     return face, np.where(c == starts[:-1][face], last, c - 1), np.where(c == last, starts[:-1][face], c + 1)
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Array, Mesh, frozen
+from .adjacency import face_of_corner
 from .recut import only_used_values, only_vertices, recut
 
 #: Neighbours of a point that are looked at in one round; what is left comes in the next.
@@ -279,12 +280,12 @@ def welded(mesh: Mesh, distance: float, collapse: bool = False) -> Mesh:
     Points of one face are left apart unless they are in one place, or `collapse` says so. A corner that comes to lie on the one
     before it goes; a face of fewer than three corners goes; a line of no length goes.
     """
-    owner = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    owner = face_of_corner(mesh)
     first = close_groups(mesh.positions, distance, mesh.corners, owner, collapse)
     if (first == np.arange(len(first))).all():
         return mesh
     at = first[mesh.corners]
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     start = mesh.starts[:-1][face] if len(face) else face
     corner = np.arange(len(at))
     before = np.where(corner == start, mesh.starts[1:][face] - 1, corner - 1) if len(face) else corner

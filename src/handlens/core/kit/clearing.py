@@ -13,8 +13,8 @@ from ..geometry.recut import only_faces, only_used_values, only_vertices, used_v
 from ..geometry.topology import surface
 from ..limits import MendError
 from ..measures.facing import facing, placed_parts, plainly_outward, ray_scene
-from ..measures.looked_at import UPRIGHT
 from ..scene import Mesh, Scene
+from ..scene.axes import AXIS_INDEX
 from ..scene.model import Array
 from .without import without_parts
 
@@ -51,7 +51,7 @@ def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
     placed = placed_parts(scene, found)
     seen: dict[int, Array] = {}
     if placed and plainly_outward(placed) is None:
-        for p, f in zip(placed, facing(placed, ray_scene(placed), None, UPRIGHT[scene.up_axis or "Y"]), strict=True):
+        for p, f in zip(placed, facing(placed, ray_scene(placed), None, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
             number = scene.nodes[p.node].mesh
             assert number is not None
             mask = np.ones(p.mesh.face_count, bool)

@@ -11,6 +11,7 @@ import numpy as np
 
 from ..limits import InputError
 from ..measures import Measures
+from ..scene.axes import AXIS_INDEX
 from ..scene.model import Array
 from ..words.lengths import metres
 from ..words.patterns import MOST_LETTERS
@@ -91,7 +92,7 @@ def _words(things: Sequence[NamedThing], up: str, unit: float) -> list[dict[str,
     high = [t.high for t in things if t.high is not None]
     least = np.min(low, axis=0) if low else np.zeros(3)
     most = np.max(high, axis=0) if high else np.zeros(3)
-    tall = {"X": 0, "Y": 1, "Z": 2}[up]
+    tall = AXIS_INDEX[up]
 
     def third(thing: NamedThing, axis: int, words: tuple[str, str, str]) -> str:
         if thing.low is None or thing.high is None or not most[axis] > least[axis]:

@@ -11,8 +11,6 @@ from ..rules import Intent
 from ..words.calls import Call
 from .check import Elements, Finding, node_key, value
 
-UP = {"X": 0, "Y": 1, "Z": 2}
-
 
 def first_parts(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
     """The first part that shows each mesh at a size: what is wrong with a mesh is told once."""

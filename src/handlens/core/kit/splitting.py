@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-import numpy as np
-
+from ..geometry.adjacency import face_of_corner
 from ..geometry.components import components
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
 from ..geometry.topology import surface
@@ -71,7 +70,7 @@ def without_unplaced(before: Scene, after: Scene) -> Scene:
 def pieces(mesh: Mesh) -> Array:
     """(F,) piece of each face: faces that share a welded point hang together."""
     at = surface(mesh).ids[mesh.corners]
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     first = at[mesh.starts[:-1][face]] if len(face) else at
     total = int(at.max(initial=-1)) + 1
     return components(total, first, at)[at[mesh.starts[:-1]]]

@@ -13,6 +13,7 @@ from ..geometry.holes import Holes
 from ..geometry.patches import Patches
 from ..machine.forked import by_two
 from ..scene import Scene
+from ..scene.axes import AXIS_INDEX
 from ..scene.model import Array, readable
 from ..scene.transforms import parents, walk, world_matrices
 from .alpha_pictures import alpha_pictures
@@ -162,7 +163,7 @@ def _meshes(
 
 
 def _parts(scene: Scene, order: list[int], placed: list[int], world: Array, flat: list[bool]) -> list[PartFigures]:
-    upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
+    upright = AXIS_INDEX[scene.up_axis or "Y"]
     coarse = links(scene, order, parents(scene), world)
     one = lambda i: part_figures(scene, i, world, upright, flat, coarse[i])
     small = len(placed) >= _MANY and all(len(mesh.positions) <= 3 * _SMALL for mesh in scene.meshes)

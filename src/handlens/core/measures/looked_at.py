@@ -10,6 +10,7 @@ import numpy as np
 from ..geometry.holes import Holes
 from ..geometry.patches import Patches
 from ..scene import Scene
+from ..scene.axes import AXIS_INDEX
 from ..scene.generated import ROLE, property_text
 from ..scene.matrices import apply
 from ..scene.model import Array
@@ -29,9 +30,6 @@ from .facing import (
 )
 from .records import FacingFigures, SideFigures, WalkFigures
 from .walk_round import DIRECTIONS, walk_round
-
-#: Number of the axis that is up.
-UPRIGHT = {"X": 0, "Y": 1, "Z": 2}
 
 
 def too_many(scene: Scene) -> bool:
@@ -64,7 +62,7 @@ def look(
     area = plainly_outward(parts)
     rays = ray_scene(parts) if area is None else None
     both = [drawn_both(scene, p) for p in parts]
-    upright = UPRIGHT[scene.up_axis or "Y"]
+    upright = AXIS_INDEX[scene.up_axis or "Y"]
     figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays, area, upright), both, strict=True)]
     if rays is None:
         return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [], {})

@@ -12,6 +12,7 @@ import numpy as np
 from ..scene import Scene
 from ..scene.model import Array
 from ..scene.transforms import parents, walk
+from ..scene.weighing import vertex_of_weight
 from .records import NudgeFigures
 
 _STILL = 1e-6
@@ -63,7 +64,7 @@ def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
     assert n.mesh is not None
     w = scene.meshes[n.mesh].weights
     assert w is not None
-    owner = np.repeat(np.arange(len(w.starts) - 1), np.diff(w.starts))
+    owner = vertex_of_weight(w)
     good = (w.joints >= 0) & (w.joints < len(within))
     moves = np.zeros(len(w.joints))
     moves[good] = within[w.joints[good]]

@@ -9,6 +9,7 @@ from ..geometry.triangles import fan
 from ..geometry.uv_area import UvAreas
 from ..scene import Material, Scene, TextureInput
 from ..scene.model import Array
+from ..scene.wrapping import CLAMP
 from ..surface.uv_transform import placed
 from ..words.json_tree import Json
 from .records import ShownFigures
@@ -50,9 +51,8 @@ def texels(uv: Array, pixels: Array, sampler: Json, v_down: bool) -> Array:
     high, wide = pixels.shape[:2]
     v = uv[:, 1] if v_down else 1 - uv[:, 1]
     column, row = np.floor(uv[:, 0] * wide), np.floor(v * high)
-    held = 33071
-    column = column.clip(0, wide - 1) if sampler.get("wrapS") == held else np.mod(column, wide)
-    row = row.clip(0, high - 1) if sampler.get("wrapT") == held else np.mod(row, high)
+    column = column.clip(0, wide - 1) if sampler.get("wrapS") == CLAMP else np.mod(column, wide)
+    row = row.clip(0, high - 1) if sampler.get("wrapT") == CLAMP else np.mod(row, high)
     return pixels[row.astype(int), column.astype(int)]
 
 

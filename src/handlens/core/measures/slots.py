@@ -11,6 +11,7 @@ import numpy as np
 
 from ..scene import Image, Material, Scene, TextureInput
 from ..scene.model import Array, readable
+from ..scene.wrapping import REPEAT
 from ..surface.opacity import mode_of
 from .alpha_pictures import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
@@ -114,7 +115,7 @@ def material_says(scene: Scene, material: Material, picture: Callable[[Image], A
             t.path,
             None if t.image is None else told(scene.images[t.image]),
             t.uv_set,
-            {"wrapS": 10497, "wrapT": 10497, **t.sampler},
+            {"wrapS": REPEAT, "wrapT": REPEAT, **t.sampler},
             t.transform,
             t.scale,
             t.channel,

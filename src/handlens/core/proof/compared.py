@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from ..formats.table import BY_NAME
+from ..geometry.adjacency import face_of_corner
 from ..scene import Layer, Mesh, Scene
 from ..scene.model import Array
 from ..scene.transforms import walk
@@ -147,7 +148,7 @@ class Compared:
             out[met] = label_a[met] != label_b[faces.face[met]]
         corners = [d.corners() for d in self._first_layers[part.sent, part.read_back].values() if not d.none]
         if corners:
-            owner = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+            owner = face_of_corner(mesh)
             out[owner[np.concatenate(corners)]] = True
         return np.flatnonzero(out)
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from ..formats.conform import alike_frame
 from ..scene import Scene
+from ..scene.axes import AXIS_INDEX
 from ..scene.bounds import world_bounds
 from ..scene.model import Array
 from ..scene.transforms import walk, world_matrices
@@ -106,7 +107,7 @@ class _Both:
                 int(before is not None),
                 ["there is nothing to see any more"] if before is not None and after is None else [],
             )
-        up = {"X": 0, "Y": 1, "Z": 2}[self.b.up_axis or "Y"]
+        up = AXIS_INDEX[self.b.up_axis or "Y"]
         words = {up: "tall"} | dict(zip([k for k in range(3) if k != up], ("wide", "deep"), strict=True))
         broke = []
         for k in range(3):

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from ..scene import Material, Scene, TextureInput
+from ..scene.wrapping import CLAMP, MIRROR, REPEAT
 from .compared import Compared
 from .pairing import digest, image_name
 from .rows import Row, counted, differs, listed, same
@@ -13,8 +14,7 @@ from .tolerances import VALUE
 from .words import alike, value
 
 GROUP = "Materials"
-_REPEAT = 10497
-_WRAPS = {10497: "repeated", 33648: "mirrored", 33071: "held at the edge"}
+_WRAPS = {REPEAT: "repeated", MIRROR: "mirrored", CLAMP: "held at the edge"}
 
 
 def rows(compared: Compared) -> Iterator[Row]:
@@ -100,7 +100,7 @@ def _inputs(
 
 
 def _wrap(texture: TextureInput) -> Any:
-    own = (texture.sampler.get("wrapS", _REPEAT), texture.sampler.get("wrapT", _REPEAT))
+    own = (texture.sampler.get("wrapS", REPEAT), texture.sampler.get("wrapT", REPEAT))
     return [_WRAPS.get(w, w) if isinstance(w, int) else w for w in own]
 
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from ..scene import Mesh, Skin
 from ..scene.model import Array
+from ..scene.weighing import vertex_of_weight
 from .compared import Compared, Part
 from .pairing import pair_by
 from .rows import Row, counted, differs, listed, same
@@ -148,7 +149,7 @@ def _weights(compared: Compared) -> Iterator[Row]:
         a, b = compared.a.meshes[part.sent], compared.b.meshes[part.read_back]
         for k, m in ((0, a), (1, b)):
             if m.weights is not None:
-                there = np.repeat(np.arange(len(m.positions)), np.diff(m.weights.starts))[m.weights.weights != 0]
+                there = vertex_of_weight(m.weights)[m.weights.weights != 0]
                 influences = np.bincount(there, minlength=len(m.positions))
                 total[k] += int(np.count_nonzero(influences))
                 most[k] = max(most[k], int(influences.max(initial=0)))

@@ -19,6 +19,7 @@ from ..geometry.recut import recut
 from ..geometry.triangles import newell_normals, triangulate
 from ..scene.matrices import unit_vectors
 from ..scene.model import Array, Layer, Mesh
+from ..scene.weighing import vertex_of_weight
 from .nearest import barycentric
 
 #: Two faces that meet at more than this, in degrees, and have normals of their own there, meet at a hard edge.
@@ -126,7 +127,7 @@ def _strongest(mesh: Mesh) -> Array:
     w = mesh.weights
     assert w is not None
     out = np.full(len(mesh.positions), -1, np.int64)
-    owner = np.repeat(np.arange(len(out)), np.diff(w.starts))
+    owner = vertex_of_weight(w)
     order = np.lexsort((-w.joints, w.weights))
     out[owner[order]] = w.joints[order]
     return out

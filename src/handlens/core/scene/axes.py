@@ -6,6 +6,9 @@ import numpy as np
 
 from .model import Array
 
+#: Coordinate of each axis.
+AXIS_INDEX = {"X": 0, "Y": 1, "Z": 2}
+
 #: Turn that takes each up axis to Y. X up: right is -Y and Z stays (COLLADA 1.4.1, chapter 5, `up_axis`).
 _TO_Y = {
     "Y": np.eye(3),

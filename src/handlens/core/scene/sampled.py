@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from .model import Mesh, Scene, frozen
-from .weighing import owners, with_rows
+from .weighing import vertex_of_weight, with_rows
 
 
 def fewer_vertices(scene: Scene, most: int) -> Scene:
@@ -24,7 +24,7 @@ def fewer_vertices(scene: Scene, most: int) -> Scene:
         if mesh.weights is not None:
             number = np.full(len(mesh.positions), -1, np.int64)
             number[stay] = np.arange(len(stay))
-            owner = number[owners(mesh.weights)]
+            owner = number[vertex_of_weight(mesh.weights)]
             use = owner >= 0
             weights = with_rows(len(stay), owner[use], mesh.weights.joints[use], mesh.weights.weights[use])
         meshes.append(Mesh(mesh.id, mesh.name, frozen(mesh.positions[stay]), weights=weights))

@@ -9,6 +9,7 @@ import numpy as np
 from .matrices import apply
 from .model import Array, Scene, Skin, frozen
 from .transforms import world_matrices
+from .weighing import vertex_of_weight
 
 #: Weights that are worked through together.
 _AT_A_TIME = 1 << 18
@@ -52,7 +53,7 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
     skin, w = scene.skins[n.skin], mesh.weights
     joints = joint_matrices(skin, world)
     count = len(mesh.positions)
-    owner = np.repeat(np.arange(count), np.diff(w.starts))
+    owner = vertex_of_weight(w)
     out = np.zeros((count, 3))
     # So many weights at a time: their matrices would fill many times the memory of the mesh.
     for begin in range(0, len(owner), _AT_A_TIME):

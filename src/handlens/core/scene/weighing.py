@@ -9,19 +9,19 @@ import numpy as np
 from .model import Array, Mesh, Weights, frozen
 
 
-def owners(weights: Weights) -> Array:
+def vertex_of_weight(weights: Weights) -> Array:
     """(E,) int64 the vertex of each entry."""
     return np.repeat(np.arange(len(weights.starts) - 1), np.diff(weights.starts))
 
 
 def row_sums(weights: Weights, values: Array) -> Array:
     """(V,) float64 sums of one value an entry."""
-    return np.bincount(owners(weights), weights=values, minlength=len(weights.starts) - 1)
+    return np.bincount(vertex_of_weight(weights), weights=values, minlength=len(weights.starts) - 1)
 
 
 def ranks(weights: Weights) -> Array:
     """(E,) int64 place of each entry among those of its vertex, the heaviest first; of equal ones the first stands first."""
-    owner = owners(weights)
+    owner = vertex_of_weight(weights)
     order = np.lexsort((-weights.weights, owner))
     out = np.empty(len(owner), np.int64)
     out[order] = np.arange(len(owner)) - weights.starts[owner[order]]
@@ -39,7 +39,7 @@ def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Wei
 
 def weights_where(weights: Weights, keep: Array) -> Weights:
     """The weights without some entries. keep: (E,) bool."""
-    return with_rows(len(weights.starts) - 1, owners(weights)[keep], weights.joints[keep], weights.weights[keep])
+    return with_rows(len(weights.starts) - 1, vertex_of_weight(weights)[keep], weights.joints[keep], weights.weights[keep])
 
 
 def normalised(weights: Weights, only: Array | None = None) -> Weights:
@@ -48,7 +48,7 @@ def normalised(weights: Weights, only: Array | None = None) -> Weights:
     good = np.isfinite(total) & (total > 1e-12)
     if only is not None:
         good &= only
-    divisor = np.where(good, total, 1.0)[owners(weights)]
+    divisor = np.where(good, total, 1.0)[vertex_of_weight(weights)]
     return Weights(weights.starts, weights.joints, frozen((weights.weights / divisor).astype(np.float32)))
 
 
@@ -61,7 +61,7 @@ def limited(weights: Weights, most: int) -> Weights:
     after = row_sums(cut, cut.weights.astype(np.float64))
     with np.errstate(all="ignore"):
         grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
-    return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[owners(cut)]).astype(np.float32)))
+    return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[vertex_of_weight(cut)]).astype(np.float32)))
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     place[chosen] = np.arange(len(chosen))
     rows, columns, amounts = [], [], []
     for w, sign in ((before, 1.0), (after, -1.0)):
-        owner = owners(w)
+        owner = vertex_of_weight(w)
         with np.errstate(all="ignore"):
             total = row_sums(w, w.weights.astype(np.float64))[owner]
         use = (place[owner] >= 0) & (w.joints >= 0) & (w.joints < joints) & (np.abs(total) > 1e-12)
@@ -115,7 +115,11 @@ def joint_reach(points: Array, weights: Weights, bones: Skeleton) -> Array:
     joints, out = len(bones.up), np.zeros(len(bones.up))
     use = (weights.joints >= 0) & (weights.joints < joints) & np.isfinite(weights.weights)
     row, column, summed = _with_all_below(
-        owners(weights)[use], weights.joints[use].astype(np.int64), weights.weights[use].astype(np.float64), len(points), bones.up
+        vertex_of_weight(weights)[use],
+        weights.joints[use].astype(np.int64),
+        weights.weights[use].astype(np.float64),
+        len(points),
+        bones.up,
     )
     far = np.abs(summed) * np.linalg.norm(points[row] - bones.places[column], axis=1)
     np.maximum.at(out, column, np.where(np.isfinite(far), far, 0.0))
@@ -182,5 +186,5 @@ def heaviest_joint(mesh: Mesh) -> Array:
     w = mesh.weights
     if w is not None:
         first = (ranks(w) == 0) & (w.weights > 0)
-        out[owners(w)[first]] = w.joints[first]
+        out[vertex_of_weight(w)[first]] = w.joints[first]
     return out

@@ -8,11 +8,10 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene.model import Array
+from ..scene.wrapping import CLAMP, MIRROR
 
 #: Everything in an atlas lies on multiples of so many pixels, so that a picture at half, a quarter or an eighth of it fits too.
 GRID = 8
-#: glTF 2.0 §5.26: what a sampler does beyond a picture's rim.
-_CLAMP, _MIRROR = 33071, 33648
 #: Pixels about what is resampled, so that the filter meets its neighbours.
 _MARGIN = 4
 
@@ -87,9 +86,9 @@ def _beyond(pixels: Array, begin: Array, end: Array, wraps: tuple[int, int]) -> 
 
 
 def _wrapped(at: Array, count: int, wrap: int) -> Array:
-    if wrap == _CLAMP:
+    if wrap == CLAMP:
         return at.clip(0, count - 1)
-    if wrap == _MIRROR:
+    if wrap == MIRROR:
         at = np.mod(at, 2 * count)
         return np.minimum(at, 2 * count - 1 - at)
     out: Array = np.mod(at, count)

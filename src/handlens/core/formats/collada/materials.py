@@ -13,6 +13,7 @@ from urllib.parse import unquote
 
 from ...packages import Package
 from ...scene import Image, Material, Problem, TextureInput
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type, referenced
 from ..shared.xml import Element, Numbers
 
@@ -26,7 +27,7 @@ _ROLES = {
 }
 #: Values of `opaque` and the channel that says how solid: RGB_ZERO takes the luminance of what is see-through.
 OPAQUE = {"A_ONE": "", "A_ZERO": "-a", "RGB_ONE": "l", "RGB_ZERO": "-l"}
-_WRAPS = {"CLAMP": 33071, "BORDER": 33071, "MIRROR": 33648, "WRAP": 10497}
+_WRAPS = {"CLAMP": CLAMP, "BORDER": CLAMP, "MIRROR": MIRROR, "WRAP": REPEAT}
 
 
 class Effects:

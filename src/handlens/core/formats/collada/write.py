@@ -16,6 +16,7 @@ from ...scene import Layer, Material, Mesh, Node, Scene
 from ...scene.model import Array
 from ...scene.motion import poses
 from ...scene.transforms import parents
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ..conform.steps import Target
 from ..shared.xml import Element
 from .materials import OPAQUE
@@ -43,7 +44,7 @@ _ELEMENTS = (
     "index_of_refraction",
 )
 _OPAQUE_WORDS = {channel: word for word, channel in OPAQUE.items()} | {"a": "A_ONE"}
-_WRAPS = {10497: "WRAP", 33648: "MIRROR", 33071: "CLAMP"}
+_WRAPS = {REPEAT: "WRAP", MIRROR: "MIRROR", CLAMP: "CLAMP"}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from ...packages import Package
 from ...scene import Image, Material, Problem, TextureInput
+from ...scene.wrapping import CLAMP
 from ...surface.pictures import referenced
 from ..shared.text import decode
 
@@ -170,7 +171,7 @@ class Libraries:
                     role=MAPS[keyword],
                     path=(keyword,),
                     image=image,
-                    sampler={"wrapS": 33071, "wrapT": 33071} if held else {},
+                    sampler={"wrapS": CLAMP, "wrapT": CLAMP} if held else {},
                     scale=strength[0] if strength else None,
                     channel={"m": "a"}.get(channel, channel),
                     options={k: v for k, v in options.items() if k not in ("-bm", "-clamp", "-imfchan")},

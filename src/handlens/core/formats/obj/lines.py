@@ -84,14 +84,14 @@ class LineParser:
             for token in tokens:
                 for column, value in zip(columns, self._corner(token, run.first + k), strict=True):
                     column.append(value)
-        owners = np.array(counts, np.int64)
+        vertex_of_weight = np.array(counts, np.int64)
         v, t, n = (np.array(c, np.int64) for c in columns)
         faces = run.keyword == "f"  # texture coordinates of lines are not kept
         return Corners(
-            self._resolved(v, "v", owners, run.first, totals),
-            self._resolved(t, "vt", owners, run.first, totals) if faces and t.any() else None,
-            self._resolved(n, "vn", owners, run.first, totals) if faces and n.any() else None,
-            owners,
+            self._resolved(v, "v", vertex_of_weight, run.first, totals),
+            self._resolved(t, "vt", vertex_of_weight, run.first, totals) if faces and t.any() else None,
+            self._resolved(n, "vn", vertex_of_weight, run.first, totals) if faces and n.any() else None,
+            vertex_of_weight,
         )
 
     def refuse(self, line: int, what: str) -> NoReturn:

@@ -6,6 +6,7 @@ import numpy as np
 
 from ...scene import Layer, Mesh, Scene, TextureInput
 from ...scene.model import Array
+from ...scene.wrapping import CLAMP
 from ..conform.steps import Target
 from ..conform.surface import vertex_colours
 
@@ -149,7 +150,7 @@ def _map(scene: Scene, texture: TextureInput) -> str:
         options["-bm"] = [repr(float(texture.scale))]
     if texture.channel:
         options["-imfchan"] = [{"a": "m"}.get(texture.channel, texture.channel)]
-    if (texture.sampler.get("wrapS"), texture.sampler.get("wrapT")) == (33071, 33071):
+    if (texture.sampler.get("wrapS"), texture.sampler.get("wrapT")) == (CLAMP, CLAMP):
         options["-clamp"] = ["on"]
     return " ".join(
         [

@@ -17,12 +17,13 @@ from ...limits import InputError, plural
 from ...packages import Package, checked_entries
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
 from ...scene.model import Array, frozen
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type
 from ..conform.frame import THREEMF_UNITS as UNITS
 from ..shared.xml import Element, Numbers, parse_xml
 
 _MOST_NODES = 200_000
-_WRAPS = {"wrap": 10497, "mirror": 33648, "clamp": 33071, "none": 33071}
+_WRAPS = {"wrap": REPEAT, "mirror": MIRROR, "clamp": CLAMP, "none": CLAMP}
 
 
 def read(package: Package, path: str, data: bytes) -> Scene:

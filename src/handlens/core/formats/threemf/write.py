@@ -12,6 +12,7 @@ from xml.sax.saxutils import escape, quoteattr
 import numpy as np
 
 from ...scene import Mesh, Scene, TextureInput
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ..conform.frame import THREEMF_UNITS
 from ..conform.steps import Target
 
@@ -19,7 +20,7 @@ _CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 _MATERIAL = "http://schemas.microsoft.com/3dmanufacturing/material/2015/02"
 _RELATION = "http://schemas.openxmlformats.org/package/2006/relationships"
 _KINDS = {"png": "image/png", "jpeg": "image/jpeg"}
-_TILES = {10497: "wrap", 33648: "mirror", 33071: "clamp"}
+_TILES = {REPEAT: "wrap", MIRROR: "mirror", CLAMP: "clamp"}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:

@@ -20,6 +20,7 @@ from ...packages import Package, checked_entries
 from ...scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, Node, Problem, Scene, Skin, TextureInput
 from ...scene.matrices import Polar, decompose
 from ...scene.model import Array, Morph, Weights, frozen
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type, referenced
 from ...words.json_tree import Json
 from .tags import UNPACKED
@@ -42,7 +43,7 @@ _ROLES = {
 _FACTORS = ("base-colour", "emissive", "alpha", "roughness", "metallic")
 _VALUES = ("diffuseColor", "emissiveColor", "opacity", "opacityThreshold", "roughness", "metallic")
 #: UsdPreviewSurface specification, UsdUVTexture, wrapS and wrapT; glTF 2.0 §5.26 for the numbers.
-_WRAPS = {"repeat": 10497, "mirror": 33648, "clamp": 33071, "black": 33071}
+_WRAPS = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP, "black": CLAMP}
 
 
 def read(package: Package, path: str, data: bytes) -> Scene:

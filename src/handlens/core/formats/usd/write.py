@@ -20,6 +20,7 @@ from ...scene import Camera, Layer, Light, Material, Mesh, Node, Scene, TextureI
 from ...scene.model import Array
 from ...scene.motion import poses
 from ...scene.transforms import parents, world_matrices
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ..conform.steps import Target
 from .read import space_of
 from .tags import CLIP, MESH_NAME, NODES, PIECE, UNNAMED, WRAPPER
@@ -37,7 +38,7 @@ _INPUTS = {
     "clearcoat": ("clearcoat", "r"),
     "clearcoat-roughness": ("clearcoatRoughness", "r"),
 }
-_WRAPS = {10497: "repeat", 33648: "mirror", 33071: "clamp"}
+_WRAPS = {REPEAT: "repeat", MIRROR: "mirror", CLAMP: "clamp"}
 
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
@@ -302,7 +303,7 @@ class _Writer:
         shader.CreateIdAttr("UsdUVTexture")
         shader.CreateInput("file", types.Asset).Set(Sdf.AssetPath(self.references[texture_input.image]))
         for way in ("wrapS", "wrapT"):
-            shader.CreateInput(way, types.Token).Set(_WRAPS.get(texture_input.sampler.get(way, 10497), "repeat"))
+            shader.CreateInput(way, types.Token).Set(_WRAPS.get(texture_input.sampler.get(way, REPEAT), "repeat"))
         shader.CreateInput("sourceColorSpace", types.Token).Set(
             str(texture_input.options.get("space") or space_of(texture_input.role))
         )

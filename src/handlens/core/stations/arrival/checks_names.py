@@ -175,13 +175,13 @@ def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             )
         )
         wrong = set(bad)
-        owners = [part.node for part in measures.parts if part.name in wrong]
+        vertex_of_weight = [part.node for part in measures.parts if part.name in wrong]
         yield Finding(
             f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}",
             value(bad[0], "text"),
             value(wanted, "text"),
             len(bad),
-            elements=nodes(owners) if owners else None,
+            elements=nodes(vertex_of_weight) if vertex_of_weight else None,
         )
 
 

@@ -13,6 +13,7 @@ from ...geometry.components import components
 from ...geometry.distinct import distinct_rows
 from ...scene import Layer, Material, Mesh, Scene, TextureInput
 from ...scene.model import Array
+from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.atlas import GRID
 from ...surface.decoded import opened
 from ...surface.uv_transform import matrix
@@ -31,7 +32,6 @@ _OFTEN, _TINY, _LONGEST = 4.0, 1 << 16, 1 << 14
 _ROUND, _RIM = 0.02, 1e-4
 #: Shifts and scales past which no picture can be told to lie anywhere.
 _FAR = 1e6
-_REPEAT, _CLAMP, _MIRROR = 10497, 33071, 33648
 
 
 class Piece(NamedTuple):
@@ -124,7 +124,7 @@ def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corn
         uv = uv @ m[:, :2].T + m[:, 2]
     if not scene.v_down:
         uv[:, 1] = 1 - uv[:, 1]
-    period = np.array([{_CLAMP: 0.0, _MIRROR: 2.0}.get(w, 1.0) for w in wraps_of(first)])
+    period = np.array([{CLAMP: 0.0, MIRROR: 2.0}.get(w, 1.0) for w in wraps_of(first)])
     beyond = (uv.min(axis=0) < -_RIM) | (uv.max(axis=0) > 1 + _RIM)
     if (beyond & (period > 0)).any():
         uv = uv - _whole_shifts(mesh, layer, corners, uv, np.where(beyond, period, 0.0))
@@ -133,7 +133,7 @@ def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corn
 
 def wraps_of(texture: TextureInput) -> tuple[int, int]:
     """What a sampler does beyond the rim across and down (glTF 2.0 §5.26), repeating where it does not say."""
-    across, down = (w if (w := texture.sampler.get(k)) in (_CLAMP, _MIRROR) else _REPEAT for k in ("wrapS", "wrapT"))
+    across, down = (w if (w := texture.sampler.get(k)) in (CLAMP, MIRROR) else REPEAT for k in ("wrapS", "wrapT"))
     return across, down
 
 
@@ -220,7 +220,7 @@ def _piece(
     """The piece of a material, or why there is none. shown: meshes with the corners that have it."""
     material = scene.materials[number]
     if not material.inputs and all(uv_set <= len(mesh.uvs) for mesh, _ in shown):
-        return Piece(number, (GRID, GRID), np.array([[0, 0], [GRID, GRID]]), (_CLAMP, _CLAMP), True)
+        return Piece(number, (GRID, GRID), np.array([[0, 0], [GRID, GRID]]), (CLAMP, CLAMP), True)
     uv = []
     for mesh, corners in shown:
         one = picture_uvs(scene, mesh, mesh.uvs[uv_set], material, corners) if uv_set < len(mesh.uvs) else None

@@ -12,10 +12,10 @@ from ...geometry.topology import surface
 from ...kit.choice import PARTS
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
-from ...measures.looked_at import UPRIGHT
 from ...reduction.collapse import Reducer
 from ...reduction.stand_ins import HULLS, SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of
 from ...scene import Layer, Mesh, Scene
+from ...scene.axes import AXIS_INDEX
 from ...scene.generated import name_suffix, with_generated
 from ...scene.matrices import UP_NORMAL, apply, unit_vectors
 from ...scene.model import Array, frozen
@@ -51,7 +51,7 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     scene, nodes = cleared(scene, parts, "stand-in")
     if not nodes:
         raise MendError("None of these parts has a surface that holds still: what joints move needs a stand-in for each joint.")
-    world, up = world_matrices(scene), UPRIGHT[scene.up_axis or "Y"]
+    world, up = world_matrices(scene), AXIS_INDEX[scene.up_axis or "Y"]
     unit = 1.0 if scene.unit_metres is None else scene.unit_metres
     size = {i: scene.meshes[scene.nodes[i].mesh or 0].triangle_count for i in nodes}
     searched = set(sorted(nodes, key=lambda i: -size[i])[:_SEARCHED])

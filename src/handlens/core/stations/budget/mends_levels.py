@@ -11,9 +11,9 @@ import numpy as np
 from ...kit.choice import PARTS
 from ...kit.mend import Figure, Outcome, Parameter, as_share, mend
 from ...limits import MendError
-from ...measures.looked_at import UPRIGHT
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...scene import Scene
+from ...scene.axes import AXIS_INDEX
 from ...scene.generated import name_suffix, with_generated
 from ...scene.matrices import apply
 from ...scene.transforms import world_matrices
@@ -125,7 +125,7 @@ def switch_words(deviation: float, pixels: int) -> str:
 
 def _height(scene: Scene, nodes: Sequence[int]) -> float:
     """Metres from the lowest point of some parts to the highest."""
-    world, up = world_matrices(scene), UPRIGHT[scene.up_axis or "Y"]
+    world, up = world_matrices(scene), AXIS_INDEX[scene.up_axis or "Y"]
     unit = 1.0 if scene.unit_metres is None else scene.unit_metres
     heights = [apply(world[i], scene.meshes[m].positions)[:, up] for i in nodes if (m := scene.nodes[i].mesh) is not None]
     return float(max((h.max() for h in heights), default=0) - min((h.min() for h in heights), default=0)) * unit

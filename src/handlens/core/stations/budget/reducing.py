@@ -16,6 +16,7 @@ from ...reduction.wedges import LEVELS
 from ...scene import Mesh, Scene
 from ...scene.model import Array
 from ...scene.placed import mesh_units
+from ...scene.weighing import vertex_of_weight
 
 #: Rounds of looking for the error, or the count, at which a wish is met.
 _ROUNDS = 14
@@ -110,7 +111,7 @@ def _dense(mesh: Mesh, joints: Array | None, corner: Array | None) -> Array | No
     if w is None or joints is None or len(joints) * len(mesh.positions) > 40_000_000:
         return None
     out = np.zeros((len(mesh.positions), len(joints)), np.float32)
-    out[np.repeat(np.arange(len(out)), np.diff(w.starts)), np.searchsorted(joints, w.joints)] = w.weights
+    out[vertex_of_weight(w), np.searchsorted(joints, w.joints)] = w.weights
     return out if corner is None else out[mesh.corners[corner]]
 
 

@@ -16,8 +16,8 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES
 from ...limits import InputError, MendError, plural
 from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
-from ...measures.looked_at import UPRIGHT
 from ...scene import Layer, Scene
+from ...scene.axes import AXIS_INDEX
 from ...scene.faces import face_mask
 from ...scene.model import Array, frozen
 from ...words.figures import percent
@@ -171,7 +171,7 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     rays = ray_scene(placed) if area is None else None
     votes: dict[int, Array] = {}
     areas = {"before": 0.0, "unsure": 0.0, "judged": 0.0, "hidden": 0.0}
-    for p, f in zip(placed, facing(placed, rays, area, UPRIGHT[scene.up_axis or "Y"]), strict=True):
+    for p, f in zip(placed, facing(placed, rays, area, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
         number = scene.nodes[p.node].mesh
         if p.node not in chosen or number is None:
             continue

@@ -11,6 +11,7 @@ from ...kit.own import Own
 from ...kit.without import holding
 from ...measures import Measures
 from ...scene import Clip, Scene
+from ...scene.axes import AXIS_INDEX
 from ...scene.binding import turn_between
 from ...scene.model import Array
 from ...scene.motion import worlds_at
@@ -113,7 +114,7 @@ def _whole_clip(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: l
     places = worlds[:, :, :3, 3]
     if not np.isfinite(places).all():
         return made
-    upright = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
+    upright = AXIS_INDEX[scene.up_axis or "Y"]
     level = [a for a in range(3) if a != upright]
     top = next((k for k, i in enumerate(watched) if i in driven and not _any_above(i, driven, up)), 0)
     steps = np.linalg.norm(np.diff(places[:, top], axis=0), axis=1)

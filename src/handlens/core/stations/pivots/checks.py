@@ -12,6 +12,7 @@ from ...limits import plural
 from ...measures import Measures
 from ...measures.records import PartFigures
 from ...rules import Intent, RuleSheet
+from ...scene.axes import AXIS_INDEX
 from ...words.anchors import ANCHORS, anchor
 from ...words.calls import Call
 from ...words.figures import plain
@@ -158,7 +159,7 @@ def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: height of the pivot over the model's top or under its base, over the part's own greatest side; a pivot at the foot of the whole is where it belongs. Where all pivots lie in one point, as when everything was left at the origin, that is told by pivots.far or by Placement.
     Source: common practice, no published source.
     """
-    up = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    up = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     free = free_parts(measures)
     places = np.array([p.pivot for p in free])
     if len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free):

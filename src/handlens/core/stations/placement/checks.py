@@ -11,6 +11,7 @@ from ...limits import plural
 from ...measures import Measures
 from ...measures.records import TOLERANCE, NodeFigures, NudgeFigures, is_scaled, is_uneven
 from ...rules import Intent, RuleSheet
+from ...scene.axes import AXIS_INDEX
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
@@ -355,7 +356,7 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if intent.pivot not in (None, "base-centre") or intent.kind == "effect":
         yield Skipped("the intent says that it does not stand on its base")
         return
-    axis = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    axis = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     unit = 1.0 if measures.unit_metres is None else measures.unit_metres
     low = measures.bounds_min[axis] * unit
     height = (measures.bounds_max[axis] - measures.bounds_min[axis]) * unit

@@ -19,6 +19,7 @@ from ...scene.model import frozen
 from ...scene.skinning import joint_matrices, posed
 from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import parents, world_matrices
+from ...scene.weighing import vertex_of_weight
 
 _TOLERANCE = 1e-6
 
@@ -105,7 +106,7 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
 
 def _unweighted(weights: Weights) -> bool:
     """Whether some vertex has no weight at all."""
-    owner = np.repeat(np.arange(len(weights.starts) - 1), np.diff(weights.starts))
+    owner = vertex_of_weight(weights)
     return bool((np.bincount(owner, np.abs(weights.weights), len(weights.starts) - 1) == 0).any())
 
 

@@ -11,6 +11,7 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import FORM
 from ...limits import MendError, plural
 from ...scene import Channel, Node, Scene
+from ...scene.axes import AXIS_INDEX
 from ...scene.bounds import world_bounds
 from ...scene.model import Array, frozen
 from ...scene.moved import placed_within, translated_before
@@ -44,7 +45,7 @@ def home(scene: Scene, back: bool) -> Outcome:
     box = world_bounds(scene)
     if box is None:
         raise MendError("There is nothing to bring home.")
-    up = {"X": 0, "Y": 1, "Z": 2}[scene.up_axis or "Y"]
+    up = AXIS_INDEX[scene.up_axis or "Y"]
     offset = (box[0] + box[1]) / 2
     offset[up] = box[0][up]
     size = float(np.linalg.norm(box[1] - box[0])) or 1.0

@@ -13,6 +13,7 @@ from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
 from ...rules.sheet import UNITS
+from ...scene.axes import AXIS_INDEX
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
@@ -75,7 +76,7 @@ def wanted_ratio(measures: Measures, sheet: RuleSheet, intent: Intent) -> tuple[
     size = size_metres(measures)
     if size is None or not intent.expected.given():
         return None
-    up = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    up = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     depth = 3 - up if up else 2
     pairs = [(intent.expected.height_m, size[up]), (intent.expected.width_m, size[0]), (intent.expected.depth_m, size[depth])]
     logs = [np.log(w / s) for w, s in pairs if w is not None and s > 0]
@@ -127,7 +128,7 @@ def likely_factor(measures: Measures, sheet: RuleSheet, intent: Intent) -> float
 
 def _height(measures: Measures, sheet: RuleSheet) -> float:
     size = size_metres(measures) or [0.0, 0.0, 0.0]
-    return size[{"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]]
+    return size[AXIS_INDEX[measures.up_axis or sheet.up_axis]]
 
 
 @check(

@@ -8,6 +8,7 @@ from ...kit.panel import Figure, Panel, Row, table
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
+from ...scene.axes import AXIS_INDEX
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
@@ -16,7 +17,7 @@ from .checks import can_judge, explanations, size_metres, wanted_ratio
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     size = size_metres(measures)
-    axis = {"X": 0, "Y": 1, "Z": 2}[measures.up_axis or sheet.up_axis]
+    axis = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     wanted = wanted_ratio(measures, sheet, intent)
     ranked = explanations(measures, sheet, intent)
     tall = size[axis] if size else 0.0

@@ -17,7 +17,7 @@ from ...scene.matrices import Polar, apply
 from ...scene.model import Array
 from ...scene.skinning import joint_matrices, morphed_positions, posed_at_rest
 from ...scene.transforms import parents, walk, world_matrices
-from ...scene.weighing import Skeleton, displacement, limited, owners, ranks, row_sums, skeleton_of, weights_where
+from ...scene.weighing import Skeleton, displacement, limited, ranks, row_sums, skeleton_of, vertex_of_weight, weights_where
 from .records import CutFigures, JointFigures, RigFigures, SkinMeasures, SkinOfModel, WeightFigures
 from .surroundings import inverses, loose_parts, sides
 
@@ -107,7 +107,7 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
     """Figures of the weights by themselves. joints: how many the skin has, None where there is no skin."""
     w = mesh.weights
     assert w is not None
-    vertices, owner, values = len(mesh.positions), owners(w), w.weights.astype(np.float64)
+    vertices, owner, values = len(mesh.positions), vertex_of_weight(w), w.weights.astype(np.float64)
     real = np.isfinite(values)
     total = np.bincount(owner, np.where(real, values, 0.0), vertices)
     heavy = np.bincount(owner, np.where(real, np.abs(values), 0.0), vertices)
@@ -185,7 +185,7 @@ def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> We
         out.append(CutFigures(most, len(over), float(far.max(initial=0.0)), len(chosen)))
     moved = 0.0
     if made.dust:
-        chosen = np.unique(owners(w)[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
+        chosen = np.unique(vertex_of_weight(w)[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
         rows = _only(w, chosen)
         moved = float(
             displacement(points[chosen], rows, weights_where(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max()
@@ -196,7 +196,7 @@ def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> We
 def _beyond_the_heaviest(weights: Weights, counts: Array) -> Callable[[int], Array]:
     """A function from a limit to the (V,) weight that each vertex loses by it."""
     widest = int(counts.max(initial=0))
-    values, owner = np.abs(weights.weights), owners(weights)
+    values, owner = np.abs(weights.weights), vertex_of_weight(weights)
     if widest > _DENSE:
         place = ranks(weights)
         return lambda most: np.bincount(owner, np.where(place >= most, values, 0.0), len(counts))

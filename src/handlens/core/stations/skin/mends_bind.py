@@ -20,7 +20,7 @@ from ...scene.moved import with_local
 from ...scene.skinning import joint_matrices
 from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import nodes_above, parents, world_matrices
-from ...scene.weighing import owners, row_sums
+from ...scene.weighing import row_sums, vertex_of_weight
 from ...words.figures import about, plain
 from .mends_weights import without_unused_skins
 
@@ -141,7 +141,7 @@ def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
     w = mesh.weights
     assert w is not None
     known = (w.joints >= 0) & (w.joints < len(matrices))
-    owner, count = owners(w), len(mesh.positions)
+    owner, count = vertex_of_weight(w), len(mesh.positions)
     home = np.linalg.inv(placing)
     # What one receiver normalises and another does not must not be stored: sums go along as they are.
     with np.errstate(all="ignore"):

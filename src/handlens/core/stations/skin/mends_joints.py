@@ -14,11 +14,12 @@ from ...kit.promises import POSES
 from ...kit.without import without_nodes
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Clip, Mesh, Node, Scene, Skin
+from ...scene.axes import AXIS_INDEX
 from ...scene.model import Array, frozen
 from ...scene.moved import translated_before
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.tree import common_parent
-from ...scene.weighing import owners, with_rows
+from ...scene.weighing import vertex_of_weight, with_rows
 from .measures import holds_joints
 
 
@@ -175,7 +176,7 @@ def _places(scene: Scene, top: int, above: int, own: set[int], count: int) -> Ar
     if np.linalg.norm(at) > 1e-3 * mean:
         return np.asarray(at * (np.arange(count) / count)[:, None])
     frame = world_matrices(scene)[above][:3, :3] if above >= 0 else np.eye(3)
-    upward = np.linalg.pinv(frame) @ np.eye(3)["XYZ".index(scene.up_axis or "Y")]
+    upward = np.linalg.pinv(frame) @ np.eye(3)[AXIS_INDEX[scene.up_axis or "Y"]]
     upward *= mean / (float(np.linalg.norm(upward)) or 1.0)
     return np.asarray(at + upward * (np.arange(count) - count)[:, None])
 
@@ -333,7 +334,7 @@ def _renumbered(mesh: Mesh, number: np.ndarray) -> Mesh:
     known = (w.joints >= 0) & (w.joints < len(number))
     now = np.where(known, number[np.where(known, w.joints, 0)], w.joints)
     keep = ~known | (now >= 0)
-    return replace(mesh, weights=with_rows(len(mesh.positions), owners(w)[keep], now[keep], w.weights[keep]))
+    return replace(mesh, weights=with_rows(len(mesh.positions), vertex_of_weight(w)[keep], now[keep], w.weights[keep]))
 
 
 @mend(

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...geometry.adjacency import face_of_corner
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES
@@ -17,7 +18,7 @@ from ...scene.model import Array, frozen
 from ...scene.moved import with_local
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
-from ...scene.weighing import displacement, limited, normalised, owners, row_sums, skeleton_of, weights_where, with_rows
+from ...scene.weighing import displacement, limited, normalised, row_sums, skeleton_of, vertex_of_weight, weights_where, with_rows
 from ...words.figures import about, plain
 from .measures import DUST
 
@@ -65,7 +66,7 @@ def _price(scene: Scene, done: dict[int, tuple[Weights, Weights]]) -> str:
 
 def _merged(weights: Weights) -> Weights:
     """One entry for each joint of a vertex: those of the same joint are added up."""
-    owner = owners(weights)
+    owner = vertex_of_weight(weights)
     width = int(weights.joints.max(initial=0)) + 1
     pairs, at = np.unique(owner * width + weights.joints, return_inverse=True)
     if len(pairs) == len(owner):
@@ -122,8 +123,8 @@ def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
         w = mesh.weights
         assert w is not None
         most = np.zeros(len(mesh.positions))
-        np.maximum.at(most, owners(w), w.weights)
-        keep = ~(w.weights < under) | (w.weights >= most[owners(w)])
+        np.maximum.at(most, vertex_of_weight(w), w.weights)
+        keep = ~(w.weights < under) | (w.weights >= most[vertex_of_weight(w)])
         if keep.all():
             return None
         gone += int(np.count_nonzero(~keep))
@@ -139,7 +140,7 @@ def _to_the_sums_of(weights: Weights, cut: Weights) -> Weights:
     """Weights of some entries, brought to the sums that all had."""
     before, after = row_sums(weights, weights.weights.astype(np.float64)), row_sums(cut, cut.weights.astype(np.float64))
     grow = np.where(after > 1e-12, before / np.where(after > 1e-12, after, 1.0), 1.0)
-    return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[owners(cut)]).astype(np.float32)))
+    return Weights(cut.starts, cut.joints, frozen((cut.weights * grow[vertex_of_weight(cut)]).astype(np.float32)))
 
 
 @mend(
@@ -199,7 +200,7 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         if not bad.any():
             return None
         gone += int(np.count_nonzero(bad))
-        owner = owners(w)
+        owner = vertex_of_weight(w)
         total = np.bincount(owner[~bad], np.abs(w.weights[~bad]), len(mesh.positions))
         had = np.bincount(owner[bad], np.abs(w.weights[bad]), len(mesh.positions))
         lost = np.flatnonzero((total == 0) & (had > 0))
@@ -207,7 +208,7 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         cut = _to_the_sums_of(w, weights_where(w, ~bad)) if (~bad).any() else weights_where(w, ~bad)
         return with_rows(
             len(mesh.positions),
-            np.concatenate([owners(cut), lost]),
+            np.concatenate([vertex_of_weight(cut), lost]),
             np.concatenate([cut.joints, np.zeros(len(lost), np.int32)]),
             np.concatenate([cut.weights, np.ones(len(lost), np.float32)]),
         )
@@ -286,7 +287,7 @@ def fill(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
 def _edges(mesh: Mesh) -> Array:
     """(E, 2) sides of the faces, and lines."""
-    face = np.repeat(np.arange(mesh.face_count), mesh.corner_counts)
+    face = face_of_corner(mesh)
     following = np.arange(len(mesh.corners)) + 1
     last = following == mesh.starts[face + 1] if len(face) else np.zeros(0, bool)
     following = np.where(last, mesh.starts[face], following)
@@ -332,7 +333,7 @@ def _filled(mesh: Mesh, weights: Weights, bare: Array) -> Weights:
     take = bare[row] & (made.data > DUST)
     out = with_rows(
         count,
-        np.concatenate([owners(weights), row[take]]),
+        np.concatenate([vertex_of_weight(weights), row[take]]),
         np.concatenate([weights.joints, column[take]]),
         np.concatenate([weights.weights, made.data[take]]),
     )

@@ -14,7 +14,7 @@ from ...scene.binding import bound_at
 from ...scene.model import Array
 from ...scene.skinning import posed_at_rest
 from ...scene.transforms import parents
-from ...scene.weighing import Skeleton, heaviest_joint, owners
+from ...scene.weighing import Skeleton, heaviest_joint, vertex_of_weight
 from ...words.sides import on_the_left, other_side
 from .records import InverseFigures, LooseFigures, SidesFigures, WeightFigures
 
@@ -187,7 +187,7 @@ def _sides_of(scene: Scene, figures: WeightFigures, bones: Skeleton) -> list[Sid
         return []
     here, there = here[matched], there[matched]
     out = []
-    owner, count = owners(w), len(mesh.positions)
+    owner, count = vertex_of_weight(w), len(mesh.positions)
     for left, right in pairs:
         on_left = np.bincount(owner, np.where(w.joints == left, w.weights, 0), count)
         on_right = np.bincount(owner, np.where(w.joints == right, w.weights, 0), count)

@@ -12,14 +12,12 @@ from ...measures import Measures
 from ...measures.records import MeshFigures, PartFigures, UvFigures
 from ...measures.uvs import OVERLAP, ROOM_RESOLUTION
 from ...rules import Intent, RuleSheet
+from ...scene.wrapping import CLAMP
 from ...words.calls import Call
 from ...words.figures import percent
 from ...words.lengths import metres
 
 Found = Iterator[Finding | Skipped]
-
-#: Wrapping that holds an image at its edge (glTF 2.0 §5.27: CLAMP_TO_EDGE).
-CLAMP = 33071
 
 #: How many times the density of the finest tenth may be that of the coarsest, within a part and between parts.
 SPREAD = 4.0

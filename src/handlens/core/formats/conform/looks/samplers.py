@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from ....limits import plural
 from ....scene import Scene, TextureInput
+from ....scene.wrapping import CLAMP, REPEAT
 from ..steps import ExportLoss, Target
 from .common import GROUP, with_inputs
 from .inputs import unplaced
@@ -51,15 +52,12 @@ def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
 _FILTERS = ("magFilter", "minFilter")
 
 
-_REPEAT, _CLAMP, _MIRROR = 10497, 33071, 33648
-
-
 def _wrap(texture: TextureInput, target: Target | None) -> tuple[int, int]:
     """How an image goes on in both directions; a material library knows repeated, and held at all four edges."""
-    own = (texture.sampler.get("wrapS", _REPEAT), texture.sampler.get("wrapT", _REPEAT))
+    own = (texture.sampler.get("wrapS", REPEAT), texture.sampler.get("wrapT", REPEAT))
     if target is None or not target.lacks("wrapping"):
         return own
-    return own if target.format.name == "obj" and own == (_CLAMP, _CLAMP) else (_REPEAT, _REPEAT)
+    return own if target.format.name == "obj" and own == (CLAMP, CLAMP) else (REPEAT, REPEAT)
 
 
 def _strength(texture: TextureInput, target: Target) -> bool:
