@@ -14,7 +14,28 @@ ROOT = Path(__file__).parents[1]
 
 #: Words for which the trade, or the reader, has a better one.
 VAGUE = frozenset(
-    "told made kept said held apart whole standing shaped through conjugate hung dissolved levers smeared laid came spent thing things".split()
+    [
+        "told",
+        "made",
+        "kept",
+        "said",
+        "held",
+        "apart",
+        "whole",
+        "standing",
+        "shaped",
+        "through",
+        "conjugate",
+        "hung",
+        "dissolved",
+        "levers",
+        "smeared",
+        "laid",
+        "came",
+        "spent",
+        "thing",
+        "things",
+    ]
 )
 #: Letters that are used so in every text on the subject: counters, coordinates, and the two coordinates of a UV or of a plane.
 LETTERS = frozenset("ijknxyzuv_")
@@ -54,7 +75,8 @@ def main(folder: Path) -> int:
         if "versions" not in path.parts
         for line, why in refused(ast.parse(path.read_text()))
     ]
-    print("\n".join(found))
+    for line in found:
+        print(line)
     return 1 if found else 0
 
 

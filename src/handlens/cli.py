@@ -260,7 +260,7 @@ def _inspected(
     outputs.keep_out(_read_of(path, main, scene))
     read = time.perf_counter()
     check_parts(intent, [scene.part_name(i) for i in walk(scene) if scene.nodes[i].mesh is not None], args.intent)
-    inspected = inspect(scene, [sheet], intent, trying=args.trying, kept=False)
+    inspected = inspect(scene, [sheet], intent, trying=args.trying, keep=False)
     measures, tried = inspected.measures, time.perf_counter()
     judgement = judge(measures, sheet, intent)
     tree = report.report(

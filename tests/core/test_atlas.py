@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from handlens.core.kit.spent import spent
+from handlens.core.kit.draw_cost import draw_cost
 from handlens.core.limits import MendError
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
@@ -148,7 +148,7 @@ def test_pictures_that_are_not_multiplied_are_the_same_pixel_for_pixel_and_draws
     )
     made = apply_mend(before, "budget.atlas", {})
     assert np.abs(shown(before, "base-colour") - shown(made.scene, "base-colour")).max() < 1e-6
-    assert (spent(before).draw_calls, spent(made.scene).draw_calls) == (2, 1)
+    assert (draw_cost(before).draw_calls, draw_cost(made.scene).draw_calls) == (2, 1)
     told = {f.what: (f.before, f.after) for f in made.figures}
     assert told["draw calls"] == ("2", "1")
     assert told["pixels along a side of a picture"] == ("100 %", "100 %")

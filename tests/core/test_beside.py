@@ -11,7 +11,7 @@ import trimesh
 from handlens.core.display import display_copy
 from handlens.core.judge import judge
 from handlens.core.judge.report import facts
-from handlens.core.kit.spent import spent
+from handlens.core.kit.draw_cost import draw_cost
 from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
 from handlens.core.measures.drawing import drawing
@@ -96,7 +96,7 @@ def test_every_shape_is_closed_and_lies_about_the_part(kind):
         assert t.volume > 0
     assert fit.gap < 0.75
     if "box" in kind:
-        assert np.abs(made.whole[0] - p.mean(axis=0)).max() >= 0.999
+        assert np.abs(made.merged[0] - p.mean(axis=0)).max() >= 0.999
 
 
 def test_what_stands_on_it_floats_or_sinks_by_what_the_heights_differ():
@@ -238,7 +238,7 @@ def test_a_name_that_was_given_since_is_kept():
 def test_the_chart_counts_what_is_drawn_alone_and_a_level_is_coarser_or_not_there():
     ball = scene(mesh(np.array(trimesh.creation.icosphere(3).vertices), trimesh.creation.icosphere(3).faces.tolist(), "buoy"))
     after = apply_mend(apply_mend(ball, "budget.levels", {}).scene, "budget.stand-in", {"shape": "box"}).scene
-    assert (spent(after), spent(ball).triangles) == (spent(ball), 1_280)
+    assert (draw_cost(after), draw_cost(ball).triangles) == (draw_cost(ball), 1_280)
     few = apply_mend(ball, "budget.levels", {"shares": "50;49"})
     assert [n.name for n in few.scene.nodes] == ["buoy", "buoy_level_1"]
     assert "left out" in few.remarks[0]
@@ -260,5 +260,5 @@ def test_what_is_never_drawn_is_counted_nowhere():
     made = apply_mend(apply_mend(thing, "budget.stand-in", {}).scene, "budget.levels", {"shares": "50%"}).scene
     before, after = measure(thing), measure(made)
     assert len(after.parts) > 1
-    assert facts(after)["triangles"] == spent(made).triangles == drawing(after).triangles == facts(before)["triangles"]
-    assert spent(made).draw_calls == drawing(after).draw_calls == drawing(before).draw_calls
+    assert facts(after)["triangles"] == draw_cost(made).triangles == drawing(after).triangles == facts(before)["triangles"]
+    assert draw_cost(made).draw_calls == drawing(after).draw_calls == drawing(before).draw_calls

@@ -48,8 +48,8 @@ BREAKS = {
 @pytest.mark.parametrize("name", BREAKS)
 def test_what_is_broken_is_found_and_what_is_kept_is_not(name):
     promise, after = BREAKS[name]
-    assert any(not k.held for k in measured_promise(BEFORE, after, promise, {}))
-    assert all(k.held for k in measured_promise(BEFORE, BEFORE, promise, {}))
+    assert any(not k.holds for k in measured_promise(BEFORE, after, promise, {}))
+    assert all(k.holds for k in measured_promise(BEFORE, BEFORE, promise, {}))
 
 
 def test_what_is_no_number_any_more_is_not_kept():
@@ -59,8 +59,8 @@ def test_what_is_no_number_any_more_is_not_kept():
     lost[0, 0] = np.nan
     after = scene(replace(mesh, positions=frozen(lost)))
     for promise in (PLACES, FORM):
-        assert [k.held for k in measured_promise(BEFORE, after, promise, {})] == [False]
-        assert [k.held for k in measured_promise(after, after, promise, {})] == [True]
+        assert [k.holds for k in measured_promise(BEFORE, after, promise, {})] == [False]
+        assert [k.holds for k in measured_promise(after, after, promise, {})] == [True]
     timeless = BEFORE.with_(clips=(_lift((0, np.nan, np.nan)),))
     assert [k.what for k in measured_promise(timeless, timeless, POSES, {})] == ["where everything stands at rest"]
 
@@ -70,17 +70,17 @@ def test_form_leaves_size_place_and_direction_free():
     turn = np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]])
     mesh = triangles_of(cube())
     after = scene(replace(mesh, positions=frozen(0.01 * mesh.positions @ turn.T + [3, 4, 5])))
-    assert [k.held for k in measured_promise(BEFORE, after, FORM, {})] == [True]
+    assert [k.holds for k in measured_promise(BEFORE, after, FORM, {})] == [True]
     mirrored = scene(replace(mesh, positions=frozen(np.r_[mesh.positions[:-1] * [1, 1, 2], mesh.positions[-1:]])))
-    assert [k.held for k in measured_promise(BEFORE, mirrored, FORM, {})] == [False]
+    assert [k.holds for k in measured_promise(BEFORE, mirrored, FORM, {})] == [False]
 
 
 def test_moments_stand_for_each_other_by_the_clock():
     slow = BEFORE.with_(clips=(_lift((0, 2, 4)),))
-    assert not measured_promise(BEFORE, slow, POSES, {})[-1].held
+    assert not measured_promise(BEFORE, slow, POSES, {})[-1].holds
     clocked = Promise(poses=True, clock=lambda _s, _k, _p: Clock(factor=2.0))
-    assert measured_promise(BEFORE, slow, clocked, {})[-1].held
-    assert not measured_promise(BEFORE, slow, replace(clocked, clock=lambda _s, _k, _p: Clock(factor=1.9)), {})[-1].held
+    assert measured_promise(BEFORE, slow, clocked, {})[-1].holds
+    assert not measured_promise(BEFORE, slow, replace(clocked, clock=lambda _s, _k, _p: Clock(factor=1.9)), {})[-1].holds
 
 
 def test_a_mend_that_breaks_its_promise_is_passed_over(monkeypatch):
@@ -102,7 +102,7 @@ def test_a_play_tells_what_was_measured():
 def test_looks_are_what_materials_say_and_images_show():
     """A picture stored otherwise shows the same; a value, a pixel or a face's material that is another does not."""
     made = textured(saved(np.random.default_rng(5).integers(0, 255, (8, 8, 4), np.uint8), "png"))
-    same = lambda after: [k.held for k in measured_promise(made, after, LOOKS, {})]
+    same = lambda after: [k.holds for k in measured_promise(made, after, LOOKS, {})]
     with_image = lambda data: made.with_(images=(replace(made.images[0], load=lambda: data),))
     pixels = np.asarray(Pillow.open(io.BytesIO(made.images[0].bytes())).convert("RGBA"))
     assert same(with_image(saved(pixels, "tiff"))) == [True]

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from core.test_mends import posed, positions, random_tree
 from handlens.core.judge import judge, relevant_measures
 from handlens.core.judge.tree import tree
-from handlens.core.kit.naming import measured_things, names_by
+from handlens.core.kit.naming import named_in, names_by
 from handlens.core.kit.roles import proposals
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
@@ -166,7 +166,7 @@ def test_the_form_shows_the_very_names_that_the_mend_gives():
     made = yard(materials=(Material("m", "tar"), Material("n", "oak")))
     m = collect(made)
     for parts in ([], ["jib", "crate", "crane"]):
-        things, taken = measured_things(m, parts)
+        things, taken = named_in(m, parts)
         shown = names_by("{side}{place}{size}{slot}{parent}{counter}", 3, things, taken, "Y", 1.0)
         given_ = apply_mend(
             made, "arrival.name-by-pattern", {"pattern": "{side}{place}{size}{slot}{parent}{counter}", "start": 3, "parts": parts}

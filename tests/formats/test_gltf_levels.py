@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
-from handlens.core.kit.spent import spent
+from handlens.core.kit.draw_cost import draw_cost
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend
@@ -55,7 +55,7 @@ def test_levels_go_out_and_come_back_in_the_place_of_their_part(tmp_path, moved)
     assert roles(back) == {"pier": "", "buoy": "", "buoy_level_1": "level-1", "buoy_level_2": "level-2"}
     assert np.allclose(world_matrices(back), world_matrices(made), atol=1e-6)
     # Who does not know the extension sees the part as it is, and nothing twice.
-    assert spent(back) == spent(made)
+    assert draw_cost(back) == draw_cost(made)
     # They go out again as they came, whatever the sheet leaves open.
     again = json.loads(write_as(back, "gltf", "quay").files["quay.gltf"])
     assert again["nodes"][1]["extensions"] == {EXTENSION: {"ids": [2, 3]}}
@@ -91,7 +91,7 @@ def test_levels_of_others_are_told_apart_and_kept(tmp_path):
     came = others(tmp_path, [1, 2])
     assert roles(came) == {"near": "", "middle": "level-1", "far": "level-2", "far_hull": "level-2"}
     assert not came.problems
-    assert spent(came).triangles == 1
+    assert draw_cost(came).triangles == 1
     # What the extension says is not written into properties that somebody else's file had none of.
     tree = json.loads(write_as(came, "gltf", "q").files["q.gltf"])
     assert [n.get("extras") for n in tree["nodes"]] == [{"screencoverage": [0.5, 0.2, 0.01]}, None, None, None]

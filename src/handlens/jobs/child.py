@@ -205,15 +205,15 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> _Mended:
     return _Mended(package, mended, [asdict(r) for r in runs], came, seconds)
 
 
-def _taken_up(kept: dict[str, Any], tape: list[Call], package: Package) -> _Mended | None:
+def _taken_up(record: dict[str, Any], tape: list[Call], package: Package) -> _Mended | None:
     """The tape played on from a kept scene. None where that cannot tell what playing all of it would: which slip another takes what it
     needs away from, or what lies beside that was not there then.
     """
-    before, rest = kept["runs"], tape[len(kept["runs"]) :]
+    before, rest = record["runs"], tape[len(record["runs"]) :]
     if any(mend == "textures.find" for mend, _ in rest):
         return None
     try:
-        scene = taken_up(Path(kept["file"]).read_bytes(), package.read)
+        scene = taken_up(Path(record["file"]).read_bytes(), package.read)
     except pickle.UnpicklingError:
         return None
     tell("mending", 0.3)
@@ -228,11 +228,11 @@ def _taken_up(kept: dict[str, Any], tape: list[Call], package: Package) -> _Mend
 _WORTH, _MOST_BYTES = 0.5, 512 * 1024**2
 
 
-def _keep_scene(made: _Mended, out: Path) -> None:
+def _keep_scene(mended: _Mended, out: Path) -> None:
     """Keep the mended scene where another job should not have to play the tape again."""
-    if made.came is None or made.played < _WORTH or any(n.origin != "package" for n in made.scene.beside):
+    if mended.came is None or mended.played < _WORTH or any(n.origin != "package" for n in mended.scene.beside):
         return
-    data = stored(made.scene, made.came)
+    data = stored(mended.scene, mended.came)
     if data is not None and len(data) <= _MOST_BYTES:
         (out / "scene.bin").write_bytes(data)
 

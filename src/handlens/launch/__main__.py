@@ -69,7 +69,7 @@ def _port(text: str) -> int:
     return number
 
 
-def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO) -> int:
+def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO) -> int:
     cluster = Cluster(folder, args.port + 1)
     parts.append(Part("database", cluster.start, lambda: cluster.number, cluster.stop, cluster.base / "log"))
     cluster.start()
@@ -96,7 +96,7 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], held: TextIO
 
     def changed(states: dict[str, str]) -> None:
         tell_state(state, states)
-        tell(held, address, [n for part in parts if (n := part.process()) is not None])
+        tell(lock, address, [n for part in parts if (n := part.process()) is not None])
 
     print(f"Hand Lens is at {address}  (Ctrl-C stops it)", flush=True)
     look_after(parts, changed)

@@ -45,18 +45,18 @@ def claim(folder: Path, patience: float = 5.0) -> TextIO:
         return held
 
 
-def tell(held: TextIO, address: str, processes: list[int]) -> None:
+def tell(lock: TextIO, address: str, processes: list[int]) -> None:
     """Write into a claim where its holder answers and what it started, for whoever finds the folder taken, or left."""
-    held.seek(0)
-    held.truncate(0)
-    held.write(json.dumps({"address": address, "processes": [[n, began(n)] for n in processes]}))
-    held.flush()
+    lock.seek(0)
+    lock.truncate(0)
+    lock.write(json.dumps({"address": address, "processes": [[n, began(n)] for n in processes]}))
+    lock.flush()
 
 
-def _described(held: TextIO) -> dict[str, Any]:
-    held.seek(0)
+def _described(lock: TextIO) -> dict[str, Any]:
+    lock.seek(0)
     try:
-        told = json.loads(held.read())
+        told = json.loads(lock.read())
     except ValueError:
         return {}
     return told if isinstance(told, dict) else {}

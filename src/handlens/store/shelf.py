@@ -159,10 +159,10 @@ def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Int
     return made
 
 
-def _keep(db: Session, inspection: Inspection, made: Mapping[str, StoredJudgement], digests: Mapping[str, str]) -> None:
+def _keep(db: Session, inspection: Inspection, judgements: Mapping[str, StoredJudgement], digests: Mapping[str, str]) -> None:
     rows = [
         {"inspection_id": inspection.id, "sheet": slug, "key": digests[slug], **msgspec.to_builtins(kept)}
-        for slug, kept in made.items()
+        for slug, kept in judgements.items()
     ]
     # Two requests may judge the same at once; either's report will do.
     db.execute(insert(Judgement).values(rows).on_conflict_do_nothing())
@@ -181,7 +181,7 @@ def evidence_of(db: Session, inspection: Inspection, digests: Collection[str]) -
     return {x.digest: x.indices for x in db.scalars(wanted)}
 
 
-def whole_judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Judged:
+def full_judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> Judged:
     """The judgement of a done inspection, its findings with elements but for those of meshes."""
     kept = judgement(db, inspection, sheet, intent)
     return judgement_of(kept, evidence_of(db, inspection, needed_evidence(kept)))
@@ -191,13 +191,13 @@ def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
     return hashlib.sha256(msgspec.json.encode([VERSION, SHAPE, route_key(), sheet, intent])).hexdigest()
 
 
-def keep_judgements(db: Session, inspection: Inspection, told: dict[str, Any]) -> None:
-    """Keep judgements that were made beside a reading. told: {"intent": the one that was held to, "made": by sheet}."""
-    intent = intent_from_json(json.dumps(told["intent"]))
+def keep_judgements(db: Session, inspection: Inspection, answer: dict[str, Any]) -> None:
+    """Keep judgements that were made beside a reading. answer: {"intent": the one that was held to, "made": by sheet}."""
+    intent = intent_from_json(json.dumps(answer["intent"]))
     _keep(
         db,
         inspection,
-        {slug: opened(tree) for slug, tree in told["made"].items()},
+        {slug: opened(tree) for slug, tree in answer["made"].items()},
         {x.slug: _judged_by(x, intent) for x in shipped()},
     )
 

@@ -16,7 +16,7 @@ from ..core.judge.ledger import recounted
 from ..core.judge.price import price
 from ..core.judge.report import with_waivers
 from ..core.judge.trials import changes
-from ..core.kit.naming import measured_things, names_by
+from ..core.kit.naming import named_in, names_by
 from ..core.measures import Measures
 from ..core.measures.drawing import Drawing
 from ..core.pipeline.writing import behind
@@ -245,7 +245,7 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
             now = shelf.inspection_of(db, revision, shelf.slips_of(db, revision))
             if now is not None and now.state == "done":
                 cost = price(_costs(now), _costs(inspection))
-                goes, comes = changes(*(shelf.whole_judgement(db, x, sheet, intent) for x in (now, inspection)))
+                goes, comes = changes(*(shelf.full_judgement(db, x, sheet, intent) for x in (now, inspection)))
         job = _live_job(db, inspection)
         return {
             "inspection": inspection.id,
@@ -355,6 +355,6 @@ def naming_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
         m = None if shown is None else measures_of(shown)
     if m is None:
         return {"changes": []}
-    things, taken = measured_things(m, wish["parts"])
+    things, taken = named_in(m, wish["parts"])
     names = names_by(wish["pattern"], wish["start"], things, taken, m.up_axis or "Y", m.unit_metres or 1.0)
     return {"changes": [{"old": t.name, "new": new} for t, new in zip(things, names, strict=True) if t.name != new]}

@@ -24,7 +24,7 @@ blueprint = Blueprint("catalogue", __name__, url_prefix="/api/catalogue", descri
 
 @blueprint.get("")
 @blueprint.response(200, schemas.Catalogue)
-def whole() -> Any:
+def everything() -> Any:
     """What there is to choose from."""
     return _sent_once(lambda: schemas.Catalogue().dump(_all()))
 

@@ -265,7 +265,7 @@ class _Copy:
             "cutoff": m.alpha_cutoff,
             "doubleSided": bool(m.double_sided),
             "image": number,
-            **self.laid(base),
+            **self.texture_entry(base),
             "glow": self.glow(m),
             "unlit": "KHR_materials_unlit" in _extensions(m),
             "missing": self.scene.images[number].reference
@@ -273,7 +273,7 @@ class _Copy:
             else None,
         }
 
-    def laid(self, used: TextureInput | None) -> Json:
+    def texture_entry(self, used: TextureInput | None) -> Json:
         """How the picture of an input is laid on."""
         return {
             "uvSet": 0 if used is None else used.uv_set,
@@ -292,7 +292,7 @@ class _Copy:
         return {
             "colour": np.clip(colour, 0, 1).tolist(),
             "image": None if image is None else image.image,
-            **self.laid(image),
+            **self.texture_entry(image),
         }
 
     def placed(self, base: TextureInput | None) -> list[float] | None:

@@ -111,11 +111,11 @@ def light_index(positions: Array, index: Array, groups: list[Json]) -> tuple[Arr
     return clusters.chosen[clusters.cell[index[kept]]], regrouped(groups, kept)
 
 
-def regrouped(groups: list[Json], kept: Array) -> list[Json]:
+def regrouped(groups: list[Json], triangles: Array) -> list[Json]:
     """Groups (start and count in corners) of the triangles that are left."""
     out = []
     for g in groups:
-        first, last = np.searchsorted(kept, [g["start"] // 3, (g["start"] + g["count"]) // 3])
+        first, last = np.searchsorted(triangles, [g["start"] // 3, (g["start"] + g["count"]) // 3])
         out.append({**g, "start": int(first) * 3, "count": int(last - first) * 3})
     return out
 

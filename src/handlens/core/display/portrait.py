@@ -233,10 +233,10 @@ def _shares(a: Array, b: Array, corner_c: Array, place: Array) -> Array:
     return np.clip(np.stack([1 - second - third, second, third], axis=1), 0, 1)
 
 
-def _floor(rays: RayScene, origins: Array, away: Array, ground: float, strength: Array) -> Array:
+def _floor(rays: RayScene, origins: Array, direction: Array, ground: float, strength: Array) -> Array:
     """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor. strength: of the shadow, by column."""
-    along = (origins[:, 1] - ground) / away[1]
-    points = origins - along[:, None] * away
+    along = (origins[:, 1] - ground) / direction[1]
+    points = origins - along[:, None] * direction
     near = np.flatnonzero(np.linalg.norm(points[:, [0, 2]], axis=1) < 1.0)
     out = np.tile(_PAPER, (len(origins), 1))
     dark = near[rays.blocked(points[near] + [0, 1e-4, 0], np.broadcast_to(_SUN, (len(near), 3)))]

@@ -78,9 +78,9 @@ def conformed(scene: Scene, format_name: str, stem: str = "model", options: Expo
     return conform(scene, target(scene, format_name, stem, options))
 
 
-def write_conformed(made: ConformedScene, where: Target) -> dict[str, bytes]:
+def write_conformed(conformed: ConformedScene, where: Target) -> dict[str, bytes]:
     """The files of a scene that was made one that the format can hold, main file first."""
-    files: dict[str, bytes] = _module(where.format.family, "write").write(made.scene, where)
+    files: dict[str, bytes] = _module(where.format.family, "write").write(conformed.scene, where)
     return files
 
 

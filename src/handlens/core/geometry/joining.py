@@ -24,11 +24,11 @@ def _moved(mesh: Mesh, matrix: Array) -> Mesh:
     linear = matrix[:3, :3]
     inverse = np.linalg.pinv(linear)
 
-    def directions(layer: Layer | None, through: Array) -> Layer | None:
+    def directions(layer: Layer | None, matrix: Array) -> Layer | None:
         if layer is None:
             return None
         v = layer.values.astype(np.float64)
-        v[:, :3] = v[:, :3] @ through.T
+        v[:, :3] = v[:, :3] @ matrix.T
         v[:, :3] = unit_vectors(v[:, :3])
         return Layer(frozen(v.astype(np.float32)), layer.index)
 

@@ -12,20 +12,20 @@ from .topology import surface
 from .triangles import triangulate
 
 
-def unwrapped(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Layer | None:
+def unwrapped(mesh: Mesh, layer: Layer | None, padding: int, pixels: int) -> Layer | None:
     """UVs in which the surface lies flat in pieces that do not overlap, packed into one tile; None where nothing has an area.
 
-    kept: UVs whose pieces are placed anew as they are. padding: pixels between pieces, of a picture of `pixels` a side.
+    layer: UVs whose pieces are placed anew as they are. padding: pixels between pieces, of a picture of `pixels` a side.
     """
     import xatlas
 
     corners, _ = triangulate(mesh)
     top = surface(mesh)
     # The library wants one vertex a place, and for repacking one a place and UV.
-    if kept is None:
+    if layer is None:
         ids, points, uv = top.ids[mesh.corners], None, None
     else:
-        at = kept.at_corners().astype(np.float64)
+        at = layer.at_corners().astype(np.float64)
         if not np.isfinite(at).all():
             return None
         ids = distinct_rows([top.ids[mesh.corners], at[:, 0], at[:, 1]])[0]
@@ -34,7 +34,7 @@ def unwrapped(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Laye
     points[ids] = mesh.positions[mesh.corners]
     # In a frame where the part has size 1, so that 32-bit floats are fine enough.
     points = (points - points.min(axis=0)) / (float(np.ptp(points, axis=0).max()) or 1.0)
-    if kept is not None:
+    if layer is not None:
         uv = np.zeros((count, 2), np.float32)
         uv[ids] = at
     triangles = ids[corners].astype(np.uint32)
@@ -44,7 +44,7 @@ def unwrapped(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Laye
     atlas = xatlas.Atlas()
     atlas.add_mesh(points, triangles, None, uv)
     chart, pack = xatlas.ChartOptions(), xatlas.PackOptions()
-    chart.use_input_mesh_uvs = kept is not None
+    chart.use_input_mesh_uvs = layer is not None
     pack.padding, pack.resolution, pack.bilinear, pack.rotate_charts = padding, pixels, True, True
     atlas.generate(chart_options=chart, pack_options=pack)
     if not atlas.atlas_count:
@@ -53,12 +53,12 @@ def unwrapped(mesh: Mesh, kept: Layer | None, padding: int, pixels: int) -> Laye
     return _at_corners(mesh, corners, np.asarray(laid), np.asarray(made, np.float32))
 
 
-def _at_corners(mesh: Mesh, corners: Array, laid: Array, made: Array) -> Layer:
+def _at_corners(mesh: Mesh, corners: Array, vertices: Array, uvs: Array) -> Layer:
     """The library's UVs of triangles put back on the polygons' corners; the corner of a polygon takes its first triangle's."""
     index = np.full(len(mesh.corners), -1, np.int32)
     # Backwards, so that the first triangle that has a corner is the last to write it.
-    index[corners[::-1].reshape(-1)] = laid[::-1].reshape(-1)
+    index[corners[::-1].reshape(-1)] = vertices[::-1].reshape(-1)
     used, number = np.unique(index, return_inverse=True)
-    values: Any = made[used[used >= 0]]
+    values: Any = uvs[used[used >= 0]]
     number = number.reshape(-1) - int(used[0] < 0)
     return Layer(frozen(values), frozen(number.astype(np.int32)))

@@ -214,8 +214,10 @@ def _share_face(pairs: Array, incidence: Array, faces: int) -> Array:
     return shared
 
 
-def _joined(points: Array, first: Array, pairs: Array, distance: float, held: tuple[Array, int] | None) -> list[tuple[int, int]]:
-    """Heads that become one in this round: (the head that stays, the one that goes). held: which faces points belong to."""
+def _joined(
+    points: Array, first: Array, pairs: Array, distance: float, limits: tuple[Array, int] | None
+) -> list[tuple[int, int]]:
+    """Heads that become one in this round: (the head that stays, the one that goes). limits: which faces points belong to."""
     if len(pairs) > _PAIRS:
         return _mutual(points, first, pairs, distance)
     members: dict[int, list[int]] = {}
@@ -228,9 +230,9 @@ def _joined(points: Array, first: Array, pairs: Array, distance: float, held: tu
     faces_of: dict[int, set[int]] = {}
 
     def faces(head: int) -> set[int]:
-        assert held is not None
+        assert limits is not None
         if head not in faces_of:
-            keys, many = held
+            keys, many = limits
             faces_of[head] = set(
                 (keys[np.searchsorted(keys, head * many) : np.searchsorted(keys, (head + 1) * many)] % many).tolist()
             )
@@ -246,13 +248,13 @@ def _joined(points: Array, first: Array, pairs: Array, distance: float, held: tu
     out = []
     for one, other in pairs.tolist():
         a, b = sorted((top(one), top(other)))
-        if a == b or (held is not None and faces(a) & faces(b)):
+        if a == b or (limits is not None and faces(a) & faces(b)):
             continue
         if max(float(np.linalg.norm(points[p] - points[a])) for p in members[b]) > distance:
             continue
         parent[b] = a
         members[a] += members.pop(b)
-        if held is not None:
+        if limits is not None:
             faces_of[a] = faces(a) | faces(b)
         out.append((a, b))
     # Chains within a round are followed to their ends.

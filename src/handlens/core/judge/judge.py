@@ -97,10 +97,10 @@ def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) 
 _BESIDE, _ALL = tuple(r for r in APART if r != "aside"), "arrival"
 
 
-def relevant_measures(measures: Measures, intent: Intent, apart: Sequence[str] = APART) -> Measures:
+def relevant_measures(measures: Measures, intent: Intent, aside: Sequence[str] = APART) -> Measures:
     """Measures without the parts that the intent says are not of the thing: figures for scale, lamps, backdrops, stand-ins, coarser levels.
-    apart: the roles that are left out."""
-    kept = [part for part in measures.parts if intent.of_part(part.name).role not in apart] if intent.parts else measures.parts
+    aside: the roles that are left out."""
+    kept = [part for part in measures.parts if intent.of_part(part.name).role not in aside] if intent.parts else measures.parts
     if len(kept) == len(measures.parts):
         return measures
     nodes = {p.node for p in kept}

@@ -79,9 +79,9 @@ def recounted(entries: Sequence[Entry], report: Json) -> list[Entry]:
     return [msgspec.structs.replace(e, counts=counts[e.name]) for e in entries]
 
 
-def _counts(told: Iterable[tuple[str, str]]) -> dict[str, Counts]:
+def _counts(results: Iterable[tuple[str, str]]) -> dict[str, Counts]:
     """Findings by station, of (station, result) of each."""
-    by_result = Counter(told)
+    by_result = Counter(results)
     return {s.name: Counts(*(by_result[s.name, r] for r in Counts.__struct_fields__)) for s in stations()}
 
 

@@ -81,11 +81,11 @@ def judged(where: Json, measures: Measures, sheet: RuleSheet, intent: Intent) ->
     ), evidence
 
 
-def judgement_of(kept: StoredJudgement, evidence: Mapping[str, bytes]) -> Judgement:
+def judgement_of(stored: StoredJudgement, evidence: Mapping[str, bytes]) -> Judgement:
     """The judgement that was kept. Elements of meshes come back without indices; evidence: those of all others, by digest."""
 
     def finding(source: Json) -> Finding:
-        mark = kept.marks.get(source["id"])
+        mark = stored.marks.get(source["id"])
         data = b"" if mark is None or mark.kind in OF_MESHES else evidence[mark.digest]
         lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set, mark.skin)
         named = {k: source[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
@@ -105,7 +105,7 @@ def judgement_of(kept: StoredJudgement, evidence: Mapping[str, bytes]) -> Judgem
             confidence=source.get("confidence"),
         )
 
-    tree = kept.report
+    tree = stored.report
     return Judgement(
         tuple(finding(f) for f in tree["findings"]),
         tuple(tree["clear"]),
@@ -115,6 +115,6 @@ def judgement_of(kept: StoredJudgement, evidence: Mapping[str, bytes]) -> Judgem
     )
 
 
-def needed_evidence(kept: StoredJudgement) -> Collection[str]:
+def needed_evidence(stored: StoredJudgement) -> Collection[str]:
     """What `judgement_of` asks of the evidence."""
-    return {mark.digest for mark in kept.marks.values() if mark.kind not in OF_MESHES}
+    return {mark.digest for mark in stored.marks.values() if mark.kind not in OF_MESHES}

@@ -124,7 +124,7 @@ class _Tries:
         full = sum((i.width or 0) * (i.height or 0) for i in self.measures.images) > _PIXELS
         for n, together in enumerate(order):
             self.progress(0.5 * n / len(kinds))
-            if self.spent():
+            if self.out_of_time():
                 break
             mend = self.calls[together[0]][0]
             touches = _touches(mend)
@@ -141,11 +141,11 @@ class _Tries:
         for n, (text, among_others) in enumerate(alone.items()):
             self.progress(0.5 + 0.5 * n / len(alone))
             # Where there is no time to play it by itself, what it was seen to do among others speaks against it.
-            done += self.figures([text], *self.play([text])) if not self.spent() else [among_others]
+            done += self.figures([text], *self.play([text])) if not self.out_of_time() else [among_others]
             arrived(list(done))
         return done
 
-    def spent(self) -> bool:
+    def out_of_time(self) -> bool:
         """Whether no further play is begun."""
         return self.left <= 0 or time.perf_counter() >= self.until
 
@@ -196,9 +196,9 @@ class _Tries:
             told = self.in_memory(played, scene)
             return done + [self.trial(t, told, outcomes) for t in played]
         lost = self.newly_lost(scene) if len(played) == 1 else []
-        if len(played) == 1 and not told[played[0]][0] and not self.spent():
+        if len(played) == 1 and not told[played[0]][0] and not self.out_of_time():
             # What its own format cannot hold may be held by another: then that one is said beside the offer.
-            other = self.held_by(played[0], scene)
+            other = self.format_that_helps(played[0], scene)
             if other is not None:
                 return [self.trial(played[0], other[1], outcomes, needs_format=other[0])]
         made = [self.trial(t, told, outcomes, written=bool(told[t][0])) for t in played]
@@ -207,13 +207,13 @@ class _Tries:
     def trial(
         self,
         text: str,
-        told: dict[str, _Told],
+        changes: dict[str, _Told],
         outcomes: dict[str, tuple[Outcome, Scene]],
         written: bool = False,
         needs_format: str | None = None,
     ) -> TrialFigures:
         outcome, on = outcomes[text]
-        return TrialFigures(text, None, *told[text], [*_costs(on, outcome.scene), *outcome.remarks], written, needs_format)
+        return TrialFigures(text, None, *changes[text], [*_costs(on, outcome.scene), *outcome.remarks], written, needs_format)
 
     def newly_lost(self, scene: Scene) -> list[str]:
         """Sentences on what the model's own format cannot hold of a scene and could hold of it before."""
@@ -228,7 +228,7 @@ class _Tries:
         self.charge(measures, self.measures)
         return self.compared(texts, self.before, [judge(measures, sheet, self.intent) for sheet in self.sheets])
 
-    def held_by(self, text: str, scene: Scene) -> tuple[str, dict[str, _Told]] | None:
+    def format_that_helps(self, text: str, scene: Scene) -> tuple[str, dict[str, _Told]] | None:
         """The first format beside the model's own in which a mend takes its finding away and brings none, where it does in memory."""
         gone, worse = self.in_memory([text], scene)[text]
         for name in other_formats(self.scene) if gone and not worse else ():

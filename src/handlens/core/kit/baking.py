@@ -157,9 +157,9 @@ class Baking:
     def _parent(self, i: int) -> Array:
         return self.given[self.up[i]] if self.up[i] >= 0 else np.eye(3)
 
-    def _must_keep(self, i: int, above: Array, whole: Array, channels: list[Channel]) -> bool:
+    def _must_keep(self, i: int, above: Array, matrix: Array, channels: list[Channel]) -> bool:
         """Whether a node's clips could not be told in translation, rotation and scale after baking, or it is flat."""
-        if abs(np.linalg.det(whole)) <= 1e-12 * max(np.abs(whole).max(), 1e-300) ** 3:
+        if abs(np.linalg.det(matrix)) <= 1e-12 * max(np.abs(matrix).max(), 1e-300) ** 3:
             return True
         turned = any(c.path == "rotation" for c in channels)
         scaled = [c for c in channels if c.path == "scale"]

@@ -9,8 +9,8 @@ from typing import Any, Literal
 from ..limits import InputError
 from ..scene import Scene
 from ..words.calls import Params, split_names
+from .draw_cost import DrawCost
 from .promises import Promise
-from .spent import Spent
 
 #: What a mend makes anew.
 Touches = Literal["meshes", "images", "neither"]
@@ -160,7 +160,7 @@ class MendRun:
     #: What it promises to keep and was measured to have kept, each in a sentence.
     kept: tuple[str, ...] = ()
     #: What the scene cost to draw before it and after it; None where it did not apply.
-    spent: tuple[Spent, Spent] | None = None
+    draw_cost: tuple[DrawCost, DrawCost] | None = None
 
 
 def mend(

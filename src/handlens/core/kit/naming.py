@@ -32,20 +32,20 @@ class NamedThing(NamedTuple):
     high: Array | None
 
 
-def names_by(pattern: str, start: int, things: Sequence[NamedThing], taken: Iterable[str], up: str, unit: float) -> list[str]:
+def names_by(pattern: str, start: int, named: Sequence[NamedThing], taken: Iterable[str], up: str, unit: float) -> list[str]:
     """A name for each thing, each once among all and none of those that are taken, whatever their case.
 
     up: "X", "Y" or "Z"; unit: metres. Raises InputError where the pattern is none.
     """
     _check(pattern)
     used = {name.casefold() for name in taken}
-    words = _words(things, up, unit)
+    words = _words(named, up, unit)
     again: Counter[str] = Counter()
     out = []
     for k, said in enumerate(words):
 
-        def fill(hole: re.Match[str], k: int = k, said: Mapping[str, str] = said) -> str:
-            return str(start + k).zfill(int(hole[2] or 0)) if hole[1] == "counter" else said[hole[1]]
+        def fill(hole: re.Match[str], k: int = k, properties: Mapping[str, str] = said) -> str:
+            return str(start + k).zfill(int(hole[2] or 0)) if hole[1] == "counter" else properties[hole[1]]
 
         wanted = _HOLES.sub(fill, pattern).strip() or f"part_{start + k}"
         name = wanted
@@ -57,7 +57,7 @@ def names_by(pattern: str, start: int, things: Sequence[NamedThing], taken: Iter
     return out
 
 
-def measured_things(measures: Measures, parts: Sequence[str]) -> tuple[list[NamedThing], list[str]]:
+def named_in(measures: Measures, parts: Sequence[str]) -> tuple[list[NamedThing], list[str]]:
     """Things of measures whose keys are named, all parts where none is; and the names of all other nodes."""
     shown = {part.node: part for part in measures.parts}
     names = {n.index: n.name for n in measures.nodes}
@@ -86,18 +86,18 @@ def _check(pattern: str) -> None:
         raise InputError("arrival.name-by-pattern: a brace stands alone; write {name} whole.")
 
 
-def _words(things: Sequence[NamedThing], up: str, unit: float) -> list[dict[str, str]]:
+def _words(named: Sequence[NamedThing], up: str, unit: float) -> list[dict[str, str]]:
     """What stands for each word of a pattern, by thing."""
-    low = [t.low for t in things if t.low is not None]
-    high = [t.high for t in things if t.high is not None]
+    low = [t.low for t in named if t.low is not None]
+    high = [t.high for t in named if t.high is not None]
     least = np.min(low, axis=0) if low else np.zeros(3)
     most = np.max(high, axis=0) if high else np.zeros(3)
     tall = AXIS_INDEX[up]
 
-    def third(thing: NamedThing, axis: int, words: tuple[str, str, str]) -> str:
-        if thing.low is None or thing.high is None or not most[axis] > least[axis]:
+    def third(named: NamedThing, axis: int, words: tuple[str, str, str]) -> str:
+        if named.low is None or named.high is None or not most[axis] > least[axis]:
             return words[1]
-        share = ((thing.low + thing.high)[axis] / 2 - least[axis]) / (most[axis] - least[axis])
+        share = ((named.low + named.high)[axis] / 2 - least[axis]) / (most[axis] - least[axis])
         return words[0] if share < 1 / 3 else words[1] if share <= 2 / 3 else words[2]
 
     return [
@@ -110,5 +110,5 @@ def _words(things: Sequence[NamedThing], up: str, unit: float) -> list[dict[str,
             # Left and right as somebody says who faces the front: +X is to the right.
             "side": third(t, 1 if tall == 0 else 0, ("left", "middle", "right")),
         }
-        for t in things
+        for t in named
     ]

@@ -69,10 +69,10 @@ class PromiseResult(NamedTuple):
     counted: bool = False
 
     @property
-    def held(self) -> bool:
+    def holds(self) -> bool:
         return self.off <= self.allowed
 
-    def said(self, unit: float) -> str:
+    def sentence(self, unit: float) -> str:
         """In a sentence. unit: metres for a unit of the file."""
         return f"{self.what}: off by {self.far(unit)} at most" if self.off > 1e-9 else f"{self.what}: as before"
 
@@ -170,7 +170,7 @@ def same_picture(a: Image, b: Image) -> bool:
     first, second = a.bytes(), b.bytes()
     if first is None or second is None or first == second:
         return first == second
-    one, other = (opened(x, whole=True) for x in (a, b))
+    one, other = (opened(x, pixels=True) for x in (a, b))
     if one is None or other is None or one.size != other.size:
         return False
     return bool(one.convert("RGBA").tobytes() == other.convert("RGBA").tobytes())

@@ -11,8 +11,8 @@ from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from .check import Check
 from .mend import Mend
-from .own import Own
 from .panel import Panel
+from .station_measures import StationMeasures
 
 T = TypeVar("T", Check, Mend)
 
@@ -42,7 +42,7 @@ class Station:
     checks: tuple[Check, ...] = ()
     mends: tuple[Mend, ...] = ()
     panel: Callable[[Measures, RuleSheet, Intent], Panel] | None = None
-    own: Own[Any] | None = None
+    own: StationMeasures[Any] | None = None
     blank: str = "not inspected yet"
     of_things: bool = False
     concerns: Callable[[Measures], bool] | None = None

@@ -96,12 +96,12 @@ def without_emptied(scene: Scene, nodes: Iterable[int]) -> Scene:
     return without_nodes(scene, gone)
 
 
-def without_parts(scene: Scene, held: list[int]) -> Scene:
+def without_parts(scene: Scene, nodes: list[int]) -> Scene:
     """The scene without the meshes of some nodes, and without those nodes, and groups above them, that then hold nothing."""
-    if not held:
+    if not nodes:
         return scene
-    gone = set(held)
+    gone = set(nodes)
     bare = scene.with_(nodes=tuple(replace(n, mesh=None, skin=None) if i in gone else n for i, n in enumerate(scene.nodes)))
     before, used = {n.mesh for n in scene.nodes}, {n.mesh for n in bare.nodes}
     after = without_meshes(bare, {k for k in range(len(scene.meshes)) if k in before and k not in used})
-    return without_emptied(after, held)
+    return without_emptied(after, nodes)

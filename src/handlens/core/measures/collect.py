@@ -66,17 +66,17 @@ def count(scene: Scene) -> Measures:
         return _collect(scene, silent, None, False)
 
 
-def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool) -> Measures:
+def _collect(scene: Scene, progress: Progress, known: Known | None, all_figures: bool) -> Measures:
     order, world = walk(scene), world_matrices(scene)
     placed = [i for i in order if scene.nodes[i].mesh is not None]
     arrays: dict[str, Array] = {}
     seen = Seen(scene)
-    meshes = _meshes(scene, progress, known, arrays, seen, whole)
+    meshes = _meshes(scene, progress, known, arrays, seen, all_figures)
     progress("looking at it from all round", 0.7)
-    facing, walked, key = seen.look(meshes, known, arrays) if whole else ([], None, None)
+    facing, walked, key = seen.look(meshes, known, arrays) if all_figures else ([], None, None)
     progress("placing parts", 0.9)
     parts = _parts(scene, order, placed, world, [m.surface.flat for m in meshes])
-    areas = seen.areas if whole else None
+    areas = seen.areas if all_figures else None
     pictures, shown = image_figures(scene, progress, areas, known.images() if known is not None else ())
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
     low = [p.bounds_min for p in parts if p.bounds_min is not None]
@@ -110,7 +110,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
         facing_key=key,
         side_files=[n.path for n in scene.beside if n.role == "side-file"],
     )
-    if whole:
+    if all_figures:
         made = replace(
             made,
             nudges=nudges(scene, world),
@@ -125,7 +125,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, whole: bool)
 
 
 def _meshes(
-    scene: Scene, progress: Progress, known: Known | None, arrays: dict[str, Array], seen: Seen, whole: bool
+    scene: Scene, progress: Progress, known: Known | None, arrays: dict[str, Array], seen: Seen, all_figures: bool
 ) -> list[MeshFigures]:
     """Figures of every mesh, those of equal ones taken over from `known`; their elements are put among `arrays`."""
     twins, alone = possible_twins(scene), len(scene.meshes) == 1
@@ -143,12 +143,12 @@ def _meshes(
 
         step(0.0)
         put: dict[str, Array] = {}
-        made = mesh_figures(scene.meshes[k], k, put, k in twins, alone, seen if whole else None, step)
+        made = mesh_figures(scene.meshes[k], k, put, k in twins, alone, seen if all_figures else None, step)
         return _Measured(made, put, seen.patches.get(k), seen.holes.get(k), seen.areas.of(scene.meshes[k]))
 
     fresh = [k for k, found in enumerate(taken) if found is None]
     small = [k for k in fresh if scene.meshes[k].triangle_count <= _SMALL]
-    many = whole and len(small) >= _MANY
+    many = all_figures and len(small) >= _MANY
     measured = {k: one(k) for k in fresh if not many or scene.meshes[k].triangle_count > _SMALL}
     measured |= dict(zip(small, by_two(one, small), strict=True)) if many else {}
     for k in fresh:

@@ -76,9 +76,9 @@ def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
     return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
 
 
-def _applied(world: Array, carried: float, own: float) -> float:
+def _applied(world: Array, carried: float, share: float) -> float:
     """Most that the part travels along any axis where its own node carries it too: the node's move, and its matrix on the skin's."""
     with np.errstate(all="ignore"):
-        moves = np.eye(3) * own + world[:3, :3] * carried
+        moves = np.eye(3) * share + world[:3, :3] * carried
         length = np.linalg.norm(moves, axis=0).max()
     return float(length) if np.isfinite(length) else 0.0

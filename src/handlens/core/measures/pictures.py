@@ -62,7 +62,7 @@ def picture(image: Image, roles: Collection[str] = ()) -> Picture:
 
     roles: what materials use it as; only a normal map is looked at as one.
     """
-    made = _opened(image, lambda opened, alpha, data: _whole(opened, alpha, data, roles))
+    made = _opened(image, lambda opened, alpha, data: _looked_at(opened, alpha, data, roles))
     _seen.setdefault(image, {})[tuple(roles)] = made.figures
     return made
 
@@ -97,7 +97,7 @@ def seen_before(
 
 def pixel_count(image: Image) -> int:
     """Pixels of an image by its header; none where it is missing or cannot be read."""
-    picture = opened_image(image, whole=False)
+    picture = opened_image(image, pixels=False)
     return 0 if picture is None else picture.width * picture.height
 
 
@@ -122,7 +122,7 @@ def _counted(opened: Any, alpha: bool, data: bytes) -> tuple[float, LookFigures 
     return (_transparency(eight_bits(opened)) if alpha else 0.0), None, None
 
 
-def _whole(opened: Any, alpha: bool, data: bytes, roles: Collection[str]) -> tuple[float, LookFigures | None, Array | None]:
+def _looked_at(opened: Any, alpha: bool, data: bytes, roles: Collection[str]) -> tuple[float, LookFigures | None, Array | None]:
     normal = not {"normal", "bump"}.isdisjoint(roles)
     if alpha or normal or opened.width * opened.height <= _ROWS * SAMPLED or opened.mode.startswith("I"):
         pixels = eight_bits(opened)
@@ -250,12 +250,12 @@ def twins(looks: Sequence[tuple[int, LookFigures]]) -> list[tuple[int, int]]:
     return out
 
 
-def _same(a: LookFigures, b: LookFigures, away: Array) -> bool:
-    """away: (n,) by how many levels their shrunk copies differ."""
+def _same(a: LookFigures, b: LookFigures, differences: Array) -> bool:
+    """differences: (n,) by how many levels their shrunk copies differ."""
     if (a.alpha is None) != (b.alpha is None):
         return False
     spread = abs(a.spread - b.spread) <= 1.0 + 0.1 * max(a.spread, b.spread)
-    return bool(spread and away.mean() <= _LEVELS and np.percentile(away, 98) <= 16)
+    return bool(spread and differences.mean() <= _LEVELS and np.percentile(differences, 98) <= 16)
 
 
 def glows(look: LookFigures) -> bool:

@@ -36,8 +36,10 @@ MODELS = {
 _SAME = 1e-3
 
 
-def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Mapping[int, AlphaApart]) -> list[MaterialFigures]:
-    """One record a material, in the file's order. shown: what some of them show of their image. apart: those with an input for alpha."""
+def material_figures(
+    scene: Scene, shown: Mapping[int, ShownFigures], alpha_pictures: Mapping[int, AlphaApart]
+) -> list[MaterialFigures]:
+    """One record a material, in the file's order. shown: what some of them show of their image. alpha_pictures: those with an input for alpha."""
     faces, sets = _use(scene)
     equal = equal_materials(scene)
     return [
@@ -54,7 +56,7 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Map
             material.alpha_cutoff,
             material.base_colour[3],
             max(material.emissive) > 0 or any(t.role == "emissive" for t in material.inputs),
-            apart[k].shown if k in apart else shown.get(k),
+            alpha_pictures[k].shown if k in alpha_pictures else shown.get(k),
             [e for e in MODELS if e in material.source.get("extensions", {})]
             if isinstance(material.source.get("extensions"), Mapping)
             else [],
@@ -63,8 +65,8 @@ def material_figures(scene: Scene, shown: Mapping[int, ShownFigures], apart: Map
             *_highlight(material),
             max(material.base_colour[:3]),
             max(material.emissive),
-            apart[k].drawn if k in apart else mode_of(material),
-            apart[k].figures if k in apart else None,
+            alpha_pictures[k].drawn if k in alpha_pictures else mode_of(material),
+            alpha_pictures[k].figures if k in alpha_pictures else None,
         )
         for k, material in enumerate(scene.materials)
     ]
@@ -89,17 +91,17 @@ def equal_materials(scene: Scene) -> dict[int, int]:
     return out
 
 
-def _rounded(a: Any) -> Any:
+def _rounded(described: Any) -> Any:
     """A description that can be looked up, the same for those whose numbers are the same to a thousandth."""
-    if isinstance(a, bool) or a is None or isinstance(a, str):
-        return a
-    if isinstance(a, int | float):
-        return round(a / _SAME) if -1e15 < a < 1e15 else repr(a)
-    if isinstance(a, Mapping):
-        return frozenset((key, _rounded(value)) for key, value in a.items())
-    if isinstance(a, list | tuple):
-        return tuple(_rounded(x) for x in a)
-    return repr(a)
+    if isinstance(described, bool) or described is None or isinstance(described, str):
+        return described
+    if isinstance(described, int | float):
+        return round(described / _SAME) if -1e15 < described < 1e15 else repr(described)
+    if isinstance(described, Mapping):
+        return frozenset((key, _rounded(value)) for key, value in described.items())
+    if isinstance(described, list | tuple):
+        return tuple(_rounded(x) for x in described)
+    return repr(described)
 
 
 def material_says(scene: Scene, material: Material, picture: Callable[[Image], Any] | None = None) -> list[Any]:

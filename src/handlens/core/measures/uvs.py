@@ -124,18 +124,18 @@ def _by_face(mesh: Mesh, face: Array, twice: Array) -> tuple[Array, Array]:
 
 
 def _raster(
-    mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, laid: Layout, joined: Islands, resolution: int
+    mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, layout_: Layout, joined: Islands, resolution: int
 ) -> tuple[float, float | None, Array]:
     """Share of the covered texels that several faces of one material cover, least gap of islands, and the faces that overlap."""
     paint = _materials(mesh)
     several = len(paint) and bool((paint != paint[0]).any())
-    slot = paint[laid.face] if several else np.zeros(len(laid.face), np.int32)
+    slot = paint[layout_.face] if several else np.zeros(len(layout_.face), np.int32)
     used = doubled = 0
     faces: list[Array] = []
     padding: float | None = None
     for s in np.unique(slot).tolist():
         some = slot == s
-        outline = laid.outline.some(some)
+        outline = layout_.outline.some(some)
         crossed = uv_raster.crossings(outline, resolution)
         window = uv_raster.window(crossed, resolution)
         here, twofold = uv_raster.shares(crossed, window)
@@ -144,7 +144,7 @@ def _raster(
             over = uv_raster.covered(crossed, window) > 1
             faces.append(_touching(mesh, layer, triangles, twice, paint == s if several else None, over, window))
         # Between islands that lie on each other there is no room to speak of.
-        pieces = joined.of_face[laid.face[some]]
+        pieces = joined.of_face[layout_.face[some]]
         if twofold <= OVERLAP * here and (pieces != pieces[0]).any():
             found = _room(outline, pieces, min(resolution, ROOM_RESOLUTION))
             padding = found if padding is None else padding if found is None else min(padding, found)

@@ -41,15 +41,15 @@ def inspect(
     earlier: Measures | None = None,
     progress: Progress = lambda phase, share: None,
     trying: Trying = "quick",
-    kept: bool = True,
+    keep: bool = True,
 ) -> Inspected:
     """Measure a scene and try what is offered by any of the sheets, what mends the worst finding first.
 
-    earlier: measures of the same model, of which those of equal meshes are taken over. kept: whether later ones may take over from these.
+    earlier: measures of the same model, of which those of equal meshes are taken over. keep: whether later ones may take over from these.
     """
     began = time.perf_counter()
     # What nobody takes over later need not be known by its content.
-    known = None if earlier is None and trying == "none" and not kept else Known(earlier)
+    known = None if earlier is None and trying == "none" and not keep else Known(earlier)
     measures = measure(scene, lambda phase, share: progress(phase, 0.8 * share), known)
     measured = time.perf_counter()
     if trying != "none":

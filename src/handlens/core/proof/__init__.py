@@ -68,11 +68,11 @@ def prove_mended(a: Scene, mended: Scene, b: Scene, options: ExportOptions = PLA
     return Proof(tuple(_ordered(rows)))
 
 
-def prove_conformed(held: ConformedScene, back: Scene, sent_as: str, narrow: bool = False) -> Proof:
+def prove_conformed(conformed: ConformedScene, back: Scene, sent_as: str, narrow: bool = False) -> Proof:
     """Compare what was read back with what was written. sent_as: format of the scene before it was made one that can be held. narrow:
     whether colours may have gone through whole numbers on a way that is not ours."""
     single = BY_NAME[sent_as].single or BY_NAME[back.format].single
-    return Proof(tuple(_ordered([*_expected_rows(held.said), *compare(held.scene, back, single, narrow)])))
+    return Proof(tuple(_ordered([*_expected_rows(conformed.said), *compare(conformed.scene, back, single, narrow)])))
 
 
 def compare(a: Scene, b: Scene, single: bool, narrow: bool = False) -> Iterator[Row]:
@@ -90,8 +90,8 @@ def aspects(both: Compared) -> Iterator[Row]:
         yield from found
 
 
-def _expected_rows(said: Sequence[ExportLoss]) -> Iterator[Row]:
-    for line in said:
+def _expected_rows(losses: Sequence[ExportLoss]) -> Iterator[Row]:
+    for line in losses:
         yield Row(line.group, line.what, line.sent, line.read_back, "as said", CAUTION, line.text)
 
 

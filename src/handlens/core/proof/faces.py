@@ -42,7 +42,7 @@ class Faces:
         return bool((self.corner == np.arange(len(self.corner))).all())
 
     @property
-    def whole(self) -> bool:
+    def unchanged(self) -> bool:
         """Whether each face stands where it stood, and runs as it ran."""
         return not (len(self.turned) or len(self.moved) or len(self.gone) or len(self.new))
 

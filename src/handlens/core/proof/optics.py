@@ -56,5 +56,5 @@ def _with_defaults(source: Mapping[str, Any]) -> dict[str, Any]:
     return out
 
 
-def _only(told: Mapping[str, Any], keys: list[str]) -> str:
-    return ", ".join(f"{k} {value(told.get(k))}" for k in sorted(keys))
+def _only(values: Mapping[str, Any], keys: list[str]) -> str:
+    return ", ".join(f"{k} {value(values.get(k))}" for k in sorted(keys))

@@ -157,13 +157,13 @@ class Reducer:
         about[w.point[used]] = True
         return out, about
 
-    def _left(self, target: int, error: float, held: Array | None = None) -> Array:
+    def _left(self, target: int, error: float, pinned: Array | None = None) -> Array:
         wanted = max(target, _LEAST)
         if not self.able or wanted >= self.count:
             return self.wedges.triangles
         most = min(error / self.extent, TORN)
         ways = [self._unit] if self._separated is None else [self._unit, self._separated]
-        points = [p if held is None else self._with_pins(p, held[self.wedges.point]) for p in ways]
+        points = [p if pinned is None else self._with_pins(p, pinned[self.wedges.point]) for p in ways]
         found = [simplified(p, self.wedges.triangles, wanted, most) for p in points]
         (left, cost), (apart, less) = found[0], found[-1]
         # Where little goes, fans that touch are best held: what is about them is spared.
@@ -176,9 +176,9 @@ class Reducer:
         return _with_fans_separated(self.wedges, self._unit) if self.wedges.touching.any() else None
 
     @staticmethod
-    def _with_pins(points: Array, held: Array) -> Array:
+    def _with_pins(points: Array, pinned: Array) -> Array:
         """Points (n, 3), and behind them what holds some: a place that three share is one that the library moves nothing away from."""
-        return np.concatenate([points, points[held], points[held]])
+        return np.concatenate([points, points[pinned], points[pinned]])
 
     @cached_property
     def _normals(self) -> Array | None:

@@ -71,18 +71,18 @@ def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Arra
     return _without_turning(positions, positions + along[:, None] * normal, triangles, flat), away
 
 
-def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, kept: Array, island: Array) -> Array:
+def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, vertices: Array, island: Array) -> Array:
     """(W, k) values of a reduced surface's points, such as UVs, that give what was there before as nearly as can be.
 
     before: the surface of before, in wedges; values: (W, k) of all wedges. positions: (W, 3) of wedges now;
-    triangles: of the reduced surface, in wedges. kept: (W,) bool wedges whose values stay. island: (W,) samples and what is nearest
+    triangles: of the reduced surface, in wedges. vertices: (W,) bool wedges whose values stay. island: (W,) samples and what is nearest
     to them must lie in the same.
     """
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
 
     used = used_indices(triangles, len(positions))
-    free = ~kept[used]
+    free = ~vertices[used]
     if not free.any():
         return values
     number = np.zeros(len(positions), np.int64)

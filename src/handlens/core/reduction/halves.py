@@ -27,7 +27,7 @@ class Halves:
     axis: int
     mesh: Mesh
 
-    def whole(self, half: Mesh) -> Mesh:
+    def mirrored(self, half: Mesh) -> Mesh:
         """The half, which may have been changed since, and its mirror image, joined along the plane."""
         mirror = np.eye(4)
         mirror[self.axis, self.axis] = -1

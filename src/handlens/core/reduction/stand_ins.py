@@ -49,7 +49,7 @@ class Shape(NamedTuple):
         return sum(len(t) for _, t in self.pieces)
 
     @property
-    def whole(self) -> tuple[Array, Array]:
+    def merged(self) -> tuple[Array, Array]:
         """All pieces as one list of points and triangles."""
         start = np.cumsum([0, *(len(p) for p, _ in self.pieces)])
         return (
@@ -214,7 +214,7 @@ def volume_of(positions: Array, triangles: Array) -> float:
 
 def fit_of(shape: Shape, positions: Array, triangles: Array, volume: float, up: int) -> Fit:
     """Measure how a shape fits a part. volume: the part's own, or that of its hull where it is not closed. up: the upright axis."""
-    points, faces = shape.whole
+    points, faces = shape.merged
     inside = sum(abs(volume_of(p, t)) for p, t in shape.pieces)
     gap = distances(Surface(positions, triangles), Surface(points, faces), 20_000, 20_000)[0]
     above, below = _heights(positions, triangles, points, faces, up)
@@ -246,7 +246,7 @@ def _heights(positions: Array, triangles: Array, points: Array, faces: Array, up
 
 def stands(shape: Shape, up: int) -> bool:
     """Whether a shape stays upright when it is let go: the middle of its mass lies above the footprint that it stands on."""
-    points, _ = shape.whole
+    points, _ = shape.merged
     mass, middle = 0.0, np.zeros(3)
     for p, t in shape.pieces:
         corner = p[t]

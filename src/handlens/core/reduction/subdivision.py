@@ -112,7 +112,7 @@ class _Around:
         front = np.unique(self.piece, return_index=True)[1]
         role[front] = state
         while len(front):
-            at, said = self._told(front, role[front], broken)
+            at, said = self._expectations(front, role[front], broken)
             known = role[at] >= 0
             broken[self.piece[at[known & (role[at] != said)]]] = True
             at, said = at[~known], said[~known]
@@ -127,7 +127,7 @@ class _Around:
         role[broken[self.piece]] = -1
         return role
 
-    def _told(self, faces: Array, role: Array, broken: Array) -> tuple[Array, Array]:
+    def _expectations(self, faces: Array, role: Array, broken: Array) -> tuple[Array, Array]:
         """What faces say of their neighbours: the faces beyond their sides, and the role each must have."""
         k = self.sides
         at, said = [], []
@@ -189,10 +189,10 @@ class _Around:
         bad[self.piece[jumps]] = True
         return np.where(bad, np.inf, squares)
 
-    def _sides(self, role: Array, held: Array) -> tuple[Array, Array, Array]:
+    def _sides(self, role: Array, usable: Array) -> tuple[Array, Array, Array]:
         """Half sides of before: corners at their old end, at their middle, and at the old end beyond it."""
         k = self.sides
-        faces = np.flatnonzero(held & (role < 3)) if k == 3 else np.flatnonzero(held)
+        faces = np.flatnonzero(usable & (role < 3)) if k == 3 else np.flatnonzero(usable)
         even = k * faces + role[faces]
         odd = self.turn(even, 1)
         if k == 3:
@@ -204,10 +204,10 @@ class _Around:
         nxt = self.twin[odd]
         return even, odd, self.turn(nxt, 2)
 
-    def _jumps(self, role: Array, held: Array) -> Array:
+    def _jumps(self, role: Array, usable: Array) -> Array:
         """Faces at whose inner sides, those within one face of before, slots, groups or layers are not the same on both sides."""
         k = self.sides
-        faces = np.flatnonzero(held & (role < 3)) if k == 3 else np.flatnonzero(held)
+        faces = np.flatnonzero(usable & (role < 3)) if k == 3 else np.flatnonzero(usable)
         even = k * faces + role[faces]
         inner = self.turn(even, 1)
         beyond = self.twin[inner]

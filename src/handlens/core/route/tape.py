@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from ..kit.draw_cost import DrawCost, draw_cost
 from ..kit.mend import MendRun, Outcome
 from ..kit.promises import measured_promise
-from ..kit.spent import Spent, spent
 from ..limits import InputError, MendError
 from ..rules.sheet import UNITS
 from ..scene import Scene
@@ -37,9 +37,9 @@ def apply_as_promised(scene: Scene, id: str, params: Params) -> tuple[Outcome, t
         kept = measured_promise(scene, outcome.scene, chosen.promise, chosen.read(params))
     unit = scene.unit_metres or 1.0
     for k in kept:
-        if not k.held:
+        if not k.holds:
             raise MendError(f"It promises to keep {k.what}, and here it would be off by {k.far(unit)}.")
-    return outcome, tuple(k.said(unit) for k in kept)
+    return outcome, tuple(k.sentence(unit) for k in kept)
 
 
 def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool = False) -> tuple[Scene, list[MendRun]]:
@@ -51,7 +51,7 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
     """
     runs: list[MendRun] = []
     scenes = [scene]
-    cost: Spent | None = None
+    cost: DrawCost | None = None
     for id, params in tape:
         try:
             outcome, kept = apply_as_promised(scenes[-1], id, params)
@@ -69,8 +69,8 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
             remarks = (*remarks, f"{later} was played before it and rests on it: it holds better the other way round.")
         if (scaled := _scaled(runs)) != 1.0 and any(name.endswith("_mm") for name in params):
             remarks = (*remarks, f"Its millimetres are counted on the model as scaled by {scaled:g} before it, not as it came.")
-        was, cost = cost or spent(scenes[-2]), spent(outcome.scene)
-        runs.append(MendRun(id, params, True, outcome.all_figures(), remarks, before=spoilt, kept=kept, spent=(was, cost)))
+        was, cost = cost or draw_cost(scenes[-2]), draw_cost(outcome.scene)
+        runs.append(MendRun(id, params, True, outcome.all_figures(), remarks, before=spoilt, kept=kept, draw_cost=(was, cost)))
     return scenes[-1], runs
 
 

@@ -102,9 +102,9 @@ def read_record(decoder: msgspec.json.Decoder[T], data: bytes | str, label: str)
         raise InputError(f"{label} cannot be used: it is no valid JSON: {error}.") from error
 
 
-def _what_is_wrong(told: str, record: Any, data: bytes | str) -> str:
+def _what_is_wrong(message: str, record: Any, data: bytes | str) -> str:
     """What follows the label in a sentence on a value that does not fit."""
-    what, _, path = told.partition(" - at `")
+    what, _, path = message.partition(" - at `")
     names = [x for x in re.split(r"[.\[\]]+", path.removesuffix("`").removeprefix("$").replace("[...]", ".*")) if x]
     try:
         kind, place, value = _resolved(msgspec.inspect.type_info(record), names, msgspec.json.decode(data))

@@ -39,15 +39,15 @@ def generated_parts(scene: Scene, node: int, role: str) -> set[int]:
     }
 
 
-def with_generated(scene: Scene, node: int, role: str, made: Sequence[tuple[str, Mesh | int]]) -> Scene:
-    """The scene with parts below a node, in its own frame, each named, as no other is, and said to be of a role. made: name and mesh of
+def with_generated(scene: Scene, node: int, role: str, parts: Sequence[tuple[str, Mesh | int]]) -> Scene:
+    """The scene with parts below a node, in its own frame, each named, as no other is, and said to be of a role. parts: name and mesh of
     each, or the number of one that is there already."""
     of = scene.part_name(node)
     owner = scene.nodes[node]
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     children = list(owner.children)
     taken = {n.name for n in nodes}
-    for wanted, mesh in made:
+    for wanted, mesh in parts:
         # Parts of one name would have what is made for them of one name too.
         name = next(x for x in chain([wanted], (f"{wanted}_{k}" for k in count(2))) if x not in taken)
         taken.add(name)

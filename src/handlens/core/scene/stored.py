@@ -42,12 +42,12 @@ _PLAIN = frozenset(
 Load = Callable[[], bytes]
 
 
-def stored(scene: Scene, came: Scene) -> bytes | None:
-    """A scene as bytes. came: the scene as it was read, whose files of the package are kept by their paths. None where it holds what
+def stored(scene: Scene, scene_: Scene) -> bytes | None:
+    """A scene as bytes. scene_: the scene as it was read, whose files of the package are kept by their paths. None where it holds what
     cannot be kept.
     """
-    paths = {id(i.load): i.found_at for i in came.images if i.load is not None and i.found_at is not None}
-    paths |= {id(n.load): n.path for n in came.beside if n.origin == "package"}
+    paths = {id(i.load): i.found_at for i in scene_.images if i.load is not None and i.found_at is not None}
+    paths |= {id(n.load): n.path for n in scene_.beside if n.origin == "package"}
     out = io.BytesIO()
     try:
         _Writer(out, paths).dump(scene)
@@ -98,8 +98,8 @@ class _Reader(pickle.Unpickler):
             return super().find_class(module, name)
         raise pickle.UnpicklingError(f"a scene holds no {module}.{name}")
 
-    def persistent_load(self, kept: tuple[str, Any]) -> Load:
-        kind, value = kept
+    def persistent_load(self, reference: tuple[str, Any]) -> Load:
+        kind, value = reference
         return partial(self.read_file, value) if kind == "file" else lambda: value
 
 

@@ -137,7 +137,7 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
         if i not in gone and up[i] in gone and not _same(within[up[i]], np.eye(4)):
             nodes[i] = with_local(n, within[up[i]] @ n.local)
 
-    def held(children: tuple[int, ...]) -> tuple[int, ...]:
+    def remaining(children: tuple[int, ...]) -> tuple[int, ...]:
         out, stack = [], list(reversed(children))
         while stack:
             c = stack.pop()
@@ -151,8 +151,8 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
         if i in gone:
             nodes[i] = replace(n, children=())
         elif any(c in gone for c in n.children):
-            nodes[i] = replace(n, children=held(n.children))
-    return scene.with_(nodes=tuple(nodes), roots=held(scene.roots)), gone
+            nodes[i] = replace(n, children=remaining(n.children))
+    return scene.with_(nodes=tuple(nodes), roots=remaining(scene.roots)), gone
 
 
 def can_be_undone(frame: Array) -> bool:

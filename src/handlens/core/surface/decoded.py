@@ -26,17 +26,17 @@ def from_bytes(data: bytes) -> Any:
     return picture
 
 
-def opened(image: Image, whole: bool = True) -> Any:
+def opened(image: Image, pixels: bool = True) -> Any:
     """The picture, as Pillow has it; None where it is missing, damaged, or larger than what is decoded.
 
-    whole: whether its pixels are decoded, or its header alone is read.
+    pixels: whether its pixels are decoded, or its header alone is read.
     """
     data = image.bytes()
     if data is None:
         return None
     try:
         picture = from_bytes(data)
-        if whole:
+        if pixels:
             picture.load()
     except Exception:  # Pillow's decoders raise almost anything on damaged data
         return None

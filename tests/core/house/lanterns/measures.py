@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from handlens.core.kit.own import Own
+from handlens.core.kit.own import Own  # the former name holds for one release
 from handlens.core.measures import Measures
 from handlens.core.scene import Scene
 from handlens.core.scene.model import Array

@@ -21,7 +21,7 @@ def reencoded_images(scene: Scene, kinds: Collection[str], title: str) -> list[s
     """A sentence for each picture that `accepted` writes anew; only their headers are read. title: the format in the sentences."""
     said = []
     for k in _others(scene, kinds):
-        picture, image = opened(scene.images[k], whole=False), scene.images[k]
+        picture, image = opened(scene.images[k], pixels=False), scene.images[k]
         if picture is not None:
             name = image.reference or image.name or "A picture"
             said.append(f"{name} is {picture.format or 'of another kind'}, which {title} does not hold: it is written as PNG.")
@@ -30,7 +30,7 @@ def reencoded_images(scene: Scene, kinds: Collection[str], title: str) -> list[s
 
 def left_out(scene: Scene, kinds: Collection[str]) -> int:
     """How many pictures are of none of some media types and are not written anew: no material uses them, or they cannot be opened."""
-    anew = {k for k in _others(scene, kinds) if opened(scene.images[k], whole=False) is not None}
+    anew = {k for k in _others(scene, kinds) if opened(scene.images[k], pixels=False) is not None}
     there = [k for k, i in enumerate(scene.images) if i.load is not None and media_type(i.bytes() or b"") not in kinds]
     return len([k for k in there if k not in anew])
 

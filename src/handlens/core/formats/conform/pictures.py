@@ -27,9 +27,9 @@ def used_images(scene: Scene) -> set[int]:
     return {t.image for material in scene.materials for t in material.inputs if t.image is not None}
 
 
-def only_images(scene: Scene, kept: Collection[int]) -> Scene:
+def only_images(scene: Scene, images: Collection[int]) -> Scene:
     """The scene with some images alone, all references following; an input of one that is gone goes with it."""
-    order = sorted(kept)
+    order = sorted(images)
     number = {old: new for new, old in enumerate(order)}
     materials = tuple(
         replace(

@@ -43,11 +43,11 @@ def _tell_outside(scene: Scene, target: Target) -> list[ExportLoss]:
     return [ExportLoss(_GROUP, "Nodes of other scenes", text, f"{count:,}", "0")] if count else []
 
 
-def only_nodes(scene: Scene, kept: list[int]) -> Scene:
+def only_nodes(scene: Scene, chosen: list[int]) -> Scene:
     """The scene with some nodes alone, all references following; joints and channels of others go, meshes stay."""
-    number = {old: new for new, old in enumerate(kept)}
+    number = {old: new for new, old in enumerate(chosen)}
     nodes = tuple(
-        replace(scene.nodes[i], children=tuple(number[c] for c in scene.nodes[i].children if c in number)) for i in kept
+        replace(scene.nodes[i], children=tuple(number[c] for c in scene.nodes[i].children if c in number)) for i in chosen
     )
     skins = []
     for skin in scene.skins:

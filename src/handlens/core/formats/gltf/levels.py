@@ -96,11 +96,11 @@ def _top(node: int, above: dict[int, int]) -> int:
     return node
 
 
-def _branch(nodes: Sequence[Node], k: int, apart: Collection[int] = ()) -> list[int]:
+def _branch(nodes: Sequence[Node], k: int, without: Collection[int] = ()) -> list[int]:
     """A node and all below it, but for some with what is below them."""
     out = [k]
     for i in out:
-        out.extend(c for c in nodes[i].children if c not in apart)
+        out.extend(c for c in nodes[i].children if c not in without)
     return out
 
 

@@ -330,13 +330,13 @@ class _Writer:
 
     # --- cameras, lights, rigs ----------------------------------------------------------------
 
-    def camera(self, path: Any, held: Camera) -> None:
+    def camera(self, path: Any, source: Camera) -> None:
         from pxr import Gf, UsdGeom
 
         camera = self.piece(UsdGeom.Camera.Define(self.stage, path))
-        self.called(camera.GetPrim(), held.name)
-        kind = "orthographic" if held.source.get("type") == "orthographic" else "perspective"
-        view = held.source.get(kind) or {}
+        self.called(camera.GetPrim(), source.name)
+        kind = "orthographic" if source.source.get("type") == "orthographic" else "perspective"
+        view = source.source.get(kind) or {}
         # Apertures and focal length are in tenths of a unit; 24 of them is as good a height as any.
         aspect = float(view.get("aspectRatio") or 1.0)
         if kind == "perspective":
@@ -350,14 +350,14 @@ class _Writer:
         # Without an end it is seen for ever.
         camera.CreateClippingRangeAttr(Gf.Vec2f(float(view.get("znear", 0.01)), float(view.get("zfar", np.inf))))
 
-    def light(self, path: Any, held: Light) -> None:
+    def light(self, path: Any, lamp: Light) -> None:
         from pxr import Gf, UsdLux
 
-        source = held.source
+        source = lamp.source
         kind = str(source.get("type") or "point")
         typed = UsdLux.DistantLight if kind == "directional" else UsdLux.DomeLight if kind == "ambient" else UsdLux.SphereLight
         light = self.piece(typed.Define(self.stage, path))
-        self.called(light.GetPrim(), held.name)
+        self.called(light.GetPrim(), lamp.name)
         light.CreateIntensityAttr(float(source.get("intensity", 1.0)))
         if isinstance(source.get("color"), list):
             light.CreateColorAttr(Gf.Vec3f(*map(float, source["color"][:3])))

@@ -166,19 +166,19 @@ def _groups(scene: Scene) -> Outcome:
     if not spare:
         raise MendError("No group holds one node alone without moving it.")
 
-    def held(i: int) -> int:
+    def content(i: int) -> int:
         while i in spare:
             i = scene.nodes[i].children[0]
         return i
 
     names: dict[int, str] = {}
     for i in spare:
-        names.setdefault(held(i), scene.nodes[i].name)
+        names.setdefault(content(i), scene.nodes[i].name)
     nodes = tuple(
-        replace(n, children=() if i in spare else tuple(held(c) for c in n.children), name=n.name or names.get(i, ""))
+        replace(n, children=() if i in spare else tuple(content(c) for c in n.children), name=n.name or names.get(i, ""))
         for i, n in enumerate(scene.nodes)
     )
-    after = scene.with_(nodes=nodes, roots=tuple(held(r) for r in scene.roots))
+    after = scene.with_(nodes=nodes, roots=tuple(content(r) for r in scene.roots))
     return Outcome(without_nodes(after, set(spare)), (Figure("groups of one", f"{len(spare):,}", "0"),))
 
 
@@ -252,7 +252,7 @@ def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequen
     Of parts that are named, in the names of their nodes and of meshes that no other node uses.
     """
     into = renamer(search, replace, pattern)
-    things = _named_things(scene, chosen_nodes(scene, parts) if parts else None)
+    things = _renamed_items(scene, chosen_nodes(scene, parts) if parts else None)
     pairs = changed_names(dict.fromkeys(x.name for chosen in things.values() for x in chosen.values() if x.name), into)
     if not pairs:
         raise MendError(f"No name {'of these parts ' if parts else ''}holds {search!r}.")
@@ -280,7 +280,7 @@ def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
     return lambda name: replaced(expression, into, name, "arrival.rename")
 
 
-def _named_things(scene: Scene, nodes: set[int] | None) -> dict[str, dict[int, Any]]:
+def _renamed_items(scene: Scene, nodes: set[int] | None) -> dict[str, dict[int, Any]]:
     """What a rename looks at, by kind and index; of chosen nodes, they and the meshes that are theirs alone."""
     kinds = ("nodes", "meshes", "materials", "skins", "clips")
     if nodes is None:
@@ -295,5 +295,5 @@ def changed_names(names: Iterable[str], into: Callable[[str], str]) -> list[tupl
     return [(old, new) for old, new in ((n, into(n)) for n in names) if new != old]
 
 
-def _with_name(thing: Any, into: Callable[[str], str]) -> Any:
-    return thing if not thing.name else replace(thing, name=into(thing.name))
+def _with_name(item: Any, into: Callable[[str], str]) -> Any:
+    return item if not item.name else replace(item, name=into(item.name))

@@ -42,7 +42,7 @@ def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[st
         raise MendError("There is no part to name.")
     picked = set(nodes)
     taken = [n.name for i, n in enumerate(scene.nodes) if i not in picked]
-    made = names_by(pattern, round(start), _things(scene, nodes), taken, scene.up_axis or "Y", scene.unit_metres or 1.0)
+    made = names_by(pattern, round(start), _parts_to_name(scene, nodes), taken, scene.up_axis or "Y", scene.unit_metres or 1.0)
     changed = {i: name for i, name in zip(nodes, made, strict=True) if name != scene.nodes[i].name}
     if not changed:
         raise MendError("They are called so already.")
@@ -56,7 +56,7 @@ def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[st
     return Outcome(after, figures, (f"{plural(len(changed), 'name changes', 'names change')}.",))
 
 
-def _things(scene: Scene, nodes: list[int]) -> list[NamedThing]:
+def _parts_to_name(scene: Scene, nodes: list[int]) -> list[NamedThing]:
     up, world = parents(scene), world_matrices(scene)
     out = []
     for i in nodes:

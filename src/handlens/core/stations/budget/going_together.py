@@ -127,7 +127,7 @@ def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corn
     period = np.array([{CLAMP: 0.0, MIRROR: 2.0}.get(w, 1.0) for w in wraps_of(first)])
     beyond = (uv.min(axis=0) < -_RIM) | (uv.max(axis=0) > 1 + _RIM)
     if (beyond & (period > 0)).any():
-        uv = uv - _whole_shifts(mesh, layer, corners, uv, np.where(beyond, period, 0.0))
+        uv = uv - _integer_shifts(mesh, layer, corners, uv, np.where(beyond, period, 0.0))
     return uv
 
 
@@ -137,7 +137,7 @@ def wraps_of(texture: TextureInput) -> tuple[int, int]:
     return across, down
 
 
-def _whole_shifts(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
+def _integer_shifts(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
     """(n, 2) whole pictures by which corners are moved, the same for all faces that hang together in their UVs."""
     face = np.unique(face_of_corner(mesh)[corners], return_inverse=True)[1].reshape(-1)
     value, count = distinct_rows([uv])
@@ -201,8 +201,8 @@ def _laying(material: Material) -> Any:
     return (material.inputs[0].uv_set, str(options), str(sorted(filters, key=str))) if material.inputs else None
 
 
-def _text(told: Any) -> str:
-    return json.dumps(told, sort_keys=True, default=str)
+def _text(value: Any) -> str:
+    return json.dumps(value, sort_keys=True, default=str)
 
 
 def bakes(scene: Scene) -> bool:

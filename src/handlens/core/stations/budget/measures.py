@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from ...geometry.distinct import distinct_rows
 from ...geometry.topology import Topology, squared, surface_once
 from ...geometry.triangles import fan
-from ...kit.own import Own
+from ...kit.station_measures import StationMeasures
 from ...machine.blocks import each_block
 from ...measures import Measures
 from ...measures.records import MeshFigures
@@ -55,7 +55,7 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> BudgetMe
     return BudgetMeasures(out)
 
 
-OWN = Own("budget", BudgetMeasures, take, reads=("nodes", "meshes"))
+OWN = StationMeasures("budget", BudgetMeasures, take, reads=("nodes", "meshes"))
 
 
 def _of(mesh: Mesh, figures_: MeshFigures) -> _Kept:
@@ -110,11 +110,16 @@ def _vertices(mesh: Mesh, figures: MeshFigures, top: Topology) -> tuple[int, int
     if figures.gpu_vertices < SPLIT_FROM or figures.gpu_vertices < SPLIT * points:
         return points, 0, 0, 0
 
-    def apart(layers: list[Layer]) -> int:
+    def distinct_vertices(layers: list[Layer]) -> int:
         columns = [_values(layer) for layer in layers if len(layer.values)]
         return distinct_rows([at, *columns])[1] if columns else points
 
-    return points, apart([mesh.normals] if mesh.normals else []), apart(list(mesh.uvs)), apart(list(mesh.colours))
+    return (
+        points,
+        distinct_vertices([mesh.normals] if mesh.normals else []),
+        distinct_vertices(list(mesh.uvs)),
+        distinct_vertices(list(mesh.colours)),
+    )
 
 
 def _values(layer: Layer) -> Array:

@@ -10,9 +10,9 @@ import numpy as np
 
 from ...geometry.distinct import distinct_rows
 from ...kit.choice import PARTS, chosen_meshes
+from ...kit.draw_cost import draw_cost
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.slots import one_slot_each, without_images, without_materials
-from ...kit.spent import spent
 from ...limits import MendError, plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
@@ -78,7 +78,7 @@ def atlas(
         used = float(cells.sizes.prod(axis=1).sum()) / (width * height)
         told.append(Figure(name, plural(len(group.pieces), "material"), f"{width:,} × {height:,} px, {percent(used)} of it used"))
     after = _thinned(scene, after)
-    before, now = spent(scene), spent(after)
+    before, now = draw_cost(scene), draw_cost(after)
     memory = lambda n: f"{n / 2**20:,.1f} MiB"
     figures = (
         Figure("draw calls", f"{before.draw_calls:,}", f"{now.draw_calls:,}"),

@@ -94,13 +94,13 @@ class _Shapes:
     def __init__(self) -> None:
         self.of: dict[int | None, list[tuple[list[tuple[str, Mesh]], int]]] = {}
 
-    def beside(self, scene: Scene, node: int, mesh: int | None, made: list[tuple[str, Mesh]]) -> Scene:
+    def beside(self, scene: Scene, node: int, mesh: int | None, parts: list[tuple[str, Mesh]]) -> Scene:
         """The scene with a stand-in for a part that shows a mesh."""
-        known = next((first for other, first in self.of.get(mesh, []) if _alike(other, made)), None)
+        known = next((first for other, first in self.of.get(mesh, []) if _alike(other, parts)), None)
         if known is not None:
-            return with_generated(scene, node, "stand-in", [(name, known + k) for k, (name, _) in enumerate(made)])
-        self.of.setdefault(mesh, []).append((made, len(scene.meshes)))
-        return with_generated(scene, node, "stand-in", made)
+            return with_generated(scene, node, "stand-in", [(name, known + k) for k, (name, _) in enumerate(parts)])
+        self.of.setdefault(mesh, []).append((parts, len(scene.meshes)))
+        return with_generated(scene, node, "stand-in", parts)
 
 
 def _alike(one: list[tuple[str, Mesh]], other: list[tuple[str, Mesh]]) -> bool:

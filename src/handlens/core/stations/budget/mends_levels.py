@@ -19,7 +19,7 @@ from ...scene.matrices import apply
 from ...scene.transforms import world_matrices
 from ...words.figures import about
 from .beside import cleared
-from .checks_spent import pixel_size
+from .checks_redundant import pixel_size
 from .mends_reduce import price_figures
 from .reducing import Part, first_level, left_of, parts_of, within
 
@@ -84,7 +84,7 @@ def levels(
             part = work[k]
             if len(left) >= part.reducer.count:
                 continue
-            mesh, reduced = part.made(left)
+            mesh, reduced = part.result(left)
             told.append((part, price(*part.surfaces(reduced), SAMPLES // len(cut), POINTS // len(cut), False), k))
             number: int | None = None
             for i in nodes:

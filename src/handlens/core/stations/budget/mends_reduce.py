@@ -104,7 +104,7 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
     made: dict[int, Reduced] = {}
     for k, left in cut.items():
         if len(left) < work[k].reducer.count:
-            meshes[k], made[k] = work[k].made(left)
+            meshes[k], made[k] = work[k].result(left)
     after = scene.with_(meshes=tuple(meshes))
     if not made or triangle_count(after) >= triangle_count(scene):
         raise MendError("There is nothing to reduce: it is as small as that already, or seams and borders hold every edge.")
@@ -161,11 +161,11 @@ def _remarks(work: dict[int, Part], left: int, target: int) -> tuple[str, ...]:
 _OUTLINES = 16
 
 
-def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]], searched: bool = True) -> list[Figure]:
-    """What reducing costs, the worst part's figure of each kind. told: part, price and mesh number. searched: whether it is looked for
+def price_figures(scene: Scene, prices: Sequence[tuple[Part, Price, int]], searched: bool = True) -> list[Figure]:
+    """What reducing costs, the worst part's figure of each kind. prices: part, price and mesh number. searched: whether it is looked for
     how many triangles would hold pictures in their place."""
-    greatest = max(told, key=lambda t: t[1].greatest * t[0].unit)
-    mean = max(told, key=lambda t: t[1].mean * t[0].unit)
+    greatest = max(prices, key=lambda t: t[1].greatest * t[0].unit)
+    mean = max(prices, key=lambda t: t[1].mean * t[0].unit)
     length = lambda part, amount: about(amount * part.unit) if amount * part.unit > 1e-9 else "0"
     figures = [
         Figure(
@@ -174,11 +174,11 @@ def price_figures(scene: Scene, told: Sequence[tuple[Part, Price, int]], searche
             f"{length(greatest[0], greatest[1].greatest)} ({percent(greatest[1].greatest / greatest[1].diagonal)} of its size)",
         ),
         Figure("mean distance", "0", length(mean[0], mean[1].mean)),
-        Figure("outline, in pixels of a picture 256 high", "0", plain(max(p.outline for _, p, _ in told))),
-        Figure("faces turn by, in the mean", "0°", turn(max(p.turn for _, p, _ in told))),
+        Figure("outline, in pixels of a picture 256 high", "0", plain(max(p.outline for _, p, _ in prices))),
+        Figure("faces turn by, in the mean", "0°", turn(max(p.turn for _, p, _ in prices))),
     ]
-    figures += _slides(scene, [(part, p.drifts * texels(scene, k)) for part, p, k in told if p.drifts is not None], searched)
-    weights = [p.weights for _, p, _ in told if p.weights is not None]
+    figures += _slides(scene, [(part, p.drifts * texels(scene, k)) for part, p, k in prices if p.drifts is not None], searched)
+    weights = [p.weights for _, p, _ in prices if p.weights is not None]
     if weights:
         figures.append(Figure("a weight changes by at most", "0", plain(max(weights))))
     return figures
@@ -213,5 +213,5 @@ def texels(scene: Scene, mesh: int) -> int:
     """Pixels along the longer side of the largest picture that a mesh shows, `TEXELS` where it shows none that can be read."""
     used = {m for m in scene.meshes[mesh].slot_materials if 0 <= m < len(scene.materials)}
     images = {i.image for m in used for i in scene.materials[m].inputs if i.image is not None}
-    sizes = [max(picture.size) for k in images if (picture := opened(scene.images[k], whole=False)) is not None]
+    sizes = [max(picture.size) for k in images if (picture := opened(scene.images[k], pixels=False)) is not None]
     return max(sizes, default=TEXELS)

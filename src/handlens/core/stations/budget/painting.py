@@ -56,7 +56,7 @@ def painted(scene: Scene, group: Group, cells: Cells, name: str) -> Painted:
             made = _input(r, first.get(r), len(images), group.uv_set)
             inputs.append(replace(made, scale=1.0) if made.scale is not None and values.bakes else made)
         images.append(image)
-    shown = values.kept(materials[0])
+    shown = values.with_remaining_factors(materials[0])
     return Painted(images, replace(shown, id=f"{shown.id}/atlas", name=name, inputs=tuple(inputs)))
 
 
@@ -72,7 +72,7 @@ def _step(scene: Scene, group: Group, role: str) -> float:
     share = 1 / GRID
     for p in group.pieces:
         for t in scene.materials[p.material].inputs:
-            picture = opened(scene.images[t.image], whole=False) if t.role == role and t.image is not None else None
+            picture = opened(scene.images[t.image], pixels=False) if t.role == role and t.image is not None else None
             if picture is not None:
                 share = max(share, *(n / of for n, of in zip(picture.size, p.size, strict=True)))
     return next(s for s in (1 / 8, 1 / 4, 1 / 2, 1.0) if s >= min(share, 1.0) - 1e-9)
@@ -158,7 +158,7 @@ class _Values:
         out[:, :, 3] = np.rint(pixels[:, :, 3] * colour[3]).astype(np.uint8)
         return out
 
-    def kept(self, material: Material) -> Material:
+    def with_remaining_factors(self, material: Material) -> Material:
         """A material with the values that are left to multiply by."""
         if "base-colour" in self.painted:
             material = replace(material, base_colour=(1.0, 1.0, 1.0, 1.0))

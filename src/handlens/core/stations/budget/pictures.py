@@ -81,10 +81,10 @@ def _image(name: str, pixels: Array) -> Image:
     return Image(f"baked:{name}", name, f"{name}.png", "embedded", media_type="image/png", load=lambda: data)
 
 
-def _figures(made: Baked, stem: str) -> tuple[Figure, ...]:
-    size = len(made.normal)
+def _figures(baked: Baked, stem: str) -> tuple[Figure, ...]:
+    size = len(baked.normal)
     return (
-        Figure(f"{stem}_normal, {stem}_occlusion", "–", f"{size:,} × {size:,} px, {percent(made.covered)} of it used"),
-        Figure("their light is off by, in the mean", "0°", turn(made.off)),
-        *((Figure("of them no detail was met on", "0 %", f"{plain(100 * made.missed)} %"),) if made.missed > 0.001 else ()),
+        Figure(f"{stem}_normal, {stem}_occlusion", "–", f"{size:,} × {size:,} px, {percent(baked.covered)} of it used"),
+        Figure("their light is off by, in the mean", "0°", turn(baked.off)),
+        *((Figure("of them no detail was met on", "0 %", f"{plain(100 * baked.missed)} %"),) if baked.missed > 0.001 else ()),
     )

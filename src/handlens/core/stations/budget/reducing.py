@@ -59,16 +59,16 @@ class Part:
         w = self.reducer.wedges
         return len(np.unique(w.chart[lost(w, left)])) * self.factor if w.cut.uvs else 0
 
-    def made(self, left: Array) -> tuple[Mesh, Reduced]:
+    def result(self, left: Array) -> tuple[Mesh, Reduced]:
         reduced = self.reducer.reduced(left)
-        return reduced.mesh if self.halves is None else self.halves.whole(reduced.mesh), reduced
+        return reduced.mesh if self.halves is None else self.halves.mirrored(reduced.mesh), reduced
 
     def holding(self, shift: float) -> int | None:
         """About the fewest triangles, a quarter of all or more, at which UVs shift by no more than this (in UV units, in all but one place of a
         thousand); None where there are none, or where looking for them would take long."""
 
         def holds(count: float) -> bool:
-            found = drift(*self.surfaces(self.made(self.to(int(count)))[1]), _LOOKS)
+            found = drift(*self.surfaces(self.result(self.to(int(count)))[1]), _LOOKS)
             return found is None or float(np.quantile(found, 0.999)) <= shift
 
         if self.count > _SEARCHED or not holds(_MOST * self.count):
@@ -192,7 +192,7 @@ def within(part: Part, distance: float) -> Array:
     # What is taken out when all is done, such as needles, moves a little too.
     for _ in range(_MORE):
         left = part.sound(part.to(int(count)))
-        if distances(*part.surfaces(part.made(left)[1]))[0] * part.unit <= distance:
+        if distances(*part.surfaces(part.result(left)[1]))[0] * part.unit <= distance:
             return left
         count *= 1.08
     return reducer.wedges.triangles

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
-from . import checks, checks_spent, mends, mends_atlas, mends_beside, mends_levels, mends_reduce
+from . import checks, checks_redundant, mends, mends_atlas, mends_beside, mends_levels, mends_reduce
 from .measures import OWN
 from .panel import panel
 
@@ -9,7 +9,7 @@ LENSES = (Lens("density", "Density", "Every triangle in ink: dark where they are
 STATION = Station(
     "budget",
     100,
-    checks=checks_in(checks, checks_spent),
+    checks=checks_in(checks, checks_redundant),
     mends=mends_in(mends, mends_reduce, mends_beside, mends_levels, mends_atlas),
     panel=panel,
     own=OWN,

@@ -9,8 +9,8 @@ from dataclasses import replace
 import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, value
-from ...kit.own import reading
 from ...kit.parts import unit_of
+from ...kit.station_measures import reading
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
@@ -83,15 +83,15 @@ def _which(measures: Measures, channels: Sequence[ChannelFigures]) -> str:
     return ", ".join(words) + (" …" if len(channels) > 2 else "")
 
 
-def _unwatched(own: MotionMeasures) -> Found:
+def _unwatched(motion: MotionMeasures) -> Found:
     """Says how many clips were too many to be watched from beginning to end."""
-    rest = sum(not clip.watched for clip in own.clips)
+    rest = sum(not clip.watched for clip in motion.clips)
     if rest:
-        yield Skipped(f"{rest:,} of {len(own.clips):,} clips were too many to be watched from beginning to end", unseen=True)
+        yield Skipped(f"{rest:,} of {len(motion.clips):,} clips were too many to be watched from beginning to end", unseen=True)
 
 
 def _finding(
-    measures: Measures, own: MotionMeasures, k: int, title: str, count: int, mends: tuple[Call, ...] = (), result: str = ""
+    measures: Measures, motion: MotionMeasures, k: int, title: str, count: int, mends: tuple[Call, ...] = (), result: str = ""
 ) -> Finding:
     return Finding(
         title,
@@ -100,7 +100,7 @@ def _finding(
         count,
         elements=_clip(measures, k),
         mends=mends,
-        key=_key(k, own.clips[k]),
+        key=_key(k, motion.clips[k]),
         result=result,
     )
 
@@ -125,19 +125,19 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     explains={"refused": OFTEN},
 )
 @of_clips
-def not_finite(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def not_finite(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys whose time or value is not a number or is infinite.
 
     Why: whatever the joint carries is gone from that moment on, and with it often the whole character.
     Measured: every time and value of every channel.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         bad = [x for x in clip.channels if x.not_finite]
         if bad:
             keys = sum(x.not_finite for x in bad)
             title = f"{plural(keys, 'key')} of {clip_name(k, clip)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(measures, bad)}"
-            yield _finding(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own))
+            yield _finding(measures, motion, k, title, keys, _of("motion.repair-keys", k, clip, motion))
 
 
 @check(
@@ -148,25 +148,25 @@ def not_finite(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
     explains={"jumps": SELDOM, "refused": OFTEN},
 )
 @of_clips
-def times(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def times(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys that stand at the time of the one before them, or earlier, or before 0.
 
     Why: a receiver that searches by halves finds the wrong key, and the joint jumps; a strict one refuses the file.
     Measured: each key's time against the one before it, and the first against 0.
     Source: glTF 2.0 §3.11: the first time is at least 0, and times must be strictly increasing.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         bad = [x for x in clip.channels if x.backward or x.equal]
         if bad:
             backward, equal = sum(x.backward for x in bad), sum(x.equal for x in bad)
             words = [f"{backward:,} run backward"] * bool(backward) + [f"{equal:,} stand at one time"] * bool(equal)
             title = f"Keys of {clip_name(k, clip)} are out of order: {' and '.join(words)}, {_which(measures, bad)}"
-            yield _finding(measures, own, k, title, backward + equal, _of("motion.repair-keys", k, clip, own))
+            yield _finding(measures, motion, k, title, backward + equal, _of("motion.repair-keys", k, clip, motion))
         early = [x for x in clip.channels if x.start < -AT_ONCE]
         if early and not bad:
             first = min(x.start for x in early)
             title = f"{clip_name(k, clip)} begins before 0, at {plain(first)} s: {_which(measures, early)}"
-            yield _finding(measures, own, k, title, len(early), _of("motion.trim", k, clip, own))
+            yield _finding(measures, motion, k, title, len(early), _of("motion.trim", k, clip, motion))
 
 
 @check(
@@ -177,14 +177,14 @@ def times(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     explains={"jumps": SELDOM, "refused": SELDOM},
 )
 @of_clips
-def off_unit(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def off_unit(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Quaternions whose length is not 1.
 
     Why: one receiver brings them to 1, another scales or shears what the joint carries by the square of that length.
     Measured: the length of every rotation key, 1 within 0.001.
     Source: glTF 2.0 §3.11: rotation values are unit quaternions.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         bad = [x for x in clip.channels if x.off_unit]
         if bad:
             keys = sum(x.off_unit for x in bad)
@@ -195,7 +195,7 @@ def off_unit(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
                 value(1.0, "factor"),
                 keys,
                 elements=_clip(measures, k),
-                mends=_of("motion.repair-keys", k, clip, own),
+                mends=_of("motion.repair-keys", k, clip, motion),
                 key=_key(k, clip),
             )
 
@@ -204,14 +204,14 @@ def off_unit(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
     "motion.flips", title="Rotations that change sign", result="note", mends=("motion.repair-keys",), explains={"jumps": OFTEN}
 )
 @of_clips
-def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flips(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rotation keys that lie on the other side of the sphere from the one before them.
 
     Why: the standard goes the short way all the same. A receiver that fills in number by number spins the joint the long way round.
     Measured: the product of each quaternion with the one before it, below 0; of a cubic spline it is a caution, since it goes the long way everywhere, of steps nothing.
     Source: glTF 2.0, appendix C.4 takes the shortest path, appendix C.5 does not for cubic splines; that others do not is common practice, no published source.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         bad = [x for x in clip.channels if x.flips]
         if bad:
             keys = sum(x.flips for x in bad)
@@ -219,7 +219,9 @@ def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             curved = any(x.interpolation == "CUBICSPLINE" for x in bad)
             if curved:
                 title += "; a cubic spline swings the long way round between them"
-            yield _finding(measures, own, k, title, keys, _of("motion.repair-keys", k, clip, own), "caution" if curved else "")
+            yield _finding(
+                measures, motion, k, title, keys, _of("motion.repair-keys", k, clip, motion), "caution" if curved else ""
+            )
 
 
 @check(
@@ -231,33 +233,35 @@ def flips(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     explains={"tears": SELDOM},
 )
 @of_clips
-def aimless(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def aimless(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels aimed at nothing, at a node that neither shows nor carries anything and is no joint, or without any key.
 
     Why: what they moved at home is not in the file, or goes by another name: that part of the motion is lost.
     Measured: the target of every channel against the joints of all skins and the nodes that hold something.
     Source: glTF 2.0 §3.11: a channel without a node is to be ignored; elsewhere common practice, no published source.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         bad = [x for x in clip.channels if x.role in ("nothing", "stray") or not x.keys]
         if bad:
             all_stray = len(bad) == len(clip.channels)
             title = f"{'All' if all_stray else 'Of'} {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)}{'' if all_stray else f' {len(bad):,}'} move{'' if len(bad) > 1 or all_stray else 's'} nothing: {_which(measures, bad)}"
-            yield _finding(measures, own, k, title, len(bad), _of("motion.drop-stray", k, clip, own))
+            yield _finding(measures, motion, k, title, len(bad), _of("motion.drop-stray", k, clip, motion))
 
 
 @check("motion.empty", title="Clips without a channel", result="caution", mends=("motion.drop-clips",))
 @of_clips
-def empty(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def empty(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that hold no channel at all.
 
     Why: it is listed there and does nothing when it is played; a strict importer refuses the file.
     Measured: channels of every clip.
     Source: glTF 2.0 §5.2 (animation): at least one channel.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         if not clip.channels:
-            yield _finding(measures, own, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, own))
+            yield _finding(
+                measures, motion, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, motion)
+            )
 
 
 @check(
@@ -268,7 +272,7 @@ def empty(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     explains={"jumps": SELDOM, "beside": SELDOM, "lies": SELDOM},
 )
 @of_clips
-def held_pose(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def held_pose(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips of which every channel keeps one value, be it in one key or in several.
 
     Why: such a clip is often what is left of an old pose: on reload it puts the character back into it, whatever was mended.
@@ -277,7 +281,7 @@ def held_pose(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
     """
     low, high = (np.array(x or [0.0] * 3) for x in (measures.bounds_min, measures.bounds_max))
     size = float(np.linalg.norm(high - low)) * unit_of(measures)
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         if not clip.held:
             continue
         most = max(x.keys for x in clip.channels)
@@ -293,7 +297,7 @@ def held_pose(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
             value(0.0, "mm"),
             len(clip.channels),
             elements=_clip(measures, k),
-            mends=_of("motion.drop-clips", k, clip, own),
+            mends=_of("motion.drop-clips", k, clip, motion),
             key=_key(k, clip),
             result="" if away > 1e-3 * size else "note",
         )
@@ -301,14 +305,14 @@ def held_pose(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
 
 @check("motion.constant", title="Channels that never change", result="note", mends=("motion.drop-constant",))
 @of_clips
-def constant(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def constant(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels all of whose keys are alike, in clips that do move something.
 
     Why: they cost time and space in every frame, and hold a joint against whatever else would move it.
     Measured: keys alike within a millionth; told apart are those that are as the node stands, which may go without a trace, and those that hold it elsewhere.
     Source: common practice, no published source.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         if clip.held:
             continue
         still = [x for x in clip.channels if x.constant and x.role in ("joint", "part")]
@@ -317,21 +321,23 @@ def constant(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
             if found:
                 title = f"{len(found):,} of {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)} never change, {what}: {_which(measures, found)}"
                 yield replace(
-                    _finding(measures, own, k, title, len(found), _of("motion.drop-constant", k, clip, own, elsewhere=not rests)),
+                    _finding(
+                        measures, motion, k, title, len(found), _of("motion.drop-constant", k, clip, motion, elsewhere=not rests)
+                    ),
                     key=_key(k, clip) + ("" if rests else "-elsewhere"),
                 )
 
 
 @check("motion.scale-keys", title="Keys on scale", result="note", mends=("motion.drop-scale",))
 @of_clips
-def scale_keys(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels that drive the scale of a joint or a part.
 
     Why: many destinations leave scale out, or pass it on to what hangs below otherwise: limbs then change their length.
     Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are told by motion.constant.
     Source: common practice, no published source.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         found = [x for x in clip.channels if x.path == "scale" and x.keys]
         lively = [x for x in found if not x.at_rest]
         if not lively or clip.held:
@@ -339,7 +345,9 @@ def scale_keys(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         words = f"{len(lively):,} of them change it"
         title = f"{plural(len(found), 'channel')} of {clip_name(k, clip)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(measures, lively)}"
         strict = not sheet.motion.scale_keys
-        yield _finding(measures, own, k, title, len(found), _of("motion.drop-scale", k, clip, own), "caution" if strict else "")
+        yield _finding(
+            measures, motion, k, title, len(found), _of("motion.drop-scale", k, clip, motion), "caution" if strict else ""
+        )
 
 
 @check(
@@ -350,7 +358,7 @@ def scale_keys(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
     explains={"refused": BY_ITSELF},
 )
 @of_clips
-def missing(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def missing(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that the destination or the intent names and that did not come.
 
     Why: clips get lost on the way when they were not laid on tracks at home: the character then stands in that state there.
@@ -361,7 +369,7 @@ def missing(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
     if not wanted:
         yield Skipped("neither the sheet nor the intent names clips")
         return
-    there = [clip.name for clip in own.clips]
+    there = [clip.name for clip in motion.clips]
     lost = [w for w in wanted if w not in there]
     for name in lost:
         near = next((n for n in there if n and n not in wanted and _alike(n, name)), None)
@@ -385,7 +393,7 @@ def _alike(name: str, wanted: str) -> bool:
 
 @check("motion.names", title="Clips that names do not tell apart", result="caution", mends=("motion.rename",))
 @of_clips
-def names(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def names(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips without a name, or with one that another has too.
 
     Why: they are called by name: the first is played, the others never are.
@@ -393,14 +401,14 @@ def names(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     Source: common practice, no published source.
     """
     word = (lambda x: x) if sheet.names.case_matters else str.casefold
-    often = Counter(word(clip.name) for clip in own.clips)
-    found = [k for k, clip in enumerate(own.clips) if not clip.name or often[word(clip.name)] > 1]
+    often = Counter(word(clip.name) for clip in motion.clips)
+    found = [k for k, clip in enumerate(motion.clips) if not clip.name or often[word(clip.name)] > 1]
     if found:
-        nameless = sum(not own.clips[k].name for k in found)
+        nameless = sum(not motion.clips[k].name for k in found)
         words = (
             f"{plural(nameless, 'clip has', 'clips have')} no name"
             if nameless
-            else f"{len(found):,} clips share a name: {own.clips[found[0]].name}"
+            else f"{len(found):,} clips share a name: {motion.clips[found[0]].name}"
         )
         yield Finding(
             words,
@@ -408,23 +416,23 @@ def names(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             value(0, "count"),
             len(found),
             elements=Elements("clips", np.array(found, np.int32)),
-            result="note" if len(own.clips) == 1 else "",
+            result="note" if len(motion.clips) == 1 else "",
         )
 
 
 @check("motion.copies", title="The same clip twice", result="note", mends=("motion.drop-clips",))
 @of_clips
-def copies(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def copies(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that are alike in every key.
 
     Why: one of them is often a leftover; both are loaded.
     Measured: channels, times and values of all clips, bit by bit.
     Source: common practice, no published source.
     """
-    found = [k for k, clip in enumerate(own.clips) if clip.same is not None and clip.channels]
+    found = [k for k, clip in enumerate(motion.clips) if clip.same is not None and clip.channels]
     if found:
-        k, c = found[0], own.clips[found[0]]
-        first = own.clips[c.same or 0]
+        k, c = found[0], motion.clips[found[0]]
+        first = motion.clips[c.same or 0]
         more = f", and {plural(len(found) - 1, 'more is', 'more are')} there twice" if len(found) > 1 else ""
         yield Finding(
             f"{clip_name(k, c)} is {clip_name(c.same or 0, first)} once more{more}",
@@ -432,20 +440,20 @@ def copies(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: In
             value(0, "count"),
             len(found),
             elements=Elements("clips", np.array(found, np.int32), drawn=measures.array(f"motion:{k}:nodes")),
-            mends=(Call("motion.drop-clips", {"clips": [_word(i, own.clips[i], own) for i in found]}),),
+            mends=(Call("motion.drop-clips", {"clips": [_word(i, motion.clips[i], motion) for i in found]}),),
         )
 
 
 @check("motion.late", title="Waits and gaps", result="note", mends=("motion.trim",), explains={"jumps": SELDOM})
 @of_clips
-def late(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def late(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose first key stands later than 0, and channels with a gap between keys.
 
     Why: until the first key the character stands still: a loop stutters by that time. In a gap the joint drifts where keys were lost.
     Measured: the earliest key of all channels, over a frame at 20 a second; the longest time between two keys, over half a second and ten times the usual.
     Source: common practice, no published source.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         if clip.start > LATE and clip.channels and not clip.held:
             yield Finding(
                 f"{clip_name(k, clip)} begins {plain(clip.start)} s late: it stands still until then",
@@ -453,7 +461,7 @@ def late(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
                 value(0.0, "seconds"),
                 1,
                 elements=_clip(measures, k),
-                mends=_of("motion.trim", k, clip, own),
+                mends=_of("motion.trim", k, clip, motion),
                 key=_key(k, clip),
             )
         gaps = [x for x in clip.channels if x.keys > 3 and x.longest_gap > GAP_SECONDS and x.longest_gap > GAP * x.usual_gap > 0]
@@ -471,16 +479,16 @@ def late(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
 
 @check("motion.loop", title="A loop that does not close", result="note", explains={"jumps": OFTEN})
 @of_clips
-def loop(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def loop(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose end nearly meets their beginning, but not quite.
 
     Why: played round and round it jumps once each time.
     Measured: the farthest that any joint is off between the first moment and the last, once the level way of the root is taken away: over a thousandth of the skeleton's size or half a degree, and under a tenth of it and 15 degrees; past those it is no loop.
     Source: common practice, no published source.
     """
-    yield from _unwatched(own)
+    yield from _unwatched(motion)
     called = {n.index: n.name for n in measures.nodes}
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         x = clip.loop
         if x is None or not x.size > 0:
             continue
@@ -498,16 +506,16 @@ def loop(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
 
 @check("motion.travel", title="The root travels", result="note", explains={"jumps": OFTEN, "beside": SELDOM})
 @of_clips
-def travel(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def travel(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that carry the whole skeleton away.
 
     Why: some destinations move the character themselves: then it goes twice as far, and snaps back at each loop.
     Measured: the level way of the topmost driven node from the first moment to the last, over a twentieth of the skeleton's size.
     Source: common practice, no published source.
     """
-    yield from _unwatched(own)
+    yield from _unwatched(motion)
     called = {n.index: n.name for n in measures.nodes}
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         x = clip.loop
         if x is not None and x.drift > TRAVELS * x.size > 0:
             yield Finding(
@@ -523,16 +531,16 @@ def travel(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: In
 
 @check("motion.slides", title="Feet that slide", result="note")
 @of_clips
-def slides(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def slides(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints at the end of a chain that are lowest and move level meanwhile, in clips that do not travel.
 
     Why: a foot that bears ought to stand, or to go back as fast as the character goes on: else it skates.
     Measured: a joint bears while it is within a fiftieth of the skeleton's height of the lowest that any comes, at three moments or more; its level way meanwhile, over a fiftieth of the skeleton's size. In a clip whose root stays, feet ought to go back evenly: that way is told all the same, as the speed at which to move the character.
     Source: common practice, no published source.
     """
-    yield from _unwatched(own)
+    yield from _unwatched(motion)
     called = {n.index: n.name for n in measures.nodes}
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         x = clip.loop
         found = [s for s in clip.slides if x is not None and s.way > SLIDES * x.size]
         if not found or x is None:
@@ -554,14 +562,14 @@ def slides(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: In
 
 @check("motion.dense", title="More keys than the curve needs", result="note", mends=("motion.thin",), explains={"slow": SELDOM})
 @of_clips
-def dense(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def dense(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips with several times the keys that their curves need.
 
     Why: they were baked frame by frame: each costs space and time, and nobody can edit them.
     Measured: keys of a clip, over a hundred and three times those that stay when all go that move nothing by more than 0.5 mm.
     Source: common practice, no published source.
     """
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         if clip.keys > MANY and clip.keys > TIMES * max(clip.needs, 1) and not clip.held:
             yield Finding(
                 f"{clip_name(k, clip)} has {clip.keys:,} keys; {clip.needs:,} hold it within 0.5 mm",
@@ -569,7 +577,7 @@ def dense(own: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Int
                 value(clip.needs, "count"),
                 clip.keys,
                 elements=_clip(measures, k),
-                mends=_of("motion.thin", k, clip, own, within_mm=0.5),
+                mends=_of("motion.thin", k, clip, motion, within_mm=0.5),
                 key=_key(k, clip),
                 samples=clip.looked if clip.looked < clip.keys else None,
             )

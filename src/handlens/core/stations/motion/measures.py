@@ -7,7 +7,7 @@ import hashlib
 import numpy as np
 from msgspec.structs import replace
 
-from ...kit.own import Own
+from ...kit.station_measures import StationMeasures
 from ...kit.without import holding
 from ...measures import Measures
 from ...scene import Clip, Scene
@@ -61,7 +61,7 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMe
         elif held:
             made = replace(made, held=True, moved=_moved(few, clip))
         elif alive:
-            made = _whole_clip(scene, clip, made, world, up, joints)
+            made = _clip_figures(scene, clip, made, world, up, joints)
         nodes = sorted({c.node for c in channels if c.node is not None})
         if nodes:
             arrays[f"{k}:nodes"] = np.array(nodes)
@@ -69,7 +69,7 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMe
     return MotionMeasures(out)
 
 
-OWN = Own("motion", MotionMeasures, take, reads=("nodes", "meshes", "skins", "clips"))
+OWN = StationMeasures("motion", MotionMeasures, take, reads=("nodes", "meshes", "skins", "clips"))
 
 
 def _seconds(channels: list[ChannelFigures]) -> float:
@@ -98,22 +98,22 @@ def _moved(few: Scene, clip: Clip) -> float:
     return far
 
 
-def _whole_clip(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
+def _clip_figures(scene: Scene, clip: Clip, figures: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
     """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
     driven = {channel.node for channel in clip.channels if channel.node is not None and len(channel.times)}
     # What stands above the joints carries them all away.
     carriers = driven & nodes_above(joints, up)
     watched = sorted(joints | carriers) if joints & driven or carriers else sorted(driven)
-    span = made.seconds - made.start
-    sound = all(not channel.not_finite and not channel.backward and not channel.equal for channel in made.channels)
+    span = figures.seconds - figures.start
+    sound = all(not channel.not_finite and not channel.backward and not channel.equal for channel in figures.channels)
     if not watched or not span > 0 or not sound:
-        return made
+        return figures
     count = int(np.clip(_MATRICES // max(len(scene.nodes), 1), 8, _MOMENTS))
-    at = np.linspace(made.start, made.seconds, count)
+    at = np.linspace(figures.start, figures.seconds, count)
     worlds = worlds_at(scene, clip, at, watched)[:, watched]
     places = worlds[:, :, :3, 3]
     if not np.isfinite(places).all():
-        return made
+        return figures
     upright = AXIS_INDEX[scene.up_axis or "Y"]
     level = [a for a in range(3) if a != upright]
     top = next((k for k, i in enumerate(watched) if i in driven and not _any_above(i, driven, up)), 0)
@@ -134,7 +134,7 @@ def _whole_clip(scene: Scene, clip: Clip, made: ClipOfModel, world: Array, up: l
         size,
         count,
     )
-    return replace(made, loop=loop, slides=_slides(scene, watched, places, at, upright, level, up))
+    return replace(figures, loop=loop, slides=_slides(scene, watched, places, at, upright, level, up))
 
 
 def _any_above(node: int, driven: set[int], up: list[int]) -> bool:

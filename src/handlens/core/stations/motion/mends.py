@@ -346,7 +346,7 @@ def _cut(channel: Channel, a: float, b: float) -> Channel:
     )
 
 
-def _cut_curve(channel: Channel, stamps: Array, kept: Array, edges: list[float]) -> tuple[Array, Array]:
+def _cut_curve(channel: Channel, stamps: Array, keys: Array, edges: list[float]) -> tuple[Array, Array]:
     """Times and rows of a cubic spline with keys at its new ends. A piece of a cubic is one, so that positions stay to the letter;
     the pieces of a rotation, which is read at unit length, are cut finer, so that what is off falls by the fourth power.
     """
@@ -364,13 +364,13 @@ def _cut_curve(channel: Channel, stamps: Array, kept: Array, edges: list[float])
     if rotation and len(stamps):
         # Of keys that were there, the tangent towards a cut piece is that of the curve as it is read.
         own = curve_at(channel, np.clip(stamps, channel.times[0], channel.times[-1]))[1]
-        kept = kept.copy()
+        keys = keys.copy()
         if edges[0] < stamps[0]:
-            kept[0, 0] = own[0]
+            keys[0, 0] = own[0]
         if edges[-1] > stamps[-1]:
-            kept[-1, 2] = own[-1]
+            keys[-1, 2] = own[-1]
     order = np.argsort(np.concatenate([stamps, added]), kind="stable")
-    return np.concatenate([stamps, added])[order], np.concatenate([kept, rows])[order]
+    return np.concatenate([stamps, added])[order], np.concatenate([keys, rows])[order]
 
 
 @mend(

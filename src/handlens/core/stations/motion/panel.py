@@ -64,10 +64,10 @@ def _result(clip: ClipOfModel) -> Result:
     return "note" if any(x.constant for x in clip.channels) else "clear"
 
 
-def _clips(measures: Measures, own: MotionMeasures, lost: list[str]) -> Table:
+def _clips(measures: Measures, motion: MotionMeasures, lost: list[str]) -> Table:
     unit = unit_of(measures)
     rows = []
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         x = clip.loop
         rows.append(
             Row(
@@ -100,10 +100,10 @@ def _clips(measures: Measures, own: MotionMeasures, lost: list[str]) -> Table:
     return table("clips", "By clip", columns, rows)
 
 
-def _channels(measures: Measures, own: MotionMeasures) -> Table:
+def _channels(measures: Measures, motion: MotionMeasures) -> Table:
     called = {n.index: n.name for n in measures.nodes}
     rows = []
-    for k, clip in enumerate(own.clips):
+    for k, clip in enumerate(motion.clips):
         for x in clip.channels:
             rows.append(
                 Row(

@@ -30,11 +30,11 @@ def _asked(scene: Scene, parts: Sequence[str]) -> set[int]:
     return chosen_nodes(scene, parts)
 
 
-def _stayed(scene: Scene, kept: list[int]) -> tuple[str, ...]:
-    if not kept:
+def _stayed(scene: Scene, nodes: list[int]) -> tuple[str, ...]:
+    if not nodes:
         return ()
     return (
-        f"{plural(len(kept), 'node', 'nodes')} stayed ({scene.part_name(kept[0])}): a clip moves it in its parent's frame, or the new parent has no size.",
+        f"{plural(len(nodes), 'node', 'nodes')} stayed ({scene.part_name(nodes[0])}): a clip moves it in its parent's frame, or the new parent has no size.",
     )
 
 

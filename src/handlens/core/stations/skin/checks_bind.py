@@ -16,7 +16,7 @@ from ...words.figures import about, plain, turn
 from ...words.lengths import metres
 from .checks_weights import Found, of_skin
 from .records import SkinMeasures, SkinOfModel
-from .told import joints, key, names
+from .words import joints, key, names
 
 #: A joint rests where it was bound within this share of its skin's size, and within so many degrees.
 NEAR, NEAR_DEGREES = 1e-3, 0.5
@@ -91,14 +91,14 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     explains={"tears": OFTEN, "refused": BY_ITSELF},
 )
 @of_skin
-def outside(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def outside(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins of parts that are shown, with joints that hang in no scene.
 
     Why: a reader takes what the scene holds: those joints are not there, and what they carry stays behind, goes to the origin, or the file is refused.
     Measured: joints of each skin that is used in the scene, against the nodes that hang on the scene's roots.
     Source: glTF 2.0 §3.7.3.1: all joints of a skin that a node of a scene refers to must belong to the same scene.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if skin.outside:
             first = skin.joints[skin.outside[0]]
             carries = sum(skin.joints[i].carries for i in skin.outside)
@@ -129,7 +129,7 @@ def outside(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     explains={"tears": OFTEN},
 )
 @of_skin
-def root(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def root(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name a node as the root of their skeleton which not all of their joints hang on.
 
     Why: a reader that begins at the root does not find the others, and leaves what they carry unskinned; a strict one refuses the file.
@@ -137,7 +137,7 @@ def root(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
     Source: glTF 2.0 §5.28.2 (skin.skeleton): it must be the closest common root of the joints, or a node above it.
     """
     called = {n.index: n.name for n in measures.nodes}
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if skin.root is not None:
             yield Finding(
                 f"{skin.name} names {called.get(skin.root, f'node {skin.root}')} as its root, which not all of its {plural(len(skin.joints), 'joint')} hang on",
@@ -160,14 +160,14 @@ def root(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
     explains={"gone": OFTEN, "beside": OFTEN},
 )
 @of_skin
-def flat_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def flat_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
 
     Why: what such a joint carries collapses to a plane or a point, and no receiver can work out where it was bound.
     Measured: the determinant of the upper three by three under a billionth of what its columns could make; entries that are not finite; a last row other than 0, 0, 0, 1.
     Source: glTF 2.0 §3.7.3.1: the fourth row of each matrix must be 0, 0, 0, 1; the determinant is common practice.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         bad = [i for i, j in enumerate(skin.joints) if j.singular]
         if bad:
             named = [skin.joints[i] for i in bad]
@@ -192,7 +192,7 @@ def flat_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
     explains={"jumps": SELDOM, "beside": BY_ITSELF},
 )
 @of_skin
-def no_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that say nothing of where their joints were bound.
 
     Why: each joint then counts as bound at the origin of the mesh. Where it rests elsewhere, the whole surface is thrown off by that way.
@@ -200,9 +200,9 @@ def no_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     Source: glTF 2.0 §3.7.3.1: when they are not defined, each is the identity.
     """
     moves: dict[int | None, float] = {}
-    for part in own.parts:
+    for part in skins.parts:
         moves[part.skin] = max(moves.get(part.skin, 0.0), part.bind_moves)
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if skin.matrices or not skin.joints:
             continue
         far = moves.get(k, 0.0)
@@ -231,7 +231,7 @@ def no_bind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     explains={"jumps": OFTEN, "beside": OFTEN},
 )
 @of_skin
-def bind_offset(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def bind_offset(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest elsewhere than where they were when the mesh was bound to them.
 
     Why: whatever goes back to the bind pose, on import or at the first key, snaps by that way; and a correction of the rig's scale multiplies it.
@@ -240,12 +240,12 @@ def bind_offset(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
     """
     unit = unit_of(measures)
     driven = {n.index for n in measures.nodes if n.driven}
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         off = off_joints(skin)
         if not off or not skin.matrices:
             continue
         worst = skin.joints[off[0]]
-        moves = max((part.bind_moves for part in own.parts if part.skin == k), default=0.0)
+        moves = max((part.bind_moves for part in skins.parts if part.skin == k), default=0.0)
         scaled = abs(skin.rig.scale - 1) > STRAIGHT and skin.rig.scale > 0
         grown = (
             f"; correcting the rig's scale of {plain(skin.rig.scale)} makes that {metres(worst.off * unit / skin.rig.scale)}"
@@ -283,19 +283,19 @@ def bind_offset(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
     explains={"jumps": OFTEN, "beside": OFTEN},
 )
 @of_skin
-def bind_scale(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def bind_scale(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest at another size than they had when the mesh was bound to them.
 
     Why: the surface about them is blown up or pinched by that factor, and whoever resets the pose sees it jump back.
     Measured: how long each joint's own axes are at rest against what its bind matrix says that they were, in the frame that most joints agree on; over 0.2 %, and of a chain only the joint where it begins.
     Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         found = stretched_joints(skin)
         if not found:
             continue
         worst = skin.joints[found[0]]
-        moves = max((part.bind_moves for part in own.parts if part.skin == k), default=0.0) * unit_of(measures)
+        moves = max((part.bind_moves for part in skins.parts if part.skin == k), default=0.0) * unit_of(measures)
         most = max(worst.stretch, key=lambda x: abs(np.log(x)))
         yield Finding(
             f"{plural(len(found), 'joint is', 'joints are')} scaled since {'it was' if len(found) == 1 else 'they were'} bound: {worst.name} {times(worst.stretch)}"
@@ -319,7 +319,7 @@ def bind_scale(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     explains={"jumps": OFTEN, "beside": OFTEN, "size": OFTEN, "lies": OFTEN},
 )
 @of_skin
-def rig(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def rig(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes above the joints that are scaled or turned.
 
     Why: everything that hangs on the skeleton is scaled along, physics and linked parts jump by that factor, and whoever sets the rig to 1 throws the character across the room.
@@ -327,7 +327,7 @@ def rig(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent)
     Source: common practice, no published source.
     """
     told: set[tuple[int, ...]] = set()
-    for skin in own.skins:
+    for skin in skins.skins:
         scaled, turned = rig_matters(skin, sheet)
         if not skin.rig.nodes or tuple(skin.rig.nodes) in told or not (scaled or turned):
             continue
@@ -360,7 +360,7 @@ def rig(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent)
     explains={"beside": BY_ITSELF},
 )
 @of_skin
-def inverse(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def inverse(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node carries the inverse of the rig's scale.
 
     Why: it looks right as long as both stand; as soon as one of them is set to 1, the part is larger or smaller by that factor.
@@ -368,7 +368,7 @@ def inverse(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     Source: common practice, no published source.
     """
     called = {n.index: n.name for n in measures.nodes}
-    for x in own.inverses:
+    for x in skins.inverses:
         yield Finding(
             f"{called[x.node]} × {plain(x.scale)} undoes {called[x.rig]} × {plain(x.above)}",
             value(x.scale, "factor"),
@@ -395,14 +395,14 @@ def inverse(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     explains={"jumps": SELDOM, "beside": BY_ITSELF},
 )
 @of_skin
-def own_transform(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def own_transform(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node stands elsewhere than at rest.
 
     Why: the standard says that it counts for nothing. A receiver that lets it count all the same shows the part that far away.
     Measured: how far the node's transform in the world would move the skinned surface, over a hundredth of its size.
     Source: glTF 2.0 §3.7.3.3: the transform of the skinned mesh node must be ignored.
     """
-    found = [part for part in own.parts if part.skin is not None and part.own_moves > 0.01 * own.skins[part.skin].size]
+    found = [part for part in skins.parts if part.skin is not None and part.own_moves > 0.01 * skins.skins[part.skin].size]
     if not found:
         return
     worst = max(found, key=lambda p: p.own_moves)
@@ -430,17 +430,17 @@ def own_transform(own: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
     explains={"beside": BY_ITSELF, "tears": OFTEN},
 )
 @of_skin
-def disagree(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def disagree(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins on one skeleton whose bind matrices contradict each other.
 
     Why: most receivers keep one bind pose a skeleton: the parts of the other skin then stand off, as a shirt that leaves its wearer.
     Measured: bind matrices of the joints that two skins share, through the one matrix that most agree on; off by more than a ten-thousandth of the skeleton's size.
     Source: glTF 2.0 §3.7.3.1; that receivers keep one bind pose is common practice, no published source.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if skin.disagrees is not None and skin.joints:
             yield Finding(
-                f"{skin.name} binds joints {about(skin.disagrees_by * unit_of(measures))} from where {own.skins[skin.disagrees].name} binds them",
+                f"{skin.name} binds joints {about(skin.disagrees_by * unit_of(measures))} from where {skins.skins[skin.disagrees].name} binds them",
                 value(skin.disagrees_by * unit_of(measures) * 1000, "mm"),
                 value(0.0, "mm"),
                 len(skin.joints),
@@ -461,17 +461,17 @@ def disagree(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     revealed=True,
 )
 @of_skin
-def shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def shared(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name the very same joints and were bound alike.
 
     Why: joints are counted, sent and worked out once for each of them; some destinations take one skin a model.
     Measured: joints of each skin, and their bind matrices through the one matrix that most agree on.
     Source: common practice, no published source.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if skin.same is not None and skin.disagrees is None and skin.joints:
             yield Finding(
-                f"{skin.name} and {own.skins[skin.same].name} are two skins for the same {plural(len(skin.joints), 'joint')}",
+                f"{skin.name} and {skins.skins[skin.same].name} are two skins for the same {plural(len(skin.joints), 'joint')}",
                 value(2, "count"),
                 value(1, "count"),
                 len(skin.joints),

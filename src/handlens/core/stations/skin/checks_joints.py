@@ -21,7 +21,7 @@ from ...words.sides import other_side
 from .checks_weights import Found, of_skin
 from .records import SkinMeasures, SkinOfModel
 from .template import placed
-from .told import joints, key, names
+from .words import joints, key, names
 
 #: Of a skin's size: lengths of joints that count as nothing.
 NOTHING = 1e-6
@@ -35,7 +35,7 @@ NOTHING = 1e-6
     explains={"slow": OFTEN, "refused": BY_ITSELF},
 )
 @of_skin
-def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def joint_count(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More joints in a skin, or in all, than the destination takes.
 
     Why: past its limit it drops joints, draws the skin in pieces or refuses it.
@@ -46,7 +46,7 @@ def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
     if most is None and all_most is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if most is not None and len(skin.joints) > most:
             yield Finding(
                 f"{skin.name} has {plural(len(skin.joints), 'joint')}",
@@ -59,7 +59,7 @@ def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
                 (Call("skin.remove-joints", {}),),
                 key=key(k, skin),
             )
-    total = len({j.node for skin in own.skins for j in skin.joints})
+    total = len({j.node for skin in skins.skins for j in skin.joints})
     if all_most is not None and total > all_most:
         yield Finding(
             f"There are {plural(total, 'joint')} in all", value(total, "count"), value(all_most, "count"), total, key="all"
@@ -68,7 +68,7 @@ def joint_count(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
 
 @check("skin.idle", title="Joints that carry nothing", result="note", mends=("skin.remove-joints",), explains={"tears": SELDOM})
 @of_skin
-def idle(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def idle(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of a skin that no vertex hangs on, neither on them nor on any joint below.
 
     Why: they count against the limit and are sent in every frame for nothing.
@@ -76,7 +76,7 @@ def idle(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
     Source: common practice, no published source.
     """
     parent = {n.index: n.parent for n in measures.nodes}
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         found = idle_joints(measures, skin, parent) if any(not j.carries for j in skin.joints) else []
         if found and any(j.carries for j in skin.joints):
             named = [skin.joints[i] for i in found]
@@ -114,7 +114,7 @@ def idle_joints(measures: Measures, skin: SkinOfModel, parent: Mapping[int, int]
 
 @check("skin.uneven-joints", title="Joints scaled unevenly", result="caution")
 @of_skin
-def uneven_joints(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def uneven_joints(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints stretched more along one axis than along another, with other joints below them.
 
     Why: what hangs on such a joint is sheared as soon as it turns, which no rotation, scale and place hold; many destinations then scale it otherwise, or evenly.
@@ -123,7 +123,7 @@ def uneven_joints(own: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
     """
     scales = {n.index: n for n in measures.nodes if n.is_joint and is_uneven(n)}
     told: set[int] = set()
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         above = {j.up for j in skin.joints}
         found = [i for i, j in enumerate(skin.joints) if i in above and j.node in scales and j.node not in told]
         if not found:
@@ -146,14 +146,14 @@ def uneven_joints(own: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
 
 @check("skin.no-length", title="Joints without a length", result="note", mends=("skin.remove-joints",))
 @of_skin
-def no_length(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def no_length(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that stand in the very place of the next, and joints at the end of a chain in the rig's origin.
 
     Why: some importers make bones of the way from joint to joint and drop those without any, with all that they carried.
     Measured: distance to the nearest joint that hangs on it, and of joints that none hangs on to the origin of the node above all, under a millionth of the skeleton's size.
     Source: common practice, no published source.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         short = [i for i, j in enumerate(skin.joints) if j.length is not None and j.length <= NOTHING * skin.size]
         at_origin = [i for i, j in enumerate(skin.joints) if j.at_origin and j.up >= 0 and j.length is None]
         found = short + at_origin
@@ -174,7 +174,7 @@ def no_length(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
 
 @check("skin.names-shared", title="Joints of the same name", result="caution", mends=("arrival.rename",))
 @of_skin
-def names_shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def names_shared(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one skin that have the same name, or none.
 
     Why: clips and constraints find joints by name: they move the first, and the other stays behind.
@@ -182,7 +182,7 @@ def names_shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
     Source: common practice, no published source.
     """
     named = {n.index: n.named for n in measures.nodes}
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         word = (lambda x: x) if sheet.names.case_matters else str.casefold
         often = Counter(word(j.name) for j in skin.joints)
         found = [i for i, j in enumerate(skin.joints) if often[word(j.name)] > 1 or not named.get(j.node, True)]
@@ -204,14 +204,14 @@ def names_shared(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
 
 @check("skin.sides", title="Left and right differ", result="note", follows=("skin.bare",), explains={"tears": SELDOM})
 @of_skin
-def sides(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one side without a counterpart, and pairs whose weights differ where the surface is the same on both sides.
 
     Why: a pose that is mirrored there moves one side otherwise than the other, or not at all.
     Measured: names with left and right exchanged; weights of vertices that lie opposite each other, over 0.05, where four fifths of those looked at have one.
     Source: common practice, no published source.
     """
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         there = {j.name for j in skin.joints}
         alone = [i for i, j in enumerate(skin.joints) if (o := other_side(j.name)) is not None and o not in there]
         paired = any((o := other_side(n)) is not None and o in there for n in there)
@@ -228,7 +228,7 @@ def sides(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inten
                 key=key(k, skin),
             )
     called = {n.index: n.name for n in measures.nodes}
-    for x in own.sides:
+    for x in skins.sides:
         yield Finding(
             f"{called[x.left]} and {called[x.right]} weigh up to {plain(x.worst)} otherwise on mirrored vertices of {called[x.node]}",
             value(x.worst, "factor"),
@@ -250,7 +250,7 @@ def sides(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inten
     explains={"tears": SELDOM, "refused": BY_ITSELF},
 )
 @of_skin
-def required(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def required(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that the destination wants by name, in their order, each below the one that it names.
 
     Why: it finds the skeleton by these names: without them the character stands stiff or is refused.
@@ -264,7 +264,7 @@ def required(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     if intent.kind not in (None, "character"):
         yield Skipped(f"a {intent.kind} needs no such skeleton")
         return
-    for k, skin in enumerate(own.skins):
+    for k, skin in enumerate(skins.skins):
         if not skin.joints:
             continue
         found = placed(measures, skin, wanted)
@@ -302,7 +302,7 @@ def _renames(wanted: list, found: list) -> str:  # type: ignore[type-arg]
     explains={"tears": BY_ITSELF},
 )
 @of_skin
-def left_behind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def left_behind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that touch a skinned surface and hang on no joint.
 
     Why: at home a constraint may hold them there. Nothing of it is in the file: as soon as the character moves, they stay behind.
@@ -310,7 +310,7 @@ def left_behind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
     Source: common practice, no published source.
     """
     called = {n.index: n.name for n in measures.nodes}
-    for x in own.loose:
+    for x in skins.loose:
         if intent.of_part(called[x.node]).role in APART:
             continue
         to = {"joint": node_key(measures, x.joint), "parts": [node_key(measures, x.node)]}
@@ -331,17 +331,17 @@ def left_behind(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
     "skin.rigid", title="Parts bound whole to one joint", result="note", mends=("skin.parent-part",), explains={"tears": OFTEN}
 )
 @of_skin
-def rigid(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def rigid(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts all of whose vertices hang on one joint with their whole weight.
 
     Why: it is a plain part on a joint told as a skin. One way of importing shows it where its bind matrix puts it, another as a part at its own node: the two differ by what its node stands off.
     Measured: the joints of all vertices, and how far the node's own transform would move the part.
     Source: common practice, no published source.
     """
-    for part in own.parts:
-        if part.skin is None or not 0 <= part.only_joint < len(own.skins[part.skin].joints):
+    for part in skins.parts:
+        if part.skin is None or not 0 <= part.only_joint < len(skins.skins[part.skin].joints):
             continue
-        joint = own.skins[part.skin].joints[part.only_joint]
+        joint = skins.skins[part.skin].joints[part.only_joint]
         off = (
             f": taken as a plain part it stands {metres(part.own_moves * unit_of(measures))} elsewhere"
             if part.own_moves > 1e-6

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
-from ...kit.own import reading
 from ...kit.parts import unit_of
+from ...kit.station_measures import reading
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
@@ -65,14 +65,14 @@ def _of(mend: str, measures: Measures, figures: WeightFigures, **params: object)
     explains={"tears": BY_ITSELF, "refused": OFTEN},
 )
 @of_skin
-def not_finite(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def not_finite(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight that is not a number or is infinite.
 
     Why: such a vertex stands nowhere: it is not drawn, or tears its faces across the whole picture.
     Measured: every stored weight.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite; §3.7.3.3.
     """
-    for part in own.parts:
+    for part in skins.parts:
         if part.not_finite:
             title = f"{plural(part.not_finite, 'vertex has', 'vertices have')} a weight that is no number on {part.name}"
             yield _finding(measures, part, part.not_finite, title, "not-finite", _of("skin.normalise", measures, part))
@@ -86,7 +86,7 @@ def not_finite(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     explains={"tears": BY_ITSELF, "refused": OFTEN},
 )
 @of_skin
-def beyond(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def beyond(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that name a joint which their skin does not have.
 
     Why: a strict importer refuses the file; a lenient one reads a matrix of something else, and the vertex flies off.
@@ -104,9 +104,9 @@ def beyond(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
                 why="A reader that looks the joint up before it looks at the weight falls there. What is written from here names no such joint.",
                 result="caution",
             )
-    for part in own.parts:
+    for part in skins.parts:
         if part.beyond and part.skin is not None:
-            have = len(own.skins[part.skin].joints)
+            have = len(skins.skins[part.skin].joints)
             title = f"{plural(part.beyond, 'vertex names', 'vertices name')} joint {part.beyond_joint:,} on {part.name}, but its skin has {have:,}"
             yield _finding(measures, part, part.beyond, title, "beyond", _of("skin.drop-beyond", measures, part))
 
@@ -119,14 +119,14 @@ def beyond(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
     explains={"tears": OFTEN, "refused": OFTEN},
 )
 @of_skin
-def negative(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def negative(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight below 0.
 
     Why: such a vertex goes the other way when its joint turns, and formats that hold weights as shares cannot hold it.
     Measured: every stored weight.
     Source: glTF 2.0 §3.7.3.3: weights must be non-negative.
     """
-    for part in own.parts:
+    for part in skins.parts:
         if part.negative:
             title = f"{plural(part.negative, 'vertex has', 'vertices have')} a negative weight on {part.name}, down to {plain(part.least)}"
             yield _finding(measures, part, part.negative, title, "negative", _of("skin.normalise", measures, part))
@@ -140,14 +140,14 @@ def negative(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     explains={"gone": SELDOM, "tears": BY_ITSELF},
 )
 @of_skin
-def bare(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def bare(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices of a skinned part that no joint carries.
 
     Why: they stay where they are, or fall to the origin, when everything else moves: the surface tears there.
     Measured: vertices whose weights are all 0, on parts that have a skin. Where none at all has any, it is told as such.
     Source: glTF 2.0 §3.7.3.3: skinned vertices are placed by their joints alone.
     """
-    for part in own.parts:
+    for part in skins.parts:
         if part.skin is None or not part.weighted or not part.bare:
             continue
         whole = part.bare == part.vertices
@@ -167,14 +167,14 @@ def bare(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
     explains={"tears": BY_ITSELF, "refused": SELDOM},
 )
 @of_skin
-def sums(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def sums(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices whose weights sum to more or less than 1.
 
     Why: one receiver brings them to 1, another does not: there the vertex is drawn towards the origin or past where it belongs.
     Measured: the sum over each vertex, off by more than 0.01; by more than 0.001 is a note, which is what steps of a byte leave behind. Vertices without any weight are told apart.
     Source: glTF 2.0 §3.7.3.3: the sum should be as close as possible to 1.
     """
-    for part in own.parts:
+    for part in skins.parts:
         mend = _of("skin.normalise", measures, part)
         if part.off_sum:
             title = f"{plural(part.off_sum, 'vertex has', 'vertices have')} weights that do not sum to 1 on {part.name}: {plain(part.worst_sum)} at worst"
@@ -206,7 +206,7 @@ def cut_to(figures: WeightFigures, most: int) -> CutFigures | None:
     explains={"tears": BY_ITSELF, "refused": BY_ITSELF},
 )
 @of_skin
-def influences(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def influences(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that more joints carry than the destination takes.
 
     Why: it drops what is too much, often the last ones in the file and not the lightest, and the surface dents where they were.
@@ -217,7 +217,7 @@ def influences(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     if most is None:
         yield Skipped(f"{sheet.name} sets no limit")
         return
-    for part in own.parts:
+    for part in skins.parts:
         over = sum(part.histogram[most + 1 :])
         if not over:
             continue
@@ -239,14 +239,14 @@ def influences(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
 
 @check("skin.dust", title="Dust weights", result="note", mends=("skin.prune",), explains={"tears": OFTEN})
 @of_skin
-def dust(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def dust(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Weights too small to move anything that could be seen.
 
     Why: they take places of those that count where only so many are allowed, and cost time at each vertex in each frame.
     Measured: weights above 0 and under 0.001; what leaving them out would move, over poses in which one joint is turned by 60°.
     Source: common practice, no published source.
     """
-    for part in own.parts:
+    for part in skins.parts:
         if part.dust:
             title = f"{plural(part.dust, 'vertex has', 'vertices have')} weights under {DUST:g} on {part.name}, which move {about(part.dust_moves * unit_of(measures))} at most"
             yield _finding(measures, part, part.dust, title, "dust", _of("skin.prune", measures, part, under=DUST))
@@ -254,14 +254,14 @@ def dust(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent
 
 @check("skin.repeated", title="A joint twice on one vertex", result="note", mends=("skin.normalise",), explains={"tears": OFTEN})
 @of_skin
-def repeated(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def repeated(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that have two weights for the same joint.
 
     Why: one receiver adds them, another takes the last: the sum is then no longer 1.
     Measured: joint numbers on each vertex.
     Source: glTF 2.0 §3.7.3.3: joints must not contain more than one non-zero weight for a given vertex.
     """
-    for part in own.parts:
+    for part in skins.parts:
         if part.repeated:
             title = f"{plural(part.repeated, 'vertex names', 'vertices name')} a joint twice on {part.name}"
             yield _finding(measures, part, part.repeated, title, "repeated", _of("skin.normalise", measures, part))
@@ -274,14 +274,14 @@ def repeated(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     explains={"tears": BY_ITSELF},
 )
 @of_skin
-def unused_weights(own: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+def unused_weights(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts with weights that no skin uses, and parts that name a skin but have no weights.
 
     Why: such a part stands still while the rest moves, and a strict importer refuses it.
     Measured: weights of the mesh against the skin of the node.
     Source: glTF 2.0 §3.7.3.3: a node with a skin has a mesh whose primitives have joints and weights.
     """
-    for part in own.parts:
+    for part in skins.parts:
         if part.weighted == (part.skin is not None):
             continue
         lacks = "weights for its joints, but names no skin" if part.weighted else "a skin, but no weights"

@@ -9,7 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from ...geometry.finite import finite_points
-from ...kit.own import Own
+from ...kit.station_measures import StationMeasures
 from ...measures import Measures
 from ...scene import Mesh, Scene, Skin, Weights
 from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches
@@ -62,7 +62,7 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> SkinMeas
     )
 
 
-OWN = Own("skin", SkinMeasures, take, reads=("nodes", "meshes", "skins"))
+OWN = StationMeasures("skin", SkinMeasures, take, reads=("nodes", "meshes", "skins"))
 
 
 def _weights(
@@ -96,14 +96,14 @@ def _weights(
     return made
 
 
-def _farthest(away: Array) -> float:
+def _farthest(distances: Array) -> float:
     with np.errstate(all="ignore"):
-        far = np.sqrt(np.einsum("ij,ij->i", away, away)) if len(away) else np.zeros(0)
+        far = np.sqrt(np.einsum("ij,ij->i", distances, distances)) if len(distances) else np.zeros(0)
     far = far[np.isfinite(far)]
     return float(far.max(initial=0.0))
 
 
-def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str, Array]) -> WeightFigures:
+def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str, Array]) -> WeightFigures:
     """Figures of the weights by themselves. joints: how many the skin has, None where there is no skin."""
     w = mesh.weights
     assert w is not None
@@ -136,12 +136,12 @@ def _rows(made: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str,
         ("influences", _most_first(np.diff(w.starts))),
     ):
         if len(found):
-            arrays[f"{made.node}:{name}"] = found
+            arrays[f"{figures.node}:{name}"] = found
     counts = np.minimum(np.diff(w.starts), _LONGEST_HISTOGRAM)
     used = np.unique(w.joints) if len(w.joints) else np.zeros(0, np.int32)
     whole = len(bare) == 0 and len(used) == 1 and bool((np.diff(w.starts) == 1).all()) and len(wrong) == 0
     return replace(
-        made,
+        figures,
         bare=len(bare),
         off_sum=len(wrong),
         worst_sum=float(total[int(off.argmax())]) if vertices and off.any() else 1.0,
@@ -165,13 +165,13 @@ def _most_first(counts: Array) -> Array:
     return several[np.argsort(-counts[several], kind="stable")]
 
 
-def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> WeightFigures:
+def _cuts(figures: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> WeightFigures:
     """What limiting influences and dropping dust would move."""
     w = mesh.weights
     assert w is not None
     counts, out = np.diff(w.starts), []
     if not len(counts) or not np.isfinite(w.weights).all():
-        return made
+        return figures
     lost = _beyond_the_heaviest(w, counts) if len(counts) > _LOOKED_AT else None
     for most in LIMITS:
         over = np.flatnonzero(counts > most)
@@ -184,13 +184,13 @@ def _cuts(made: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> We
         far = displacement(points[chosen], rows, limited(rows, most), bones, np.arange(len(chosen)))
         out.append(CutFigures(most, len(over), float(far.max(initial=0.0)), len(chosen)))
     moved = 0.0
-    if made.dust:
+    if figures.dust:
         chosen = np.unique(vertex_of_weight(w)[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
         rows = _only(w, chosen)
         moved = float(
             displacement(points[chosen], rows, weights_where(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max()
         )
-    return replace(made, cuts=out, dust_moves=moved)
+    return replace(figures, cuts=out, dust_moves=moved)
 
 
 def _beyond_the_heaviest(weights: Weights, counts: Array) -> Callable[[int], Array]:
@@ -222,14 +222,14 @@ def _skin(
     world: Array,
     bones: Skeleton,
     placing: Array,
-    own: list[WeightFigures],
+    figures: list[WeightFigures],
     boxes: Mapping[int, tuple[Any, Any]],
     here: set[int],
 ) -> SkinOfModel:
-    """own: the parts of the skin. boxes: lowest and highest corner of parts, by their node. here: nodes that the scene holds."""
+    """figures: the parts of the skin. boxes: lowest and highest corner of parts, by their node. here: nodes that the scene holds."""
     skin = scene.skins[k]
     carried = np.zeros(len(skin.joints), np.int64)
-    for mesh in {p.mesh for p in own if p.weighted}:
+    for mesh in {p.mesh for p in figures if p.weighted}:
         w = scene.meshes[mesh].weights
         assert w is not None
         use = (w.weights != 0) & (w.joints >= 0) & (w.joints < len(carried))
@@ -242,7 +242,7 @@ def _skin(
     ways = np.linalg.norm(bones.places[below] - bones.places[bones.up[below]], axis=1)
     np.minimum.at(lengths, bones.up[below], ways)
     # As large as what it carries, or as far as its joints reach.
-    carried_boxes = [boxes[x.node] for x in own if x.node in boxes]
+    carried_boxes = [boxes[x.node] for x in figures if x.node in boxes]
     spread = finite_points(np.concatenate([bones.places, np.array(carried_boxes, np.float64).reshape(-1, 3)]))
     size = float(np.linalg.norm(np.ptp(spread, axis=0))) if len(spread) else 0.0
     rig = _rig(scene, skin, up, world, bones)
@@ -267,13 +267,13 @@ def _skin(
         )
         for i, j in enumerate(skin.joints)
     ]
-    outside = [i for i, j in enumerate(skin.joints) if j not in here] if any(p.node in here for p in own) else []
+    outside = [i for i, j in enumerate(skin.joints) if j not in here] if any(p.node in here for p in figures) else []
     return SkinOfModel(
         skin.name or f"skin {k}",
         joints,
         skin.inverse_bind is not None,
         rig,
-        sorted(p.node for p in own),
+        sorted(p.node for p in figures),
         size,
         outside=outside,
         root=skin.skeleton if skin.skeleton is not None and not holds_joints(skin.skeleton, skin, up) else None,

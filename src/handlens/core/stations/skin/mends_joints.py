@@ -168,10 +168,10 @@ class _Chain(NamedTuple):
     places: Array
 
 
-def _places(scene: Scene, top: int, above: int, own: set[int], count: int) -> Array:
+def _places(scene: Scene, top: int, above: int, joints: set[int], count: int) -> Array:
     """(count, 3) places for joints on the way to the topmost one, in the frame of the node above (-1: the world)."""
     at = scene.nodes[top].local[:3, 3]
-    lengths = [float(np.linalg.norm(scene.nodes[c].local[:3, 3])) for j in own for c in scene.nodes[j].children if c in own]
+    lengths = [float(np.linalg.norm(scene.nodes[c].local[:3, 3])) for j in joints for c in scene.nodes[j].children if c in joints]
     mean = float(np.mean([x for x in lengths if np.isfinite(x)] or [1.0])) or 1.0
     if np.linalg.norm(at) > 1e-3 * mean:
         return np.asarray(at * (np.arange(count) / count)[:, None])

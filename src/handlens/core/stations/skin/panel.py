@@ -55,11 +55,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     )
 
 
-def _joints(measures: Measures, own: SkinMeasures, unit: float) -> Table:
+def _joints(measures: Measures, skins: SkinMeasures, unit: float) -> Table:
     rows: list[Row] = []
     seen: set[int] = set()
     parent = {n.index: n.parent for n in measures.nodes}
-    for skin in own.skins:
+    for skin in skins.skins:
         off, idle = set(off_joints(skin)), set(idle_joints(measures, skin, parent))
         depths = _depths(skin)
         for k in _in_tree_order(skin):
@@ -121,10 +121,10 @@ def _in_tree_order(skin: SkinOfModel) -> list[int]:
     return out
 
 
-def _parts(measures: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float) -> Table:
+def _parts(measures: Measures, skins: SkinMeasures, sheet: RuleSheet, unit: float) -> Table:
     most = sheet.limits.influences_vertex
     rows = []
-    for part in own.parts:
+    for part in skins.parts:
         over = sum(part.histogram[most + 1 :]) if most is not None else 0
         bad = part.not_finite or part.beyond or (part.bare and part.skin is not None)
         worse = part.off_sum or part.negative or over or (part.weighted != (part.skin is not None))
@@ -159,9 +159,9 @@ def _parts(measures: Measures, own: SkinMeasures, sheet: RuleSheet, unit: float)
     )
 
 
-def _counts(own: SkinMeasures, most: int | None) -> Table:
-    longest = max((len(part.histogram) for part in own.parts), default=0)
-    totals = [sum(part.histogram[n] for part in own.parts if n < len(part.histogram)) for n in range(longest)]
+def _counts(skins: SkinMeasures, most: int | None) -> Table:
+    longest = max((len(part.histogram) for part in skins.parts), default=0)
+    totals = [sum(part.histogram[n] for part in skins.parts if n < len(part.histogram)) for n in range(longest)]
     rows = [
         Row(
             cells={"influences": f"{n}", "vertices": f"{c:,}"},
@@ -175,11 +175,11 @@ def _counts(own: SkinMeasures, most: int | None) -> Table:
     )
 
 
-def _cuts(own: SkinMeasures, unit: float) -> Table:
+def _cuts(skins: SkinMeasures, unit: float) -> Table:
     """The price of each limit, over all parts."""
     rows = []
-    for most in sorted({c.most for part in own.parts for c in part.cuts}):
-        cuts = [c for part in own.parts if (c := _exactly(part, most)) is not None]
+    for most in sorted({c.most for part in skins.parts for c in part.cuts}):
+        cuts = [c for part in skins.parts if (c := _exactly(part, most)) is not None]
         rows.append(
             Row(
                 cells={

@@ -6,8 +6,8 @@ import math
 from collections.abc import Iterator
 
 from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
-from ...kit.own import reading
 from ...kit.parts import first_parts, unit_of
+from ...kit.station_measures import reading
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
@@ -28,7 +28,7 @@ TINY = 0.25
 _spent = reading(OWN.of, "what triangles cost for nothing")
 
 
-def spent(budget: BudgetMeasures) -> dict[int, TrianglesOf]:
+def by_mesh(budget: BudgetMeasures) -> dict[int, TrianglesOf]:
     """The figures of each mesh by its number."""
     return {mesh.mesh: mesh for mesh in budget.meshes}
 
@@ -44,7 +44,7 @@ def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: I
     on where they are half the mesh or more.
     Source: common practice, no published source.
     """
-    own = spent(budget)
+    own = by_mesh(budget)
     for p, mesh in first_parts(measures):
         t = own.get(p.mesh)
         if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
@@ -74,7 +74,7 @@ def subdivided(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, int
     side than 1/500 of the mesh's size.
     Source: the two patterns are those of Loop (1987) and of Catmull and Clark (1978).
     """
-    own = spent(budget)
+    own = by_mesh(budget)
     for p, mesh in first_parts(measures):
         t = own.get(p.mesh)
         gone = 0 if t is None else mesh.triangles - t.before
@@ -118,7 +118,7 @@ def subpixel(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, inten
     if not any(views.values()):
         yield Skipped("the intent does not say from how near it is looked at")
         return
-    own = spent(budget)
+    own = by_mesh(budget)
     for p, mesh in first_parts(measures):
         t, view = own.get(p.mesh), views[p.node]
         if t is None or view is None:
@@ -162,7 +162,7 @@ def split_vertices(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet,
     Measured: vertices as a card gets them over distinct points, and how many there would be with normals, UVs or colours alone.
     Source: common practice, no published source; a closed mesh has about two triangles for each point (Euler's formula).
     """
-    own = spent(budget)
+    own = by_mesh(budget)
     for p, mesh in first_parts(measures):
         t = own.get(p.mesh)
         if t is None or not t.points or mesh.gpu_vertices < SPLIT_FROM or mesh.gpu_vertices < SPLIT * t.points:

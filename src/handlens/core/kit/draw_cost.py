@@ -14,7 +14,7 @@ _sizes: WeakKeyDictionary[Image, int] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)
-class Spent:
+class DrawCost:
     """triangles, draw_calls: over all times that meshes are shown, but for stand-ins and coarser levels, which are never drawn with it. largest: triangles of the largest mesh. texture_bytes: of images
     that materials use, loaded, with mips."""
 
@@ -24,13 +24,13 @@ class Spent:
     texture_bytes: int
 
 
-def spent(scene: Scene) -> Spent:
+def draw_cost(scene: Scene) -> DrawCost:
     """Count what a scene costs."""
     nodes = [scene.nodes[i] for i in walk(scene)]
     shown = [n.mesh for n in nodes if n.mesh is not None and property_text(n, ROLE) not in BESIDE]
     of = {k: (scene.meshes[k].triangle_count, _slots(scene.meshes[k])) for k in set(shown)}
     images = {i.image for material in scene.materials for i in material.inputs if i.image is not None}
-    return Spent(
+    return DrawCost(
         sum(of[k][0] for k in shown),
         max((n for n, _ in of.values()), default=0),
         sum(of[k][1] for k in shown),
@@ -46,6 +46,6 @@ def _slots(mesh: Mesh) -> int:
 def _loaded(image: Image) -> int:
     """Bytes of an image once loaded: four a pixel, and a third more for its mips; 0 for one that cannot be opened."""
     if image not in _sizes:
-        picture = opened(image, whole=False)
+        picture = opened(image, pixels=False)
         _sizes[image] = 0 if picture is None else picture.size[0] * picture.size[1] * 4 * 4 // 3
     return _sizes[image]
