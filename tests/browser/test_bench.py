@@ -196,7 +196,7 @@ def test_a_findings_question_mark_opens_its_place_in_the_guide(heron):
         panel.get_by_role("link", name=re.compile("Guide: 40 vertices of wings")).click()
     guide = opened.value
     expect(guide.locator("[id='skin.bare']")).to_be_in_viewport()
-    expect(guide.locator("[id='skin.bare']")).to_contain_text("Vertices without a weight")
+    expect(guide.locator("[id='skin.bare']")).to_contain_text("Vertices without weights")
     assert accessibility(guide) == []
     guide.get_by_role("navigation", name="Guide").get_by_role("link", name="A first hour").click()
     expect(guide.get_by_role("heading", name="A first hour")).to_be_in_viewport()

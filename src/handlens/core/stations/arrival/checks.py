@@ -91,13 +91,11 @@ def broken_references(measures: Measures, sheet: RuleSheet, intent: Intent) -> F
         yield Finding(title, value(len(bad), "count"), value(0, "count"), len(bad))
 
 
-@check(
-    "arrival.not-read", title="Content that could not be taken over", result="note", explains={"gone": SELDOM, "refused": SELDOM}
-)
+@check("arrival.not-read", title="Content that was not read", result="note", explains={"gone": SELDOM, "refused": SELDOM})
 def not_read(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Statements, free-form surfaces, odd numbers or faces that the file holds but a mesh cannot.
 
-    Why: what is not read here is not read there either, and then it is missing without a word.
+    Why: what is not read here is not read at the destination either, and is then missing without a message.
     Measured: counted while reading.
     Source: common practice, no published source.
     """
@@ -205,7 +203,7 @@ def empties(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def detail_levels(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes named as a level of detail that hold no mesh.
 
-    Why: an importer that builds level groups from names finds a level with nothing in it and shows nothing at that distance.
+    Why: an importer that builds levels of detail from names finds one with nothing in it, and shows nothing at that distance.
     Measured: empty nodes with "LOD" in their name.
     Source: common practice, no published source.
     """
@@ -243,7 +241,7 @@ def hidden(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.unplaced", title="Meshes that stand nowhere", result="note", explains={"gone": BY_ITSELF})
+@check("arrival.unplaced", title="Meshes that no node uses", result="note", explains={"gone": BY_ITSELF})
 def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes that no node of the scene uses.
 
@@ -264,7 +262,7 @@ def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "arrival.copies-in-place",
-    title="Second copies in the same place",
+    title="Duplicate parts in the same place",
     result="caution",
     mends=("arrival.remove-parts",),
     explains={"striped": BY_ITSELF},

@@ -35,11 +35,11 @@ def normalised(name: str, rules: Names) -> str:
     return text if rules.case_matters else text.casefold()
 
 
-@check("arrival.roles", title="Parts that may not be of the thing", result="note")
+@check("arrival.roles", title="Parts that may not belong to the model", result="note")
 def roles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that seem to be something else than the thing itself: a figure for scale, a stand-in, a coarser level, a shell inside.
 
-    Why: as long as nobody says so they count in its size and its budget, and go out with it.
+    Why: until somebody says what they are, they count towards the size and the budget, and are exported with the model.
     Measured: words in names; parts all of which looks inward inside the box of another. What is said of a part already is not asked again.
     Source: common practice, no published source.
     """
@@ -61,7 +61,7 @@ def roles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.names-alike", title="Parts with the same name", result="note", mends=("arrival.name-by-pattern",))
+@check("arrival.names-alike", title="Duplicate part names", result="note", mends=("arrival.name-by-pattern",))
 def names_alike(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Several parts under exactly the same name.
 
@@ -95,7 +95,7 @@ def names_alike(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("arrival.numbered-names", title="Names that say nothing", result="note", mends=("arrival.rename",))
+@check("arrival.numbered-names", title="Meaningless names", result="note", mends=("arrival.rename",))
 def numbered_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Three or more parts, most of them named by a bare word or a number.
 
@@ -110,7 +110,11 @@ def numbered_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
 
 
 @check(
-    "arrival.name-clash", title="Names that clash there", result="caution", mends=("arrival.rename",), explains={"refused": OFTEN}
+    "arrival.name-clash",
+    title="Names that collide at the destination",
+    result="caution",
+    mends=("arrival.rename",),
+    explains={"refused": OFTEN},
 )
 def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Different names that become the same once the destination has folded letter case, replaced characters and cut to length.

@@ -34,14 +34,15 @@ def _uses_in(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
 
 @check(
     "arrival.side-near-miss",
-    title="Side file all but names a part of the model",
+    title="Side file misspells a name of the model",
     result="caution",
     mends=("arrival.side-file", "arrival.rename"),
 )
 def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that differ from a name of the model in letter case or by one edit, or are a name that it had before.
 
-    Why: names there are compared to the letter; what is bound by this one is not found, and comes in white, unmoving or not at all.
+    Why: names are compared letter by letter: what this one should bind is not found, and comes in white, does not move, or is
+    missing.
     Measured: every value against the names of model file, materials, images, parts, joints and clips; one edit only from five letters on, and under keys under which names stand to the letter elsewhere.
     Source: Damerau 1964 (edit distance); that names are compared to the letter is common practice, no published source.
     """
@@ -96,7 +97,7 @@ def _elsewhere(same: list[SideUse]) -> str:
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Text files beside the model that break the grammar of their kind.
 
-    Why: a reader that keeps to it stops there and takes nothing of the file; one that does not may read something else.
+    Why: a strict reader stops there and takes nothing from the file; a lenient one may read something else.
     Measured: the whole file against its grammar; the first place at which it breaks.
     Source: XML 1.0 (fifth edition) §2.1 (well-formed documents); RFC 8259 (JSON).
     """
@@ -113,7 +114,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.side-no-file", title="Side file names a file that did not come", result="caution", mends=("arrival.side-file",))
+@check("arrival.side-no-file", title="Side file names a missing file", result="caution", mends=("arrival.side-file",))
 def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that read like a model or an image and are none of the files that came along.
 
@@ -136,14 +137,14 @@ def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "arrival.side-other-variant",
-    title="Names what belongs to another variant",
+    title="Name of another variant",
     result="caution",
     mends=("arrival.side-file", "arrival.rename"),
 )
 def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Names of a sibling model where this one's are to be expected: in its own entry of a side file, or in the model itself.
 
-    Why: a variant that was copied from another still uses the other's; who changes one there changes both.
+    Why: a variant that was copied from another still uses the other's name; changing one then changes both.
     Measured: words of sibling models' file names that this one's has not (red, where this is the green one), in its images and materials and in every entry that names it.
     Source: common practice, no published source.
     """
@@ -163,7 +164,7 @@ def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         yield Skipped("no text file and no sibling model came along")
 
 
-@check("arrival.side-unknown", title="Side file names nothing of the model", result="caution", mends=("arrival.side-file",))
+@check("arrival.side-unknown", title="Side file names nothing in the model", result="caution", mends=("arrival.side-file",))
 def unknown(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values that are no name of the model, under keys that the intent says matter, or under keys of materials beside others that are.
 

@@ -85,9 +85,7 @@ def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         )
 
 
-@check(
-    "budget.vertices-mesh", title="Too many vertices once split", result="caution", explains={"slow": BY_ITSELF, "refused": OFTEN}
-)
+@check("budget.vertices-mesh", title="Too many GPU vertices", result="caution", explains={"slow": BY_ITSELF, "refused": OFTEN})
 def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with more vertices than the destination takes, counted as the graphics card gets them.
 
@@ -204,7 +202,7 @@ def triangles_of_copies(measures: Measures, intent: Intent) -> int:
 def copies(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles times the copies that the scene is planned to hold.
 
-    Why: what is cheap once is dear two hundred times.
+    Why: what is cheap once is expensive two hundred times.
     Measured: triangles over all instances × copies from the intent.
     Source: common practice, no published source.
     """

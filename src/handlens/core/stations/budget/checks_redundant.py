@@ -33,7 +33,7 @@ def by_mesh(budget: BudgetMeasures) -> dict[int, TrianglesOf]:
     return {mesh.mesh: mesh for mesh in budget.meshes}
 
 
-@check("budget.flat", title="Flat regions of many triangles", result="note")
+@check("budget.flat", title="Coplanar triangles", result="note")
 @_spent
 def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Neighbouring faces that lie in one plane, with UVs, normals and colours running on over them, and more triangles than the
@@ -63,7 +63,7 @@ def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: I
         )
 
 
-@check("budget.subdivided", title="Regularly subdivided", result="note")
+@check("budget.subdivided", title="Regular subdivision", result="note")
 @_spent
 def subdivided(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Every face was cut into a regular pattern, once or several times, and could be taken back to what it was cut from.

@@ -73,7 +73,7 @@ def share_of(side: SideFigures) -> float:
 def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose front cannot be seen from where the part is looked at.
 
-    Why: a destination that draws one side shows a hole there, and the far inside through it; one tiny hole is enough.
+    Why: where only front faces are drawn there is a hole, and the far inside shows through it; one tiny hole is enough.
     Measured: winding solved over the edges that two faces share; then rays from samples of each patch on both sides, the side from which more get out of the model being its outside; closed patches by their signed volume; stored normals where both sides are seen alike. Looked at from inside, rays to places within the model instead. What only looks away to someone far below is undecided. A note where under 0.01 % of what can be seen of the part is of such faces.
     Source: Takayama et al. 2014, "A simple method for correcting facet orientations in polygon meshes based on ray casting", JCGT 3(4).
     """
@@ -123,7 +123,8 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that look away, but are drawn from both sides by their material.
 
-    Why: every pixel there is shaded twice as often, light falls on the wrong side in programs that do not turn the normal, and the holes come back as soon as the material is changed.
+    Why: every pixel is shaded twice as often, programs that do not flip the normal light the wrong side, and the holes come back
+    as soon as the material is changed.
     Measured: faces that look away, as by facing.inward, whose material is double-sided.
     Source: glTF 2.0 §3.9.6: back-face culling is disabled where doubleSided is true.
     """
@@ -152,7 +153,7 @@ def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
 def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that the intent says are seen from both sides, with open faces whose material is drawn from one.
 
-    Why: a flag, a leaf or a sail vanishes when one walks round to its back.
+    Why: a flag, a leaf or a sail vanishes when it is seen from behind.
     Measured: faces of patches whose front and back both let more than 15 % of the rays out, with a single-sided material.
     Source: glTF 2.0 §3.9.6.
     """
@@ -177,7 +178,7 @@ def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "facing.winding",
-    title="Neighbours wound against each other",
+    title="Inconsistent winding",
     result="caution",
     mends=("facing.outward", "facing.inward"),
     follows=(
@@ -189,7 +190,7 @@ def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges that both of their faces run along in the same direction.
 
-    Why: one of the two looks the wrong way, and smooth shading, bevels and reductions go astray along the edge.
+    Why: one of the two faces the wrong way, and smooth shading, bevels and reduction fail along the edge.
     Measured: edges of the surface, welded by exact position, that exactly two faces share and run in one direction; faces without area left out.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3: neighbouring faces of an oriented surface run their edge in opposite directions.
     """
@@ -207,7 +208,7 @@ def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("facing.one-surface", title="A surface with one side only", result="caution", explains={"inside-out": OFTEN})
+@check("facing.one-surface", title="Non-orientable surface", result="caution", explains={"inside-out": OFTEN})
 def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Patches that no winding suits, as a band with half a twist.
 
@@ -239,7 +240,7 @@ def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The model shows backs of faces to someone who walks round it, although its faces look the right way: it is open somewhere.
 
-    Why: through an opening one sees the inside of the far wall, which is not drawn, so one looks straight through the model.
+    Why: through an opening one sees the inside of the far wall. It is not drawn, so one looks straight through the model.
     Measured: parallel rays from 42 directions evenly round the model, 1,600 each, and 16 rays aimed at each of up to 2,000 openings; a ray counts that first meets the back of a single-sided face without a front in its place or within a five-hundredth of the size behind it. A note where nothing is open and it is under half a per cent. Faces that look away are told by facing.inward instead.
     Source: common practice, no published source.
     """
@@ -325,7 +326,8 @@ def _filled(measures: Measures, open_parts: list[int]) -> tuple[Call, ...]:
 def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces over the same points as another, wound the other way: a second skin that makes a sheet visible from both sides.
 
-    Why: it costs twice the triangles, flickers where light or depth is worked out, and many upload gates count it as an error; a double-sided material does the same with one.
+    Why: it costs twice the triangles, flickers where light or depth is computed, and many upload gates reject it; a double-sided
+    material does the same with one face.
     Measured: faces over the same welded points in the opposite order.
     Source: common practice, no published source.
     """
@@ -343,7 +345,7 @@ def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "facing.normals-opposed",
-    title="Normals against their faces",
+    title="Normals that point away from their faces",
     result="caution",
     mends=("facing.turn", "facing.turn-normals", "facing.normals"),
     follows=("facing.inward",),
@@ -352,7 +354,8 @@ def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that all of their own stored normals point away from.
 
-    Why: they are lit from the wrong side: dark in the sun, bright in the shade. Either the face or its normals were turned alone.
+    Why: they are lit from the wrong side: dark in the sun, bright in the shade. Either the faces or their normals were flipped
+    alone.
     Measured: the dot product of the face's normal by winding with the stored normal at each corner, below 0 at every one.
     Source: glTF 2.0 §3.7.2.1: normals are unit vectors of the surface; winding per §3.7.4.
     """
@@ -382,7 +385,7 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
 
 @check(
     "facing.normals-broken",
-    title="Normals that are none",
+    title="Invalid normals",
     result="caution",
     mends=("facing.normals",),
     follows=("surface.zero-area",),
@@ -391,7 +394,8 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
 def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Stored normals that are zero, no numbers, or not of length 1.
 
-    Why: a zero normal is lit black, one that is no number spreads black or white blots, and one that is too long shines too brightly.
+    Why: a zero normal is lit black, one that is not a number spreads black or white blots, and one that is too long shines too
+    brightly.
     Measured: length of each stored normal, 1 within 0.01.
     Source: glTF 2.0 §3.7.2.1: NORMAL holds unit-length vectors.
     """
@@ -423,7 +427,7 @@ def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
 def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Curved meshes that store no normals.
 
-    Why: each program then makes its own: faceted here, smooth over hard edges there.
+    Why: each program then computes its own: faceted in one, smooth over hard edges in another.
     Measured: meshes without a normal at some corner and with edges whose faces meet at 1° to 60°, which could be meant either way.
     Source: glTF 2.0 §3.7.2.1: where normals are not given, flat normals are to be calculated.
     """
@@ -443,7 +447,7 @@ def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
 
 
 @check(
-    "facing.smeared", title="Sharp edges lit as smooth", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF}
+    "facing.smeared", title="Hard edges shaded smooth", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF}
 )
 def smooth_sharp_edges(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Edges between faces at more than 80° that share their normals at both ends.
@@ -466,11 +470,12 @@ def smooth_sharp_edges(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
             )
 
 
-@check("facing.faceted", title="Curves lit in facets", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF})
+@check("facing.faceted", title="Curves shaded flat", result="note", mends=("facing.normals",), explains={"shading": BY_ITSELF})
 def faceted(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Curved meshes whose stored normals make every edge hard.
 
-    Why: a ball comes in as a cut stone; each point is stored once for each of its faces, which costs several times the vertices.
+    Why: a ball comes in as a cut stone, and each point is stored once for each of its faces, which costs several times the
+    vertices.
     Measured: edges whose faces meet at 1° to 60°, where they are the greater part of all edges, over 95 % of which have another normal on either side; from 32 faces on.
     Source: glTF 2.0 §3.7.2.1 (normals are stored by vertex); that it may be meant is common practice, no published source.
     """

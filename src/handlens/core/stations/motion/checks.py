@@ -105,11 +105,11 @@ def _finding(
     )
 
 
-@check("motion.broken", title="A clip that is not whole", result="caution", explains={"refused": BY_ITSELF})
+@check("motion.broken", title="Incomplete clip", result="caution", explains={"refused": BY_ITSELF})
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels whose tables do not fit each other, that drive what does not exist, or that could not be read.
 
-    Why: a strict importer refuses the file for it; a lenient one drops the channel, and that joint stands still.
+    Why: a strict importer refuses the file for it; a lenient one drops the channel, and that joint does not move.
     Measured: while reading: times against values, targets and samplers against the lists that they point into.
     Source: glTF 2.0 §3.11: each key has one value, three for a cubic spline; elsewhere common practice, no published source.
     """
@@ -119,7 +119,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "motion.not-finite",
-    title="Keys that are no numbers",
+    title="Keys that are not numbers",
     result="stop",
     mends=("motion.repair-keys",),
     explains={"refused": OFTEN},
@@ -128,7 +128,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def not_finite(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys whose time or value is not a number or is infinite.
 
-    Why: whatever the joint carries is gone from that moment on, and with it often the whole character.
+    Why: whatever the joint carries is gone from that moment on, and often the whole character with it.
     Measured: every time and value of every channel.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite.
     """
@@ -151,7 +151,7 @@ def not_finite(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
 def times(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Keys that stand at the time of the one before them, or earlier, or before 0.
 
-    Why: a receiver that searches by halves finds the wrong key, and the joint jumps; a strict one refuses the file.
+    Why: a receiver that searches by bisection finds the wrong key, and the joint jumps; a strict one refuses the file.
     Measured: each key's time against the one before it, and the first against 0.
     Source: glTF 2.0 §3.11: the first time is at least 0, and times must be strictly increasing.
     """
@@ -171,7 +171,7 @@ def times(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
 
 @check(
     "motion.off-unit",
-    title="Rotations that are not of length 1",
+    title="Rotations that are not normalised",
     result="caution",
     mends=("motion.repair-keys",),
     explains={"jumps": SELDOM, "refused": SELDOM},
@@ -180,7 +180,7 @@ def times(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
 def off_unit(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Quaternions whose length is not 1.
 
-    Why: one receiver brings them to 1, another scales or shears what the joint carries by the square of that length.
+    Why: one receiver normalises them, another scales or shears what the joint carries by the square of that length.
     Measured: the length of every rotation key, 1 within 0.001.
     Source: glTF 2.0 §3.11: rotation values are unit quaternions.
     """
@@ -207,7 +207,8 @@ def off_unit(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inten
 def flips(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rotation keys that lie on the other side of the sphere from the one before them.
 
-    Why: the standard goes the short way all the same. A receiver that fills in number by number spins the joint the long way round.
+    Why: by the standard the short way is taken all the same. A receiver that interpolates each number by itself turns the joint
+    the long way round.
     Measured: the product of each quaternion with the one before it, below 0; of a cubic spline it is a caution, since it goes the long way everywhere, of steps nothing.
     Source: glTF 2.0, appendix C.4 takes the shortest path, appendix C.5 does not for cubic splines; that others do not is common practice, no published source.
     """
@@ -236,7 +237,8 @@ def flips(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
 def aimless(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels aimed at nothing, at a node that neither shows nor carries anything and is no joint, or without any key.
 
-    Why: what they moved at home is not in the file, or goes by another name: that part of the motion is lost.
+    Why: what they moved in the scene that they come from is not in the file, or has another name: that part of the motion is
+    lost.
     Measured: the target of every channel against the joints of all skins and the nodes that hold something.
     Source: glTF 2.0 §3.11: a channel without a node is to be ignored; elsewhere common practice, no published source.
     """
@@ -248,12 +250,12 @@ def aimless(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
             yield _finding(measures, motion, k, title, len(bad), _of("motion.drop-stray", k, clip, motion))
 
 
-@check("motion.empty", title="Clips without a channel", result="caution", mends=("motion.drop-clips",))
+@check("motion.empty", title="Clips without channels", result="caution", mends=("motion.drop-clips",))
 @of_clips
 def empty(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that hold no channel at all.
 
-    Why: it is listed there and does nothing when it is played; a strict importer refuses the file.
+    Why: it is listed and does nothing when it is played; a strict importer refuses the file.
     Measured: channels of every clip.
     Source: glTF 2.0 §5.2 (animation): at least one channel.
     """
@@ -275,7 +277,8 @@ def empty(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
 def held_pose(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips of which every channel keeps one value, be it in one key or in several.
 
-    Why: such a clip is often what is left of an old pose: on reload it puts the character back into it, whatever was mended.
+    Why: such a clip is often left over from an old pose: on reload it puts the character back into that pose, whatever was
+    mended.
     Measured: every channel's keys are alike within a millionth; how far the pose is from that of the file. One that is the file's own pose, within a thousandth of the model's size, is a note.
     Source: common practice, no published source.
     """
@@ -333,7 +336,7 @@ def constant(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inten
 def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels that drive the scale of a joint or a part.
 
-    Why: many destinations leave scale out, or pass it on to what hangs below otherwise: limbs then change their length.
+    Why: many destinations ignore scale, or pass it on differently to what hangs below: limbs then change their length.
     Measured: channels of the path scale. A caution where the sheet takes none; such as keep the scale that the node has are told by motion.constant.
     Source: common practice, no published source.
     """
@@ -352,7 +355,7 @@ def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
 
 @check(
     "motion.missing",
-    title="Clips that should be there",
+    title="Missing clips",
     result="caution",
     mends=("motion.rename",),
     explains={"refused": BY_ITSELF},
@@ -361,7 +364,7 @@ def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
 def missing(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that the destination or the intent names and that did not come.
 
-    Why: clips get lost on the way when they were not laid on tracks at home: the character then stands in that state there.
+    Why: the character then has no motion for that state.
     Measured: names of all clips against those that are wanted, to the letter; a name that differs in case or by a prefix is offered.
     Source: the sheet's list and the intent's.
     """
@@ -391,7 +394,7 @@ def _alike(name: str, wanted: str) -> bool:
     return bool(bare(name)) and bare(name) == bare(wanted)
 
 
-@check("motion.names", title="Clips that names do not tell apart", result="caution", mends=("motion.rename",))
+@check("motion.names", title="Clips with the same name, or none", result="caution", mends=("motion.rename",))
 @of_clips
 def names(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips without a name, or with one that another has too.
@@ -420,7 +423,7 @@ def names(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
         )
 
 
-@check("motion.copies", title="The same clip twice", result="note", mends=("motion.drop-clips",))
+@check("motion.copies", title="Duplicate clips", result="note", mends=("motion.drop-clips",))
 @of_clips
 def copies(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips that are alike in every key.
@@ -449,7 +452,8 @@ def copies(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
 def late(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose first key stands later than 0, and channels with a gap between keys.
 
-    Why: until the first key the character stands still: a loop stutters by that time. In a gap the joint drifts where keys were lost.
+    Why: until the first key the character does not move, so that a loop stutters by that time. In a gap the joint drifts where
+    keys were lost.
     Measured: the earliest key of all channels, over a frame at 20 a second; the longest time between two keys, over half a second and ten times the usual.
     Source: common practice, no published source.
     """
@@ -482,7 +486,7 @@ def late(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
 def loop(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips whose end nearly meets their beginning, but not quite.
 
-    Why: played round and round it jumps once each time.
+    Why: played again and again, it jumps once in each round.
     Measured: the farthest that any joint is off between the first moment and the last, once the level way of the root is taken away: over a thousandth of the skeleton's size or half a degree, and under a tenth of it and 15 degrees; past those it is no loop.
     Source: common practice, no published source.
     """
@@ -534,7 +538,7 @@ def travel(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
 def slides(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints at the end of a chain that are lowest and move level meanwhile, in clips that do not travel.
 
-    Why: a foot that bears ought to stand, or to go back as fast as the character goes on: else it skates.
+    Why: a foot on the ground should stand still, or go back as fast as the character goes forward: otherwise it slides.
     Measured: a joint bears while it is within a fiftieth of the skeleton's height of the lowest that any comes, at three moments or more; its level way meanwhile, over a fiftieth of the skeleton's size. In a clip whose root stays, feet ought to go back evenly: that way is told all the same, as the speed at which to move the character.
     Source: common practice, no published source.
     """
@@ -565,7 +569,7 @@ def slides(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
 def dense(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Clips with several times the keys that their curves need.
 
-    Why: they were baked frame by frame: each costs space and time, and nobody can edit them.
+    Why: they were baked frame by frame: each key costs space and time, and nobody can edit them.
     Measured: keys of a clip, over a hundred and three times those that stay when all go that move nothing by more than 0.5 mm.
     Source: common practice, no published source.
     """

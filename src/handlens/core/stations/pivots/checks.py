@@ -84,7 +84,8 @@ def wanted_pivots(measures: Measures, intent: Intent, up: str) -> Iterator[tuple
 def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A pivot that does not stand at the point that the intent names.
 
-    Why: a thing that stands on a surface is placed by its base and one that hinges by its hinge; elsewhere it sinks in, floats, or swings about nothing.
+    Why: a thing that stands on a surface is placed by its base, and one that hinges by its hinge; with the pivot elsewhere it
+    sinks in, floats, or swings about nothing.
     Measured: distance from the node's origin to the named point of its box in the world, over 2 % of the box's diagonal; for several parts under one root, the root's origin and the box of the whole.
     Source: common practice, no published source.
     """
@@ -107,7 +108,7 @@ def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "pivots.far",
-    title="Pivot far off its part",
+    title="Pivot far from its part",
     result="caution",
     mends=("pivots.set",),
     follows=("placement.far",),
@@ -116,7 +117,7 @@ def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that swing far out when they are turned about their pivot.
 
-    Why: such a part is awkward to place, turn and scale: it runs off instead of turning where it stands.
+    Why: such a part is awkward to place, rotate and scale: it swings away instead of turning in place.
     Measured: radius swept about the upright through the pivot over the radius needed about the box's middle, over 4; a note up to 10. Where all pivots lie in one point, as when everything was left at the origin, that is told.
     Source: common practice, no published source.
     """
@@ -155,7 +156,7 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose pivot lies above or below the whole model, by more than their own size.
 
-    Why: put on a floor by its pivot such a part floats in the air or sinks out of sight, although it turns where it stands.
+    Why: placed on a floor by its pivot, such a part floats or sinks out of sight, although it turns in place.
     Measured: height of the pivot over the model's top or under its base, over the part's own greatest side; a pivot at the foot of the whole is where it belongs. Where all pivots lie in one point, as when everything was left at the origin, that is told by pivots.far or by Placement.
     Source: common practice, no published source.
     """

@@ -86,7 +86,7 @@ def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "placement.uneven-scale",
-    title="Uneven node scale",
+    title="Non-uniform node scale",
     result="caution",
     mends=("placement.bake",),
     explains={"jumps": OFTEN, "size": SELDOM},
@@ -94,7 +94,7 @@ def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def uneven(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes stretched more along one axis than along another.
 
-    Why: whatever is turned below such a node is sheared, round colliders are not round, and normals light wrongly.
+    Why: whatever rotates below such a node is sheared, round colliders are not round, and normals are lit wrongly.
     Measured: lengths of the columns of the local matrix, equal within 1e-4 of the largest.
     Source: common practice, no published source.
     """
@@ -182,7 +182,7 @@ def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "placement.collapsed",
-    title="Scaled to nothing",
+    title="Scaled to zero",
     result="stop",
     mends=("placement.restore-scale", "arrival.remove-parts"),
     explains={"gone": BY_ITSELF, "size": OFTEN},
@@ -190,7 +190,7 @@ def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose node, or one above it, is scaled to nothing along an axis or altogether.
 
-    Why: they are there, are loaded, and nobody sees them; whatever reads a size or a direction off them gets none.
+    Why: they are loaded and never seen; whatever needs a size or a direction from them gets none.
     Measured: greatest and least length of the columns of the part's world matrix, under a millionth of the greatest of any part. A clip may scale them up: then it is a note.
     Source: glTF 2.0 §3.5.3: a node all of whose scale is zero need not be drawn; the limit is common practice.
     """
@@ -219,7 +219,7 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "placement.inverse-pair",
-    title="Scales that cancel out in the chain",
+    title="Scales that cancel each other",
     result="caution",
     mends=("placement.bake",),
     explains={"jumps": OFTEN, "beside": OFTEN, "size": SELDOM},
@@ -259,7 +259,7 @@ def inverse_pair(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "placement.shear",
-    title="Shear that no node can hold",
+    title="Sheared transform",
     result="caution",
     mends=("placement.bake",),
     explains={"jumps": OFTEN, "beside": OFTEN, "lies": SELDOM},
@@ -290,7 +290,7 @@ def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "placement.far",
-    title="Far out",
+    title="Far from the origin",
     result="stop",
     mends=("placement.home",),
     explains={"striped": OFTEN, "gone": OFTEN, "jumps": SELDOM, "beside": OFTEN},
@@ -298,7 +298,8 @@ def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that stand, or whose vertices or nodes are stored, where neighbouring 32-bit floats are further apart than the sheet allows.
 
-    Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves. That a far node brings far vertices back does not help: each number is rounded by itself.
+    Why: positions there can only be multiples of that gap, so the surface shimmers and splinters as the camera moves. Moving the
+    node far one way and the vertices far the other way does not help: each number is rounded by itself.
     Measured: the gap between 32-bit floats at the part's farthest coordinate in the world, among its stored vertices, and at the translation of each node above it, in millimetres; over a tenth of the limit is a caution.
     Source: IEEE 754-2019, binary32: 24 significant bits.
     """
@@ -344,7 +345,7 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The lowest point is above or below the ground plane, for things whose pivot belongs at the base.
 
-    Why: dropped on the floor there, it floats or sinks in.
+    Why: placed on the floor by its pivot, it floats or sinks in.
     Measured: lowest world coordinate along the up axis, 0 within 1 % of the height and 5 mm.
     Source: common practice, no published source.
     """
@@ -367,7 +368,7 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "placement.double-move",
-    title="Driven twice, or left behind",
+    title="Moved twice, or left behind",
     result="caution",
     mends=("placement.one-drive",),
     follows_in_model=("skin.rig",),
@@ -376,7 +377,8 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts that travel other than one unit when a group is moved by one unit.
 
-    Why: a skinned part is carried by its joints. Under a group that moves it stays behind where the joints hang elsewhere, and a receiver that lets the part's own node carry it as well moves it twice.
+    Why: a skinned part is moved by its joints. Below a group that is moved, it stays behind where the joints hang elsewhere, and
+    a receiver that also applies the part's own node moves it twice.
     Measured: the nudge test: each group above a skinned part, and the roots of its joints, moved by one unit along each axis; travel of every vertex by the specification's rule, and by that of a receiver that applies the node too. Where the joints carry it whole, it is told only if the part's own node or one above it is moved, turned, scaled or animated, so that receivers show different things.
     Source: glTF 2.0 §3.7.3.3: only the joint transforms are applied to a skinned mesh; the transform of its own node must be ignored.
     """

@@ -68,7 +68,7 @@ def _reason(alpha: AlphaFigures) -> str:
 
 @check(
     "see-through.invisible",
-    title="Nothing of it is drawn",
+    title="Completely transparent",
     result="stop",
     mends=("see-through.set",),
     explains={"hole": OFTEN, "see-through": OFTEN, "gone": BY_ITSELF},
@@ -76,7 +76,7 @@ def _reason(alpha: AlphaFigures) -> str:
 def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials of opacity 0 that faces use.
 
-    Why: the faces are there, are loaded, and nobody sees them. Some programs write 0 for "not see-through at all", and mean solid.
+    Why: the faces are loaded and never seen. Some programs write 0 for "no transparency" and mean solid.
     Measured: the material's opacity as its format defines it, under half a step of 8 bits, where it is not drawn solid in spite of it.
     Source: Wavefront MTL, statement d (1.0 is opaque); COLLADA 1.4.1, chapter 4, "Determining Transparency (Opacity)"; glTF 2.0 §3.9.4. That solid is often meant is common practice, no published source.
     """
@@ -96,7 +96,7 @@ def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "see-through.ignored",
-    title="See-through pixels drawn solid",
+    title="Transparent pixels drawn solid",
     result="stop",
     mends=("see-through.set",),
     explains={"box": BY_ITSELF},
@@ -104,7 +104,7 @@ def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Opaque materials over an image of which the faces show see-through pixels.
 
-    Why: leaves, lashes and flames come in as solid boxes, in whatever colour lies under what was see-through.
+    Why: leaves, lashes and flames come in as solid boxes, in whatever colour lies under the transparent pixels.
     Measured: alpha of every pixel of the image, and of 16,384 places on the faces that show it. A channel with nothing solid and nothing gone holds something else. A caution where the format cannot say how a material is drawn.
     Source: glTF 2.0 §3.9.4: in mode OPAQUE, the default, "the alpha value is ignored"; the limits are common practice.
     """
@@ -153,7 +153,7 @@ def faint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "see-through.for-nothing",
-    title="See-through for nothing",
+    title="Transparency without transparent pixels",
     result="caution",
     mends=("see-through.set",),
     explains={"see-through": BY_ITSELF, "slow": OFTEN},
@@ -161,7 +161,8 @@ def faint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that are cut out or blended although nothing of them is see-through.
 
-    Why: blended surfaces are sorted, drawn last and twice over each other; cut-out ones lose early depth tests. All of it for nothing.
+    Why: blended surfaces are sorted and drawn last, over everything; masked ones lose the early depth test. All of it for
+    nothing.
     Measured: the material's opacity, and the alpha of its image where the faces show it.
     Source: glTF 2.0 §3.9.4 (alpha coverage); the cost is common practice, no published source.
     """
@@ -187,7 +188,7 @@ def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "see-through.mode",
-    title="Another mode would suit",
+    title="Another alpha mode would suit",
     result="note",
     mends=("see-through.set",),
     explains={"box": OFTEN, "see-through": OFTEN},
@@ -195,7 +196,8 @@ def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended materials over a cut-out, and cut-out ones over an image that fades.
 
-    Why: a blended cut-out is sorted by part and flickers through itself, where a cut-out would not; a cut fade has a hard, jagged rim.
+    Why: a blended cut-out is sorted by part and flickers through itself, which a masked one would not; a masked fade has a hard,
+    jagged edge.
     Measured: the image's alpha: two clusters, or a gradient away from any rim.
     Source: glTF 2.0 §3.9.4 (alpha coverage); Otsu 1979 for the threshold; the choice is common practice.
     """
@@ -217,7 +219,7 @@ def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "see-through.cut-off",
-    title="Threshold far from the valley",
+    title="Alpha threshold in the wrong place",
     result="caution",
     mends=("see-through.set",),
     explains={"box": SELDOM, "hole": SELDOM, "see-through": OFTEN},
@@ -225,7 +227,7 @@ def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Cut-out materials whose threshold keeps or drops what another one would not.
 
-    Why: thin leaves vanish, or a rim of background stays.
+    Why: thin leaves vanish, or an edge of background stays.
     Measured: pixels between the material's threshold and the one that parts the image's alpha best, over 2 % of them.
     Source: glTF 2.0 §3.9.4 (alphaCutoff, 0.5 by default); Otsu 1979.
     """
@@ -252,7 +254,7 @@ def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "see-through.brightness",
-    title="Brightness that is meant as alpha",
+    title="Brightness meant as alpha",
     result="caution",
     mends=("see-through.from-brightness",),
     explains={"box": BY_ITSELF},
@@ -302,7 +304,7 @@ def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "see-through.premultiplied",
-    title="Colours multiplied by alpha",
+    title="Premultiplied colours",
     result="caution",
     mends=("see-through.divide",),
     explains={"box": OFTEN, "see-through": SELDOM},
@@ -310,7 +312,7 @@ def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images whose colours were multiplied by their alpha already.
 
-    Why: multiplied once more when drawn, all that fades gets a dark fringe.
+    Why: they are multiplied once more when drawn, so that everything that fades gets a dark fringe.
     Measured: no see-through pixel brighter than its alpha, although the picture is bright and at least 32 pixels fade.
     Source: glTF 2.0 §3.9.4: base colour is not premultiplied; Porter and Duff 1984.
     """
@@ -330,7 +332,7 @@ def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
 
 @check(
     "see-through.pixel-art",
-    title="Pixels that will be blurred",
+    title="Pixel art that will be blurred",
     result="note",
     mends=("see-through.nearest",),
     explains={"blurred": BY_ITSELF},
@@ -338,7 +340,7 @@ def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
 def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Small pictures of few colours and hard steps, sampled with smoothing.
 
-    Why: enlarged, each pixel bleeds into the next; what was drawn crisp comes in as fog.
+    Why: enlarged, each pixel bleeds into the next, and what was drawn crisp looks foggy.
     Measured: sides up to 64 pixels, 3 to 64 colours, hardly any small steps between neighbours, and no nearest sampling.
     Source: glTF 2.0 §5.27.1 (magnification filters); what pixel art is, is common practice, no published source.
     """
@@ -371,7 +373,8 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended parts that enclose, wrap or pass through each other, or pieces of one part that do.
 
-    Why: each is drawn whole, the farther middle first; where the nearer one lies behind, it is painted over what should cover it, and pops as one walks round.
+    Why: each is drawn whole, the one with the farther centre first. Where the nearer one lies behind, it is painted over what
+    should cover it, and the picture jumps as one walks round.
     Measured: looks from 42 sides, 400 rays each: where two blended parts lie behind each other, whether the one drawn last is the nearer.
     Source: Akenine-Möller et al. 2018, "Real-Time Rendering", section 5.5 (transparency, sorting).
     """

@@ -236,7 +236,13 @@ def undeclared_up(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         )
 
 
-@check("size.up-axis", title="Another up axis", result="note", mends=("size.up-axis",), explains={"lies": BY_ITSELF})
+@check(
+    "size.up-axis",
+    title="Up axis differs from the destination's",
+    result="note",
+    mends=("size.up-axis",),
+    explains={"lies": BY_ITSELF},
+)
 def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states another up axis than the destination's.
 
@@ -266,7 +272,7 @@ def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def expected(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The model measures otherwise than the intent says it should.
 
-    Why: beside everything else there it stands as a giant or a speck; physics and animation are tuned to true size.
+    Why: next to everything else there it is a giant or a speck; physics and animation are tuned to true size.
     Measured: world size in metres against the expected dimensions, within the rule sheet's tolerance; within twice it is a caution.
     Source: common practice, no published source.
     """
@@ -343,7 +349,7 @@ def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "size.extreme",
-    title="Hardly anything is this size",
+    title="Implausible size",
     result="caution",
     mends=("size.scale",),
     explains={"gone": OFTEN, "size": BY_ITSELF},
@@ -351,7 +357,7 @@ def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The unit is stated, no size is expected, and the largest side is far from that of anything of its kind.
 
-    Why: at such sizes cameras clip it, shadows and physics break, and it was probably meant otherwise.
+    Why: at such sizes cameras clip it, and shadows and physics break; another unit was probably meant.
     Measured: the largest world side in metres, against what is known of the intent's kind, or from a centimetre to 200 metres where none is given; factors that would explain it are told.
     Source: common practice, no published source.
     """

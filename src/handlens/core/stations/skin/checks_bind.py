@@ -70,11 +70,11 @@ def rig_matters(skin: SkinOfModel, sheet: RuleSheet) -> tuple[bool, bool]:
     return scaled, skin.rig.degrees > STRAIGHT_DEGREES and sheet.node_rotation != "any"
 
 
-@check("skin.broken", title="A skin that is not whole", result="stop", explains={"tears": OFTEN, "refused": BY_ITSELF})
+@check("skin.broken", title="Incomplete skin", result="stop", explains={"tears": OFTEN, "refused": BY_ITSELF})
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins whose tables are too short, or that name joints which do not exist.
 
-    Why: an importer refuses the file for it, or makes up what is missing: those joints then throw what they carry to another place.
+    Why: an importer refuses the file for it, or makes up what is missing, and those joints then throw what they carry elsewhere.
     Measured: while reading: joints, bind matrices and weights against the counts that the file states.
     Source: glTF 2.0 §3.7.3.1: there must be as many bind matrices as joints, or more; elsewhere common practice, no published source.
     """
@@ -85,7 +85,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "skin.outside",
-    title="Joints that no scene holds",
+    title="Joints outside the scene",
     result="stop",
     mends=("skin.into-scene",),
     explains={"tears": OFTEN, "refused": BY_ITSELF},
@@ -94,7 +94,8 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def outside(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins of parts that are shown, with joints that hang in no scene.
 
-    Why: a reader takes what the scene holds: those joints are not there, and what they carry stays behind, goes to the origin, or the file is refused.
+    Why: a reader takes what the scene holds: those joints are missing, and what they carry stays behind, goes to the origin, or
+    the file is refused.
     Measured: joints of each skin that is used in the scene, against the nodes that hang on the scene's roots.
     Source: glTF 2.0 §3.7.3.1: all joints of a skin that a node of a scene refers to must belong to the same scene.
     """
@@ -123,7 +124,7 @@ def outside(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
 
 @check(
     "skin.root",
-    title="A skeleton root that joints do not hang on",
+    title="Skeleton root that is not above all joints",
     result="caution",
     mends=("skin.name-root",),
     explains={"tears": OFTEN},
@@ -132,7 +133,8 @@ def outside(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
 def root(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name a node as the root of their skeleton which not all of their joints hang on.
 
-    Why: a reader that begins at the root does not find the others, and leaves what they carry unskinned; a strict one refuses the file.
+    Why: a reader that starts at the root does not find the others, and leaves what they carry without a skin; a strict one
+    refuses the file.
     Measured: every joint's way up against the node that the skin names.
     Source: glTF 2.0 §5.28.2 (skin.skeleton): it must be the closest common root of the joints, or a node above it.
     """
@@ -154,7 +156,7 @@ def root(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
 
 @check(
     "skin.flat-bind",
-    title="Bind matrices that cannot be undone",
+    title="Bind matrices that cannot be inverted",
     result="stop",
     mends=("skin.bind-as-stored",),
     explains={"gone": OFTEN, "beside": OFTEN},
@@ -163,7 +165,7 @@ def root(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
 def flat_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints whose bind matrix turns a surface flat, holds no numbers, or is none that moves and turns.
 
-    Why: what such a joint carries collapses to a plane or a point, and no receiver can work out where it was bound.
+    Why: what such a joint carries collapses to a plane or a point, and no receiver can tell where it was bound.
     Measured: the determinant of the upper three by three under a billionth of what its columns could make; entries that are not finite; a last row other than 0, 0, 0, 1.
     Source: glTF 2.0 §3.7.3.1: the fourth row of each matrix must be 0, 0, 0, 1; the determinant is common practice.
     """
@@ -195,7 +197,8 @@ def flat_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
 def no_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that say nothing of where their joints were bound.
 
-    Why: each joint then counts as bound at the origin of the mesh. Where it rests elsewhere, the whole surface is thrown off by that way.
+    Why: each joint then counts as bound at the origin of the mesh. Where it rests elsewhere, the whole surface is displaced by
+    that distance.
     Measured: whether the skin has bind matrices; a caution where a joint carries something and rests off the mesh's origin.
     Source: glTF 2.0 §3.7.3.1: when they are not defined, each is the identity.
     """
@@ -224,7 +227,7 @@ def no_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
 
 @check(
     "skin.bind-offset",
-    title="Rest and bind disagree",
+    title="Rest pose differs from the bind pose",
     result="caution",
     mends=("skin.rebind", "skin.bind-as-stored", "skin.adopt-bind"),
     follows_in_model=("skin.bind-scale",),
@@ -234,7 +237,8 @@ def no_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
 def bind_offset(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest elsewhere than where they were when the mesh was bound to them.
 
-    Why: whatever goes back to the bind pose, on import or at the first key, snaps by that way; and a correction of the rig's scale multiplies it.
+    Why: whatever returns to the bind pose, on import or at the first key, jumps by that distance; correcting the rig's scale
+    multiplies it.
     Measured: where each joint rests against where its bind matrix says that it was, in the frame that most joints agree on: over a thousandth of the skeleton's size, or over half a degree. Where clips move the joints anyway and the rig is neither scaled nor turned, a note.
     Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
     """
@@ -286,7 +290,7 @@ def bind_offset(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
 def bind_scale(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that rest at another size than they had when the mesh was bound to them.
 
-    Why: the surface about them is blown up or pinched by that factor, and whoever resets the pose sees it jump back.
+    Why: the surface around them is enlarged or pinched by that factor, and jumps back when the pose is reset.
     Measured: how long each joint's own axes are at rest against what its bind matrix says that they were, in the frame that most joints agree on; over 0.2 %, and of a chain only the joint where it begins.
     Source: glTF 2.0 §3.7.3.1 (inverse bind matrices); the limit is common practice, no published source.
     """
@@ -322,7 +326,8 @@ def bind_scale(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
 def rig(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Nodes above the joints that are scaled or turned.
 
-    Why: everything that hangs on the skeleton is scaled along, physics and linked parts jump by that factor, and whoever sets the rig to 1 throws the character across the room.
+    Why: everything attached to the skeleton is scaled with it, physics and linked parts jump by that factor, and setting the rig
+    to 1 throws the character across the room.
     Measured: what the nodes above the top joint make together: scale 1 within 1e-4, no turn within 0.01°; only what the sheet does not take.
     Source: common practice, no published source.
     """
@@ -363,7 +368,7 @@ def rig(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inten
 def inverse(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node carries the inverse of the rig's scale.
 
-    Why: it looks right as long as both stand; as soon as one of them is set to 1, the part is larger or smaller by that factor.
+    Why: it looks right as long as both stay; as soon as one of them is set to 1, the part is larger or smaller by that factor.
     Measured: the scale of the part's node times that of the nodes between is 1 within 0.1 %, each being off by 1 % or more.
     Source: common practice, no published source.
     """
@@ -398,7 +403,7 @@ def inverse(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
 def own_transform(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts whose own node stands elsewhere than at rest.
 
-    Why: the standard says that it counts for nothing. A receiver that lets it count all the same shows the part that far away.
+    Why: by the standard it has no effect. A receiver that applies it all the same shows the part that far away.
     Measured: how far the node's transform in the world would move the skinned surface, over a hundredth of its size.
     Source: glTF 2.0 §3.7.3.3: the transform of the skinned mesh node must be ignored.
     """
@@ -424,7 +429,7 @@ def own_transform(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, int
 
 @check(
     "skin.disagree",
-    title="Skins bound otherwise to the same joints",
+    title="Skins with different bind poses on the same joints",
     result="caution",
     mends=("skin.rebind",),
     explains={"beside": BY_ITSELF, "tears": OFTEN},
@@ -433,7 +438,8 @@ def own_transform(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, int
 def disagree(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins on one skeleton whose bind matrices contradict each other.
 
-    Why: most receivers keep one bind pose a skeleton: the parts of the other skin then stand off, as a shirt that leaves its wearer.
+    Why: most receivers keep one bind pose for a skeleton: the parts of the other skin are then displaced, like a shirt that
+    leaves its wearer.
     Measured: bind matrices of the joints that two skins share, through the one matrix that most agree on; off by more than a ten-thousandth of the skeleton's size.
     Source: glTF 2.0 §3.7.3.1; that receivers keep one bind pose is common practice, no published source.
     """
@@ -464,7 +470,7 @@ def disagree(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
 def shared(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skins that name the very same joints and were bound alike.
 
-    Why: joints are counted, sent and worked out once for each of them; some destinations take one skin a model.
+    Why: the joints are counted, sent and computed once for each of them; some destinations take one skin for a model.
     Measured: joints of each skin, and their bind matrices through the one matrix that most agree on.
     Source: common practice, no published source.
     """

@@ -38,7 +38,7 @@ NOTHING = 1e-6
 def joint_count(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More joints in a skin, or in all, than the destination takes.
 
-    Why: past its limit it drops joints, draws the skin in pieces or refuses it.
+    Why: past its limit it drops joints, draws the skin in pieces, or refuses it.
     Measured: joints of each skin, and different joints of all skins, against the sheet.
     Source: limits are the sheet's.
     """
@@ -66,7 +66,7 @@ def joint_count(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
         )
 
 
-@check("skin.idle", title="Joints that carry nothing", result="note", mends=("skin.remove-joints",), explains={"tears": SELDOM})
+@check("skin.idle", title="Joints without weights", result="note", mends=("skin.remove-joints",), explains={"tears": SELDOM})
 @of_skin
 def idle(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of a skin that no vertex hangs on, neither on them nor on any joint below.
@@ -112,12 +112,13 @@ def idle_joints(measures: Measures, skin: SkinOfModel, parent: Mapping[int, int]
     return [k for k, b in enumerate(busy) if not b]
 
 
-@check("skin.uneven-joints", title="Joints scaled unevenly", result="caution")
+@check("skin.uneven-joints", title="Non-uniformly scaled joints", result="caution")
 @of_skin
 def uneven_joints(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints stretched more along one axis than along another, with other joints below them.
 
-    Why: what hangs on such a joint is sheared as soon as it turns, which no rotation, scale and place hold; many destinations then scale it otherwise, or evenly.
+    Why: what is attached to such a joint is sheared as soon as it turns, which no rotation, scale and translation can express;
+    many destinations then scale it differently.
     Measured: lengths of the columns of each joint's local matrix, equal within 1e-4 of the largest.
     Source: common practice, no published source.
     """
@@ -144,12 +145,12 @@ def uneven_joints(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, int
         )
 
 
-@check("skin.no-length", title="Joints without a length", result="note", mends=("skin.remove-joints",))
+@check("skin.no-length", title="Joints without length", result="note", mends=("skin.remove-joints",))
 @of_skin
 def no_length(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that stand in the very place of the next, and joints at the end of a chain in the rig's origin.
 
-    Why: some importers make bones of the way from joint to joint and drop those without any, with all that they carried.
+    Why: some importers make bones from joint to joint and drop those without length, with all that they carry.
     Measured: distance to the nearest joint that hangs on it, and of joints that none hangs on to the origin of the node above all, under a millionth of the skeleton's size.
     Source: common practice, no published source.
     """
@@ -172,7 +173,7 @@ def no_length(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
             )
 
 
-@check("skin.names-shared", title="Joints of the same name", result="caution", mends=("arrival.rename",))
+@check("skin.names-shared", title="Duplicate joint names", result="caution", mends=("arrival.rename",))
 @of_skin
 def names_shared(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints of one skin that have the same name, or none.
@@ -244,7 +245,7 @@ def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
 
 @check(
     "skin.required",
-    title="Joints that must be there",
+    title="Missing joints",
     result="caution",
     mends=("skin.add-joints", "skin.rename-joints"),
     explains={"tears": SELDOM, "refused": BY_ITSELF},
@@ -253,7 +254,7 @@ def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
 def required(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Joints that the destination wants by name, in their order, each below the one that it names.
 
-    Why: it finds the skeleton by these names: without them the character stands stiff or is refused.
+    Why: it finds the skeleton by these names: without them the character does not move or is refused.
     Measured: names of joints and of the nodes above them against the sheet's list and its other names; the parent of each. A name that only stands among the other names is told, as the destination's own is surer.
     Source: the sheet's list.
     """
@@ -296,7 +297,7 @@ def _renames(wanted: list, found: list) -> str:  # type: ignore[type-arg]
 
 @check(
     "skin.left-behind",
-    title="Parts that no joint carries",
+    title="Parts that follow no joint",
     result="caution",
     mends=("skin.bind-part", "skin.parent-part"),
     explains={"tears": BY_ITSELF},
@@ -305,7 +306,8 @@ def _renames(wanted: list, found: list) -> str:  # type: ignore[type-arg]
 def left_behind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts that touch a skinned surface and hang on no joint.
 
-    Why: at home a constraint may hold them there. Nothing of it is in the file: as soon as the character moves, they stay behind.
+    Why: a constraint may hold them in the scene that they come from. It is not in the file: as soon as the character moves, they
+    stay behind.
     Measured: parts that are neither skinned nor below a joint, no larger than the skinned surface and within a twentieth of its size of it, from vertex to vertex; the joint that carries the vertex nearest to it.
     Source: common practice, no published source.
     """
@@ -327,14 +329,13 @@ def left_behind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
         )
 
 
-@check(
-    "skin.rigid", title="Parts bound whole to one joint", result="note", mends=("skin.parent-part",), explains={"tears": OFTEN}
-)
+@check("skin.rigid", title="Parts bound to a single joint", result="note", mends=("skin.parent-part",), explains={"tears": OFTEN})
 @of_skin
 def rigid(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts all of whose vertices hang on one joint with their whole weight.
 
-    Why: it is a plain part on a joint told as a skin. One way of importing shows it where its bind matrix puts it, another as a part at its own node: the two differ by what its node stands off.
+    Why: it is a plain part on a joint, stored as a skin. One importer shows it where its bind matrix puts it, another at its own
+    node; the two differ by the node's offset.
     Measured: the joints of all vertices, and how far the node's own transform would move the part.
     Source: common practice, no published source.
     """

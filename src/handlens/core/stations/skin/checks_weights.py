@@ -59,7 +59,7 @@ def _of(mend: str, measures: Measures, figures: WeightFigures, **params: object)
 
 @check(
     "skin.not-finite",
-    title="Weights that are no numbers",
+    title="Weights that are not numbers",
     result="stop",
     mends=("skin.normalise",),
     explains={"tears": BY_ITSELF, "refused": OFTEN},
@@ -68,7 +68,7 @@ def _of(mend: str, measures: Measures, figures: WeightFigures, **params: object)
 def not_finite(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices with a weight that is not a number or is infinite.
 
-    Why: such a vertex stands nowhere: it is not drawn, or tears its faces across the whole picture.
+    Why: such a vertex has no place: it is not drawn, or drags its faces across the whole picture.
     Measured: every stored weight.
     Source: glTF 2.0 §3.6.2.2: accessor values must be finite; §3.7.3.3.
     """
@@ -80,7 +80,7 @@ def not_finite(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
 
 @check(
     "skin.beyond",
-    title="Weights for joints that are not there",
+    title="Weights for missing joints",
     result="stop",
     mends=("skin.drop-beyond",),
     explains={"tears": BY_ITSELF, "refused": OFTEN},
@@ -89,7 +89,7 @@ def not_finite(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
 def beyond(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that name a joint which their skin does not have.
 
-    Why: a strict importer refuses the file; a lenient one reads a matrix of something else, and the vertex flies off.
+    Why: a strict importer refuses the file; a lenient one takes some other matrix, and the vertex flies off.
     Measured: joint numbers against the number of joints of the skin; a caution where the weight is 0, so that it moves nothing.
     Source: glTF 2.0 §3.7.3.3: joint indices refer to the skin's list of joints, and are 0 where the weight is.
     """
@@ -134,7 +134,7 @@ def negative(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
 
 @check(
     "skin.bare",
-    title="Vertices without a weight",
+    title="Vertices without weights",
     result="stop",
     mends=("skin.fill", "skin.bind-part"),
     explains={"gone": SELDOM, "tears": BY_ITSELF},
@@ -143,7 +143,7 @@ def negative(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
 def bare(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices of a skinned part that no joint carries.
 
-    Why: they stay where they are, or fall to the origin, when everything else moves: the surface tears there.
+    Why: they stay in place, or fall to the origin, when everything else moves: the surface tears there.
     Measured: vertices whose weights are all 0, on parts that have a skin. Where none at all has any, it is told as such.
     Source: glTF 2.0 §3.7.3.3: skinned vertices are placed by their joints alone.
     """
@@ -170,7 +170,7 @@ def bare(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
 def sums(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices whose weights sum to more or less than 1.
 
-    Why: one receiver brings them to 1, another does not: there the vertex is drawn towards the origin or past where it belongs.
+    Why: one receiver normalises them, another does not: there the vertex is drawn towards the origin, or past where it belongs.
     Measured: the sum over each vertex, off by more than 0.01; by more than 0.001 is a note, which is what steps of a byte leave behind. Vertices without any weight are told apart.
     Source: glTF 2.0 §3.7.3.3: the sum should be as close as possible to 1.
     """
@@ -209,7 +209,7 @@ def cut_to(figures: WeightFigures, most: int) -> CutFigures | None:
 def influences(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Vertices that more joints carry than the destination takes.
 
-    Why: it drops what is too much, often the last ones in the file and not the lightest, and the surface dents where they were.
+    Why: it drops the surplus, often the last ones in the file and not the smallest, and the surface dents there.
     Measured: weights above 0 on each vertex, over the sheet's limit. What the cut would move, heaviest ones kept: at most so far, over poses in which one joint is turned by 60°.
     Source: linear blend skinning, glTF 2.0 §3.7.3.3; limits are the sheet's.
     """
@@ -237,12 +237,12 @@ def influences(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
         )
 
 
-@check("skin.dust", title="Dust weights", result="note", mends=("skin.prune",), explains={"tears": OFTEN})
+@check("skin.dust", title="Tiny weights", result="note", mends=("skin.prune",), explains={"tears": OFTEN})
 @of_skin
 def dust(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Weights too small to move anything that could be seen.
 
-    Why: they take places of those that count where only so many are allowed, and cost time at each vertex in each frame.
+    Why: they take the place of weights that count where only so many are allowed, and cost time for each vertex in each frame.
     Measured: weights above 0 and under 0.001; what leaving them out would move, over poses in which one joint is turned by 60°.
     Source: common practice, no published source.
     """

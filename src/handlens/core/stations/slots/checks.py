@@ -45,7 +45,7 @@ def _listed(measures: Measures, found: list[int]) -> str:
 def no_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that no material is given to.
 
-    Why: each destination draws them in a material of its own: grey here, striped or white there.
+    Why: each destination draws them in a default material of its own: grey in one, striped or white in another.
     Measured: faces whose slot names no material; a note where the model's format holds none at all.
     Source: glTF 2.0 §3.7.2.1: a primitive without a material takes the default one; common practice elsewhere.
     """
@@ -123,13 +123,11 @@ def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check(
-    "slots.equal", title="Materials that say the same", result="caution", mends=("slots.merge-equal",), explains={"slow": SELDOM}
-)
+@check("slots.equal", title="Duplicate materials", result="caution", mends=("slots.merge-equal",), explains={"slow": SELDOM})
 def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that differ in nothing but their name.
 
-    Why: each is a draw call of its own, and whoever changes one there forgets the other.
+    Why: each is a draw call of its own, and whoever changes one forgets the other.
     Measured: every value, input and extension of each pair, numbers within 0.001.
     Source: common practice, no published source.
     """
@@ -148,7 +146,7 @@ def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.unnamed", title="Materials that nobody named", result="note", mends=("arrival.rename",))
+@check("slots.unnamed", title="Materials with a default name", result="note", mends=("arrival.rename",))
 def unnamed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials without a name, or with one that a program gives by itself.
 
@@ -251,7 +249,7 @@ def flat_normal_map(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
 def black_tint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of base colour or of glow that are plugged in and multiplied by black.
 
-    Why: black times anything is black: the part comes in black, or does not glow, although its picture is there and loaded.
+    Why: black times anything is black: the part comes in black, or does not glow, although its image is there and loaded.
     Measured: brightest channel of the colour beside the image, under 0.02.
     Source: glTF 2.0 §3.9.2 and §3.9.3 (factors multiply textures); Wavefront OBJ, statement map_Kd (multiplied by Kd); the limit is common practice.
     """
@@ -357,11 +355,13 @@ def pattern(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("slots.model", title="More shading than the destination knows", result="note", explains={"white": SELDOM, "black": SELDOM})
+@check(
+    "slots.model", title="Shading that the destination does not know", result="note", explains={"white": SELDOM, "black": SELDOM}
+)
 def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that say more than base colour, metal and roughness, for a destination that knows no more.
 
-    Why: what it does not know is left out: glass turns solid, cloth dull, lacquer plain.
+    Why: what it does not know is left out: glass becomes opaque, cloth dull, lacquer plain.
     Measured: ratified extensions of each used material, against the sheet.
     Source: glTF 2.0 §3.9 (core model); the standard's registry of extensions (KHR_materials_…).
     """
@@ -384,11 +384,17 @@ def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 GLOSSY, MIRROR = 50, 200
 
 
-@check("slots.shine", title="Shine left high", result="note", mends=("slots.set",), explains={"white": SELDOM, "shading": SELDOM})
+@check(
+    "slots.shine",
+    title="Default shininess left on",
+    result="note",
+    mends=("slots.set",),
+    explains={"white": SELDOM, "shading": SELDOM},
+)
 def shine(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials left as shiny as a mirror: highlight at full white with a high exponent, or no roughness without a map for it.
 
-    Why: the look of a program's fresh material; out there the whole part glitters like wet plastic.
+    Why: it is the default of a new material; at the destination the whole part glitters like wet plastic.
     Measured: highlight colour from 0.9 with an exponent from 50, or roughness under 0.05 without a map, on what is no metal.
     Source: Wavefront OBJ, statements Ks and Ns; glTF 2.0 §3.9.2 (roughness); the limits are common practice, no published source.
     """
@@ -416,11 +422,11 @@ def shine(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("slots.two-faced", title="Front and back painted differently", result="note", follows=("facing.back-to-back",))
+@check("slots.two-faced", title="Front and back with different materials", result="note", follows=("facing.back-to-back",))
 def two_faced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that lie back to back and have different materials.
 
-    Why: meant where a banner has two sides; elsewhere whoever welds or makes it double-sided loses one of the two.
+    Why: it is meant where a banner has two sides. Elsewhere, welding or a double-sided material loses one of the two.
     Measured: faces over the same welded points, wound against each other, in different slots.
     Source: common practice, no published source.
     """
@@ -438,11 +444,11 @@ def two_faced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("slots.family", title="Names that differ in a number alone", result="note", mends=("slots.merge-equal", "arrival.rename"))
+@check("slots.family", title="Names that differ only by a number", result="note", mends=("slots.merge-equal", "arrival.rename"))
 def family(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Three or more materials whose names are one but for a number behind.
 
-    Why: copies of one material that came with copied parts; whoever looks for the one to change has to guess.
+    Why: they came with copied parts; whoever looks for the one to change has to guess.
     Measured: names without the number behind, of used materials that do not say the same.
     Source: common practice, no published source.
     """

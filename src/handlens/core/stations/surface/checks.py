@@ -29,7 +29,7 @@ _ROUNDED = 1e-7
 
 @check(
     "surface.polygons",
-    title="Polygons that are cut differently everywhere",
+    title="Concave, self-crossing or bent polygons",
     result="caution",
     mends=("surface.triangulate",),
     explains={"shading": OFTEN},
@@ -37,7 +37,8 @@ _ROUNDED = 1e-7
 def cut_differently(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Polygons that turn inwards, cross themselves or are bent, so that each program's triangles give another surface.
 
-    Why: stray triangles stick out of a concave polygon that is cut into a fan, and a bent one gets a crease along whichever diagonal is drawn.
+    Why: a concave polygon that is cut into a fan has triangles that stick out, and a bent one gets a crease along whichever
+    diagonal is chosen.
     Measured: corners that turn against the polygon's normal by Newell; sides that cross seen along it; distance of corners from the mean plane over 1 % of the polygon's size, a note up to a tenth of it.
     Source: Sutherland et al. 1974 (Newell's normal); triangulation of simple polygons: de Berg et al., "Computational Geometry", chapter 3.
     """
@@ -77,7 +78,7 @@ def _bent_words(surface: SurfaceFigures, unit: float) -> str:
 
 @check(
     "surface.many-corners",
-    title="Polygons of more than four corners",
+    title="N-gons",
     result="note",
     mends=("surface.triangulate",),
     explains={"shading": SELDOM, "hole": SELDOM},
@@ -107,7 +108,7 @@ def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "surface.zero-area",
-    title="Faces without area",
+    title="Degenerate faces",
     result="caution",
     mends=("surface.clean",),
     explains={"hole": SELDOM, "gone": SELDOM, "refused": SELDOM},
@@ -115,7 +116,7 @@ def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that have collapsed to a line or a point.
 
-    Why: nothing of them is drawn, but normals and tangents worked out from them are no numbers and leave black spots around.
+    Why: they are not drawn, but normals and tangents computed from them are not numbers and leave black spots around.
     Measured: area within 1e-12 of the square of the longest side.
     Source: common practice, no published source.
     """
@@ -143,7 +144,7 @@ def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles whose height is under a five-hundredth of their longest side.
 
-    Why: they flicker, light up wrongly and cost as much as any other; they come from careless cutting.
+    Why: they flicker, are lit wrongly and cost as much as any other triangle; they usually come from a careless cut.
     Measured: height over longest side of the triangles of each face, told from 1 % of the faces on.
     Source: Shewchuk 2002, "What is a good linear finite element?" (shape measures of triangles); the limit is common practice.
     """
@@ -161,13 +162,11 @@ def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check(
-    "surface.duplicates", title="Faces there twice", result="caution", mends=("surface.clean",), explains={"striped": BY_ITSELF}
-)
+@check("surface.duplicates", title="Duplicate faces", result="caution", mends=("surface.clean",), explains={"striped": BY_ITSELF})
 def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces over the same points as another, wound alike.
 
-    Why: two surfaces in one place fight for every pixel and flicker as the camera moves, at twice the cost.
+    Why: two surfaces in one place flicker as the camera moves, at twice the cost.
     Measured: faces over the same welded points in the same order.
     Source: common practice, no published source.
     """
@@ -188,7 +187,7 @@ def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points that no face and no line uses.
 
-    Why: they draw nothing, but stretch the bounding box, and with it culling, pivots and the size that is read off.
+    Why: they draw nothing, but enlarge the bounding box, and with it culling, pivots and the size.
     Measured: point elements, and positions that nothing uses.
     Source: common practice, no published source.
     """
@@ -208,7 +207,7 @@ def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "surface.doubles",
-    title="Seams that are not joined",
+    title="Unwelded seams",
     result="caution",
     mends=("surface.weld",),
     explains={"shading": SELDOM, "hole": SELDOM, "tears": SELDOM},
@@ -216,7 +215,7 @@ def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points on the rims of the surface that lie next to each other without being one.
 
-    Why: a hairline of background shows through the seam, and normals, reductions and hulls treat it as two edges.
+    Why: a hairline of background shows through the seam, and normals, reduction and hulls treat it as two separate edges.
     Measured: open edges that become one edge of two faces when ends within a thousandth of the mesh's diagonal are joined, nearest first; the distance told is the greatest between what belongs together.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 8.2 (stitching of boundaries); the limit is common practice.
     """
@@ -243,7 +242,7 @@ def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "surface.crowded-edges",
-    title="Edges with more than two faces",
+    title="Non-manifold edges",
     result="caution",
     mends=("surface.take-apart",),
     follows=(
@@ -275,7 +274,7 @@ def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "surface.pinched",
-    title="Points where surfaces only touch",
+    title="Non-manifold vertices",
     result="note",
     mends=("surface.take-apart",),
     follows=(
@@ -286,7 +285,8 @@ def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Points at which more than one fan of faces meets.
 
-    Why: smooth normals are mixed over pieces that have nothing to do with each other, and the surface tears there when it bends.
+    Why: smooth normals are averaged over pieces that have nothing to do with each other, and the surface tears there when it
+    bends.
     Measured: fans of faces round each welded point, followed across the edges that two faces share.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (non-manifold vertices).
     """
@@ -315,7 +315,7 @@ def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def openings(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Rims: edges with a face on one side only, gathered into openings.
 
-    Why: an opening that is not meant shows the far inside, which is not drawn, so one sees straight through.
+    Why: an opening that is not meant shows the inside of the far wall, which is not drawn, so one looks straight through.
     Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution; as a note where the walk-round proved that nobody looks through.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (boundary edges).
     """
@@ -379,7 +379,8 @@ def _others(edges: Array, without: Array) -> Array:
 def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without thickness.
 
-    Why: seen from its edge such a part vanishes, and from behind it is not drawn; one that turned to the camera at home stands still there.
+    Why: seen edge-on such a part vanishes, and from behind it is not drawn. One that always faced the camera where it was made
+    stands still at the destination.
     Measured: all points within a ten-thousandth of the part's size of one plane.
     Source: common practice, no published source.
     """
@@ -407,7 +408,7 @@ def _card_words(found: list[PartFigures]) -> str:
 
 @check(
     "surface.unseen",
-    title="Geometry that nobody can see",
+    title="Geometry that cannot be seen",
     result="note",
     mends=("surface.remove-unseen",),
     explains={"striped": OFTEN, "slow": OFTEN},
@@ -416,7 +417,7 @@ def _card_words(found: list[PartFigures]) -> str:
 def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Patches from which no ray gets out of the model.
 
-    Why: their triangles are paid for in every frame and never drawn.
+    Why: they cost time in every frame and are never seen.
     Measured: samples of each patch with rays from both sides, none of which leaves the model; told from 2 % of the triangles on, and as a caution from half of them on.
     Source: common practice, no published source.
     """

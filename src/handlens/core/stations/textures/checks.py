@@ -69,13 +69,11 @@ def _each(measures: Measures, wrong: Callable[[ImageFigures], bool]) -> Iterator
             yield k, i
 
 
-@check(
-    "textures.missing", title="Images that are missing", result="stop", mends=("textures.find",), explains={"white": BY_ITSELF}
-)
+@check("textures.missing", title="Missing images", result="stop", mends=("textures.find",), explains={"white": BY_ITSELF})
 def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References to images that did not come along.
 
-    Why: the surface comes in white, grey, or in whatever colour the destination gives to what it cannot find.
+    Why: the surface comes in white, grey, or in the destination's colour for missing images.
     Measured: the reference as written, percent-decoded, and in any letter case, against the files that came. A note where no material uses it, or only as light of a room that is not there.
     Source: RFC 3986 §5 (relative references); glTF 2.0 §2.8; common practice elsewhere.
     """
@@ -99,7 +97,7 @@ def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.absolute",
-    title="Images named by a place on one machine",
+    title="Images named by an absolute path",
     result="caution",
     mends=("textures.find", "textures.embed"),
     explains={"white": BY_ITSELF},
@@ -107,7 +105,7 @@ def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References that begin at the root, with a drive letter or with file:, whether or not the image lies beside the model.
 
-    Why: the path holds on the machine that wrote it and nowhere else.
+    Why: the path exists only on the machine that wrote it.
     Measured: the reference's beginning.
     Source: RFC 3986 §4.2 and §4.3; glTF 2.0 §2.8 (relative paths); common practice elsewhere.
     """
@@ -128,7 +126,7 @@ def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.other-case",
-    title="Images found under another letter case",
+    title="Image names in another letter case",
     result="caution",
     mends=("textures.find",),
     explains={"white": BY_ITSELF},
@@ -136,7 +134,7 @@ def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """References whose letters are right but whose capitals are not.
 
-    Why: found on systems that fold case, missing on those that do not; it breaks on the first machine that counts them.
+    Why: it is found on systems that ignore letter case and missing on the others.
     Measured: the reference against the files that came, once as written and once with case folded.
     Source: Unicode 15, section 5.18 (case folding); which systems fold is common practice, no published source.
     """
@@ -155,7 +153,7 @@ def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.spelling",
-    title="References that only some programs read",
+    title="References that only some programs can read",
     result="note",
     mends=("textures.find",),
     explains={"white": BY_ITSELF},
@@ -205,11 +203,11 @@ def unreadable(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.ending", title="Name says one kind, content is another", result="caution")
+@check("textures.ending", title="File ending that does not match the content", result="caution")
 def ending(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images whose ending is that of another file format than their content.
 
-    Why: readers that go by the name fail on it, others do not; it works at home and not there.
+    Why: readers that go by the ending fail on it, others do not: it works in one place and not in the next.
     Measured: the first bytes against the name's ending.
     Source: the formats' signatures (PNG §5.2, JPEG SOI marker, RIFF WebP); common practice for endings.
     """
@@ -272,7 +270,7 @@ def format_taken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with a side longer than the destination takes.
 
-    Why: it shrinks them by its own means, refuses them, or runs out of memory on a small device.
+    Why: the destination shrinks it in its own way, refuses it, or runs out of memory on a small device.
     Measured: width and height against the sheet's limit.
     Source: common practice, no published source.
     """
@@ -302,7 +300,7 @@ def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with a side that is no power of two.
 
-    Why: mips and block compression work on halves of halves; such an image is stretched or left uncompressed.
+    Why: mips and block compression halve the sides again and again; such an image is stretched or left uncompressed.
     Measured: width and height. A caution where the sheet asks for powers of two.
     Source: glTF 2.0 §3.8.4.5 (images whose sides are no powers of two); common practice elsewhere.
     """
@@ -329,7 +327,7 @@ def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def file_size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Image files of more bytes than the destination takes.
 
-    Why: they are refused on upload, or are what everybody waits for.
+    Why: they are refused on upload, or everybody waits for them.
     Measured: bytes of the file as it came.
     Source: common practice, no published source.
     """
@@ -348,11 +346,13 @@ def file_size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.depth", title="More bits than are used", result="note", mends=("textures.convert",), explains={"slow": SELDOM})
+@check(
+    "textures.depth", title="More bits than the image uses", result="note", mends=("textures.convert",), explains={"slow": SELDOM}
+)
 def depth(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images of more than eight bits a channel.
 
-    Why: twice the size, and most destinations cut them down to eight when they load them; some cannot read them.
+    Why: the file is twice as large, and most destinations reduce it to eight bits on loading; some cannot read it.
     Measured: bits from the file's header.
     Source: PNG specification §11.2.2 (bit depth); that eight are used is common practice, no published source.
     """
@@ -369,9 +369,7 @@ def depth(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check(
-    "textures.equal", title="Images that show the same", result="note", mends=("textures.merge-equal",), explains={"slow": SELDOM}
-)
+@check("textures.equal", title="Duplicate images", result="note", mends=("textures.merge-equal",), explains={"slow": SELDOM})
 def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with the same content, or the same picture at another size or in another file format.
 
@@ -396,7 +394,7 @@ def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.unused", title="Images that nothing uses", result="note", mends=("arrival.remove",))
+@check("textures.unused", title="Unused images", result="note", mends=("arrival.remove",))
 def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images in the file that no material uses.
 
@@ -441,7 +439,7 @@ def two_uses(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("textures.not-normal", title="Normal map that is none", result="caution", explains={"black": OFTEN, "shading": BY_ITSELF})
+@check("textures.not-normal", title="Not a normal map", result="caution", explains={"black": OFTEN, "shading": BY_ITSELF})
 def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images used as normal maps whose pixels are no directions.
 
@@ -487,7 +485,8 @@ def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps that are plugged in where a height map belongs.
 
-    Why: read as heights, its blue ground is one even slope and its colours are bumps of their own; most destinations know normal maps alone and leave heights out.
+    Why: read as heights, its blue ground is one even slope and its colours are bumps; most destinations know normal maps only and
+    leave heights out.
     Measured: share of the middle 512 × 512 pixels that are of length 1 within 0.15 and point outward; six in ten make a normal map.
     Source: glTF 2.0 §3.9.3 (normal texture); that writers of material libraries name normal maps under map_Bump is common practice.
     """
@@ -509,7 +508,7 @@ def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
 
 @check(
     "textures.green",
-    title="Normal map upside down",
+    title="Normal map with the green channel inverted",
     result="caution",
     mends=("textures.turn-green",),
     explains={"shading": BY_ITSELF},
@@ -517,7 +516,7 @@ def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
 def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Normal maps whose green channel points to the other side than the destination reads.
 
-    Why: bumps look like dents in light from above, and the other way round.
+    Why: bumps look like dents when lit from above, and dents like bumps.
     Measured: curl of the slopes with green up and with green down; told only where one leaves less than two thirds of the other.
     Source: Frankot and Chellappa 1988 (integrability); glTF 2.0 §3.9.3 (+Y is up).
     """
@@ -539,7 +538,7 @@ def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.idle-alpha",
-    title="Alpha channel that says nothing",
+    title="Alpha channel that is not used",
     result="note",
     mends=("textures.convert",),
     explains={"box": SELDOM},
@@ -547,7 +546,8 @@ def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def idle_alpha(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with an alpha channel in which every pixel is solid.
 
-    Why: a quarter of the memory for nothing, and a destination that looks at the file alone draws the material see-through.
+    Why: it takes a quarter of the memory for nothing, and a destination that goes by the file alone draws the material
+    transparent.
     Measured: alpha of every pixel.
     Source: glTF 2.0 §3.9.4 (alpha coverage); the cost is common practice, no published source.
     """

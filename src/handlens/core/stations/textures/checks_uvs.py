@@ -61,11 +61,11 @@ def _faces(
     )
 
 
-@check("textures.uv-broken", title="UVs that are no numbers, or absent on some faces", result="stop", explains={"white": OFTEN})
+@check("textures.uv-broken", title="Invalid or missing UVs", result="stop", explains={"white": OFTEN})
 def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose corners have no UV, or one that is no finite number, in a set that an image is laid on by.
 
-    Why: the image lands anywhere there, or the whole part is refused.
+    Why: the image lands anywhere, or the whole part is refused.
     Measured: UVs of every corner.
     Source: glTF 2.0 §3.6.2.4 (no NaN or infinity in accessors).
     """
@@ -107,7 +107,7 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.uv-flat",
-    title="Faces without an area in the UVs",
+    title="Faces without area in the UVs",
     result="note",
     mends=("textures.unwrap",),
     explains={"striped": OFTEN, "blurred": BY_ITSELF},
@@ -115,7 +115,7 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces that have an area in space and none in the UVs.
 
-    Why: they smear one line of the image, and normal maps find no direction there.
+    Why: they stretch one line of the image, and normal maps have no direction there.
     Measured: area of each face in the UVs, under 1e-12 of a tile. A caution where more than a twentieth of the faces are.
     Source: common practice, no published source.
     """
@@ -173,7 +173,7 @@ def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces whose UVs run the other way round than their corners, under a normal map.
 
-    Why: the map's left is right there; destinations that do not keep the sign of the tangent light the seam wrongly.
+    Why: the map's left is on the right there; destinations that ignore the sign of the tangent light the seam wrongly.
     Measured: sign of each face's area in the UVs, where a material uses a normal map and not all faces agree.
     Source: glTF 2.0 §3.7.2.1 (the tangent's w is its sign).
     """
@@ -187,7 +187,7 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.uv-overlap",
-    title="UVs that lie on each other",
+    title="Overlapping UVs",
     result="note",
     mends=("textures.unwrap",),
     explains={"blurred": OFTEN},
@@ -218,7 +218,7 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 @check(
     "textures.uv-padding",
-    title="Islands too close to each other",
+    title="Too little padding between UV islands",
     result="note",
     mends=("textures.unwrap",),
     explains={"blurred": OFTEN},
@@ -226,7 +226,8 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """UV islands with less room between them than the sheet wants.
 
-    Why: each halving of the image halves the room, so colours of the neighbour bleed over the seam a few steps away. Laid anew, the islands would no longer lie under what is painted on the image, so the image has to be made anew with them.
+    Why: each mip level halves the gap, so that colours of the neighbour bleed over the seam from a few steps away. New UVs would
+    no longer fit what is painted on the image, so the image has to be made anew with them.
     Measured: least distance of covered texels of two islands on a raster of 512 a side, in pixels of the largest image laid on by the set.
     Source: common practice, no published source (two pixels at the size that is looked at).
     """
@@ -270,7 +271,7 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts without a second UV set on a destination that lays light maps by it.
 
-    Why: light is baked by the second set; without it the part stays black or takes the first one's overlaps as shadows.
+    Why: light is baked onto the second set; without it the part stays black, or overlaps of the first set show as shadows.
     Measured: UV sets of each mesh.
     Source: common practice, no published source.
     """
@@ -296,11 +297,11 @@ def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 SCREEN_LINES, VIEW_DEGREES = 1080, 60.0
 
 
-@check("textures.near-view", title="Coarse from where it is looked at", result="note", explains={"blurred": BY_ITSELF})
+@check("textures.near-view", title="Too coarse for the nearest view", result="note", explains={"blurred": BY_ITSELF})
 def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose image has less than half a pixel for each pixel of the screen at the nearest view that the intent states.
 
-    Why: from there each of its pixels covers four of the screen's, and it looks washed out.
+    Why: from there each of its pixels covers four of the screen's, and it looks blurred.
     Measured: pixels on a metre of the surface, the middle by area, against the screen's pixels on a metre at that distance: 1,080 lines over 60 degrees.
     Source: common practice, no published source.
     """
@@ -333,7 +334,7 @@ def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose image is much coarser or finer than the model's middle, or that vary much within themselves.
 
-    Why: side by side one looks sharp and the other washed out; the sharp one costs memory for nothing.
+    Why: side by side, one looks sharp and the other blurred; the sharp one costs memory for nothing.
     Measured: square root of pixels over area of each triangle; the middle of each part by area, and its tenths at either end. Told where a part is off by more than four times.
     Source: texel density is common practice, no published source.
     """
