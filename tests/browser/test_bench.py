@@ -26,7 +26,7 @@ def test_intent_sheet_and_verdict(heron):
 
 def test_tape_by_keyboard(heron):
     panel = station(heron, "skin")
-    expect(panel).to_contain_text("40 vertices of wings hold still")
+    expect(panel).to_contain_text("40 vertices of wings have no weight")
     heron.keyboard.press("e")
     expect(heron).to_have_url(re.compile("finding="))
     heron.keyboard.press("m")

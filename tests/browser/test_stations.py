@@ -116,9 +116,9 @@ def test_a_lost_picture_is_offered_and_taken(page, server):
     assert accessibility(page) == []
     card.get_by_role("button", name="use it").click()
     expect(textures).not_to_contain_text("did not come along", timeout=20_000)
-    other = textures.locator(".cards > *").filter(has_text="is a place on one machine")
+    other = textures.locator(".cards > *").filter(has_text="is an absolute path")
     other.get_by_role("button", name="Find images").click()
-    expect(textures).not_to_contain_text("is a place on one machine", timeout=20_000)
+    expect(textures).not_to_contain_text("is an absolute path", timeout=20_000)
 
 
 def test_reeds_drawn_solid_are_shown_and_cut_out(page, server):

@@ -64,7 +64,7 @@ def not_finite(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for part in measures.parts:
         count = measures.meshes[part.mesh].not_finite
         if count:
-            title = f"{plural(count, 'vertex', 'vertices')} of {part.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} no number"
+            title = f"{plural(count, 'vertex', 'vertices')} of {part.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} not a number"
             yield Finding(
                 title,
                 value(count, "vertices"),
@@ -253,7 +253,7 @@ def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     spare = [mesh.name or f"mesh[{k}]" for k, mesh in enumerate(measures.meshes) if k not in used]
     if spare:
         yield Finding(
-            f"{plural(len(spare), 'mesh stands', 'meshes stand')} nowhere in the scene: {spare[0]}",
+            f"{plural(len(spare), 'mesh is', 'meshes are')} used by no node: {spare[0]}",
             value(len(spare), "count"),
             value(0, "count"),
             len(spare),

@@ -131,7 +131,7 @@ def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         for name in dict.fromkeys(names):
             short = normalised(name, sheet.names)
             if short in kept:
-                title = f"The {what} {kept[short]} and {name} become one name there"
+                title = f"The {what} {kept[short]} and {name} become the same name at the destination"
                 both = (kept[short], name)
                 where = (
                     nodes([part.node for part in measures.parts if part.name in both])
@@ -181,7 +181,7 @@ def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         wrong = set(bad)
         vertex_of_weight = [part.node for part in measures.parts if part.name in wrong]
         yield Finding(
-            f"{plural(len(bad), 'name')} will not be taken as written: {bad[0]}",
+            f"{plural(len(bad), 'name is', 'names are')} not allowed at the destination: {bad[0]}",
             value(bad[0], "text"),
             value(wanted, "text"),
             len(bad),

@@ -51,7 +51,7 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for u in _uses_in(measures, ("former",)):
         yield Finding(
-            f"{_place(u)}: {u.text}, which was a name before and is none any more",
+            f"{_place(u)}: {u.text}, a former name that nothing has any more",
             value(u.text, "text"),
             value("a name", "text"),
             1,

@@ -101,7 +101,7 @@ def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         count = measures.meshes[p.mesh].gpu_vertices
         if count > limit:
             yield Finding(
-                f"{p.name} gives the card {count:,} vertices",
+                f"{p.name} has {count:,} GPU vertices",
                 value(count, "vertices"),
                 value(limit, "vertices"),
                 count,

@@ -50,7 +50,7 @@ def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: I
         if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
             continue
         yield Finding(
-            f"{p.name} has {mesh.triangles:,} triangles where {mesh.triangles - t.freed:,} do",
+            f"{p.name} has {mesh.triangles:,} triangles where {mesh.triangles - t.freed:,} would do",
             value(t.freed, "triangles"),
             value(0, "triangles"),
             t.freed,
@@ -169,7 +169,7 @@ def split_vertices(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet,
             continue
         by, count = split_by(t)
         yield Finding(
-            f"The card gets {mesh.gpu_vertices:,} vertices for the {t.points:,} points of {p.name}, most by {by}",
+            f"{p.name} has {mesh.gpu_vertices:,} GPU vertices for {t.points:,} points, most by {by}",
             value(mesh.gpu_vertices, "vertices"),
             value(t.points, "vertices"),
             mesh.gpu_vertices - t.points,

@@ -201,7 +201,7 @@ def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} neighbours wound against each other",
+                f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} inconsistent winding",
                 "disagreeing",
                 "edges",
                 "" if side == "inverted" else TURN.get(side, "facing.outward"),
@@ -222,7 +222,7 @@ def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'patch', 'patches')} with one side only",
+                f"{p.name} has {plural(n, 'non-orientable patch', 'non-orientable patches')}",
                 "disagreeing",
                 "edges",
             )
@@ -270,12 +270,12 @@ def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if w.worst and backs and not meant
         else ""
     )
-    title = f"{percent(share)} of the looks from all round meet the back of a face{where}" + (
+    title = f"{percent(share)} of the views from all round see the back of a face{where}" + (
         f"; open: {through}" if through else ""
     )
     yield Finding(
         # What only a look straight into it meets is nothing that anybody walks into.
-        title if backs else f"Only by looking straight into an opening one sees backs of faces: {through}",
+        title if backs else f"Backs of faces are seen only through an opening: {through}",
         value(share, "share"),
         value(0.0, "share"),
         backs,
@@ -365,7 +365,7 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
                 measures,
                 p,
                 n,
-                f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} against {'its' if n == 1 else 'their'} normals",
+                f"{plural(n, 'face')} of {p.name} {'faces' if n == 1 else 'face'} away from {'its' if n == 1 else 'their'} own normals",
                 "normals-opposed",
                 "faces",
             )
@@ -404,7 +404,7 @@ def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
         for n, name, words in ((zero, "normals-broken", "zero or no number"), (long, "normals-uneven", "not of length 1")):
             if n:
                 yield Finding(
-                    f"{plural(n, 'vertex has', 'vertices have')} normals that are {words} on {p.name}",
+                    f"{plural(n, 'vertex', 'vertices')} of {p.name} {'has' if n == 1 else 'have'} normals that are {words}",
                     value(n, "count"),
                     value(0, "count"),
                     n,
@@ -463,7 +463,7 @@ def smooth_sharp_edges(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
                 measures,
                 p,
                 n,
-                f"{plural(n, 'sharp edge')} of {p.name} {'is' if n == 1 else 'are'} lit as if smooth",
+                f"{plural(n, 'hard edge')} of {p.name} {'is' if n == 1 else 'are'} shaded smooth",
                 "smeared",
                 "edges",
                 _LIT,
@@ -482,7 +482,7 @@ def faceted(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(measures):
         if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
             yield Finding(
-                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are lit hard",
+                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are shaded hard",
                 value(mesh.surface.faceted, "share"),
                 value(0.0, "share"),
                 mesh.faces,

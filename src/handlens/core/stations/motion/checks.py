@@ -136,7 +136,7 @@ def not_finite(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
         bad = [x for x in clip.channels if x.not_finite]
         if bad:
             keys = sum(x.not_finite for x in bad)
-            title = f"{plural(keys, 'key')} of {clip_name(k, clip)} {'is no number' if keys == 1 else 'are no numbers'}: {_which(measures, bad)}"
+            title = f"{plural(keys, 'key')} of {clip_name(k, clip)} {'is' if keys == 1 else 'are'} not a number: {_which(measures, bad)}"
             yield _finding(measures, motion, k, title, keys, _of("motion.repair-keys", k, clip, motion))
 
 
@@ -379,7 +379,7 @@ def missing(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         hint = f"; {near} may be it" if near else ""
         mends = (Call("motion.rename", {"clip": near, "to": name}),) if near and there.count(near) == 1 else ()
         yield Finding(
-            f"The clip {name} is not there{hint}",
+            f"The clip {name} is missing{hint}",
             value(", ".join(n for n in there[:4] if n) or "no clip", "text"),
             value(name, "text"),
             1,
@@ -436,9 +436,9 @@ def copies(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
     if found:
         k, c = found[0], motion.clips[found[0]]
         first = motion.clips[c.same or 0]
-        more = f", and {plural(len(found) - 1, 'more is', 'more are')} there twice" if len(found) > 1 else ""
+        more = f", and {plural(len(found) - 1, 'more is a copy', 'more are copies')}" if len(found) > 1 else ""
         yield Finding(
-            f"{clip_name(k, c)} is {clip_name(c.same or 0, first)} once more{more}",
+            f"{clip_name(k, c)} is a copy of {clip_name(c.same or 0, first)}{more}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -460,7 +460,7 @@ def late(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
     for k, clip in enumerate(motion.clips):
         if clip.start > LATE and clip.channels and not clip.held:
             yield Finding(
-                f"{clip_name(k, clip)} begins {plain(clip.start)} s late: it stands still until then",
+                f"{clip_name(k, clip)} begins at {plain(clip.start)} s: nothing moves until then",
                 value(clip.start, "seconds"),
                 value(0.0, "seconds"),
                 1,

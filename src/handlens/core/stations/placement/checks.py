@@ -408,11 +408,11 @@ def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
         if behind and n.joints_within == 0:
-            title = f"{name} stays behind when {group} is moved: none of its {n.joints} joints hangs there"
+            title = f"{name} stays behind when {group} is moved: none of its {n.joints} joints hangs below it"
         elif behind:
-            title = f"{name} travels {plain(n.low)} to {plain(n.high)} units when {group} is moved by one: {n.joints_within} of its {n.joints} joints hang there"
+            title = f"{name} moves {plain(n.low)} to {plain(n.high)} times as far as {group}: {n.joints_within} of its {n.joints} joints hang below it"
         else:
-            title = f"{name} travels {plain(n.applied)} units when {group} is moved by one, where its own node carries it as well as its joints"
+            title = f"{name} moves {plain(n.applied)} times as far as {group} where its own node is applied as well as its joints"
         yield Finding(
             title,
             value(n.low if behind else n.applied, "units"),

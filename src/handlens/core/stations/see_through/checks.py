@@ -62,8 +62,8 @@ def _name(x: MaterialFigures, k: int) -> str:
 
 def _reason(alpha: AlphaFigures) -> str:
     if alpha.mode == "blend":
-        return f"{percent(alpha.fading)} of its pixels fade away from any rim"
-    return f"{percent(alpha.gone)} of its pixels are gone, {percent(alpha.solid)} solid, and the rest are rims"
+        return f"{percent(alpha.fading)} of its pixels fade, away from any edge"
+    return f"{percent(alpha.gone)} of its pixels are transparent, {percent(alpha.solid)} solid, the rest edges"
 
 
 @check(

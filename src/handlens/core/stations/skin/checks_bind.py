@@ -174,7 +174,7 @@ def flat_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
         if bad:
             named = [skin.joints[i] for i in bad]
             yield Finding(
-                f"{plural(len(bad), 'joint has a bind matrix', 'joints have bind matrices')} that cannot be undone: {names(named)}",
+                f"{plural(len(bad), 'joint has a bind matrix', 'joints have bind matrices')} that cannot be inverted: {names(named)}",
                 value(len(bad), "count"),
                 value(0, "count"),
                 len(bad),

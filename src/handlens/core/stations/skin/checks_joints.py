@@ -81,7 +81,7 @@ def idle(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
         if found and any(j.carries for j in skin.joints):
             named = [skin.joints[i] for i in found]
             yield Finding(
-                f"{plural(len(found), 'joint carries', 'joints carry')} nothing: {names(named)}",
+                f"{plural(len(found), 'joint has', 'joints have')} no weights: {names(named)}",
                 value(len(found), "count"),
                 value(0, "count"),
                 len(found),
@@ -349,7 +349,7 @@ def rigid(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             else ""
         )
         yield Finding(
-            f"{part.name} is bound whole to {joint.name}{off}",
+            f"{part.name} is bound entirely to {joint.name}{off}",
             value(1, "count"),
             value("a part on its joint", "text"),
             part.vertices,

@@ -74,7 +74,7 @@ def not_finite(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
     """
     for part in skins.parts:
         if part.not_finite:
-            title = f"{plural(part.not_finite, 'vertex has', 'vertices have')} a weight that is no number on {part.name}"
+            title = f"{plural(part.not_finite, 'vertex', 'vertices')} of {part.name} {'has' if part.not_finite == 1 else 'have'} a weight that is not a number"
             yield _finding(measures, part, part.not_finite, title, "not-finite", _of("skin.normalise", measures, part))
 
 
@@ -154,7 +154,7 @@ def bare(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
         title = (
             f"No vertex of {part.name} has a weight"
             if whole
-            else f"{plural(part.bare, 'vertex', 'vertices')} of {part.name} {'holds' if part.bare == 1 else 'hold'} still: no joint carries {'it' if part.bare == 1 else 'them'}"
+            else f"{plural(part.bare, 'vertex', 'vertices')} of {part.name} {'has' if part.bare == 1 else 'have'} no weight and {'does' if part.bare == 1 else 'do'} not move"
         )
         yield _finding(measures, part, part.bare, title, "bare", *(() if whole else (_of("skin.fill", measures, part),)))
 

@@ -137,7 +137,7 @@ def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"{measures.materials[k].name} as {measures.materials[measures.materials[k].same_as or 0].name}" for k in found[:3]
         )
         yield Finding(
-            f"{plural(len(found), 'material says', 'materials say')} the same as another: {pairs}{' …' if len(found) > 3 else ''}",
+            f"{plural(len(found), 'material is', 'materials are')} the same as another: {pairs}{' …' if len(found) > 3 else ''}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -161,7 +161,7 @@ def unnamed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     ]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material has', 'materials have')} a name that nobody gave: {_listed(measures, found)}",
+            f"{plural(len(found), 'material has', 'materials have')} a default name: {_listed(measures, found)}",
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -460,7 +460,7 @@ def family(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for stem, found in groups.items():
         if len(found) >= 3 and any(measures.materials[k].name.strip() != stem for k in found) and not _UNNAMED.fullmatch(stem):
             yield Finding(
-                f"{len(found):,} materials are {stem} with a number behind: {_listed(measures, found)}",
+                f"{len(found):,} materials are called {stem} with a number: {_listed(measures, found)}",
                 value(len(found), "count"),
                 value(1, "count"),
                 len(found),

@@ -93,13 +93,13 @@ def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(measures):
         counts = mesh.surface.by_corners
         if counts:
-            listed = ", ".join(f"{n:,} of {k}" for k, n in sorted(counts.items())[:4]) + (" …" if len(counts) > 4 else "")
+            listed = ", ".join(f"{n:,} with {k}" for k, n in sorted(counts.items())[:4]) + (" …" if len(counts) > 4 else "")
             total = sum(counts.values())
             yield counted(
                 measures,
                 p,
                 total,
-                f"{plural(total, 'polygon')} of {p.name} {'has' if total == 1 else 'have'} more than four corners: {listed}",
+                f"{p.name} has {plural(total, 'n-gon')}: {listed} corners",
                 "many",
                 "faces",
                 "surface.triangulate",
@@ -126,7 +126,7 @@ def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no area",
+                f"{p.name} has {plural(n, 'degenerate face')}, without area",
                 "zero-area",
                 "faces",
                 "surface.clean",
@@ -155,7 +155,7 @@ def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'face')} of {p.name} {'is a needle' if n == 1 else 'are needles'}",
+                f"{p.name} has {plural(n, 'needle triangle')}",
                 "needles",
                 "faces",
                 "surface.needles",
@@ -176,7 +176,7 @@ def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'face')} of {p.name} {'is' if n == 1 else 'are'} there twice",
+                f"{p.name} has {plural(n, 'duplicate face')}",
                 "alike",
                 "faces",
                 "surface.clean",
@@ -264,7 +264,7 @@ def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} more than two faces",
+                f"{p.name} has {plural(n, 'non-manifold edge')}, with more than two faces",
                 "crowded",
                 "edges",
                 "surface.take-apart",
@@ -296,7 +296,7 @@ def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'point')} of {p.name} {'joins' if n == 1 else 'join'} fans that only touch",
+                f"{p.name} has {plural(n, 'non-manifold vertex', 'non-manifold vertices')}, where fans of faces only touch",
                 "pinched",
                 "vertices",
                 "surface.take-apart",
@@ -403,7 +403,7 @@ def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 def _card_words(found: list[PartFigures]) -> str:
     cards = sum(p.card for p in found)
-    return f"; {cards:,} of them cut out by a material, as cards that turn to the camera are" if cards else ""
+    return f"; {cards:,} of them cut out by a material, as cards that face the camera are" if cards else ""
 
 
 @check(
@@ -437,7 +437,7 @@ def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         name = names[worst.node]
         parts = [] if len(free) == len(measures.facing) else [node_key(measures, f.node) for f in free if f.unseen]
         yield Finding(
-            f"{hidden:,} of {total:,} triangles lie where nobody can see them, most in {name}",
+            f"{hidden:,} of {total:,} triangles cannot be seen, most of them in {name}",
             value(hidden, "triangles"),
             value(0, "triangles"),
             hidden,

@@ -111,9 +111,9 @@ def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for found in _by_reference(measures, lambda i: i.status == "absolute"):
         k, i = found[0], measures.images[found[0]]
-        there = f"; it lies beside as {i.found_at}" if i.found_at else "; it did not come along either"
+        there = f"; the file is there as {i.found_at}" if i.found_at else "; the file did not come along"
         yield Finding(
-            f"{name_of(measures, k)} is a place on one machine{there}",
+            f"{name_of(measures, k)} is an absolute path{there}",
             value(i.reference, "text"),
             value(i.found_at or "a relative path", "text"),
             len(found),
@@ -141,7 +141,7 @@ def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for found in _by_reference(measures, lambda i: i.status == "other-case"):
         k, i = found[0], measures.images[found[0]]
         yield Finding(
-            f"{name_of(measures, k)} lies there as {i.found_at}",
+            f"{name_of(measures, k)} is stored as {i.found_at}",
             value(i.reference, "text"),
             value(i.found_at, "text"),
             len(found),
@@ -526,7 +526,7 @@ def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert n is not None
         if min(n.unit, n.outward) >= DIRECTIONS and n.green not in ("undecided", sheet.textures.green):
             yield Finding(
-                f"Green points {n.green} in {name_of(measures, k)}",
+                f"The green channel of {name_of(measures, k)} points {n.green}",
                 value(n.green, "text"),
                 value(sheet.textures.green, "text"),
                 n.looked_at,
@@ -553,7 +553,7 @@ def idle_alpha(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(measures, lambda i: bool(i.has_alpha) and i.see_through_share == 0.0 and (i.width or 0) > 16):
         yield Finding(
-            f"Every pixel of {name_of(measures, k)} is solid, yet it has alpha",
+            f"{name_of(measures, k)} has an alpha channel, but every pixel is solid",
             value(i.channels, "count"),
             value((i.channels or 2) - 1, "count"),
             1,

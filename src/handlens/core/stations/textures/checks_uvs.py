@@ -203,7 +203,7 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         repeats = u.outside and sheet.textures.tiling and not k
         if u.overlap is not None and u.overlap > OVERLAP and not repeats:
             yield Finding(
-                f"{percent(u.overlap)} of the image that {p.name}{_which(k)} uses is used more than once",
+                f"{percent(u.overlap)} of the texels that {p.name}{_which(k)} uses are used more than once",
                 value(u.overlap, "share"),
                 value(OVERLAP, "share"),
                 u.overlapping,
@@ -349,7 +349,7 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         away = max(d.median / middle, middle / d.median) if d.median > 0 and middle > 0 else 1.0
         if away > SPREAD:
             yield Finding(
-                f"{names[d.node]} gets {density_words(d.median / unit)} pixels a metre, the middle part {density_words(middle / unit)}",
+                f"{names[d.node]} has {density_words(d.median / unit)} pixels per metre, the median part {density_words(middle / unit)}",
                 value(d.median / unit, "px"),
                 value(middle / unit, "px"),
                 1,
@@ -361,7 +361,7 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
         elif d.low > 0 and d.high / d.low > SPREAD**2:
             yield Finding(
-                f"{names[d.node]} gets {density_words(d.low / unit)} to {density_words(d.high / unit)} pixels a metre",
+                f"{names[d.node]} has {density_words(d.low / unit)} to {density_words(d.high / unit)} pixels per metre",
                 value(d.high / d.low, "factor"),
                 value(SPREAD**2, "factor"),
                 1,
