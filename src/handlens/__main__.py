@@ -7,6 +7,7 @@ import sys
 
 
 def main() -> int:
+    """Run the command line; returns the exit code."""
     stop = signal.signal(signal.SIGINT, signal.SIG_DFL)
     from .cli import guarded_main
 

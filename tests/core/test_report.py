@@ -32,7 +32,7 @@ def test_a_message_with_its_figures_put_back_is_the_title(title, part):
 @pytest.mark.parametrize(
     ("title", "part", "message"),
     [
-        ("body_4 has 1,171 degenerate faces, without area", "body_4", "{n0} faces of {part} have no area"),
+        ("body_4 has 1,171 degenerate faces, without area", "body_4", "{part} has {n0} degenerate faces, without area"),
         (
             "0.385 % of the looks meet the back of a face, 8.2 % there",
             None,

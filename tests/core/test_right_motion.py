@@ -35,7 +35,7 @@ def test_one_drive_stays_for_all_parts_at_once(keep):
     made = driven_twice()
     told = findings(made)["placement.double-move"]
     assert len(told) == 2
-    assert "travels 2 units" in told[0].title
+    assert "moves 2 times as far" in told[0].title
     # That each part loses its skin is no equal way, and not offered where the joints carry it whole.
     (call,) = told[0].mends
     assert call in told[1].mends

@@ -218,7 +218,7 @@ def test_a_name_of_before_is_told(tmp_path):
     assert told(s) == []
     renamed = apply_mend(s, "arrival.rename", {"search": "buoy green", "replace": "buoy moss"}).scene
     after = renamed.with_(former=all_names(s))
-    assert [(c, "which was a name before" in t) for c, t in told(after)] == [("near-miss", True)]
+    assert [(c, "a former name" in t) for c, t in told(after)] == [("near-miss", True)]
     assert ("buoy green", "former") in [(t, state) for _, _, t, state, _ in uses(after)]
 
 

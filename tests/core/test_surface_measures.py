@@ -343,7 +343,7 @@ def test_loose_points_and_flat_parts():
     assert "surface.flat" not in findings(scene(sheet), intent='{"kind": "foliage"}')
     assert not figures(cube()).flat
     leaf = scene(sheet, materials=(Material("material:0", "leaf", alpha_mode="mask"),))
-    assert "cards that turn to the camera" in findings(leaf)["surface.flat"][0].title
+    assert "cards that face the camera" in findings(leaf)["surface.flat"][0].title
 
 
 # --- pivots -------------------------------------------------------------------------------------------
@@ -411,7 +411,7 @@ def test_a_skinned_part_under_its_own_moving_group_is_driven_twice():
     assert n.applied == pytest.approx(2)
     found = findings(m)["placement.double-move"][0]
     assert (found.part, found.result) == ("eel", "caution")
-    assert "2 units" in found.title
+    assert "2 times" in found.title
 
 
 def test_a_skinned_part_whose_joints_hang_elsewhere_stays_behind():

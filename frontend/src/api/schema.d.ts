@@ -577,6 +577,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Go one step of the tape back. */
         post: {
             parameters: {
                 query?: never;
@@ -622,6 +623,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Go one step of the tape forward. */
         post: {
             parameters: {
                 query?: never;
@@ -1236,6 +1238,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** One export with its proof. */
         get: {
             parameters: {
                 query?: never;
@@ -1393,6 +1396,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Stop a job, or take it off the queue. */
         post: {
             parameters: {
                 query?: never;
@@ -2281,14 +2285,14 @@ export interface components {
             part: number | null;
             faces: number[];
         };
-        Kept: {
+        ReferenceCheck: {
             what: string;
             count: number;
             broke: string[];
         };
         InPlace: {
             fits: boolean;
-            rows: components["schemas"]["Kept"][];
+            rows: components["schemas"]["ReferenceCheck"][];
         };
         Comparison: {
             /** @description number of the earlier revision */

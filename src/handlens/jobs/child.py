@@ -62,6 +62,7 @@ _BETWEEN_OFFERS = 2.0
 
 
 def main() -> int:
+    """Do the one task that the line on standard input names; returns the exit code."""
     # Loading what jobs ask for takes longer than inspecting a small model does: it is done while nothing is asked yet.
     formats.load("glb")
     with contextlib.suppress(InputError):
@@ -96,6 +97,7 @@ def main() -> int:
 
 
 def tell(phase: str, share: float) -> None:
+    """Tell the worker how far a phase is, 0 to 1."""
     print(json.dumps({"phase": phase, "share": round(share, 4)}), flush=True)
 
 

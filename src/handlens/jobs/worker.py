@@ -61,6 +61,7 @@ def _take_jobs(queue: str, at_once: int) -> asyncio.Task[Any]:
 
 
 def main() -> None:
+    """Take jobs until a signal says to stop."""
     end_with_parent()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     asyncio.run(_serve())

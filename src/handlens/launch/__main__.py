@@ -29,6 +29,7 @@ class CannotStart(Exception):
 
 
 def main() -> int:
+    """Start everything and wait; returns the exit code."""
     args = _arguments()
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: sys.exit(0))

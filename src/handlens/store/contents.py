@@ -71,6 +71,7 @@ def _add(db: Session, content: Content, number: int, data: bytes) -> None:
 
 
 def put_bytes(db: Session, data: bytes, label: str) -> Content:
+    """Store bytes, as `put` does."""
     return put(db, [data], label)
 
 
@@ -100,10 +101,12 @@ def sent(content_id: int) -> Iterator[bytes]:
 
 
 def read(db: Session, content_id: int) -> bytes:
+    """The whole content. For small ones: others are streamed."""
     return b"".join(stream(db, content_id))
 
 
 def write_to(db: Session, content_id: int, path: Path) -> None:
+    """Write a content to a file, chunk by chunk; folders above it are made."""
     path.parent.mkdir(parents=True, exist_ok=True)
     with path.open("wb") as f:
         for piece in stream(db, content_id):

@@ -34,6 +34,7 @@ def json_text(value: Any) -> str:
 
 @cache
 def engine(url: str | None = None) -> Engine:
+    """The engine of this process; of another database where a url is given."""
     return create_engine(
         (url or database_url()).replace("postgresql://", "postgresql+psycopg://", 1),
         connect_args={"options": f"-c search_path={SEARCH_PATH}"},

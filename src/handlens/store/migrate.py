@@ -18,11 +18,13 @@ def _config(connection) -> Config:  # type: ignore[no-untyped-def]
 
 
 def upgrade(to: str = "head", url: str | None = None) -> None:
+    """Bring the database up to a version, the newest by default."""
     with engine(url).begin() as connection:
         command.upgrade(_config(connection), to)
 
 
 def downgrade(to: str = "base", url: str | None = None) -> None:
+    """Bring the database back to a version."""
     with engine(url).begin() as connection:
         command.downgrade(_config(connection), to)
 

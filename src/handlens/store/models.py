@@ -15,6 +15,7 @@ class Base(DeclarativeBase):
 
 
 def now() -> datetime:
+    """The time now, in UTC."""
     return datetime.now(UTC)
 
 

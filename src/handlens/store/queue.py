@@ -22,6 +22,7 @@ _LOCK = 7_411
 
 
 def connector_options() -> dict[str, Any]:
+    """How the queue reaches the database, from the address that the rest uses."""
     return {"conninfo": database_url(), "kwargs": {"options": f"-c search_path={SEARCH_PATH}"}}
 
 

@@ -62,6 +62,7 @@ def can_undo(revision: Revision) -> bool:
 
 
 def inspection_of(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> Inspection | None:
+    """The inspection of a revision under a tape; None where there is none."""
     return db.scalar(select(Inspection).where(Inspection.revision_id == revision.id, Inspection.tape_key == tape_key(slips)))
 
 
@@ -130,6 +131,7 @@ def names_before(db: Session, revision: Revision) -> list[str]:
 
 
 def intent_of(model: Model) -> Intent:
+    """What a model is meant to be, as it is stored with it."""
     return intent_from_json(json.dumps(model.intent))
 
 

@@ -310,6 +310,7 @@ def _renewed(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> No
 @blueprint.arguments(schemas.TapeStep)
 @blueprint.response(200, schemas.Bench)
 def undo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    """Go one step of the tape back."""
     return _move(revision_id, -1, wish["version"])
 
 
@@ -317,6 +318,7 @@ def undo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
 @blueprint.arguments(schemas.TapeStep)
 @blueprint.response(200, schemas.Bench)
 def redo(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
+    """Go one step of the tape forward."""
     return _move(revision_id, 1, wish["version"])
 
 

@@ -39,6 +39,7 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
 @blueprint.get("/exports/<int:export_id>")
 @blueprint.response(200, schemas.Export)
 def one(export_id: int) -> dict[str, Any]:
+    """One export with its proof."""
     with session() as db:
         return _entry(db, row(db, Export, export_id, "export"))
 

@@ -107,6 +107,7 @@ def _indices(db: Session, inspection: Inspection, mark: Mark) -> Array:
 
 
 def measures_of(inspection: Inspection) -> Measures:
+    """The stored measures of an inspection."""
     if inspection.measures is None:
         refuse(404, "The model has not been read yet.")
     return Measures.from_bytes(inspection.measures)

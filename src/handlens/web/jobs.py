@@ -18,6 +18,7 @@ blueprint = Blueprint("jobs", __name__, url_prefix="/api/jobs", description="Job
 
 
 def recent() -> list[dict[str, Any]]:
+    """Jobs under way, and those that ended lately."""
     with session() as db:
         fresh = or_(Job.state.in_(["waiting", "running"]), Job.updated > now() - timedelta(minutes=10))
         # What runs and waits comes first, so that a crowd of ended ones never pushes it off the list.
@@ -38,6 +39,7 @@ def listed() -> dict[str, Any]:
 @blueprint.post("/<int:job_id>/stop")
 @blueprint.response(202, schemas.Job)
 def stop_job(job_id: int) -> Any:
+    """Stop a job, or take it off the queue."""
     with session() as db:
         job = row(db, Job, job_id, "job")
         stop(db, job)

@@ -87,6 +87,7 @@ def server(port: int) -> uvicorn.Server:
 
 
 def main() -> None:
+    """Serve until a signal says to stop."""
     end_with_parent()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     # Each open page is a connection, and each connection a descriptor.

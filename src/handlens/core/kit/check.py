@@ -239,6 +239,7 @@ def _names(measures: Measures) -> tuple[dict[int, str], Counter[str]]:
 
 
 def nodes(indices: list[int], uv_set: int | None = None) -> Elements:
+    """Nodes as elements of a finding. uv_set: the UV set that the finding is about, None for none."""
     return Elements("nodes", np.asarray(indices, np.int32), uv_set)
 
 

@@ -35,6 +35,7 @@ def seen_from(intent: Intent, name: str) -> str:
 
 
 def kind_of(intent: Intent, name: str) -> str | None:
+    """What kind of thing a part is, by its own word in the intent, else the whole model's; None where neither is stated."""
     return intent.of_part(name).kind or intent.kind
 
 

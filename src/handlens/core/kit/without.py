@@ -26,6 +26,7 @@ def holding(scene: Scene) -> set[int]:
 
 
 def still_bare(scene: Scene, candidates: list[int]) -> set[int]:
+    """Those of some nodes that hold nothing, and below which nothing is."""
     holds = holding(scene)
     return {i for i in candidates if i not in holds}
 
@@ -72,6 +73,7 @@ def without_nodes(scene: Scene, gone: set[int]) -> Scene:
 
 
 def without_meshes(scene: Scene, gone: set[int]) -> Scene:
+    """The scene without some meshes; nodes that had one stay and have none."""
     kept = [k for k in range(len(scene.meshes)) if k not in gone]
     number = {old: new for new, old in enumerate(kept)}
     nodes = tuple(replace(n, mesh=None if n.mesh is None else number.get(n.mesh)) for n in scene.nodes)

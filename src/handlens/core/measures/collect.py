@@ -46,7 +46,8 @@ class _Measured(NamedTuple):
 
 
 def silent(phase: str, share: float) -> None:
-    return None
+    """A progress that nobody wants to hear."""
+    return
 
 
 def collect(scene: Scene, progress: Progress = silent, known: Known | None = None) -> Measures:

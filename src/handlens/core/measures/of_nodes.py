@@ -12,6 +12,7 @@ from .records import NodeFigures
 
 
 def node_figures(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
+    """Figures of every node, in the order of a walk. order: positions in the scene. world: (N, 4, 4) world matrices."""
     up = parents(scene)
     joints = {j for skin in scene.skins for j in skin.joints}
     driven = {channel.node for clip in scene.clips for channel in clip.channels if channel.node is not None}

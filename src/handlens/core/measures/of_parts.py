@@ -19,6 +19,9 @@ _CARD = 16
 
 
 def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list[bool], link: Worst) -> PartFigures:
+    """Figures of one mesh instance. world: (N, 4, 4). upright: which coordinate is up. flat_meshes: by mesh, whether it lies in
+    one plane. link: how coarse the chain of nodes above it is.
+    """
     n, matrix = scene.nodes[node], world[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]

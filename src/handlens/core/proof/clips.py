@@ -19,6 +19,7 @@ GROUP = "Skin and motion"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of clips."""
     a, b = compared.a.clips, compared.b.clips
     if not a and not b:
         return

@@ -21,6 +21,7 @@ GROUP = "Size"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of unit, axes and the size of the whole."""
     a, b = compared.a, compared.b
     stated = lambda s: f"{s.unit_metres:g} m" if s.unit_metres is not None else "not stated"
     yield _stated("Unit", stated(a), stated(b), a.unit_metres == b.unit_metres or _close(a.unit_metres, b.unit_metres))

@@ -18,6 +18,7 @@ GROUP = "Images"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of images."""
     a, b = compared.a, compared.b
     if not a.images and not b.images:
         return

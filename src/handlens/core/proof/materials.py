@@ -18,6 +18,7 @@ _WRAPS = {REPEAT: "repeated", MIRROR: "mirrored", CLAMP: "held at the edge"}
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of materials and their inputs."""
     a, b = compared.a, compared.b
     if not a.materials and not b.materials:
         return

@@ -17,6 +17,7 @@ GROUP = "Skin and motion"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of morph targets."""
     count = [sum(len(mesh.morphs) for mesh in s.meshes) for s in (compared.a, compared.b)]
     yield from _on(compared)
     if not any(count):

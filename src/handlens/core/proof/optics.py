@@ -17,6 +17,7 @@ _CONE = {"innerConeAngle": 0.0, "outerConeAngle": 0.7853981633974483}
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of cameras and lights."""
     for what, listing, of in (("Cameras", "cameras", "camera"), ("Lights", "lights", "light")):
         a, b = getattr(compared.a, listing), getattr(compared.b, listing)
         if not a and not b:

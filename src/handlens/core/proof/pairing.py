@@ -41,6 +41,7 @@ def image_name(image: Image) -> str:
 
 
 def digest(image: Image) -> str:
+    """SHA-256 of an image's bytes in hexadecimal, "" where it has none."""
     data = image.bytes()
     return "" if data is None else sha256(data).hexdigest()
 

@@ -64,6 +64,7 @@ def differences(earlier: Scene, later: Scene) -> list[Difference]:
 
 
 def to_json(found: list[Difference]) -> list[Json]:
+    """Differences as the web and the command line send them."""
     return [asdict(d) for d in found]
 
 

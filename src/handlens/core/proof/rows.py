@@ -69,12 +69,14 @@ class Row:
 
 
 def same(group: str, what: str, sent: str, read_back: str | None = None, remark: str = "") -> Row:
+    """A row that says that something is the same on both sides."""
     return Row(group, what, sent, sent if read_back is None else read_back, "same", CLEAR, remark)
 
 
 def differs(
     group: str, what: str, sent: str, read_back: str, difference: str, where: str = "", places: Sequence[Place] = ()
 ) -> Row:
+    """A row that says that something differs. difference: in words. where, places: what it is about."""
     return Row(group, what, sent, read_back, difference, STOP, "", where, tuple(places))
 
 

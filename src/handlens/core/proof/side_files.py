@@ -12,6 +12,7 @@ GROUP = "Also in the file"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of files beside the model."""
     sent = {n.path: n for n in compared.a.beside if n.changed}
     if not sent:
         return

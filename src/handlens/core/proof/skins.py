@@ -19,6 +19,7 @@ GROUP = "Skin and motion"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of skins and weights."""
     a, b = compared.a, compared.b
     if not (a.skins or b.skins or any(mesh.weights is not None for s in (a, b) for mesh in s.meshes)):
         return

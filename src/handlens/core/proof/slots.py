@@ -14,6 +14,7 @@ GROUP = "Materials"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of the material of each face."""
     if not compared.a.materials and not compared.b.materials:
         return
     name = lambda s, k: "none" if k < 0 else s.materials[k].name or "one without a name"

@@ -21,6 +21,7 @@ LAYERS = "UVs and colours"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of faces, winding and what hangs on corners."""
     parts = [(part, compared.faces[part.sent, part.read_back]) for part in compared.parts]
     yield from _faces(compared, parts)
     yield from _layers(compared)

@@ -19,6 +19,7 @@ GROUP = "Parts"
 
 
 def rows(compared: Compared) -> Iterator[Row]:
+    """What the proof says of nodes."""
     yield from _counts(compared)
     if compared.named:
         yield from _names(compared)

@@ -28,6 +28,7 @@ def figure(value: float) -> str:
 
 
 def degrees(value: float) -> str:
+    """An angle in words. value: degrees."""
     return f"{value:.3g}°" if math.isfinite(value) else "no direction"
 
 

@@ -24,6 +24,7 @@ _UNIT_NAMES = {1.0: "metres", 0.01: "centimetres", 0.001: "millimetres", 1e-6: "
 
 
 def unit_words(metres: float | None) -> str:
+    """A unit in words. metres: metres in one unit; None where it is not stated."""
     if metres is None:
         return "not stated"
     return next((name for m, name in _UNIT_NAMES.items() if abs(m - metres) < 1e-9 * m), f"{metres:g} m")
@@ -44,6 +45,7 @@ def target_unit(scene: Scene, target: Target) -> float | None:
 
 
 def target_up_axis(scene: Scene, target: Target) -> str | None:
+    """The axis that will be up in the numbers that are written, X, Y or Z; None where none is stated."""
     form = target.format
     if form.fixed_axis:
         return "Z" if form.name == "3mf" else "Y"

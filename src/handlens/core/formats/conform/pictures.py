@@ -24,6 +24,7 @@ def _kinds(scene: Scene, target: Target) -> Collection[str] | None:
 
 
 def used_images(scene: Scene) -> set[int]:
+    """Numbers of the images that some material uses."""
     return {t.image for material in scene.materials for t in material.inputs if t.image is not None}
 
 

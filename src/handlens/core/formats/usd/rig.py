@@ -126,6 +126,9 @@ class Rigs:
 
 
 def weights(gathered: Gathered, prim: Usd.Prim, points: int) -> Json:
+    """Skin weights of a prim, by position among the skeleton's joints; nothing where it has none, or none that fit. points: how
+    many points the prim has.
+    """
     binding = UsdSkel.BindingAPI(prim)
     indices, weights = binding.GetJointIndicesPrimvar(), binding.GetJointWeightsPrimvar()
     if not indices or not indices.HasAuthoredValue() or not weights or not weights.HasAuthoredValue():
@@ -141,6 +144,7 @@ def weights(gathered: Gathered, prim: Usd.Prim, points: int) -> Json:
 
 
 def morphs(gathered: Gathered, prim: Usd.Prim, points: int) -> list[Json]:
+    """Blend shapes of a prim, each with an offset for every point. points: how many points the prim has."""
     binding = UsdSkel.BindingAPI(prim)
     out = []
     names = binding.GetBlendShapesAttr().Get() or []

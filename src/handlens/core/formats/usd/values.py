@@ -50,6 +50,7 @@ def column(matrix: Any) -> Array:
 
 
 def rows(attribute: Any, width: int) -> Array:
+    """(n, width) float64 of an attribute; its first sample where it has no default. width: numbers in a row."""
     value = attribute.Get() if attribute else None
     if value is None:
         samples = attribute.GetTimeSamples() if attribute else []
@@ -58,5 +59,6 @@ def rows(attribute: Any, width: int) -> Array:
 
 
 def ints(attribute: Any) -> Array:
+    """(n,) int64 of an attribute."""
     value = attribute.Get() if attribute else None
     return np.asarray(value, np.int64).reshape(-1) if value is not None and len(value) else np.zeros(0, np.int64)

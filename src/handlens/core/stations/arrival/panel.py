@@ -12,6 +12,7 @@ from .checks_side_files import used_names
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Arrival, by measures, sheet and intent."""
     leftovers = measures.cameras + measures.lights + len(bare(measures)) + sum(x.loose_edges for x in measures.meshes)
     joints = sum(len(skin.joints) for skin in measures.skins)
     materials = len(measures.materials)

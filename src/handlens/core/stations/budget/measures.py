@@ -43,6 +43,7 @@ _found: WeakKeyDictionary[Mesh, _Kept] = WeakKeyDictionary()
 
 
 def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> BudgetMeasures:
+    """Measure what Budget alone asks for. arrays: where elements go, int32."""
     out = []
     for k in sorted({part.mesh for part in measures.parts}):
         mesh = scene.meshes[k]

@@ -12,6 +12,7 @@ from .measures import OWN
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Budget, by measures, sheet and intent."""
     count, calls, memory = triangles(measures), draw_calls(measures), texture_memory(measures)
     vertices = sum(measures.meshes[part.mesh].gpu_vertices for part in measures.parts)
     lim = sheet.limits

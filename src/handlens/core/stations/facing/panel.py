@@ -15,6 +15,7 @@ SEEN_WORDS = {"outside": "outside", "inside": "inside", "both": "both sides", "i
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Facing, by measures, sheet and intent."""
     names = {part.node: part for part in measures.parts}
     rows, wrong, judged = [], 0.0, 0.0
     for f in measures.facing:

@@ -47,6 +47,7 @@ of_clips = reading(measured, "the clips could not be measured")
 
 
 def clip_name(k: int, clip: ClipOfModel) -> str:
+    """A clip's name, its number where it has none."""
     return clip.name or f"clip {k}"
 
 

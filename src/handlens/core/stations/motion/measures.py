@@ -35,6 +35,7 @@ _BEARS, _STANDS = 0.02, 3
 
 
 def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMeasures:
+    """Measure what Motion alone asks for. arrays: where elements go, int32."""
     if not scene.clips:
         return MotionMeasures([])
     world, up = world_matrices(scene), parents(scene)

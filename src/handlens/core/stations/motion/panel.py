@@ -15,6 +15,7 @@ _ABOUT = "clips, and what they drive"
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Motion, by measures, sheet and intent."""
     own = measured(measures)
     wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
     if own is None or (not own.clips and not wanted):

@@ -13,6 +13,7 @@ from .checks import FAR, free_parts, spin, wanted_pivots
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Pivots, by measures, sheet and intent."""
     unit, free = unit_of(measures), free_parts(measures)
     ought = {
         node: (name, ((at - to) ** 2).sum() ** 0.5)

@@ -13,6 +13,7 @@ from ...words.lengths import metres
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Placement, by measures, sheet and intent."""
     scaled = sum(is_scaled(n) for n in measures.nodes)
     turned = sum(n.angle > 0.01 for n in measures.nodes)
     unit = measures.unit_metres or 1.0

@@ -11,6 +11,7 @@ from .sweep import wrong_from
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of See-through, by measures, sheet and intent."""
     hidden = wrong = 0
     rows: list[Row] = []
     images = {k: i for k, _, i in painted(measures)}

@@ -16,6 +16,7 @@ from .checks import can_judge, explanations, size_metres, wanted_ratio
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Size, by measures, sheet and intent."""
     size = size_metres(measures)
     axis = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     wanted = wanted_ratio(measures, sheet, intent)

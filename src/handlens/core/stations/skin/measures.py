@@ -34,6 +34,7 @@ _LONGEST_HISTOGRAM = 64
 
 
 def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> SkinMeasures:
+    """Measure what Skin alone asks for. arrays: where elements go, int32."""
     world, up = world_matrices(scene), parents(scene)
     here = walk(scene)
     order = [i for i in here if scene.nodes[i].mesh is not None]

@@ -16,6 +16,7 @@ from .records import CutFigures, SkinMeasures, SkinOfModel, WeightFigures
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Skin, by measures, sheet and intent."""
     own = measured(measures)
     if own is None or (not own.parts and not own.skins):
         rigid = len(measures.parts)

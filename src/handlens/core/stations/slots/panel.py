@@ -10,6 +10,7 @@ from ...rules import Intent, RuleSheet
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Slots, by measures, sheet and intent."""
     bare = sum(mesh.unassigned_faces for _, mesh in first_parts(measures))
     unused = sum(x.defined and not x.used_by_faces for x in measures.materials)
     equal = sum(x.same_as is not None for x in measures.materials)

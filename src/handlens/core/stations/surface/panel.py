@@ -11,6 +11,7 @@ from ...words.lengths import metres
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Surface, by measures, sheet and intent."""
     rows = []
     total = {"odd": 0, "open": 0, "spare": 0, "seams": 0}
     for p, mesh in first_parts(measures):

@@ -37,10 +37,12 @@ _PNG_LIKE = {
 
 
 def images(indices: list[int]) -> Elements:
+    """Images as elements of a finding, by number."""
     return Elements("images", np.array(indices, np.int32))
 
 
 def name_of(measures: Measures, k: int) -> str:
+    """How an image is referred to, its number where nothing refers to it."""
     return measures.images[k].reference or f"image {k}"
 
 

@@ -22,6 +22,7 @@ STATUS = {
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
+    """The ledger's line, headline and tables of Textures, by measures, sheet and intent."""
     lost = sum(i.status == "missing" or (i.status == "absolute" and i.found_at is None) for i in measures.images)
     astray = sum(i.status in ("other-case", "absolute") for i in measures.images) - sum(
         i.status == "absolute" and i.found_at is None for i in measures.images

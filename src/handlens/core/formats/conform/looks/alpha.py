@@ -32,6 +32,7 @@ def _solid_alpha(material: Material) -> bool:
 
 
 def tell_solid(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: opacities of materials that are drawn solid, which have no effect."""
     if target.lacks("materials") or target.format.family == "gltf":
         return []
     n = sum(_solid_alpha(material) for material in scene.materials)
@@ -40,6 +41,7 @@ def tell_solid(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def without_idle_opacity(material: Material) -> Material:
+    """A material that is drawn solid, with an opacity of 1."""
     return replace(material, base_colour=(*material.base_colour[:3], 1.0)) if _solid_alpha(material) else material
 
 
@@ -56,6 +58,7 @@ def _idle_mode(material: Material, target: Target) -> bool:
 
 
 def tell_idle_modes(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: materials that are blended or masked though nothing of them is transparent."""
     if target.format.family == "gltf" or target.lacks("materials"):
         return []
     n = sum(_idle_mode(material, target) for material in scene.materials)
@@ -64,11 +67,13 @@ def tell_idle_modes(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def without_idle_modes(scene: Scene, target: Target) -> Scene:
+    """Materials that are blended or masked though nothing of them is transparent, as opaque."""
     change = lambda m: replace(m, alpha_mode="opaque", alpha_cutoff=None, base_colour=(*m.base_colour[:3], 1.0))
     return changed(lambda m: change(m) if _idle_mode(m, target) else m)(scene, target)
 
 
 def tell_modes(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: thresholds and blended materials that the format has no place for."""
     if target.lacks("materials"):
         return []
     said = []
@@ -84,6 +89,8 @@ def tell_modes(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def fewer_modes(scene: Scene, target: Target) -> Scene:
+    """Alpha modes that the format has; a mask without thresholds becomes blended, transparency without alpha becomes opaque."""
+
     def change(material: Material) -> Material:
         if material.alpha_mode == "mask" and target.lacks("alpha modes"):
             material = replace(material, alpha_mode="blend", alpha_cutoff=None)

@@ -68,6 +68,8 @@ def native(scene: Scene, target: Target) -> bool:
 
 
 def changed(change: Callable[[Material], Material]) -> Callable[[Scene, Target], Scene]:
+    """A step that changes each material by itself, and leaves the scene as it is where none changes."""
+
     def apply(scene: Scene, _: Target) -> Scene:
         made = tuple(change(material) for material in scene.materials)
         return scene if all(a is b for a, b in zip(made, scene.materials, strict=True)) else scene.with_(materials=made)
@@ -76,5 +78,6 @@ def changed(change: Callable[[Material], Material]) -> Callable[[Scene, Target],
 
 
 def with_inputs(material: Material, inputs: tuple[TextureInput, ...]) -> Material:
+    """A material with other inputs; the very same one where they are the same."""
     same = len(inputs) == len(material.inputs) and all(a is b for a, b in zip(inputs, material.inputs, strict=True))
     return material if same else replace(material, inputs=inputs)

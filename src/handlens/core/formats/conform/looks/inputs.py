@@ -14,6 +14,7 @@ from .common import GROUP, PLACES, ROLES, changed, native, with_inputs
 
 
 def tell_materials(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: all materials, in formats that have none."""
     n = len(scene.materials)
     if target.lacks("materials") and n:
         return [ExportLoss(GROUP, "Materials", f"{plural(n, 'material')} cannot be held.", f"{n:,}", "0")]
@@ -21,11 +22,13 @@ def tell_materials(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def without_materials(scene: Scene, _: Target) -> Scene:
+    """The scene without materials and images; slots stay, and hold none."""
     meshes = tuple(replace(mesh, slot_materials=(-1,) * len(mesh.slot_materials)) for mesh in scene.meshes)
     return scene.with_(materials=(), images=(), meshes=meshes)
 
 
 def tell_library(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: that no material library is written, where that was asked for."""
     if target.format.name != "obj" or target.options.material_library or not scene.materials:
         return []
     n = len(scene.materials)
@@ -33,6 +36,7 @@ def tell_library(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def names_alone(scene: Scene, _: Target) -> Scene:
+    """Materials by their names alone, as where no library is written."""
     return scene.with_(
         materials=tuple(Material(material.id, material.name, defined=False) for material in scene.materials), images=()
     )
@@ -49,6 +53,7 @@ def unplaced(scene: Scene, target: Target) -> Callable[[TextureInput], bool]:
 
 
 def tell_roles(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: inputs whose role the format has no place for."""
     if target.lacks("materials"):
         return []
     out = unplaced(scene, target)
@@ -67,6 +72,7 @@ def _gathered(scene: Scene, target: Target, texture: TextureInput) -> bool:
 
 
 def without_roles(scene: Scene, target: Target) -> Scene:
+    """Materials without the inputs that the format has no place for."""
     out = unplaced(scene, target)
     kept = lambda t: not out(t) or _gathered(scene, target, t)
     return changed(lambda m: with_inputs(m, tuple(t for t in m.inputs if kept(t))))(scene, target)
@@ -79,6 +85,7 @@ def _doubled(material: Material) -> list[TextureInput]:
 
 
 def tell_doubled(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: second inputs of the same role."""
     if target.lacks("materials") or (native(scene, target) and target.format.family == "gltf"):
         return []
     n = sum(len(_doubled(material)) for material in scene.materials)
@@ -87,6 +94,7 @@ def tell_doubled(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def without_doubled(material: Material) -> Material:
+    """A material with the first input of each role."""
     gone = _doubled(material)
     return with_inputs(material, tuple(t for t in material.inputs if not any(t is g for g in gone)))
 
@@ -99,6 +107,9 @@ def _gathers(scene: Scene, target: Target) -> bool:
 
 
 def tell_gathered(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: images that are painted into one: alpha into the base colour, roughness and
+    metalness into one image.
+    """
     said = []
     if _gathers(scene, target):
         said += [ExportLoss("Images", "Painted pictures", text) for text in in_colour(scene)[1]]
@@ -108,6 +119,7 @@ def tell_gathered(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def with_gathered(scene: Scene, target: Target) -> Scene:
+    """The scene with those images painted into one."""
     if _gathers(scene, target):
         scene = in_colour(scene)[0]
     return in_one(scene)[0] if target.format.family == "gltf" else scene

@@ -37,6 +37,7 @@ def _names(scene: Scene, target: Target) -> list[str]:
 
 
 def tell_names(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: names of materials that the format cannot hold."""
     if target.lacks("materials"):
         return []
     changed = [(m.name, name) for m, name in zip(scene.materials, _names(scene, target), strict=True) if m.name != name]
@@ -48,6 +49,7 @@ def tell_names(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def named(scene: Scene, target: Target) -> Scene:
+    """Materials under names that the format can hold, none twice."""
     return scene.with_(materials=tuple(replace(m, name=n) for m, n in zip(scene.materials, _names(scene, target), strict=True)))
 
 
@@ -58,6 +60,7 @@ def _idle(scene: Scene) -> list[int]:
 
 
 def tell_idle(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: materials that nothing defines and no face uses."""
     if target.lacks("materials") or target.lacks("undefined materials") or target.format.family == "gltf":
         return []
     n = len(_idle(scene))
@@ -66,6 +69,7 @@ def tell_idle(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def without_idle(scene: Scene, _: Target) -> Scene:
+    """The scene without materials that nothing defines and no face uses."""
     gone = set(_idle(scene))
     kept = [k for k in range(len(scene.materials)) if k not in gone]
     number = {old: new for new, old in enumerate(kept)}
@@ -81,6 +85,7 @@ def names_of_undefined(scene: Scene, target: Target) -> Scene:
 
 
 def tell_undefined(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: materials that nothing defines, in formats where each is defined."""
     if target.lacks("materials") or not target.lacks("undefined materials"):
         return []
     n = sum(not material.defined for material in scene.materials)

@@ -13,6 +13,9 @@ from .inputs import unplaced
 
 
 def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: UV sets, transforms, wrapping, filters and strengths of inputs that the format has
+    no place for.
+    """
     if target.lacks("images"):
         return []
     inputs = [t for material in scene.materials for t in material.inputs if not unplaced(scene, target)(t)]
@@ -67,6 +70,8 @@ def _strength(texture: TextureInput, target: Target) -> bool:
 
 
 def with_samplers(scene: Scene, target: Target) -> Scene:
+    """Inputs sampled and transformed as far as the format can say it."""
+
     def change(texture: TextureInput) -> TextureInput:
         wrap = _wrap(texture, target)
         sampler = {k: v for k, v in texture.sampler.items() if not target.lacks("filters") or k not in _FILTERS}

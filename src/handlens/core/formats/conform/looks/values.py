@@ -12,6 +12,7 @@ from .common import GROUP, changed, native, with_inputs
 
 
 def tell_shine(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: metalness and roughness: without a place, or stated where the material states none."""
     if target.lacks("materials"):
         return []
     if target.lacks("shine"):
@@ -26,6 +27,7 @@ def tell_shine(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def shine(scene: Scene, target: Target) -> Scene:
+    """Metalness and roughness as the format has them; not metal and fully rough where a material states none."""
     if target.lacks("shine"):
         return changed(lambda m: replace(m, metallic=None, roughness=None))(scene, target)
     whole = lambda m: replace(
@@ -41,6 +43,7 @@ def _lit(texture: TextureInput) -> bool:
 
 
 def tell_glow(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: emitted light: without a place, or images of it that black switches off."""
     if target.lacks("materials"):
         return []
     if target.lacks("glow"):
@@ -56,6 +59,7 @@ def tell_glow(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def glow(scene: Scene, target: Target) -> Scene:
+    """Emitted light as the format has it."""
     if target.lacks("glow"):
         return changed(lambda m: replace(m, emissive=(0.0, 0.0, 0.0)) if any(m.emissive) else m)(scene, target)
     off = lambda m: with_inputs(m, tuple(t for t in m.inputs if not _lit(t)))
@@ -69,6 +73,7 @@ def _tinted(material: Material, texture: TextureInput) -> bool:
 
 
 def tell_tints(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: colours that are multiplied with images."""
     if target.lacks("materials") or not target.lacks("tinted images"):
         return []
     n = sum(any(_tinted(material, t) for t in material.inputs) for material in scene.materials)
@@ -77,6 +82,7 @@ def tell_tints(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def untinted(material: Material) -> Material:
+    """A material whose images are multiplied by white."""
     for t in material.inputs:
         if _tinted(material, t):
             material = (
@@ -93,6 +99,7 @@ def _outside(material: Material) -> bool:
 
 
 def tell_range(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: values outside 0 to 1."""
     if target.lacks("materials") or not target.lacks("values out of range") or native(scene, target):
         return []
     n = sum(_outside(material) for material in scene.materials)
@@ -101,6 +108,7 @@ def tell_range(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def in_range(material: Material) -> Material:
+    """A material with every value within 0 to 1."""
     within = lambda v: min(max(float(v), 0.0), 1.0) if v == v else 1.0
     only = lambda v: None if v is None else within(v)
     if not _outside(material):
@@ -117,6 +125,7 @@ def in_range(material: Material) -> Material:
 
 
 def tell_sides(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: which materials are drawn on both sides."""
     if target.lacks("materials"):
         return []
     if target.lacks("double-sided"):
@@ -139,6 +148,7 @@ def _sides_by_mesh(scene: Scene) -> Scene:
 
 
 def sides(scene: Scene, target: Target) -> Scene:
+    """Materials double-sided as the format can say it: each by itself, by mesh, or not at all."""
     if target.lacks("double-sided"):
         return changed(lambda m: replace(m, double_sided=None))(scene, target)
     return _sides_by_mesh(scene) if target.lacks("sides of materials") else scene

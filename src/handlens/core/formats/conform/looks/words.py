@@ -25,6 +25,7 @@ def _unmapped_keys(material: Material) -> list[str]:
 
 
 def tell_beside(scene: Scene, target: Target) -> list[ExportLoss]:
+    """What will differ, told before writing: values in another format's own words."""
     if target.lacks("materials") or native(scene, target):
         return []
     words = sorted({w for material in scene.materials for w in _unmapped_keys(material)})
@@ -34,6 +35,7 @@ def tell_beside(scene: Scene, target: Target) -> list[ExportLoss]:
 
 
 def nothing_beside(scene: Scene, target: Target) -> Scene:
+    """Materials without anything that another format alone has words for."""
     return changed(lambda m: replace(m, source={}, inputs=tuple(replace(t, options={}) for t in m.inputs)))(scene, target)
 
 
