@@ -12,12 +12,12 @@ import numpy as np
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME
 from handlens.core.judge import Judgement, judge
-from handlens.core.judge.ledger import ledger as entries
-from handlens.core.judge.ledger import recounted
-from handlens.core.judge.report import report, with_waivers
 from handlens.core.measures import Measures
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
+from handlens.core.present.ledger import ledger as entries
+from handlens.core.present.ledger import recounted
+from handlens.core.present.report import report, with_waivers
 from handlens.core.proof import Proof
 from handlens.core.route.measuring import measure
 from handlens.core.rules import Intent, load_sheet

@@ -32,11 +32,11 @@ from handlens.core import formats
 from handlens.core.formats.table import BY_NAME, FORMATS, WRITERS
 from handlens.core.judge import judge
 from handlens.core.judge.judge import FAILED
-from handlens.core.judge.ledger import ledger
-from handlens.core.judge.report import report
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage
+from handlens.core.present.ledger import ledger
+from handlens.core.present.report import report
 from handlens.core.rules import Intent, shipped
 
 MEMORY = 3 * 1024**3

@@ -17,10 +17,10 @@ from typing import Any
 
 from handlens.core import proof
 from handlens.core.judge import Judgement, judge
-from handlens.core.judge.trials import new_or_worse, with_trials
 from handlens.core.kit.check import Finding
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures.known import Known
+from handlens.core.offers.trials import new_or_worse, with_trials
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend

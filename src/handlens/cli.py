@@ -249,9 +249,10 @@ def _inspected(
     args: argparse.Namespace, sheet: RuleSheet, intent: Intent, which: tuple[str, Package, str], outputs: Outputs
 ) -> tuple[dict[str, Any], int]:
     """The report of one model and the exit code that it asks for; told on the terminal. Raises InputError."""
-    from .core.judge import judge, report
+    from .core.judge import judge
     from .core.pipeline.inspecting import inspect
     from .core.pipeline.opening import open_main
+    from .core.present import report
     from .core.scene.transforms import walk
 
     path, package, main = which
@@ -423,10 +424,11 @@ def _prove(args: argparse.Namespace) -> int:
 
 
 def _explain(args: argparse.Namespace) -> int:
-    from .core.judge import judge, report
-    from .core.judge.symptoms import SYMPTOMS, explained
+    from .core.judge import judge
     from .core.pipeline.inspecting import inspect
     from .core.pipeline.opening import open_scene
+    from .core.present import report
+    from .core.present.symptoms import SYMPTOMS, explained
     from .core.rules import load_intent, load_sheet
 
     if args.look not in {s.key for s in SYMPTOMS}:
@@ -515,7 +517,7 @@ def _rules_show(args: argparse.Namespace) -> int:
 
 
 def _checks(args: argparse.Namespace) -> int:
-    from .core.judge import catalogue
+    from .core.present import catalogue
 
     listed = catalogue.checks()
     if args.json:
@@ -527,7 +529,7 @@ def _checks(args: argparse.Namespace) -> int:
 
 
 def _mends(args: argparse.Namespace) -> int:
-    from .core.judge import catalogue
+    from .core.present import catalogue
 
     listed = catalogue.mends()
     if args.json:

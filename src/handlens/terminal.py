@@ -6,9 +6,9 @@ import shlex
 from collections.abc import Iterator
 from typing import Any
 
-from .core.judge.kinds import MANY, kinds
 from .core.kit.check import RESULTS
 from .core.limits import plural
+from .core.present.kinds import MANY, kinds
 from .core.proof import Proof
 from .core.route.stations import stations
 from .core.words.calls import call_text
@@ -20,7 +20,7 @@ _LISTED = 5
 
 
 def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
-    """A report in lines. tree: as `core.judge.report.report` makes it."""
+    """A report in lines. tree: as `core.present.report.report` makes it."""
     f, v = tree["facts"], tree["verdict"]
     sides = f["bounds"]["size"] if f["bounds"] is not None else []
     told = [metres(x * f["unit_metres"]) for x in sides] if f["unit_metres"] is not None else [plain(x) for x in sides]

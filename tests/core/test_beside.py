@@ -10,13 +10,13 @@ import trimesh
 
 from handlens.core.display import display_copy
 from handlens.core.judge import judge
-from handlens.core.judge.report import facts
 from handlens.core.kit.draw_cost import draw_cost
 from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
 from handlens.core.measures.drawing import drawing
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
+from handlens.core.present.report import facts
 from handlens.core.reduction.collapse import Reducer
 from handlens.core.reduction.enclosing import smallest_ball, smallest_box, upright_box
 from handlens.core.reduction.price import distances, surface_of

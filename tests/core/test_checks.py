@@ -6,8 +6,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from handlens.core.judge.report import finding_json
 from handlens.core.measures import collect
+from handlens.core.present.report import finding_json
 from handlens.core.route.stations import all_checks, stations
 from handlens.core.rules import load_sheet, shipped
 from handlens.core.scene import Camera, Light, Material, Node, Problem, Skin

@@ -8,12 +8,12 @@ import msgspec
 import numpy as np
 import pytest
 
-from handlens.core.judge.price import price
-from handlens.core.judge.report import facts
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.drawing import drawing
 from handlens.core.measures.known import Known, content_key
+from handlens.core.present.price import price
+from handlens.core.present.report import facts
 from handlens.core.proof.revisions import differences, to_json
 from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.scene import Layer, Material, Node

@@ -12,13 +12,13 @@ import pytest
 
 from handlens.core import formats
 from handlens.core.judge import judge
-from handlens.core.judge.in_child import judged_in_child
-from handlens.core.judge.report import report
-from handlens.core.judge.stored import judged
-from handlens.core.judge.symptoms import explained
-from handlens.core.judge.trials import with_trials
 from handlens.core.limits import InputError
 from handlens.core.measures import Measures
+from handlens.core.offers.trials import with_trials
+from handlens.core.present.in_child import judged_in_child
+from handlens.core.present.report import report
+from handlens.core.present.stored import judged
+from handlens.core.present.symptoms import explained
 from handlens.core.route.house import FOLDERS, GROUP, fingerprint
 from handlens.core.route.measuring import measure
 from handlens.core.route.stations import all_checks, forget, route_key, stations
@@ -153,7 +153,7 @@ def test_judging_by_the_house_is_done_apart_and_comes_to_the_same(house, monkeyp
         text = (HOUSE / "names.py").read_text().replace("    if not any", "    while sheet:\n        pass\n    if not any")
         (slow / "names.py").write_text(text)
         house(slow)
-        monkeypatch.setattr("handlens.core.judge.in_child._SECONDS", 3)
+        monkeypatch.setattr("handlens.core.present.in_child._SECONDS", 3)
         with pytest.raises(InputError, match="more than 3 seconds"):
             judged_in_child({}, m.to_bytes(), SHEET, Intent())
 

@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from handlens.core.judge import judge
-from handlens.core.judge.kinds import kinds, together
-from handlens.core.judge.report import report
 from handlens.core.measures import collect
+from handlens.core.present.kinds import kinds, together
+from handlens.core.present.report import report
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node

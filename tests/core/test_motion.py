@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
+from handlens.core.edit.thinning import needed, reaches
 from handlens.core.limits import InputError, MendError
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
@@ -18,7 +19,6 @@ from handlens.core.scene import Channel, Clip, Node
 from handlens.core.scene.matrices import quaternion_product
 from handlens.core.scene.motion import pose_at, sample
 from handlens.core.scene.skinning import posed
-from handlens.core.scene.thinning import needed, reaches
 from scenes import eel, findings, read_files
 
 NODE = 4

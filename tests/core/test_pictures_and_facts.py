@@ -11,11 +11,11 @@ import pytest
 from PIL import Image as Pillow
 
 from handlens.core.judge import judge
-from handlens.core.judge.report import facts, source
 from handlens.core.measures import collect, count
 from handlens.core.measures.drawing import texture_memory
 from handlens.core.measures.pictures import picture
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.present.report import facts, source
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Clip, Image, Layer, Material, Morph, Node, TextureInput, Weights
 from handlens.core.scene.model import Channel
@@ -261,7 +261,7 @@ def test_ledger_size_offers_factors_as_mends():
 
 
 def test_waived_findings_do_not_count():
-    from handlens.core.judge.report import report, with_waivers
+    from handlens.core.present.report import report, with_waivers
 
     m, rules = collect(dressed()), load_sheet(None)
     judged = judge(m, rules, Intent())

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from handlens import __version__
 from handlens.core.judge import judge
 from handlens.core.judge.judged_by import message_of
-from handlens.core.judge.report import report
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
+from handlens.core.present.report import report
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import Expected

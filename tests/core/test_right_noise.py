@@ -11,11 +11,11 @@ import pytest
 from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.judge import Judgement, judge
 from handlens.core.judge.causes import folded
-from handlens.core.judge.report import finding_json, report, with_waivers
-from handlens.core.judge.trials import new_or_worse
 from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
 from handlens.core.measures.known import content_key
+from handlens.core.offers.trials import new_or_worse
+from handlens.core.present.report import finding_json, report, with_waivers
 from handlens.core.route.stations import all_checks
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet

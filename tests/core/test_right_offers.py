@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from handlens.core.judge import judge
-from handlens.core.judge.report import finding_json
-from handlens.core.judge.trials import with_trials
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
+from handlens.core.offers.trials import with_trials
+from handlens.core.present.report import finding_json
 from handlens.core.proof.in_place import in_place
 from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.rules import Intent, load_sheet

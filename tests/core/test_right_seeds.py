@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from handlens.core.geometry.smoothing import smooth_normals
-from handlens.core.judge import report
 from handlens.core.measures import collect
+from handlens.core.present import report
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, Node, TextureInput
 from scenes import cube, findings, mesh, read_files, scene

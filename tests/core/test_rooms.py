@@ -6,7 +6,7 @@ import json
 import list_rooms
 import msgspec
 
-from handlens.core.judge.catalogue import lenses
+from handlens.core.present.catalogue import lenses
 from handlens.core.route.stations import stations
 
 MODULES = sorted(list_rooms.CORE.rglob("*.py"))

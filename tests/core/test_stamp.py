@@ -10,10 +10,10 @@ import pytest
 from everything import everything
 from handlens.core.judge.judge import FAILED, judge
 from handlens.core.judge.judge import __name__ as JUDGE
-from handlens.core.judge.report import report
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import content_key
+from handlens.core.present.report import report
 from handlens.core.route.measuring import measure
 from handlens.core.route.stations import stations
 from handlens.core.rules import Intent, load_sheet

@@ -14,8 +14,8 @@ from core.test_alpha import CUT, card
 from core.test_checks import grid
 from core.test_skin import _set, hat, spread_eel, with_bind, with_node, with_weights
 from handlens.core.judge import judge
-from handlens.core.judge.report import report
-from handlens.core.judge.symptoms import SYMPTOMS, explained
+from handlens.core.present.report import report
+from handlens.core.present.symptoms import SYMPTOMS, explained
 from handlens.core.route.measuring import measure
 from handlens.core.route.stations import all_checks
 from handlens.core.rules import load_sheet

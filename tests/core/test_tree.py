@@ -9,20 +9,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.test_mends import posed, positions, random_tree
+from handlens.core.edit.tree import common_parent, topmost
 from handlens.core.judge import judge, relevant_measures
-from handlens.core.judge.tree import tree
 from handlens.core.kit.naming import named_in, names_by
 from handlens.core.kit.roles import proposals
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures import collect
 from handlens.core.pipeline.writing import write_as
+from handlens.core.present.tree import tree
 from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.rules import load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Channel, Clip, Material, Node
 from handlens.core.scene.bounds import world_bounds
 from handlens.core.scene.transforms import parents
-from handlens.core.scene.tree import common_parent, topmost
 from scenes import cube, findings, rigged, scene
 
 

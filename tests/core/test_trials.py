@@ -8,15 +8,15 @@ import pytest
 from handlens.core import formats
 from handlens.core.judge import judge
 from handlens.core.judge.judge import offered
-from handlens.core.judge.ledger import ledger
-from handlens.core.judge.report import finding_json
-from handlens.core.judge.trials import new_or_worse, with_trials
 from handlens.core.kit.check import Finding
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known
 from handlens.core.measures.records import TrialFigures
+from handlens.core.offers.trials import new_or_worse, with_trials
 from handlens.core.packages import MemoryPackage
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.present.ledger import ledger
+from handlens.core.present.report import finding_json
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import Limits
@@ -154,7 +154,7 @@ def test_what_two_sheets_want_of_one_part_is_tried_apart():
 
 
 def test_a_mend_that_falls_is_not_offered(monkeypatch):
-    from handlens.core.judge import trials
+    from handlens.core.offers import trials
 
     def falls(*_):
         raise RuntimeError
@@ -168,7 +168,7 @@ def test_a_mend_that_falls_is_not_offered(monkeypatch):
 
 
 def test_what_would_take_long_to_try_is_offered_untried(monkeypatch):
-    from handlens.core.judge import trials
+    from handlens.core.offers import trials
 
     twice = mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], [[0, 1, 2], [0, 1, 2], [1, 3, 2]])
     made = scene(twice, cube(at=(5, 0, 0))).with_(cameras=(Camera("eye", {}),))

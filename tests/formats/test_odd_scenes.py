@@ -11,11 +11,11 @@ from core.test_offers import looked_over
 from handlens.core import formats
 from handlens.core.display import display_copy, reduced_copy
 from handlens.core.formats.table import WRITERS
-from handlens.core.judge.report import report
 from handlens.core.limits import InputError
 from handlens.core.machine.sections import Opened
 from handlens.core.measures import collect
 from handlens.core.pipeline.writing import write_as
+from handlens.core.present.report import report
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.export import ExportOptions
 from scenes import round_trip

@@ -11,9 +11,9 @@ import trimesh
 
 from handlens.core import formats
 from handlens.core.formats.table import WRITERS
-from handlens.core.judge.report import facts
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.present.report import facts
 from scenes import round_trip
 
 PLAIN = [

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 import trimesh
 
-from handlens.core.judge.report import facts
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.present.report import facts
 from scenes import round_trip
 
 OBJ = [

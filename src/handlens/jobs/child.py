@@ -28,9 +28,6 @@ from ..core import formats, limits, packages
 from ..core.display import coarse, display_copy, reduced_copy
 from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
-from ..core.judge.report import source
-from ..core.judge.stored import judged
-from ..core.judge.trials import with_trials
 from ..core.limits import InputError, MendError
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
@@ -38,11 +35,14 @@ from ..core.machine.parent import end_with_parent
 from ..core.measures import Measures
 from ..core.measures.drawing import drawing
 from ..core.measures.side_files import all_names, variant_words
+from ..core.offers.trials import with_trials
 from ..core.packages import Package
 from ..core.pipeline import inspecting
 from ..core.pipeline.no_model import no_model
 from ..core.pipeline.opening import open_main
 from ..core.pipeline.writing import write_as
+from ..core.present.report import source
+from ..core.present.stored import judged
 from ..core.proof.in_place import in_place
 from ..core.proof.revisions import differences, to_json
 from ..core.route.stations import stations

@@ -11,8 +11,8 @@ from sqlalchemy import Select, and_, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session
 
-from ..core.judge.report import with_waivers
 from ..core.measures.records import VERSION
+from ..core.present.report import with_waivers
 from ..core.route.stations import route_key
 from ..core.rules import shipped
 from . import shelf

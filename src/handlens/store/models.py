@@ -231,7 +231,7 @@ class Curve(Base):
 
 
 class Judgement(Base):
-    """What is kept of an inspection's judgement under one sheet and intent. key: digest of both; ledger, marks: as `judge.stored` has them."""
+    """What is kept of an inspection's judgement under one sheet and intent. key: digest of both; ledger, marks: as `present.stored` has them."""
 
     __tablename__ = "judgement"
     __table_args__ = (UniqueConstraint("inspection_id", "sheet", "key"),)

@@ -14,10 +14,10 @@ from sqlalchemy.orm import Session
 
 from ..core.display import VERSION as DISPLAY_VERSION
 from ..core.judge import Judgement as Judged
-from ..core.judge.in_child import judged_in_child
-from ..core.judge.stored import SHAPE, StoredJudgement, judgement_of, needed_evidence, opened
 from ..core.measures import Measures
 from ..core.measures.records import VERSION
+from ..core.present.in_child import judged_in_child
+from ..core.present.stored import SHAPE, StoredJudgement, judgement_of, needed_evidence, opened
 from ..core.route.house import fingerprint
 from ..core.route.stations import route_key
 from ..core.rules import Intent, RuleSheet, shipped

@@ -10,16 +10,16 @@ from flask_smorest import Blueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.judge.gauges import Gauge, gauges
-from ..core.judge.kinds import kinds
-from ..core.judge.ledger import recounted
-from ..core.judge.price import price
-from ..core.judge.report import with_waivers
-from ..core.judge.trials import changes
 from ..core.kit.naming import named_in, names_by
 from ..core.measures import Measures
 from ..core.measures.drawing import Drawing
+from ..core.offers.trials import changes
 from ..core.pipeline.writing import behind
+from ..core.present.gauges import Gauge, gauges
+from ..core.present.kinds import kinds
+from ..core.present.ledger import recounted
+from ..core.present.price import price
+from ..core.present.report import with_waivers
 from ..core.route.stations import find_mend
 from ..core.route.tape import declared_unit
 from ..core.rules import Intent, RuleSheet

@@ -10,7 +10,7 @@ from flask import Response, jsonify, make_response, request
 from flask_smorest import Blueprint
 
 from .. import __version__
-from ..core.judge import catalogue, symptoms
+from ..core.present import catalogue, symptoms
 from ..core.route.stations import route_key
 from ..core.rules import Intent, shipped
 from ..core.rules.fields import fields_of

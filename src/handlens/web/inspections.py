@@ -11,11 +11,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.display import marked, pulled
-from ..core.judge.report import with_waivers
-from ..core.judge.stored import Mark
-from ..core.judge.symptoms import Answer, explained
-from ..core.judge.tree import Tree, tree
 from ..core.measures import Measures
+from ..core.present.report import with_waivers
+from ..core.present.stored import Mark
+from ..core.present.symptoms import Answer, explained
+from ..core.present.tree import Tree, tree
 from ..core.receivers.log import log
 from ..core.scene.model import Array
 from ..core.stations.see_through.sweep import sides

@@ -7,13 +7,13 @@ from typing import Any
 from marshmallow import Schema, fields, validate
 
 from ..core.display.pulled import PulledPart
-from ..core.judge.catalogue import CheckEntry, FormatEntry, MendEntry, ParameterEntry, StationEntry
-from ..core.judge.gauges import Gauge
-from ..core.judge.ledger import Counts as CoreCounts
-from ..core.judge.ledger import Entry
-from ..core.judge.symptoms import SYMPTOMS, SymptomEntry
 from ..core.kit.panel import Figure as PanelFigure
 from ..core.kit.panel import Row
+from ..core.present.catalogue import CheckEntry, FormatEntry, MendEntry, ParameterEntry, StationEntry
+from ..core.present.gauges import Gauge
+from ..core.present.ledger import Counts as CoreCounts
+from ..core.present.ledger import Entry
+from ..core.present.symptoms import SYMPTOMS, SymptomEntry
 from ..core.proof.in_place import InPlace
 from ..core.rules.export import ExportOptions as CoreOptions
 from ..core.rules.fields import Field

@@ -94,7 +94,7 @@ class Check:
 
     follows: ids of checks; where one of them found something on the same part, what this one finds there only follows from it, and is
     a note under it. The first that found something counts. follows_in_model: the same, wherever in the model the cause was found.
-    explains: by key of a look (`judge/symptoms.py`) how well this check explains it.
+    explains: by key of a look (`present/symptoms.py`) how well this check explains it.
     tolerance: of a figure that rays tell, how far it lies apart in two readings of one surface, in its own unit, beside a tenth.
     masked: says nothing while another finding comes first, so that what it says once that is mended is not new.
     revealed: tells of things that are the same; they were so before but for what a mend takes away.

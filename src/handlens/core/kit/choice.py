@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..edit.tree import below as with_below
 from ..limits import MendError
 from ..scene import Scene
 from ..scene.transforms import walk
-from ..scene.tree import below as with_below
 from .mend import Parameter
 
 #: The parameter of every mend that can be kept to some parts.

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..edit.without import without_parts
 from ..geometry.patches import patches
 from ..geometry.polygons import doubled
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
@@ -16,7 +17,6 @@ from ..measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ..scene import Mesh, Scene
 from ..scene.axes import AXIS_INDEX
 from ..scene.model import Array
-from .without import without_parts
 
 
 class Cleared(NamedTuple):

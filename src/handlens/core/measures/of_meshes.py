@@ -16,12 +16,7 @@ from ..scene import Mesh, Scene
 from ..scene.model import Array, readable
 from .known import Known
 from .looked_at import facing_key, look, too_many
-from .records import (
-    FacingFigures,
-    MeshFigures,
-    UvFigures,
-    WalkFigures,
-)
+from .records import FacingFigures, MeshFigures, UvFigures, WalkFigures
 from .surface_figures import NO_SURFACE, surface_figures
 from .uvs import uv_figures
 

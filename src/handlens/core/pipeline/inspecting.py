@@ -8,9 +8,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from ..judge.trials import with_trials
 from ..measures import Measures
 from ..measures.known import Known
+from ..offers.trials import with_trials
 from ..route.measuring import measure
 from ..rules import Intent, RuleSheet
 from ..scene import Scene

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from dataclasses import replace
 
-from ..kit.without import without_parts
+from ..edit.without import without_parts
 from ..rules.export import ExportOptions
 from ..scene import Scene
 from ..scene.generated import BESIDE, BY_EXTENSION, OF, ROLE, name_suffix, property_text

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from .. import formats
+from ..edit.without import without_parts
 from ..formats.conform import ConformedScene, conform
 from ..formats.conform.pictures import image_files
 from ..formats.conform.steps import Target
 from ..formats.table import BY_NAME
-from ..kit.without import without_parts
 from ..limits import InputError, plural
 from ..packages import Package
 from ..proof import MOTION, Proof, prove_conformed

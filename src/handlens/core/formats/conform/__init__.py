@@ -11,10 +11,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ...edit.similarity import apply_similarity
 from ...rules.export import ExportOptions
 from ...scene import Scene
 from ...scene.axes import turn_between
-from ...scene.similarity import apply_similarity
 from ..table import BY_NAME
 from . import frame, letters, numbers, optics, pictures, rig, surface, threemf, tree, uv_sets
 from .looks import steps as looks

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...edit.similarity import apply_similarity
 from ...geometry.recut import recut
 from ...geometry.triangles import triangulate
 from ...limits import plural
@@ -12,7 +13,6 @@ from ...rules.sheet import UNITS
 from ...scene import Mesh, Scene
 from ...scene.axes import turn_between
 from ...scene.model import Array
-from ...scene.similarity import apply_similarity
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Size"

@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from ...edit.transform_mesh import transform_mesh
 from ...geometry.joining import joined_meshes
 from ...limits import plural
 from ...scene import Mesh, Node, Scene
 from ...scene.model import frozen
 from ...scene.placed import placed_only, unplaced
-from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import walk, world_matrices
 from ...surface.names import in_a_statement
 from ...words.json_tree import Json

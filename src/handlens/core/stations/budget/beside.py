@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from ...edit.without import without_parts
 from ...kit.choice import chosen_nodes
-from ...kit.without import without_parts
 from ...scene import Scene
 from ...scene.generated import BESIDE, ROLE, generated_parts, property_text
 

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ...edit.tree import below
 from ...geometry.triangles import triangulate
 from ...kit.mend import Figure
 from ...limits import plural
@@ -18,7 +19,6 @@ from ...scene.model import Array
 from ...scene.motion import worlds_at
 from ...scene.skinning import posed
 from ...scene.transforms import world_matrices
-from ...scene.tree import below
 from ...words.figures import about
 
 #: By how much a joint is turned about each of its axes (common practice, no published source).

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from ...edit.thinning import needed, tolerance_of
 from ...scene import Channel, Scene
 from ...scene.model import Array
-from ...scene.thinning import needed, tolerance_of
 from .records import ChannelFigures
 
 #: A quaternion is of length 1 within this: what 16 bits a number leave behind.

@@ -7,8 +7,9 @@ import hashlib
 import numpy as np
 from msgspec.structs import replace
 
+from ...edit.thinning import reaches
+from ...edit.without import holding
 from ...kit.station_measures import StationMeasures
-from ...kit.without import holding
 from ...measures import Measures
 from ...scene import Clip, Scene
 from ...scene.axes import AXIS_INDEX
@@ -17,7 +18,6 @@ from ...scene.model import Array
 from ...scene.motion import worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
-from ...scene.thinning import reaches
 from ...scene.transforms import nodes_above, parents, world_matrices
 from .channels import Ground, figures
 from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures

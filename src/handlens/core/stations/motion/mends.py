@@ -7,16 +7,16 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...edit.thinning import reaches, thinned, tolerance_of
+from ...edit.without import holding, still_bare, without_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES, Clock, Promise
-from ...kit.without import holding, still_bare, without_nodes
 from ...limits import InputError, MendError
 from ...scene import Channel, Clip, Scene
 from ...scene.model import Array, frozen
 from ...scene.motion import curve_at, sample, worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
-from ...scene.thinning import reaches, thinned, tolerance_of
 from ...scene.transforms import parents, world_matrices
 from ...words.calls import Params
 from ...words.figures import about, plain

@@ -8,13 +8,13 @@ from typing import Any
 
 import numpy as np
 
+from ...edit.moved import placed_within, translated_before
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Node, Scene, Skin
 from ...scene.model import Array, frozen
-from ...scene.moved import placed_within, translated_before
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS, anchor

@@ -7,17 +7,17 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...kit.baking import Baking, baked
+from ...edit.baking import Baking, baked
+from ...edit.splitting import without_unplaced
+from ...edit.transform_mesh import transform_mesh
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES, POSES
-from ...kit.splitting import without_unplaced
 from ...limits import MendError, plural
 from ...scene import Node, Scene, Weights
 from ...scene.matrices import apply
 from ...scene.model import frozen
 from ...scene.skinning import joint_matrices, posed
-from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import parents, world_matrices
 from ...scene.weighing import vertex_of_weight
 

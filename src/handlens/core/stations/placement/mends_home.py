@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from ...edit.moved import placed_within, translated_before
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import FORM
 from ...limits import MendError, plural
@@ -14,7 +15,6 @@ from ...scene import Channel, Node, Scene
 from ...scene.axes import AXIS_INDEX
 from ...scene.bounds import world_bounds
 from ...scene.model import Array, frozen
-from ...scene.moved import placed_within, translated_before
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.lengths import metres

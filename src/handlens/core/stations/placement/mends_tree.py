@@ -7,16 +7,17 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...edit import tree
+from ...edit.moved import with_local
+from ...edit.tree import below, can_be_undone, common_parent, driven, reparent, topmost
+from ...edit.without import without_meshes, without_nodes
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import FORM, PLACES, POSES
-from ...kit.without import without_meshes, without_nodes
 from ...limits import MendError, plural
-from ...scene import Node, Scene, tree
+from ...scene import Node, Scene
 from ...scene.bounds import world_bounds
-from ...scene.moved import with_local
 from ...scene.transforms import parents, walk, world_matrices
-from ...scene.tree import below, can_be_undone, common_parent, driven, reparent, topmost
 from ...words.anchors import ANCHORS
 from ...words.anchors import anchor as anchor_of
 from ...words.lengths import metres

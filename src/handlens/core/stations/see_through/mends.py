@@ -8,12 +8,12 @@ from functools import partial
 
 import numpy as np
 
+from ...edit.splitting import pieces, split_parts
 from ...formats.table import BY_NAME
 from ...geometry.uv_area import UvAreas
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.repaint import pixels_of, repainted
-from ...kit.splitting import pieces, split_parts
 from ...limits import MendError, plural
 from ...measures.alpha import STRAY, alpha_figures
 from ...measures.draw_order import draw_orders

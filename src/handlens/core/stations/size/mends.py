@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...edit.similarity import apply_similarity
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import FORM
 from ...limits import MendError
@@ -11,7 +12,6 @@ from ...rules.sheet import UNITS
 from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.bounds import world_bounds
-from ...scene.similarity import apply_similarity
 from ...words.lengths import metres
 
 

@@ -7,18 +7,18 @@ from typing import Any
 
 import numpy as np
 
-from ...kit.baking import Baking, baked
+from ...edit.baking import Baking, baked
+from ...edit.moved import with_local
+from ...edit.splitting import without_unplaced
+from ...edit.transform_mesh import transform_mesh
 from ...kit.mend import Figure, Outcome, mend
 from ...kit.promises import PLACES, POSES
-from ...kit.splitting import without_unplaced
 from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
 from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches, turn_between
 from ...scene.matrices import Polar
 from ...scene.model import Array, Layer, frozen
-from ...scene.moved import with_local
 from ...scene.skinning import joint_matrices
-from ...scene.transform_mesh import transform_mesh
 from ...scene.transforms import nodes_above, parents, world_matrices
 from ...scene.weighing import row_sums, vertex_of_weight
 from ...words.figures import about, plain

@@ -8,17 +8,17 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ...edit.moved import translated_before
+from ...edit.tree import common_parent
+from ...edit.without import without_nodes
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES
-from ...kit.without import without_nodes
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Clip, Mesh, Node, Scene, Skin
 from ...scene.axes import AXIS_INDEX
 from ...scene.model import Array, frozen
-from ...scene.moved import translated_before
 from ...scene.transforms import parents, walk, world_matrices
-from ...scene.tree import common_parent
 from ...scene.weighing import vertex_of_weight, with_rows
 from .measures import holds_joints
 

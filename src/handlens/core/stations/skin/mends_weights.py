@@ -7,15 +7,15 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...edit.moved import with_local
+from ...edit.splitting import without_unplaced
 from ...geometry.adjacency import face_of_corner
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES
-from ...kit.splitting import without_unplaced
 from ...limits import InputError, MendError, plural
 from ...scene import Mesh, Scene, Weights
 from ...scene.model import Array, frozen
-from ...scene.moved import with_local
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
 from ...scene.weighing import displacement, limited, normalised, row_sums, skeleton_of, vertex_of_weight, weights_where, with_rows

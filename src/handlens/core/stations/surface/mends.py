@@ -7,6 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...edit.splitting import pieces, split_parts, without_unplaced
+from ...edit.without import without_emptied
 from ...geometry.filling import filled
 from ...geometry.joining import joined
 from ...geometry.recut import only_vertices, recut, used_vertices
@@ -15,8 +17,6 @@ from ...geometry.welding import welded
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.clearing import cleared, without_unseen
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.splitting import pieces, split_parts, without_unplaced
-from ...kit.without import without_emptied
 from ...limits import MendError, plural
 from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen

@@ -19,7 +19,7 @@ from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
 from .stored import StoredJudgement, judged, opened
 
-_TASK = "judge.in_child:judge_request"
+_TASK = "present.in_child:judge_request"
 #: Seconds that judging one model by one sheet may take there: ours take milliseconds.
 _SECONDS = 30
 

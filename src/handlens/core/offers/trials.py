@@ -18,6 +18,8 @@ from msgspec.structs import replace
 
 from .. import formats
 from ..formats.conform import export_losses
+from ..judge import Judgement, judge
+from ..judge.causes import own_result
 from ..kit.check import Finding
 from ..kit.mend import Outcome, Touches
 from ..limits import InputError, MendError, plural
@@ -30,9 +32,7 @@ from ..route.tape import apply_as_promised
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
 from ..words.calls import Call, call_text
-from . import Judgement, judge
 from .as_written import AsWritten, as_written, is_gone, other_formats, own_format
-from .causes import own_result
 
 #: What trying may cost, in triangles that are measured anew over all plays: some seconds. Offers that are left over are tried
 #: when somebody looks at them.

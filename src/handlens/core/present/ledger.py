@@ -8,13 +8,13 @@ from collections.abc import Iterable, Sequence
 
 import msgspec
 
+from ..judge.judge import Judgement, relevant_measures
 from ..kit.panel import Figure, Row, Table
 from ..kit.roles import in_intended_unit, with_declared_roles
 from ..measures import Measures
 from ..route.stations import stations
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
-from .judge import Judgement, relevant_measures
 from .kinds import stands_under_its_like
 
 #: A meter past all measure, as JSON can write it.

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from .model import Array, Scene
+from ..scene.model import Array, Scene
+from ..scene.transforms import parents, walk, world_matrices
 from .moved import with_local
-from .transforms import parents, walk, world_matrices
 
 #: How far a matrix may be from doing nothing, as a share of its greatest number.
 _STILL = 1e-12

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from .matrices import matrix_quaternion, quaternion_product
-from .model import Array, Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
+from ..scene.matrices import matrix_quaternion, quaternion_product
+from ..scene.model import Array, Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
 
 
 def apply_similarity(scene: Scene, rotation: Array, factor: float) -> Scene:

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 
 from ..formats.files import role_of
+from ..judge import Judgement
+from ..judge.judged_by import message_of
 from ..kit.check import Finding
 from ..measures import Measures
 from ..measures.drawing import triangles
@@ -16,8 +18,6 @@ from ..measures.records import is_scaled, is_uneven
 from ..packages import Package
 from ..scene import Scene
 from ..words.json_tree import Json
-from . import Judgement
-from .judged_by import message_of
 
 
 def facts(measures: Measures) -> Json:

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from .matrices import unit_vectors
-from .model import Array, Layer, Mesh, Morph, frozen
+from ..scene.matrices import unit_vectors
+from ..scene.model import Array, Layer, Mesh, Morph, frozen
 
 
 def transform_mesh(mesh: Mesh, k: Array) -> Mesh:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from .matrices import Polar, decompose
-from .model import Array, Node, frozen
+from ..scene.matrices import Polar, decompose
+from ..scene.model import Array, Node, frozen
 
 
 def placed_within(n: Node, by: Array) -> Node:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from .. import formats
 from ..formats.table import BY_NAME
+from ..judge.judge import Judgement, judge
 from ..kit.check import Finding
 from ..measures import Measures
 from ..measures.known import Known, content_key
@@ -15,7 +16,6 @@ from ..packages import MemoryPackage
 from ..route.measuring import measure
 from ..rules import Intent, RuleSheet
 from ..scene import Mesh, Scene
-from .judge import Judgement, judge
 
 #: Formats that hold what the model's own may not, in the order in which they are tried.
 _OTHERS = ("glb", "usdz", "dae")

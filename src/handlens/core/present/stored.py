@@ -9,13 +9,13 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ..judge.judge import Judgement, judge
 from ..kit.check import Elements, Finding
 from ..measures import Measures
 from ..measures.slots import users_of
 from ..rules import Intent, RuleSheet
 from ..words.calls import Call
 from ..words.json_tree import Json
-from .judge import Judgement, judge
 from .ledger import Entry, ledger
 from .report import report
 
