@@ -98,9 +98,9 @@ def test_a_seam_is_joined_and_leftovers_cleared(page, server, cart):
     seam.get_by_role("button", name="Take the mark off").wait_for()
     seam.get_by_role("button", name="Weld close points").click()
     expect(surface).not_to_contain_text("16 boundary points of wheel_fore_left", timeout=20_000)
-    twice = surface.locator(".cards > *").filter(has_text="there twice")
+    twice = surface.locator(".cards > *").filter(has_text="duplicate face")
     twice.get_by_role("button", name="Remove degenerate geometry").click()
-    expect(surface).not_to_contain_text("there twice", timeout=20_000)
+    expect(surface).not_to_contain_text("duplicate face", timeout=20_000)
     expect(surface).not_to_contain_text("loose points")
     assert accessibility(cart) == []
 

@@ -183,7 +183,7 @@ def test_price_tells_only_what_changes():
     assert [f.what for f in price(drawing(collect(made)), drawing(collect(gone)))] == [
         "Parts",
         "Triangles",
-        "Vertices the card gets",
+        "GPU vertices",
         "Draw calls",
     ]
 

@@ -86,7 +86,7 @@ def looked_over(measures, sheet, intent):
             assert shown["total"] >= len(shown["rows"])
             for r in shown["rows"]:
                 assert set(r["cells"]) == keys, (s["name"], shown["title"])
-                assert all(isinstance(v, str) for v in r["cells"].values()), r
+                assert all(isinstance(v["text"], str) for v in r["cells"].values()), r
                 assert r.get("result") in RESULTS
                 assert r.get("node") is None or r["node"] in nodes
         for h in s.get("headline", []):

@@ -30,7 +30,7 @@ def head(station):
 
 
 def rows(station, number=0):
-    return [r["cells"] for r in station["tables"][number]["rows"]]
+    return [{k: c["text"] for k, c in r["cells"].items()} for r in station["tables"][number]["rows"]]
 
 
 def row(station, first, number=0):
@@ -101,7 +101,7 @@ def test_facing_tells_faces_that_look_away():
     assert row(told, "crate")["away"] == "1"
     assert row(told, "crate")["share"] == "16.7 %"
     assert row(told, "crate")["winding"] == "4"
-    assert head(told)["edges wound against each other"] == ("4", "", "caution")
+    assert head(told)["edges with inconsistent winding"] == ("4", "", "caution")
     inside = opened(scene(turned), intent='{"seen_from": "inside"}')["Facing"]
     assert row(inside, "crate")["from"] == "inside"
     assert row(inside, "crate")["away"] == "5"

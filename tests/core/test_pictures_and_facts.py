@@ -239,9 +239,9 @@ def station(made, name, sheet="realtime-engine", intent=None):
 def test_ledger_budget_figures():
     b = station(dressed(), "Budget", intent=Intent(copies=10))
     assert [f["value"] for f in b["headline"]][:3] == ["27", "21", "5"]
-    rows = {r["cells"]["what"]: r["cells"] for r in b["tables"][0]["rows"]}
+    rows = {r["cells"]["what"]["text"]: {k: c["text"] for k, c in r["cells"].items()} for r in b["tables"][0]["rows"]}
     assert rows["Triangles in all"]["copies"] == "270"
-    assert [r["cells"]["part"] for r in b["tables"][1]["rows"]] == ["one", "two", "fan"]
+    assert [r["cells"]["part"]["text"] for r in b["tables"][1]["rows"]] == ["one", "two", "fan"]
     assert b["meter"] == pytest.approx(12 / 100_000)
 
 
@@ -256,7 +256,7 @@ def test_ledger_size_offers_factors_as_mends():
 
     s = station(scene(cube(size=180)).with_(unit_metres=None), "Size", intent=Intent(expected=Expected(height_m=1.8)))
     best = s["tables"][1]["rows"][0]
-    assert (best["cells"]["fit"], best["mend"]) == ("fits", ("size.scale", {"factor": 0.01, "unit": "m"}))
+    assert (best["cells"]["fit"]["text"], best["mend"]) == ("fits", ("size.scale", {"factor": 0.01, "unit": "m"}))
     assert s["meter"] == pytest.approx(100)
 
 
@@ -276,7 +276,7 @@ def test_waived_findings_do_not_count():
 def test_morph_targets_are_counted():
     made = scene(replace(cube(), morphs=(Morph("a", np.zeros((8, 3))), Morph("b", np.zeros((8, 3))))))
     rows = station(made, "Arrival")["tables"][0]["rows"]
-    cells = [v for r in rows for v in r["cells"].values()]
+    cells = [v["text"] for r in rows for v in r["cells"].values()]
     assert cells[cells.index("Morph targets") + 1] == "2"
 
 

@@ -65,17 +65,17 @@ def test_what_costs_for_nothing_goes_in_one_step():
     told = lambda **p: {f.what: (f.before, f.after) for f in apply_mend(made, "budget.free", {"parts": ["crate"], **p}).figures}
     assert told() == {
         "triangles": ("218", "36"),
-        "without area": ("1", "0"),
-        "there twice": ("1", "0"),
-        "lying flat": ("180", "0"),
+        "degenerate": ("1", "0"),
+        "duplicate": ("1", "0"),
+        "coplanar": ("180", "0"),
     }
-    assert told(hidden=True)["nobody sees"] == ("12", "0")
+    assert told(hidden=True)["never seen"] == ("12", "0")
     after = apply_mend(made, "budget.free", {"parts": ["crate"], "hidden": True}).scene
     assert [m.triangle_count for m in after.meshes] == [12, 12]
     assert after.meshes[1] is made.meshes[1]
     assert distances(surface_of(as_mesh(box)), surface_of(after.meshes[0]))[0] == pytest.approx(0, abs=1e-12)
     rows = {t.key: t for t in panel(measure(made), SHEET, Intent()).tables}["free"].rows
-    assert {r.cells["what"]: r.cells["triangles"] for r in rows}["there twice"] == "1"
+    assert {r.id: r.cells["triangles"].value for r in rows}["duplicate"] == 1
     with pytest.raises(MendError, match="No triangle is redundant"):
         apply_mend(after, "budget.free", {"hidden": True})
 

@@ -260,7 +260,7 @@ def test_cleaning_removes_what_draws_nothing_and_only_that():
     assert after.corners.tolist() == [i for f in CUBE_FACES for i in f]
     assert len(after.lines) == 1
     assert len(after.positions) == 9  # the line's far end stays
-    assert {f.what: f.before for f in outcome.figures} == {"faces without area": "2", "faces there twice": "1"}
+    assert {f.what: f.before for f in outcome.figures} == {"degenerate faces": "2", "duplicate faces": "1"}
     with pytest.raises(MendError):
         apply_mend(outcome.scene, "surface.clean", {})
 

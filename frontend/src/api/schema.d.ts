@@ -2036,6 +2036,11 @@ export interface components {
             heading: string;
             number: boolean;
         };
+        Cell: {
+            text: string;
+            value: number | null;
+            unit: string;
+        };
         MendCall: {
             mend: string;
             params: {
@@ -2044,7 +2049,7 @@ export interface components {
         };
         TableRow: {
             cells: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["Cell"];
             };
             node: number | null;
             /** @enum {string|null} */
@@ -2053,6 +2058,7 @@ export interface components {
             side_key: string | null;
             key: string | null;
             material: number | null;
+            id: string | null;
         };
         Table: {
             key: string;
@@ -2429,6 +2435,8 @@ export interface components {
         Tree: {
             total: number;
             nodes: components["schemas"]["TreeNode"][];
+            materials: string[];
+            clips: string[];
         };
         Cause: {
             finding: string;

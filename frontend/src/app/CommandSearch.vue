@@ -4,7 +4,7 @@ import { computed, nextTick, ref, watch } from 'vue';
 import { keepPreviousData, useQuery } from '@tanstack/vue-query';
 import { useRouter } from 'vue-router';
 import { api } from '../api/client';
-import { commands, matching, type Command } from './commands';
+import { commands, matching, searching, type Command } from './commands';
 
 const visible = defineModel<boolean>('visible', { required: true });
 const typed = ref('');
@@ -32,10 +32,15 @@ const models = computed<Command[]>(() =>
   })),
 );
 const found = computed(() => matching([...commands.value, ...models.value], typed.value));
-watch(visible, () => {
-  typed.value = '';
-  at.value = 0;
-});
+watch(
+  visible,
+  (open) => {
+    searching.value = open;
+    typed.value = '';
+    at.value = 0;
+  },
+  { immediate: true },
+);
 watch(typed, () => (at.value = 0));
 watch(at, async () => {
   await nextTick();

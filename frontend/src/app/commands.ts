@@ -1,5 +1,5 @@
 // Commands: what "/" searches. Pages add theirs for as long as they live.
-import { computed, onBeforeUnmount, onMounted, shallowRef, type ComputedRef } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, type ComputedRef } from 'vue';
 
 export interface Command {
   group: string;
@@ -8,6 +8,8 @@ export interface Command {
   run: () => void;
 }
 
+/** Whether the find box is open: what is dear to list is asked for then. */
+export const searching = ref(false);
 const sources = shallowRef<ComputedRef<Command[]>[]>([]);
 export const commands = computed(() => sources.value.flatMap((s) => s.value));
 

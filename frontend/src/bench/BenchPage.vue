@@ -3,7 +3,7 @@ import { computed, defineAsyncComponent, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api } from '../api/client';
 import { jobs } from '../api/jobs';
-import { useCommands } from '../app/commands';
+import { searching, useCommands } from '../app/commands';
 import { useKeys } from '../app/keys';
 import { nameTab } from '../app/title';
 import ResultMark from '../ui/ResultMark.vue';
@@ -27,11 +27,8 @@ const cooking = ref(false);
 const [everExported, everCooked] = [once(exporting), once(cooking)];
 const ledger = ref(552);
 const dropping = ref<InstanceType<typeof BenchDrop>>();
-/** Parts by name, from the table that lists them. */
-const parts = computed(() => {
-  const rows = stations.value.find((s) => s.slug === 'budget')?.tables.find((t) => t.key === 'parts')?.rows ?? [];
-  return rows.filter((r) => typeof r.node === 'number').map((r) => ({ name: r.cells.part ?? '', node: r.node as number }));
-});
+const parts = ways.parts;
+watch(searching, (open) => open && (ways.listing.value = true));
 /** The address of a row of a proof: what was read back is laid beside, and the part that the row is about marked. */
 watch(
   () => bench.value && [bench.value.name, `rev ${bench.value.revision.number}`],
@@ -42,12 +39,16 @@ watch(
   [() => route.query.readback, () => bench.value?.reading?.inspection],
   ([id, inspection]) => {
     if (typeof id !== 'string' || !inspection) return;
+    ways.listing.value = true;
     laid.trial.layReadBack(Number(id));
-    const part = parts.value.find((p) => p.name === route.query.at);
-    marked.spot.value = part ? { node: part.node, faces: [] } : null;
   },
   { immediate: true },
 );
+watch([() => route.query.at, parts], ([at, all]) => {
+  if (typeof route.query.readback !== 'string') return;
+  const part = all.find((p) => p.name === at);
+  marked.spot.value = part ? { node: part.node, faces: [] } : null;
+});
 const job = computed(() => jobs.jobs.find((j) => j.id === bench.value?.job));
 const busy = computed(() => bench.value?.state === 'waiting' || bench.value?.state === 'running');
 const failed = computed(() => bench.value?.state === 'failed' || bench.value?.state === 'cancelled');

@@ -12,13 +12,11 @@ import { useBench } from './useBench';
 const props = defineProps<{ station: string; mend: string; parts: string[] }>();
 const state = useBench('reading', 'choices', 'laid', 'ways');
 /** Materials, joints and clips of the model by the names that mends know them by, for lists to choose from. */
-const rows = (slug: string, key: string) =>
-  state.stations.value.find((s) => s.slug === slug)?.tables.find((t) => t.key === key)?.rows ?? [];
 const listed = computed<Record<string, string[]>>(() => {
-  const clips = rows('motion', 'clips').flatMap((r) => (r.cells.seconds === 'missing' ? [] : [r.cells.clip ?? '']));
+  const { clips = [], materials = [] } = state.tree.value ?? {};
   const under = state.nodes.value.map((n) => n.key);
-  const materials = rows('budget', 'slots').flatMap((r) => (r.material === null ? [] : [r.cells.slot ?? '']));
-  return { under, materials, joint: rows('skin', 'joints').flatMap((r) => r.key ?? []), clips, clip: clips };
+  const joint = state.nodes.value.filter((n) => n.joint).map((n) => n.key);
+  return { under, materials, joint, clips, clip: clips };
 });
 const many = (p: { name: string; kind: string }) => p.kind === 'names' && !!listed.value[p.name]?.length;
 const one = (p: { name: string; kind: string }) => p.kind === 'text' && !!listed.value[p.name]?.length;
@@ -34,6 +32,7 @@ const changes = ref<{ old: string; new: string }[] | null>(null);
 const trouble = ref('');
 
 watch(visible, (open) => {
+  if (open) state.listing.value = true;
   if (open) id.value = props.mend || (mends.value[0]?.id ?? '');
 });
 watch(chosen, (m) => {

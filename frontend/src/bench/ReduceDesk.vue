@@ -61,10 +61,10 @@ const each = computed(() => {
 const eachToLimit = () => state.trial.tryOut('budget.reduce', { triangles: each.value, each: true });
 /** What the first step takes out without a pixel that changes. */
 const free = computed(() => state.stations.value.find((s) => s.slug === 'budget')?.tables.find((t) => t.key === 'free')?.rows ?? []);
-const freed = computed(() => free.value.reduce((sum, r) => sum + Number(r.cells.triangles!.replaceAll(',', '')), 0));
+const freed = computed(() => free.value.reduce((sum, r) => sum + (r.cells.triangles?.value ?? 0), 0));
 const takeOut = () =>
   state.trial.tryOut('budget.free', {
-    hidden: free.value.some((r) => r.cells.what === 'where nobody can see it'),
+    hidden: free.value.some((r) => r.id === 'never seen'),
     ...(part.value ? { parts: parts.value } : {}),
   });
 const whole = computed(() => points.value[0]?.triangles ?? 0);
@@ -76,14 +76,18 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
       <h3>How far may it be reduced?</h3>
       <select v-if="rows.length > 1" v-model="part" aria-label="Of which part">
         <option value="">all parts together</option>
-        <option v-for="r in rows" :key="r.key!" :value="r.key">{{ r.cells.part }}</option>
+        <option v-for="r in rows" :key="r.key!" :value="r.key">{{ r.cells.part?.text }}</option>
       </select>
       <button v-if="!wanted" class="btn" @click="wanted = true">Measure it</button>
     </div>
     <p v-if="freed" class="ask small">
       <span class="first">
-        First, what changes nothing: <b class="mono">{{ freed.toLocaleString('en') }}</b> triangles
-        {{ free.length === 1 ? free[0]!.cells.what : `(${free.map((r) => `${r.cells.triangles} ${r.cells.what}`).join(', ')})` }}.
+        First, what changes nothing: <b class="mono">{{ freed.toLocaleString('en') }}</b>
+        {{
+          free.length === 1
+            ? `${free[0]!.id} triangles`
+            : `triangles (${free.map((r) => `${r.cells.triangles?.text} ${r.id}`).join(', ')})`
+        }}.
       </span>
       <button class="btn" @click="takeOut">Take it out</button>
     </p>

@@ -42,7 +42,7 @@ const turning = computed(() => {
   const chosen = bench.part.value ?? rows[0]?.node ?? null;
   const mesh = chosen === null ? undefined : model.value?.parts.get(chosen);
   const row = rows.find((r) => r.node === chosen);
-  return mesh && row ? { mesh, name: row.cells.part } : null;
+  return mesh && row ? { mesh, name: row.cells.part?.text ?? '' } : null;
 });
 function spinPart() {
   const stage = props.context.stage.value;

@@ -27,16 +27,20 @@ const room = computed(() => {
   return { '--words': Math.max(1, words), '--others': `${others + acts}px` };
 });
 const rows = computed(() =>
-  props.table.rows.filter((r) => !find.value || Object.values(r.cells).join(' ').toLowerCase().includes(find.value.toLowerCase())),
+  props.table.rows.filter(
+    (r) =>
+      !find.value ||
+      Object.values(r.cells)
+        .map((c) => c.text)
+        .join(' ')
+        .toLowerCase()
+        .includes(find.value.toLowerCase()),
+  ),
 );
 const long = computed(() => rows.value.length > (props.short ? 7 : 60));
-/** Figures sort as numbers although they are written with commas and units. */
-const value = (text: string) => Number.parseFloat(text.replace(/[, ]/g, '').replace(/^[^0-9.−-]*/, ''));
+/** Figures sort by the number behind them, whatever unit they are written in; where there is none they stand first. */
 const sorted = (key: string, isNumber: boolean) =>
-  ((row: Row) =>
-    isNumber ? (Number.isNaN(value(row.cells[key] ?? '')) ? -1 : value(row.cells[key] ?? '')) : (row.cells[key] ?? '')) as unknown as (
-    row: Row,
-  ) => string;
+  ((row: Row) => (isNumber ? (row.cells[key]?.value ?? -Infinity) : (row.cells[key]?.text ?? ''))) as unknown as (row: Row) => string;
 
 // Rows that are ticked: one mend for all of them. They are kept by key, so that a new reading leaves them ticked.
 const ticked = ref(new Set<string>());
@@ -63,7 +67,7 @@ function say(event: Event) {
   const intent = state.bench.value!.intent;
   const parts = { ...intent.parts };
   for (const r of chosen.value) {
-    const name = r.cells.part!;
+    const name = r.cells.part!.text;
     parts[name] = { ...(parts[name] as object | undefined), [props.table.asks!]: word };
   }
   state.change.mutate({ intent: { ...intent, parts } });
@@ -147,7 +151,7 @@ const isolate = ({ data }: { data: Row }) =>
             :aria-pressed="data.node === state.part.value"
             @click.stop="isolate({ data })"
           >
-            <CutName :text="data.cells[c.key] ?? ''" />
+            <CutName :text="data.cells[c.key]?.text ?? ''" />
           </button>
           <button
             v-else-if="k === 0 && typeof data.material === 'number'"
@@ -156,9 +160,9 @@ const isolate = ({ data }: { data: Row }) =>
             title="Light up its faces"
             @click.stop="light(data.material)"
           >
-            <MaterialSwatch :material="data.material" /><CutName :text="data.cells[c.key] ?? ''" />
+            <MaterialSwatch :material="data.material" /><CutName :text="data.cells[c.key]?.text ?? ''" />
           </button>
-          <CutName v-else :text="data.cells[c.key] ?? ''" />
+          <CutName v-else :text="data.cells[c.key]?.text ?? ''" />
         </template>
       </Column>
       <Column v-if="withMend" header="" body-class="num">

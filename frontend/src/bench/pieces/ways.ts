@@ -26,10 +26,12 @@ export function useWays(revision: ComputedRef<number>, { bench }: Reading) {
     set: (w) => void router.replace({ query: { ...route.query, way: w ?? undefined } }),
   });
   const inspection = computed(() => bench.value?.reading?.inspection ?? null);
+  /** Whether somebody wants to choose from the names of the model, with the tree closed. */
+  const listing = ref(false);
   const { data: tree, error: treeError } = useQuery({
     queryKey: computed(() => ['tree', inspection.value, bench.value?.intent, bench.value?.sheet]),
     queryFn: () => api.tree(inspection.value!),
-    enabled: computed(() => way.value === 'tree' && inspection.value !== null),
+    enabled: computed(() => (way.value === 'tree' || listing.value) && inspection.value !== null),
     staleTime: Infinity,
   });
   const nodes = computed<TreeNode[]>(() => tree.value?.nodes ?? []);
@@ -50,6 +52,8 @@ export function useWays(revision: ComputedRef<number>, { bench }: Reading) {
     if (w !== 'tree') rest.value = 'shown';
     if (w !== 'look') pointedAt.value = null;
   });
-  return { way, tree, treeError, nodes, picked, unseen, rest, pointedAt };
+  /** Parts: nodes that show a mesh. */
+  const parts = computed(() => nodes.value.filter((n) => n.mesh !== null));
+  return { way, listing, tree, treeError, nodes, parts, picked, unseen, rest, pointedAt };
 }
 export type Ways = ReturnType<typeof useWays>;

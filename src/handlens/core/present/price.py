@@ -14,7 +14,7 @@ def price(before: Drawing, after: Drawing) -> list[Figure]:
     counts = [
         ("Parts", "parts"),
         ("Triangles", "triangles"),
-        ("Vertices the card gets", "card_vertices"),
+        ("GPU vertices", "card_vertices"),
         ("Draw calls", "draw_calls"),
         ("Meshes stored", "meshes"),
     ]

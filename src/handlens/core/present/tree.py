@@ -48,10 +48,12 @@ class TreeNode(msgspec.Struct, frozen=True):
 
 
 class Tree(msgspec.Struct, frozen=True):
-    """total: nodes in all, of which `nodes` may be the first."""
+    """total: nodes in all, of which `nodes` may be the first. materials, clips: names by which mends know them, all of them."""
 
     total: int
     nodes: list[TreeNode]
+    materials: list[str]
+    clips: list[str]
 
 
 def tree(measures: Measures, intent: Intent) -> Tree:
@@ -95,4 +97,5 @@ def tree(measures: Measures, intent: Intent) -> Tree:
                 n.named,
             )
         )
-    return Tree(len(measures.nodes), out)
+    materials = list(dict.fromkeys(material.name or f"material {k}" for k, material in enumerate(measures.materials)))
+    return Tree(len(measures.nodes), out, materials, [clip.name or f"#{k}" for k, clip in enumerate(measures.clips)])

@@ -38,7 +38,7 @@ def newly_wrong(before: Wrong, after: Wrong, name: str, length: str) -> list[str
     """Sentences on what came to a part, and on openings that have closed. length: the rim before and after, in words."""
     kinds = (
         ("edge of three faces", "edges of three faces", after.crowded - before.crowded),
-        ("face there twice", "faces there twice", after.alike - before.alike),
+        ("duplicate face", "duplicate faces", after.alike - before.alike),
         ("face back to back with another", "faces back to back with another", after.opposed - before.opposed),
         ("face without area", "faces without area", after.flat - before.flat),
     )

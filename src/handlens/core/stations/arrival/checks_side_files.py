@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from ...kit.check import Finding, Skipped, check, value
-from ...kit.panel import Row
+from ...kit.panel import Row, row
 from ...measures import Measures
 from ...measures.records import SideUse
 from ...rules import Intent, RuleSheet
@@ -205,8 +205,8 @@ def used_names(measures: Measures) -> list[Row]:
     }
     order = ["no-file", "former", "case", "near", "other-variant", "other", "exact"]
     rows = [
-        Row(
-            cells={
+        row(
+            {
                 "text": u.text,
                 "means": f"{u.kind} {u.meant}" if u.state in ("exact", "case", "near") and u.meant else u.meant or "–",
                 "how": words[u.state],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, Table, table
+from ...kit.panel import Figure, Panel, Table, row, table
 from ...limits import plural
 from ...measures import Measures
 from ...measures.drawing import triangles
@@ -42,7 +42,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     half = (len(kept) + 1) // 2
     pairs = zip(kept[:half], [*kept[half:], ("", "", "")][:half], strict=True)
     keys = ("what", "count", "wanted", "what2", "count2", "wanted2")
-    rows = [Row(cells=dict(zip(keys, (*one, *two), strict=True))) for one, two in pairs]
+    rows = [row(dict(zip(keys, (*one, *two), strict=True))) for one, two in pairs]
     columns = [("what", "What came", False), ("count", "Count", True), ("wanted", "Wanted", True)]
     columns += [("what2", "", False), ("count2", "Count", True), ("wanted2", "Wanted", True)]
     return Panel(

@@ -74,19 +74,19 @@ def free(scene: Scene, hidden: bool = False, parts: Sequence[str] = ()) -> Outco
     """Take out faces without area, faces that are there twice and, where wanted, what nobody can see, then merge what lies flat: the
     first step of reducing, which changes no pixel.
     """
-    counts = {"without area": 0, "there twice": 0, "lying flat": 0, "nobody sees": 0}
+    counts = {"degenerate": 0, "duplicate": 0, "coplanar": 0, "never seen": 0}
     meshes, remarks = list(scene.meshes), tuple[str, ...]()
     for k in chosen_meshes(scene, parts):
         mesh, done = meshes[k], cleared(meshes[k])
         made = only_vertices(done.mesh, used_vertices(done.mesh) | ~used_vertices(mesh)) if done.mesh is not mesh else mesh
         merged = merged_flat(made)
         meshes[k] = merged.mesh
-        for what, n in (("without area", done.flat), ("there twice", done.twice), ("lying flat", merged.freed)):
+        for what, n in (("degenerate", done.flat), ("duplicate", done.twice), ("coplanar", merged.freed)):
             counts[what] += n
     after = scene.with_(meshes=tuple(meshes))
     if hidden:
         try:
-            after, counts["nobody sees"] = without_unseen(after, chosen_nodes(after, parts))
+            after, counts["never seen"] = without_unseen(after, chosen_nodes(after, parts))
         except MendError as error:
             remarks = (str(error),)
     if not any(counts.values()):

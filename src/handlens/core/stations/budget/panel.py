@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Row, table
+from ...kit.panel import Figure, Panel, Result, Row, count, row, share, table
 from ...measures import Measures
 from ...measures.drawing import draw_calls, draw_calls_of, texture_memory, triangles
 from ...rules import Intent, RuleSheet
-from ...words.figures import percent
 from .checks import by_slot, triangles_of_copies
 from .measures import OWN
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     """The ledger's line, headline and tables of Budget, by measures, sheet and intent."""
-    count, calls, memory = triangles(measures), draw_calls(measures), texture_memory(measures)
+    total, calls, memory = triangles(measures), draw_calls(measures), texture_memory(measures)
     vertices = sum(measures.meshes[part.mesh].gpu_vertices for part in measures.parts)
     lim = sheet.limits
     largest = max((measures.meshes[part.mesh].triangles for part in measures.parts), default=0)
@@ -21,13 +20,13 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     for part in measures.parts:
         mesh = measures.meshes[part.mesh]
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "part": part.name,
-                    "triangles": f"{mesh.triangles:,}",
-                    "share": percent(mesh.triangles / count) if count else "–",
-                    "vertices": f"{mesh.gpu_vertices:,}",
-                    "calls": f"{draw_calls_of(mesh):,}",
+                    "triangles": count(mesh.triangles),
+                    "share": share(mesh.triangles / total) if total else "–",
+                    "vertices": count(mesh.gpu_vertices),
+                    "calls": count(draw_calls_of(mesh)),
                 },
                 node=part.node,
                 result=_over(mesh.triangles, lim.triangles_mesh),
@@ -35,20 +34,20 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             )
         )
     rows.sort(key=lambda r: -r.weight)
-    meters = [count / lim.triangles_total] if lim.triangles_total else []
+    meters = [total / lim.triangles_total] if lim.triangles_total else []
     meters += [largest / lim.triangles_mesh] if lim.triangles_mesh else []
     wanted = [
-        Row(cells={"what": what, "measured": a, "wanted": b, "copies": c}, result=r)
+        row({"what": what, "measured": a, "wanted": b, "copies": c}, result=r)
         for what, a, b, c, r in [
             (
                 "Triangles in all",
-                f"{count:,}",
+                f"{total:,}",
                 _limit(lim.triangles_total),
                 f"{triangles_of_copies(measures, intent):,}",
-                _over(count, lim.triangles_total),
+                _over(total, lim.triangles_total),
             ),
             ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", _over(largest, lim.triangles_mesh)),
-            ("Vertices the card gets", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
+            ("GPU vertices", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
             ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", _over(calls, lim.draw_calls)),
             (
                 "Texture memory",
@@ -62,12 +61,12 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     copies = "× 1" if intent.copies == 1 else f"× {intent.copies:,} copies"
     return Panel(
         about="what it costs to draw",
-        line=f"{count:,} triangles",
+        line=f"{total:,} triangles",
         limit=_limit(lim.triangles_total) or "no limit",
         meter=max(meters, default=None),
         headline=[
-            Figure(f"{count:,}", "", "triangles", _over(count, lim.triangles_total)),
-            Figure(f"{vertices:,}", "", "vertices, split"),
+            Figure(f"{total:,}", "", "triangles", _over(total, lim.triangles_total)),
+            Figure(f"{vertices:,}", "", "GPU vertices"),
             Figure(f"{calls:,}", "", "draw calls", _over(calls, lim.draw_calls)),
             Figure(f"{memory / 2**20:,.1f}", "MiB", "textures loaded", _over(memory, lim.texture_memory_bytes)),
         ],
@@ -94,7 +93,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "free",
                 "Redundant triangles",
                 [("what", "Redundant", False), ("triangles", "Triangles", True), ("share", "Share", True)],
-                _for_nothing(measures, intent, count),
+                _for_nothing(measures, intent, total),
             ),
             table(
                 "slots",
@@ -106,12 +105,12 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     ("saved", "Saved by joining", True),
                 ],
                 [
-                    Row(
-                        cells={
+                    row(
+                        {
                             "slot": s.name,
-                            "faces": f"{s.faces:,}",
-                            "calls": f"{s.calls:,}",
-                            "saved": f"{s.saved:,}" if s.saved else "–",
+                            "faces": count(s.faces),
+                            "calls": count(s.calls),
+                            "saved": count(s.saved) if s.saved else "–",
                         },
                         material=s.material if s.material >= 0 else None,
                         weight=s.calls,
@@ -123,20 +122,22 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     )
 
 
-def _for_nothing(measures: Measures, intent: Intent, count: int) -> list[Row]:
+def _for_nothing(measures: Measures, intent: Intent, total: int) -> list[Row]:
     """What reducing can begin with, over all times that meshes are shown; none where there is nothing."""
     own = OWN.of(measures)
     freed = {mesh.mesh: mesh.freed for mesh in own.meshes} if own is not None else {}
     see_through = any(x.used_by_faces and x.drawn in ("mask", "blend") for x in measures.materials)
     outside = intent.seen_from == "outside" and not see_through
-    told = [
-        ("lying flat", sum(freed.get(part.mesh, 0) for part in measures.parts)),
-        ("without area", sum(measures.meshes[part.mesh].zero_area_faces for part in measures.parts)),
-        ("there twice", sum(measures.meshes[part.mesh].surface.alike for part in measures.parts)),
-        ("where nobody can see it", sum(f.unseen_triangles for f in measures.facing) if outside else 0),
+    counted = [
+        ("coplanar", sum(freed.get(part.mesh, 0) for part in measures.parts)),
+        ("degenerate", sum(measures.meshes[part.mesh].zero_area_faces for part in measures.parts)),
+        ("duplicate", sum(measures.meshes[part.mesh].surface.alike for part in measures.parts)),
+        ("never seen", sum(f.unseen_triangles for f in measures.facing) if outside else 0),
     ]
     return [
-        Row(cells={"what": what, "triangles": f"{n:,}", "share": percent(n / count)}, weight=n) for what, n in told if n and count
+        row({"what": what, "triangles": count(n), "share": share(n / total)}, id=what, weight=n)
+        for what, n in counted
+        if n and total
     ]
 
 

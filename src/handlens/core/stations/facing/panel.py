@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.panel import Figure, Panel, count, number, row, table, worst_first
 from ...kit.parts import first_parts, seen_from
 from ...measures import Measures
 from ...measures.records import SideFigures
@@ -27,15 +27,15 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             wrong, judged = wrong + s.wrong, judged + s.judged
         share = s.wrong / s.judged if s.judged > 0 else 0.0
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "part": p.name,
                     "from": side,
-                    "away": f"{s.turned:,}" if side in ("outside", "inside") else "–",
-                    "share": percent(share) if side in ("outside", "inside") else "–",
-                    "sure": f"{100 * s.confidence:.0f} %" if s.judged > 0 else "–",
+                    "away": count(s.turned) if side in ("outside", "inside") else "–",
+                    "share": number(share, percent(share), "1") if side in ("outside", "inside") else "–",
+                    "sure": number(s.confidence, f"{100 * s.confidence:.0f} %", "1") if s.judged > 0 else "–",
                     "unsure": _percent(s.undecided, s),
-                    "winding": f"{surface.disagreeing:,}",
+                    "winding": count(surface.disagreeing),
                 },
                 node=f.node,
                 result="stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
@@ -60,17 +60,17 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         limit=f"from {SEEN_WORDS[intent.seen_from]}",
         meter=None,
         headline=[
-            Figure(percent_of(share), "%", "of the area looks away", "stop" if share > 0 else "clear"),
+            Figure(percent_of(share), "%", "of the area is turned away", "stop" if share > 0 else "clear"),
             Figure(f"{away:,}", "", "parts with faces turned away", "stop" if away else "clear"),
             Figure(
                 percent_of(backs),
                 "%",
-                f"of looks meet a back{', most from ' + worst if worst else ''}",
+                f"of views see a back{', most from ' + worst if worst else ''}",
                 "caution" if backs > BACKS else "clear",
             )
             if intent.seen_from == "outside"
             else Figure("–", "", "not walked round: it is not seen from outside"),
-            Figure(f"{edges:,}", "", "edges wound against each other", "caution" if edges else "clear"),
+            Figure(f"{edges:,}", "", "edges with inconsistent winding", "caution" if edges else "clear"),
         ],
         tables=[
             table(

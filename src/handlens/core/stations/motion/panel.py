@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Row, Table, table, worst_first
+from ...kit.panel import Figure, Panel, Result, Table, count, distance, number, row, table, worst_first
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import about, plain
-from ...words.lengths import metres
 from .checks import clip_name, measured
 from .records import ChannelFigures, ClipOfModel, MotionMeasures
 
@@ -71,14 +70,14 @@ def _clips(measures: Measures, motion: MotionMeasures, lost: list[str]) -> Table
     for k, clip in enumerate(motion.clips):
         x = clip.loop
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "clip": clip_name(k, clip),
-                    "seconds": f"{plain(clip.seconds)} s",
-                    "channels": f"{len(clip.channels):,}",
-                    "keys": f"{clip.keys:,}",
-                    "needs": f"{clip.needs:,}",
-                    "travels": metres(x.drift * unit) if x is not None and x.drift * unit > 1e-5 else "",
+                    "seconds": number(clip.seconds, f"{plain(clip.seconds)} s", "s"),
+                    "channels": count(len(clip.channels)),
+                    "keys": count(clip.keys),
+                    "needs": count(clip.needs),
+                    "travels": distance(x.drift * unit) if x is not None and x.drift * unit > 1e-5 else "",
                     "seam": "holds a pose"
                     if clip.held
                     else about(x.seam * unit)
@@ -88,7 +87,7 @@ def _clips(measures: Measures, motion: MotionMeasures, lost: list[str]) -> Table
                 result=_result(clip),
             )
         )
-    rows += [Row(cells={"clip": name, "seconds": "missing"}, result="caution") for name in lost]
+    rows += [row({"clip": name, "seconds": "missing"}, result="caution") for name in lost]
     columns = [
         ("clip", "Clip", False),
         ("seconds", "Length", True),
@@ -107,12 +106,12 @@ def _channels(measures: Measures, motion: MotionMeasures) -> Table:
     for k, clip in enumerate(motion.clips):
         for x in clip.channels:
             rows.append(
-                Row(
-                    cells={
+                row(
+                    {
                         "clip": clip_name(k, clip),
                         "node": called.get(x.node, "nothing") if x.node is not None else "nothing",
                         "path": x.path,
-                        "keys": f"{x.keys:,}",
+                        "keys": count(x.keys),
                         "says": _says(x),
                     },
                     node=x.node if x.node in called else None,

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, length, table
+from ...kit.panel import Figure, Panel, Row, distance, length, number, row, table
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.anchors import ANCHORS
 from ...words.figures import plain
-from ...words.lengths import metres
 from .checks import FAR, free_parts, spin, wanted_pivots
 
 
@@ -23,14 +22,14 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     for p in free:
         named = ought.get(p.node)
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "part": p.name,
-                    "sweeps": metres(p.sweep * unit),
-                    "needs": metres(p.needed * unit),
-                    "spin": plain(spin(p)),
+                    "sweeps": distance(p.sweep * unit),
+                    "needs": distance(p.needed * unit),
+                    "spin": number(spin(p), plain(spin(p)), "1"),
                     "anchor": named[0].replace("-", " ") if named else "",
-                    "off": metres(named[1] * unit) if named else "",
+                    "off": distance(named[1] * unit) if named else "",
                 },
                 node=p.node,
                 result="caution" if spin(p) > FAR else "clear",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Figure, Panel, Result, Row, Table, length, table, worst_first
+from ...kit.panel import Figure, Panel, Result, Row, Table, distance, length, number, row, table, worst_first
 from ...measures import Measures
 from ...measures.records import PartFigures, is_scaled
 from ...rules import Intent, RuleSheet
@@ -32,13 +32,13 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         own = p.spacing * unit * 1000 if p else None
         result: Result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "part": n.name,
                     "scale": _triple(n.scale),
-                    "turn": f"{plain(n.angle)}°",
-                    "far": metres(p.farthest * unit) if p else "",
-                    "gap": metres(own / 1000) if own is not None else "",
+                    "turn": number(n.angle, f"{plain(n.angle)}°", "°"),
+                    "far": distance(p.farthest * unit) if p else "",
+                    "gap": distance(own / 1000) if own is not None else "",
                     "share": _of_finest(measures, p),
                 },
                 node=n.index,
@@ -105,8 +105,8 @@ def _chain_table(measures: Measures) -> list[Table]:
         products = np.cumprod([abs(x.scale[0]) for x in scaled])
         words = " → ".join(f"{x.name} × {plain(abs(x.scale[0]))}" for x in scaled)
         rows.append(
-            Row(
-                cells={"chain": words, "running": " → ".join(plain(p) for p in products)},
+            row(
+                {"chain": words, "running": " → ".join(plain(p) for p in products)},
                 node=n.index,
                 result="caution" if abs(products[-1] - 1) < 1e-3 else "note",
             )
@@ -122,13 +122,13 @@ def _nudge_table(measures: Measures) -> list[Table]:
     """How far skinned parts travel with each group that is moved by one unit; nothing where no part is skinned."""
     names = {n.index: n.name for n in measures.nodes}
     rows = [
-        Row(
-            cells={
+        row(
+            {
                 "group": names[n.group],
                 "part": names[n.part],
-                "spec": plain(n.low) if n.low == n.high else f"{plain(n.low)} to {plain(n.high)}",
-                "applied": plain(n.applied),
-                "joints": f"{n.joints_within} of {n.joints}",
+                "spec": number(n.high, plain(n.low) if n.low == n.high else f"{plain(n.low)} to {plain(n.high)}", "1"),
+                "applied": number(n.applied, plain(n.applied), "1"),
+                "joints": number(n.joints_within, f"{n.joints_within} of {n.joints}"),
             },
             node=n.part,
             result="clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.panel import Figure, Panel, Row, row, share, table, worst_first
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import percent
@@ -33,13 +33,13 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         if not x.used_by_faces or (a is None and x.drawn == "opaque"):
             continue
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "material": x.name or f"material {k}",
                     "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff),
                     "image": i.reference if i else "–",
-                    "seen": percent(seen) if a else f"{percent(1 - x.opacity)} all over" if x.opacity < 0.999 else "nothing",
-                    "fading": percent(a.fading) if a else "–",
+                    "seen": share(seen) if a else f"{percent(1 - x.opacity)} all over" if x.opacity < 0.999 else "nothing",
+                    "fading": share(a.fading) if a else "–",
                     "wanted": _mode(wanted, a.cutoff if a else None),
                 },
                 result="stop" if ignored else "caution" if off else "clear",
@@ -48,11 +48,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     rows = worst_first(rows)
     names = {part.node: part.name for part in measures.parts}
     order = [
-        Row(
-            cells={
+        row(
+            {
                 "one": names[d.first],
                 "other": names[d.second] if d.first != d.second else "its own pieces",
-                "wrong": percent(d.wrong / max(d.both, 1)),
+                "wrong": share(d.wrong / max(d.both, 1)),
                 "from": wrong_from(d, measures.up_axis or sheet.up_axis),
             },
             node=d.outer,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Figure, Panel, Row, table
+from ...kit.panel import Figure, Panel, distance, number, row, table
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
@@ -46,16 +46,16 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             )
         )
     readings = [
-        Row(
-            cells={
+        row(
+            {
                 "reading": "Unit",
                 "file": "not stated" if measures.unit_metres is None else metres(measures.unit_metres),
                 "there": UNIT_WORDS[sheet.unit],
                 "turn": "?" if measures.unit_metres is None else f"× {plain(measures.unit_metres / sheet.unit_metres)}",
             }
         ),
-        Row(
-            cells={
+        row(
+            {
                 "reading": "Up axis",
                 "file": measures.up_axis or "not stated",
                 "there": sheet.up_axis,
@@ -64,15 +64,13 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         ),
     ]
     if size:
-        readings.append(
-            Row(cells={"reading": "Size X, Y, Z", "file": " × ".join(metres(v) for v in size), "there": "", "turn": ""})
-        )
+        readings.append(row({"reading": "Size X, Y, Z", "file": " × ".join(metres(v) for v in size), "there": "", "turn": ""}))
     factors = [
-        Row(
-            cells={
-                "factor": f"× {plain(e.factor)}",
+        row(
+            {
+                "factor": number(e.factor, f"× {plain(e.factor)}", "1"),
                 "words": e.words,
-                "gives": metres(e.gives[axis]),
+                "gives": distance(e.gives[axis]),
                 **({"fit": _fit(e.gives[axis], tall * wanted[0] if wanted else None, e.fits)} if judged else {}),
             },
             result="clear" if e.fits and judged else None,

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Row, Table, length, table, worst_first
+from ...kit.panel import Figure, Panel, Result, Row, Table, count, distance, length, number, row, table, worst_first
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import about, turn
-from ...words.lengths import metres
 from .checks_bind import off_joints
 from .checks_joints import idle_joints
 from .checks_weights import cut_to, measured
@@ -70,13 +69,13 @@ def _joints(measures: Measures, skins: SkinMeasures, unit: float) -> Table:
             seen.add(j.node)
             result: Result = "stop" if j.singular else "caution" if k in off else "note" if k in idle else "clear"
             rows.append(
-                Row(
-                    cells={
+                row(
+                    {
                         "joint": " " * (2 * min(depths[k], 12)) + ("└" if depths[k] else "") + j.name,
-                        "vertices": f"{j.carries:,}",
-                        "off": about(j.off * unit) if j.off > 1e-9 * skin.size else "0 mm",
-                        "turned": turn(j.degrees),
-                        "length": metres(j.length * unit) if j.length is not None else "",
+                        "vertices": count(j.carries),
+                        "off": number(j.off * unit, about(j.off * unit) if j.off > 1e-9 * skin.size else "0 mm", "m"),
+                        "turned": number(j.degrees, turn(j.degrees), "°"),
+                        "length": distance(j.length * unit) if j.length is not None else "",
                     },
                     node=j.node,
                     result=result,
@@ -130,15 +129,15 @@ def _parts(measures: Measures, skins: SkinMeasures, sheet: RuleSheet, unit: floa
         bad = part.not_finite or part.beyond or (part.bare and part.skin is not None)
         worse = part.off_sum or part.negative or over or (part.weighted != (part.skin is not None))
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "part": part.name,
-                    "vertices": f"{part.vertices:,}",
-                    "bare": f"{part.bare:,}" if part.weighted else "all",
-                    "off": f"{part.off_sum + part.slightly_off:,}",
-                    "dust": f"{part.dust:,}",
-                    "most": f"{max(len(part.histogram) - 1, 0)}",
-                    "snap": about(part.bind_moves * unit) if part.bind_moves else "0 mm",
+                    "vertices": count(part.vertices),
+                    "bare": count(part.bare) if part.weighted else number(part.vertices, "all"),
+                    "off": count(part.off_sum + part.slightly_off),
+                    "dust": count(part.dust),
+                    "most": count(max(len(part.histogram) - 1, 0)),
+                    "snap": number(part.bind_moves * unit, about(part.bind_moves * unit) if part.bind_moves else "0 mm", "m"),
                 },
                 node=part.node,
                 result="stop" if bad else "caution" if worse else "note" if part.dust or part.slightly_off else "clear",
@@ -164,8 +163,8 @@ def _counts(skins: SkinMeasures, most: int | None) -> Table:
     longest = max((len(part.histogram) for part in skins.parts), default=0)
     totals = [sum(part.histogram[n] for part in skins.parts if n < len(part.histogram)) for n in range(longest)]
     rows = [
-        Row(
-            cells={"influences": f"{n}", "vertices": f"{c:,}"},
+        row(
+            {"influences": count(n), "vertices": count(c)},
             result="stop" if n == 0 and c else "caution" if most is not None and n > most and c else "clear",
             weight=float(c),
         )
@@ -182,11 +181,11 @@ def _cuts(skins: SkinMeasures, unit: float) -> Table:
     for most in sorted({c.most for part in skins.parts for c in part.cuts}):
         cuts = [c for part in skins.parts if (c := _exactly(part, most)) is not None]
         rows.append(
-            Row(
-                cells={
-                    "most": f"{most}",
-                    "vertices": f"{sum(c.vertices for c in cuts):,}",
-                    "moves": about(max(c.farthest for c in cuts) * unit),
+            row(
+                {
+                    "most": count(most),
+                    "vertices": count(sum(c.vertices for c in cuts)),
+                    "moves": number(max(c.farthest for c in cuts) * unit, about(max(c.farthest for c in cuts) * unit), "m"),
                 }
             )
         )

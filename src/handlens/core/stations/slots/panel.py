@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.panel import Figure, Panel, count, row, table, worst_first
 from ...kit.parts import first_parts
 from ...limits import plural
 from ...measures import Measures
@@ -24,10 +24,10 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             or any(i.image is None or i.set_missing for i in x.inputs)
         )
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "material": x.name or f"material {k}",
-                    "faces": f"{x.used_by_faces:,}",
+                    "faces": count(x.used_by_faces),
                     "inputs": ", ".join(i.role.replace("-", " ") for i in x.inputs) or "–",
                     "mode": x.alpha_mode or ("not stated" if x.drawn == "opaque" else x.drawn),
                     "sides": "both" if x.double_sided else "one",

@@ -112,12 +112,12 @@ def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequen
 )
 def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Remove faces without area, faces that are there twice, loose points, and points that nothing uses. Lines stay."""
-    figures = {"faces without area": 0, "faces there twice": 0, "loose points": 0}
+    figures = {"degenerate faces": 0, "duplicate faces": 0, "loose points": 0}
 
     def change(mesh: Mesh) -> Mesh:
         done = cleared(mesh)
-        figures["faces without area"] += done.flat
-        figures["faces there twice"] += done.twice
+        figures["degenerate faces"] += done.flat
+        figures["duplicate faces"] += done.twice
         made = replace(done.mesh, points=frozen(np.zeros(0, np.int32))) if len(done.mesh.points) else done.mesh
         used = used_vertices(made)
         figures["loose points"] += len(mesh.points) + int((~used & ~_of_dropped(mesh, done.kept)).sum())

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, table, worst_first
+from ...kit.panel import Figure, Panel, count, distance, row, table, worst_first
 from ...kit.parts import first_parts, unit_of
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
-from ...words.lengths import metres
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
@@ -23,16 +22,16 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         total["seams"] += s.doubles[-1]
         unit = unit_of(measures) * p.enlarges
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "part": p.name,
-                    "many": f"{sum(s.by_corners.values()):,}",
-                    "odd": f"{odd:,}",
-                    "spare": f"{spare:,}",
-                    "crowded": f"{s.crowded:,}",
-                    "open": f"{s.hole_count:,}",
-                    "largest": metres(s.holes[0] * unit) if s.holes else "",
-                    "seams": f"{s.doubles[-1]:,}",
+                    "many": count(sum(s.by_corners.values())),
+                    "odd": count(odd),
+                    "spare": count(spare),
+                    "crowded": count(s.crowded),
+                    "open": count(s.hole_count),
+                    "largest": distance(s.holes[0] * unit) if s.holes else "",
+                    "seams": count(s.doubles[-1]),
                 },
                 node=p.node,
                 result="caution"

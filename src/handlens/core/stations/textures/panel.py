@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Row, table, worst_first
+from ...kit.panel import Figure, Panel, Result, Row, count, number, row, share, table, worst_first
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...measures.drawing import texture_memory
 from ...rules import Intent, RuleSheet
-from ...words.figures import percent, plain
+from ...words.figures import plain
 from .checks_uvs import density_words as density
 from .checks_uvs import used_sets
 
@@ -41,11 +41,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             else "clear"
         )
         rows.append(
-            Row(
-                cells={
+            row(
+                {
                     "image": i.reference or f"image {k}",
                     "where": "cannot be opened" if i.unreadable else STATUS.get(i.status, i.status),
-                    "size": f"{i.width:,} × {i.height:,}" if i.width else "–",
+                    "size": number(i.width * (i.height or 0), f"{i.width:,} × {i.height:,}", "px") if i.width else "–",
                     "roles": ", ".join(r.replace("-", " ") for r in i.roles) or "nothing",
                 },
                 result=result,
@@ -59,16 +59,16 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             u, d = measures.meshes[part.mesh].uvs[k], by_node.get(part.node)
             wrong = u.missing or u.not_finite or u.collapsed
             laid.append(
-                Row(
-                    cells={
+                row(
+                    {
                         "part": part.name,
-                        "set": f"{k + 1}",
-                        "density": f"{density(d.median / unit)} px/m" if d else "–",
-                        "islands": f"{u.islands:,}",
-                        "overlap": percent(u.overlap) if u.overlap is not None else "repeats",
-                        "outside": f"{u.outside:,}",
-                        "flat": f"{u.flat:,}",
-                        "mirrored": f"{u.mirrored:,}",
+                        "set": count(k + 1),
+                        "density": number(d.median / unit, f"{density(d.median / unit)} px/m", "px/m") if d else "–",
+                        "islands": count(u.islands),
+                        "overlap": share(u.overlap) if u.overlap is not None else "repeats",
+                        "outside": count(u.outside),
+                        "flat": count(u.flat),
+                        "mirrored": count(u.mirrored),
                     },
                     node=part.node,
                     result="stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
