@@ -47,12 +47,14 @@ def gauges(now: Drawing, runs: Sequence[Json], titles: Sequence[str], sheet: Rul
         ("draw_calls", "Draw calls", lim.draw_calls, now.draw_calls, count),
         ("texture_bytes", "Texture memory", lim.texture_memory_bytes, now.texture_memory, mib),
     ]
-    played = [(k, run["spent"], title) for k, (run, title) in enumerate(zip(runs, titles, strict=True)) if run.get("spent")]
+    # "spent" is what an earlier version stored it as.
+    costs = [run.get("draw_cost") or run.get("spent") for run in runs]
+    played = [(k, cost, title) for k, (cost, title) in enumerate(zip(costs, titles, strict=True)) if cost]
 
     def reached(key: str, limit: int | None, last: int, words: Callable[[int], str]) -> list[Reached]:
         result: Callable[[int], Result | None] = lambda n: None if limit is None else "caution" if n > limit else "clear"
         made: list[tuple[int | None, str, int]] = [(None, "as it came", played[0][1][0][key] if played else last)]
-        made += [(k, title, spent[1][key]) for k, spent, title in played]
+        made += [(k, title, cost[1][key]) for k, cost, title in played]
         return [Reached(slip, title, value, words(value), result(value)) for slip, title, value in made]
 
     return [
