@@ -22,10 +22,10 @@ from .plain import NotPlain, check
 log = logging.getLogger("handlens.web")
 
 
-class ProblemApi(Api):
+class ProblemApi(Api):  # type: ignore[misc]  # the library has no types
     """Errors as RFC 9457 problem details."""
 
-    def handle_http_exception(self, error: HTTPException) -> Any:  # type: ignore[override]
+    def handle_http_exception(self, error: HTTPException) -> Any:
         data = getattr(error, "data", None) or {}
         detail = data.get("message") or error.description or error.name
         if data.get("messages"):

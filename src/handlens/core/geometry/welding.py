@@ -154,7 +154,7 @@ def _nearest(points: Array, many: int, distance: float) -> tuple[Array, Array]:
     if len(points) > _BY_HAND:
         from scipy.spatial import cKDTree
 
-        return cKDTree(points).query(points, k=many, distance_upper_bound=np.nextafter(distance, np.inf))  # type: ignore[no-any-return]
+        return cKDTree(points).query(points, k=many, distance_upper_bound=np.nextafter(distance, np.inf))
     gaps = np.empty((len(points), many))
     other = np.empty((len(points), many), np.int64)
     for at in range(0, len(points), 256):

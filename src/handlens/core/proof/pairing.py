@@ -71,7 +71,7 @@ def _by_inputs(a: Scene, b: Scene) -> list[tuple[int, int]]:
         if name in other:
             theirs = {t.role: t.image for t in other[name].inputs}
             out += [(t.image, theirs[t.role]) for t in m.inputs if t.image is not None and theirs.get(t.role) is not None]
-    return out  # type: ignore[return-value]
+    return out
 
 
 def pair_materials(

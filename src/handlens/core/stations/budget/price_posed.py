@@ -112,7 +112,7 @@ def pulled_world(scene: Scene, rest: Array, joint: int, axis: int) -> Array:
     half = np.radians(PULL_DEGREES) / 2
     turn = [0.0, 0.0, 0.0, float(np.cos(half))]
     turn[axis] = float(np.sin(half))
-    own = compose((0.0, 0.0, 0.0), tuple(turn), (1.0, 1.0, 1.0))  # type: ignore[arg-type]
+    own = compose((0.0, 0.0, 0.0), tuple(turn), (1.0, 1.0, 1.0))
     carried = sorted({joint, *below(scene, [joint])})
     out = rest.copy()
     out[carried] = rest[joint] @ own @ np.linalg.inv(rest[joint]) @ rest[carried]

@@ -45,8 +45,8 @@ def _which(k: int) -> str:
 
 
 def _faces(
-    measures: Measures, part: PartFigures, k: int, n: int, words: str, what: str, mends: tuple = (), result: str = ""
-) -> Finding:  # type: ignore[type-arg]
+    measures: Measures, part: PartFigures, k: int, n: int, words: str, what: str, mends: tuple[Call, ...] = (), result: str = ""
+) -> Finding:
     return Finding(
         f"{plural(n, 'face')} of {part.name}{_which(k)} {words}",
         value(n, "count"),
