@@ -69,7 +69,7 @@ WORDS = [
 def seeds(name: str, folder: Path) -> list[bytes]:
     """Small whole files of a format."""
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
-    from scenes import cube, rigged, scene, triangles_of
+    from kit.scenes import cube, rigged, scene, triangles_of
 
     out = []
     for path in sorted(folder.rglob("*")) if folder.is_dir() else ():

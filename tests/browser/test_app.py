@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from browser.steps import accessibility, as_glb, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station
-from scenes import cube, scene
+from kit.scenes import cube, scene
 
 
 def test_a_third_party_model_from_drop_to_proof(page, server, models):

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from browser.steps import accessibility, as_glb, drawn, open_bench, set_on_shelf, stage_there, station
 from handlens.core.scene import Node
-from scenes import cube, scene
+from kit.scenes import cube, scene
 
 
 def test_intent_sheet_and_verdict(heron):

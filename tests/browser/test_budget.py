@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from browser.steps import as_glb, drawn, on_stage, station, until
 from handlens.core.scene import Material
-from scenes import mesh, scene
+from kit.scenes import mesh, scene
 
 
 @pytest.fixture

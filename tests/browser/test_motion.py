@@ -26,7 +26,7 @@ from browser.steps import (
 from handlens.core.route.stations import all_mends
 from handlens.core.scene import Channel, Clip, Morph, Node, Skin, Weights
 from handlens.core.scene.transforms import world_matrices
-from scenes import cube, eel, scene
+from kit.scenes import cube, eel, scene
 
 
 def _heron_at(page, server, slug):

@@ -24,8 +24,8 @@ from browser.steps import (
     until,
 )
 from handlens.core.scene import Material, Node
-from pictures import textured
-from scenes import cube, mesh, rigged, scene
+from kit.pictures import textured
+from kit.scenes import cube, mesh, rigged, scene
 
 
 def test_the_model_is_drawn_and_rest_is_rest(stage):

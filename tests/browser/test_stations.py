@@ -24,8 +24,8 @@ from browser.steps import (
     until,
 )
 from handlens.core.scene import Layer, Node
-from pictures import png, textured
-from scenes import scene
+from kit.pictures import png, textured
+from kit.scenes import scene
 
 
 @pytest.fixture(autouse=True)

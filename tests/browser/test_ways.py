@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from browser.steps import DEMO, accessibility, as_glb, drawn, on_stage, settle, until
 from handlens.core.scene import Material
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from handlens.core.geometry.adjacency import at_next_corner, edges, face_of_corner, joined_faces, next_corner
 from handlens.core.geometry.topology import surface
-from scenes import CUBE_FACES, CUBE_POINTS, mesh
+from kit.scenes import CUBE_FACES, CUBE_POINTS, mesh
 
 #: Meshes of up to 12 points and 10 faces of 3 to 5 corners, each point at most once a face: crowded edges and turned faces included.
 FACES = st.lists(st.lists(st.integers(0, 11), min_size=3, max_size=5, unique=True), min_size=1, max_size=10)

@@ -16,7 +16,7 @@ from handlens.core.scene import Image, Layer, Material, TextureInput
 from handlens.core.surface.atlas import packed_cells
 from handlens.core.surface.colour import to_linear
 from handlens.core.surface.uv_transform import placed
-from scenes import mesh, scene
+from kit.scenes import mesh, scene
 
 PATHS = {
     "base-colour": ("pbrMetallicRoughness", "baseColorTexture"),

@@ -29,8 +29,8 @@ from handlens.core.scene.generated import ROLE, property_text
 from handlens.core.stations.budget.checks import by_slot
 from handlens.core.stations.budget.mends_levels import switch_distance
 from handlens.core.words.calls import Call
-from scenes import cube, mesh, rigged, scene
-from solids import torus
+from kit.scenes import cube, mesh, rigged, scene
+from kit.solids import torus
 
 SHEET = load_sheet("realtime-engine")
 TURN = trimesh.transformations.quaternion_matrix([0.5, 0.1, 0.7, -0.4])[:3, :3]

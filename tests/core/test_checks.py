@@ -12,7 +12,8 @@ from handlens.core.route.stations import all_checks, stations
 from handlens.core.rules import load_sheet, shipped
 from handlens.core.scene import Camera, Light, Material, Node, Problem, Skin
 from handlens.core.stations.size.checks import CLASSIC, FOOT, INCH
-from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene
+from kit.grids import grid
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, rigged, scene
 
 HALF = float(np.sqrt(0.5))
 
@@ -261,16 +262,6 @@ def test_a_rig_is_left_to_the_skin_station():
 
 
 # --- Budget ----------------------------------------------------------------------------------------
-
-
-def grid(triangles, name="net"):
-    """A flat sheet of exactly that many triangles."""
-    n = triangles // 2
-    points = np.array([[x, y, 0] for x in range(n + 1) for y in (0, 1)], float) * 0.01
-    faces = []
-    for k in range(n):
-        faces += [[2 * k, 2 * k + 2, 2 * k + 1], [2 * k + 1, 2 * k + 2, 2 * k + 3]]
-    return mesh(points, faces, name)
 
 
 def test_a_limit_is_the_greatest_allowed_value():

@@ -18,7 +18,7 @@ from handlens.core import formats
 from handlens.core.rules import shipped
 from handlens.core.scene import Node
 from handlens.guarded import guarded
-from scenes import cube, scene
+from kit.scenes import cube, scene
 
 
 @pytest.fixture

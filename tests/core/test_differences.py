@@ -19,7 +19,7 @@ from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.model import frozen
 from handlens.core.scene.transforms import world_matrices
-from scenes import cube, scene
+from kit.scenes import cube, scene
 
 
 def pair_of(*nodes):

@@ -16,8 +16,8 @@ from handlens.core.scene.motion import pose_at
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import world_matrices
 from handlens.core.surface.uv_transform import placed
-from pictures import textured
-from scenes import eel, rigged
+from kit.pictures import textured
+from kit.scenes import eel, rigged
 
 
 def sphere(rings: int, name: str = "float") -> Mesh:

@@ -14,7 +14,7 @@ from handlens.core.judge import judge
 from handlens.core.measures import Measures, collect
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.rules import Intent, shipped
-from scenes import ledger
+from kit.scenes import ledger
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes()
 KEYS = struct.pack("<6f", float("nan"), 1, 2, 3, 4, 5)

@@ -10,7 +10,7 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Node
 from handlens.core.scene.matrices import apply
 from handlens.core.scene.transforms import world_matrices
-from scenes import cube, findings, round_trip, scene
+from kit.scenes import cube, findings, round_trip, scene
 
 FAR = 600 * 1609.344
 

@@ -22,7 +22,7 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Morph, Node
 from handlens.core.stations.arrival.checks import _in_one_place, _same_bounds
-from scenes import cube, findings, scene
+from kit.scenes import cube, findings, scene
 
 
 def _glb(tree: dict, chunk: bytes = b"") -> bytes:

@@ -14,7 +14,7 @@ from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.packages import FolderPackage
 from handlens.core.scene import Weights
-from scenes import read_files, rigged
+from kit.scenes import read_files, rigged
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
 

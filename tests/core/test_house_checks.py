@@ -25,7 +25,7 @@ from handlens.core.route.stations import all_checks, forget, route_key, stations
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.scene import Node
-from scenes import cube, ledger, scene
+from kit.scenes import cube, ledger, scene
 
 HOUSE = Path(__file__).parent / "house"
 SOURCE = Path(__file__).parents[2] / "src"

@@ -11,7 +11,7 @@ from handlens.core import formats
 from handlens.core.proof.in_place import in_place
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Channel, Clip, Material, Node
-from scenes import cube, eel, scene
+from kit.scenes import cube, eel, scene
 
 
 def crane(**more):

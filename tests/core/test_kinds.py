@@ -16,7 +16,7 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Material, Node
 from handlens.core.words.calls import call_text, parse_call, split_names
 from handlens.terminal import findings_text
-from scenes import cube, scene, triangles_of
+from kit.scenes import cube, scene, triangles_of
 
 
 def finding(id, result="note", waived=None, mends=()):

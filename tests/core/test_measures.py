@@ -13,7 +13,7 @@ from handlens.core.geometry.triangles import triangulate
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.precision import float32_spacing
 from handlens.core.scene import Layer, Node
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene, triangles_of
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene, triangles_of
 
 
 def test_a_cube():

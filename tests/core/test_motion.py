@@ -19,7 +19,7 @@ from handlens.core.scene import Channel, Clip, Node
 from handlens.core.scene.matrices import quaternion_product
 from handlens.core.scene.motion import pose_at, sample
 from handlens.core.scene.skinning import posed
-from scenes import eel, findings, read_files
+from kit.scenes import eel, findings, read_files
 
 NODE = 4
 TIMES = np.array([0, 0.5, 1], np.float32)

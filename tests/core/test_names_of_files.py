@@ -9,8 +9,8 @@ import pytest
 from handlens.core import formats
 from handlens.core.scene import Image, Material, TextureInput
 from handlens.core.surface.names import as_file
-from pictures import png
-from scenes import cube, scene
+from kit.pictures import png
+from kit.scenes import cube, scene
 
 HARD = [
     "..",

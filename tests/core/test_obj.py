@@ -14,7 +14,7 @@ from handlens.core.formats.obj.blocks import BlockParser
 from handlens.core.formats.obj.lines import LineParser
 from handlens.core.limits import InputError, MendError
 from handlens.core.route.tape import apply_mend
-from scenes import read_files, scene
+from kit.scenes import read_files, scene
 
 
 @pytest.fixture(autouse=True, params=["line by line", "in blocks"])

@@ -7,15 +7,15 @@ import msgspec
 import numpy as np
 import pytest
 
-from core.test_alpha import CUT, card
 from handlens.core.judge import judge
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Camera, Image, Layer, Light, Material, Node, TextureInput
-from pictures import png, textured
-from scenes import CUBE_FACES, CUBE_POINTS, cube, ledger, mesh, rigged, scene, triangles_of
+from kit.cards import CUT, card
+from kit.pictures import png, textured
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, ledger, mesh, rigged, scene, triangles_of
 
 
 def opened(made, sheet=None, intent=None, reasons=None):

@@ -19,7 +19,7 @@ from handlens.core.present.report import facts, source
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Clip, Image, Layer, Material, Morph, Node, TextureInput, Weights
 from handlens.core.scene.model import Channel
-from scenes import cube, findings, ledger, mesh, read_files, rigged, scene
+from kit.scenes import cube, findings, ledger, mesh, read_files, rigged, scene
 
 
 def encoded(drawn, form="PNG", **more):

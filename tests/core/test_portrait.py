@@ -6,12 +6,12 @@ from dataclasses import replace
 import numpy as np
 from PIL import Image as Pillow
 
-from core.test_alpha import CUT, card
 from handlens.core.display import display_copy
 from handlens.core.display.portrait import HEIGHT, WIDTH, portrait
 from handlens.core.scene import Material, Mesh
-from pictures import png, textured
-from scenes import cube, mesh, rigged, scene
+from kit.cards import CUT, card
+from kit.pictures import png, textured
+from kit.scenes import cube, mesh, rigged, scene
 
 PAPER = np.array([0xF6, 0xF1, 0xE7])
 

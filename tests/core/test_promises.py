@@ -16,8 +16,8 @@ from handlens.core.route import tape
 from handlens.core.route.tape import apply_tape
 from handlens.core.scene import Channel, Clip
 from handlens.core.scene.model import frozen
-from pictures import textured
-from scenes import cube, scene, triangles_of
+from kit.pictures import textured
+from kit.scenes import cube, scene, triangles_of
 
 
 def _driven(to: float = 1.0, middle: float = 0.5):

@@ -11,7 +11,7 @@ from handlens.core import formats
 from handlens.core.proof import prove
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, Node, TextureInput
-from scenes import cube, mesh, rigged, round_trip, scene, triangles_of
+from kit.scenes import cube, mesh, rigged, round_trip, scene, triangles_of
 
 PNG = b"\x89PNG\r\n\x1a\n" + bytes(50)
 

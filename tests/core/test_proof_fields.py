@@ -8,12 +8,12 @@ from dataclasses import fields, replace
 import numpy as np
 import pytest
 
-from everything import everything, picture
 from handlens.core import scene as types
 from handlens.core.geometry.recut import recut
 from handlens.core.proof import compare
 from handlens.core.proof.rows import Row
 from handlens.core.scene import Channel, Layer, Morph, Neighbour, Scene, Weights
+from kit.everything import everything, picture
 
 Change = Callable[[Scene], Scene]
 

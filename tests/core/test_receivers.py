@@ -15,7 +15,7 @@ from handlens.core.rules import load_sheet, shipped
 from handlens.core.rules.sheet import Receiver, sheet_from_json
 from handlens.core.scene import Camera, Image, Material, Node, TextureInput
 from handlens.core.scene.model import frozen
-from scenes import cube, eel, scene
+from kit.scenes import cube, eel, scene
 
 
 def lines(made, **how):

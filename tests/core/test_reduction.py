@@ -31,7 +31,7 @@ from handlens.core.scene.skinning import posed
 from handlens.core.stations.budget.curve import curve
 from handlens.core.stations.budget.panel import panel
 from handlens.core.stations.budget.price_posed import poses_of, worst_posed
-from scenes import cube, eel, mesh, scene, triangles_of
+from kit.scenes import cube, eel, mesh, scene, triangles_of
 
 SHEET = load_sheet("realtime-engine")
 

@@ -18,7 +18,7 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import Expected
 from handlens.core.scene import Node
-from scenes import cube, scene
+from kit.scenes import cube, scene
 
 WORDS = st.text(st.sampled_from("ab 0123456789.,-{}%µ_"), max_size=30)
 

@@ -7,8 +7,8 @@ import pytest
 
 from handlens.core.geometry.recut import turned_faces
 from handlens.core.route.tape import apply_mend
-from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
-from solids import icosphere
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
+from kit.solids import icosphere
 
 
 def hall(closed: float = 0.0):

@@ -9,7 +9,7 @@ from handlens.core import formats
 from handlens.core.formats.table import WRITERS
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from scenes import findings, mesh, read_files, round_trip, scene
+from kit.scenes import findings, mesh, read_files, round_trip, scene
 
 TRIANGLE = "o sail\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl canvas\nf 1/1 2/2 3/3\n"
 

@@ -13,8 +13,8 @@ from handlens.core.geometry.welding import _swept, close_groups, welded
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Node
-from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
-from solids import icosphere, unjoined
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, findings, mesh, scene
+from kit.solids import icosphere, unjoined
 
 
 def grid(n: int = 41, step: float = 0.001):

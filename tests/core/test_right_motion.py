@@ -13,8 +13,8 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Channel, Clip, Material, Node, Skin, Weights
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import world_matrices
-from scenes import cube, findings, mesh, scene
-from solids import torus
+from kit.scenes import cube, findings, mesh, scene
+from kit.solids import torus
 
 
 def driven_twice(parts: int = 2):

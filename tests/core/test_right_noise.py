@@ -22,8 +22,8 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Node
 from handlens.core.words.figures import percent, plain
 from handlens.terminal import findings_text
-from scenes import cube, findings, mesh, read_files, scene
-from solids import icosphere
+from kit.scenes import cube, findings, mesh, read_files, scene
+from kit.solids import icosphere
 
 
 def test_what_follows_is_a_note_under_its_first_cause():

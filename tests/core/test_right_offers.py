@@ -15,7 +15,7 @@ from handlens.core.route.tape import apply_mend, apply_tape
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Node
 from handlens.core.words.calls import Call
-from scenes import cube, findings, scene
+from kit.scenes import cube, findings, scene
 
 
 def with_empties(*names, **more):

@@ -11,7 +11,7 @@ from handlens.cli import main
 from handlens.core.measures.alpha import alpha_figures
 from handlens.core.measures.normal_maps import normal_map
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from scenes import findings, mesh, read_files, scene
+from kit.scenes import findings, mesh, read_files, scene
 
 
 def bumps(size: int, seed: int = 1, noise: float = 0.0) -> np.ndarray:

@@ -10,8 +10,8 @@ from handlens.core.measures import collect
 from handlens.core.present import report
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Layer, Material, Node, TextureInput
-from scenes import cube, findings, mesh, read_files, scene
-from solids import icosphere
+from kit.scenes import cube, findings, mesh, read_files, scene
+from kit.solids import icosphere
 
 
 @pytest.mark.parametrize(("up", "word"), [(5.0, "above"), (-5.0, "below")])

@@ -8,7 +8,7 @@ from handlens.core.measures import collect
 from handlens.core.packages.side_text import ill_formed
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.route.tape import apply_mend
-from scenes import findings
+from kit.scenes import findings
 
 OBJ = "mtllib buoy.mtl\no buoy_float\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl tarred_rope\nf 1 2 3\n"
 

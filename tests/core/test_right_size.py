@@ -16,7 +16,7 @@ from handlens.core.scene import Node, Skin, Weights
 from handlens.core.scene.skinning import joint_matrices, posed
 from handlens.core.scene.transforms import world_matrices
 from handlens.core.words.calls import Call
-from scenes import cube, findings, mesh, read_files, round_trip, scene
+from kit.scenes import cube, findings, mesh, read_files, round_trip, scene
 
 #: A quarter turn about X, as a rig made with Z up stands in a scene with Y up; with 0.01, common practice, no published source.
 QUARTER = (-(0.5**0.5), 0.0, 0.0, 0.5**0.5)

@@ -12,7 +12,7 @@ from handlens.core.route.tape import apply_tape
 from handlens.core.scene import Clip, Node
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import world_matrices
-from scenes import cube, eel, findings, mesh, round_trip
+from kit.scenes import cube, eel, findings, mesh, round_trip
 
 
 def with_skin(made, **changes):

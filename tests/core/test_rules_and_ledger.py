@@ -22,7 +22,7 @@ from handlens.core.rules.fields import fields_of
 from handlens.core.rules.intent import Expected, PartIntent, intent_from_json
 from handlens.core.rules.sheet import SHEETS, Limits, Names, Receiver, RuleSheet, Textures, sheet_from_json, sheet_schema
 from handlens.core.scene import Node
-from scenes import cube, findings, ledger, rigged, scene
+from kit.scenes import cube, findings, ledger, rigged, scene
 
 DEMO = Path(__file__).parents[2] / "demo"
 MODELS = json.loads((DEMO / "models" / "manifest.json").read_text())["models"]

@@ -4,7 +4,6 @@ Formulas of linear blend skinning are those of glTF 2.0 §3.7.3.3; limits of the
 """
 
 from dataclasses import replace
-from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -29,64 +28,10 @@ from handlens.core.scene.transforms import world_matrices
 from handlens.core.scene.weighing import Skeleton, displacement, limited, row_sums, vertex_of_weight, with_rows
 from handlens.core.words.calls import Call
 from handlens.core.words.sides import other_side
-from scenes import cube, eel, findings, mesh, read_files, rigged, scene
+from kit.rigs import changed_weights, hat, more_joints, spread_eel, with_bind, with_node, with_weights
+from kit.scenes import eel, findings, mesh, read_files, rigged, scene
 
 NODE = 4
-
-
-def with_weights(change, made=None):
-    """The eel with the weights of some entries changed. change: takes (starts, joints, weights) as writable arrays."""
-    made = made or eel()
-    w = made.meshes[0].weights
-    parts = [w.starts.copy(), w.joints.copy(), w.weights.copy()]
-    change(*parts)
-    return made.with_(meshes=(replace(made.meshes[0], weights=Weights(*parts)),))
-
-
-def with_node(i, made=None, **changes):
-    made = made or eel()
-    return made.with_(nodes=tuple(replace(n, **changes) if k == i else n for k, n in enumerate(made.nodes)))
-
-
-def with_bind(change, made=None):
-    made = made or eel()
-    inverse = made.skins[0].inverse_bind.copy()
-    change(inverse)
-    return made.with_(skins=(replace(made.skins[0], inverse_bind=inverse),))
-
-
-def more_joints(made=None, count=3):
-    """The eel with more joints on its head, and a vertex that all of them carry."""
-    made = made or eel()
-    at = len(made.nodes)
-    nodes = [replace(n, children=(*n.children, *range(at, at + count))) if n.name == "head" else n for n in made.nodes]
-    nodes += [Node(f"x{k}", f"frill_{k}", translation=(0.1, 0.1 * k + 0.1, 0)) for k in range(count)]
-    skin = made.skins[0]
-    out = made.with_(nodes=tuple(nodes), skins=(replace(skin, joints=(*skin.joints, *range(at, at + count)), inverse_bind=None),))
-    world = world_matrices(out)
-    return out.with_(skins=(replace(out.skins[0], inverse_bind=np.linalg.inv(world[list(out.skins[0].joints)])),))
-
-
-def spread(w, vertex, shares):
-    """Weights with one vertex carried by joints 0, 1, 2 … in given shares."""
-    rows = [list(zip(w.joints[a:b], w.weights[a:b], strict=True)) for a, b in pairwise(w.starts)]
-    rows[vertex] = list(enumerate(shares))
-    starts = np.cumsum([0, *(len(r) for r in rows)])
-    flat = [x for r in rows for x in r]
-    return Weights(starts, np.array([j for j, _ in flat], np.int32), np.array([v for _, v in flat], np.float32))
-
-
-def spread_eel(shares, vertex=20):
-    made = more_joints()
-    return made.with_(meshes=(replace(made.meshes[0], weights=spread(made.meshes[0].weights, vertex, shares)),))
-
-
-def hat(made=None, **more):
-    """A hat on the eel's head that nothing carries."""
-    made = made or eel()
-    cap = replace(cube("hat"), positions=cube("hat").positions * 0.1 + [0, 2.05, 0])
-    nodes = (replace(made.nodes[0], children=(*made.nodes[0].children, 5)), *made.nodes[1:], Node("n5", "hat", mesh=1, **more))
-    return made.with_(nodes=nodes, meshes=(*made.meshes, cap))
 
 
 def two_skins(shift=0.0):
@@ -95,13 +40,6 @@ def two_skins(shift=0.0):
     inverse[1, 0, 3] += shift
     nodes = (replace(made.nodes[0], children=(1, 4, 5)), *made.nodes[1:], Node("n5", "coat", mesh=0, skin=1))
     return made.with_(nodes=nodes, skins=(made.skins[0], replace(made.skins[0], id="s1", name="cloth", inverse_bind=inverse)))
-
-
-def _set(k, values):
-    def change(starts, joints, weights):
-        weights[starts[k] : starts[k + 1]] = values
-
-    return change
 
 
 def _joint(k, number):
@@ -134,10 +72,10 @@ DEFECTS = {
     "sum under 1": (lambda: with_weights(_scaled(20, 0.7)), "skin.sums", 0.7, [20], ["skin.normalise"]),
     "sum over 1": (lambda: with_weights(_scaled(20, 1.2)), "skin.sums", 1.2, [20], ["skin.normalise"]),
     "sum a little off": (lambda: with_weights(_scaled(20, 0.996)), "skin.sums", 0.996, [20], ["skin.normalise"]),
-    "negative": (lambda: with_weights(_set(20, [-0.5, 1.5])), "skin.negative", 1, [20], ["skin.normalise"]),
-    "NaN": (lambda: with_weights(_set(20, [np.nan, 1])), "skin.not-finite", 1, [20], ["skin.normalise"]),
-    "infinite": (lambda: with_weights(_set(20, [np.inf, 1])), "skin.not-finite", 1, [20], ["skin.normalise"]),
-    "none": (lambda: with_weights(_set(20, [0, 0])), "skin.bare", 1, [20], ["skin.fill"]),
+    "negative": (lambda: with_weights(changed_weights(20, [-0.5, 1.5])), "skin.negative", 1, [20], ["skin.normalise"]),
+    "NaN": (lambda: with_weights(changed_weights(20, [np.nan, 1])), "skin.not-finite", 1, [20], ["skin.normalise"]),
+    "infinite": (lambda: with_weights(changed_weights(20, [np.inf, 1])), "skin.not-finite", 1, [20], ["skin.normalise"]),
+    "none": (lambda: with_weights(changed_weights(20, [0, 0])), "skin.bare", 1, [20], ["skin.fill"]),
     "too many": (lambda: spread_eel([0.3, 0.3, 0.2, 0.15, 0.05]), "skin.influences", 5, [20], ["skin.limit"]),
     "dust": (lambda: spread_eel([0.4999, 0.5, 0.0001]), "skin.dust", 1, [20], ["skin.prune"]),
     "beyond": (lambda: with_weights(_joint(20, 9)), "skin.beyond", 1, [20], ["skin.drop-beyond"]),

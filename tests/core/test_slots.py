@@ -15,8 +15,8 @@ from handlens.core.measures.slots import _rounded
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from pictures import png
-from scenes import cube, findings, mesh, read_files, scene
+from kit.pictures import png
+from kit.scenes import cube, findings, mesh, read_files, scene
 
 
 def material(number=0, name="tar", **more):

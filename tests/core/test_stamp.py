@@ -7,7 +7,6 @@ from dataclasses import fields, replace
 import numpy as np
 import pytest
 
-from everything import everything
 from handlens.core.judge.judge import FAILED, judge
 from handlens.core.judge.judge import __name__ as JUDGE
 from handlens.core.limits import InputError
@@ -19,8 +18,9 @@ from handlens.core.route.stations import stations
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Mesh, Node
-from pictures import png, textured
-from scenes import cube, findings, rigged, scene
+from kit.everything import everything
+from kit.pictures import png, textured
+from kit.scenes import cube, findings, rigged, scene
 
 SHEET = load_sheet(None)
 

@@ -6,13 +6,13 @@ from dataclasses import fields, is_dataclass, replace
 import numpy as np
 import pytest
 
-from everything import everything
 from handlens.core import proof
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Image, Neighbour, Node
 from handlens.core.scene.stored import stored, taken_up
-from scenes import cube, scene
+from kit.everything import everything
+from kit.scenes import cube, scene
 
 
 def nowhere(path):

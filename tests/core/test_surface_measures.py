@@ -16,8 +16,8 @@ from handlens.core.measures.known import Known
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Material, Mesh, Node
 from handlens.core.scene.headings import heading
-from scenes import CUBE_FACES, CUBE_POINTS, cube, findings, ledger, mesh, rigged, scene
-from solids import icosphere, torus, unjoined
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, findings, ledger, mesh, rigged, scene
+from kit.solids import icosphere, torus, unjoined
 
 INSIDE = '{"seen_from": "inside"}'
 

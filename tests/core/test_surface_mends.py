@@ -20,8 +20,8 @@ from handlens.core.scene.motion import pose_at
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import walk, world_matrices
 from handlens.core.words.anchors import ANCHORS, anchor
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene
-from solids import icosphere, torus, unjoined
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, rigged, scene
+from kit.solids import icosphere, torus, unjoined
 
 SEEDS = st.integers(0, 2**32 - 1)
 

@@ -10,9 +10,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from core.test_alpha import CUT, card
-from core.test_checks import grid
-from core.test_skin import _set, hat, spread_eel, with_bind, with_node, with_weights
 from handlens.core.judge import judge
 from handlens.core.present.report import report
 from handlens.core.present.symptoms import SYMPTOMS, explained
@@ -21,8 +18,11 @@ from handlens.core.route.stations import all_checks
 from handlens.core.rules import load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Image, Layer, Material, Node
-from pictures import png, textured
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
+from kit.cards import CUT, card
+from kit.grids import grid
+from kit.pictures import png, textured
+from kit.rigs import changed_weights, hat, spread_eel, with_bind, with_node, with_weights
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
 
 PAGE = Path(__file__).parents[2] / "docs" / "symptoms.md"
 
@@ -172,7 +172,7 @@ CASES = [
         None,
         "{}",
     ),
-    ("tears", "skin.bare", "a vertex hangs on no joint", lambda: with_weights(_set(6, 0.0)), None, "{}"),
+    ("tears", "skin.bare", "a vertex hangs on no joint", lambda: with_weights(changed_weights(6, 0.0)), None, "{}"),
     ("tears", "skin.left-behind", "a hat that nothing carries", hat, None, "{}"),
     ("tears", "skin.influences", "a vertex hangs on six joints", lambda: spread_eel([0.3, 0.2, 0.2, 0.1, 0.1, 0.1]), None, "{}"),
     (

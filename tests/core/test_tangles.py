@@ -13,8 +13,8 @@ from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Layer, Weights
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
-from solids import icosphere, unjoined
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
+from kit.solids import icosphere, unjoined
 
 
 def figures(s, k=0):

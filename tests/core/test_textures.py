@@ -23,8 +23,8 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Neighbour, TextureInput
 from handlens.core.stations.textures.relink import candidates
 from handlens.core.surface.decoded import shown
-from pictures import png, textured
-from scenes import read_files
+from kit.pictures import png, textured
+from kit.scenes import read_files
 
 OBJ = "mtllib board.mtl\no board\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl board\nf 1/1 2/2 3/3\n"
 

@@ -8,7 +8,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.test_mends import posed, positions, random_tree
 from handlens.core.edit.tree import common_parent, topmost
 from handlens.core.judge import judge, relevant_measures
 from handlens.core.kit.naming import named_in, names_by
@@ -22,8 +21,10 @@ from handlens.core.rules import load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Channel, Clip, Material, Node
 from handlens.core.scene.bounds import world_bounds
+from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import parents
-from scenes import cube, findings, rigged, scene
+from kit.scenes import cube, findings, rigged, scene
+from kit.trees import positions, random_tree
 
 
 def keys(s):

@@ -21,8 +21,8 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.sheet import Limits
 from handlens.core.scene import Camera, Node
-from scenes import cube, mesh, scene
-from solids import icosphere
+from kit.scenes import cube, mesh, scene
+from kit.solids import icosphere
 
 OTHERS = [
     "OBJ/spider.obj",

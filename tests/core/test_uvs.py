@@ -26,9 +26,9 @@ from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.transforms import world_matrices
 from handlens.core.stations.see_through.sweep import sides, wrong_from
-from pictures import png, textured
-from scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
-from solids import icosphere, torus
+from kit.pictures import png, textured
+from kit.scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
+from kit.solids import icosphere, torus
 
 TEXEL = 1 / RESOLUTION
 

@@ -8,7 +8,7 @@ from handlens.core.limits import InputError
 from handlens.core.packages import open_plain
 from handlens.core.pipeline.opening import open_scene
 from handlens.watching import SETTLED, Folder, _outcome
-from scenes import cube, scene
+from kit.scenes import cube, scene
 
 
 def settled(folder, begun=0.0):

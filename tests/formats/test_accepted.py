@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from formats.test_features import _painted
 from handlens.core import formats
 from handlens.core.formats.conform.accepted import PLAIN_KINDS, accepted, left_out, reencoded_images
 from handlens.core.scene import Image
 from handlens.core.surface.pictures import media_type
-from scenes import read_files, round_trip
+from kit.painted import painted_scene
+from kit.scenes import read_files, round_trip
 
 PIXELS = np.random.default_rng(8).integers(0, 256, (8, 8, 4)).astype(np.uint8)
 #: Kind, mode and whether it keeps every pixel.
@@ -43,7 +43,7 @@ def encoded(kind, mode):
 
 
 def painted_with(data, name="net.pic", format="dae", status="found"):
-    made = _painted(alpha_mode="opaque")
+    made = painted_scene(alpha_mode="opaque")
     image = Image("image:0", name, name, status, name if status == "found" else None, None, lambda: data)
     return made.with_(images=(image,), format=format)
 

@@ -6,10 +6,10 @@ import collada
 import numpy as np
 import pytest
 
-from formats.test_readers import INPUT, dae
 from handlens.core.limits import InputError
 from handlens.core.scene.transforms import world_matrices
-from scenes import read_files
+from kit.collada import INPUT, dae
+from kit.scenes import read_files
 
 FACE = f"<triangles count='1'>{INPUT}<p>0 1 2</p></triangles>"
 HERE = "<instance_geometry url='#g'/>"

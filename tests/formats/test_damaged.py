@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from everything import everything
 from handlens.core import formats
 from handlens.core.limits import InputError
 from handlens.core.proof import prove
-from scenes import read_files
+from kit.everything import everything
+from kit.scenes import read_files
 
 #: What says nothing of the model: how buffers are cut up, who wrote it, bounds that readers work out anew, and lists of what is used.
 INERT = {

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import os
 from collections.abc import Callable
 from dataclasses import replace
@@ -10,9 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PIL import Image as Picture
 
-from everything import everything
 from handlens.core import formats
 from handlens.core.formats.conform import STEPS, conform
 from handlens.core.formats.table import BY_NAME, FEATURES, FORMATS, WRITERS
@@ -23,36 +20,11 @@ from handlens.core.proof.tolerances import DOUBLE, SINGLE, TOLD
 from handlens.core.scene import Camera, Channel, Clip, Image, Layer, Light, Material, Morph, Node, Scene, TextureInput
 from handlens.core.surface.colour import converted
 from handlens.core.surface.opacity import in_colour
-from scenes import CUBE_POINTS, cube, mesh, rigged, round_trip, scene, triangles_of
+from kit.everything import everything
+from kit.painted import PENTAGON, _with_layers, painted_scene, rope_png
+from kit.scenes import CUBE_POINTS, cube, mesh, rigged, round_trip, scene, triangles_of
 
 DOCS = Path(__file__).parents[2] / "docs"
-
-
-def _png() -> bytes:
-    out = io.BytesIO()
-    Picture.new("RGBA", (4, 4), (200, 120, 40, 128)).save(out, "PNG")
-    return out.getvalue()
-
-
-def _with_layers(**more):
-    """A cube of triangles with layers of its own on every corner."""
-    made = triangles_of(cube())
-    index = np.arange(len(made.corners), dtype=np.int32)
-    spread = np.random.default_rng(3).random((len(index), 4)).astype(np.float32)
-    layers = {
-        "uvs": tuple(Layer(np.ascontiguousarray(spread[:, k : k + 2]), index) for k in range(more.get("uv_sets", 1))),
-        "normals": Layer(spread[:, :3] / np.linalg.norm(spread[:, :3], axis=1, keepdims=True), index)
-        if more.get("normals")
-        else None,
-        "colours": (Layer(np.ascontiguousarray(spread[:8, :3]), made.corners),) if more.get("colours") else (),
-    }
-    return replace(made, **layers)
-
-
-def _painted(**material) -> Scene:
-    picture = Image("image:0", "rope", "rope.png", "embedded", None, "image/png", _png)
-    slot = TextureInput("base-colour", ("pbrMetallicRoughness", "baseColorTexture"), 0, **material.pop("slot", {}))
-    return scene(_with_layers(), materials=(Material("m", "rope", inputs=(slot,), **material),), images=(picture,))
 
 
 def _moving(*names: str | None) -> Scene:
@@ -78,15 +50,17 @@ def _gappy() -> Scene:
     made = _with_layers()
     index = made.uvs[0].index.copy()
     index[:6] = -1
-    return scene(replace(made, uvs=(Layer(made.uvs[0].values, index),)), materials=_painted().materials, images=_painted().images)
+    return scene(
+        replace(made, uvs=(Layer(made.uvs[0].values, index),)), materials=painted_scene().materials, images=painted_scene().images
+    )
 
 
 def _lost() -> Scene:
-    return _painted(alpha_mode="opaque").with_(images=(Image("image:0", "lost.png", "maps/lost.png", "missing"),))
+    return painted_scene(alpha_mode="opaque").with_(images=(Image("image:0", "lost.png", "maps/lost.png", "missing"),))
 
 
 def _occluded() -> Scene:
-    made = _painted(alpha_mode="opaque")
+    made = painted_scene(alpha_mode="opaque")
     worn = TextureInput("occlusion", ("occlusionTexture",), 0, scale=0.5)
     return made.with_(materials=(replace(made.materials[0], inputs=(worn,)),))
 
@@ -101,7 +75,6 @@ def _rooted() -> Scene:
     return made.with_(skins=(replace(made.skins[0], skeleton=0),))
 
 
-PENTAGON = mesh([[0, 0, 0], [2, 0, 0], [2, 1, 0], [1, 2, 0], [0, 1, 0]], [[0, 1, 2, 3, 4]], "sign")
 TWO = (Node("a", "crate", mesh=0), Node("b", "crate too", translation=(3, 0, 0), mesh=0))
 
 #: Feature -> a scene that has it, and how one tells that it is still there.
@@ -126,9 +99,9 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
         lambda: scene(replace(PENTAGON, points=np.array([0, 3], np.int32))),
         lambda s: any(len(m.points) for m in s.meshes),
     ),
-    "one UV set": (_painted, lambda s: len(s.meshes[0].uvs) == 1),
+    "one UV set": (painted_scene, lambda s: len(s.meshes[0].uvs) == 1),
     "UV sets": (
-        lambda: _painted(alpha_mode="opaque").with_(meshes=(_with_layers(uv_sets=2),)),
+        lambda: painted_scene(alpha_mode="opaque").with_(meshes=(_with_layers(uv_sets=2),)),
         lambda s: len(s.meshes[0].uvs) == 2,
     ),
     "normals": (
@@ -157,7 +130,7 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
         ),
     ),
     "tinted images": (
-        lambda: _painted(alpha_mode="opaque", base_colour=(0.5, 0.25, 1.0, 1.0)),
+        lambda: painted_scene(alpha_mode="opaque", base_colour=(0.5, 0.25, 1.0, 1.0)),
         lambda s: any(
             m.inputs and np.allclose(converted(m.base_colour[:3], BY_NAME[s.format].linear, True), [0.5, 0.25, 1.0], atol=1e-3)
             for m in s.materials
@@ -165,11 +138,11 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
     ),
     "materials": (lambda: scene(triangles_of(cube())), lambda s: len(s.materials) == 1),
     "alpha modes": (
-        lambda: _painted(alpha_mode="mask", alpha_cutoff=0.25),
+        lambda: painted_scene(alpha_mode="mask", alpha_cutoff=0.25),
         lambda s: [(m.alpha_mode, m.alpha_cutoff) for m in s.materials] == [("mask", 0.25)],
     ),
     "see-through images": (
-        lambda: _painted(alpha_mode="blend"),
+        lambda: painted_scene(alpha_mode="blend"),
         lambda s: (
             bool(s.images)
             and [(m.alpha_mode, any(t.image is not None for t in m.inputs)) for m in in_colour(s)[0].materials]
@@ -177,12 +150,12 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
         ),
     ),
     "double-sided": (
-        lambda: _painted(alpha_mode="opaque", double_sided=True),
+        lambda: painted_scene(alpha_mode="opaque", double_sided=True),
         lambda s: any(m.double_sided for m in s.materials),
     ),
-    "images": (_painted, lambda s: [i.bytes() for i in s.images] == [_png()]),
+    "images": (painted_scene, lambda s: [i.bytes() for i in s.images] == [rope_png()]),
     "texture transforms": (
-        lambda: _painted(alpha_mode="opaque", slot={"transform": {"scale": [2.0, 3.0]}}),
+        lambda: painted_scene(alpha_mode="opaque", slot={"transform": {"scale": [2.0, 3.0]}}),
         lambda s: any(t.transform and np.allclose(t.transform["scale"], [2, 3]) for m in s.materials for t in m.inputs),
     ),
     "skins": (lambda: rigged(np.random.default_rng(1), clip=False), lambda s: len(s.skins) == 1 and len(s.skins[0].joints) == 3),
@@ -279,8 +252,11 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
     ),
     "missing images": (lambda: _lost(), lambda s: [(i.load, i.reference) for i in s.images] == [(None, "maps/lost.png")]),
     "unused images": (
-        lambda: _painted().with_(
-            images=(*_painted().images, Image("i", "tar", "tar.png", "embedded", None, "image/png", lambda: _png() + b" "))
+        lambda: painted_scene().with_(
+            images=(
+                *painted_scene().images,
+                Image("i", "tar", "tar.png", "embedded", None, "image/png", lambda: rope_png() + b" "),
+            )
         ),
         lambda s: len(s.images) == 2,
     ),
@@ -299,11 +275,11 @@ PROBES: dict[str, tuple[Callable[[], Scene], Callable[[Scene], bool]]] = {
         lambda s: any(t.image is None for m in s.materials for t in m.inputs),
     ),
     "wrapping": (
-        lambda: _painted(alpha_mode="opaque", slot={"sampler": {"wrapS": 33648, "wrapT": 33071}}),
+        lambda: painted_scene(alpha_mode="opaque", slot={"sampler": {"wrapS": 33648, "wrapT": 33071}}),
         lambda s: any((t.sampler.get("wrapS"), t.sampler.get("wrapT")) == (33648, 33071) for m in s.materials for t in m.inputs),
     ),
     "filters": (
-        lambda: _painted(alpha_mode="opaque", slot={"sampler": {"magFilter": 9728}}),
+        lambda: painted_scene(alpha_mode="opaque", slot={"sampler": {"magFilter": 9728}}),
         lambda s: any(t.sampler.get("magFilter") == 9728 for m in s.materials for t in m.inputs),
     ),
     "all strengths": (

@@ -17,8 +17,8 @@ from handlens.core.rules import load_sheet
 from handlens.core.scene import Node
 from handlens.core.scene.generated import ROLE, property_text
 from handlens.core.scene.transforms import world_matrices
-from scenes import scene
-from solids import icosphere
+from kit.scenes import scene
+from kit.solids import icosphere
 
 WANTS = msgspec.structs.replace(load_sheet("realtime-engine").writes, levels="extension")
 EXTENSION = "MSFT_lod"

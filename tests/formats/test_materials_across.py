@@ -8,13 +8,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from formats.test_features import _painted
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME
 from handlens.core.scene import Image, Material, TextureInput
 from handlens.core.surface.colour import converted
 from handlens.core.surface.opacity import mode_of
-from scenes import cube, read_files, round_trip, scene, triangles_of
+from kit.painted import painted_scene
+from kit.scenes import cube, read_files, round_trip, scene, triangles_of
 
 #: What each format says of a material, besides its colour and opacity.
 SAYS = {
@@ -101,7 +101,7 @@ def test_and_on_to_gltf(name, material, tmp_path):
 @QUIET
 @given(tint=COLOUR)
 def test_colours_over_images_multiply_them_everywhere(name, tint, tmp_path):
-    sent = _painted(alpha_mode="opaque", base_colour=(*tint, 1.0))
+    sent = painted_scene(alpha_mode="opaque", base_colour=(*tint, 1.0))
     back = through(sent, name, tmp_path / name)
     assert np.allclose(converted(back.materials[0].base_colour[:3], BY_NAME[name].linear, True), tint, atol=1e-5)
     assert [t.role for t in back.materials[0].inputs if t.image is not None] == ["base-colour"]
@@ -110,7 +110,7 @@ def test_colours_over_images_multiply_them_everywhere(name, tint, tmp_path):
 @pytest.mark.parametrize("name", ["dae", "3mf"])
 def test_where_an_image_takes_the_colours_place_it_is_white(name, tmp_path):
     """What comes on from there to glTF must not be darkened by a colour that was never drawn."""
-    sent = _painted(alpha_mode="opaque", base_colour=(0.2, 0.4, 0.6, 1.0))
+    sent = painted_scene(alpha_mode="opaque", base_colour=(0.2, 0.4, 0.6, 1.0))
     back = through(sent, name, tmp_path / name)
     painted = next(m for m in back.materials if m.inputs)
     assert painted.base_colour[:3] == (1.0, 1.0, 1.0)

@@ -4,7 +4,6 @@ from collections import Counter
 
 import pytest
 
-from core.test_offers import LISTED, MAY_STAY, demo, weight
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME, WRITERS
 from handlens.core.judge import judge
@@ -13,6 +12,7 @@ from handlens.core.measures import collect
 from handlens.core.measures.known import Known
 from handlens.core.packages import FolderPackage
 from handlens.core.route.tape import apply_mend
+from kit.offered import LISTED, MAY_STAY, demo, weight
 
 #: What a format cannot hold, by check: there the finding comes back, and a sentence with these words says so before writing.
 CANNOT = {

@@ -6,8 +6,6 @@ import re
 import numpy as np
 import pytest
 
-from core.test_every_mend import ODD, odd, whole
-from core.test_offers import looked_over
 from handlens.core import formats
 from handlens.core.display import display_copy, reduced_copy
 from handlens.core.formats.table import WRITERS
@@ -18,7 +16,9 @@ from handlens.core.pipeline.writing import write_as
 from handlens.core.present.report import report
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.export import ExportOptions
-from scenes import round_trip
+from kit.odd import ODD, odd, whole
+from kit.offered import looked_over
+from kit.scenes import round_trip
 
 RUBBISH = re.compile(r"\bNone\b|\b(nan|NaN)\b|<[a-z_]+ object|Traceback")
 

@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from core.test_alpha import card, leaves, png, smoke
 from handlens.core import formats
 from handlens.core.display import display_copy
 from handlens.core.formats.collada.materials import OPAQUE
@@ -24,7 +23,9 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Material, TextureInput
 from handlens.core.surface.opacity import in_colour, mode_of
 from handlens.core.surface.shine import in_one
-from scenes import read_files
+from kit.cards import card, leaves, png, smoke
+from kit.library import OBJ, picture
+from kit.scenes import read_files
 
 CUT, SOFT = leaves(48), smoke(48, 1)
 MODED, UNMODED = ("glb", "gltf", "usda", "usdz"), ("obj", "dae")
@@ -86,13 +87,6 @@ def test_solid_again(fmt, tmp_path):
 
 LEAF, GREY = CUT[:, :, :3], CUT[:, :, 3]
 LIBRARY = "newmtl leaf\nKd 1 1 1\nmap_Kd leaf.png\n{alpha}\n"
-OBJ = "mtllib leaf.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nusemtl leaf\nf 1/1 2/2 3/3 4/4\n"
-
-
-def picture(pixels, kind="PNG"):
-    out = io.BytesIO()
-    Pillow.fromarray(pixels).save(out, kind)
-    return out.getvalue()
 
 
 def leaf(tmp_path, alpha, **pictures):

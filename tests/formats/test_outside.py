@@ -14,7 +14,7 @@ from handlens.core.formats.table import WRITERS
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.present.report import facts
-from scenes import round_trip
+from kit.scenes import round_trip
 
 PLAIN = [
     "STL/3DSMaxExport.STL",

@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from formats.test_features import _painted
-from formats.test_opacity import OBJ, picture
 from handlens.core import formats
 from handlens.core.scene import Image, TextureInput
 from handlens.core.surface.shine import in_one
-from scenes import read_files
+from kit.library import OBJ, picture
+from kit.painted import painted_scene
+from kit.scenes import read_files
 
 DICE = np.random.default_rng(4)
 ROUGH, METAL = (DICE.integers(0, 256, (16, 16)).astype(np.uint8) for _ in range(2))
@@ -27,7 +27,7 @@ def through(tmp_path, made, fmt, folder):
 
 def brass(**more):
     """A cube whose roughness and metalness are green and blue of one picture, as glTF has them."""
-    made = _painted(alpha_mode="opaque", **more)
+    made = painted_scene(alpha_mode="opaque", **more)
     data = picture(BOTH)
     shine = Image("image:1", "shine", "shine.png", "embedded", None, "image/png", lambda: data)
     slot = TextureInput("metallic-roughness", ("pbrMetallicRoughness", "metallicRoughnessTexture"), 1)
@@ -140,7 +140,7 @@ def test_what_is_laid_on_otherwise_is_said(tmp_path):
 
 
 def test_occlusion_comes_from_usd_to_gltf(tmp_path):
-    made = _painted(alpha_mode="opaque")
+    made = painted_scene(alpha_mode="opaque")
     m = made.materials[0]
     made = made.with_(materials=(replace(m, inputs=(*m.inputs, TextureInput("occlusion", ("occlusionTexture",), 0))),))
     s = through(tmp_path, made, "usda", "usd")
@@ -148,5 +148,5 @@ def test_occlusion_comes_from_usd_to_gltf(tmp_path):
 
 
 def test_a_model_without_such_pictures_stays_the_very_same():
-    made = _painted(alpha_mode="opaque")
+    made = painted_scene(alpha_mode="opaque")
     assert in_one(made)[0] is made

@@ -16,7 +16,7 @@ from handlens.core import formats
 from handlens.core.formats.table import BY_NAME, WRITERS
 from handlens.core.scene import Image, Layer, Material, Mesh, Node, Scene, TextureInput
 from handlens.core.surface.decoded import opened
-from scenes import round_trip
+from kit.scenes import round_trip
 
 #: Names as people give them: blanks, signs of markup, other alphabets, path signs, nothing at all.
 NAMES = st.one_of(

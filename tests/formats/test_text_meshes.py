@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from handlens.core.limits import InputError
-from scenes import read_files
+from kit.scenes import read_files
 
 QUIET = settings(deadline=None, max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 

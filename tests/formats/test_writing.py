@@ -7,7 +7,6 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from formats.test_features import PENTAGON, _painted, _png
 from handlens import cli
 from handlens.core import formats
 from handlens.core.formats.table import BY_NAME, WRITERS
@@ -20,7 +19,8 @@ from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.sheet import load_sheet
 from handlens.core.scene import Layer, Material, Node, TextureInput
 from handlens.core.surface.uv_transform import placed, turned_over
-from scenes import cube, read_files, round_trip, scene, triangles_of
+from kit.painted import PENTAGON, painted_scene, rope_png
+from kit.scenes import cube, read_files, round_trip, scene, triangles_of
 
 
 def written(made, name, options, folder):
@@ -62,26 +62,26 @@ def test_polygons_are_cut_with_their_layers(tmp_path):
 
 @pytest.mark.parametrize("name", ["gltf", "obj", "dae", "usda"])
 def test_images_lie_in_the_folder_that_is_wanted(name, tmp_path):
-    files, back = written(_painted(), name, ExportOptions(folder="maps/{model}"), tmp_path)
+    files, back = written(painted_scene(), name, ExportOptions(folder="maps/{model}"), tmp_path)
     assert "maps/thing/rope.png" in files
-    assert [i.bytes() for i in back.images] == [_png()]
+    assert [i.bytes() for i in back.images] == [rope_png()]
     with pytest.raises(InputError, match="leads out of the package"):
-        write_as(_painted(), name, "thing", ExportOptions(folder="../maps"))
+        write_as(painted_scene(), name, "thing", ExportOptions(folder="../maps"))
 
 
 def test_images_inside_beside_or_left_out(tmp_path):
-    files, back = written(_painted(), "glb", ExportOptions(images="beside"), tmp_path)
+    files, back = written(painted_scene(), "glb", ExportOptions(images="beside"), tmp_path)
     assert list(files) == ["thing.glb", "rope.png"]
     assert back.images[0].status == "found"
-    files, _ = written(_painted(), "gltf", ExportOptions(images="embedded"), tmp_path)
+    files, _ = written(painted_scene(), "gltf", ExportOptions(images="embedded"), tmp_path)
     uri = json.loads(files["thing.gltf"])["images"][0]["uri"]
-    assert base64.b64decode(uri.partition(",")[2]) == _png()
-    files, back = written(_painted(), "glb", ExportOptions(images="none"), tmp_path)
+    assert base64.b64decode(uri.partition(",")[2]) == rope_png()
+    files, back = written(painted_scene(), "glb", ExportOptions(images="none"), tmp_path)
     assert back.images == ()
 
 
 def test_an_obj_without_its_library(tmp_path):
-    files, back = written(_painted(), "obj", ExportOptions(material_library=False), tmp_path)
+    files, back = written(painted_scene(), "obj", ExportOptions(material_library=False), tmp_path)
     assert list(files) == ["thing.obj"]
     assert [(m.name, m.defined) for m in back.materials] == [("rope", False)]
 
@@ -169,7 +169,7 @@ def test_a_binary_stl_carries_its_name(stem, tmp_path):
 
 def _glowing(**material):
     """A painted cube whose picture is seen a second time as its glow."""
-    made = _painted(**material)
+    made = painted_scene(**material)
     m = made.materials[0]
     return made.with_(materials=(replace(m, inputs=(*m.inputs, TextureInput("emissive", ("emissiveTexture",), 0))),))
 
@@ -241,7 +241,7 @@ def test_alpha_of_vertex_colours_is_no_light(tmp_path):
 
 def _by_second_set(first=0, second=1):
     """A painted cube whose picture is laid on by its second UV set."""
-    made = _painted(alpha_mode="opaque", slot={"uv_set": second})
+    made = painted_scene(alpha_mode="opaque", slot={"uv_set": second})
     m = made.meshes[0]
     spread = np.random.default_rng(5).random((len(m.corners), 2)).astype(np.float32)
     return made.with_(meshes=(replace(m, uvs=(*m.uvs, Layer(spread, np.arange(len(m.corners), dtype=np.int32)))),)), spread

@@ -10,7 +10,7 @@ import trimesh
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.present.report import facts
-from scenes import round_trip
+from kit.scenes import round_trip
 
 OBJ = [
     "spider.obj",

@@ -24,7 +24,7 @@ from handlens.core.reduction.newly_wrong import wrong_with
 from handlens.core.reduction.price import Surface, distances, surface_of
 from handlens.core.route.tape import apply_mend
 from handlens.library import open_model
-from scenes import mesh, scene
+from kit.scenes import mesh, scene
 
 MODELS = Path("/usr/share/assimp/models")
 #: Of the collection those with some hundred triangles and more, and two bodies of our own. Those that are made of many loose pieces are

@@ -18,7 +18,7 @@ from handlens.core.route.tape import apply_mend
 from handlens.core.scene.bounds import world_bounds
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import walk, world_matrices
-from solids import icosphere, torus
+from kit.solids import icosphere, torus
 
 MODELS = [
     "OBJ/spider.obj",

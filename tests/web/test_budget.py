@@ -6,7 +6,7 @@ import trimesh
 
 from conftest import drop, settled, wait_for
 from handlens.core import formats
-from scenes import mesh, scene
+from kit.scenes import mesh, scene
 
 pytestmark = pytest.mark.usefixtures("worker")
 

@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 
 from conftest import drop, settled, wait_for
-from formats.test_features import _painted, _png
 from handlens.core import formats
 from handlens.core.formats.table import WRITERS
 from handlens.core.scene import Node
-from pictures import png
-from scenes import cube, rigged, scene
+from kit.painted import painted_scene, rope_png
+from kit.pictures import png
+from kit.scenes import cube, rigged, scene
 
 pytestmark = pytest.mark.usefixtures("worker")
 
@@ -39,7 +39,7 @@ def test_every_format_that_is_written_can_be_dropped_again(client, form):
 
 
 def test_a_zipped_document_with_its_image_is_unpacked(client):
-    files = formats.write(_painted(), "dae", "web_rope")
+    files = formats.write(painted_scene(), "dae", "web_rope")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as z:
         for name, data in files.items():
@@ -51,7 +51,7 @@ def test_a_zipped_document_with_its_image_is_unpacked(client):
 
 
 def test_a_destinations_wishes_are_written_and_said(client):
-    drop(client, formats.write(_painted(), "gltf", "web_board"))
+    drop(client, formats.write(painted_scene(), "gltf", "web_board"))
     entry = settled(client, "Web board")
     client.patch(f"/api/models/{entry['id']}", json={"sheet": "block-world"})
     done = exported(client, entry, "obj")
@@ -60,7 +60,7 @@ def test_a_destinations_wishes_are_written_and_said(client):
     data = client.get(f"/api/exports/{done['id']}/download").data
     with zipfile.ZipFile(io.BytesIO(data)) as z:
         assert z.namelist() == ["web_board.obj", "web_board.mtl", "textures/rope.png"]
-        assert z.read("textures/rope.png") == _png()
+        assert z.read("textures/rope.png") == rope_png()
     client.patch(f"/api/models/{entry['id']}", json={"sheet": "realtime-engine-centimetres"})
     done = exported(client, entry, "stl")
     assert done["proof"]["proved"]

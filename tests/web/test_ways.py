@@ -10,7 +10,7 @@ import pytest
 from conftest import drop, settled, wait_for
 from handlens.core import formats
 from handlens.core.scene import Material
-from scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, mesh, scene
 
 
 def glb(made, name="x"):

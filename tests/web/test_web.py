@@ -18,8 +18,8 @@ from handlens.core.scene import Layer, Node
 from handlens.core.scene.model import frozen
 from handlens.store.database import session
 from handlens.store.models import Inspection, Model
-from pictures import png, textured
-from scenes import cube, scene
+from kit.pictures import png, textured
+from kit.scenes import cube, scene
 
 pytestmark = pytest.mark.usefixtures("worker")
 

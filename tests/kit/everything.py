@@ -25,7 +25,7 @@ from handlens.core.scene import (
     TextureInput,
     Weights,
 )
-from scenes import cube, mesh, triangles_of
+from kit.scenes import cube, mesh, triangles_of
 
 
 def picture(shade: int = 200) -> bytes:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from handlens.core.scene import Mesh
-from scenes import mesh
+from kit.scenes import mesh
 
 
 def icosphere(steps: int) -> Mesh:

@@ -7,7 +7,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 from handlens.core.scene import Image, Layer, Material, TextureInput
-from scenes import mesh, scene
+from kit.scenes import mesh, scene
 
 
 def png(size=(64, 64), colour=(120, 90, 60), kind="PNG", noise=0):

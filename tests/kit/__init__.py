@@ -1,0 +1,1 @@
+"""What tests share: scenes, solids, pictures, random trees, models of others."""
