@@ -421,7 +421,7 @@ def test_at_home_already():
 def test_the_crane_comes_home_and_is_clear():
     from pathlib import Path
 
-    from scenes import findings
+    from kit.scenes import findings
 
     from handlens.core.pipeline.opening import open_scene
 

@@ -132,7 +132,7 @@ def test_wrong_files(tmp_path, name, data, says):
 
 
 def test_a_glb_named_gltf_is_read(tmp_path):
-    from scenes import cube, scene
+    from kit.scenes import cube, scene
 
     (tmp_path / "crate.gltf").write_bytes(formats.write(scene(cube()), "glb", "crate")["crate.glb"])
     assert formats.read(FolderPackage(tmp_path), "crate.gltf").meshes[0].face_count == 12

@@ -341,7 +341,7 @@ def test_a_stage_that_blends_for_nothing_is_told(tmp_path):
 
 def test_an_opacity_in_a_material_library_is_blended_where_it_goes(tmp_path):
     """Two panes of glass, one in the other: their order is told although OBJ itself has no order."""
-    from scenes import cube, scene
+    from kit.scenes import cube, scene
 
     glass = Material("m", "glass", base_colour=(1, 1, 1, 0.4))
     panes = scene(cube("outer", 4.0, (-2, -2, -2)), cube("inner", 1.0, (-0.2, -0.5, -0.5)), materials=(glass,), format="obj")

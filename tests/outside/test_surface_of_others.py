@@ -91,13 +91,13 @@ def test_smooth_normals_as_the_reference_library_weights_them(solid):
 
 
 def apply_mend_triangulated(solid):
-    from scenes import scene
+    from kit.scenes import scene
 
     return apply_mend(scene(solid), "surface.triangulate", {}).scene.meshes[0]
 
 
 def apply_mend_normals(solid):
-    from scenes import scene
+    from kit.scenes import scene
 
     return apply_mend(scene(solid), "facing.normals", {"angle": 179}).scene.meshes[0].normals
 

@@ -236,7 +236,7 @@ def test_names_that_cannot_lie_together_are_refused_when_they_come(client):
 def test_a_pattern_of_any_cunning_is_answered_at_once(server, client):
     from conftest import drop, settled
     from handlens.core import formats
-    from scenes import cube, scene
+    from kit.scenes import cube, scene
 
     drop(client, {"front_names.glb": formats.write(scene(cube("a" * 200 + "!")), "glb", "x")["x.glb"]})
     entry = settled(client, "Front names")
@@ -255,7 +255,7 @@ def test_a_pattern_of_any_cunning_is_answered_at_once(server, client):
 def test_equal_wishes_at_once_are_one_wish_and_another_one_is_told(server, client):
     from conftest import drop, settled
     from handlens.core import formats
-    from scenes import cube, scene
+    from kit.scenes import cube, scene
 
     drop(client, {"front_twice.glb": formats.write(scene(cube()), "glb", "x")["x.glb"]})
     revision = settled(client, "Front twice")["revision"]
