@@ -421,9 +421,8 @@ def test_at_home_already():
 def test_the_crane_comes_home_and_is_clear():
     from pathlib import Path
 
-    from kit.scenes import findings
-
     from handlens.core.pipeline.opening import open_scene
+    from kit.scenes import findings
 
     made = open_scene(Path(__file__).parents[2] / "demo" / "models" / "quay_crane")[2]
     after, runs = apply_tape(
