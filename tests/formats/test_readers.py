@@ -477,6 +477,28 @@ def test_formats_are_recognised_by_content(name, wanted):
     assert recognise(data) is BY_NAME[wanted]
 
 
+#: First bytes as the standards and registrations have them.
+UNREAD = {
+    "quay.step": (b"ISO-10303-21;\nHEADER;\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));", "a STEP file"),
+    "hut.ifc": (b"ISO-10303-21;\nHEADER;\nFILE_SCHEMA(('IFC4'));", "a building model"),
+    "hull.igs": (b"Hull of a ferry".ljust(72) + b"S      1\n", "an IGES file"),
+    "reed.wrl": (b"#VRML V2.0 utf8\n", "a VRML or X3D file"),
+    "reed.x3d": (b'<?xml version="1.0"?>\n<X3D profile="Interchange">', "an X3D file"),
+    "mud.las": (b"LASF" + bytes(90), "a point cloud"),
+    "rope.obj": (b"\x89PNG\r\n\x1a\n", "an image"),
+    "all.rar": (b"Rar!\x1a\x07", "send it as a zip"),
+}
+
+
+@pytest.mark.parametrize("name", UNREAD)
+def test_a_file_of_a_kind_that_is_not_read_is_named_with_what_to_send_instead(name):
+    data, says = UNREAD[name]
+    with pytest.raises(InputError, match=says):
+        formats.format_of(data, name)
+    # A model that merely tells of one in its comments is a model still.
+    assert formats.format_of(b"# from quay.step, ISO-10303-21;\nv 0 0 0\n", "quay.obj").name == "obj"
+
+
 def test_a_wrong_ending_is_said(tmp_path):
     (tmp_path / "a.obj").write_bytes(stl())
     found, main = open_package(tmp_path / "a.obj")

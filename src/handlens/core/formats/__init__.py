@@ -15,6 +15,7 @@ from ..scene import Scene
 from .conform import ConformedScene, Target, conform, export_losses
 from .recognise import recognise
 from .table import BY_ENDING, BY_NAME, READABLE, WRITABLE, WRITERS, Format
+from .unread import what_it_is
 
 
 def _module(family: str, does: str) -> ModuleType:
@@ -50,6 +51,9 @@ def format_of(data: bytes, path: str) -> Format:
     """The format of a model file by its content and its ending. Raises InputError with what it is and what to send instead."""
     named = BY_ENDING.get("." + path.rpartition(".")[2].lower())
     found = recognise(data, path) or named
+    unread = what_it_is(data) if found is None or found is named else None
+    if unread is not None:
+        raise InputError(f"{path} is {unread.title}, not a model that is read here; {unread.instead}.")
     if found is None:
         raise InputError(f"{path} is not a model that can be read; export it as one of: {READABLE}.")
     if named and named.family != found.family:
