@@ -20,7 +20,7 @@ const ExportDialog = defineAsyncComponent(() => import('./ExportDialog.vue'));
 const RecipeDialog = defineAsyncComponent(() => import('./RecipeDialog.vue'));
 const route = useRoute();
 const router = useRouter();
-const { reading, opened, choices, changes, laid, marked, ways } = layBench(computed(() => Number(route.params.revision)));
+const { reading, selection, choices, changes, tape, marks, ways } = layBench(computed(() => Number(route.params.revision)));
 const { bench, query, stations, findings } = reading;
 const exporting = ref(false);
 const cooking = ref(false);
@@ -29,7 +29,7 @@ const ledger = ref(552);
 const dropping = ref<InstanceType<typeof BenchDrop>>();
 const parts = ways.parts;
 watch(searching, (open) => open && (ways.listing.value = true));
-/** The address of a row of a proof: what was read back is laid beside, and the part that the row is about marked. */
+/** The address of a row of a proof: what was read back is laid beside, and the part that the row is about is marked. */
 watch(
   () => bench.value && [bench.value.name, `rev ${bench.value.revision.number}`],
   (said) => said && nameTab(...said, 'Bench'),
@@ -40,48 +40,48 @@ watch(
   ([id, inspection]) => {
     if (typeof id !== 'string' || !inspection) return;
     ways.listing.value = true;
-    laid.trial.layReadBack(Number(id));
+    tape.trial.layReadBack(Number(id));
   },
   { immediate: true },
 );
 watch([() => route.query.at, parts], ([at, all]) => {
   if (typeof route.query.readback !== 'string') return;
   const part = all.find((p) => p.name === at);
-  marked.spot.value = part ? { node: part.node, faces: [] } : null;
+  marks.spot.value = part ? { node: part.node, faces: [] } : null;
 });
 const job = computed(() => jobs.jobs.find((j) => j.id === bench.value?.job));
 const busy = computed(() => bench.value?.state === 'waiting' || bench.value?.state === 'running');
 const failed = computed(() => bench.value?.state === 'failed' || bench.value?.state === 'cancelled');
 
 function step(by: number) {
-  const k = stations.value.findIndex((s) => s.slug === opened.station.value);
+  const k = stations.value.findIndex((s) => s.slug === selection.station.value);
   const next = stations.value[Math.min(stations.value.length - 1, Math.max(0, k + by))];
-  if (next) opened.station.value = next.slug;
+  if (next) selection.station.value = next.slug;
 }
 function stepFinding(by: number) {
   const all = findings.value;
   if (!all.length) return;
-  const k = all.findIndex((f) => f.id === opened.finding.value?.id);
-  opened.show(all[(k + by + all.length + (k < 0 && by < 0 ? 1 : 0)) % all.length]!);
+  const k = all.findIndex((f) => f.id === selection.finding.value?.id);
+  selection.show(all[(k + by + all.length + (k < 0 && by < 0 ? 1 : 0)) % all.length]!);
 }
 function putMend() {
-  const f = opened.finding.value;
+  const f = selection.finding.value;
   const m = f?.mends[0];
-  if (m && !laid.onTape(m.mend, m.params)) laid.put(m.mend, m.params);
+  if (m && !tape.onTape(m.mend, m.params)) tape.put(m.mend, m.params);
 }
 useCommands(() => [
-  ...stations.value.map((s) => ({ group: 'Station', name: s.name, hint: s.line, run: () => void (opened.station.value = s.slug) })),
-  ...findings.value.map((f) => ({ group: 'Finding', name: f.title, hint: f.station, run: () => opened.show(f) })),
+  ...stations.value.map((s) => ({ group: 'Station', name: s.name, hint: s.line, run: () => void (selection.station.value = s.slug) })),
+  ...findings.value.map((f) => ({ group: 'Finding', name: f.title, hint: f.station, run: () => selection.show(f) })),
   ...(choices.catalogue.value?.symptoms ?? []).map((s) => ({
     group: 'It was',
     name: s.name,
     hint: s.says,
     run: () => void router.replace({ query: { ...route.query, way: 'look', look: s.key } }),
   })),
-  ...parts.value.map((p) => ({ group: 'Part', name: p.name, run: () => opened.isolate(p.node) })),
+  ...parts.value.map((p) => ({ group: 'Part', name: p.name, run: () => selection.isolate(p.node) })),
   ...(choices.catalogue.value?.mends ?? [])
     .filter((m) => m.parameters.every((p) => p.default !== null))
-    .map((m) => ({ group: 'Mend', name: m.title, run: () => laid.put(m.id, {}) })),
+    .map((m) => ({ group: 'Mend', name: m.title, run: () => tape.put(m.id, {}) })),
   { group: 'Do', name: 'Export and prove', hint: 'Ctrl+E', run: () => (exporting.value = true) },
   { group: 'Do', name: 'Tree of nodes', hint: 'i', run: () => (ways.way.value = 'tree') },
   { group: 'Do', name: 'Recipes', run: () => (cooking.value = true) },
@@ -94,18 +94,20 @@ useKeys('Bench', [
     keys: ['e'],
     says: 'evidence of the first finding here',
     run: () =>
-      opened.show(opened.finding.value ? null : (findings.value.find((f) => f.station.toLowerCase() === opened.station.value) ?? null)),
+      selection.show(
+        selection.finding.value ? null : (findings.value.find((f) => f.station.toLowerCase() === selection.station.value) ?? null),
+      ),
   },
   { keys: ['m'], says: "put the finding's mend on the tape", run: putMend },
   {
     keys: ['w'],
     says: 'waive the finding that is shown',
-    run: () => opened.finding.value && !opened.finding.value.waived && (changes.asked.value = opened.finding.value.id),
+    run: () => selection.finding.value && !selection.finding.value.waived && (changes.asked.value = selection.finding.value.id),
   },
   { keys: ['z', 'Z'], says: 'undo, redo', run: (e) => changes.step.mutate(e.key === 'z' ? 'undo' : 'redo') },
   { keys: ['r'], says: 'bring the next revision', run: () => dropping.value?.choose() },
   { keys: ['Ctrl+e'], says: 'export', run: () => (exporting.value = true) },
-  { keys: ['Escape'], says: 'put things down', run: () => opened.show(null) },
+  { keys: ['Escape'], says: 'put things down', run: () => selection.show(null) },
 ]);
 </script>
 
@@ -131,8 +133,8 @@ useKeys('Bench', [
         <button v-if="job" class="btn plain" @click="api.stopJob(job.id)">Stop</button>
       </template>
     </div>
-    <p v-if="opened.unknown.value" class="news" role="status">
-      <ResultMark result="caution" /> There is no station called {{ opened.unknown.value }}; the first with something to say is open.
+    <p v-if="selection.unknown.value" class="news" role="status">
+      <ResultMark result="caution" /> There is no station called {{ selection.unknown.value }}; the first with something to say is open.
     </p>
     <div v-if="bench.reading || bench.picture" class="bench">
       <StationLedger v-if="bench.reading" />

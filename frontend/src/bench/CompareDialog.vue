@@ -9,7 +9,7 @@ import ResultMark from '../ui/ResultMark.vue';
 import { useBench } from './useBench';
 
 const MOST = 400;
-const state = useBench('reading', 'opened', 'laid', 'marked');
+const state = useBench('reading', 'selection', 'tape', 'marks');
 const visible = defineModel<boolean>('visible', { required: true });
 const bench = computed(() => state.bench.value!);
 const others = computed(() => bench.value.revisions.filter((r) => r.id !== bench.value.revision.id));

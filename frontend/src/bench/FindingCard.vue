@@ -8,7 +8,7 @@ import { useBench, type Kind } from './useBench';
 import { exact, figure, mendWords } from './words';
 
 const props = defineProps<{ kind: Kind }>();
-const state = useBench('reading', 'opened', 'choices', 'changes', 'laid');
+const state = useBench('reading', 'selection', 'choices', 'changes', 'tape');
 /** Which of the findings of this kind is looked at; it follows what is shown on the stage. */
 const all = computed(() => props.kind.findings);
 const at = ref(all.value[0]!.id);

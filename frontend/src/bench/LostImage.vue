@@ -7,7 +7,7 @@ import CutName from '../ui/CutName.vue';
 import { useBench } from './useBench';
 
 const props = defineProps<{ reference: string }>();
-const state = useBench('reading', 'changes', 'laid');
+const state = useBench('reading', 'changes', 'tape');
 const revision = computed(() => state.bench.value!.revision.id);
 const { data, isPending, isError } = useQuery({
   queryKey: computed(() => ['lost-images', revision.value]),

@@ -6,7 +6,7 @@ import { useBench } from './useBench';
 
 const SIDE = 20;
 const props = defineProps<{ material: number }>();
-const bench = useBench('marked');
+const bench = useBench('marks');
 const canvas = ref<HTMLCanvasElement>();
 const surface = computed<Surface | undefined>(() => {
   for (const mesh of bench.drawn.value?.parts.values() ?? []) {

@@ -10,7 +10,7 @@ import { useBench } from './useBench';
 
 /** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
 const props = defineProps<{ station: string; mend: string; parts: string[] }>();
-const state = useBench('reading', 'choices', 'laid', 'ways');
+const state = useBench('reading', 'choices', 'tape', 'ways');
 /** Materials, joints and clips of the model by the names that mends know them by, for lists to choose from. */
 const listed = computed<Record<string, string[]>>(() => {
   const { clips = [], materials = [] } = state.tree.value ?? {};

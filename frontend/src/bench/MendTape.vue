@@ -6,7 +6,7 @@ import TrialCard from './TrialCard.vue';
 import { mendWords } from './words';
 import { useBench } from './useBench';
 
-const state = useBench('reading', 'choices', 'changes', 'laid');
+const state = useBench('reading', 'choices', 'changes', 'tape');
 defineEmits<{ export: []; recipes: [] }>();
 const fixed = computed(() => state.bench.value?.by_mends);
 const tape = computed(() => state.bench.value?.tape ?? []);

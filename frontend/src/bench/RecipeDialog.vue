@@ -9,7 +9,7 @@ import SureButton from '../ui/SureButton.vue';
 import { mendWords } from './words';
 import { useBench } from './useBench';
 
-const state = useBench('choices', 'changes', 'laid');
+const state = useBench('choices', 'changes', 'tape');
 const visible = defineModel<boolean>('visible', { required: true });
 const queries = useQueryClient();
 const { data, error } = useQuery({ queryKey: ['recipes'], queryFn: api.recipes, enabled: visible });

@@ -11,7 +11,7 @@ import { length } from './words';
 
 const W = 470;
 const H = 96;
-const state = useBench('reading', 'laid', 'changes');
+const state = useBench('reading', 'tape', 'changes');
 const inspection = computed(() => state.bench.value?.reading?.inspection ?? null);
 const rows = computed(() => {
   const table = state.stations.value.find((s) => s.slug === 'budget')?.tables.find((t) => t.key === 'parts');

@@ -11,7 +11,7 @@ import { useBench } from './useBench';
 
 const CompareDialog = defineAsyncComponent(() => import('./CompareDialog.vue'));
 const IntentEditor = defineAsyncComponent(() => import('./IntentEditor.vue'));
-const state = useBench('reading', 'choices', 'changes', 'laid');
+const state = useBench('reading', 'choices', 'changes', 'tape');
 const bench = computed(() => state.bench.value!);
 const editing = ref(false);
 const router = useRouter();

@@ -13,7 +13,7 @@ import { useBench } from './useBench';
 import { length, receives } from './words';
 
 const props = defineProps<{ context: StageContext }>();
-const bench = useBench('reading', 'opened', 'choices');
+const bench = useBench('reading', 'selection', 'choices');
 const state = computed(() => props.context.state);
 const model = computed(() => props.context.model.value);
 const lens = computed(() => LENSES.find((l) => l.look === state.value.look));

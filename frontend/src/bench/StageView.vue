@@ -20,7 +20,7 @@ import { useFrame } from './useFrame';
 import { useStage } from './useStage';
 import { length } from './words';
 
-const bench = useBench('reading', 'opened', 'choices', 'laid', 'marked', 'ways');
+const bench = useBench('reading', 'selection', 'choices', 'tape', 'marks', 'ways');
 const NONE: ReadonlySet<number> = new Set();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();

@@ -10,7 +10,7 @@ import { useBench } from './useBench';
 
 const SymptomPanel = defineAsyncComponent(() => import('./SymptomPanel.vue'));
 const TreePanel = defineAsyncComponent(() => import('./TreePanel.vue'));
-const state = useBench('reading', 'opened', 'ways');
+const state = useBench('reading', 'selection', 'ways');
 const worst = (s: Station) => (s.counts.stop ? 'stop' : s.counts.caution ? 'caution' : s.counts.note ? 'note' : 'clear');
 /** A station that was looked at without a word, or not yet: it stands on the line at the foot and leaves the room to the others. */
 const quiet = (s: Station) => !s.counts.stop && !s.counts.caution && !s.counts.note;

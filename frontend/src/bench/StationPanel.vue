@@ -15,7 +15,7 @@ const box = ref<HTMLElement>();
 const fold = useFold(box);
 const onward = () => box.value?.scrollBy({ top: box.value.clientHeight - fold.height.value - 30 });
 const props = defineProps<{ station: Station }>();
-const state = useBench('reading', 'opened', 'choices');
+const state = useBench('reading', 'selection', 'choices');
 const findings = computed(() => state.findings.value.filter((f) => f.station === props.station.name));
 const mends = computed(() => (state.catalogue.value?.mends ?? []).some((m) => m.id.startsWith(`${props.station.slug}.`)));
 const skipped = computed(() => (state.bench.value?.reading?.skipped ?? []).filter((s) => s.check.startsWith(`${props.station.slug}.`)));

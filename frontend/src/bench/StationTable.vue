@@ -10,7 +10,7 @@ import { useBench } from './useBench';
 
 type Row = Table['rows'][number];
 const props = defineProps<{ table: Table; short: boolean; station: string }>();
-const state = useBench('reading', 'opened', 'choices', 'changes', 'laid', 'marked');
+const state = useBench('reading', 'selection', 'choices', 'changes', 'tape', 'marks');
 const emit = defineEmits<{ form: [mend: string, parts: string[]] }>();
 const find = ref('');
 const byPart = computed(() => props.table.rows.some((r) => typeof r.node === 'number'));

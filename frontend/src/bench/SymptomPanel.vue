@@ -9,7 +9,7 @@ import { DRAWINGS } from './symptoms';
 import { useBench } from './useBench';
 import { mendWords } from './words';
 
-const state = useBench('reading', 'opened', 'choices', 'changes', 'laid', 'ways');
+const state = useBench('reading', 'selection', 'choices', 'changes', 'tape', 'ways');
 const route = useRoute();
 const router = useRouter();
 const looks = computed(() => state.catalogue.value?.symptoms ?? []);

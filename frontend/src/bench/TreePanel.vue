@@ -9,7 +9,7 @@ import MendForm from './MendForm.vue';
 import { rangeOf, withBelow } from './pieces/ways';
 import { useBench } from './useBench';
 
-const state = useBench('reading', 'opened', 'choices', 'changes', 'laid', 'ways');
+const state = useBench('reading', 'selection', 'choices', 'changes', 'tape', 'ways');
 const HEIGHT = 25;
 const find = ref('');
 const closed = ref(new Set<number>());

@@ -5,7 +5,7 @@ import ResultMark from '../ui/ResultMark.vue';
 import { useBench } from './useBench';
 import { mendWords } from './words';
 
-const state = useBench('reading', 'choices', 'laid');
+const state = useBench('reading', 'choices', 'tape');
 const slip = computed(() => state.trial.tried.value);
 const facts = computed(() => (slip.value ? state.mendFacts(slip.value.mend) : undefined));
 const trial = computed(() => state.trial.trial.value);

@@ -2,9 +2,9 @@
 import { inject, provide, type ComputedRef, type InjectionKey } from 'vue';
 import { useChanges } from './pieces/changes';
 import { useChoices } from './pieces/choices';
-import { useLaid } from './pieces/laid';
-import { useMarked } from './pieces/marked';
-import { useOpened } from './pieces/opened';
+import { useTape } from './pieces/tape';
+import { useMarks } from './pieces/marks';
+import { useSelection } from './pieces/selection';
 import { useReading } from './pieces/reading';
 import { useWays } from './pieces/ways';
 
@@ -12,16 +12,16 @@ export type { Kind } from './pieces/reading';
 
 function pieces(revision: ComputedRef<number>) {
   const reading = useReading(revision);
-  const opened = useOpened(reading);
+  const selection = useSelection(reading);
   const choices = useChoices(reading);
   const changes = useChanges(revision, reading);
   return {
     reading,
-    opened,
+    selection,
     choices,
     changes,
-    laid: useLaid(revision, reading, choices, changes),
-    marked: useMarked(revision, opened),
+    tape: useTape(revision, reading, choices, changes),
+    marks: useMarks(revision, selection),
     ways: useWays(revision, reading),
   };
 }

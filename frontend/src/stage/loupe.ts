@@ -1,7 +1,7 @@
 // Loupe: where the second picture shows through. One signed distance serves the round glass, the dragged split line and
 // "spread over everything"; pinned, dragged and keyed differ only in who sets x and y.
 import { Vector2, Vector3, Vector4, type WebGLRenderer, type WebGLRenderTarget } from 'three';
-import { FullScreen } from './ink';
+import { FullScreen } from './outline';
 import type { LookName } from './looks';
 import type { Picture } from './picture';
 import { TOKENS, vector } from './tokens';

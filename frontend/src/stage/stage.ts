@@ -8,7 +8,7 @@
 // draws no triangle.
 import { Box3, Object3D, PerspectiveCamera, Scene, Vector3, WebGLRenderer, WebGLRenderTarget } from 'three';
 import { groundOf } from './ground';
-import { Ink, JITTER, makeBuffers, type Rect } from './ink';
+import { OutlinePass, JITTER, makeBuffers, type Rect } from './outline';
 import { Ladder } from './ladder';
 import { lightly } from './light';
 import { applyLook, shared, type LookName } from './looks';
@@ -50,7 +50,7 @@ export class Stage {
   frames = 0;
   private W = 1;
   private H = 1;
-  private readonly ink: Ink;
+  private readonly ink: OutlinePass;
   private readonly composite: Composite;
   private readonly sun = new Sun();
   private ground: Object3D | null = null;
@@ -77,7 +77,7 @@ export class Stage {
     this.maxSamples = samples;
     this.renderer = new WebGLRenderer({ canvas, antialias: false, alpha: false, powerPreference: 'high-performance' });
     this.renderer.autoClear = false;
-    this.ink = new Ink(this.renderer);
+    this.ink = new OutlinePass(this.renderer);
     this.composite = new Composite(this.renderer);
     this.scene.add(this.extras);
     Object.assign(shared, this.sun.uniforms);

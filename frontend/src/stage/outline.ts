@@ -1,4 +1,4 @@
-// Ink: silhouettes from part number and depth in one screen pass, and the running mean of jittered frames at rest,
+// Outlines: silhouettes from part number and depth in one screen pass, and the running mean of jittered frames at rest,
 // which smooths lines, hatches and silhouettes alike without multisampling.
 import {
   BufferGeometry,
@@ -98,7 +98,7 @@ export class FullScreen {
   }
 }
 
-export class Ink {
+export class OutlinePass {
   private readonly pass = new FullScreen({
     fragmentShader: FRAGMENT,
     uniforms: {

@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router';
 import type { Finding } from '../../api/client';
 import type { Reading } from './reading';
 
-export function useOpened({ stations, findings }: Reading) {
+export function useSelection({ stations, findings }: Reading) {
   const route = useRoute();
   const router = useRouter();
   const look = (change: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...change } });
@@ -29,4 +29,4 @@ export function useOpened({ stations, findings }: Reading) {
   const isolate = (node: number | null) => look({ part: node === null ? undefined : String(node) });
   return { station, unknown, finding, show, part, isolate };
 }
-export type Opened = ReturnType<typeof useOpened>;
+export type Selection = ReturnType<typeof useSelection>;

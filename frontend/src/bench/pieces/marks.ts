@@ -2,9 +2,9 @@
 import { shallowRef, watch, type ComputedRef } from 'vue';
 import type { DisplayModel } from '../../stage/displayCopy';
 import type { Marked, Spot } from '../useEvidence';
-import type { Opened } from './opened';
+import type { Selection } from './selection';
 
-export function useMarked(revision: ComputedRef<number>, { finding }: Opened) {
+export function useMarks(revision: ComputedRef<number>, { finding }: Selection) {
   const marked = shallowRef<Marked | null>(null);
   /** What a difference is about, while it is shown; a finding that is opened takes its place. */
   const spot = shallowRef<Spot | null>(null);

@@ -10,7 +10,7 @@ import type { Reading } from './reading';
 type Call = { mend: string; params: Record<string, unknown> };
 const plain = (bench: Bench | undefined): Slip[] => (bench?.tape ?? []).map(({ mend, params, on }) => ({ mend, params, on }));
 
-export function useLaid(revision: ComputedRef<number>, { bench, findings }: Reading, { mendFacts }: Choices, { lay, complain }: Changes) {
+export function useTape(revision: ComputedRef<number>, { bench, findings }: Reading, { mendFacts }: Choices, { lay, complain }: Changes) {
   const slips = computed(() => plain(bench.value));
   const onTape = (mend: string, params: Record<string, unknown>) => holds(slips.value, mendFacts(mend), mend, params);
   /** Every mend that changes nothing to see and is not on the tape yet, each once. */
