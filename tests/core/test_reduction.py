@@ -328,12 +328,12 @@ def test_where_pictures_slide_it_is_said_over_how_much_and_how_many_triangles_wo
     waves = np.stack([0.3 * x + 0.1 * z + 0.01 * np.sin(5 * y), 0.3 * y + 0.1 * z], axis=1).astype(np.float32)
     sheet = replace(ball, name="sheet", uvs=(Layer(waves, ball.corners),))
     told = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 500}).all_figures()}
-    assert float(told["pictures slide by, in the mean and at most"].split()[-2]) > 1
-    assert 0 < float(told["they slide by more than 1 px on"].split()[0]) < 100
-    count = int(told["triangles of sheet that would hold them"].removeprefix("about ").replace(",", ""))
+    assert float(told["images shift by, on average and at most"].split()[-2]) > 1
+    assert 0 < float(told["they shift by more than 1 px on"].split()[0]) < 100
+    count = int(told["triangles of sheet that would avoid it"].removeprefix("about ").replace(",", ""))
     assert 500 < count < sheet.triangle_count
     held = {f.what: f.after for f in apply_mend(scene(sheet), "budget.reduce", {"triangles": 1.05 * count}).all_figures()}
-    assert float(held["pictures slide by, in the mean and at most"].split()[-2]) <= 1.05
+    assert float(held["images shift by, on average and at most"].split()[-2]) <= 1.05
     smeared = surface_of(grid(20, lambda u, v: (u, v, 0.1 * u * v), lambda u, v: (u, 0 * v)))
     assert price(smeared, surface_of(grid(5, lambda u, v: (u, v, 0.1 * u * v), lambda u, v: (v, 0 * v)))).drift is None
 

@@ -159,8 +159,13 @@ watch(
     </div>
     <p v-if="finding.waived" class="why">{{ waivedBy }}: {{ finding.waived }}</p>
     <p v-else class="why">
-      <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ finding.why }}
-      <a class="guide" :href="guide" target="_blank" :aria-label="`Guide: ${finding.title}`" title="What this check looks for, in the guide"
+      <span v-if="cause" class="faded" :title="cause.title">Follows from {{ origin }}. </span>{{ `${finding.why}\u00a0`
+      }}<a
+        class="guide"
+        :href="guide"
+        target="_blank"
+        :aria-label="`Guide: ${finding.title}`"
+        title="What this check looks for, in the guide"
         >?</a
       >
     </p>
@@ -258,11 +263,10 @@ h3 i {
   color: var(--hl-ink-soft);
   font-size: 12.5px;
 }
+/* Inline, so that it stays on the line of the last word. */
 .guide {
-  display: inline-block;
-  min-width: 18px;
-  text-align: center;
-  font: 600 12px/16px var(--hl-font-figure);
+  padding: 1px 5px;
+  font: 600 12px/1 var(--hl-font-figure);
   color: var(--hl-ink-soft);
   border: 1px solid var(--hl-rule);
   border-radius: 9px;

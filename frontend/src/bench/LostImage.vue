@@ -18,10 +18,10 @@ const params = (path: string) => ({ images: props.reference, file: path });
 </script>
 
 <template>
-  <p v-if="isPending" class="faded small">looking for it …</p>
-  <p v-else-if="isError" class="faded small">What it may be could not be looked up.</p>
+  <p v-if="isPending" class="faded small">Looking for it …</p>
+  <p v-else-if="isError" class="faded small">Files with such a name could not be looked up.</p>
   <p v-else-if="!candidates.length" class="faded small">
-    Nothing that came with it, or came earlier, goes by such a name. Drop the picture on this page as a next revision.
+    No file that came with it, or in an earlier upload, has such a name. Drop the image on this page to bring it as the next revision.
   </p>
   <ul v-else class="offered" :aria-label="`Files that ${reference} may be`">
     <li v-for="c in candidates" :key="c.path">
@@ -53,10 +53,10 @@ li {
   border-top: 1px solid var(--hl-rule);
   padding: 3px 0;
 }
-span {
+li > span {
   display: flex;
   flex-direction: column;
-  margin-right: auto;
+  flex: 1;
   min-width: 0;
 }
 img {

@@ -120,7 +120,7 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
       />
       <p class="says">
         <b class="mono">{{ count.toLocaleString('en') }}</b> of {{ whole.toLocaleString('en') }} triangles: at most
-        <b class="mono">{{ length(told.greatest) }}</b> off, <b class="mono">{{ length(told.mean) }}</b> in the mean
+        <b class="mono">{{ length(told.greatest) }}</b> off, <b class="mono">{{ length(told.mean) }}</b> on average
       </p>
       <div class="acts">
         <button class="btn main" :disabled="count >= whole" @click="tryIt">Try it on the model</button>

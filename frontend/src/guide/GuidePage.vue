@@ -25,6 +25,13 @@ const order = ['stop', 'caution', 'note', 'off'];
 const worst = (results: Record<string, string>) => order.find((r) => Object.values(results).includes(r)) ?? 'note';
 const mends = (ids: string[]) => ids.map((id) => catalogue.value?.mends.find((m) => m.id === id)?.title ?? id).join('; ');
 
+/** The page, with mends by the names on their buttons: ids are for the command line. */
+const html = computed(() => {
+  const titles = new Map((catalogue.value?.mends ?? []).map((m) => [m.id, m.title]));
+  return (page.value?.html ?? '').replace(/<code>([a-z-]+\.[a-z-]+)<\/code>/g, (whole, id: string) =>
+    titles.has(id) ? `<b title="${id}">${titles.get(id)!.replace(/&/g, '&amp;').replace(/</g, '&lt;')}</b>` : whole,
+  );
+});
 /** Links of the Markdown stay in the app. */
 function follow(e: MouseEvent) {
   const to = (e.target as Element).closest('a')?.getAttribute('href');
@@ -60,7 +67,7 @@ watch(
     </nav>
     <main ref="text">
       <!-- eslint-disable-next-line vue/no-v-html -- our own Markdown, built in -->
-      <article v-if="page" class="text" @click="follow" v-html="page.html" />
+      <article v-if="page" class="text" @click="follow" v-html="html" />
       <p v-else-if="!known && catalogue" class="text">The guide has no page of this name. <RouterLink to="/guide">All pages</RouterLink></p>
       <section v-if="station" aria-label="Checks">
         <h2>Every check of {{ station.name }}</h2>

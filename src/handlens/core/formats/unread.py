@@ -38,7 +38,11 @@ _KINDS = (
     Unread(re.compile(rb"(II\*\x00|MM\x00\*)"), "an image (TIFF)", _IMAGE),
     Unread(re.compile(rb"\s*(<\?xml.*?)?<svg\b", re.S), "a drawing (SVG)", "trace it into faces and save those as glb"),
     Unread(re.compile(rb"%PDF-"), "a document (PDF, ISO 32000)", "ask for the model itself, as glb or 3mf"),
-    Unread(re.compile(rb"(\x1f\x8b|BZh|7z\xbc\xaf\x27\x1c|Rar!|\xfd7zXZ)"), "an archive of a kind that is not opened", "send it as a zip"),
+    Unread(
+        re.compile(rb"(\x1f\x8b|BZh|7z\xbc\xaf\x27\x1c|Rar!|\xfd7zXZ)"),
+        "an archive of a kind that is not opened",
+        "send it as a zip",
+    ),
 )
 
 

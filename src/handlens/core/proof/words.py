@@ -33,8 +33,8 @@ def degrees(value: float) -> str:
 
 
 def greatest_and_mean(greatest: str, mean: str, count: int, of: str) -> str:
-    """ "up to 3.2 mm, 1.1 mm in the mean, on 12 corners"."""
-    mean_words = "" if count == 1 or mean == greatest else f", {mean} in the mean"
+    """ "up to 3.2 mm, 1.1 mm on average, on 12 corners"."""
+    mean_words = "" if count == 1 or mean == greatest else f", {mean} on average"
     return f"up to {greatest}{mean_words}, {count:,} {of}{'s' if count != 1 else ''}"
 
 

@@ -110,7 +110,7 @@ def levels(
 #: Share of the triangles of the level before from which on a level is worth having.
 _COARSER = 0.9
 #: What is told of each level.
-_TOLD = ("greatest distance from the surface before", "mean distance", "pictures slide by, in the mean and at most")
+_TOLD = ("greatest distance from the surface before", "mean distance", "images shift by, on average and at most")
 
 
 def switch_distance(deviation: float, pixels: int) -> float:

@@ -175,7 +175,7 @@ def price_figures(scene: Scene, prices: Sequence[tuple[Part, Price, int]], searc
         ),
         Figure("mean distance", "0", length(mean[0], mean[1].mean)),
         Figure("outline, in pixels of a picture 256 high", "0", plain(max(p.outline for _, p, _ in prices))),
-        Figure("faces turn by, in the mean", "0°", turn(max(p.turn for _, p, _ in prices))),
+        Figure("normals turn by, on average", "0°", turn(max(p.turn for _, p, _ in prices))),
     ]
     figures += _slides(scene, [(part, p.drifts * texels(scene, k)) for part, p, k in prices if p.drifts is not None], searched)
     weights = [p.weights for _, p, _ in prices if p.weights is not None]
@@ -192,16 +192,16 @@ def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]], searched: bool) 
     greatest = lambda shift: float(np.quantile(shift, 0.999))
     worst, shift = max(shifts, key=lambda s: greatest(s[1]))
     mean = max(float(s.mean()) for _, s in shifts)
-    figures = [Figure("pictures slide by, in the mean and at most", "0 px", f"{plain(mean)} px, {plain(greatest(shift))} px")]
+    figures = [Figure("images shift by, on average and at most", "0 px", f"{plain(mean)} px, {plain(greatest(shift))} px")]
     if greatest(shift) <= 1 or not searched:
         return figures
     name = worst.mesh.name or "a part"
-    figures.append(Figure("they slide by more than 1 px on", "0 %", f"{percent(float((shift > 1).mean()))} of {name}"))
+    figures.append(Figure("they shift by more than 1 px on", "0 %", f"{percent(float((shift > 1).mean()))} of {name}"))
     pixels = texels(scene, next(k for k, mesh in enumerate(scene.meshes) if mesh is worst.mesh))
     count = worst.holding(1 / pixels)
     figures.append(
         Figure(
-            f"triangles of {name} that would hold them",
+            f"triangles of {name} that would avoid it",
             f"{worst.count:,}",
             "all, or nearly" if count is None else f"about {float(f'{count:.2g}'):,.0f}",
         )

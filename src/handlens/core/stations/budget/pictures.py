@@ -85,6 +85,6 @@ def _figures(baked: Baked, stem: str) -> tuple[Figure, ...]:
     size = len(baked.normal)
     return (
         Figure(f"{stem}_normal, {stem}_occlusion", "–", f"{size:,} × {size:,} px, {percent(baked.covered)} of it used"),
-        Figure("their light is off by, in the mean", "0°", turn(baked.off)),
+        Figure("their normals are off by, on average", "0°", turn(baked.off)),
         *((Figure("of them no detail was met on", "0 %", f"{plain(100 * baked.missed)} %"),) if baked.missed > 0.001 else ()),
     )

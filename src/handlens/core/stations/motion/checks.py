@@ -292,8 +292,8 @@ def held_pose(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inte
         away = clip.moved * unit_of(measures)
         moved = away > 1e-5
         away = away if moved else 0.0
-        title = f"{clip_name(k, clip)} only holds a pose, in {plural(most, 'key')} a channel" + (
-            f": it moves the model by up to {about(away)}" if moved else ": the one that the file stands in"
+        title = f"{clip_name(k, clip)} only holds a pose, with {plural(most, 'key')} per channel" + (
+            f": it moves the model by up to {about(away)}" if moved else ": the pose that the file is in"
         )
         yield Finding(
             title,
@@ -553,9 +553,9 @@ def slides(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
         worst = max(found, key=lambda s: s.way)
         in_place = x.drift <= TRAVELS * x.size
         speed = worst.way * unit_of(measures) / max(worst.ends - worst.begins, 1e-9)
-        about_it = f": move the character at {plain(speed)} m/s, or it skates" if in_place else ""
+        about_it = f": move the character at {plain(speed)} m/s, or it slides" if in_place else ""
         yield Finding(
-            f"{called[worst.node]} slides {metres(worst.way * unit_of(measures))} while it bears, from {plain(worst.begins)} to {plain(worst.ends)} s of {clip_name(k, clip)}{about_it}",
+            f"{called[worst.node]} slides {metres(worst.way * unit_of(measures))} while it is on the ground, from {plain(worst.begins)} to {plain(worst.ends)} s of {clip_name(k, clip)}{about_it}",
             value(worst.way * unit_of(measures), "m"),
             value(0.0, "m"),
             len(found),
@@ -577,7 +577,7 @@ def dense(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
     for k, clip in enumerate(motion.clips):
         if clip.keys > MANY and clip.keys > TIMES * max(clip.needs, 1) and not clip.held:
             yield Finding(
-                f"{clip_name(k, clip)} has {clip.keys:,} keys; {clip.needs:,} hold it within 0.5 mm",
+                f"{clip_name(k, clip)} has {clip.keys:,} keys; {clip.needs:,} are enough within 0.5 mm",
                 value(clip.keys, "count"),
                 value(clip.needs, "count"),
                 clip.keys,

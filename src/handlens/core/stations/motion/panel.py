@@ -46,7 +46,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "caution" if lost else "clear" if wanted else None,
             ),
             Figure(f"{held:,}", "", "only hold a pose", "caution" if held else "clear"),
-            Figure(f"{keys:,}", "", f"keys · {needs:,} hold it within 0.5 mm"),
+            Figure(f"{keys:,}", "", f"keys · {needs:,} are enough within 0.5 mm"),
         ],
         tables=[_clips(measures, own, lost), _channels(measures, own)],
     )

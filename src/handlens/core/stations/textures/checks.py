@@ -376,7 +376,7 @@ def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Images with the same content, or the same picture at another size or in another file format.
 
     Why: each is loaded and kept in memory by itself.
-    Measured: SHA-256 of the files; else copies of 24 × 24 pixels that agree within 2.5 of 255 levels in the mean.
+    Measured: SHA-256 of the files; else copies of 24 × 24 pixels that agree within 2.5 of 255 levels on average.
     Source: FIPS 180-4 for the digest; the limit of likeness is common practice, no published source.
     """
     same = twins([(k, i.look) for k, i in enumerate(measures.images) if i.look is not None and i.used_by])
