@@ -105,7 +105,7 @@ def world_positions(scene: Scene, node: int, world: Array) -> Array:
 
 
 def rest_world_positions(scene: Scene, node: int, world: Array) -> Array:
-    """As `standing`, of skinned parts worked out once for all who measure. world: (N, 4, 4) at rest."""
+    """As `world_positions`, of skinned parts worked out once for all who measure. world: (N, 4, 4) at rest."""
     n = scene.nodes[node]
     skinned = n.mesh is not None and n.skin is not None and scene.meshes[n.mesh].weights is not None
     return posed_at_rest(scene, node, world) if skinned else world_positions(scene, node, world)
