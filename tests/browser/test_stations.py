@@ -133,7 +133,7 @@ def test_reeds_drawn_solid_are_shown_and_cut_out(page, server):
     lens(page, "See-through")
     assert drawn(page) != plain
     assert accessibility(page) == []
-    card.get_by_role("button", name="Set how a material is drawn").click()
+    card.get_by_role("button", name="Set the alpha mode of reed solid").click()
     expect(see).not_to_contain_text("draws blades.png solid", timeout=20_000)
     expect(page.get_by_text("Fit", exact=True)).to_be_visible()
 

@@ -132,7 +132,7 @@ def test_mend_says_what_its_own_format_cannot_hold(tmp_path, capsys):
     code, out, err = run(*args, capsys=capsys)
     assert (code, err) == (0, "")
     assert "see-through.set: leaf blend → mask at 0.5" in out
-    assert "not held: 1 threshold of a cut-out cannot be held." in out
+    assert "not held: 1 threshold of a cut-out cannot be stored." in out
 
 
 def test_export_and_prove(crate, tmp_path, capsys):

@@ -24,6 +24,11 @@ def calls(m):
     return [{**fixed, **dict(combination)} for combination in itertools.product(*choices)]
 
 
+def test_buttons_name_parameters_that_there_are():
+    for mend in all_mends():
+        assert set(re.findall(r"\{(\w+)\}", mend.button)) <= {p.name for p in mend.parameters}, mend.id
+
+
 @pytest.mark.parametrize("name", ODD)
 def test_every_mend_is_whole_or_says_why_not(name):
     before = odd(name)

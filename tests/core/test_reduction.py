@@ -508,7 +508,7 @@ def test_reducing_keeps_the_detail_as_a_picture():
     bare = apply_mend(room, "budget.reduce", {"share": 10}).all_figures()
     of = lambda figures, what: float(next(f.after for f in figures if f.what.startswith(what)).rstrip("°"))
     # The pictures give back most of what the faces lost.
-    assert of(outcome.figures, "their light is off by") < 0.5 * of(bare, "faces turn by")
+    assert of(outcome.figures, "their normals are off by") < 0.5 * of(bare, "normals turn by")
     # Where everything lies on one place of the tile they have a layout of their own.
     piled = replace(whole, uvs=(Layer(whole.uvs[0].values * 0 + np.float32(0.5), whole.uvs[0].index),))
     told = apply_mend(scene(piled), "budget.reduce", {"share": 10, "picture_px": 128})

@@ -213,7 +213,7 @@ def test_a_picture_that_takes_the_place_of_the_glow_still_glows_in_gltf(name, tm
 def test_what_takes_a_pictures_place_is_said_where_there_is_no_tint(tmp_path):
     tinted, plain = _glowing(base_colour=(1, 0.2, 0.2, 1), emissive=(1, 1, 1)), _glowing(emissive=(1, 1, 1))
     said = lambda s, name: [x for x in formats.what_is_lost(s, name) if "over" in x and "image" in x]
-    assert said(tinted, "dae") == ["1 material's colour over its image cannot be held."]
+    assert said(tinted, "dae") == ["1 material's colour over its image cannot be stored."]
     assert not any(said(tinted, name) for name in ("glb", "obj", "usdz"))
     assert not said(plain, "dae")
     dark = formats.write(_glowing(emissive=(0, 0, 0)), "dae", "tile")["tile.dae"].decode()

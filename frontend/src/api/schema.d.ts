@@ -2714,6 +2714,7 @@ export interface components {
             parameters: components["schemas"]["Parameter"][];
             origin: string;
             menu: components["schemas"]["MenuEntry"] | null;
+            button: string;
         };
         SymptomEntry: {
             key: string;

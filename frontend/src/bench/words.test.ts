@@ -33,7 +33,12 @@ describe('the words of a mend', () => {
     expect(mendWords(facts, 'surface.weld', { parts: ['lid'] })).toBe('Weld points, lid');
     expect(mendWords(facts, 'surface.weld', { parts: ['lid', 'net'] })).toBe('Weld points, 2 parts');
     expect(mendWords(undefined, 'size.scale', { factor: 100, unit: 'cm' })).toBe('It is in metres');
-    expect(mendWords(undefined, 'size.scale', { factor: 0.0254 })).toBe('Scale × 0.0254');
+    const scale = { title: 'Scale the whole model', button: 'Scale × {factor}' } as MendFacts;
+    expect(mendWords(scale, 'size.scale', { factor: 0.0254 })).toBe('Scale × 0.0254');
+    expect(mendWords(scale, 'size.scale', {})).toBe('Scale the whole model');
+    const drop = { title: 'Drop clips', button: 'Drop {clips}' } as MendFacts;
+    expect(mendWords(drop, 'motion.drop-clips', { clips: ['wade', 'rest', 'fly'] })).toBe('Drop wade, rest …');
+    expect(mendWords(drop, 'motion.drop-clips', { clips: [] })).toBe('Drop clips');
     expect(mendWords(undefined, 'house.unknown', {})).toBe('house.unknown');
   });
 });

@@ -68,14 +68,27 @@ export function mendWords(facts: MendFacts | undefined, id: string, params: Reco
 function wholeWords(facts: MendFacts | undefined, id: string, params: Record<string, unknown>): string {
   const metres: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001 };
   if (id === 'size.scale' && Math.abs(Number(params.factor) * (metres[String(params.unit)] ?? 0) - 1) < 1e-9) return 'It is in metres';
-  if (id === 'size.scale') return `Scale × ${Number(Number(params.factor).toPrecision(6))}`;
-  if (id === 'size.up-axis') return `Turn to ${String(params.to)} up`;
-  if (id === 'arrival.remove') return `Remove ${String(params.what)}`;
   if (id === 'arrival.rename')
     return String(params.pattern) === 'true' && params.replace
       ? `Rename it to ${String(params.replace)}`
       : `Rename ${String(params.search ?? '…')}`;
-  return facts?.title ?? id;
+  return filled(facts?.button ?? '', params) ?? facts?.title ?? id;
+}
+
+/** A button's words with parameters in place of their names in braces; null where one of them is not given. */
+export function filled(template: string, params: Record<string, unknown>): string | null {
+  let whole = template !== '';
+  const text = template.replace(/\{(\w+)\}/g, (_, name: string) => {
+    const value = params[name];
+    const words = Array.isArray(value)
+      ? value.slice(0, 2).map(String).join(', ') + (value.length > 2 ? ' …' : '')
+      : typeof value === 'number' || (typeof value === 'string' && value !== '' && Number.isFinite(Number(value)))
+        ? String(Number(Number(value).toPrecision(6)))
+        : String(value ?? '');
+    whole &&= words !== '';
+    return words;
+  });
+  return whole ? text : null;
 }
 
 /** How a destination wants its files written, in words; empty where it takes them as they are. */

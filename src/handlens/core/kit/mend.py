@@ -126,6 +126,9 @@ class Mend:
     #: Where it has a button of its own, beside being offered by findings and listed among all mends, and what that says.
     #: A button that ends in "…" asks for the parameters first.
     menu: tuple[Menu, str] | None = None
+    #: What a button says that knows the parameters, each in braces by its name: what will happen to what. Where one of them is not
+    #: given, or empty, it is the title.
+    button: str = ""
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
@@ -176,11 +179,14 @@ def mend(
     touches: Touches = "meshes",
     work_per_triangle: float = 0.0,
     menu: tuple[Menu, str] | None = None,
+    button: str = "",
 ) -> Callable[[Callable[..., Outcome]], Mend]:
     """Make a mend of a function; the first paragraph of its docstring says what it does. The parameters are those of `Mend`."""
 
     def declare(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
-        return Mend(id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise, touches, work_per_triangle, menu)
+        return Mend(
+            id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise, touches, work_per_triangle, menu, button
+        )
 
     return declare

@@ -63,7 +63,8 @@ class MenuEntry(msgspec.Struct, frozen=True):
 
 
 class MendEntry(msgspec.Struct, frozen=True):
-    """One mend. origin: who brings it. menu: its own button, where it has one beside being offered."""
+    """One mend. origin: who brings it. menu: its own button, where it has one beside being
+    offered. button: what a button says that knows the parameters, each in braces by its name; "" for the title."""
 
     id: str
     station: str
@@ -75,6 +76,7 @@ class MendEntry(msgspec.Struct, frozen=True):
     parameters: list[ParameterEntry]
     origin: str
     menu: MenuEntry | None
+    button: str
 
 
 class FormatEntry(msgspec.Struct, frozen=True):
@@ -120,6 +122,7 @@ def mends() -> list[MendEntry]:
             takes(mend),
             origin_of(mend.run),
             MenuEntry(*mend.menu) if mend.menu is not None else None,
+            mend.button,
         )
         for mend in all_mends()
     ]

@@ -27,9 +27,9 @@ def _tell_skins(scene: Scene, target: Target) -> list[ExportLoss]:
     weighted = sum(mesh.weights is not None for mesh in scene.meshes)
     n = len(scene.skins)
     if n:
-        text = f"{plural(n, 'skin with its weights', 'skins with their weights')} cannot be held."
+        text = f"{plural(n, 'skin with its weights', 'skins with their weights')} cannot be stored."
         return [ExportLoss(_GROUP, "Skins", text, f"{n:,}", "0")]
-    text = f"Weights of {plural(weighted, 'mesh', 'meshes')} cannot be held."
+    text = f"Weights of {plural(weighted, 'mesh', 'meshes')} cannot be stored."
     return [ExportLoss(_GROUP, "Weights", text, f"{weighted:,}", "0")] if weighted else []
 
 
@@ -117,11 +117,11 @@ def _tell_morphs(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     count = sum(len(mesh.morphs) for mesh in scene.meshes)
     if count:
-        text = f"{plural(count, 'morph target', 'morph targets')} cannot be held."
+        text = f"{plural(count, 'morph target', 'morph targets')} cannot be stored."
         said.append(ExportLoss(_GROUP, "Morph targets", text, f"{count:,}", "0"))
     channels = sum(channel.path == "weights" for clip in scene.clips for channel in clip.channels)
     if channels and not target.lacks("clips"):
-        text = f"{plural(channels, 'channel')} of morph targets cannot be held."
+        text = f"{plural(channels, 'channel')} of morph targets cannot be stored."
         said.append(ExportLoss(_GROUP, "Channels of morph targets", text, f"{channels:,}", "0"))
     return said
 
@@ -141,7 +141,7 @@ def _without_morphs(scene: Scene, _: Target) -> Scene:
 def _tell_clips(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.clips)
     if target.lacks("clips") and n:
-        return [ExportLoss(_GROUP, "Clips", f"{plural(n, 'clip', 'clips')} cannot be held.", f"{n:,}", "0")]
+        return [ExportLoss(_GROUP, "Clips", f"{plural(n, 'clip', 'clips')} cannot be stored.", f"{n:,}", "0")]
     if not target.lacks("clips") and target.lacks("further clips") and n > 1:
         text = f"A stage has one timeline: {plural(n - 1, 'further clip is', 'further clips are')} left out."
         return [ExportLoss(_GROUP, "Clips", text, f"{n:,}", "1")]
@@ -231,7 +231,7 @@ def transform_channels(node: int, times: np.ndarray, matrices: np.ndarray, still
 
 def _tell_cameras(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.cameras) if target.lacks("cameras") else 0
-    return [ExportLoss(_ELSE, "Cameras", f"{plural(n, 'camera')} cannot be held.", f"{n:,}", "0")] if n else []
+    return [ExportLoss(_ELSE, "Cameras", f"{plural(n, 'camera')} cannot be stored.", f"{n:,}", "0")] if n else []
 
 
 def _without_cameras(scene: Scene, _: Target) -> Scene:
@@ -250,7 +250,7 @@ def _tell_lights(scene: Scene, target: Target) -> list[ExportLoss]:
     if not gone:
         return []
     text = (
-        f"{plural(gone, 'light')} cannot be held."
+        f"{plural(gone, 'light')} cannot be stored."
         if target.lacks("lights")
         else f"{plural(gone, 'light')} of a kind without a place in {target.format.title} left out."
     )

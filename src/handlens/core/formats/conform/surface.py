@@ -31,7 +31,7 @@ def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, ma
 
     def tell(scene: Scene, target: Target) -> list[ExportLoss]:
         n = sum(count(mesh) for mesh in scene.meshes) if target.lacks(feature) else 0
-        return [ExportLoss(_GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(_GROUP, what, f"{plural(n, one, many)} cannot be stored.", f"{n:,}", "0")] if n else []
 
     return Step(feature, tell, _each(change))
 
@@ -43,14 +43,14 @@ def _tell_sets(scene: Scene, target: Target) -> list[ExportLoss]:
     group = "UVs and colours"
     if target.lacks("one UV set"):
         n = sum(bool(mesh.uvs) for mesh in scene.meshes)
-        return [ExportLoss(group, "UV sets", f"{plural(n, *_UVS)} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(group, "UV sets", f"{plural(n, *_UVS)} cannot be stored.", f"{n:,}", "0")] if n else []
     if not target.lacks("UV sets"):
         return []
     n = sum(len(mesh.uvs) > 1 for mesh in scene.meshes)
     if not n:
         return []
     words = plural(n, "mesh's further UV sets", "meshes' further UV sets")
-    said = [ExportLoss(group, "UV sets", f"{words} cannot be held.", f"{max(len(mesh.uvs) for mesh in scene.meshes):,}", "1")]
+    said = [ExportLoss(group, "UV sets", f"{words} cannot be stored.", f"{max(len(mesh.uvs) for mesh in scene.meshes):,}", "1")]
     if otherwise := on_another_uv_set(scene):
         text = f"{plural(otherwise, 'image is', 'images are')} laid on by a UV set that is left out, and will lie otherwise."
         said.append(ExportLoss(group, "Laid on by another set", text, f"{otherwise:,}", "0"))
@@ -94,12 +94,12 @@ def _tell_colours(scene: Scene, target: Target) -> list[ExportLoss]:
     group = "UVs and colours"
     if target.lacks("vertex colours"):
         n = sum(bool(mesh.colours) for mesh in scene.meshes)
-        text = f"{plural(n, *_COLOURS)} cannot be held."
+        text = f"{plural(n, *_COLOURS)} cannot be stored."
         return [ExportLoss(group, "Vertex colours", text, f"{n:,}", "0")] if n else []
     said = []
     sets = sum(len(mesh.colours) > 1 for mesh in scene.meshes) if target.lacks("colour sets") else 0
     if sets:
-        text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be held."
+        text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be stored."
         said.append(ExportLoss(group, "Further vertex colours", text, f"{sets:,}", "0"))
     if target.lacks("vertex alpha") and any(
         len(c.values) and c.values.shape[1] > 3 for mesh in scene.meshes for c in mesh.colours[:1]
@@ -136,7 +136,7 @@ def _split_colours(scene: Scene, target: Target) -> list[int]:
 
 def _tell_corner_colours(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(_split_colours(scene, target))
-    text = f"Colours that differ from corner to corner of one vertex: those of {plural(n, 'mesh', 'meshes')} cannot be held."
+    text = f"Colours that differ from corner to corner of one vertex: those of {plural(n, 'mesh', 'meshes')} cannot be stored."
     return [ExportLoss("UVs and colours", "Vertex colours", text, f"{n:,}", "0")] if n else []
 
 
@@ -335,7 +335,9 @@ def _tell_groups(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("face groups"):
         return []
     n = len({name for mesh in scene.meshes if mesh.groups is not None for name in mesh.group_names if name})
-    text = f"{plural(n, 'named group', 'named groups')} of faces cannot be held; *Split into parts* can make parts of them first."
+    text = (
+        f"{plural(n, 'named group', 'named groups')} of faces cannot be stored; *Split into parts* can make parts of them first."
+    )
     return [ExportLoss(_GROUP, "Groups of faces", text, f"{n:,}", "0")] if n else []
 
 

@@ -25,6 +25,7 @@ _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "grou
 @mend(
     "arrival.remove",
     title="Remove leftovers",
+    button="Remove {what}",
     keeps="every face and all that belongs to it",
     costs="what is removed is gone from the export; the original keeps it",
     promise=PLACES,

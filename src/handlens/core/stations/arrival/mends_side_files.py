@@ -15,6 +15,7 @@ from ...scene import Scene
 @mend(
     "arrival.side-file",
     title="Correct a side file",
+    button="Fix the name in {file}",
     keeps="the file that came, and every other letter of it, its encoding and line ends",
     costs="a corrected copy that must replace the old one where the model goes",
     safe=False,

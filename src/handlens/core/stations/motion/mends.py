@@ -96,6 +96,7 @@ def _points(channel: Channel) -> Array:
 @mend(
     "motion.drop-clips",
     title="Drop clips",
+    button="Drop {clips}",
     keeps="the model, its joints and weights, and every other clip",
     costs="what is dropped is gone from the export; the original keeps it",
     promise=POSES,
@@ -140,6 +141,7 @@ def rename(scene: Scene, clip: str, to: str) -> Outcome:
 @mend(
     "motion.drop-constant",
     title="Drop channels that never change",
+    button="Drop constant channels of {clips}",
     keeps="every pose of every clip, where they are as the node rests",
     after=("skin.adopt-bind", "skin.bake-rig"),
     costs="with elsewhere=true: the joint stands as it rests in the file while the clip plays",
@@ -175,6 +177,7 @@ def _figure(before: Scene, after: Scene) -> Figure:
 @mend(
     "motion.drop-scale",
     title="Drop keys on scale",
+    button="Drop keys on scale of {clips}",
     keeps="how joints are turned and where they stand",
     costs="what the clip made larger or smaller keeps the size that it rests in",
     safe=False,
@@ -191,6 +194,7 @@ def drop_scale(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
 @mend(
     "motion.drop-stray",
     title="Drop channels that move nothing",
+    button="Drop channels that move nothing of {clips}",
     keeps="every pose of every clip",
     costs="clips that moved nothing at all go too, and nodes that then hold nothing",
     promise=POSES,
@@ -227,6 +231,7 @@ def drop_stray(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
 @mend(
     "motion.repair-keys",
     title="Repair keys",
+    button="Repair keys of {clips}",
     keeps="every key that is a number, and its time",
     costs="keys that are no numbers go, and of several at one time all but the last",
     safe=False,
@@ -286,6 +291,7 @@ def _repaired(channel: Channel, counts: dict[str, int]) -> Channel | None:
 @mend(
     "motion.trim",
     title="Trim a clip",
+    button="Trim {clips}",
     keeps="every pose between the new ends, and at them",
     costs="what lies outside is gone from the export",
     promise=Promise(rest=True, poses=True, clock=_trimmed),
@@ -408,6 +414,7 @@ def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
 @mend(
     "motion.thin",
     title="Remove redundant keys",
+    button="Remove redundant keys of {clips}",
     keeps="where every vertex stands in every frame, within the tolerance; first and last keys",
     after=("size.scale", "skin.bake-rig", "motion.repair-keys", "motion.drop-constant"),
     costs="what moves less than the tolerance; the figure says how far at most",

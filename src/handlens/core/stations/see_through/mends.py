@@ -49,6 +49,7 @@ def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
 @mend(
     "see-through.set",
     title="Set how a material is drawn",
+    button="Set the alpha mode of {materials}",
     keeps="images and every other value",
     costs="blending is sorted by part and drawn last; a cut-out has a hard rim",
     safe=False,
@@ -130,6 +131,7 @@ def with_mode(material: Material, mode: str, cutoff: float | None) -> Material:
 @mend(
     "see-through.from-brightness",
     title="Make alpha from brightness",
+    button="Make alpha from brightness in {materials}",
     keeps="the image that came; a new one is made beside it",
     costs="a blended material",
     safe=False,
@@ -202,6 +204,7 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
 @mend(
     "see-through.divide",
     title="Undo premultiplied alpha",
+    button="Undo premultiplied alpha in {materials}",
     keeps="alpha, and every solid pixel",
     costs="colours of all but gone pixels are known to a few levels only",
     safe=False,
@@ -234,6 +237,7 @@ def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
 @mend(
     "see-through.nearest",
     title="Sample the nearest pixel",
+    button="Sample the nearest pixel of {materials}",
     keeps="the image, and how it repeats",
     costs="a shimmer where it is seen from afar",
     safe=False,

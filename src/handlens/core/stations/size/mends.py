@@ -31,6 +31,7 @@ def _sides(scene: Scene) -> str:
 @mend(
     "size.scale",
     title="Scale the whole model",
+    button="Scale × {factor}",
     keeps="proportions, node scales, normals, UVs, weights, poses and clips",
     costs="nothing but the size; positions are multiplied in 64-bit floats",
     promise=FORM,
@@ -68,6 +69,7 @@ def scale(scene: Scene, factor: float, unit: str = "as-it-is") -> Outcome:
 @mend(
     "size.up-axis",
     title="Turn to another up axis",
+    button="Turn to {to} up",
     keeps="the model's own shape, node scales, facing, UVs, weights, poses and clips",
     costs="nothing; coordinates are exchanged, not rounded",
     promise=FORM,

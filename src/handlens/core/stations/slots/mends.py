@@ -164,6 +164,7 @@ def first_uvs(scene: Scene) -> Outcome:
 @mend(
     "slots.set",
     title="Set a material's values",
+    button="Set the values of {materials}",
     keeps="its images and its name",
     costs="the values that it had",
     safe=False,

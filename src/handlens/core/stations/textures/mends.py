@@ -178,6 +178,7 @@ def _renumbered(material: Material, number: dict[int, int]) -> Material:
 @mend(
     "textures.convert",
     title="Convert images",
+    button="Convert {images}",
     keeps=_KEEPS,
     costs="JPEG and WebP lose a little of every pixel, JPEG all alpha; bits past eight go",
     safe=False,
@@ -224,6 +225,7 @@ def _bytes(before: Scene, after: Scene) -> Figure:
 @mend(
     "textures.resize",
     title="Resize images",
+    button="Resize {images}",
     keeps=_KEEPS,
     costs="detail, where they get smaller",
     safe=False,

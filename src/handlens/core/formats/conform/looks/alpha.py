@@ -79,11 +79,11 @@ def tell_modes(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     masks = sum(material.alpha_mode == "mask" for material in scene.materials) if target.lacks("alpha modes") else 0
     if masks:
-        text = f"{plural(masks, 'threshold of a cut-out', 'thresholds of cut-outs')} cannot be held."
+        text = f"{plural(masks, 'threshold of a cut-out', 'thresholds of cut-outs')} cannot be stored."
         said.append(ExportLoss(GROUP, "Alpha modes", text, f"{masks:,} cut out", "blended"))
     blended = sum(mode_of(material) == "blend" for material in scene.materials) if target.lacks("see-through images") else 0
     if blended:
-        text = f"{plural(blended, 'blended material', 'blended materials')} cannot be held."
+        text = f"{plural(blended, 'blended material', 'blended materials')} cannot be stored."
         said.append(ExportLoss(GROUP, "Blended materials", text, f"{blended:,}", "0"))
     return said
 

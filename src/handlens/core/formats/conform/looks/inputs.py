@@ -17,7 +17,7 @@ def tell_materials(scene: Scene, target: Target) -> list[ExportLoss]:
     """What will differ, told before writing: all materials, in formats that have none."""
     n = len(scene.materials)
     if target.lacks("materials") and n:
-        return [ExportLoss(GROUP, "Materials", f"{plural(n, 'material')} cannot be held.", f"{n:,}", "0")]
+        return [ExportLoss(GROUP, "Materials", f"{plural(n, 'material')} cannot be stored.", f"{n:,}", "0")]
     return []
 
 

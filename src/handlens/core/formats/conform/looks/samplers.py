@@ -23,7 +23,7 @@ def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
 
     def tell(feature: str, what: str, n: int, one: str, many: str) -> None:
         if n and target.lacks(feature):
-            said.append(ExportLoss(GROUP, what, f"{plural(n, one, many)} cannot be held.", f"{n:,}", "0"))
+            said.append(ExportLoss(GROUP, what, f"{plural(n, one, many)} cannot be stored.", f"{n:,}", "0"))
 
     tell(
         "texture transforms",

@@ -48,7 +48,7 @@ def tell_glow(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     if target.lacks("glow"):
         n = sum(any(material.emissive) for material in scene.materials)
-        return [ExportLoss(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be stored.", f"{n:,}", "0")] if n else []
     n = (
         sum(any(_lit(t) for t in material.inputs) and not any(material.emissive) for material in scene.materials)
         if target.lacks("tinted images")
@@ -78,7 +78,7 @@ def tell_tints(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     n = sum(any(_tinted(material, t) for t in material.inputs) for material in scene.materials)
     words = plural(n, "material's colour over its image", "materials' colours over their images")
-    return [ExportLoss(GROUP, "Colours over images", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Colours over images", f"{words} cannot be stored.", f"{n:,}", "0")] if n else []
 
 
 def untinted(material: Material) -> Material:
@@ -131,7 +131,7 @@ def tell_sides(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("double-sided"):
         n = sum(bool(material.double_sided) for material in scene.materials)
         words = plural(n, "mark of a double-sided material", "marks of double-sided materials")
-        return [ExportLoss(GROUP, "Double-sided", f"{words} cannot be held.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(GROUP, "Double-sided", f"{words} cannot be stored.", f"{n:,}", "0")] if n else []
     pairs = zip(scene.materials, _sides_by_mesh(scene).materials, strict=True) if target.lacks("sides of materials") else ()
     n = sum(bool(a.double_sided) != bool(b.double_sided) for a, b in pairs)
     text = f"Both sides are a matter of the mesh in {target.format.title}: {plural(n, 'material')} drawn otherwise."
