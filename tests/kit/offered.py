@@ -74,6 +74,9 @@ def looked_over(measures, sheet, intent):
             for r in shown["rows"]:
                 assert set(r["cells"]) == keys, (s["name"], shown["title"])
                 assert all(isinstance(v["text"], str) for v in r["cells"].values()), r
+                # A column of figures sorts by the numbers behind them: each that is written has one.
+                figures = [r["cells"][c["key"]] for c in shown["columns"] if c["number"]]
+                assert all(v["value"] is not None or not re.search(r"\d", v["text"]) for v in figures), r
                 assert r.get("result") in RESULTS
                 assert r.get("node") is None or r["node"] in nodes
         for h in s.get("headline", []):

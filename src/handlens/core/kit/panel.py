@@ -40,7 +40,7 @@ class Column(msgspec.Struct, frozen=True):
 class Cell(msgspec.Struct, frozen=True):
     """One cell of a table. text: as people read it. value: the number behind it, by which its column sorts, None where there is none.
 
-    unit: of the value: m, s, ° or px/m; 1 for a share or a ratio; "" for a count, or for words.
+    unit: of the value: m, s, °, px, px/m or byte; 1 for a share or a ratio; "" for a count, or for words.
     """
 
     text: str

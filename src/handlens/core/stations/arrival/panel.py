@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Table, row, table
+from ...kit.panel import Cell, Figure, Panel, Table, count, row, table
 from ...limits import plural
 from ...measures import Measures
 from ...measures.drawing import triangles
@@ -38,15 +38,17 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         ("Morph targets", sum(x.morphs for x in measures.meshes)),
     ]
     left = {"Loose edges", "Loose points", "Empty nodes", "Hidden nodes", "Cameras", "Lights"}
-    kept = [(what, f"{n:,}", "0" if what in left else "") for what, n in counted if n or what in left]
+    kept: list[tuple[str, Cell | str, Cell | str]] = [
+        (what, count(n), count(0) if what in left else "") for what, n in counted if n or what in left
+    ]
     half = (len(kept) + 1) // 2
     pairs = zip(kept[:half], [*kept[half:], ("", "", "")][:half], strict=True)
     keys = ("what", "count", "wanted", "what2", "count2", "wanted2")
     rows = [row(dict(zip(keys, (*one, *two), strict=True))) for one, two in pairs]
-    columns = [("what", "What came", False), ("count", "Count", True), ("wanted", "Wanted", True)]
+    columns = [("what", "In the file", False), ("count", "Count", True), ("wanted", "Wanted", True)]
     columns += [("what2", "", False), ("count2", "Count", True), ("wanted2", "Wanted", True)]
     return Panel(
-        about="what came in the box",
+        about="what is in the file",
         line=f"{plural(len(measures.parts), 'part')}, {plural(len(measures.images), 'image') if measures.images or not joints else plural(joints, 'joint')}",
         limit=f"{leftovers:,} left over" if leftovers else None,
         meter=None,

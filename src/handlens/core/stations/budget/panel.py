@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Row, count, row, share, table
+from ...kit.panel import Cell, Figure, Panel, Result, Row, count, number, row, share, table
 from ...measures import Measures
 from ...measures.drawing import draw_calls, draw_calls_of, texture_memory, triangles
 from ...rules import Intent, RuleSheet
@@ -36,28 +36,28 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     rows.sort(key=lambda r: -r.weight)
     meters = [total / lim.triangles_total] if lim.triangles_total else []
     meters += [largest / lim.triangles_mesh] if lim.triangles_mesh else []
-    wanted = [
-        row({"what": what, "measured": a, "wanted": b, "copies": c}, result=r)
-        for what, a, b, c, r in [
-            (
-                "Triangles in all",
-                f"{total:,}",
-                _limit(lim.triangles_total),
-                f"{triangles_of_copies(measures, intent):,}",
-                _over(total, lim.triangles_total),
-            ),
-            ("Triangles, largest mesh", f"{largest:,}", _limit(lim.triangles_mesh), "", _over(largest, lim.triangles_mesh)),
-            ("GPU vertices", f"{vertices:,}", "", f"{vertices * intent.copies:,}", None),
-            ("Draw calls", f"{calls:,}", _limit(lim.draw_calls), f"{calls * intent.copies:,}", _over(calls, lim.draw_calls)),
-            (
-                "Texture memory",
-                f"{memory / 2**20:,.1f} MiB",
-                "" if lim.texture_memory_bytes is None else f"{lim.texture_memory_bytes / 2**20:,.0f} MiB",
-                "shared",
-                _over(memory, lim.texture_memory_bytes),
-            ),
-        ]
+    limits: list[tuple[str, Cell, Cell | str, Cell | str, Result | None]] = [
+        (
+            "Triangles in all",
+            count(total),
+            _at_most(lim.triangles_total),
+            count(triangles_of_copies(measures, intent)),
+            _over(total, lim.triangles_total),
+        ),
+        ("Triangles, largest mesh", count(largest), _at_most(lim.triangles_mesh), "", _over(largest, lim.triangles_mesh)),
+        ("GPU vertices", count(vertices), "", count(vertices * intent.copies), None),
+        ("Draw calls", count(calls), _at_most(lim.draw_calls), count(calls * intent.copies), _over(calls, lim.draw_calls)),
+        (
+            "Texture memory",
+            number(memory, f"{memory / 2**20:,.1f} MiB", "byte"),
+            ""
+            if lim.texture_memory_bytes is None
+            else number(lim.texture_memory_bytes, f"{lim.texture_memory_bytes / 2**20:,.0f} MiB", "byte"),
+            "shared",
+            _over(memory, lim.texture_memory_bytes),
+        ),
     ]
+    wanted = [row({"what": what, "measured": a, "wanted": b, "copies": c}, result=r) for what, a, b, c, r in limits]
     copies = "× 1" if intent.copies == 1 else f"× {intent.copies:,} copies"
     return Panel(
         about="what it costs to draw",
@@ -143,6 +143,10 @@ def _for_nothing(measures: Measures, intent: Intent, total: int) -> list[Row]:
 
 def _over(count: float, limit: float | None) -> Result | None:
     return None if limit is None else "caution" if count > limit else "clear"
+
+
+def _at_most(n: int | None) -> Cell | str:
+    return "" if n is None else count(n)
 
 
 def _limit(n: int | None) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, count, number, row, table, worst_first
+from ...kit.panel import Cell, Figure, Panel, count, number, row, table, worst_first
 from ...kit.parts import first_parts, seen_from
 from ...measures import Measures
 from ...measures.records import SideFigures
@@ -92,6 +92,6 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     )
 
 
-def _percent(area: float, figures: SideFigures) -> str:
+def _percent(area: float, figures: SideFigures) -> Cell | str:
     whole = figures.judged + figures.undecided + figures.hidden
-    return percent(area / whole) if whole > 0 else "–"
+    return number(area / whole, percent(area / whole), "1") if whole > 0 else "–"

@@ -80,9 +80,9 @@ def _clips(measures: Measures, motion: MotionMeasures, lost: list[str]) -> Table
                     "travels": distance(x.drift * unit) if x is not None and x.drift * unit > 1e-5 else "",
                     "seam": "holds a pose"
                     if clip.held
-                    else about(x.seam * unit)
+                    else number(x.seam * unit, about(x.seam * unit), "m")
                     if x is not None and x.seam * unit > 1e-7
-                    else "0 mm",
+                    else number(0, "0 mm", "m"),
                 },
                 result=_result(clip),
             )

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Figure, Panel, Result, Row, Table, distance, length, number, row, table, worst_first
+from ...kit.panel import Cell, Figure, Panel, Result, Row, Table, distance, length, number, row, share, table, worst_first
 from ...measures import Measures
 from ...measures.records import PartFigures, is_scaled
 from ...rules import Intent, RuleSheet
-from ...words.figures import percent, plain
+from ...words.figures import plain
 from ...words.lengths import metres
 
 
@@ -35,7 +35,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             row(
                 {
                     "part": n.name,
-                    "scale": _triple(n.scale),
+                    "scale": number(max(map(abs, n.scale)), _triple(n.scale), "1"),
                     "turn": number(n.angle, f"{plain(n.angle)}°", "°"),
                     "far": distance(p.farthest * unit) if p else "",
                     "gap": distance(own / 1000) if own is not None else "",
@@ -79,12 +79,12 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     )
 
 
-def _of_finest(measures: Measures, part: PartFigures | None) -> str:
+def _of_finest(measures: Measures, part: PartFigures | None) -> Cell | str:
     """Steps of a 32-bit float where a part stands, as a share of its finest edges: at one, the shape is gone."""
     if part is None:
         return ""
     feature = measures.meshes[part.mesh].surface.feature * part.enlarges
-    return percent(part.spacing / feature) if feature > 0 else ""
+    return share(part.spacing / feature) if feature > 0 else ""
 
 
 def _chain_table(measures: Measures) -> list[Table]:
@@ -106,7 +106,7 @@ def _chain_table(measures: Measures) -> list[Table]:
         words = " → ".join(f"{x.name} × {plain(abs(x.scale[0]))}" for x in scaled)
         rows.append(
             row(
-                {"chain": words, "running": " → ".join(plain(p) for p in products)},
+                {"chain": words, "running": number(float(products[-1]), " → ".join(plain(p) for p in products), "1")},
                 node=n.index,
                 result="caution" if abs(products[-1] - 1) < 1e-3 else "note",
             )

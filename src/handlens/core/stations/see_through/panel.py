@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, row, share, table, worst_first
+from ...kit.panel import Figure, Panel, Row, number, row, share, table, worst_first
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import percent
@@ -38,7 +38,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "material": x.name or f"material {k}",
                     "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff),
                     "image": i.reference if i else "–",
-                    "seen": share(seen) if a else f"{percent(1 - x.opacity)} all over" if x.opacity < 0.999 else "nothing",
+                    "seen": share(seen)
+                    if a
+                    else number(1 - x.opacity, f"{percent(1 - x.opacity)} all over", "1")
+                    if x.opacity < 0.999
+                    else "nothing",
                     "fading": share(a.fading) if a else "–",
                     "wanted": _mode(wanted, a.cutoff if a else None),
                 },

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Figure, Panel, distance, number, row, table
+from ...kit.panel import Cell, Figure, Panel, distance, number, row, table
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS
@@ -51,7 +51,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "reading": "Unit",
                 "file": "not stated" if measures.unit_metres is None else metres(measures.unit_metres),
                 "there": UNIT_WORDS[sheet.unit],
-                "turn": "?" if measures.unit_metres is None else f"× {plain(measures.unit_metres / sheet.unit_metres)}",
+                "turn": "?"
+                if measures.unit_metres is None
+                else number(
+                    measures.unit_metres / sheet.unit_metres, f"× {plain(measures.unit_metres / sheet.unit_metres)}", "1"
+                ),
             }
         ),
         row(
@@ -59,7 +63,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 "reading": "Up axis",
                 "file": measures.up_axis or "not stated",
                 "there": sheet.up_axis,
-                "turn": "?" if measures.up_axis is None else "none" if measures.up_axis == sheet.up_axis else "90° about X",
+                "turn": "?"
+                if measures.up_axis is None
+                else "none"
+                if measures.up_axis == sheet.up_axis
+                else number(90, "90° about X", "°"),
             }
         ),
     ]
@@ -114,10 +122,12 @@ def _scale_call(measures: Measures, sheet: RuleSheet, factor: float) -> Call | N
     return Call("size.scale", {"factor": factor}) if factor != 1 else None
 
 
-def _fit(gives: float, wanted: float | None, fits: bool) -> str:
+def _fit(gives: float, wanted: float | None, fits: bool) -> Cell | str:
     if fits:
         return "fits"
     if wanted is None:
         return "unlikely"
     ratio = gives / wanted if wanted else 0.0
-    return f"{plain(ratio)}× too tall" if ratio > 1 else "too short" if ratio == 0 else f"{plain(1 / ratio)}× too short"
+    if ratio == 0:
+        return "too short"
+    return number(ratio, f"{plain(ratio)}× too tall" if ratio > 1 else f"{plain(1 / ratio)}× too short", "1")
