@@ -140,9 +140,9 @@ def _painted(mesh: Mesh) -> Array:
 _SEEN = 1e-3
 
 
-def same_paint(a: Scene, mesh_a: int, b: Scene, n: int) -> bool:
+def same_paint(a: Scene, k: int, b: Scene, n: int) -> bool:
     """Whether two materials say the same but for their names, and their images show the same."""
-    one, other = a.materials[mesh_a], b.materials[n]
+    one, other = a.materials[k], b.materials[n]
     if one is other and a.images is b.images:
         return True
     # All else first: opening pictures takes longest.

@@ -38,19 +38,19 @@ def greatest_and_mean(greatest: str, mean: str, count: int, of: str) -> str:
     return f"up to {greatest}{mean_words}, {count:,} {of}{'s' if count != 1 else ''}"
 
 
-def value(value_: Any) -> str:
+def value(stated: Any) -> str:
     """A value of a material, a camera or the like."""
-    if value_ is None:
+    if stated is None:
         return "not stated"
-    if isinstance(value_, bool):
-        return "yes" if value_ else "no"
-    if isinstance(value_, int | float):
-        return figure(float(value_))
-    if isinstance(value_, Mapping):
-        return ", ".join(f"{k} {value(x)}" for k, x in value_.items()) or "none"
-    if isinstance(value_, Sequence) and not isinstance(value_, str):
-        return ", ".join(value(x) for x in value_) or "none"
-    return str(value_) or "none"
+    if isinstance(stated, bool):
+        return "yes" if stated else "no"
+    if isinstance(stated, int | float):
+        return figure(float(stated))
+    if isinstance(stated, Mapping):
+        return ", ".join(f"{k} {value(x)}" for k, x in stated.items()) or "none"
+    if isinstance(stated, Sequence) and not isinstance(stated, str):
+        return ", ".join(value(x) for x in stated) or "none"
+    return str(stated) or "none"
 
 
 def alike(a: Any, b: Any, step: float) -> bool:

@@ -42,12 +42,12 @@ _PLAIN = frozenset(
 Load = Callable[[], bytes]
 
 
-def stored(scene: Scene, scene_: Scene) -> bytes | None:
-    """A scene as bytes. scene_: the scene as it was read, whose files of the package are kept by their paths. None where it holds what
+def stored(scene: Scene, original: Scene) -> bytes | None:
+    """A scene as bytes. original: the scene as it was read, whose files of the package are kept by their paths. None where it holds what
     cannot be kept.
     """
-    paths = {id(i.load): i.found_at for i in scene_.images if i.load is not None and i.found_at is not None}
-    paths |= {id(n.load): n.path for n in scene_.beside if n.origin == "package"}
+    paths = {id(i.load): i.found_at for i in original.images if i.load is not None and i.found_at is not None}
+    paths |= {id(n.load): n.path for n in original.beside if n.origin == "package"}
     out = io.BytesIO()
     try:
         _Writer(out, paths).dump(scene)

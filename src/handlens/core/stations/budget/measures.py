@@ -59,17 +59,17 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> BudgetMe
 OWN = StationMeasures("budget", BudgetMeasures, take, reads=("nodes", "meshes"))
 
 
-def _of(mesh: Mesh, figures_: MeshFigures) -> _Kept:
+def _of(mesh: Mesh, measured: MeshFigures) -> _Kept:
     none = np.zeros(0, np.int32)
     if not FEW <= mesh.triangle_count <= SEARCHED:
         return TrianglesOf(0, sizes=[]), none
     top = surface_once(mesh)
     # What nobody would be told of is not looked for.
-    worth = figures_.surface.could_merge >= max(FEW, SMALL_SHARE * mesh.triangle_count)
+    worth = measured.surface.could_merge >= max(FEW, SMALL_SHARE * mesh.triangle_count)
     freed, faces = freed_by_merging(mesh) if worth else (0, none)
-    cut = figures_.surface.could_take_back >= max(FEW, MUCH * mesh.triangle_count)
-    steps = _subdivided(mesh, figures_.surface.size, top) if cut else (0, mesh.triangle_count, 0.0)
-    figures = TrianglesOf(0, freed, *steps, _sizes(mesh), *_vertices(mesh, figures_, top))
+    cut = measured.surface.could_take_back >= max(FEW, MUCH * mesh.triangle_count)
+    steps = _subdivided(mesh, measured.surface.size, top) if cut else (0, mesh.triangle_count, 0.0)
+    figures = TrianglesOf(0, freed, *steps, _sizes(mesh), *_vertices(mesh, measured, top))
     return figures, faces if freed else none
 
 
