@@ -9,6 +9,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from handlens.core import formats
 from handlens.core.judge import judge
@@ -86,6 +87,23 @@ def test_a_check_of_a_file_joins_the_station_of_its_id(house):
     tree = report({}, measure(lanterns()), judge(measure(lanterns()), SHEET, Intent()), with_indices=False)
     looks = explained(tree["findings"], tree["clear"], "refused").causes
     assert [c.explains for c in looks if c.check == "arrival.quay"] == ["often"]
+
+
+def test_a_sheet_may_hold_keys_of_a_house_check_and_none_that_nothing_reads(house):
+    house(HOUSE)
+    by = lambda keys: replace(SHEET, house=keys)
+    titles = lambda sheet: [f.title for f in judge(measure(lanterns()), sheet, Intent()).findings if f.check == "arrival.quay"]
+    assert titles(by({})) == ["No name says quay"]
+    assert titles(by({"arrival.quay": {"word": "mooring"}})) == ["No name says mooring"]
+    assert titles(by({"arrival.quay": {"word": "lantern"}})) == []
+    for keys, says in (
+        ({"arrival.quay": {"word": 3}}, "house, arrival.quay"),
+        ({"arrival.quay": {"wort": "x"}}, "wort"),
+        ({"size.expected": {"least": 1}}, "size.expected, which no check here reads"),
+        ({"lamps.lit": {}}, "lamps.lit, which no check here reads"),
+    ):
+        with pytest.raises(InputError, match=says):
+            judge(measure(lanterns()), by(keys), Intent())
 
 
 def test_the_command_line_lists_where_they_come_from_and_judges_by_them(house, tmp_path):

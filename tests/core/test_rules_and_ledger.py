@@ -97,6 +97,7 @@ def test_every_field_says_what_it_is(record):
         "textures",
         "receiver",
         "export",
+        "house",
         "unstated_unit",
         "unstated_axis",
     }

@@ -2687,6 +2687,11 @@ export interface components {
             roles: {
                 [key: string]: "aside" | "inner" | "level-1" | "level-2" | "level-3" | "stand-in" | "thing";
             };
+            house: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
             sources: {
                 [key: string]: string;
             };

@@ -13,7 +13,7 @@ from ..kit.check import Finding, Skipped, settle
 from ..kit.roles import in_intended_unit, with_declared_roles
 from ..measures import Measures
 from ..measures.records import TrialFigures
-from ..route.stations import stations
+from ..route.stations import refuse_unread_keys, stations
 from ..rules import Intent, RuleSheet
 from ..rules.intent import APART
 from ..words.calls import call_text
@@ -43,7 +43,8 @@ class Judgement:
 
 
 def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
-    """Judge measures by a sheet and an intent."""
+    """Judge measures by a sheet and an intent. Raises InputError where the sheet has keys that no check reads."""
+    refuse_unread_keys(sheet)
     by = judged_by(sheet, intent)
     intent = with_declared_roles(sheet.meant(intent), measures)
     measures = in_intended_unit(measures, intent)

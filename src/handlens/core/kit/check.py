@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from ..measures import Measures
@@ -99,6 +100,7 @@ class Check:
     masked: says nothing while another finding comes first, so that what it says once that is mended is not new.
     revealed: tells of things that are the same; they were so before but for what a mend takes away.
     of_pairs: tells of pairs of parts, which go by other names once a part is split.
+    keys: of a house check the record of what a sheet may say for it, under `house` and its id; read by `sheet.keys_of`.
     """
 
     id: str
@@ -117,6 +119,7 @@ class Check:
     masked: bool = False
     revealed: bool = False
     of_pairs: bool = False
+    keys: type[msgspec.Struct] | None = None
 
     @property
     def station(self) -> str:
@@ -140,6 +143,7 @@ def check(
     masked: bool = False,
     revealed: bool = False,
     of_pairs: bool = False,
+    keys: type[msgspec.Struct] | None = None,
 ) -> Callable[[Judge], Check]:
     """Make a check of a function. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines.
 
@@ -166,6 +170,7 @@ def check(
             masked=masked,
             revealed=revealed,
             of_pairs=of_pairs,
+            keys=keys,
         )
 
     return declare

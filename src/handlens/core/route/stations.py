@@ -13,6 +13,7 @@ from ..kit.check import Check
 from ..kit.mend import Mend
 from ..kit.station import Station
 from ..limits import InputError
+from ..rules import RuleSheet
 from .house import fingerprint, house_stations
 
 
@@ -56,6 +57,17 @@ def all_checks() -> tuple[Check, ...]:
 def checks_by_id() -> dict[str, Check]:
     """Every check by its id."""
     return {c.id: c for c in all_checks()}
+
+
+def refuse_unread_keys(sheet: RuleSheet) -> None:
+    """Raises InputError where a sheet has keys of a house check that is not here, that reads none, or that reads others."""
+    for id in sheet.house:
+        check = checks_by_id().get(id)
+        if check is None or check.keys is None:
+            raise InputError(
+                f"The rule sheet {sheet.name} has keys for {id}, which no check here reads; add the house that brings it, or remove them."
+            )
+        sheet.keys_of(id, check.keys)
 
 
 def all_mends() -> tuple[Mend, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
 from msgspec import Meta
@@ -15,6 +15,8 @@ from ..words.patterns import compiled
 from .export import AXIS_WORDS, UNIT_WORDS, Axis, ExportOptions, Unit
 from .fields import Count, described, read_record
 from .intent import Intent, PartIntent, Role
+
+T = TypeVar("T", bound=msgspec.Struct)
 
 SHEETS = Path(__file__).parent / "sheets"
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001}
@@ -179,6 +181,8 @@ class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     receiver: Receiver = Receiver()
     export: ExportOptions = ExportOptions()
     roles: dict[_Pattern, Role] = {}
+    #: Keys of house checks, by the check's id: each says on its declaration which it reads.
+    house: dict[Annotated[str, Meta(pattern=r"^[a-z-]+\.[a-z-]+$")], dict[str, Any]] = {}
     #: Where a value comes from, by its path in the sheet: a published source, or that it is common practice.
     sources: dict[_Pattern, _Text] = {}
 
@@ -190,6 +194,11 @@ class RuleSheet(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         """The intent, with what the sheet says of parts by patterns of their names where the intent says nothing of them itself."""
         named = {k: PartIntent(role=role) for k, role in self.roles.items() if k not in intent.parts}
         return msgspec.structs.replace(intent, parts={**intent.parts, **named}) if named else intent
+
+    def keys_of(self, check: str, record: type[T]) -> T:
+        """What the sheet says for a house check, by its id; the record's own defaults where it says nothing. Raises InputError."""
+        data = msgspec.json.encode(self.house.get(check, {}))
+        return read_record(msgspec.json.Decoder(record), data, f"The rule sheet {self.name}, house, {check}")
 
     @property
     def writes(self) -> ExportOptions:
