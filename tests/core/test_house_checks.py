@@ -1,5 +1,6 @@
 """Stations and checks of the house: a folder is all that it takes, and what is wrong with it is one sentence."""
 
+import importlib
 import json
 import os
 import shutil
@@ -87,6 +88,14 @@ def test_a_check_of_a_file_joins_the_station_of_its_id(house):
     tree = report({}, measure(lanterns()), judge(measure(lanterns()), SHEET, Intent()), with_indices=False)
     looks = explained(tree["findings"], tree["clear"], "refused").causes
     assert [c.explains for c in looks if c.check == "arrival.quay"] == ["often"]
+
+
+@pytest.mark.parametrize("module", ["baking", "splitting", "without"])
+def test_former_places_of_what_a_house_mend_imports_still_hold(module):
+    former, now = (importlib.import_module(f"handlens.core.{room}.{module}") for room in ("kit", "edit"))
+    public = {name for name, value in vars(now).items() if getattr(value, "__module__", "") == now.__name__ and name[0] != "_"}
+    assert public
+    assert all(getattr(former, name) is getattr(now, name) for name in public)
 
 
 def test_a_sheet_may_hold_keys_of_a_house_check_and_none_that_nothing_reads(house):

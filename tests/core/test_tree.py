@@ -23,6 +23,7 @@ from handlens.core.scene import Channel, Clip, Material, Node
 from handlens.core.scene.bounds import world_bounds
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import parents
+from handlens.core.stations.motion.mends import chosen_clips
 from kit.scenes import cube, findings, rigged, scene
 from kit.trees import positions, random_tree
 
@@ -254,3 +255,11 @@ def test_what_is_aside_stays_behind_and_is_told():
     assert not any("stays behind" in x for x in write_as(made, "glb", "x").lost)
     with pytest.raises(InputError, match="nothing to write"):
         write_as(made, "glb", "x", intent=intent_from_json('{"parts": {"*": {"role": "aside"}}}'))
+
+
+def test_names_to_choose_from_are_those_that_mends_take():
+    made = scene(cube(), materials=(Material("m0", "tar"), Material("m1", ""), Material("m2", "tar")))
+    made = made.with_(clips=(Clip("c0", "wade", ()), Clip("c1", "wade", ()), Clip("c2", None, ()), Clip("c3", "fly", ())))
+    listed = tree(measure(made), intent_from_json("{}"))
+    assert (listed.materials, listed.clips) == (["tar"], ["#0", "#1", "#2", "fly"])
+    assert chosen_clips(made, listed.clips) == [0, 1, 2, 3]

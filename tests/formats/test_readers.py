@@ -497,6 +497,8 @@ def test_a_file_of_a_kind_that_is_not_read_is_named_with_what_to_send_instead(na
         formats.format_of(data, name)
     # A model that merely tells of one in its comments is a model still.
     assert formats.format_of(b"# from quay.step, ISO-10303-21;\nv 0 0 0\n", "quay.obj").name == "obj"
+    # A binary STL has 80 bytes in front that may be anything.
+    assert formats.format_of(data[:80].ljust(80) + bytes(4), "quay.stl").name == "stl"
 
 
 def test_a_wrong_ending_is_said(tmp_path):

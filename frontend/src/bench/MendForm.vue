@@ -51,6 +51,10 @@ watch(chosen, (m) => {
                 : String(p.default ?? '');
   trouble.value = '';
 });
+// Lists come a moment after the form: what is chosen from one is a list from then on.
+watch(listed, () => {
+  for (const p of chosen.value?.parameters ?? []) if (many(p) && !Array.isArray(form[p.name])) form[p.name] = [];
+});
 // A rename shows what it would do while it is being typed.
 watch(
   () => [id.value, form.search, form.replace, form.pattern, form.start, props.parts],

@@ -50,8 +50,10 @@ def read(package: Package, path: str) -> Scene:
 def format_of(data: bytes, path: str) -> Format:
     """The format of a model file by its content and its ending. Raises InputError with what it is and what to send instead."""
     named = BY_ENDING.get("." + path.rpartition(".")[2].lower())
-    found = recognise(data, path) or named
-    unread = what_it_is(data) if found is None or found is named else None
+    by_content = recognise(data, path)
+    found = by_content or named
+    # What is a model by its content may begin with any letters, as the head of a binary STL does.
+    unread = what_it_is(data) if by_content is None else None
     if unread is not None:
         raise InputError(f"{path} is {unread.title}, not a model that is read here; {unread.instead}.")
     if found is None:

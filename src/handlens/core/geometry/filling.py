@@ -30,7 +30,7 @@ def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
     after, face = next_corner(mesh), face_of_corner(mesh)
     loops, branching = _loops(sides, top.ids[mesh.corners[sides]], top.ids[mesh.corners[after[sides]]])
     corners: list[Array] = []
-    vertex_of_weight: list[int] = []
+    face_of_ear: list[int] = []
     skipped = sum(_across(mesh, rim) <= across for rim in branching)
     sheets = flat_sheets(mesh, top.edges)
     closed = 0
@@ -43,14 +43,14 @@ def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
             middle = np.arange(1, len(rim) - 1)
             ears = np.stack([np.zeros_like(middle), middle, middle + 1], axis=1)
         corners.append(back[ears].reshape(-1))
-        vertex_of_weight += [int(face[rim[0]])] * len(ears)
+        face_of_ear += [int(face[rim[0]])] * len(ears)
         closed += 1
     if not closed:
         return mesh, 0, skipped
     new = np.concatenate(corners)
     layer = lambda x: None if x is None else Layer(x.values, frozen(np.concatenate([x.index, x.index[new]])))
     several = lambda xs: tuple(y for x in xs if (y := layer(x)) is not None)
-    own = np.array(vertex_of_weight)
+    own = np.array(face_of_ear)
     made = replace(
         mesh,
         corners=frozen(np.concatenate([mesh.corners, mesh.corners[new]])),

@@ -25,11 +25,7 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
     named: dict[str, list[int]] = {}
     for i in walk(scene):
         named.setdefault(scene.part_name(i), []).append(i)
-    keys = {
-        name if len(vertex_of_weight) == 1 else f"{name}~{i}": i
-        for name, vertex_of_weight in named.items()
-        for i in vertex_of_weight
-    }
+    keys = {name if len(nodes) == 1 else f"{name}~{i}": i for name, nodes in named.items() for i in nodes}
     # A blank about a name that has none was only typed about the semicolon.
     found = {keys[k] for p in parts for k in (p if p in keys else p.strip(),) if k in keys}
     if not found:

@@ -206,17 +206,17 @@ def _areas(placed: Placed) -> tuple[Array, Array]:
 def _samples(parts: list[Placed], rays: RayScene) -> _Samples:
     offsets = np.cumsum([0, *(p.patches.number for p in parts)]).tolist()
     total = offsets[-1]
-    products, areas, vertex_of_weight = [], [], []
+    products, areas, patch_of_sample = [], [], []
     for p, base in zip(parts, offsets, strict=False):
         product, area = _areas(p)
         products.append(product)
         areas.append(area)
-        vertex_of_weight.append(p.patches.label[p.face] + base)
-    patch_area = np.bincount(np.concatenate(vertex_of_weight), np.concatenate(areas), total)
+        patch_of_sample.append(p.patches.label[p.face] + base)
+    patch_area = np.bincount(np.concatenate(patch_of_sample), np.concatenate(areas), total)
     wanted = _shares(patch_area)
     patch, places, normals = [], [], []
     number = 0
-    for p, product, area, owner in zip(parts, products, areas, vertex_of_weight, strict=True):
+    for p, product, area, owner in zip(parts, products, areas, patch_of_sample, strict=True):
         chosen, many = _chosen(owner, area, wanted)
         triangle = np.repeat(chosen, many)
         u, v = _barycentric(number, len(triangle))

@@ -48,7 +48,7 @@ class TreeNode(msgspec.Struct, frozen=True):
 
 
 class Tree(msgspec.Struct, frozen=True):
-    """total: nodes in all, of which `nodes` may be the first. materials, clips: names by which mends know them, all of them."""
+    """total: nodes in all, of which `nodes` may be the first. materials, clips: names by which mends know them, all that have one."""
 
     total: int
     nodes: list[TreeNode]
@@ -97,5 +97,9 @@ def tree(measures: Measures, intent: Intent) -> Tree:
                 n.named,
             )
         )
-    materials = list(dict.fromkeys(material.name or f"material {k}" for k, material in enumerate(measures.materials)))
-    return Tree(len(measures.nodes), out, materials, [clip.name or f"#{k}" for k, clip in enumerate(measures.clips)])
+    # Mends name materials: one without a name cannot be chosen.
+    materials = list(dict.fromkeys(material.name for material in measures.materials if material.name))
+    shared = Counter(clip.name for clip in measures.clips)
+    # By its number where a name does not tell a clip from the others.
+    clips = [clip.name if clip.name and shared[clip.name] == 1 else f"#{k}" for k, clip in enumerate(measures.clips)]
+    return Tree(len(measures.nodes), out, materials, clips)

@@ -81,8 +81,8 @@ def _tell_hidden(scene: Scene, target: Target) -> list[ExportLoss]:
 def _tell_extras(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("custom properties"):
         return []
-    vertex_of_weight = [*(n.extras for n in scene.nodes), *(mesh.extras for mesh in scene.meshes), scene.extras]
-    count = sum(bool(own_extras(x)) for x in vertex_of_weight)
+    holders = [*(n.extras for n in scene.nodes), *(mesh.extras for mesh in scene.meshes), scene.extras]
+    count = sum(bool(own_extras(x)) for x in holders)
     text = f"Custom properties and extensions of {plural(count, 'thing')} are left out."
     return [ExportLoss(_GROUP, "Custom properties", text, f"{count:,}", "0")] if count else []
 

@@ -35,9 +35,9 @@ def read_material(doc: Document, number: int, entry: Json, image_count: int, pro
     """One entry of `materials`. Raises InputError where a factor is not as many numbers as it should be."""
     where = f"materials[{number}]"
     pbr = entry.get("pbrMetallicRoughness")
-    vertex_of_weight = [entry, pbr if isinstance(pbr, dict) else {}]
-    for key in ("pbrMetallicRoughness", *(k for o in vertex_of_weight for k in o if k.endswith("Texture"))):
-        found = next((o[key] for o in vertex_of_weight if o.get(key) is not None), None)
+    holders = [entry, pbr if isinstance(pbr, dict) else {}]
+    for key in ("pbrMetallicRoughness", *(k for o in holders for k in o if k.endswith("Texture"))):
+        found = next((o[key] for o in holders if o.get(key) is not None), None)
         if found is not None and not isinstance(found, dict):
             problems.append(
                 Problem("broken-reference", f"{where} has a {key} that is no object, so nothing of it is read.", where)

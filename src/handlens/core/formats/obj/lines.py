@@ -84,14 +84,14 @@ class LineParser:
             for token in tokens:
                 for column, value in zip(columns, self._corner(token, run.first + k), strict=True):
                     column.append(value)
-        vertex_of_weight = np.array(counts, np.int64)
+        corner_counts = np.array(counts, np.int64)
         v, t, n = (np.array(c, np.int64) for c in columns)
         faces = run.keyword == "f"  # texture coordinates of lines are not kept
         return Corners(
-            self._resolved(v, "v", vertex_of_weight, run.first, totals),
-            self._resolved(t, "vt", vertex_of_weight, run.first, totals) if faces and t.any() else None,
-            self._resolved(n, "vn", vertex_of_weight, run.first, totals) if faces and n.any() else None,
-            vertex_of_weight,
+            self._resolved(v, "v", corner_counts, run.first, totals),
+            self._resolved(t, "vt", corner_counts, run.first, totals) if faces and t.any() else None,
+            self._resolved(n, "vn", corner_counts, run.first, totals) if faces and n.any() else None,
+            corner_counts,
         )
 
     def refuse(self, line: int, what: str) -> NoReturn:

@@ -212,9 +212,9 @@ class _Reader:
             self.problems.append(Problem("unknown-statement", text, f"line {line}"))
         positions = _stack(self.values["v"], 7 if any(a.shape[1] > 4 for a in self.values["v"]) else 3)
         uv, normals = _stack(self.values["vt"], 2), _stack(self.values["vn"], 3)
-        vertex_of_weight = self._owners(len(positions))
+        parts = self._owners(len(positions))
         meshes, nodes = [], []
-        for k, (item, unused) in enumerate(vertex_of_weight):
+        for k, (item, unused) in enumerate(parts):
             meshes.append(_mesh(k, item, positions, uv, normals, unused, self.has_smoothing))
             nodes.append(Node(id=f"node:{k}", name=item.name, mesh=k))
         return Scene(

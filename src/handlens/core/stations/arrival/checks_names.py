@@ -179,13 +179,13 @@ def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             )
         )
         wrong = set(bad)
-        vertex_of_weight = [part.node for part in measures.parts if part.name in wrong]
+        wrongly_named = [part.node for part in measures.parts if part.name in wrong]
         yield Finding(
             f"{plural(len(bad), 'name is', 'names are')} not allowed at the destination: {bad[0]}",
             value(bad[0], "text"),
             value(wanted, "text"),
             len(bad),
-            elements=nodes(vertex_of_weight) if vertex_of_weight else None,
+            elements=nodes(wrongly_named) if wrongly_named else None,
         )
 
 
