@@ -260,6 +260,6 @@ def test_what_is_aside_stays_behind_and_is_told():
 def test_names_to_choose_from_are_those_that_mends_take():
     made = scene(cube(), materials=(Material("m0", "tar"), Material("m1", ""), Material("m2", "tar")))
     made = made.with_(clips=(Clip("c0", "wade", ()), Clip("c1", "wade", ()), Clip("c2", None, ()), Clip("c3", "fly", ())))
-    listed = tree(measure(made), intent_from_json("{}"))
+    listed = tree(collect(made), intent_from_json("{}"))
     assert (listed.materials, listed.clips) == (["tar"], ["#0", "#1", "#2", "fly"])
     assert chosen_clips(made, listed.clips) == [0, 1, 2, 3]

@@ -35,7 +35,10 @@ watch(visible, (open) => {
   if (open) state.listing.value = true;
   if (open) id.value = props.mend || (mends.value[0]?.id ?? '');
 });
-watch(chosen, (m) => {
+/** Whether the names of the model are there to choose from: no field changes its kind while somebody fills it in. */
+const ready = ref(false);
+watch([state.tree, state.treeError], ([tree, error]) => (ready.value ||= !!tree || !!error), { immediate: true });
+watch([chosen, ready], ([m]) => {
   for (const k of Object.keys(form)) delete form[k];
   for (const p of m?.parameters ?? [])
     if (p.kind !== 'parts')
@@ -50,10 +53,6 @@ watch(chosen, (m) => {
                 ? ''
                 : String(p.default ?? '');
   trouble.value = '';
-});
-// Lists come a moment after the form: what is chosen from one is a list from then on.
-watch(listed, () => {
-  for (const p of chosen.value?.parameters ?? []) if (many(p) && !Array.isArray(form[p.name])) form[p.name] = [];
 });
 // A rename shows what it would do while it is being typed.
 watch(
@@ -118,7 +117,7 @@ function put(only = false) {
         option-value="id"
         size="small"
       />
-      <template v-for="p in (chosen?.parameters ?? []).filter((x) => x.kind !== 'parts')" :key="p.name">
+      <template v-for="p in (ready ? (chosen?.parameters ?? []) : []).filter((x) => x.kind !== 'parts')" :key="p.name">
         <label :id="`l-${p.name}`" :for="`p-${p.name}`">{{ p.says }}</label>
         <Select
           v-if="p.kind === 'choice'"
@@ -157,6 +156,7 @@ function put(only = false) {
         />
       </template>
     </form>
+    <p v-if="!ready" class="faded small" role="status">Reading the names of the model …</p>
     <p v-if="parts.length" class="small">For {{ parts.length === 1 ? parts[0] : `${parts.length} chosen parts` }} alone.</p>
     <p v-if="trouble" class="stop" role="alert">{{ trouble }}</p>
     <div v-if="changes" class="names" aria-live="polite">
@@ -185,8 +185,8 @@ function put(only = false) {
     </p>
     <template #footer
       ><button class="btn" @click="visible = false">Leave it</button
-      ><button class="btn" :disabled="!chosen" @click="put(true)">Try it</button
-      ><button class="btn main" type="submit" form="mend" :disabled="!chosen">Put on the tape</button></template
+      ><button class="btn" :disabled="!chosen || !ready" @click="put(true)">Try it</button
+      ><button class="btn main" type="submit" form="mend" :disabled="!chosen || !ready">Put on the tape</button></template
     >
   </Dialog>
 </template>
