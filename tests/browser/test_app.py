@@ -269,9 +269,9 @@ def test_two_windows_on_one_model_stay_in_step(heron, server):
     other.goto(heron.url)
     other.get_by_label("Ledger of stations").wait_for()
     heron.get_by_role("button", name=re.compile("safe$")).click()
-    expect(other.get_by_role("button", name="Undo")).to_be_enabled()
+    expect(other.get_by_role("button", name="Undo")).to_be_enabled(timeout=20_000)
     heron.get_by_role("button", name="Undo").click()
-    expect(other.get_by_role("button", name="Undo")).to_be_disabled()
+    expect(other.get_by_role("button", name="Undo")).to_be_disabled(timeout=20_000)
 
 
 def test_at_twice_its_size_the_stage_keeps_a_third_and_nothing_is_cut(heron):
