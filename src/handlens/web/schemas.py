@@ -190,6 +190,10 @@ class Finding(Schema):
     title = fields.String(required=True)
     message = fields.String(required=True, metadata={"description": "the title with the part and its figures taken out"})
     args = fields.Dict(required=True)
+    message_id = fields.String(
+        required=True, allow_none=True, metadata={"description": "name of the message, null where a house check wrote a sentence"}
+    )
+    values = fields.Dict(required=True, metadata={"description": "what stands in the message, as numbers, truths and names"})
     measured = fields.Nested(Value, required=True, allow_none=True)
     wanted = fields.Nested(Value, required=True, allow_none=True)
     why = fields.String(required=True)

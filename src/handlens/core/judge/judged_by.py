@@ -11,6 +11,7 @@ from ... import __version__
 from ..kit.check import Finding
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
+from ..words.messages import Text
 
 #: A figure in a sentence: digits with commas between thousands and a point before decimals, or a power of ten.
 _FIGURE = re.compile(r"(?<![\w.,])-?\d+(?:,\d{3})*(?:\.\d+)?(?:e[+-]?\d+)?(?![\w]|[.,]\d)")
@@ -30,8 +31,10 @@ def judged_by(sheet: RuleSheet, intent: Intent) -> Json:
 def message_of(finding: Finding) -> tuple[str, dict[str, str]]:
     """(message, args): the title with the part's name and every figure taken out. `message.format(**args)` is the title.
 
-    The figures are as people read them, in the order in which they stand: n0, n1 and so on.
+    The figures are as people read them; in a title that is no message of ours, in the order in which they stand: n0, n1 and so on.
     """
+    if isinstance(finding.title, Text):
+        return finding.title.form, dict(finding.title.args)
     args: dict[str, str] = {}
     pieces = finding.title.split(finding.part) if finding.part else [finding.title]
     out = []

@@ -18,6 +18,7 @@ from ..measures.records import is_scaled, is_uneven
 from ..packages import Package
 from ..scene import Scene
 from ..words.json_tree import Json
+from ..words.messages import Text, plain_values
 
 
 def facts(measures: Measures) -> Json:
@@ -122,6 +123,8 @@ def finding_json(finding: Finding, *, with_indices: bool = True) -> Json:
         "title": finding.title,
         "message": message,
         "args": args,
+        "message_id": finding.title.message if isinstance(finding.title, Text) else None,
+        "values": finite(plain_values(finding.title.values)) if isinstance(finding.title, Text) else {},
         "measured": finite(finding.measured),
         "wanted": finite(finding.wanted),
         "why": finding.why,

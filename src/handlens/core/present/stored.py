@@ -16,6 +16,7 @@ from ..measures.slots import users_of
 from ..rules import Intent, RuleSheet
 from ..words.calls import Call
 from ..words.json_tree import Json
+from ..words.messages import Text
 from .ledger import Entry, ledger
 from .report import report
 
@@ -88,12 +89,16 @@ def judgement_of(stored: StoredJudgement, evidence: Mapping[str, bytes]) -> Judg
         mark = stored.marks.get(source["id"])
         data = b"" if mark is None or mark.kind in OF_MESHES else evidence[mark.digest]
         lies = None if mark is None else Elements(mark.kind, np.frombuffer(data, "<i4"), mark.uv_set, mark.skin)
-        named = {k: source[k] for k in ("title", "measured", "wanted", "count", "part", "node", "result", "check", "why")}
+        named = {k: source[k] for k in ("measured", "wanted", "count", "part", "node", "result", "check", "why")}
         calls, costs = (
             [Call(c["mend"], c["params"]) for c in source["mends"]],
             [tuple(c["costs"]) if c["tried"] else None for c in source["mends"]],
         )
+        title: str = source["title"]
+        if source.get("message_id"):
+            title = Text(source["message_id"], source["values"], source["message"], source["args"])
         return Finding(
+            title,
             **named,
             elements=lies,
             mends=tuple(calls),

@@ -9,12 +9,12 @@ import numpy as np
 
 from ...formats.table import BY_NAME
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
-from ...limits import plural
 from ...measures import Measures
 from ...measures.records import NodeFigures, PartFigures
 from ...rules import Intent, RuleSheet
 from ...words.anchors import is_place, is_unnamed
 from ...words.calls import Call
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -30,13 +30,13 @@ def empty(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     drawn = [part for part in measures.parts if measures.meshes[part.mesh].faces]
     if not drawn:
         vertices = sum(mesh.vertices for mesh in measures.meshes)
-        what = f"The file has {plural(vertices, 'vertex', 'vertices')} but no face" if vertices else "The file has no mesh"
-        yield Finding(f"{what} to draw", value(0, "count"), value(1, "count"), key="file")
+        title = say("arrival.empty.vertices-only", vertices=vertices) if vertices else say("arrival.empty")
+        yield Finding(title, value(0, "count"), value(1, "count"), key="file")
         return
     for part in measures.parts:
         mesh = measures.meshes[part.mesh]
         if not mesh.faces and not mesh.loose_edges:
-            title = f"{part.name} has {plural(mesh.vertices, 'vertex', 'vertices')} but no face"
+            title = say("arrival.empty.part", part=part.name, vertices=mesh.vertices)
             yield Finding(
                 title,
                 value(0, "count"),
@@ -64,7 +64,7 @@ def not_finite(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for part in measures.parts:
         count = measures.meshes[part.mesh].not_finite
         if count:
-            title = f"{plural(count, 'vertex', 'vertices')} of {part.name} {'has a coordinate that is' if count == 1 else 'have coordinates that are'} not a number"
+            title = say("arrival.not-finite", vertices=count, part=part.name)
             yield Finding(
                 title,
                 value(count, "vertices"),
@@ -87,7 +87,7 @@ def broken_references(measures: Measures, sheet: RuleSheet, intent: Intent) -> F
     """
     bad = [p for p in measures.problems if p.kind in ("broken-reference", "two-parents", "count", "no-positions")]
     if bad:
-        title = f"{plural(len(bad), 'reference leads', 'references lead')} nowhere or to too little: {bad[0].text}"
+        title = say("arrival.broken-references", references=len(bad), first=bad[0].text)
         yield Finding(title, value(len(bad), "count"), value(0, "count"), len(bad))
 
 
@@ -101,7 +101,7 @@ def not_read(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for p in measures.problems:
         if p.kind in ("free-form", "unknown-statement", "decimal-comma", "thin-face", "not-carried"):
-            yield Finding(p.text, value(p.kind, "text"), value("none", "text"), key=p.kind)
+            yield Finding(say("arrival.not-read", what=p.text), value(p.kind, "text"), value("none", "text"), key=p.kind)
 
 
 @check("arrival.cameras", title="Cameras came along", result="note", mends=("arrival.remove",), explains={"refused": SELDOM})
@@ -114,7 +114,7 @@ def cameras(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     if measures.cameras:
         yield Finding(
-            f"{plural(measures.cameras, 'camera')} came along",
+            say("arrival.cameras", cameras=measures.cameras),
             value(measures.cameras, "count"),
             value(0, "count"),
             measures.cameras,
@@ -133,7 +133,7 @@ def lights(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     if measures.lights:
         yield Finding(
-            f"{plural(measures.lights, 'light')} came along",
+            say("arrival.lights", lights=measures.lights),
             value(measures.lights, "count"),
             value(0, "count"),
             measures.lights,
@@ -154,7 +154,7 @@ def lines(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         count = measures.meshes[part.mesh].loose_edges
         if count:
             yield Finding(
-                f"{part.name} has {plural(count, 'loose edge')} that nothing draws",
+                say("arrival.lines", part=part.name, edges=count),
                 value(count, "count"),
                 value(0, "count"),
                 count,
@@ -190,7 +190,7 @@ def empties(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         names = ", ".join(n.name for n in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
-            f"{plural(len(found), 'empty node')}: {names}",
+            say("arrival.empties", nodes=len(found), names=names),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -210,7 +210,7 @@ def detail_levels(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     found = [n for n in bare(measures) if "lod" in n.name.casefold()]
     if found:
         yield Finding(
-            f"{plural(len(found), 'level of detail has', 'levels of detail have')} no mesh: {found[0].name}",
+            say("arrival.detail-levels", levels=len(found), first=found[0].name),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -232,7 +232,7 @@ def hidden(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [n.index for n in measures.nodes if n.hidden]
     if found:
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} hidden",
+            say("arrival.hidden", nodes=len(found)),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -253,7 +253,7 @@ def unplaced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     spare = [mesh.name or f"mesh[{k}]" for k, mesh in enumerate(measures.meshes) if k not in used]
     if spare:
         yield Finding(
-            f"{plural(len(spare), 'mesh is', 'meshes are')} used by no node: {spare[0]}",
+            say("arrival.unplaced", meshes=len(spare), first=spare[0]),
             value(len(spare), "count"),
             value(0, "count"),
             len(spare),
@@ -282,7 +282,7 @@ def copies_in_place(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     stands = f"{twin.name} stands" if len(pairs) == 1 else f"{len(pairs):,} parts stand"
     where = f"{first.name} does" if len(pairs) == 1 else f"others do: {twin.name} where {first.name} does"
     yield Finding(
-        f"{stands} exactly where {where}{' …' if len(pairs) > 1 else ''}",
+        say("arrival.copies-in-place", part_stands=stands, where=where, pairs=len(pairs)),
         value(len(pairs), "count"),
         value(0, "count"),
         len(pairs),
@@ -350,14 +350,14 @@ def copies_stored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     Source: common practice, no published source.
     """
     if "instances" not in BY_NAME[measures.format].holds:
-        yield Skipped("the format cannot share a mesh between parts")
+        yield Skipped(say("arrival.copies-stored.not-shared"))
         return
     for group in _same_shape(measures):
         blocks = list(dict.fromkeys(measures.meshes[p.mesh].stored_as for p in group))
         apart = any(not _same_bounds(p, group[0]) for p in group[1:])
         if len(blocks) > 1 and apart:
             yield Finding(
-                f"{group[0].name} is stored {len(blocks)} times",
+                say("arrival.copies-stored", part=group[0].name, times=len(blocks)),
                 value(len(blocks), "count"),
                 value(1, "count"),
                 len(blocks),
@@ -391,10 +391,10 @@ def crumbs(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if sheet.limits.parts is None:
-        yield Skipped(f"{sheet.name} sets no limit on parts")
+        yield Skipped(say("arrival.crumbs.no-limit", sheet=sheet.name))
     elif len(measures.parts) > sheet.limits.parts:
         yield Finding(
-            f"The model is in {len(measures.parts):,} parts",
+            say("arrival.crumbs", parts=len(measures.parts)),
             value(len(measures.parts), "count"),
             value(sheet.limits.parts, "count"),
             len(measures.parts),
@@ -410,17 +410,17 @@ def fused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if intent.kind != "character":
-        yield Skipped("it is asked of characters only")
+        yield Skipped(say("arrival.fused.no-character"))
         return
     if len(measures.parts) != 1:
         return
     part = measures.parts[0]
     pieces = measures.meshes[part.mesh].pieces
     if pieces is None:
-        yield Skipped("the mesh is too large to count its pieces in passing")
+        yield Skipped(say("arrival.fused.too-large"))
     elif pieces > 1:
         yield Finding(
-            f"{part.name} holds {pieces:,} separate pieces in one mesh",
+            say("arrival.fused", part=part.name, pieces=pieces),
             value(pieces, "count"),
             value(1, "count"),
             pieces,

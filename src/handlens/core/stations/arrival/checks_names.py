@@ -10,13 +10,13 @@ import numpy as np
 from ...kit.check import BY_ITSELF, OFTEN, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import seen_from
 from ...kit.roles import proposals
-from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.intent import ROLES
 from ...rules.sheet import Names
 from ...words.calls import Call
 from ...words.patterns import compiled
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -52,7 +52,7 @@ def roles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         some = [p for p in unsaid if p.role == role]
         names = ", ".join(p.name for p in some[:3]) + (" …" if len(some) > 3 else "")
         yield Finding(
-            f"{plural(len(some), 'part')} may be {ROLES[role]}: {names}; {some[0].because}",
+            say("arrival.roles", parts=len(some), roles=ROLES[role], names=names, because=some[0].because),
             value(len(some), "count"),
             value(0, "count"),
             len(some),
@@ -77,7 +77,7 @@ def names_alike(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for name, indices in groups.items():
         if len(indices) > 1:
             yield Finding(
-                f"{len(indices)} parts are all named {name}",
+                say("arrival.names-alike", parts=len(indices), name=name),
                 value(len(indices), "count"),
                 value(1, "count"),
                 len(indices),
@@ -105,7 +105,7 @@ def numbered_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
     """
     plain = [part for part in measures.parts if NUMBERED.match(part.name)]
     if len(measures.parts) >= 3 and len(plain) * 2 > len(measures.parts):
-        title = f"{plural(len(plain), 'part')} of {len(measures.parts):,} {'has a name' if len(plain) == 1 else 'have names'} like {plain[0].name}"
+        title = say("arrival.numbered-names", parts=len(plain), all=len(measures.parts), first=plain[0].name)
         yield Finding(title, value(len(plain), "count"), value(0, "count"), len(plain), elements=nodes([p.node for p in plain]))
 
 
@@ -131,7 +131,7 @@ def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         for name in dict.fromkeys(names):
             short = normalised(name, sheet.names)
             if short in kept:
-                title = f"The {what} {kept[short]} and {name} become the same name at the destination"
+                title = say("arrival.name-clash", what=what, first=kept[short], second=name)
                 both = (kept[short], name)
                 where = (
                     nodes([part.node for part in measures.parts if part.name in both])
@@ -163,7 +163,7 @@ def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     """
     rules = sheet.names
     if rules.allowed is None and rules.longest is None:
-        yield Skipped(f"{sheet.name} takes any name")
+        yield Skipped(say("arrival.illegal-names.any-name", sheet=sheet.name))
         return
     names = dict.fromkeys([part.name for part in measures.parts] + [x.name for x in measures.materials if x.name])
     allowed = compiled(f"[{rules.allowed}]*", sheet.name) if rules.allowed else None
@@ -181,7 +181,7 @@ def illegal_names(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         wrong = set(bad)
         wrongly_named = [part.node for part in measures.parts if part.name in wrong]
         yield Finding(
-            f"{plural(len(bad), 'name is', 'names are')} not allowed at the destination: {bad[0]}",
+            say("arrival.illegal-names", names=len(bad), first=bad[0]),
             value(bad[0], "text"),
             value(wanted, "text"),
             len(bad),
@@ -202,7 +202,7 @@ def joint_prefix(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if len(skin.joint_names) > 1 and len(heads) == 1 and "" not in heads:
             prefix = heads.pop() + ":"
             yield Finding(
-                f"All {len(skin.joint_names)} joints start with {prefix}",
+                say("arrival.joint-prefix", joints=len(skin.joint_names), prefix=prefix),
                 value(prefix, "text"),
                 value("no prefix", "text"),
                 len(skin.joint_names),

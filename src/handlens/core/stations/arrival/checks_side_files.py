@@ -11,6 +11,7 @@ from ...measures import Measures
 from ...measures.records import SideUse
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -25,7 +26,7 @@ def _correct(use: SideUse, to: str, places: int = 1) -> Call:
 
 
 def _none(measures: Measures) -> Skipped | None:
-    return None if measures.side_files else Skipped("no text file came along")
+    return None if measures.side_files else Skipped(say("arrival.side-files.none"))
 
 
 def _uses_in(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
@@ -51,7 +52,7 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for u in _uses_in(measures, ("former",)):
         yield Finding(
-            f"{_place(u)}: {u.text}, a former name that nothing has any more",
+            say("arrival.side-near-miss.former", place=_place(u), name=u.text),
             value(u.text, "text"),
             value("a name", "text"),
             1,
@@ -67,7 +68,15 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             if u.kind in ("material", "part", "joint", "clip"):
                 mends.append(Call("arrival.rename", {"search": f"^{re.escape(u.meant)}$", "replace": u.text, "pattern": "true"}))
         yield Finding(
-            f"{_place(u)}{_elsewhere(same)}: {u.text} for the {u.kind} {u.meant}, {how}",
+            say(
+                "arrival.side-near-miss",
+                place=_place(u),
+                elsewhere=_elsewhere(same),
+                name=u.text,
+                kind=u.kind,
+                meant=u.meant,
+                how=how,
+            ),
             value(u.text, "text"),
             value(u.meant, "text"),
             len(same),
@@ -106,7 +115,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for x in measures.side_broken:
         yield Finding(
-            f"{x.file} breaks at line {x.line}, column {x.column}: {x.why}",
+            say("arrival.side-broken", file=x.file, line=x.line, column=x.column, why=x.why),
             value(x.why, "text"),
             value("well-formed", "text"),
             1,
@@ -127,7 +136,7 @@ def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     for u in _uses_in(measures, ("no-file",)):
         yield Finding(
-            f"{_place(u)}: {u.text} did not come along",
+            say("arrival.side-no-file", place=_place(u), name=u.text),
             value(u.text, "text"),
             value("a file", "text"),
             1,
@@ -150,7 +159,7 @@ def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     """
     for u in _uses_in(measures, ("other-variant",)):
         yield Finding(
-            f"{_place(u)}: {u.text}, in the entry of this model, sounds like {u.meant}'s",
+            say("arrival.side-other-variant", place=_place(u), name=u.text, variant=u.meant),
             value(u.text, "text"),
             value("its own", "text"),
             1,
@@ -158,10 +167,14 @@ def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         )
     for kind, name, sibling in measures.borrowed:
         yield Finding(
-            f"The {kind} {name} sounds like {sibling}'s", value(name, "text"), value("its own", "text"), 1, key=f"{kind}/{name}"
+            say("arrival.side-other-variant.name", kind=kind, name=name, sibling=sibling),
+            value(name, "text"),
+            value("its own", "text"),
+            1,
+            key=f"{kind}/{name}",
         )
     if not measures.side_files and not measures.borrowed:
-        yield Skipped("no text file and no sibling model came along")
+        yield Skipped(say("arrival.side-other-variant.nothing-beside"))
 
 
 @check("arrival.side-unknown", title="Side file names nothing in the model", result="caution", mends=("arrival.side-file",))
@@ -176,7 +189,7 @@ def unknown(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield nothing
         return
     if not intent.side_keys and not any(u.state == "exact" for u in measures.side_uses):
-        yield Skipped("no text file names the model, and the intent names no key that matters")
+        yield Skipped(say("arrival.side-unknown.nothing-beside"))
         return
     chosen = set(intent.side_keys or ())
     for u in _uses_in(measures, ("other", "lacking", "unbound")):
@@ -184,7 +197,7 @@ def unknown(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if by_choice or (not chosen and u.state == "lacking"):
             what = f"no {u.kind} of the model" if u.kind else "no name of the model"
             yield Finding(
-                f"{_place(u)}: {u.text} is {what}",
+                say("arrival.side-unknown", place=_place(u), name=u.text, what=what),
                 value(u.text, "text"),
                 value(f"a {u.kind}" if u.kind else "a name", "text"),
                 1,

@@ -18,6 +18,7 @@ from ...scene.model import frozen
 from ...scene.transforms import parents
 from ...words.anchors import is_place, is_unnamed
 from ...words.patterns import MOST_LETTERS, compiled, replaced
+from .messages import say
 
 _LEFTOVERS = ("cameras", "lights", "lines", "empties", "unused", "hidden", "groups")
 
@@ -50,7 +51,7 @@ def remove(scene: Scene, what: str) -> Outcome:
 
 def _cameras(scene: Scene) -> Outcome:
     if not scene.cameras:
-        raise MendError("There is no camera to remove.")
+        raise MendError(say("arrival.cameras.none"))
     bare = scene.with_(nodes=tuple(replace(n, camera=None) for n in scene.nodes), cameras=())
     held = [i for i, n in enumerate(scene.nodes) if n.camera is not None]
     return Outcome(without_nodes(bare, still_bare(bare, held)), (Figure("cameras", f"{len(scene.cameras)}", "0"),))
@@ -58,7 +59,7 @@ def _cameras(scene: Scene) -> Outcome:
 
 def _lights(scene: Scene) -> Outcome:
     if not scene.lights:
-        raise MendError("There is no light to remove.")
+        raise MendError(say("arrival.lights.none"))
     bare = scene.with_(nodes=tuple(replace(n, light=None) for n in scene.nodes), lights=())
     held = [i for i, n in enumerate(scene.nodes) if n.light is not None]
     return Outcome(without_nodes(bare, still_bare(bare, held)), (Figure("lights", f"{len(scene.lights)}", "0"),))
@@ -67,7 +68,7 @@ def _lights(scene: Scene) -> Outcome:
 def _lines(scene: Scene) -> Outcome:
     count = sum(len(mesh.lines) for mesh in scene.meshes)
     if not count:
-        raise MendError("There is no loose edge to remove.")
+        raise MendError(say("arrival.lines.none"))
     meshes = tuple(_without_lines(mesh) for mesh in scene.meshes)
     hollow = {k for k, m in enumerate(meshes) if not m.face_count and not len(m.points) and len(scene.meshes[k].lines)}
     nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
@@ -117,7 +118,7 @@ def _empties(scene: Scene) -> Outcome:
             i = up[i]
     gone = {i for i in range(len(scene.nodes)) if i not in holds}
     if not gone:
-        raise MendError("There is no empty node to remove.")
+        raise MendError(say("arrival.empties.none"))
     remarks = (
         (
             f"{plural(len(places), 'node', 'nodes')} stayed: their names or properties say that something is put there or looked up.",
@@ -136,7 +137,7 @@ def _hidden(scene: Scene) -> Outcome:
     """Hidden nodes with all below them; such as a skin or a clip needs stay, without their mesh."""
     hidden = {i for i, n in enumerate(scene.nodes) if n.hidden}
     if not hidden:
-        raise MendError("No node is hidden.")
+        raise MendError(say("arrival.hidden.none"))
     below, stack = set(hidden), list(hidden)
     while stack:
         for child in scene.nodes[stack.pop()].children:
@@ -165,7 +166,7 @@ def _groups(scene: Scene) -> Outcome:
         if plain(n) and len(n.children) == 1 and i not in joints and i not in driven and bool((n.local == np.eye(4)).all())
     }
     if not spare:
-        raise MendError("No group holds one node alone without moving it.")
+        raise MendError(say("arrival.groups.none"))
 
     def content(i: int) -> int:
         while i in spare:
@@ -193,7 +194,7 @@ def _unused(scene: Scene) -> Outcome:
     images = [k for k in range(len(scene.images)) if k in wanted]
     lost = len(scene.materials) - len(kept), len(scene.images) - len(images)
     if not any(lost):
-        raise MendError("Every material and image is used.")
+        raise MendError(say("arrival.unused.none"))
     number = {old: new for new, old in enumerate(kept)}
     image_number = {old: new for new, old in enumerate(images)}
     materials = tuple(
@@ -225,10 +226,10 @@ def _unused(scene: Scene) -> Outcome:
 def remove_parts(scene: Scene, parts: Sequence[str]) -> Outcome:
     """Take the geometry of chosen parts out. Their nodes stay where something hangs on them, drives them or is driven by them."""
     if not parts:
-        raise MendError("Choose which parts to remove.")
+        raise MendError(say("arrival.remove-parts.choose"))
     held = sorted(i for i in chosen_nodes(scene, parts) if scene.nodes[i].mesh is not None)
     if not held:
-        raise MendError("These nodes hold no geometry to remove.")
+        raise MendError(say("arrival.remove-parts.no-geometry"))
     before = sum(n.mesh is not None for n in scene.nodes)
     return Outcome(without_parts(scene, held), (Figure("parts", f"{before:,}", f"{before - len(held):,}"),))
 
@@ -256,7 +257,7 @@ def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequen
     things = _renamed_items(scene, chosen_nodes(scene, parts) if parts else None)
     pairs = changed_names(dict.fromkeys(x.name for chosen in things.values() for x in chosen.values() if x.name), into)
     if not pairs:
-        raise MendError(f"No name {'of these parts ' if parts else ''}holds {search!r}.")
+        raise MendError(say("arrival.rename.no-such-name", chosen=parts, search=search))
     named = {
         kind: tuple(_with_name(x, into) if k in chosen else x for k, x in enumerate(getattr(scene, kind)))
         for kind, chosen in things.items()

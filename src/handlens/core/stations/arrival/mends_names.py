@@ -13,6 +13,7 @@ from ...limits import MendError, plural
 from ...scene import Scene
 from ...scene.bounds import world_bounds
 from ...scene.transforms import parents, walk, world_matrices
+from .messages import say
 
 
 @mend(
@@ -39,13 +40,13 @@ def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[st
     chosen = chosen_nodes(scene, parts)
     nodes = [i for i in walk(scene) if i in chosen and (parts or scene.nodes[i].mesh is not None)]
     if not nodes:
-        raise MendError("There is no part to name.")
+        raise MendError(say("arrival.name-by-pattern.no-part"))
     picked = set(nodes)
     taken = [n.name for i, n in enumerate(scene.nodes) if i not in picked]
     made = names_by(pattern, round(start), _parts_to_name(scene, nodes), taken, scene.up_axis or "Y", scene.unit_metres or 1.0)
     changed = {i: name for i, name in zip(nodes, made, strict=True) if name != scene.nodes[i].name}
     if not changed:
-        raise MendError("They are called so already.")
+        raise MendError(say("arrival.name-by-pattern.already"))
     users = Counter(n.mesh for n in scene.nodes if n.mesh is not None)
     alone = {m: name for i, name in changed.items() if (m := scene.nodes[i].mesh) is not None and users[m] == 1}
     after = scene.with_(

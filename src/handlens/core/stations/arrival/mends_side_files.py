@@ -10,6 +10,7 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...packages.side_text import Lines, decoded, values
 from ...scene import Scene
+from .messages import say
 
 
 @mend(
@@ -32,19 +33,19 @@ def correct(scene: Scene, file: str, line: float, column: float, to: str, everyw
     """Write a copy of a side file in which one value says something else, or every value that says the same as it."""
     number = next((k for k, n in enumerate(scene.beside) if n.path == file and n.role == "side-file"), None)
     if number is None:
-        raise MendError(f"{file} is not among the text files that came along.")
+        raise MendError(say("arrival.side-file.not-there", file=file))
     n = scene.beside[number]
     try:
         text, encoding = decoded(n.load())
     except ValueError as error:
-        raise MendError(f"{file} is no text.") from error
+        raise MendError(say("arrival.side-file.no-text", file=file)) from error
     lines, ending = Lines(text), PurePosixPath(file).suffix.lower()
     listed = values(text, ending)
     found = next((v for v in listed if lines.at(v.start) == (int(line), int(column))), None)
     if found is None:
-        raise MendError(f"No value begins in {file} at line {line:g}, column {column:g}.")
+        raise MendError(say("arrival.side-file.no-value-there", file=file, line=line, column=column))
     if found.text == to:
-        raise MendError(f"{file} says {to} there already.")
+        raise MendError(say("arrival.side-file.already", file=file, to=to))
     said = _written(to, ending)
     places = sorted({(v.start, v.end) for v in listed if v.text == found.text}) if everywhere else [(found.start, found.end)]
     fresh = text
@@ -53,7 +54,7 @@ def correct(scene: Scene, file: str, line: float, column: float, to: str, everyw
     try:
         data = fresh.encode(encoding)
     except UnicodeEncodeError as error:
-        raise MendError(f"{to} has letters that {file} cannot hold in its encoding ({encoding}).") from error
+        raise MendError(say("arrival.side-file.encoding", to=to, file=file, encoding=encoding)) from error
     beside = list(scene.beside)
     beside[number] = replace(n, load=lambda: data, size=len(data), changed=True)
     was, now = lines.line(int(line)).strip(), Lines(fresh).line(int(line)).strip()

@@ -13,6 +13,7 @@ from ...measures.records import PartFigures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from .measures import OWN
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -32,13 +33,13 @@ def triangles_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
     """
     limit = sheet.limits.triangles_mesh
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("budget.no-limit", sheet=sheet.name))
         return
     for p in _first_parts(measures):
         count = measures.meshes[p.mesh].triangles
         if count > limit:
             yield Finding(
-                f"{p.name} has {count:,} triangles",
+                say("budget.triangles-mesh", part=p.name, triangles=count),
                 value(count, "triangles"),
                 value(limit, "triangles"),
                 count,
@@ -74,10 +75,10 @@ def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     """
     limit = sheet.limits.triangles_total
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("budget.no-limit", sheet=sheet.name))
     elif (count := triangles(measures)) > limit:
         yield Finding(
-            f"The model has {count:,} triangles in all",
+            say("budget.triangles-total", triangles=count),
             value(count, "triangles"),
             value(limit, "triangles"),
             count,
@@ -95,13 +96,13 @@ def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     """
     limit = sheet.limits.vertices_mesh
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("budget.no-limit", sheet=sheet.name))
         return
     for p in _first_parts(measures):
         count = measures.meshes[p.mesh].gpu_vertices
         if count > limit:
             yield Finding(
-                f"{p.name} has {count:,} GPU vertices",
+                say("budget.vertices-mesh", part=p.name, vertices=count),
                 value(count, "vertices"),
                 value(limit, "vertices"),
                 count,
@@ -122,7 +123,7 @@ def draw_call_count(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     """
     limit = sheet.limits.draw_calls
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("budget.no-limit", sheet=sheet.name))
     elif (count := draw_calls(measures)) > limit:
         slots = by_slot(measures)
         mends = tuple(
@@ -130,7 +131,7 @@ def draw_call_count(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         )
         if sum(s.material >= 0 for s in slots) > 1:
             mends = (*mends, Call("budget.atlas", {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}))
-        yield Finding(f"The model takes {count:,} draw calls", value(count, "count"), value(limit, "count"), count, mends=mends)
+        yield Finding(say("budget.draw-calls", calls=count), value(count, "count"), value(limit, "count"), count, mends=mends)
 
 
 class SlotDraws(NamedTuple):
@@ -180,11 +181,11 @@ def texture_memory_used(measures: Measures, sheet: RuleSheet, intent: Intent) ->
     """
     limit = sheet.limits.texture_memory_bytes
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("budget.no-limit", sheet=sheet.name))
     elif (count := texture_memory(measures)) > limit:
         big = max(measures.images, key=texture_bytes)
         yield Finding(
-            f"Textures take {count / 2**20:,.1f} MiB once loaded, {big.reference} alone {texture_bytes(big) / 2**20:,.1f}",
+            say("budget.texture-memory", mebibytes=count / 2**20, image=big.reference, largest=texture_bytes(big) / 2**20),
             value(count, "bytes"),
             value(limit, "bytes"),
             len([i for i in measures.images if texture_bytes(i)]),
@@ -209,14 +210,18 @@ def copies(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     limit = sheet.limits.scene_triangles
     several = intent.copies > 1 or any(p.copies is not None for p in intent.parts.values())
     if limit is None or not several:
-        yield Skipped("no copies are planned" if limit is not None else f"{sheet.name} sets no limit")
+        yield Skipped(say("budget.copies.none-planned") if limit is not None else say("budget.no-limit", sheet=sheet.name))
     elif (count := triangles_of_copies(measures, intent)) > limit:
         words = f"{intent.copies:,} copies" if intent.copies > 1 else "The planned copies"
         # Where parts have copies of their own, one count for all of them would not say which is to give way.
         same = all(p.copies is None for p in intent.parts.values())
         mends = (Call("budget.reduce", {"triangles": limit // intent.copies}),) if same and limit >= 8 * intent.copies else ()
         yield Finding(
-            f"{words} make {count:,} triangles", value(count, "triangles"), value(limit, "triangles"), count, mends=mends
+            say("budget.copies", copies=words, triangles=count),
+            value(count, "triangles"),
+            value(limit, "triangles"),
+            count,
+            mends=mends,
         )
 
 

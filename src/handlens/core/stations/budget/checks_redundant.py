@@ -12,8 +12,8 @@ from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from ...words.figures import about, plain
-from ...words.lengths import metres
 from .measures import FEW, MUCH, OCTAVE, OWN, SMALL_SHARE, SPLIT, SPLIT_FROM
+from .messages import say
 from .records import BudgetMeasures, TrianglesOf
 
 Found = Iterator[Finding | Skipped]
@@ -50,7 +50,7 @@ def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: I
         if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
             continue
         yield Finding(
-            f"{p.name} has {mesh.triangles:,} triangles where {mesh.triangles - t.freed:,} would do",
+            say("budget.flat", part=p.name, triangles=mesh.triangles, enough=mesh.triangles - t.freed),
             value(t.freed, "triangles"),
             value(0, "triangles"),
             t.freed,
@@ -83,7 +83,7 @@ def subdivided(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, int
             continue
         bent = t.bent * p.enlarges * unit_of(measures)
         yield Finding(
-            f"{p.name} is subdivided {_times(t.steps)}: {mesh.triangles:,} triangles were {t.before:,}",
+            say("budget.subdivided", part=p.name, times=_times(t.steps), triangles=mesh.triangles, before=t.before),
             value(mesh.triangles, "triangles"),
             value(t.before, "triangles"),
             gone,
@@ -116,7 +116,7 @@ def subpixel(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, inten
     """
     views = {part.node: intent.of_part(part.name).nearest_view_m or intent.nearest_view_m for part in measures.parts}
     if not any(views.values()):
-        yield Skipped("the intent does not say from how near it is looked at")
+        yield Skipped(say("budget.subpixel.no-distance"))
         return
     own = by_mesh(budget)
     for p, mesh in first_parts(measures):
@@ -128,7 +128,7 @@ def subpixel(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, inten
         if tiny < FEW or tiny < TINY * mesh.triangles:
             continue
         yield Finding(
-            f"{tiny:,} of {mesh.triangles:,} triangles of {p.name} are smaller than a pixel, seen from {metres(view)}",
+            say("budget.subpixel", tiny=tiny, triangles=mesh.triangles, part=p.name, distance=view),
             value(tiny, "triangles"),
             value(0, "triangles"),
             tiny,
@@ -169,7 +169,7 @@ def split_vertices(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet,
             continue
         by, count = split_by(t)
         yield Finding(
-            f"{p.name} has {mesh.gpu_vertices:,} GPU vertices for {t.points:,} points, most by {by}",
+            say("budget.split-vertices", part=p.name, vertices=mesh.gpu_vertices, points=t.points, cause=by),
             value(mesh.gpu_vertices, "vertices"),
             value(t.points, "vertices"),
             mesh.gpu_vertices - t.points,

@@ -13,6 +13,7 @@ from ...machine.meshopt import library
 from ...reduction.price import Surface, distances
 from ...scene import Scene
 from ...scene.model import Array
+from .messages import say
 from .reducing import Part, first_level, left_of, parts_of
 
 #: Shares of the triangles at which it is measured.
@@ -36,12 +37,12 @@ def curve(scene: Scene, parts: Sequence[str] = (), step: Callable[[float], None]
     parts: keys as mends take them, none for all. step: told the share that is done. Raises MendError where nothing can be reduced.
     """
     if library() is None:
-        raise MendError("The library that reduces (Debian's libmeshoptimizer2d) is not installed.")
+        raise MendError(say("budget.no-library"))
     chosen = chosen_meshes(scene, parts)
     levels = cache(lambda level: parts_of(scene, chosen, level=level))
     whole = sum(w.count * w.times for w in levels(0).values())
     if whole < 8:
-        raise MendError("There are too few triangles to reduce.")
+        raise MendError(say("budget.curve.too-few"))
     before = {k: Surface(w.reducer.wedges.positions, w.reducer.wedges.triangles) for k, w in levels(0).items()}
     points = [CurvePoint(whole, 0.0, 0.0)]
     for n, share in enumerate(SHARES):

@@ -21,6 +21,7 @@ from ...scene import Mesh, Scene
 from ...scene.model import Array, Weights, frozen
 from ...scene.placed import mesh_units
 from ...words.figures import about, plain
+from .messages import say
 
 #: Most steps of subdivision that are taken back at once; each leaves a quarter.
 _STEPS = 12
@@ -49,7 +50,7 @@ def merge_flat(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         made = merged_flat(meshes[k])
         meshes[k], freed = made.mesh, freed + made.freed
     if not freed:
-        raise MendError("No flat region has more triangles than its outline needs.")
+        raise MendError(say("budget.merge-flat.none"))
     after = scene.with_(meshes=tuple(meshes))
     return Outcome(after, (_triangles(scene, after), Figure("greatest distance from the surface before", "0", "0")))
 
@@ -121,7 +122,7 @@ def take_back(scene: Scene, steps: float = 1, parts: Sequence[str] = ()) -> Outc
             worst = max(worst, distances(surface_of(meshes[k]), surface_of(mesh))[0] * units[k])
             meshes[k], most = mesh, max(most, done)
     if not most:
-        raise MendError("No connected piece is subdivided regularly.")
+        raise MendError(say("budget.take-back.none"))
     after = scene.with_(meshes=tuple(meshes))
     figures = (
         _triangles(scene, after),
@@ -143,7 +144,7 @@ def take_back(scene: Scene, steps: float = 1, parts: Sequence[str] = ()) -> Outc
 def vertex_order(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Put triangles, and points behind them, in an order in which a graphics card meets a vertex again while it still has it."""
     if library() is None:
-        raise MendError("The library that orders triangles (Debian's libmeshoptimizer2d) is not installed.")
+        raise MendError(say("budget.vertex-order.no-library"))
     meshes = list(scene.meshes)
     was, now, share = [0.0, 0.0], [0.0, 0.0], 0
     for k in chosen_meshes(scene, parts):
@@ -163,7 +164,7 @@ def vertex_order(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         meshes[k], share = made, share + len(index)
     if not share:
         polygons = any(not mesh.only_triangles for mesh in scene.meshes)
-        raise MendError("Cut the faces into triangles first." if polygons else "Their order is as good as it gets.")
+        raise MendError(say("budget.vertex-order.polygons") if polygons else say("budget.vertex-order.already"))
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
         (

@@ -20,6 +20,7 @@ from ...surface.atlas import GRID, packed_cells
 from ...surface.names import as_file
 from ...words.figures import percent
 from .going_together import Group, Piece, corners_of, groups, picture_uvs
+from .messages import say
 from .painting import Cells, painted
 
 #: Tries by which the scale is found at which everything fits, each halving what is left open.
@@ -59,12 +60,12 @@ def atlas(
     kept_out = [_reason(reason, names) for reason, names in out.items()]
     if not found:
         more = f" {' '.join(kept_out)}" if kept_out else ""
-        raise MendError(f"No two of these materials can share an atlas.{more}")
+        raise MendError(say("budget.atlas.nothing-to-share", more=more))
     after, told, worst = scene, list[Figure](), 1.0
     for group in found:
         fit = _fitted(group, most, border)
         if fit is None:
-            raise MendError(f"{plural(len(group.pieces), 'material')} do not fit into {most:,} × {most:,} pixels, however small.")
+            raise MendError(say("budget.atlas.too-small", materials=len(group.pieces), most=most))
         cells, share = fit
         name = _name(after, group)
         shown = painted(scene, group, cells, as_file(name))

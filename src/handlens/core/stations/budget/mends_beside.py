@@ -22,6 +22,7 @@ from ...scene.model import Array, frozen
 from ...scene.transforms import world_matrices
 from ...words.figures import about, percent, plain
 from .beside import cleared
+from .messages import say
 
 #: Parts from the largest on for which several hulls are looked for where a shape is to be found by itself: seconds for each.
 _SEARCHED = 4
@@ -50,7 +51,7 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     """Put a simple closed shape below each part, in its place, for what runs into it or stands on it; how well it fits is measured."""
     scene, nodes = cleared(scene, parts, "stand-in")
     if not nodes:
-        raise MendError("None of these parts has a surface that holds still: what joints move needs a stand-in for each joint.")
+        raise MendError(say("budget.stand-in.skinned"))
     world, up = world_matrices(scene), AXIS_INDEX[scene.up_axis or "Y"]
     unit = 1.0 if scene.unit_metres is None else scene.unit_metres
     size = {i: scene.meshes[scene.nodes[i].mesh or 0].triangle_count for i in nodes}
@@ -73,7 +74,7 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
         figures += _fit_figures(fit, part, unit)
         remarks += [f"{scene.part_name(i)}: {because}."] if because else []
     if after is scene:
-        raise MendError("All of these parts are flat.")
+        raise MendError(say("budget.stand-in.flat"))
     return Outcome(after, tuple(figures), tuple(remarks))
 
 

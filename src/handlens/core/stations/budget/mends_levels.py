@@ -21,6 +21,7 @@ from ...words.figures import about
 from .beside import cleared
 from .checks_redundant import pixel_size
 from .mends_reduce import price_figures
+from .messages import say
 from .reducing import Part, first_level, left_of, parts_of, within
 
 
@@ -103,7 +104,7 @@ def levels(
         far = max(p.greatest * part.unit for part, p, _ in told)
         figures.append(Figure(f"level {n}: off by a pixel from", "–", switch_words(far, int(screen_px) or 1080)))
     if after is scene:
-        raise MendError("These parts have too few triangles for a coarser level, or seams and borders hold every edge.")
+        raise MendError(say("budget.levels.too-few"))
     return Outcome(after, tuple(figures), tuple(remarks))
 
 
@@ -135,13 +136,13 @@ def _numbers(text: str, what: str, example: str) -> list[float]:
     try:
         return [float(x) for x in text.replace(",", ";").split(";") if x.strip()]
     except ValueError:
-        raise MendError(f"Say {what} as numbers with semicolons between, such as {example}, not {text!r}.") from None
+        raise MendError(say("budget.levels.numbers", what=what, example=example, text=text)) from None
 
 
 def _heights(text: str) -> list[float]:
     kept = _numbers(text, "heights", "400;150;50")
     if not 1 <= len(kept) <= 3 or any(not 0 < x < np.inf for x in kept) or sorted(kept, reverse=True) != kept:
-        raise MendError("Say one to three heights in pixels, the tallest first, such as 400;150;50.")
+        raise MendError(say("budget.levels.heights"))
     return kept
 
 
@@ -149,5 +150,5 @@ def _shares(text: str) -> list[float]:
     read = [as_share(x) for x in text.replace(",", ";").split(";") if x.strip()]
     kept = [x for x in read if x is not None and 0 < x < 1]
     if not kept or len(kept) > 3 or len(kept) != len(read) or sorted(kept, reverse=True) != kept:
-        raise MendError(f"Say one to three shares under the whole, the largest first, such as 50%;25%;10%, not {text!r}.")
+        raise MendError(say("budget.levels.shares", text=text))
     return kept

@@ -20,6 +20,7 @@ from ...surface.decoded import opened
 from ...words.figures import about, percent, plain, turn
 from ...words.lengths import metres
 from .mends import triangle_count
+from .messages import say
 from .pictures import MOST, with_pictures
 from .price_posed import posed_price
 from .reducing import Part, first_level, left_of, parts_of, within
@@ -69,9 +70,9 @@ def reduce(
 ) -> Outcome:
     """Collapse edges, the cheapest first, and move what is left to where the surface was; then measure what that costs."""
     if library() is None:
-        raise MendError("The library that reduces (Debian's libmeshoptimizer2d) is not installed.")
+        raise MendError(say("budget.no-library"))
     if sum(x > 0 for x in (triangles, share, deviation_mm)) != 1:
-        raise MendError("Say one of: to how many triangles, to what share of them, or how far off it may lie.")
+        raise MendError(say("budget.reduce.choose"))
     chosen = chosen_meshes(scene, parts)
     levels = cache(lambda level: parts_of(scene, chosen, symmetric, level))
     before = sum(w.count * w.times for w in levels(0).values())
@@ -107,7 +108,7 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
             meshes[k], made[k] = work[k].result(left)
     after = scene.with_(meshes=tuple(meshes))
     if not made or triangle_count(after) >= triangle_count(scene):
-        raise MendError("There is nothing to reduce: it is as small as that already, or seams and borders hold every edge.")
+        raise MendError(say("budget.reduce.nothing"))
 
     def measured() -> tuple[Figure, ...]:
         share = max(1, len(made) // 8)

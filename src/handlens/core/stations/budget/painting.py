@@ -18,6 +18,7 @@ from ...surface.channels import unit_directions
 from ...surface.colour import to_linear, to_shown
 from ...surface.decoded import eight_bits, opened
 from .going_together import NEUTRAL, Group, Piece, bakes
+from .messages import say
 
 
 class Cells(NamedTuple):
@@ -103,7 +104,7 @@ def _drawn(scene: Scene, piece: Piece, role: str, size: tuple[int, int], padding
         return plain
     picture = opened(scene.images[t.image])
     if picture is None:
-        raise MendError(f"{scene.images[t.image].reference} cannot be opened.")
+        raise MendError(say("budget.atlas.unreadable", image=scene.images[t.image].reference))
     pixels = eight_bits(picture)
     if role != "base-colour" or material.alpha_mode != "mask":
         # What is not seen by is no weight for colours.

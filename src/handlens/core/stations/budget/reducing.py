@@ -17,6 +17,7 @@ from ...scene import Mesh, Scene
 from ...scene.model import Array
 from ...scene.placed import mesh_units
 from ...scene.weighing import vertex_of_weight
+from .messages import say
 
 #: Rounds of looking for the error, or the count, at which a wish is met.
 _ROUNDS = 14
@@ -36,9 +37,7 @@ class Part:
         if symmetric != "no":
             self.halves = halves(mesh, "xyz".index(symmetric))
             if self.halves is None:
-                raise MendError(
-                    f"{mesh.name or 'A part'} is not the same on both sides of its {symmetric} = 0, or faces run across it."
-                )
+                raise MendError(say("budget.reduce.not-symmetric", mesh=mesh.name or "A part", axis=symmetric))
         self.reducer = Reducer(mesh if self.halves is None else self.halves.half, level)
         self.factor = 1 if self.halves is None else 2
 

@@ -9,7 +9,6 @@ import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
-from ...limits import plural
 from ...measures import Measures
 from ...measures.records import FacingFigures, SideFigures
 from ...measures.surface_figures import SMALL
@@ -18,6 +17,7 @@ from ...scene.faces import face_text
 from ...scene.headings import heading
 from ...words.calls import Call
 from ...words.figures import percent
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -50,11 +50,7 @@ def _judged(measures: Measures, intent: Intent) -> Iterator[tuple[FacingFigures,
 
 
 def _too_large(measures: Measures) -> Skipped | None:
-    return (
-        None
-        if measures.facing or not measures.parts
-        else Skipped("the model has more triangles than rays are cast against", unseen=True)
-    )
+    return None if measures.facing or not measures.parts else Skipped(say("facing.too-large"), unseen=True)
 
 
 def share_of(side: SideFigures) -> float:
@@ -78,7 +74,7 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: Takayama et al. 2014, "A simple method for correcting facet orientations in polygon meshes based on ray casting", JCGT 3(4).
     """
     if sheet.receiver.back_faces == "shown":
-        yield Skipped(f"{sheet.name} draws both sides of every face")
+        yield Skipped(say("facing.both-sides", sheet=sheet.name))
         return
     if large := _too_large(measures):
         yield large
@@ -98,8 +94,14 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         unsure = side.confidence < SURE
         share = share_of(side)
         yield Finding(
-            f"{plural(count, 'face')} of {part} {'looks' if count == 1 else 'look'} {'inward' if name == 'outside' else 'outward'}, {percent(share)} of its area"
-            + (f"; {100 * side.confidence:.0f} % sure" if unsure else ""),
+            say(
+                "facing.inward",
+                faces=count,
+                part=part,
+                from_outside=name == "outside",
+                share=share,
+                unsure=say("facing.inward.unsure", sure=100 * side.confidence) if unsure else "",
+            ),
             value(share, "share"),
             value(0.0, "share"),
             count,
@@ -131,7 +133,7 @@ def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
     for f, side, name, part in _judged(measures, intent):
         if side.covered:
             yield Finding(
-                f"{plural(side.covered, 'face')} of {part} {'looks' if side.covered == 1 else 'look'} away behind a double-sided material",
+                say("facing.double-sided", faces=side.covered, part=part),
                 value(side.covered, "count"),
                 value(0, "count"),
                 side.covered,
@@ -158,13 +160,13 @@ def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9.6.
     """
     if sheet.receiver.back_faces == "shown":
-        yield Skipped(f"{sheet.name} draws both sides of every face")
+        yield Skipped(say("facing.both-sides", sheet=sheet.name))
         return
     names = {part.node: part.name for part in measures.parts}
     for f in measures.facing:
         if f.both and seen_from(intent, names[f.node]) == "both":
             yield Finding(
-                f"{plural(f.both, 'face')} of {names[f.node]} can be seen from behind, where nothing is drawn",
+                say("facing.one-sided", faces=f.both, part=names[f.node]),
                 value(f.both, "count"),
                 value(0, "count"),
                 f.both,
@@ -201,7 +203,7 @@ def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'edge')} of {p.name} {'has' if n == 1 else 'have'} inconsistent winding",
+                say("facing.winding", edges=n, part=p.name),
                 "disagreeing",
                 "edges",
                 "" if side == "inverted" else TURN.get(side, "facing.outward"),
@@ -222,7 +224,7 @@ def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'non-orientable patch', 'non-orientable patches')}",
+                say("facing.one-surface", part=p.name, patches=n),
                 "disagreeing",
                 "edges",
             )
@@ -245,15 +247,13 @@ def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if intent.seen_from != "outside":
-        yield Skipped("the intent says that it is not looked at from outside")
+        yield Skipped(say("facing.walk-round.not-outside"))
         return
     if sheet.receiver.back_faces == "shown":
-        yield Skipped(f"{sheet.name} draws both sides of every face")
+        yield Skipped(say("facing.both-sides", sheet=sheet.name))
         return
     if measures.walk is None or any(side.turned for _, side, _, _ in _judged(measures, intent)):
-        yield Skipped(
-            "faces look away, which comes first" if measures.walk else "the model has more triangles than rays are cast against"
-        )
+        yield Skipped(say("facing.walk-round.faces-first") if measures.walk else say("facing.too-large"))
         return
     w = measures.walk
     names = {n.index: n.name for n in measures.nodes}
@@ -270,12 +270,12 @@ def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if w.worst and backs and not meant
         else ""
     )
-    title = f"{percent(share)} of the views from all round see the back of a face{where}" + (
-        f"; open: {through}" if through else ""
+    title = say(
+        "facing.walk-round", share=share, where=where, open=say("facing.walk-round.open", through=through) if through else ""
     )
     yield Finding(
         # What only a look straight into it meets is nothing that anybody walks into.
-        title if backs else f"Backs of faces are seen only through an opening: {through}",
+        (title if backs else say("facing.walk-round.opening", through=through)),
         value(share, "share"),
         value(0.0, "share"),
         backs,
@@ -337,7 +337,7 @@ def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'face')} of {p.name} {'lies' if n == 1 else 'lie'} back to back with another",
+                say("facing.back-to-back", faces=n, part=p.name),
                 "opposed",
                 "faces",
             )
@@ -365,7 +365,7 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
                 measures,
                 p,
                 n,
-                f"{plural(n, 'face')} of {p.name} {'faces' if n == 1 else 'face'} away from {'its' if n == 1 else 'their'} own normals",
+                say("facing.normals-opposed", faces=n, part=p.name),
                 "normals-opposed",
                 "faces",
             )
@@ -404,7 +404,7 @@ def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
         for n, name, words in ((zero, "normals-broken", "zero or no number"), (long, "normals-uneven", "not of length 1")):
             if n:
                 yield Finding(
-                    f"{plural(n, 'vertex', 'vertices')} of {p.name} {'has' if n == 1 else 'have'} normals that are {words}",
+                    say("facing.normals-broken", vertices=n, part=p.name, what=words),
                     value(n, "count"),
                     value(0, "count"),
                     n,
@@ -435,7 +435,7 @@ def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     if found:
         p = found[0][0]
         yield Finding(
-            f"{plural(len(found), 'curved mesh stores', 'curved meshes store')} no normals: {p.name}{' …' if len(found) > 1 else ''}",
+            say("facing.normals-missing", meshes=len(found), first=p.name),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -463,7 +463,7 @@ def smooth_sharp_edges(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
                 measures,
                 p,
                 n,
-                f"{plural(n, 'hard edge')} of {p.name} {'is' if n == 1 else 'are'} shaded smooth",
+                say("facing.smeared", edges=n, part=p.name),
                 "smeared",
                 "edges",
                 _LIT,
@@ -482,7 +482,7 @@ def faceted(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(measures):
         if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
             yield Finding(
-                f"{p.name} is curved, and {percent(mesh.surface.faceted)} of its soft edges are shaded hard",
+                say("facing.faceted", part=p.name, share=mesh.surface.faceted),
                 value(mesh.surface.faceted, "share"),
                 value(0.0, "share"),
                 mesh.faces,

@@ -21,6 +21,7 @@ from ...scene.axes import AXIS_INDEX
 from ...scene.faces import face_mask
 from ...scene.model import Array, frozen
 from ...words.figures import percent
+from .messages import say
 
 _KEEPS = "shape, UVs, colours, weights, slots and element order; normals turn with their faces"
 
@@ -66,7 +67,7 @@ def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
         count += int(mask.sum())
         meshes[k] = turned_faces(meshes[k], mask) if mask.any() else meshes[k]
     if not count:
-        raise MendError("There are no such faces.")
+        raise MendError(say("facing.turn.none"))
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces turned", "0", f"{count:,}"),))
 
 
@@ -83,7 +84,7 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     used = {m for k in chosen_meshes(scene, parts) for m in scene.meshes[k].slot_materials if m >= 0}
     change = {m for m in used if not scene.materials[m].double_sided}
     if not change:
-        raise MendError("These parts have no material that is drawn from one side.")
+        raise MendError(say("facing.double-sided.already"))
     materials = tuple(
         replace(material, double_sided=True) if k in change else material for k, material in enumerate(scene.materials)
     )
@@ -113,7 +114,7 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     meshes = list(scene.meshes)
     chosen = [k for k in chosen_meshes(scene, parts) if meshes[k].face_count]
     if not chosen:
-        raise MendError("There are no faces to light.")
+        raise MendError(say("facing.normals.none"))
     hard = 0
     for k in chosen:
         layer, sharp = smooth_normals(meshes[k], angle)
@@ -157,7 +158,7 @@ def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome
         made = replace(mesh, normals=Layer(frozen(values), frozen(index.astype(np.int32))), tangents=None)
         meshes[k] = only_used_values(replace(made, morphs=tuple(replace(morph, normals=None) for morph in mesh.morphs)))
     if not count:
-        raise MendError("There are no such faces with normals.")
+        raise MendError(say("facing.turn-normals.none"))
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces with turned normals", "0", f"{count:,}"),))
 
 
@@ -166,7 +167,7 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     found = {k: patches(mesh, surface(mesh, corners=True).edges) for k, mesh in enumerate(scene.meshes)}
     placed = placed_parts(scene, found)
     if not placed:
-        raise MendError("There are no faces to turn.")
+        raise MendError(say("facing.turn.no-faces"))
     area = plainly_outward(placed)
     rays = ray_scene(placed) if area is None else None
     votes: dict[int, Array] = {}
@@ -192,7 +193,7 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
         count += int(mask.sum())
         meshes[number] = turned_faces(meshes[number], mask) if mask.any() else meshes[number]
     if not count:
-        raise MendError(f"No face {'looks' if side == 'outside' else 'that can be seen from within looks'} away.")
+        raise MendError(say("facing.turn.none-away", from_outside=side == "outside"))
     whole = areas["judged"] + areas["unsure"] + areas["hidden"]
     share = areas["before"] / whole if whole else 0.0
     remarks = []

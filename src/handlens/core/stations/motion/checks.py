@@ -15,10 +15,10 @@ from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
-from ...words.figures import about, plain, turn
-from ...words.lengths import metres
+from ...words.figures import plain
 from .channels import AT_ONCE
 from .measures import OWN
+from .messages import say
 from .records import ChannelFigures, ClipOfModel, MotionMeasures
 
 Found = Iterator[Finding | Skipped]
@@ -88,7 +88,7 @@ def _unwatched(motion: MotionMeasures) -> Found:
     """Says how many clips were too many to be watched from beginning to end."""
     rest = sum(not clip.watched for clip in motion.clips)
     if rest:
-        yield Skipped(f"{rest:,} of {len(motion.clips):,} clips were too many to be watched from beginning to end", unseen=True)
+        yield Skipped(say("motion.unwatched", unwatched=rest, clips=len(motion.clips)), unseen=True)
 
 
 def _finding(
@@ -115,7 +115,9 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.11: each key has one value, three for a cubic spline; elsewhere common practice, no published source.
     """
     for k, p in enumerate(p for p in measures.problems if p.kind == "clip"):
-        yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
+        yield Finding(
+            say("motion.broken", what=p.text), value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}"
+        )
 
 
 @check(
@@ -137,7 +139,7 @@ def not_finite(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
         bad = [x for x in clip.channels if x.not_finite]
         if bad:
             keys = sum(x.not_finite for x in bad)
-            title = f"{plural(keys, 'key')} of {clip_name(k, clip)} {'is' if keys == 1 else 'are'} not a number: {_which(measures, bad)}"
+            title = say("motion.not-finite", keys=keys, clip=clip_name(k, clip), which=_which(measures, bad))
             yield _finding(measures, motion, k, title, keys, _of("motion.repair-keys", k, clip, motion))
 
 
@@ -161,12 +163,12 @@ def times(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
         if bad:
             backward, equal = sum(x.backward for x in bad), sum(x.equal for x in bad)
             words = [f"{backward:,} run backward"] * bool(backward) + [f"{equal:,} stand at one time"] * bool(equal)
-            title = f"Keys of {clip_name(k, clip)} are out of order: {' and '.join(words)}, {_which(measures, bad)}"
+            title = say("motion.times", clip=clip_name(k, clip), what=" and ".join(words), which=_which(measures, bad))
             yield _finding(measures, motion, k, title, backward + equal, _of("motion.repair-keys", k, clip, motion))
         early = [x for x in clip.channels if x.start < -AT_ONCE]
         if early and not bad:
             first = min(x.start for x in early)
-            title = f"{clip_name(k, clip)} begins before 0, at {plain(first)} s: {_which(measures, early)}"
+            title = say("motion.times.negative", clip=clip_name(k, clip), first=first, which=_which(measures, early))
             yield _finding(measures, motion, k, title, len(early), _of("motion.trim", k, clip, motion))
 
 
@@ -191,7 +193,7 @@ def off_unit(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inten
             keys = sum(x.off_unit for x in bad)
             worst = max(bad, key=lambda x: abs(x.worst_length - 1)).worst_length
             yield Finding(
-                f"{plural(keys, 'rotation')} of {clip_name(k, clip)} {'is' if keys == 1 else 'are'} not of length 1: {plain(worst)} at worst, {_which(measures, bad)}",
+                say("motion.off-unit", rotations=keys, clip=clip_name(k, clip), worst=worst, which=_which(measures, bad)),
                 value(worst, "factor"),
                 value(1.0, "factor"),
                 keys,
@@ -217,10 +219,8 @@ def flips(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
         bad = [x for x in clip.channels if x.flips]
         if bad:
             keys = sum(x.flips for x in bad)
-            title = f"{plural(keys, 'rotation')} of {clip_name(k, clip)} {'changes' if keys == 1 else 'change'} sign: {_which(measures, bad)}"
             curved = any(x.interpolation == "CUBICSPLINE" for x in bad)
-            if curved:
-                title += "; a cubic spline swings the long way round between them"
+            title = say("motion.flips", rotations=keys, clip=clip_name(k, clip), which=_which(measures, bad), curved=curved)
             yield _finding(
                 measures, motion, k, title, keys, _of("motion.repair-keys", k, clip, motion), "caution" if curved else ""
             )
@@ -247,7 +247,15 @@ def aimless(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         bad = [x for x in clip.channels if x.role in ("nothing", "stray") or not x.keys]
         if bad:
             all_stray = len(bad) == len(clip.channels)
-            title = f"{'All' if all_stray else 'Of'} {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)}{'' if all_stray else f' {len(bad):,}'} move{'' if len(bad) > 1 or all_stray else 's'} nothing: {_which(measures, bad)}"
+            title = say(
+                "motion.aimless",
+                all=all_stray,
+                channels=len(clip.channels),
+                clip=clip_name(k, clip),
+                of_them="" if all_stray else f" {len(bad):,}",
+                several=len(bad) > 1 or all_stray,
+                which=_which(measures, bad),
+            )
             yield _finding(measures, motion, k, title, len(bad), _of("motion.drop-stray", k, clip, motion))
 
 
@@ -263,7 +271,7 @@ def empty(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
     for k, clip in enumerate(motion.clips):
         if not clip.channels:
             yield _finding(
-                measures, motion, k, f"{clip_name(k, clip)} has no channel", 1, _of("motion.drop-clips", k, clip, motion)
+                measures, motion, k, say("motion.empty", clip=clip_name(k, clip)), 1, _of("motion.drop-clips", k, clip, motion)
             )
 
 
@@ -292,8 +300,11 @@ def held_pose(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inte
         away = clip.moved * unit_of(measures)
         moved = away > 1e-5
         away = away if moved else 0.0
-        title = f"{clip_name(k, clip)} only holds a pose, with {plural(most, 'key')} per channel" + (
-            f": it moves the model by up to {about(away)}" if moved else ": the pose that the file is in"
+        title = say(
+            "motion.held-pose",
+            clip=clip_name(k, clip),
+            keys=most,
+            effect=say("motion.held-pose.moves", away=away) if moved else say("motion.held-pose.pose-file"),
         )
         yield Finding(
             title,
@@ -323,7 +334,14 @@ def constant(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inten
         for rests, what in ((True, "as the node rests"), (False, "elsewhere than the node rests")):
             found = [x for x in still if x.at_rest == rests]
             if found:
-                title = f"{len(found):,} of {plural(len(clip.channels), 'channel')} of {clip_name(k, clip)} never change, {what}: {_which(measures, found)}"
+                title = say(
+                    "motion.constant",
+                    constant=len(found),
+                    channels=len(clip.channels),
+                    clip=clip_name(k, clip),
+                    what=what,
+                    which=_which(measures, found),
+                )
                 yield replace(
                     _finding(
                         measures, motion, k, title, len(found), _of("motion.drop-constant", k, clip, motion, elsewhere=not rests)
@@ -347,7 +365,7 @@ def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
         if not lively or clip.held:
             continue
         words = f"{len(lively):,} of them change it"
-        title = f"{plural(len(found), 'channel')} of {clip_name(k, clip)} {'drives' if len(found) == 1 else 'drive'} scale, {words}: {_which(measures, lively)}"
+        title = say("motion.scale-keys", channels=len(found), clip=clip_name(k, clip), how=words, which=_which(measures, lively))
         strict = not sheet.motion.scale_keys
         yield _finding(
             measures, motion, k, title, len(found), _of("motion.drop-scale", k, clip, motion), "caution" if strict else ""
@@ -371,7 +389,7 @@ def missing(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
     """
     wanted = list(dict.fromkeys([*sheet.motion.clips, *intent.clips]))
     if not wanted:
-        yield Skipped("neither the sheet nor the intent names clips")
+        yield Skipped(say("motion.missing.none-wanted"))
         return
     there = [clip.name for clip in motion.clips]
     lost = [w for w in wanted if w not in there]
@@ -380,7 +398,7 @@ def missing(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent
         hint = f"; {near} may be it" if near else ""
         mends = (Call("motion.rename", {"clip": near, "to": name}),) if near and there.count(near) == 1 else ()
         yield Finding(
-            f"The clip {name} is missing{hint}",
+            say("motion.missing", name=name, hint=hint),
             value(", ".join(n for n in there[:4] if n) or "no clip", "text"),
             value(name, "text"),
             1,
@@ -409,13 +427,9 @@ def names(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
     found = [k for k, clip in enumerate(motion.clips) if not clip.name or often[word(clip.name)] > 1]
     if found:
         nameless = sum(not motion.clips[k].name for k in found)
-        words = (
-            f"{plural(nameless, 'clip has', 'clips have')} no name"
-            if nameless
-            else f"{len(found):,} clips share a name: {motion.clips[found[0]].name}"
-        )
+        first = motion.clips[found[0]].name
         yield Finding(
-            words,
+            say("motion.names", clips=nameless) if nameless else say("motion.names.shared", clips=len(found), name=first),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -439,7 +453,7 @@ def copies(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
         first = motion.clips[c.same or 0]
         more = f", and {plural(len(found) - 1, 'more is a copy', 'more are copies')}" if len(found) > 1 else ""
         yield Finding(
-            f"{clip_name(k, c)} is a copy of {clip_name(c.same or 0, first)}{more}",
+            say("motion.copies", clip=clip_name(k, c), same=clip_name(c.same or 0, first), more=more),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -461,7 +475,7 @@ def late(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
     for k, clip in enumerate(motion.clips):
         if clip.start > LATE and clip.channels and not clip.held:
             yield Finding(
-                f"{clip_name(k, clip)} begins at {plain(clip.start)} s: nothing moves until then",
+                say("motion.late", clip=clip_name(k, clip), start=clip.start),
                 value(clip.start, "seconds"),
                 value(0.0, "seconds"),
                 1,
@@ -473,7 +487,14 @@ def late(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
         if gaps:
             worst = max(gaps, key=lambda x: x.longest_gap)
             yield Finding(
-                f"{clip_name(k, clip)} has {plural(len(gaps), 'channel')} with a gap of up to {plain(worst.longest_gap)} s between keys that stand {plain(worst.usual_gap)} s apart: {_which(measures, gaps)}",
+                say(
+                    "motion.gaps",
+                    clip=clip_name(k, clip),
+                    channels=len(gaps),
+                    longest_gap=worst.longest_gap,
+                    usual_gap=worst.usual_gap,
+                    which=_which(measures, gaps),
+                ),
                 value(worst.longest_gap, "seconds"),
                 value(worst.usual_gap, "seconds"),
                 len(gaps),
@@ -500,7 +521,13 @@ def loop(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: I
         off = x.seam > CLOSED * x.size or x.seam_degrees > CLOSED_DEGREES
         if off and x.seam <= ALMOST * x.size and x.seam_degrees <= ALMOST_DEGREES:
             yield Finding(
-                f"{clip_name(k, clip)} does not close: {called[x.seam_node]} jumps {about(x.seam * unit_of(measures))}, and joints turn by up to {turn(x.seam_degrees)}",
+                say(
+                    "motion.loop",
+                    clip=clip_name(k, clip),
+                    node=called[x.seam_node],
+                    jump=x.seam * unit_of(measures),
+                    turn=x.seam_degrees,
+                ),
                 value(x.seam * unit_of(measures) * 1000, "mm"),
                 value(0.0, "mm"),
                 1,
@@ -524,7 +551,7 @@ def travel(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
         x = clip.loop
         if x is not None and x.drift > TRAVELS * x.size > 0:
             yield Finding(
-                f"{clip_name(k, clip)} carries {called[x.root]} {metres(x.drift * unit_of(measures))} away each time it is played",
+                say("motion.travel", clip=clip_name(k, clip), node=called[x.root], distance=x.drift * unit_of(measures)),
                 value(x.drift * unit_of(measures), "m"),
                 value(0.0, "m"),
                 1,
@@ -555,7 +582,15 @@ def slides(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
         speed = worst.way * unit_of(measures) / max(worst.ends - worst.begins, 1e-9)
         about_it = f": move the character at {plain(speed)} m/s, or it slides" if in_place else ""
         yield Finding(
-            f"{called[worst.node]} slides {metres(worst.way * unit_of(measures))} while it is on the ground, from {plain(worst.begins)} to {plain(worst.ends)} s of {clip_name(k, clip)}{about_it}",
+            say(
+                "motion.slides",
+                node=called[worst.node],
+                distance=worst.way * unit_of(measures),
+                begins=worst.begins,
+                ends=worst.ends,
+                clip=clip_name(k, clip),
+                more=about_it,
+            ),
             value(worst.way * unit_of(measures), "m"),
             value(0.0, "m"),
             len(found),
@@ -577,7 +612,7 @@ def dense(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: 
     for k, clip in enumerate(motion.clips):
         if clip.keys > MANY and clip.keys > TIMES * max(clip.needs, 1) and not clip.held:
             yield Finding(
-                f"{clip_name(k, clip)} has {clip.keys:,} keys; {clip.needs:,} are enough within 0.5 mm",
+                say("motion.dense", clip=clip_name(k, clip), keys=clip.keys, enough=clip.needs),
                 value(clip.keys, "count"),
                 value(clip.needs, "count"),
                 clip.keys,

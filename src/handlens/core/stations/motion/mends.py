@@ -21,6 +21,7 @@ from ...scene.transforms import parents, world_matrices
 from ...words.calls import Params
 from ...words.figures import about, plain
 from .channels import ALIKE, AT_ONCE, rests
+from .messages import say
 
 CLIPS = Parameter("clips", "names", "which clips by name, or by number as #0; all where none is named", default=())
 #: Rounds of thinning with a finer tolerance, and moments and vertices that each is measured at.
@@ -47,7 +48,7 @@ def _retimed(scene: Scene, clip: int, params: Params) -> Clock:
 def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
     """Numbers of the clips that are named, of all where none is. Raises MendError where there is none."""
     if not scene.clips:
-        raise MendError("There are no clips.")
+        raise MendError(say("motion.no-clips"))
     if not clips:
         return list(range(len(scene.clips)))
     named: dict[str, list[int]] = {}
@@ -60,7 +61,7 @@ def chosen_clips(scene: Scene, clips: Sequence[str]) -> list[int]:
             at = [int(name[1:])]
         found += at
     if not found:
-        raise MendError(f"There is no clip {clips[0]}.")
+        raise MendError(say("motion.no-such-clip", clip=clips[0]))
     return sorted(set(found))
 
 
@@ -129,9 +130,9 @@ def rename(scene: Scene, clip: str, to: str) -> Outcome:
         raise InputError("motion.rename: to must not be empty.")
     found = chosen_clips(scene, [clip])
     if len(found) > 1:
-        raise MendError(f"Several clips are called {clip}: name one by its number, as #{found[0]}.")
+        raise MendError(say("motion.rename.several", clip=clip, number=found[0]))
     if any(clip.name == to for clip in scene.clips):
-        raise MendError(f"There is a clip called {to} already.")
+        raise MendError(say("motion.rename.taken", name=to))
     old = scene.clips[found[0]].name
     clips = tuple(replace(clip, name=to) if k == found[0] else clip for k, clip in enumerate(scene.clips))
     former = scene.former | ({old} if old else set())
@@ -166,7 +167,7 @@ def drop_constant(scene: Scene, elsewhere: bool, clips: Sequence[str] = ()) -> O
 
     after, _, gone = _each(scene, clips, change)
     if not gone:
-        raise MendError("Every channel changes, or holds its node elsewhere than it rests.")
+        raise MendError(say("motion.drop-constant.none"))
     return Outcome(after, (Figure("channels that never change", f"{gone:,}", "0"), _figure(scene, after)))
 
 
@@ -187,7 +188,7 @@ def drop_scale(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
     """Take out channels that drive scale."""
     after, _, gone = _each(scene, clips, lambda c: None if c.path == "scale" else c)
     if not gone:
-        raise MendError("No channel drives scale.")
+        raise MendError(say("motion.drop-scale.none"))
     return Outcome(after, (Figure("channels on scale", f"{gone:,}", "0"), _figure(scene, after)))
 
 
@@ -208,7 +209,7 @@ def drop_stray(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
     alive = holds | joints
     after, _, gone = _each(scene, clips, lambda c: None if c.node not in alive or not len(c.times) else c)
     if not gone:
-        raise MendError("Every channel moves something.")
+        raise MendError(say("motion.drop-stray.none"))
     had = {k for k in chosen_clips(scene, clips) if scene.clips[k].channels}
     kept = tuple(clip for k, clip in enumerate(after.clips) if clip.channels or k not in had)
     figures = [Figure("channels that move nothing", f"{gone:,}", "0")]
@@ -248,7 +249,7 @@ def repair_keys(scene: Scene, clips: Sequence[str] = ()) -> Outcome:
 
     after, changed, gone = _each(scene, clips, change)
     if not changed and not gone:
-        raise MendError("All keys are numbers, in order, and of length 1.")
+        raise MendError(say("motion.repair-keys.none"))
     return Outcome(after, tuple(Figure(words, f"{n:,}", "0") for words, n in counts.items() if n))
 
 
@@ -322,7 +323,7 @@ def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> O
         out[k] = replace(clip, channels=tuple(_cut(channel, a, b) for channel in clip.channels))
         figures.append(Figure(clip.name or f"clip {k}", f"{plain(float(stamps.max()))} s", f"{plain(b - a)} s"))
     if not figures:
-        raise MendError("These clips begin at 0 and end there already.")
+        raise MendError(say("motion.trim.already"))
     return Outcome(scene.with_(clips=tuple(out)), tuple(figures[:200]))
 
 
@@ -393,7 +394,7 @@ def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
     if not 0 < factor < 1e6:
         raise InputError("motion.retime: factor must be more than 0.")
     if factor == 1:
-        raise MendError("A factor of 1 changes nothing.")
+        raise MendError(say("motion.retime.nothing"))
     wide = lambda c: c.interpolation == "CUBICSPLINE" and len(c.values) == 3 * len(c.times)
 
     def change(channel: Channel) -> Channel | None:
@@ -452,7 +453,7 @@ def thin(scene: Scene, within_mm: float, clips: Sequence[str] = ()) -> Outcome:
             out[k], worst = made, max(worst, off)
     after = scene.with_(clips=tuple(out))
     if _keys(after) == _keys(scene):
-        raise MendError(f"Every key is needed to hold the motion within {plain(within_mm)} mm.")
+        raise MendError(say("motion.thin.none", within_mm=within_mm))
     return Outcome(after, (_figure(scene, after), Figure("off, at most", "0 mm", about(worst * unit))))
 
 

@@ -8,15 +8,13 @@ import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
-from ...limits import plural
 from ...measures import Measures
 from ...measures.records import PartFigures
 from ...rules import Intent, RuleSheet
 from ...scene.axes import AXIS_INDEX
 from ...words.anchors import ANCHORS, anchor
 from ...words.calls import Call
-from ...words.figures import plain
-from ...words.lengths import metres
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -94,7 +92,7 @@ def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if NEAR * size < away < np.inf:
             unit = unit_of(measures)
             yield Finding(
-                f"The pivot of {name} stands {metres(away * unit)} from its {named.replace('-', ' ')}",
+                say("pivots.anchor", part=name, away=away * unit, anchor=named.replace("-", " ")),
                 value(away * unit, "m"),
                 value(0.0, "m"),
                 1,
@@ -128,9 +126,9 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     worst = max(found, key=spin)
     places = np.array([p.pivot for p in free])
     together = len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free)
-    words = "all pivots lie in one point" if together else f"{plural(len(found), 'part swings', 'parts swing')} far out"
+    title = "pivots.far.together" if together else "pivots.far"
     yield Finding(
-        f"{words[0].upper()}{words[1:]}: turned about it, {worst.name} sweeps {plain(spin(worst))} times the circle that it needs",
+        say(title, parts=len(found), part=worst.name, factor=spin(worst)),
         value(spin(worst), "factor"),
         value(1.0, "factor"),
         len(found),
@@ -178,7 +176,7 @@ def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             anchor_name = intent.of_part(p.name).pivot
             named = anchor_name if anchor_name in ANCHORS else "base-centre"
             yield Finding(
-                f"The pivot of {p.name} lies {metres(off * unit)} {'above' if at > high else 'below'} it",
+                say("pivots.height", part=p.name, distance=off * unit, above=at > high),
                 value(off * unit, "m"),
                 value(0.0, "m"),
                 1,

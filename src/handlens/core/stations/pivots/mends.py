@@ -19,6 +19,7 @@ from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS, anchor
 from ...words.lengths import metres
+from .messages import say
 
 
 @mend(
@@ -48,11 +49,7 @@ def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) ->
     candidates = [i for i in chosen if scene.nodes[i].mesh is not None or (named and scene.nodes[i].children)]
     free = [i for i in candidates if i not in joints and i not in turned]
     if not free:
-        raise MendError(
-            "These parts are joints, or are turned by a clip about the pivot that they have."
-            if candidates
-            else "There are no parts with a pivot to set."
-        )
+        raise MendError(say("pivots.set.moved") if candidates else say("pivots.set.none"))
     world = world_matrices(scene)
     ways: dict[int, Array] = {}
     farthest = 0.0
@@ -67,7 +64,7 @@ def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) ->
             ways[i] = d
             farthest = max(farthest, float(np.linalg.norm(away)))
     if not ways:
-        raise MendError("These pivots stand there already.")
+        raise MendError(say("pivots.set.already"))
     made = _shifted(scene, ways)
     unit = scene.unit_metres or 1.0
     held = len(candidates) - len(free)

@@ -15,6 +15,7 @@ from ...scene.axes import AXIS_INDEX
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -65,7 +66,7 @@ def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if sheet.node_scale == "any":
-        yield Skipped(f"{sheet.name} takes any node scale")
+        yield Skipped(say("placement.scale.any", sheet=sheet.name))
         return
     rigged = _rigged(measures)
     found = [n for n in measures.nodes if is_scaled(n) and not is_uneven(n) and not n.mirrored and n.index not in rigged]
@@ -73,7 +74,7 @@ def scale(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst = max(found, key=lambda n: abs(np.log(max(abs(n.scale[0]), 1e-300))))
         factor = max(worst.scale, key=lambda s: abs(s - 1))
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} scaled: {_names(found)}",
+            say("placement.scale", nodes=len(found), names=_names(found)),
             value(factor, "factor"),
             value(1.0, "factor"),
             len(found),
@@ -104,7 +105,7 @@ def uneven(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst = max(found, key=lambda n: max(map(abs, n.scale)) / max(min(map(abs, n.scale)), 1e-300))
         text = " × ".join(plain(abs(s)) for s in worst.scale)
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} scaled unevenly: {_names(found)}",
+            say("placement.uneven-scale", nodes=len(found), names=_names(found)),
             value(text, "text"),
             value("1 × 1 × 1", "text"),
             len(found),
@@ -132,7 +133,7 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [n for n in measures.nodes if n.mirrored]
     if found:
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} mirrored: {_names(found)}",
+            say("placement.mirrored", nodes=len(found), names=_names(found)),
             value(-1.0, "factor"),
             value(1.0, "factor"),
             len(found),
@@ -158,7 +159,7 @@ def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if sheet.node_rotation == "any":
-        yield Skipped(f"{sheet.name} takes any node rotation")
+        yield Skipped(say("placement.rotation.any", sheet=sheet.name))
         return
     rigged = _rigged(measures)
     shown = above_parts(measures)
@@ -169,7 +170,7 @@ def rotation(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         worst = max(found, key=lambda n: n.angle)
         yield Finding(
-            f"{plural(len(found), 'node is', 'nodes are')} turned: {_names(found)}",
+            say("placement.rotation", nodes=len(found), names=_names(found)),
             value(round(worst.angle, 3), "degrees"),
             value(0.0, "degrees"),
             len(found),
@@ -205,7 +206,7 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
     parts = [node_key(measures, p.node) for p in gone]
     yield Finding(
-        f"{len(gone):,} of {plural(len(measures.parts), 'part')} {'is' if len(gone) == 1 else 'are'} scaled to {'no thickness' if flat else 'nothing'}: {listed}",
+        say("placement.collapsed", collapsed=len(gone), parts=len(measures.parts), flat=flat, names=listed),
         value(0.0, "factor"),
         value(1.0, "factor"),
         len(gone),
@@ -243,7 +244,7 @@ def inverse_pair(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             product *= factor
             if not is_uneven(above) and abs(factor - 1) >= 0.01 and abs(product - 1) < 1e-3:
                 yield Finding(
-                    f"{above.name} × {plain(factor)} is undone by {n.name} × {plain(own)}",
+                    say("placement.inverse-pair", group=above.name, scale=factor, node=n.name, inverse=own),
                     value(factor, "factor"),
                     value(1.0, "factor"),
                     2,
@@ -277,7 +278,7 @@ def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         worst = max(found, key=lambda n: n.world_shear)
         lean = float(np.degrees(np.arcsin(min(worst.world_shear, 1.0))))
         yield Finding(
-            f"{plural(len(found), 'part is', 'parts are')} sheared: {_names(found)}",
+            say("placement.shear", parts=len(found), names=_names(found)),
             value(round(lean, 3), "degrees"),
             value(0.0, "degrees"),
             len(found),
@@ -322,7 +323,7 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         }[where]
         damage = "; what was finer is rounded away already" if any(p.rounded for p in found) else ""
         yield Finding(
-            f"{words}, where positions jump by {metres(gap / 1000)}{damage}",
+            say("placement.far", where=words, step=gap / 1000, more=damage),
             value(gap, "mm"),
             value(limit, "mm"),
             len(found),
@@ -352,10 +353,10 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if measures.bounds_min is None or measures.bounds_max is None:
         return
     if sheet.ground == "any" and intent.pivot != "base-centre":
-        yield Skipped(f"{sheet.name} does not ask for it, and the intent does not say that it stands on its base")
+        yield Skipped(say("placement.ground.not-asked", sheet=sheet.name))
         return
     if intent.pivot not in (None, "base-centre") or intent.kind == "effect":
-        yield Skipped("the intent says that it does not stand on its base")
+        yield Skipped(say("placement.ground.hangs"))
         return
     axis = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     unit = 1.0 if measures.unit_metres is None else measures.unit_metres
@@ -363,7 +364,7 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     height = (measures.bounds_max[axis] - measures.bounds_min[axis]) * unit
     if abs(low) > max(0.01 * height, 0.005):
         words = "above" if low > 0 else "below"
-        yield Finding(f"Its lowest point is {metres(abs(low))} {words} the ground", value(low, "m"), value(0.0, "m"))
+        yield Finding(say("placement.ground", distance=abs(low), side=words), value(low, "m"), value(0.0, "m"))
 
 
 @check(
@@ -408,11 +409,19 @@ def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         group, name = names[n.group], names[part]
         behind = n.low < 0.999 or n.high > 1.001
         if behind and n.joints_within == 0:
-            title = f"{name} stays behind when {group} is moved: none of its {n.joints} joints hangs below it"
+            title = say("placement.double-move.behind", part=name, group=group, joints=n.joints)
         elif behind:
-            title = f"{name} moves {plain(n.low)} to {plain(n.high)} times as far as {group}: {n.joints_within} of its {n.joints} joints hang below it"
+            title = say(
+                "placement.double-move.partly",
+                part=name,
+                low=n.low,
+                high=n.high,
+                group=group,
+                within=n.joints_within,
+                joints=n.joints,
+            )
         else:
-            title = f"{name} moves {plain(n.applied)} times as far as {group} where its own node is applied as well as its joints"
+            title = say("placement.double-move", part=name, factor=n.applied, group=group)
         yield Finding(
             title,
             value(n.low if behind else n.applied, "units"),

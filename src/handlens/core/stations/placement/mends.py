@@ -20,6 +20,7 @@ from ...scene.model import frozen
 from ...scene.skinning import joint_matrices, posed
 from ...scene.transforms import parents, world_matrices
 from ...scene.weighing import vertex_of_weight
+from .messages import say
 
 _TOLERANCE = 1e-6
 
@@ -51,7 +52,7 @@ def bake(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     if not plan.changes:
         if plan.kept:
             raise MendError(plan.reason())
-        raise MendError(f"{'These nodes have' if parts else 'Every node has'} scale 1 and rotation 0 already.")
+        raise MendError(say("placement.bake.already", chosen=parts))
     after = baked(scene, plan)
     figures = [
         Figure("nodes scaled or turned", plural(_unbaked(scene), "node"), plural(_unbaked(after), "node")),
@@ -86,7 +87,7 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
         i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None and scene.nodes[i].skin is not None
     ]
     if not chosen:
-        raise MendError("None of these parts is skinned.")
+        raise MendError(say("placement.one-drive.no-skin"))
     loose = [i for i in chosen if (w := scene.meshes[scene.nodes[i].mesh or 0].weights) is None or _unweighted(w)]
     remarks: tuple[str, ...] = ()
     if keep == "joints" and loose:
@@ -143,7 +144,7 @@ def _by_node(scene: Scene, chosen: list[int]) -> Scene:
         assert n.mesh is not None
         assert n.skin is not None
         if abs(np.linalg.det(world[i][:3, :3])) < 1e-300:
-            raise MendError(f"{scene.part_name(i)} has a node that is scaled to nothing: it could be moved by nothing.")
+            raise MendError(say("placement.by-node.collapsed", part=scene.part_name(i)))
         mesh = scene.meshes[n.mesh]
         home = np.linalg.inv(world[i])
         # Normals go as the surface of the first joint does; where joints turn apart they are made anew by whoever wants them exact.
@@ -186,7 +187,7 @@ def restore_scale(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
             nodes[i] = replace(n, matrix=frozen(whole))
             count += 1
     if not count:
-        raise MendError("No scale of these nodes is 0, or a clip drives it.")
+        raise MendError(say("placement.restore-scale.none"))
     return Outcome(scene.with_(nodes=tuple(nodes)), (Figure("nodes scaled to nothing", f"{count:,}", "0"),))
 
 

@@ -18,6 +18,7 @@ from ...scene.model import Array, frozen
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.lengths import metres
+from .messages import say
 
 #: Key in the file's extras under which the removed offset is remembered, in file units.
 REMEMBERED = "removed_offset"
@@ -44,7 +45,7 @@ def home(scene: Scene, back: bool) -> Outcome:
         return _restore_offset(scene)
     box = world_bounds(scene)
     if box is None:
-        raise MendError("There is nothing to bring home.")
+        raise MendError(say("placement.home.nothing"))
     up = AXIS_INDEX[scene.up_axis or "Y"]
     offset = (box[0] + box[1]) / 2
     offset[up] = box[0][up]
@@ -52,7 +53,7 @@ def home(scene: Scene, back: bool) -> Outcome:
     moved = shifted(scene, -offset) if np.abs(offset).max() > 1e-9 * size else scene
     pulled, count = _pull_pivots(moved)
     if moved is scene and not count:
-        raise MendError("The model and its pivots are at home already.")
+        raise MendError(say("placement.home.already"))
     remembered = np.array(_remembered(scene) or (0.0, 0.0, 0.0)) + offset
     after = _remember(pulled, remembered.tolist())
     unit = scene.unit_metres or 1.0
@@ -213,7 +214,7 @@ def _remember(scene: Scene, offset: list[float] | None) -> Scene:
 def _restore_offset(scene: Scene) -> Outcome:
     offset = _remembered(scene)
     if offset is None:
-        raise MendError("The file remembers no offset, so there is nothing to put back.")
+        raise MendError(say("placement.restore-offset.none"))
     after = _remember(shifted(scene, np.array(offset)), None)
     away = float(np.linalg.norm(offset)) * (scene.unit_metres or 1.0)
     return Outcome(after, (Figure("moved back by", metres(0.0), metres(away)),))

@@ -21,13 +21,14 @@ from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS
 from ...words.anchors import anchor as anchor_of
 from ...words.lengths import metres
+from .messages import say
 
 _NEEDED = Parameter("parts", "parts", "which nodes")
 
 
 def _asked(scene: Scene, parts: Sequence[str]) -> set[int]:
     if not parts:
-        raise MendError("Choose which nodes.")
+        raise MendError(say("placement.choose"))
     return chosen_nodes(scene, parts)
 
 
@@ -111,10 +112,10 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     wanted = chosen_nodes(scene, parts)
     groups = [i for i in walk(scene) if i in wanted and bare(scene.nodes[i]) and i not in joints]
     if not groups:
-        raise MendError("None of these is a group without a clip." if parts else "There is no group to take away.")
+        raise MendError(say("placement.ungroup.no-group-chosen") if parts else say("placement.ungroup.none"))
     after, gone = tree.ungroup(scene, groups)
     if not gone:
-        raise MendError("A clip moves what hangs on these groups in their frames; they stay.")
+        raise MendError(say("placement.ungroup.moved"))
     left = len(groups) - len(gone)
     remarks = (f"{plural(left, 'group', 'groups')} stayed: a clip moves what hangs there.",) if left else ()
     return Outcome(without_nodes(after, gone), (Figure("groups", f"{len(groups):,}", f"{left:,}"),), remarks)
@@ -137,11 +138,11 @@ def hang(scene: Scene, parts: Sequence[str], under: str) -> Outcome:
     if under.strip():
         parent = next(iter(chosen_nodes(scene, [under])))
         if parent in below(scene, tops):
-            raise MendError(f"{under} hangs on one of these nodes itself; choose another.")
+            raise MendError(say("placement.hang.below-itself", under=under))
     up = parents(scene)
     going = [i for i in tops if up[i] != parent]
     if not going:
-        raise MendError("They hang there already.")
+        raise MendError(say("placement.hang.already"))
     after, kept = reparent(scene, going, parent)
     if len(kept) == len(going):
         raise MendError(_stayed(scene, kept)[0])
@@ -173,16 +174,14 @@ def remove_below(scene: Scene, parts: Sequence[str]) -> Outcome:
             continue
         needed = [j for j in scene.skins[n.skin].joints if j in gone]
         if needed:
-            raise MendError(
-                f"{scene.part_name(i)} is carried by {scene.part_name(needed[0])}, which hangs there; take it out too."
-            )
+            raise MendError(say("placement.remove-below.carried", part=scene.part_name(i), joint=scene.part_name(needed[0])))
     clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if x.node not in gone)) for clip in scene.clips)
     channels = sum(len(clip.channels) for clip in scene.clips) - sum(len(c.channels) for c in clips)
     held = lambda s: {n.mesh for n in s.nodes if n.mesh is not None}
     before = held(scene)
     bare = without_nodes(scene.with_(clips=clips), set(gone))
     if not len(bare.nodes):
-        raise MendError("Nothing would be left of the model.")
+        raise MendError(say("placement.remove-below.everything"))
     after = _without_unheld(without_meshes(bare, before - held(bare)))
     figures = [Figure("nodes", f"{len(scene.nodes):,}", f"{len(after.nodes):,}")]
     if channels:
@@ -233,27 +232,27 @@ def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
     for i in chosen:
         skin = scene.nodes[i].skin
         if skin is not None and scene.nodes[i].mesh is not None and not set(scene.skins[skin].joints) <= chosen:
-            raise MendError(f"{scene.part_name(i)} is carried by joints that are not chosen; choose the topmost of them too.")
+            raise MendError(say("placement.to-origin.joints-too", part=scene.part_name(i)))
     for i, n in enumerate(scene.nodes):
         if n.skin is not None and n.mesh is not None and i not in chosen and set(scene.skins[n.skin].joints) & chosen:
-            raise MendError(f"{scene.part_name(i)} is carried by joints that are chosen; choose it too.")
+            raise MendError(say("placement.to-origin.part-too", part=scene.part_name(i)))
     box = world_bounds(scene, world, chosen)
     if box is None:
-        raise MendError("These nodes show nothing that could be brought anywhere.")
+        raise MendError(say("placement.to-origin.nothing"))
     point = anchor_of(*box, anchor, scene.up_axis or "Y")
     if float(np.abs(point).max()) < 1e-12:
-        raise MendError("They stand there already.")
+        raise MendError(say("placement.to-origin.already"))
     tops = topmost(scene, chosen)
     moved = driven(scene)
     held = [i for i in tops if i in moved]
     if held:
-        raise MendError(f"A clip moves {scene.part_name(held[0])} itself; group it first and bring the group.")
+        raise MendError(say("placement.to-origin.moved", part=scene.part_name(held[0])))
     up = parents(scene)
     nodes = list(scene.nodes)
     for i in tops:
         frame = world[up[i]] if up[i] >= 0 else np.eye(4)
         if not can_be_undone(frame):
-            raise MendError(f"What {scene.part_name(i)} hangs on has no size, so it cannot be moved by a way in the world.")
+            raise MendError(say("placement.to-origin.collapsed", part=scene.part_name(i)))
         shifted = world[i].copy()
         shifted[:3, 3] -= point
         nodes[i] = with_local(scene.nodes[i], np.linalg.solve(frame, shifted))

@@ -8,7 +8,6 @@ import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import for_materials
-from ...limits import plural
 from ...measures import Measures
 from ...measures.pictures import glows
 from ...measures.records import AlphaFigures, ImageFigures, MaterialFigures
@@ -16,6 +15,7 @@ from ...rules import Intent, RuleSheet
 from ...scene.headings import heading
 from ...words.calls import Call
 from ...words.figures import percent
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -83,7 +83,7 @@ def invisible(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(measures.materials):
         if x.used_by_faces and x.opacity < 0.5 / 255 and x.drawn != "opaque":
             yield Finding(
-                f"{_name(x, k)} has an opacity of 0: {plural(x.used_by_faces, 'face is', 'faces are')} invisible",
+                say("see-through.invisible", material=_name(x, k), faces=x.used_by_faces),
                 value(x.opacity, "factor"),
                 value(1.0, "factor"),
                 x.used_by_faces,
@@ -119,7 +119,7 @@ def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         ):
             continue
         yield Finding(
-            f"{_name(x, k)} draws {i.reference} solid, though {_reason(a)}",
+            say("see-through.ignored", material=_name(x, k), image=i.reference, reason=_reason(a)),
             value(x.alpha_mode or "not stated", "text"),
             value(a.mode, "text"),
             x.shown.samples if x.shown else None,
@@ -142,7 +142,7 @@ def faint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert i.look is not None
         if x.drawn != "opaque" and i.look.alpha is not None and i.look.alpha.mode == "opaque" and i.look.alpha.stray:
             yield Finding(
-                f"{i.reference} has {plural(i.look.alpha.stray, 'faint pixel')}",
+                say("see-through.faint", image=i.reference, pixels=i.look.alpha.stray),
                 value(i.look.alpha.stray, "count"),
                 value(0, "count"),
                 i.look.alpha.stray,
@@ -176,7 +176,7 @@ def for_nothing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if any(a is not None and a.mode != "opaque" for a in own) and (x.shown is None or x.shown.see >= SEEN):
             continue
         yield Finding(
-            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, but all that it shows is solid",
+            say("see-through.for-nothing", material=_name(x, k), blended=x.drawn == "blend"),
             value(x.drawn, "text"),
             value("opaque", "text"),
             x.used_by_faces,
@@ -206,7 +206,7 @@ def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if a is None or x.drawn == "opaque" or a.mode in ("opaque", x.drawn) or x.opacity < 0.999:
             continue
         yield Finding(
-            f"{_name(x, k)} is {'blended' if x.drawn == 'blend' else 'cut out'}, though {_reason(a)}",
+            say("see-through.mode", material=_name(x, k), blended=x.drawn == "blend", reason=_reason(a)),
             value(x.drawn, "text"),
             value(a.mode, "text"),
             None,
@@ -242,7 +242,7 @@ def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
         if between > 0.02 or own > 1.0:
             yield Finding(
-                f"{_name(x, k)} is cut at {own:g}, {percent(between)} of the pixels away from {a.cutoff:g}",
+                say("see-through.cut-off", material=_name(x, k), cutoff=own, between=between, better=a.cutoff),
                 value(own, "factor"),
                 value(a.cutoff, "factor"),
                 None,
@@ -274,7 +274,7 @@ def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         black = x.shown.dark if x.shown is not None else look.dark
         if glows(look) and black > 0.15 and (x.drawn != "blend" or (look.alpha is None and x.alpha is None)):
             yield Finding(
-                f"{i.reference} is a glow on black without alpha, drawn by {_name(x, k)}",
+                say("see-through.brightness", image=i.reference, material=_name(x, k)),
                 value(black, "share"),
                 value(0.0, "share"),
                 look.sampled,
@@ -292,7 +292,7 @@ def brightness(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         look = measures.images[lit.image].look
         if look is not None and look.alpha is None and glows(look):
             yield Finding(
-                f"{measures.images[lit.image].reference} is a glow on black without alpha, shone by {_name(x, k)}",
+                say("see-through.brightness.emissive", image=measures.images[lit.image].reference, material=_name(x, k)),
                 value(look.dark, "share"),
                 value(0.0, "share"),
                 look.sampled,
@@ -320,7 +320,7 @@ def premultiplied(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
         assert i.look is not None
         if i.look.alpha is not None and i.look.alpha.mode != "opaque" and i.look.alpha.premultiplied:
             yield Finding(
-                f"Colours of {i.reference} are multiplied by alpha",
+                say("see-through.premultiplied", image=i.reference),
                 value("multiplied", "text"),
                 value("plain", "text"),
                 None,
@@ -351,7 +351,7 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         own = next(t for t in x.inputs if t.role == "base-colour" and t.image is not None)
         if small and look.soft_steps < 0.1 and own.sampler.get("magFilter") not in NEAREST:
             yield Finding(
-                f"{i.reference}, {i.width} × {i.height} in {look.colours} colours, is smoothed",
+                say("see-through.pixel-art", image=i.reference, width=i.width, height=i.height, colours=look.colours),
                 value("smoothed", "text"),
                 value("nearest", "text"),
                 look.colours,
@@ -379,10 +379,10 @@ def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: Akenine-Möller et al. 2018, "Real-Time Rendering", section 5.5 (transparency, sorting).
     """
     if sheet.receiver.draw_order == "by-surface":
-        yield Skipped(f"{sheet.name} draws each surface in its true place")
+        yield Skipped(say("see-through.draw-order.sorted", sheet=sheet.name))
         return
     if sheet.receiver.alpha != "as-material":
-        yield Skipped(f"{sheet.name} does not blend")
+        yield Skipped(say("see-through.draw-order.no-blending", sheet=sheet.name))
         return
     names = {part.node: part.name for part in measures.parts}
     for d in measures.draw_orders:
@@ -392,7 +392,7 @@ def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         one, other = names[d.first], names[d.second]
         words = f"Pieces of {one} are" if d.first == d.second else f"{one} and {other} are"
         yield Finding(
-            f"{words} drawn in the wrong order on {percent(share)} of the rays that meet both, most from {heading(d.worst, measures.up_axis or sheet.up_axis)}",
+            say("see-through.draw-order", what=words, share=share, heading=heading(d.worst, measures.up_axis or sheet.up_axis)),
             value(share, "share"),
             value(0.0, "share"),
             d.both,

@@ -27,6 +27,7 @@ from ...scene.transforms import walk, world_matrices
 from ...surface.channels import LUMA
 from ...surface.opacity import in_colour, mode_of
 from ...words.figures import percent
+from .messages import say
 
 _MATERIALS = Parameter(
     "materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=()
@@ -42,7 +43,9 @@ _NEAREST = 9728
 def _chosen(scene: Scene, materials: Sequence[str]) -> list[int]:
     found = [k for k, material in enumerate(scene.materials) if not materials or material.name in materials]
     if not found:
-        raise MendError(f"{materials[0]} is not among the materials any more." if materials else "The model has no materials.")
+        raise MendError(
+            say("see-through.no-such-material", material=materials[0]) if materials else say("see-through.no-materials")
+        )
     return found
 
 
@@ -89,11 +92,7 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
         was = None if material.alpha_mode is None and mode_of(material) == "opaque" else mode_of(material)
         words.append(Figure(material.name or f"material {k}", _words(was, material.alpha_cutoff), _words(wanted, at)))
     if not words:
-        raise MendError(
-            "These materials are drawn that way already."
-            if mode != "auto"
-            else "Every material is drawn as its image's alpha asks for."
-        )
+        raise MendError(say("see-through.set.already") if mode != "auto" else say("see-through.set.all-fit"))
     left = len(words) - 8
     remarks = (f"{plural(left, 'more material')} set likewise.",) if left > 0 else ()
     return Outcome(scene.with_(materials=tuple(changed)), tuple(words[:8]), remarks)
@@ -179,9 +178,7 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
             inputs = (*inputs, replace(colour, role="base-colour", path=_COLOUR, image=made[colour.image]))
         changed[k] = with_mode(replace(material, inputs=inputs), "blend", None)
     if not made:
-        raise MendError(
-            "None of these materials has an image that could be opened." if materials else "No image is a glow on black."
-        )
+        raise MendError(say("see-through.from-brightness.unreadable") if materials else say("see-through.from-brightness.none"))
     return Outcome(
         scene.with_(images=tuple(images), materials=tuple(changed)),
         (Figure("images with alpha made", "0", f"{len(made):,}"),),
@@ -230,7 +227,7 @@ def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
         )
         count += 1
     if not count:
-        raise MendError("No image of these materials has colours multiplied by alpha.")
+        raise MendError(say("see-through.divide.none"))
     return Outcome(scene.with_(images=tuple(images)), (Figure("images divided", "0", f"{count:,}"),))
 
 
@@ -246,7 +243,7 @@ def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
 def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
     """Draw the images of materials without smoothing, each pixel as a square."""
     if BY_NAME[scene.format].family != "gltf":
-        raise MendError(f"{BY_NAME[scene.format].title} cannot say how an image is sampled; export as GLB first.")
+        raise MendError(say("see-through.nearest.format", format=BY_NAME[scene.format].title))
     changed, count = list(scene.materials), 0
     for k in _chosen(scene, materials):
         material = scene.materials[k]
@@ -260,7 +257,7 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
             changed[k] = replace(material, inputs=inputs)
             count += 1
     if not count:
-        raise MendError("None of these materials smooths an image.")
+        raise MendError(say("see-through.nearest.none"))
     return Outcome(scene.with_(materials=tuple(changed)), (Figure("materials that smooth", f"{count:,}", "0"),))
 
 
@@ -302,7 +299,7 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
         if {d.first, d.second} & chosen and (by != "plane" or d.first != d.second)
     ]
     if not pairs:
-        raise MendError("None of these blended parts encloses or wraps another.")
+        raise MendError(say("see-through.halve.none"))
     after, done = scene, set[int]()
     for d in pairs:
         if {d.first, d.second} & done or not d.wrong:
@@ -312,7 +309,7 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
             after, split = made
             done.add(split)
     if not done:
-        raise MendError("They cannot be split in a way that leaves less of it: all faces lie on one side, or are one piece.")
+        raise MendError(say("see-through.halve.no-gain"))
     now = draw_orders(after, world_matrices(after), _placed(after))
     share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"

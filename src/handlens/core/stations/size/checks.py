@@ -17,6 +17,7 @@ from ...scene.axes import AXIS_INDEX
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -151,7 +152,7 @@ def undeclared_unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     tall = metres(_height(measures, sheet))
     if wanted is not None and abs(np.log(wanted[0])) <= np.log1p(sheet.size_tolerance):
         yield Finding(
-            f"The unit is not stated; read in metres it stands {tall}, as expected",
+            say("size.undeclared-unit.fits", height=tall),
             value(1.0, "factor"),
             value(1.0, "factor"),
             mends=(Call("size.scale", {"factor": 1.0 / sheet.unit_metres, "unit": sheet.unit}),),
@@ -168,7 +169,7 @@ def undeclared_unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         else "check that against what it should be"
     )
     yield Finding(
-        f"The unit is not stated; read in metres it stands {tall}, {says}",
+        say("size.undeclared-unit", height=tall, meaning=says),
         value(factor, "factor"),
         value(1.0, "factor"),
         mends=mends,
@@ -203,11 +204,11 @@ def unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.4: all linear distances are in metres; the destination's unit is common practice, no published source.
     """
     if measures.unit_metres is None:
-        yield Skipped("the file states no unit")
+        yield Skipped(say("size.unit.not-stated"))
     elif abs(measures.unit_metres / sheet.unit_metres - 1) > 1e-9:
         factor = measures.unit_metres / sheet.unit_metres
         yield Finding(
-            f"The file counts in units of {metres(measures.unit_metres)}, {sheet.name} in {UNIT_WORDS[sheet.unit]}: × {plain(factor)} on the way",
+            say("size.unit", unit_metres=measures.unit_metres, sheet=sheet.name, wanted=UNIT_WORDS[sheet.unit], factor=factor),
             value(factor, "factor"),
             value(1.0, "factor"),
             why=f"An importer that ignores the stated unit makes it {plain(max(factor, 1 / factor))} times too {'big' if factor < 1 else 'small'}.",
@@ -230,7 +231,7 @@ def undeclared_up(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     """
     if measures.up_axis is None and measures.bounds_min is not None:
         yield Finding(
-            f"The up axis is not stated; {sheet.name} will take {sheet.up_axis} as up",
+            say("size.undeclared-up-axis", sheet=sheet.name, axis=sheet.up_axis),
             value("not stated", "text"),
             value(sheet.up_axis, "text"),
         )
@@ -251,10 +252,10 @@ def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.4: +Y is up; the destination's axis is common practice, no published source.
     """
     if measures.up_axis is None:
-        yield Skipped("the file states no up axis")
+        yield Skipped(say("size.up-axis.not-stated"))
     elif measures.up_axis != sheet.up_axis:
         yield Finding(
-            f"{measures.up_axis} is up in the file, {sheet.up_axis} in {sheet.name}",
+            say("size.up-axis", axis=measures.up_axis, wanted=sheet.up_axis, sheet=sheet.name),
             value(measures.up_axis, "text"),
             value(sheet.up_axis, "text"),
             mends=(Call("size.up-axis", {"to": sheet.up_axis}),),
@@ -279,21 +280,21 @@ def expected(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     yield from _expected_parts(measures, sheet, intent)
     wanted = wanted_ratio(measures, sheet, intent)
     if wanted is None:
-        yield Skipped("no expected size is given")
+        yield Skipped(say("size.expected.none"))
         return
     factor, disagreement = wanted
     if max(factor, 1 / factor) <= 1 + sheet.size_tolerance:
         return
     if measures.unit_metres is None and explanations(measures, sheet, intent)[0].fits:
-        yield Skipped("the unit is not stated, and a stated one would explain the size")
+        yield Skipped(say("size.expected.unit-first"))
         return
     ranked = explanations(measures, sheet, intent)
     best = ranked[0].factor if ranked and ranked[0].fits else factor
     height = _height(measures, sheet)
     words = f", as if {ranked[0].words}" if ranked and ranked[0].fits else ""
-    bent = " The given dimensions disagree with each other." if disagreement > 1.25 else ""
+    disagrees = disagreement > 1.25
     yield Finding(
-        f"It stands {metres(height)} where {metres(height * factor)} is expected{words}.{bent}".removesuffix("."),
+        say("size.expected", height=height, wanted=height * factor, as_if=words, disagrees=disagrees),
         value(height, "m"),
         value(height * factor, "m"),
         mends=tuple(Call("size.scale", {"factor": x}) for x in _likely_and_exact(best, factor)),
@@ -313,7 +314,7 @@ def _expected_parts(measures: Measures, sheet: RuleSheet, intent: Intent) -> Ite
             continue
         height = _height(alone, sheet)
         yield Finding(
-            f"{part.name} stands {metres(height)} where {metres(height * found[0])} is expected",
+            say("size.expected-parts", part=part.name, height=height, wanted=height * found[0]),
             value(height, "m"),
             value(height * found[0], "m"),
             1,
@@ -334,13 +335,13 @@ def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: an adult stands under 2 measures: common practice, no published source.
     """
     if intent.kind != "character" or intent.expected.given():
-        yield Skipped("it is asked of characters without an expected size")
+        yield Skipped(say("size.character.not-asked"))
         return
     height = _height(measures, sheet)
     if height > 2.0:
         factor = likely_factor(measures, sheet, intent)
         yield Finding(
-            f"The character stands {metres(height)}",
+            say("size.character", height=height),
             value(height, "m"),
             value(2.0, "m"),
             mends=(Call("size.scale", {"factor": factor}),) if factor != 1.0 else (),
@@ -363,7 +364,7 @@ def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     size = size_metres(measures)
     if size is None or measures.unit_metres is None or intent.expected.given() or intent.kind == "character":
-        yield Skipped("it is asked where the unit is stated and no size is expected")
+        yield Skipped(say("size.extreme.not-asked"))
         return
     largest = max(size)
     low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
@@ -372,7 +373,7 @@ def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     fitting = [e for e in explanations(measures, sheet, intent) if e.fits and e.factor != 1.0][:2]
     words = " or ".join(f"{metres(max(e.gives))} as {e.words}" for e in fitting)
     yield Finding(
-        f"Its largest side is {metres(largest)}{f'; it would be {words}' if words else ''}",
+        say("size.extreme", largest=largest, more=f"; it would be {words}" if words else ""),
         value(largest, "m"),
         value(low if largest < low else high, "m"),
         mends=tuple(Call("size.scale", {"factor": e.factor}) for e in fitting),

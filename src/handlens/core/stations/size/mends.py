@@ -13,6 +13,7 @@ from ...scene import Scene
 from ...scene.axes import turn_between
 from ...scene.bounds import world_bounds
 from ...words.lengths import metres
+from .messages import say
 
 
 def _longest(scene: Scene) -> str:
@@ -54,9 +55,9 @@ def scale(scene: Scene, factor: float, unit: str = "as-it-is") -> Outcome:
     are afterwards, and every format that can states it.
     """
     if factor < 0:
-        raise MendError("A negative factor would mirror the model; use a factor above 0.")
+        raise MendError(say("size.scale.negative"))
     if unit != "as-it-is" and scene.unit_metres is not None:
-        raise MendError("The file states its unit already.")
+        raise MendError(say("size.scale.stated"))
     after = apply_similarity(scene, np.eye(3), factor) if factor != 1.0 else scene
     if unit != "as-it-is":
         after = after.with_(unit_metres=UNITS[unit])
@@ -83,7 +84,7 @@ def up_axis(scene: Scene, to: str) -> Outcome:
     """
     now = scene.up_axis or ("Z" if to == "Y" else "Y")
     if now == to:
-        raise MendError(f"{to} is up already.")
+        raise MendError(say("size.up-axis.already", axis=to))
     after = apply_similarity(scene, turn_between(now, to), 1.0).with_(up_axis=to)
     return Outcome(
         after, (Figure("up axis", scene.up_axis or "not stated", to), Figure("sides in file units", _sides(scene), _sides(after)))

@@ -8,13 +8,13 @@ import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, check, node_key, nodes, value
 from ...kit.parts import unit_of
-from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from ...words.figures import about, plain, turn
 from ...words.lengths import metres
 from .checks_weights import Found, of_skin
+from .messages import say
 from .records import SkinMeasures, SkinOfModel
 from .words import joints, key, names
 
@@ -80,7 +80,9 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     bad = [p for p in measures.problems if p.kind == "skin"]
     for k, p in enumerate(bad):
-        yield Finding(p.text, value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}")
+        yield Finding(
+            say("skin.broken", what=p.text), value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}"
+        )
 
 
 @check(
@@ -104,11 +106,12 @@ def outside(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
             first = skin.joints[skin.outside[0]]
             carries = sum(skin.joints[i].carries for i in skin.outside)
             yield Finding(
-                f"{plural(len(skin.outside), 'joint', 'joints')} of {skin.name}, such as {first.name}, {'hangs' if len(skin.outside) == 1 else 'hang'} in no scene"
-                + (
-                    f", though {'it carries' if len(skin.outside) == 1 else 'they carry'} {plural(carries, 'vertex', 'vertices')}"
-                    if carries
-                    else ""
+                say(
+                    "skin.outside",
+                    joints=len(skin.outside),
+                    skin=skin.name,
+                    joint=first.name,
+                    carries=say("skin.outside.carries", joints=len(skin.outside), vertices=carries) if carries else "",
                 ),
                 value(len(skin.outside), "count"),
                 value(0, "count"),
@@ -142,7 +145,7 @@ def root(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
     for k, skin in enumerate(skins.skins):
         if skin.root is not None:
             yield Finding(
-                f"{skin.name} names {called.get(skin.root, f'node {skin.root}')} as its root, which not all of its {plural(len(skin.joints), 'joint')} hang on",
+                say("skin.root", skin=skin.name, root=called.get(skin.root, f"node {skin.root}"), joints=len(skin.joints)),
                 value(called.get(skin.root, ""), "text"),
                 value("a node that all joints hang on", "text"),
                 1,
@@ -174,7 +177,7 @@ def flat_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
         if bad:
             named = [skin.joints[i] for i in bad]
             yield Finding(
-                f"{plural(len(bad), 'joint has a bind matrix', 'joints have bind matrices')} that cannot be inverted: {names(named)}",
+                say("skin.flat-bind", joints=len(bad), names=names(named)),
                 value(len(bad), "count"),
                 value(0, "count"),
                 len(bad),
@@ -212,7 +215,7 @@ def no_bind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
         apart = far > NEAR * skin.size
         where = f": its surface stands up to {metres(far * unit_of(measures))} from where it was made" if apart else ""
         yield Finding(
-            f"{skin.name} has no bind matrices for its {plural(len(skin.joints), 'joint')}{where}",
+            say("skin.no-bind", skin=skin.name, joints=len(skin.joints), where=where),
             value(0, "count"),
             value(len(skin.joints), "count"),
             len(skin.joints),
@@ -261,7 +264,7 @@ def bind_offset(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
         lead = skin.joints[moved[0]]
         far = f"{about(worst.off * unit)} and {turn(max(skin.joints[i].degrees for i in off))}"
         yield Finding(
-            f"{plural(len(off), 'joint rests', 'joints rest')} up to {far} from where {'it was' if len(off) == 1 else 'they were'} bound, {_since(skin, off, moved)}{grown}",
+            say("skin.bind-offset", joints=len(off), distance=far, since=_since(skin, off, moved), more=grown),
             value(worst.off * unit * 1000, "mm"),
             value(NEAR * skin.size * unit * 1000, "mm"),
             len(off),
@@ -302,8 +305,13 @@ def bind_scale(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
         moves = max((part.bind_moves for part in skins.parts if part.skin == k), default=0.0) * unit_of(measures)
         most = max(worst.stretch, key=lambda x: abs(np.log(x)))
         yield Finding(
-            f"{plural(len(found), 'joint is', 'joints are')} scaled since {'it was' if len(found) == 1 else 'they were'} bound: {worst.name} {times(worst.stretch)}"
-            + (f", which moves the surface by up to {about(moves)}" if moves > 0 else ""),
+            say(
+                "skin.bind-scale",
+                joints=len(found),
+                joint=worst.name,
+                scale=times(worst.stretch),
+                moves=say("skin.bind-scale.moves", moves=moves) if moves > 0 else "",
+            ),
             value(most, "factor"),
             value(1.0, "factor"),
             len(found),
@@ -344,7 +352,7 @@ def rig(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inten
         )
         words += [f"turned by {turn(skin.rig.degrees)}"] if turned else []
         yield Finding(
-            f"The rig {skin.rig.names[-1]} is {' and '.join(words)} above its {plural(len(skin.joints), 'joint')}",
+            say("skin.rig", rig=skin.rig.names[-1], how=" and ".join(words), joints=len(skin.joints)),
             value(skin.rig.scale, "factor") if scaled else value(round(skin.rig.degrees, 3), "degrees"),
             value(1.0, "factor") if scaled else value(0.0, "degrees"),
             len(skin.rig.nodes),
@@ -375,7 +383,7 @@ def inverse(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: I
     called = {n.index: n.name for n in measures.nodes}
     for x in skins.inverses:
         yield Finding(
-            f"{called[x.node]} × {plain(x.scale)} undoes {called[x.rig]} × {plain(x.above)}",
+            say("skin.inverse", node=called[x.node], scale=x.scale, rig=called[x.rig], rig_scale=x.above),
             value(x.scale, "factor"),
             value(1.0, "factor"),
             2,
@@ -416,7 +424,7 @@ def own_transform(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, int
         f"the node of {worst.name} count shows it" if len(found) == 1 else f"the nodes of {len(found):,} parts count shows them"
     )
     yield Finding(
-        f"A receiver that lets {words} up to {metres(away)} off",
+        say("skin.own-transform", what=words, distance=away),
         value(away, "m"),
         value(0.0, "m"),
         len(found),
@@ -446,7 +454,12 @@ def disagree(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     for k, skin in enumerate(skins.skins):
         if skin.disagrees is not None and skin.joints:
             yield Finding(
-                f"{skin.name} binds joints {about(skin.disagrees_by * unit_of(measures))} from where {skins.skins[skin.disagrees].name} binds them",
+                say(
+                    "skin.disagree",
+                    skin=skin.name,
+                    distance=skin.disagrees_by * unit_of(measures),
+                    other=skins.skins[skin.disagrees].name,
+                ),
                 value(skin.disagrees_by * unit_of(measures) * 1000, "mm"),
                 value(0.0, "mm"),
                 len(skin.joints),
@@ -477,7 +490,7 @@ def shared(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     for k, skin in enumerate(skins.skins):
         if skin.same is not None and skin.disagrees is None and skin.joints:
             yield Finding(
-                f"{skin.name} and {skins.skins[skin.same].name} are two skins for the same {plural(len(skin.joints), 'joint')}",
+                say("skin.shared", skin=skin.name, other=skins.skins[skin.same].name, joints=len(skin.joints)),
                 value(2, "count"),
                 value(1, "count"),
                 len(skin.joints),

@@ -9,7 +9,6 @@ import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
-from ...limits import plural
 from ...measures import Measures
 from ...measures.records import is_uneven
 from ...rules import Intent, RuleSheet
@@ -19,6 +18,7 @@ from ...words.figures import plain
 from ...words.lengths import metres
 from ...words.sides import other_side
 from .checks_weights import Found, of_skin
+from .messages import say
 from .records import SkinMeasures, SkinOfModel
 from .template import placed
 from .words import joints, key, names
@@ -44,12 +44,12 @@ def joint_count(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
     """
     most, all_most = sheet.limits.joints_skin, sheet.limits.joints_total
     if most is None and all_most is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("skin.no-limit", sheet=sheet.name))
         return
     for k, skin in enumerate(skins.skins):
         if most is not None and len(skin.joints) > most:
             yield Finding(
-                f"{skin.name} has {plural(len(skin.joints), 'joint')}",
+                say("skin.joint-count", skin=skin.name, joints=len(skin.joints)),
                 value(len(skin.joints), "count"),
                 value(most, "count"),
                 len(skin.joints),
@@ -62,7 +62,7 @@ def joint_count(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
     total = len({j.node for skin in skins.skins for j in skin.joints})
     if all_most is not None and total > all_most:
         yield Finding(
-            f"There are {plural(total, 'joint')} in all", value(total, "count"), value(all_most, "count"), total, key="all"
+            say("skin.joint-count.all", joints=total), value(total, "count"), value(all_most, "count"), total, key="all"
         )
 
 
@@ -81,7 +81,7 @@ def idle(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
         if found and any(j.carries for j in skin.joints):
             named = [skin.joints[i] for i in found]
             yield Finding(
-                f"{plural(len(found), 'joint has', 'joints have')} no weights: {names(named)}",
+                say("skin.idle", joints=len(found), names=names(named)),
                 value(len(found), "count"),
                 value(0, "count"),
                 len(found),
@@ -134,7 +134,7 @@ def uneven_joints(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, int
         worst = skin.joints[max(found, key=lambda i: float(sizes[i].max() / max(sizes[i].min(), 1e-300)))]
         text = " × ".join(plain(abs(x)) for x in scales[worst.node].scale)
         yield Finding(
-            f"{plural(len(found), 'joint is', 'joints are')} scaled unevenly, {worst.name} {text}, with joints below",
+            say("skin.uneven-joints", joints=len(found), joint=worst.name, scale=text),
             value(text, "text"),
             value("1 × 1 × 1", "text"),
             len(found),
@@ -162,7 +162,7 @@ def no_length(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent:
             words = "in the very place of the next" if short else "in the rig's origin"
             named = [skin.joints[i] for i in found]
             yield Finding(
-                f"{plural(len(found), 'joint stands', 'joints stand')} {words}: {names(named)}",
+                say("skin.no-length", joints=len(found), where=words, names=names(named)),
                 value(0.0, "m"),
                 value("a length", "text"),
                 len(found),
@@ -191,7 +191,7 @@ def names_shared(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inte
             which = [skin.joints[i] for i in found]
             twins = any(often[word(j.name)] > 1 for j in which)
             yield Finding(
-                f"{plural(len(found), 'joint has', 'joints have')} {'a name that another has too' if twins else 'no name'}: {names(which)}",
+                say("skin.names-shared", joints=len(found), shared=twins, names=names(which)),
                 value(len(found), "count"),
                 value(0, "count"),
                 len(found),
@@ -219,7 +219,7 @@ def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
         if alone and paired:
             which = [skin.joints[i] for i in alone]
             yield Finding(
-                f"{plural(len(alone), 'joint has', 'joints have')} no counterpart on the other side: {names(which)}",
+                say("skin.sides", joints=len(alone), names=names(which)),
                 value(len(alone), "count"),
                 value(0, "count"),
                 len(alone),
@@ -231,7 +231,7 @@ def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     called = {n.index: n.name for n in measures.nodes}
     for x in skins.sides:
         yield Finding(
-            f"{called[x.left]} and {called[x.right]} weigh up to {plain(x.worst)} otherwise on mirrored vertices of {called[x.node]}",
+            say("skin.sides.weights", left=called[x.left], right=called[x.right], difference=x.worst, part=called[x.node]),
             value(x.worst, "factor"),
             value(0.0, "factor"),
             x.vertices,
@@ -260,10 +260,10 @@ def required(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     """
     wanted = sheet.motion.skeleton
     if not wanted:
-        yield Skipped(f"{sheet.name} wants no joints by name")
+        yield Skipped(say("skin.required.none", sheet=sheet.name))
         return
     if intent.kind not in (None, "character"):
-        yield Skipped(f"a {intent.kind} needs no such skeleton")
+        yield Skipped(say("skin.required.other-kind", kind=intent.kind))
         return
     for k, skin in enumerate(skins.skins):
         if not skin.joints:
@@ -279,7 +279,7 @@ def required(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
         ):
             if listed:
                 yield Finding(
-                    f"{plural(len(listed), 'joint that the destination wants is', 'joints that the destination wants are')} {what}: {', '.join(listed[:4])}",
+                    say("skin.required", joints=len(listed), what=what, names=", ".join(listed[:4])),
                     value(len(wanted) - len(listed), "count"),
                     value(len(wanted), "count"),
                     len(listed),
@@ -317,7 +317,7 @@ def left_behind(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, inten
             continue
         to = {"joint": node_key(measures, x.joint), "parts": [node_key(measures, x.node)]}
         yield Finding(
-            f"{called[x.node]} stays behind when {called[x.joint]} moves: no joint carries it",
+            say("skin.left-behind", part=called[x.node], joint=called[x.joint]),
             value(0, "count"),
             value(1, "count"),
             1,
@@ -349,7 +349,7 @@ def rigid(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
             else ""
         )
         yield Finding(
-            f"{part.name} is bound entirely to {joint.name}{off}",
+            say("skin.rigid", part=part.name, joint=joint.name, more=off),
             value(1, "count"),
             value("a part on its joint", "text"),
             part.vertices,

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...kit.station_measures import reading
-from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
-from ...words.figures import about, plain
+from ...words.figures import about
 from .measures import DUST, OWN
+from .messages import say
 from .records import CutFigures, SkinMeasures, WeightFigures
 
 Found = Iterator[Finding | Skipped]
@@ -74,7 +74,7 @@ def not_finite(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
     """
     for part in skins.parts:
         if part.not_finite:
-            title = f"{plural(part.not_finite, 'vertex', 'vertices')} of {part.name} {'has' if part.not_finite == 1 else 'have'} a weight that is not a number"
+            title = say("skin.not-finite", vertices=part.not_finite, part=part.name)
             yield _finding(measures, part, part.not_finite, title, "not-finite", _of("skin.normalise", measures, part))
 
 
@@ -96,7 +96,7 @@ def beyond(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     for problem in measures.problems:
         if problem.kind == "skin-index":
             yield Finding(
-                problem.text,
+                say("skin.beyond.table", what=problem.text),
                 value("past the last joint", "text"),
                 value("0 where the weight is 0", "text"),
                 1,
@@ -107,7 +107,7 @@ def beyond(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: In
     for part in skins.parts:
         if part.beyond and part.skin is not None:
             have = len(skins.skins[part.skin].joints)
-            title = f"{plural(part.beyond, 'vertex names', 'vertices name')} joint {part.beyond_joint:,} on {part.name}, but its skin has {have:,}"
+            title = say("skin.beyond", vertices=part.beyond, joint=part.beyond_joint, part=part.name, joints=have)
             yield _finding(measures, part, part.beyond, title, "beyond", _of("skin.drop-beyond", measures, part))
 
 
@@ -128,7 +128,7 @@ def negative(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     """
     for part in skins.parts:
         if part.negative:
-            title = f"{plural(part.negative, 'vertex has', 'vertices have')} a negative weight on {part.name}, down to {plain(part.least)}"
+            title = say("skin.negative", vertices=part.negative, part=part.name, least=part.least)
             yield _finding(measures, part, part.negative, title, "negative", _of("skin.normalise", measures, part))
 
 
@@ -151,11 +151,7 @@ def bare(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
         if part.skin is None or not part.weighted or not part.bare:
             continue
         whole = part.bare == part.vertices
-        title = (
-            f"No vertex of {part.name} has a weight"
-            if whole
-            else f"{plural(part.bare, 'vertex', 'vertices')} of {part.name} {'has' if part.bare == 1 else 'have'} no weight and {'does' if part.bare == 1 else 'do'} not move"
-        )
+        title = say("skin.bare.all", part=part.name) if whole else say("skin.bare", vertices=part.bare, part=part.name)
         yield _finding(measures, part, part.bare, title, "bare", *(() if whole else (_of("skin.fill", measures, part),)))
 
 
@@ -177,10 +173,10 @@ def sums(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
     for part in skins.parts:
         mend = _of("skin.normalise", measures, part)
         if part.off_sum:
-            title = f"{plural(part.off_sum, 'vertex has', 'vertices have')} weights that do not sum to 1 on {part.name}: {plain(part.worst_sum)} at worst"
+            title = say("skin.sums", vertices=part.off_sum, part=part.name, worst=part.worst_sum)
             yield _finding(measures, part, part.off_sum, title, "off-sum", mend, measured=value(part.worst_sum, "factor"))
         elif part.slightly_off:
-            title = f"Weights of {plural(part.slightly_off, 'vertex', 'vertices')} on {part.name} miss a sum of 1 by up to {plain(abs(part.worst_sum - 1))}"
+            title = say("skin.sums.slightly", vertices=part.slightly_off, part=part.name, difference=abs(part.worst_sum - 1))
             yield _finding(
                 measures,
                 part,
@@ -215,7 +211,7 @@ def influences(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
     """
     most = sheet.limits.influences_vertex
     if most is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("skin.no-limit", sheet=sheet.name))
         return
     for part in skins.parts:
         over = sum(part.histogram[most + 1 :])
@@ -224,7 +220,7 @@ def influences(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent
         cut = cut_to(part, most)
         price = "" if cut is None else f"; keeping {most} moves them by {about(cut.farthest * unit_of(measures))} at most"
         yield Finding(
-            f"{plural(over, 'vertex has', 'vertices have')} up to {len(part.histogram) - 1} influences on {part.name}{price}",
+            say("skin.influences", vertices=over, influences=len(part.histogram) - 1, part=part.name, more=price),
             value(len(part.histogram) - 1, "count"),
             value(most, "count"),
             over,
@@ -248,7 +244,7 @@ def dust(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
     """
     for part in skins.parts:
         if part.dust:
-            title = f"{plural(part.dust, 'vertex has', 'vertices have')} weights under {DUST:g} on {part.name}, which move {about(part.dust_moves * unit_of(measures))} at most"
+            title = say("skin.dust", vertices=part.dust, under=DUST, part=part.name, moves=part.dust_moves * unit_of(measures))
             yield _finding(measures, part, part.dust, title, "dust", _of("skin.prune", measures, part, under=DUST))
 
 
@@ -263,7 +259,7 @@ def repeated(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: 
     """
     for part in skins.parts:
         if part.repeated:
-            title = f"{plural(part.repeated, 'vertex names', 'vertices name')} a joint twice on {part.name}"
+            title = say("skin.repeated", vertices=part.repeated, part=part.name)
             yield _finding(measures, part, part.repeated, title, "repeated", _of("skin.normalise", measures, part))
 
 
@@ -286,7 +282,7 @@ def unused_weights(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, in
             continue
         lacks = "weights for its joints, but names no skin" if part.weighted else "a skin, but no weights"
         yield Finding(
-            f"{part.name} has {lacks}",
+            say("skin.unused-weights", part=part.name, what=lacks),
             value("weights alone" if part.weighted else "skin alone", "text"),
             value("both", "text"),
             part.vertices,

@@ -23,6 +23,7 @@ from ...scene.transforms import nodes_above, parents, world_matrices
 from ...scene.weighing import row_sums, vertex_of_weight
 from ...words.figures import about, plain
 from .mends_weights import without_unused_skins
+from .messages import say
 
 _STRAIGHT = 1e-6
 
@@ -96,14 +97,14 @@ def _bound_at_rest(scene: Scene) -> tuple[Scene, dict[int, Array], list[Array]]:
             scene.part_name(j) for j, w in zip(skin.joints, places, strict=True) if not abs(np.linalg.det(w[:3, :3])) > 1e-300
         ]
         if flat:
-            raise MendError(f"{flat[0]} is scaled to nothing: nothing can be bound to it.")
+            raise MendError(say("skin.bound-at-rest.collapsed", joint=flat[0]))
         own = joint_matrices(skin, world).copy()
         own[singular(skin)] = frames[k]
         if _unlike(joint_matrices(skin, world), frames[k]):
             matrices[k] = own
             skins[k] = replace(skin, inverse_bind=frozen(np.linalg.inv(places) @ frames[k]))
     if not matrices:
-        raise MendError("Every joint rests where it was bound.")
+        raise MendError(say("skin.bound-at-rest.already"))
     return scene.with_(skins=tuple(skins)), matrices, frames
 
 
@@ -220,7 +221,7 @@ def adopt_bind(scene: Scene) -> Outcome:
             ):
                 target.setdefault(j, place)
     if not target:
-        raise MendError("Every joint rests where it was bound.")
+        raise MendError(say("skin.bound-at-rest.already"))
     joints = {j for skin in scene.skins for j in skin.joints}
     nodes, now = list(scene.nodes), world.copy()
     stack = [i for i in range(len(nodes)) if up[i] < 0]
@@ -271,7 +272,7 @@ def bake_rig(scene: Scene) -> Outcome:
             stack.extend(scene.nodes[i].children)
     still = {i for i in chosen if i in joints or _below_joint(i, joints, up)}
     if not tops:
-        raise MendError("The nodes above the joints have scale 1 and rotation 0 already.")
+        raise MendError(say("skin.bake-rig.already"))
     plan = Baking(scene, chosen, still)
     after = baked(scene, plan)
     world, now = world_matrices(scene), world_matrices(after)
@@ -327,7 +328,7 @@ def merge_skins(scene: Scene) -> Outcome:
         if way is not None:
             into[k] = (to, way)
     if not into:
-        raise MendError("No two skins have the same joints and were bound alike.")
+        raise MendError(say("skin.merge-skins.none"))
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     made: dict[tuple[int, int], int] = {}
     for i, n in enumerate(scene.nodes):

@@ -21,6 +21,7 @@ from ...scene.model import Array, frozen
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.weighing import vertex_of_weight, with_rows
 from .measures import holds_joints
+from .messages import say
 
 
 def _joints(scene: Scene) -> list[int]:
@@ -45,12 +46,12 @@ def strip_prefix(scene: Scene, prefix: str) -> Outcome:
         if bare == old or not bare:
             continue
         if bare in taken:
-            raise MendError(f"{old} would become {bare}, which another node is called already.")
+            raise MendError(say("skin.name-taken", joint=old, name=bare))
         taken.add(bare)
         nodes[j] = replace(nodes[j], name=bare)
         pairs.append((old, bare))
     if not pairs:
-        raise MendError(f"No joint begins with {prefix}." if prefix else "No joint has a prefix before a colon.")
+        raise MendError(say("skin.strip-prefix.no-such", prefix=prefix) if prefix else say("skin.strip-prefix.none"))
     return Outcome(
         scene.with_(nodes=tuple(nodes), former=scene.former | {old for old, _ in pairs}),
         tuple(Figure("joint", old, new) for old, new in pairs[:200]),
@@ -83,12 +84,12 @@ def rename_joints(scene: Scene, to: Sequence[str]) -> Outcome:
         if new is None or new == nodes[j].name:
             continue
         if new in kept:
-            raise MendError(f"{nodes[j].name} would become {new}, which another node is called already.")
+            raise MendError(say("skin.name-taken", joint=nodes[j].name, name=new))
         kept.add(new)
         done.append((nodes[j].name, new))
         nodes[j] = replace(nodes[j], name=new)
     if not done:
-        raise MendError("No joint has one of these names.")
+        raise MendError(say("skin.rename-joints.none"))
     return Outcome(
         scene.with_(nodes=tuple(nodes), former=scene.former | {old for old, _ in done}),
         tuple(Figure("joint", old, new) for old, new in done[:200]),
@@ -112,11 +113,11 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
         raise InputError("skin.add-joints needs joints=….")
     taken = {n.name for n in scene.nodes}
     if twice := [j for j in joints if j in taken]:
-        raise MendError(f"There is a node called {twice[0]} already.")
+        raise MendError(say("skin.add-joints.taken", name=twice[0]))
     up, own = parents(scene), set(_joints(scene))
     tops = [j for j in sorted(own) if not _under(j, own, up)]
     if not tops:
-        raise MendError("No skin has joints.")
+        raise MendError(say("skin.add-joints.no-skin"))
     nodes, roots = list(scene.nodes), list(scene.roots)
     chains: dict[int, _Chain] = {}
     for above in dict.fromkeys(up[t] for t in tops):
@@ -225,7 +226,7 @@ def into_scene(scene: Scene) -> Outcome:
             seen.add(j)
             tops.append(j)
     if not tops:
-        raise MendError("The scene holds every joint that it uses.")
+        raise MendError(say("skin.into-scene.already"))
     after = scene.with_(roots=(*scene.roots, *tops))
     return Outcome(
         after,
@@ -255,7 +256,7 @@ def name_root(scene: Scene) -> Outcome:
             figures.append(Figure(f"root of {s.name or f'skin {k}'}", called(scene.skins[k].skeleton), called(s.skeleton)))
         skins.append(s)
     if not figures:
-        raise MendError("Every root that is named holds its joints.")
+        raise MendError(say("skin.name-root.already"))
     return Outcome(scene.with_(skins=tuple(skins)), tuple(figures[:200]))
 
 
@@ -284,7 +285,7 @@ def remove_joints(scene: Scene) -> Outcome:
     whole = {k for k, skin in enumerate(scene.skins) if any(j in busy for j in skin.joints)}
     gone = {j for k in whole for j in scene.skins[k].joints if j not in busy}
     if not gone:
-        raise MendError("Every joint carries something.")
+        raise MendError(say("skin.remove-joints.none"))
     skins = list(scene.skins)
     numbers: dict[int, np.ndarray] = {}
     for k in whole:
@@ -367,10 +368,10 @@ def drop_morphs(scene: Scene, targets: Sequence[str] = (), parts: Sequence[str] 
             morph_weights=tuple(mesh.morph_weights[i] for i in stay if i < len(mesh.morph_weights)),
         )
     if not count:
-        raise MendError("There is no such morph target." if targets else "There are no morph targets.")
+        raise MendError(say("skin.drop-morphs.no-such-target") if targets else say("skin.drop-morphs.none"))
     own = [scene.part_name(i) for i, n in enumerate(scene.nodes) if n.mesh in numbers and any(n.morph_weights)]
     if own:
-        raise MendError(f"{own[0]} is shaped by morph weights of its own: the targets are in use.")
+        raise MendError(say("skin.drop-morphs.in-use", part=own[0]))
     nodes = tuple(replace(n, morph_weights=()) if n.mesh in numbers else n for n in scene.nodes)
 
     clips = []

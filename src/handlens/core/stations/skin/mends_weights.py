@@ -19,8 +19,9 @@ from ...scene.model import Array, frozen
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
 from ...scene.weighing import displacement, limited, normalised, row_sums, skeleton_of, vertex_of_weight, weights_where, with_rows
-from ...words.figures import about, plain
+from ...words.figures import about
 from .measures import DUST
+from .messages import say
 
 #: Rounds of smoothing over weights that were filled in.
 _ROUNDS = 8
@@ -34,7 +35,7 @@ def _weighed(scene: Scene, parts: Sequence[str]) -> list[tuple[int, int | None]]
         if n.mesh is not None and scene.meshes[n.mesh].weights is not None and found.get(n.mesh) is None:
             found[n.mesh] = n.skin
     if not found:
-        raise MendError("None of these parts has weights." if parts else "Nothing here has weights.")
+        raise MendError(say("skin.weighed.none-parts-weights") if parts else say("skin.weighed.nothing-here-weights"))
     return list(found.items())
 
 
@@ -100,7 +101,7 @@ def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     after, done = _changed(scene, parts, change)
     if not done:
-        raise MendError("All weights sum to 1 already.")
+        raise MendError(say("skin.normalise.already"))
     return Outcome(after, (Figure("weights and sums that were off", f"{wrong:,}", "0"),))
 
 
@@ -132,7 +133,7 @@ def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
 
     after, done = _changed(scene, parts, change)
     if not done:
-        raise MendError(f"No weight lies under {plain(under)}.")
+        raise MendError(say("skin.prune.none", under=under))
     return Outcome(after, (Figure("dust weights", f"{gone:,}", "0"), Figure("moves, at most", "0 mm", _price(scene, done))))
 
 
@@ -169,7 +170,7 @@ def limit(scene: Scene, influences: float, parts: Sequence[str] = ()) -> Outcome
 
     after, done = _changed(scene, parts, change)
     if not done:
-        raise MendError(f"No vertex has more than {most} influences.")
+        raise MendError(say("skin.limit.none", most=most))
     return Outcome(
         after,
         (
@@ -215,7 +216,7 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     after, done = _changed(scene, parts, change)
     if not done:
-        raise MendError("All weights name joints that are there.")
+        raise MendError(say("skin.drop-beyond.none"))
     remarks = (
         (f"{plural(alone, 'vertex hangs', 'vertices hang')} on the first joint: nothing else carried them.",) if alone else ()
     )
@@ -247,7 +248,7 @@ def drop_weights(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
             meshes[n.mesh] = replace(meshes[n.mesh], weights=None)
             count += 1
     if not count:
-        raise MendError("None of these parts has a skin without weights, or weights without a skin.")
+        raise MendError(say("skin.drop-weights.none"))
     return Outcome(scene.with_(nodes=tuple(nodes), meshes=tuple(meshes)), (Figure("parts with half a skin", f"{count:,}", "0"),))
 
 
@@ -275,13 +276,13 @@ def fill(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         if not bare.any():
             return None
         if bare.all():
-            raise MendError(f"No vertex of {mesh.name or 'this part'} has a weight to borrow: bind it to a joint.")
+            raise MendError(say("skin.fill.nothing-to-borrow", mesh=mesh.name or "this part"))
         filled += int(np.count_nonzero(bare))
         return _filled(mesh, good, bare)
 
     after, done = _changed(scene, parts, change)
     if not done:
-        raise MendError("Every vertex has a weight.")
+        raise MendError(say("skin.fill.none"))
     return Outcome(after, (Figure("vertices without a weight", f"{filled:,}", "0"),))
 
 
@@ -347,7 +348,7 @@ def joint_named(scene: Scene, key: str, mend_id: str) -> int:
     found = sorted(chosen_nodes(scene, [key]))
     joints = {j for skin in scene.skins for j in skin.joints}
     if not found or found[0] not in joints:
-        raise MendError(f"{key} is no joint of a skin.")
+        raise MendError(say("skin.no-such-joint", joint=key))
     return found[0]
 
 
@@ -369,12 +370,12 @@ def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     s = next(skin for skin in scene.skins if node in skin.joints)
     world = world_matrices(scene)
     if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
-        raise MendError(f"{joint} is scaled to nothing: what is bound to it could not be seen.")
+        raise MendError(say("skin.bind-part.collapsed", joint=joint))
     nodes, meshes, skins = list(scene.nodes), list(scene.meshes), list(scene.skins)
     chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None]
     chosen = [i for i in chosen if parts or scene.nodes[i].skin is None]
     if not chosen:
-        raise MendError("None of these parts has a mesh to bind.")
+        raise MendError(say("skin.bind-part.no-mesh"))
     for i in chosen:
         mesh = scene.meshes[scene.nodes[i].mesh or 0]
         count = len(mesh.positions)
@@ -412,7 +413,7 @@ def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     node = joint_named(scene, joint, "skin.parent-part")
     world, up = world_matrices(scene), parents(scene)
     if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
-        raise MendError(f"{joint} is scaled to nothing: what hangs on it could not be seen.")
+        raise MendError(say("skin.parent-part.collapsed", joint=joint))
     joints = {j for skin in scene.skins for j in skin.joints}
     chosen = [i for i in sorted(chosen_nodes(scene, parts)) if scene.nodes[i].mesh is not None and i not in joints]
     if not parts:
@@ -424,9 +425,7 @@ def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     driven = {channel.node for clip in scene.clips for channel in clip.channels}
     chosen = [i for i in chosen if i not in above and i not in driven]
     if not chosen:
-        raise MendError(
-            "None of these parts can hang on that joint: they are joints, are moved by a clip, or the joint hangs on them."
-        )
+        raise MendError(say("skin.parent-part.none"))
     nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
     for i in chosen:
         n = scene.nodes[i]
@@ -435,7 +434,7 @@ def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
             mesh = scene.meshes[n.mesh or 0]
             one = mesh.weights
             if one is None or not (np.diff(one.starts) == 1).all() or len(np.unique(one.joints)) != 1:
-                raise MendError(f"{scene.part_name(i)} is carried by several joints: bind it whole to one first.")
+                raise MendError(say("skin.parent-part.several", part=scene.part_name(i)))
             skin = scene.skins[n.skin]
             own = skin.joints[int(one.joints[0])]
             bind = np.eye(4) if skin.inverse_bind is None else skin.inverse_bind[int(one.joints[0])]

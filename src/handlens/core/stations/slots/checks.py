@@ -10,13 +10,13 @@ import numpy as np
 from ...formats.table import BY_NAME
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, value
 from ...kit.parts import first_parts, for_materials
-from ...limits import plural
 from ...measures import Measures
 from ...measures.slots import MODELS
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.patterns import compiled
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -52,7 +52,7 @@ def no_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(measures):
         if n := mesh.unassigned_faces:
             yield Finding(
-                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} no material",
+                say("slots.no-material", faces=n, part=p.name),
                 value(n, "count"),
                 value(0, "count"),
                 n,
@@ -82,7 +82,7 @@ def undefined(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [k for k, x in enumerate(measures.materials) if not x.defined and x.used_by_faces]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material is', 'materials are')} named but defined nowhere: {_listed(measures, found)}",
+            say("slots.undefined", materials=len(found), names=_listed(measures, found)),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -100,7 +100,13 @@ def library(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for p in measures.problems:
         if p.kind in ("library-missing", "library-other-case"):
-            yield Finding(p.text, value(p.kind.replace("library-", ""), "text"), value("found", "text"), 1, key=p.where)
+            yield Finding(
+                say("slots.library", what=p.text),
+                value(p.kind.replace("library-", ""), "text"),
+                value("found", "text"),
+                1,
+                key=p.where,
+            )
 
 
 @check("slots.unused", title="Unused materials", result="note", mends=("slots.remove-unused",))
@@ -114,7 +120,7 @@ def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     found = [k for k, x in enumerate(measures.materials) if x.defined and not x.used_by_faces]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material is', 'materials are')} used by no face: {_listed(measures, found)}",
+            say("slots.unused", materials=len(found), names=_listed(measures, found)),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -137,7 +143,7 @@ def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             f"{measures.materials[k].name} as {measures.materials[measures.materials[k].same_as or 0].name}" for k in found[:3]
         )
         yield Finding(
-            f"{plural(len(found), 'material is', 'materials are')} the same as another: {pairs}{' …' if len(found) > 3 else ''}",
+            say("slots.equal", materials=len(found), pairs=pairs, more=len(found) > 3),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -161,7 +167,7 @@ def unnamed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     ]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material has', 'materials have')} a default name: {_listed(measures, found)}",
+            say("slots.unnamed", materials=len(found), names=_listed(measures, found)),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -185,7 +191,7 @@ def empty_input(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             " …" if len(found) > 3 else ""
         )
         yield Finding(
-            f"{plural(len(found), 'input is', 'inputs are')} switched on without an image: {names}",
+            say("slots.empty-input", inputs=len(found), names=names),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -212,7 +218,7 @@ def no_uv_set(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         k, i = found[0]
         yield Finding(
-            f"{plural(len(found), 'input needs', 'inputs need')} a UV set that is not there: {i.role} of {measures.materials[k].name} needs set {i.uv_set + 1}",
+            say("slots.no-uv-set", inputs=len(found), role=i.role, material=measures.materials[k].name, uv_set=i.uv_set + 1),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -234,7 +240,7 @@ def flat_normal_map(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     found = [k for k, x in enumerate(measures.materials) if any(i.role == "normal" and i.strength == 0 for i in x.inputs)]
     if found:
         yield Finding(
-            f"{plural(len(found), 'normal map is', 'normal maps are')} at strength 0: {_listed(measures, found)}",
+            say("slots.flat-normal-map", maps=len(found), names=_listed(measures, found)),
             value(0.0, "factor"),
             value(1.0, "factor"),
             len(found),
@@ -258,7 +264,7 @@ def black_tint(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         for role, tint, what, key in (("base-colour", x.tint, "image", "tint"), ("emissive", x.glow_tint, "glow", "glow")):
             if x.used_by_faces and role in there and tint < _BLACK:
                 yield Finding(
-                    f"{x.name or f'material {k}'} multiplies its {what} by black",
+                    say("slots.black-tint", material=x.name or f"material {k}", what=what),
                     value(tint, "factor"),
                     value(1.0, "factor"),
                     1,
@@ -285,7 +291,7 @@ def out_of_range(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(measures.materials):
         if x.out_of_range:
             yield Finding(
-                f"{x.name or f'material {k}'} has {', '.join(x.out_of_range)}",
+                say("slots.out-of-range", material=x.name or f"material {k}", values=", ".join(x.out_of_range)),
                 value(", ".join(x.out_of_range), "text"),
                 value("0 to 1", "text"),
                 len(x.out_of_range),
@@ -311,7 +317,7 @@ def too_many(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     limit = sheet.limits.slots_mesh
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("slots.no-limit", sheet=sheet.name))
         return
     most = {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}
     for p, mesh in first_parts(measures):
@@ -319,7 +325,7 @@ def too_many(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if used > limit:
             parts = {"parts": [node_key(measures, p.node)]}
             yield Finding(
-                f"{p.name} has faces in {used:,} slots",
+                say("slots.too-many", part=p.name, slots=used),
                 value(used, "count"),
                 value(limit, "count"),
                 used,
@@ -341,13 +347,13 @@ def pattern(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     wanted = sheet.names.materials
     if not wanted:
-        yield Skipped(f"{sheet.name} asks for no pattern")
+        yield Skipped(say("slots.pattern.none", sheet=sheet.name))
         return
     expression = compiled(wanted, sheet.name)
     found = [k for k, x in enumerate(measures.materials) if x.used_by_faces and not expression.fullmatch(x.name)]
     if found:
         yield Finding(
-            f"{plural(len(found), 'material name does', 'material names do')} not follow the pattern: {_listed(measures, found)}",
+            say("slots.pattern", materials=len(found), names=_listed(measures, found)),
             value(_listed(measures, found), "text"),
             value(wanted, "text"),
             len(found),
@@ -366,12 +372,12 @@ def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9 (core model); the standard's registry of extensions (KHR_materials_…).
     """
     if sheet.shading == "extended":
-        yield Skipped(f"{sheet.name} knows them")
+        yield Skipped(say("slots.model.all", sheet=sheet.name))
         return
     for k, x in enumerate(measures.materials):
         if x.used_by_faces and x.models:
             yield Finding(
-                f"{x.name or f'material {k}'} would lose {', '.join(MODELS[e] for e in x.models)}",
+                say("slots.model", material=x.name or f"material {k}", what=", ".join(MODELS[e] for e in x.models)),
                 value(", ".join(x.models), "text"),
                 value("base colour, metal, roughness", "text"),
                 len(x.models),
@@ -409,7 +415,7 @@ def shine(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 else f"roughness {plain(x.roughness or 0.0)}"
             )
             yield Finding(
-                f"{x.name or f'material {k}'} {'shines like a mirror' if smooth or (x.shine or 0) >= MIRROR else 'is glossy all over'}: {said}",
+                say("slots.shine", material=x.name or f"material {k}", mirror=smooth or (x.shine or 0) >= MIRROR, values=said),
                 value(said, "text"),
                 value("rougher", "text"),
                 1,
@@ -433,7 +439,7 @@ def two_faced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, mesh in first_parts(measures):
         if n := mesh.surface.two_faced:
             yield Finding(
-                f"{plural(n, 'face')} of {p.name} {'has' if n == 1 else 'have'} another material on the back",
+                say("slots.two-faced", faces=n, part=p.name),
                 value(n, "count"),
                 value(0, "count"),
                 n,
@@ -460,7 +466,7 @@ def family(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for stem, found in groups.items():
         if len(found) >= 3 and any(measures.materials[k].name.strip() != stem for k in found) and not _UNNAMED.fullmatch(stem):
             yield Finding(
-                f"{len(found):,} materials are called {stem} with a number: {_listed(measures, found)}",
+                say("slots.family", count=len(found), stem=stem, names=_listed(measures, found)),
                 value(len(found), "count"),
                 value(1, "count"),
                 len(found),

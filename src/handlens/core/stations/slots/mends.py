@@ -19,6 +19,7 @@ from ...measures.slots import equal_materials, out_of_range
 from ...scene import Material, Mesh, Scene
 from ...scene.model import frozen
 from ...surface.colour import converted
+from .messages import say
 
 
 @mend(
@@ -34,7 +35,7 @@ def merge_equal(scene: Scene) -> Outcome:
     """Give the faces of materials that differ in nothing but their name to the first of them, and drop the others."""
     twins = equal_materials(scene)
     if not twins:
-        raise MendError("No two materials say the same.")
+        raise MendError(say("slots.merge-equal.none"))
     moved = scene.with_(
         meshes=tuple(
             one_slot_each(replace(mesh, slot_materials=tuple(twins.get(k, k) for k in mesh.slot_materials)))
@@ -61,7 +62,7 @@ def remove_unused(scene: Scene) -> Outcome:
     used = {k for m in meshes for k in m.slot_materials}
     gone = {k for k in range(len(scene.materials)) if k not in used}
     if not gone:
-        raise MendError("Every material is used.")
+        raise MendError(say("slots.remove-unused.none"))
     after = without_materials(scene.with_(meshes=meshes), gone)
     figures = [Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}")]
     before = {t.image for material in scene.materials for t in material.inputs}
@@ -93,7 +94,7 @@ def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) 
     number = next((k for k, m in enumerate(scene.materials) if m.name == material), None)
     if number is None:
         if not colour:
-            raise MendError(f"The model has no material {material!r}; give it a colour to make a plain one.")
+            raise MendError(say("slots.assign.no-such-material", material=material))
         number, scene = len(scene.materials), scene.with_(materials=(*scene.materials, _plain(scene, material, colour)))
     meshes, count = list(scene.meshes), 0
     for k in chosen_meshes(scene, parts):
@@ -103,7 +104,7 @@ def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) 
             count += int(bare.sum())
             meshes[k] = one_slot_each(replace(mesh, slot_materials=tuple(number if m < 0 else m for m in mesh.slot_materials)))
     if not count:
-        raise MendError("Every face has a material.")
+        raise MendError(say("slots.assign.none"))
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces without a material", f"{count:,}", "0"),))
 
 
@@ -140,7 +141,7 @@ def switch_off(scene: Scene) -> Outcome:
     """Take inputs away that have no image behind them, so that nothing waits for one."""
     count = sum(t.image is None for material in scene.materials for t in material.inputs)
     if not count:
-        raise MendError("Every input has an image.")
+        raise MendError(say("slots.switch-off.none"))
     materials = tuple(_plugged(material) for material in scene.materials)
     return Outcome(scene.with_(materials=materials), (Figure(f"{plural(count, 'empty input')}", f"{count:,}", "0"),))
 
@@ -157,7 +158,7 @@ def first_uvs(scene: Scene) -> Outcome:
     """Give inputs that name a UV set which is not there the first one: formats number sets from 0 or from 1, and it is mixed up."""
     after, count = by_first(scene)
     if not count:
-        raise MendError("Every input names a UV set that is there, or its meshes have none.")
+        raise MendError(say("slots.first-uvs.none"))
     return Outcome(after, (Figure("inputs without their UV set", f"{count:,}", "0"),))
 
 
@@ -202,7 +203,7 @@ def set_values(
     }
     wanted = {k: v for k, v in wanted.items() if v >= 0}
     if not wanted:
-        raise MendError("No value is given.")
+        raise MendError(say("slots.set.no-value"))
     changed, figures = list(scene.materials), []
     for k, material in enumerate(scene.materials):
         if materials and material.name not in materials:
@@ -212,11 +213,7 @@ def set_values(
             changed[k] = made
             figures.append(Figure(material.name or f"material {k}", _values(material), _values(made)))
     if not figures:
-        raise MendError(
-            "These materials have these values already."
-            if not materials
-            else f"{materials[0]} is not among the materials, or has these values."
-        )
+        raise MendError(say("slots.set.already") if not materials else say("slots.set.no-such-material", material=materials[0]))
     return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
 
 
@@ -243,7 +240,7 @@ def clamp(scene: Scene) -> Outcome:
         changed[k] = made
         figures.append(Figure(material.name or f"material {k}", ", ".join(was), "0 to 1"))
     if not figures:
-        raise MendError("Every value is in its range.")
+        raise MendError(say("slots.clamp.none"))
     return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]))
 
 

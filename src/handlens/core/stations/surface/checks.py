@@ -15,7 +15,8 @@ from ...measures.surface_figures import SMALL
 from ...rules import Intent, RuleSheet
 from ...scene.model import Array
 from ...words.calls import Call
-from ...words.figures import about, within
+from ...words.figures import about
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -53,7 +54,7 @@ def cut_differently(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
             if n:
                 one, _, many = words.partition("|")
                 yield Finding(
-                    f"{plural(n, 'polygon')} of {p.name} {one if n == 1 else many}",
+                    say("surface.polygons", polygons=n, part=p.name, what=one if n == 1 else many),
                     value(s.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
                     value(0.0, "mm") if name == "bent" else value(0, "count"),
                     n,
@@ -99,7 +100,7 @@ def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 total,
-                f"{p.name} has {plural(total, 'n-gon')}: {listed} corners",
+                say("surface.many-corners", part=p.name, n_gons=total, listed=listed),
                 "many",
                 "faces",
                 "surface.triangulate",
@@ -126,7 +127,7 @@ def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'degenerate face')}, without area",
+                say("surface.zero-area", part=p.name, faces=n),
                 "zero-area",
                 "faces",
                 "surface.clean",
@@ -155,7 +156,7 @@ def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'needle triangle')}",
+                say("surface.needles", part=p.name, triangles=n),
                 "needles",
                 "faces",
                 "surface.needles",
@@ -176,7 +177,7 @@ def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'duplicate face')}",
+                say("surface.duplicates", part=p.name, faces=n),
                 "alike",
                 "faces",
                 "surface.clean",
@@ -198,7 +199,7 @@ def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{plural(n, 'loose point')} in {p.name}",
+                say("surface.loose-points", points=n, part=p.name),
                 "points",
                 "vertices",
                 "surface.clean",
@@ -228,7 +229,7 @@ def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             near = max(1.01 * apart, _ROUNDED * s.size * unit * 1000)
             n = s.doubles[-1]
             yield Finding(
-                f"{plural(n, 'boundary point')} of {p.name} {'is' if n == 1 else 'are'} not welded to {'its' if n == 1 else 'their'} neighbour{'' if n == 1 else 's'}: {within(s.apart * unit)}",
+                say("surface.doubles", points=n, part=p.name, distance=s.apart * unit),
                 value(apart, "mm"),
                 value(0, "mm"),
                 n,
@@ -264,7 +265,7 @@ def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'non-manifold edge')}, with more than two faces",
+                say("surface.crowded-edges", part=p.name, edges=n),
                 "crowded",
                 "edges",
                 "surface.take-apart",
@@ -296,7 +297,7 @@ def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 measures,
                 p,
                 n,
-                f"{p.name} has {plural(n, 'non-manifold vertex', 'non-manifold vertices')}, where fans of faces only touch",
+                say("surface.pinched", part=p.name, vertices=n),
                 "pinched",
                 "vertices",
                 "surface.take-apart",
@@ -338,7 +339,7 @@ def openings(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             tiny = key.endswith("/small")
             sizes = ", ".join(about(h * unit) for h in widest[:3]) + (" …" if count > 3 else "")
             yield Finding(
-                f"{plural(count, 'small opening' if tiny else 'opening')} in {p.name}, {sizes} across",
+                say("surface.holes", openings=plural(count, "small opening" if tiny else "opening"), part=p.name, sizes=sizes),
                 value(widest[0] * unit * 1000, "mm"),
                 value(0.0, "mm"),
                 count,
@@ -385,13 +386,13 @@ def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if intent.kind in ("foliage", "effect"):
-        yield Skipped("the intent says that it is made of flat cut-outs")
+        yield Skipped(say("surface.flat.meant"))
         return
     found = [part for part in measures.parts if measures.meshes[part.mesh].surface.flat]
     if found:
         names = ", ".join(p.name for p in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
-            f"{plural(len(found), 'part is', 'parts are')} flat: {names}" + _card_words(found),
+            say("surface.flat", parts=len(found), names=names, more=_card_words(found)),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -422,10 +423,10 @@ def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if intent.seen_from != "outside":
-        yield Skipped("the intent says that it is not looked at from outside")
+        yield Skipped(say("surface.unseen.not-outside"))
         return
     if any(x.used_by_faces and x.drawn in ("mask", "blend") for x in measures.materials):
-        yield Skipped("parts of it are see-through, and what lies behind them is seen")
+        yield Skipped(say("surface.unseen.see-through"))
         return
     total = sum(measures.meshes[part.mesh].triangles for part in measures.parts)
     names = {part.node: part.name for part in measures.parts}
@@ -437,7 +438,7 @@ def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         name = names[worst.node]
         parts = [] if len(free) == len(measures.facing) else [node_key(measures, f.node) for f in free if f.unseen]
         yield Finding(
-            f"{hidden:,} of {total:,} triangles cannot be seen, most of them in {name}",
+            say("surface.unseen", hidden=hidden, total=total, part=name),
             value(hidden, "triangles"),
             value(0, "triangles"),
             hidden,

@@ -22,7 +22,7 @@ from ...scene import Mesh, Scene
 from ...scene.model import Array, frozen
 from ...scene.placed import mesh_units
 from ...scene.transforms import world_matrices
-from ...words.lengths import metres
+from .messages import say
 
 _LAYERS = "UVs, normals, colours, weights and slots at every corner"
 
@@ -56,7 +56,7 @@ def cut(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     after = _each(scene, parts, change)
     larger = lambda m: int((m.corner_counts > 3).sum())
     if not (before := _count(scene, larger)) - _count(after, larger):
-        raise MendError("These parts are triangles already.")
+        raise MendError(say("surface.triangulate.already"))
     faces = lambda s: f"{_count(s, lambda m: m.face_count):,}"
     return Outcome(
         after,
@@ -93,7 +93,7 @@ def weld(scene: Scene, distance_mm: float, collapse: bool = False, parts: Sequen
     after = scene.with_(meshes=meshes)
     points = lambda s: _count(s, lambda m: len(m.positions))
     if points(scene) == points(after):
-        raise MendError(f"No two points lie closer than {metres(abs(distance_mm) / 1000)}.")
+        raise MendError(say("surface.weld.none", distance=abs(distance_mm) / 1000))
     gone = _count(scene, lambda m: m.face_count) - _count(after, lambda m: m.face_count)
     figures = [Figure("points", f"{points(scene):,}", f"{points(after):,}")]
     if gone:
@@ -125,7 +125,7 @@ def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     after = _each(scene, parts, change)
     if not any(figures.values()):
-        raise MendError("There is nothing to clear away.")
+        raise MendError(say("surface.clean.nothing"))
     return Outcome(after, tuple(Figure(what, f"{n:,}", "0") for what, n in figures.items() if n))
 
 
@@ -160,7 +160,7 @@ def fill(scene: Scene, across_mm: float, parts: Sequence[str] = ()) -> Outcome:
         meshes[k], done, skipped = filled(scene.meshes[k], abs(across_mm) / 1000 / scale[k])
         closed, left = closed + done, left + skipped
     if not closed:
-        raise MendError("No opening of that size has a simple rim." if left else "There is no opening of that size.")
+        raise MendError(say("surface.fill.no-simple-rim") if left else say("surface.fill.none"))
     remarks = (f"{plural(left, 'rim branches and was', 'rims branch and were')} left open.",) if left else ()
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("openings filled", "0", f"{closed:,}"),), remarks)
 
@@ -177,7 +177,7 @@ def remove_unseen(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Remove patches from which no ray gets out of the model, where no part that shows the same mesh has them in sight."""
     after, gone = without_unseen(scene, chosen_nodes(scene, parts))
     if not gone:
-        raise MendError("Everything can be seen from outside.")
+        raise MendError(say("surface.remove-unseen.none"))
     return Outcome(after, (Figure("triangles that nobody sees", f"{gone:,}", "0"),))
 
 
@@ -205,7 +205,7 @@ def split(scene: Scene, by: str, parts: Sequence[str] = ()) -> Outcome:
     after, done = split_parts(scene, chosen, labels[by], names.get(by))
     if not done:
         one = "None of these parts has two groups of faces." if by == "group" else f"These parts are one {by} each."
-        raise MendError(one if chosen else "There are no parts to split.")
+        raise MendError(one if chosen else say("surface.split.no-parts"))
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     return Outcome(after, (Figure("parts", count(scene), count(after)),))
 
@@ -233,7 +233,7 @@ def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         if i in chosen and n.mesh is not None and n.skin is None and i not in driven and not scene.meshes[n.mesh].morphs
     ]
     if len(free) < 2:
-        raise MendError("Fewer than two of these parts can be joined.")
+        raise MendError(say("surface.join.too-few"))
     # Properties of a node that its mesh went from are kept where they are.
     emptied = [i for i in free[1:] if not scene.nodes[i].extras]
     after = without_emptied(without_unplaced(scene, _joined_on_first(scene, free)), emptied)

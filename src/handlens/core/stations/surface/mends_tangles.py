@@ -20,6 +20,7 @@ from ...measures.precision import float32_spacing
 from ...measures.surface_figures import surface_figures
 from ...scene import Mesh, Scene
 from ...scene.placed import mesh_units
+from .messages import say
 
 
 @mend(
@@ -50,9 +51,9 @@ def take_apart(scene: Scene, gap_mm: float, parts: Sequence[str] = ()) -> Outcom
             found = _tangles(meshes[k])
         after += found
     if not before.any():
-        raise MendError("No edge is crowded, and no point joins surfaces that only touch.")
+        raise MendError(say("surface.take-apart.none"))
     if (after >= before).all():
-        raise MendError("One sheet of faces meets itself there; none of it can be taken apart without cutting it.")
+        raise MendError(say("surface.take-apart.one-sheet"))
     remarks = ("What is left is one sheet of faces that meets itself.",) if after.any() else ()
     words = ("edges with more than two faces", "points where surfaces only touch")
     return Outcome(
@@ -93,10 +94,10 @@ def take_needles_out(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
             meshes[k] = made
         after += found
     if not before:
-        raise MendError("There are no needles.")
+        raise MendError(say("surface.needles.none"))
     if after >= before:
         words = "they are part of polygons: cut into triangles first" if polygons else "each lies on a seam or a rim"
-        raise MendError(f"None of {plural(before, 'needle')} can be taken out: {words}.")
+        raise MendError(say("surface.needles.kept", needles=before, reasons=words))
     figures = [Figure("needle triangles", f"{before:,}", f"{after:,}")]
     faces = [sum(m.face_count for m in some) for some in (scene.meshes, meshes)]
     if faces[0] != faces[1]:

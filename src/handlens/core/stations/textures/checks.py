@@ -7,13 +7,13 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, value
-from ...limits import plural
 from ...measures import Measures
 from ...measures.pictures import twins
 from ...measures.records import ImageFigures
 from ...packages import URIS, spelling
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -84,7 +84,7 @@ def missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         out = spelling(measures.images[k].reference).outside
         words = "leads out of the package: send the folder above it too" if out else "did not come along"
         yield Finding(
-            f"{name_of(measures, k)} {words}{_users(measures, found)}",
+            say("textures.missing", image=name_of(measures, k), what=words, users=_users(measures, found)),
             value("missing", "text"),
             value("found", "text"),
             len(found),
@@ -115,7 +115,7 @@ def absolute(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         k, i = found[0], measures.images[found[0]]
         there = f"; the file is there as {i.found_at}" if i.found_at else "; the file did not come along"
         yield Finding(
-            f"{name_of(measures, k)} is an absolute path{there}",
+            say("textures.absolute", image=name_of(measures, k), more=there),
             value(i.reference, "text"),
             value(i.found_at or "a relative path", "text"),
             len(found),
@@ -143,7 +143,7 @@ def other_case(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for found in _by_reference(measures, lambda i: i.status == "other-case"):
         k, i = found[0], measures.images[found[0]]
         yield Finding(
-            f"{name_of(measures, k)} is stored as {i.found_at}",
+            say("textures.other-case", image=name_of(measures, k), found_at=i.found_at),
             value(i.reference, "text"),
             value(i.found_at, "text"),
             len(found),
@@ -174,7 +174,7 @@ def spelled(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if how.backslash or percent:
             words = "backslashes" if how.backslash else "percent signs"
             yield Finding(
-                f"{name_of(measures, k)} is written with {words}",
+                say("textures.spelling", image=name_of(measures, k), what=words),
                 value(i.reference, "text"),
                 value(i.found_at, "text"),
                 len(found),
@@ -196,7 +196,7 @@ def unreadable(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(measures, lambda i: i.unreadable is not None):
         yield Finding(
-            f"{name_of(measures, k)} cannot be opened: {i.unreadable}",
+            say("textures.unreadable", image=name_of(measures, k), reason=i.unreadable),
             value(i.unreadable, "text"),
             value("an image", "text"),
             1,
@@ -220,7 +220,7 @@ def ending(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert i.look is not None
         if dot in known and not name.endswith(_PNG_LIKE.get(i.look.kind, (dot,))):
             yield Finding(
-                f"{name_of(measures, k)} is a {i.look.kind.upper()} file by its content",
+                say("textures.ending", image=name_of(measures, k), kind=i.look.kind.upper()),
                 value(i.look.kind, "text"),
                 value(dot, "text"),
                 1,
@@ -246,13 +246,13 @@ def format_taken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     taken = sheet.textures.formats
     if not taken:
-        yield Skipped(f"{sheet.name} takes any")
+        yield Skipped(say("textures.format.any", sheet=sheet.name))
         return
     for k, i in _each(measures, lambda i: i.look is not None and i.look.kind not in taken):
         assert i.look is not None
         to = "png" if "png" in taken else taken[0]
         yield Finding(
-            f"{name_of(measures, k)} is {i.look.kind.upper()}",
+            say("textures.format", image=name_of(measures, k), kind=i.look.kind.upper()),
             value(i.look.kind, "text"),
             value(", ".join(taken), "text"),
             1,
@@ -278,11 +278,11 @@ def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     limit = sheet.limits.texture_pixels
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("textures.no-limit", sheet=sheet.name))
         return
     for k, i in _each(measures, lambda i: max(i.width or 0, i.height or 0) > limit):
         yield Finding(
-            f"{name_of(measures, k)} is {i.width:,} × {i.height:,} pixels",
+            say("textures.size", image=name_of(measures, k), width=i.width, height=i.height),
             value(max(i.width or 0, i.height or 0), "px"),
             value(limit, "px"),
             1,
@@ -308,7 +308,7 @@ def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(measures, lambda i: any(n is not None and n & (n - 1) for n in (i.width, i.height))):
         yield Finding(
-            f"{name_of(measures, k)} is {i.width:,} × {i.height:,} pixels",
+            say("textures.size", image=name_of(measures, k), width=i.width, height=i.height),
             value(f"{i.width} × {i.height}", "text"),
             value("powers of two", "text"),
             1,
@@ -335,11 +335,11 @@ def file_size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     limit = sheet.limits.texture_file_bytes
     if limit is None:
-        yield Skipped(f"{sheet.name} sets no limit")
+        yield Skipped(say("textures.no-limit", sheet=sheet.name))
         return
     for k, i in _each(measures, lambda i: (i.bytes or 0) > limit):
         yield Finding(
-            f"{name_of(measures, k)} takes {(i.bytes or 0) / 2**20:,.1f} MiB",
+            say("textures.file-size", image=name_of(measures, k), mebibytes=(i.bytes or 0) / 2**20),
             value(i.bytes, "bytes"),
             value(limit, "bytes"),
             1,
@@ -361,7 +361,7 @@ def depth(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, i in _each(measures, lambda i: i.look is not None and i.look.bits > 8):
         assert i.look is not None
         yield Finding(
-            f"{name_of(measures, k)} has {i.look.bits} bits a channel",
+            say("textures.depth", image=name_of(measures, k), bits=i.look.bits),
             value(i.look.bits, "count"),
             value(8, "count"),
             1,
@@ -386,7 +386,7 @@ def equal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert other is not None
         exact = one.digest == other.digest
         yield Finding(
-            f"{name_of(measures, k)} {'is' if exact else 'looks'} the same as {name_of(measures, twin)}",
+            say("textures.equal", image=name_of(measures, k), exactly=exact, other=name_of(measures, twin)),
             value(name_of(measures, k), "text"),
             value(name_of(measures, twin), "text"),
             1,
@@ -408,7 +408,7 @@ def unused(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if found:
         names = ", ".join(name_of(measures, k) for k in found[:3]) + (" …" if len(found) > 3 else "")
         yield Finding(
-            f"{plural(len(found), 'image is', 'images are')} used by no material: {names}",
+            say("textures.unused", images=len(found), names=names),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
@@ -432,7 +432,7 @@ def two_uses(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         lambda i: any(r in COLOUR_ROLES for r in i.roles) and any(r not in COLOUR_ROLES and r != "alpha" for r in i.roles),
     ):
         yield Finding(
-            f"{name_of(measures, k)} is used as {' and as '.join(i.roles)}",
+            say("textures.two-uses", image=name_of(measures, k), roles=" and as ".join(i.roles)),
             value(", ".join(i.roles), "text"),
             value("one of them", "text"),
             1,
@@ -457,7 +457,7 @@ def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if share < DIRECTIONS:
             kind = "a height map, by its greys" if i.look.grey else "no directions"
             yield Finding(
-                f"{name_of(measures, k)} is used as a normal map but holds {kind}",
+                say("textures.not-normal", image=name_of(measures, k), kind=kind),
                 value(share, "share"),
                 value(DIRECTIONS, "share"),
                 n.looked_at,
@@ -466,7 +466,7 @@ def not_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
         elif n.flat:
             yield Finding(
-                f"{name_of(measures, k)} is a normal map without any slope",
+                say("textures.not-normal.flat", image=name_of(measures, k)),
                 value("flat", "text"),
                 value("slopes", "text"),
                 1,
@@ -498,7 +498,7 @@ def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
         n = i.look.normal if i.look is not None else None
         if n is not None and min(n.unit, n.outward) >= DIRECTIONS:
             yield Finding(
-                f"{name_of(measures, k)} is a normal map, read as heights",
+                say("textures.bump-is-normal", image=name_of(measures, k)),
                 value("heights", "text"),
                 value("directions", "text"),
                 n.looked_at,
@@ -528,7 +528,7 @@ def green(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         assert n is not None
         if min(n.unit, n.outward) >= DIRECTIONS and n.green not in ("undecided", sheet.textures.green):
             yield Finding(
-                f"The green channel of {name_of(measures, k)} points {n.green}",
+                say("textures.green", image=name_of(measures, k), green=n.green),
                 value(n.green, "text"),
                 value(sheet.textures.green, "text"),
                 n.looked_at,
@@ -555,7 +555,7 @@ def idle_alpha(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(measures, lambda i: bool(i.has_alpha) and i.see_through_share == 0.0 and (i.width or 0) > 16):
         yield Finding(
-            f"{name_of(measures, k)} has an alpha channel, but every pixel is solid",
+            say("textures.idle-alpha", image=name_of(measures, k)),
             value(i.channels, "count"),
             value((i.channels or 2) - 1, "count"),
             1,
@@ -578,7 +578,7 @@ def aspect(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     ):
         share = max(i.width or 1, i.height or 1) / min(i.width or 1, i.height or 1)
         yield Finding(
-            f"{name_of(measures, k)} is {i.width:,} × {i.height:,} pixels",
+            say("textures.size", image=name_of(measures, k), width=i.width, height=i.height),
             value(share, "factor"),
             value(8.0, "factor"),
             1,

@@ -7,15 +7,13 @@ from collections.abc import Iterator
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import first_parts, of_mesh, unit_of
-from ...limits import plural
 from ...measures import Measures
 from ...measures.records import MeshFigures, PartFigures, UvFigures
 from ...measures.uvs import OVERLAP, ROOM_RESOLUTION
 from ...rules import Intent, RuleSheet
 from ...scene.wrapping import CLAMP
 from ...words.calls import Call
-from ...words.figures import percent
-from ...words.lengths import metres
+from .messages import say
 
 Found = Iterator[Finding | Skipped]
 
@@ -48,7 +46,7 @@ def _faces(
     measures: Measures, part: PartFigures, k: int, n: int, words: str, what: str, mends: tuple[Call, ...] = (), result: str = ""
 ) -> Finding:
     return Finding(
-        f"{plural(n, 'face')} of {part.name}{_which(k)} {words}",
+        say("textures.uv-faces", faces=n, part=part.name, uv_set=_which(k), what=words),
         value(n, "count"),
         value(0, "count"),
         n,
@@ -93,7 +91,7 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for p, _, k, u in _sets(measures):
         if u.collapsed:
             yield Finding(
-                f"All UVs of {p.name}{_which(k)} lie in one point",
+                say("textures.uv-collapsed", part=p.name, uv_set=_which(k)),
                 value(u.span, "factor"),
                 value(None, "factor"),
                 1,
@@ -149,7 +147,7 @@ def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if i.image is not None and i.sampler.get(way) == CLAMP
     }
     if sheet.textures.tiling and not clamped:
-        yield Skipped(f"{sheet.name} lets images repeat")
+        yield Skipped(say("textures.uv-outside.repeat", sheet=sheet.name))
         return
     for p, mesh, k, u in _sets(measures):
         if u.outside and sheet.textures.tiling:
@@ -178,7 +176,7 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.7.2.1 (the tangent's w is its sign).
     """
     if not any(i.role == "normal" and i.image is not None for x in measures.materials if x.used_by_faces for i in x.inputs):
-        yield Skipped("no normal map is used")
+        yield Skipped(say("textures.uv-mirrored.no-normal-map"))
         return
     for p, mesh, k, u in _sets(measures):
         if 0 < u.mirrored < mesh.faces:
@@ -203,7 +201,7 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         repeats = u.outside and sheet.textures.tiling and not k
         if u.overlap is not None and u.overlap > OVERLAP and not repeats:
             yield Finding(
-                f"{percent(u.overlap)} of the texels that {p.name}{_which(k)} uses are used more than once",
+                say("textures.uv-overlap", share=u.overlap, part=p.name, uv_set=_which(k)),
                 value(u.overlap, "share"),
                 value(OVERLAP, "share"),
                 u.overlapping,
@@ -249,7 +247,7 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         room = (u.padding + 1 / min(u.resolution, ROOM_RESOLUTION)) * max(widths)
         if u.padding > 0 and room < wanted:
             yield Finding(
-                f"Islands of {p.name}{_which(k)} lie {room:.2g} pixels apart",
+                say("textures.uv-padding", part=p.name, uv_set=_which(k), pixels=room),
                 value(room, "px"),
                 value(wanted, "px"),
                 u.islands,
@@ -276,12 +274,12 @@ def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     if not sheet.textures.second_uvs:
-        yield Skipped(f"{sheet.name} needs none")
+        yield Skipped(say("textures.uv-second.not-needed", sheet=sheet.name))
         return
     for p, mesh in first_parts(measures):
         if mesh.faces and mesh.uv_sets < 2:
             yield Finding(
-                f"{p.name} has {plural(mesh.uv_sets, 'UV set')}",
+                say("textures.uv-second", part=p.name, sets=mesh.uv_sets),
                 value(mesh.uv_sets, "count"),
                 value(2, "count"),
                 1,
@@ -308,7 +306,7 @@ def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     near = lambda name: intent.of_part(name).nearest_view_m or intent.nearest_view_m
     names = {part.node: part.name for part in measures.parts}
     if not any(near(n) for n in names.values()):
-        yield Skipped("the intent does not say from how near it is looked at")
+        yield Skipped(say("textures.near-view.no-distance"))
         return
     for d in measures.densities:
         distance = near(names[d.node])
@@ -318,7 +316,13 @@ def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         there = d.median / unit_of(measures)
         if there < wanted / 2:
             yield Finding(
-                f"{names[d.node]} gets {density_words(there)} pixels a metre, where a screen shows {density_words(wanted)} from {metres(distance)} away",
+                say(
+                    "textures.near-view",
+                    part=names[d.node],
+                    pixels=density_words(there),
+                    wanted=density_words(wanted),
+                    distance=distance,
+                ),
                 value(there, "px"),
                 value(wanted, "px"),
                 1,
@@ -339,7 +343,7 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: texel density is common practice, no published source.
     """
     if not measures.densities:
-        yield Skipped("no part has an image laid on it")
+        yield Skipped(say("textures.density.no-image"))
         return
     unit = unit_of(measures)
     ordered = sorted(d.median for d in measures.densities)
@@ -349,7 +353,12 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         away = max(d.median / middle, middle / d.median) if d.median > 0 and middle > 0 else 1.0
         if away > SPREAD:
             yield Finding(
-                f"{names[d.node]} has {density_words(d.median / unit)} pixels per metre, the median part {density_words(middle / unit)}",
+                say(
+                    "textures.density",
+                    part=names[d.node],
+                    pixels=density_words(d.median / unit),
+                    median=density_words(middle / unit),
+                ),
                 value(d.median / unit, "px"),
                 value(middle / unit, "px"),
                 1,
@@ -361,7 +370,12 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
         elif d.low > 0 and d.high / d.low > SPREAD**2:
             yield Finding(
-                f"{names[d.node]} has {density_words(d.low / unit)} to {density_words(d.high / unit)} pixels per metre",
+                say(
+                    "textures.density.uneven",
+                    part=names[d.node],
+                    low=density_words(d.low / unit),
+                    high=density_words(d.high / unit),
+                ),
                 value(d.high / d.low, "factor"),
                 value(SPREAD**2, "factor"),
                 1,

@@ -16,6 +16,7 @@ from ...packages import URIS, spelling
 from ...scene import Image, Material, Neighbour, Scene
 from ...surface.channels import unit_directions
 from ...surface.decoded import eight_bits
+from .messages import say
 from .relink import candidates
 
 _KEEPS = "every other image, and the file that came"
@@ -40,9 +41,9 @@ def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
     off = lambda i: astray(i, scene.format)
     about = [k for k in chosen_images(scene, images) if off(scene.images[k])]
     if not about:
-        raise MendError("Every image was found as it is named.")
+        raise MendError(say("textures.find.none"))
     if file and len(about) != 1:
-        raise MendError("A file can be named for one image at a time.")
+        raise MendError(say("textures.find.one-at-a-time"))
     for k in about:
         image = scene.images[k]
         if image.load is not None and not file:
@@ -88,7 +89,7 @@ def _origin(n: Neighbour) -> str:
 def _chosen(scene: Scene, file: str) -> Neighbour:
     found = next((n for n in scene.beside if n.path == file and n.role == "image"), None)
     if found is None:
-        raise MendError(f"There is no image {file} among the files that came.")
+        raise MendError(say("textures.no-such-image", file=file))
     return found
 
 
@@ -108,7 +109,7 @@ def _plain(image: Image, path: str) -> Image:
 def embed(scene: Scene) -> Outcome:
     """Write every image that was found inside the model file, so that nothing can be left behind."""
     if not BY_NAME[scene.format].embeds:
-        raise MendError(f"{BY_NAME[scene.format].title} names its images and cannot hold them; export it as GLB or USDZ.")
+        raise MendError(say("textures.embed.format", format=BY_NAME[scene.format].title))
     return _store_images(scene, "inside", "images beside the model")
 
 
@@ -135,7 +136,7 @@ def _store_images(scene: Scene, where: str, words: str) -> Outcome:
         and not (where == "inside" and scene.images[k].status == "embedded" and scene.images[k].keep is None)
     ]
     if not apart:
-        raise MendError(f"Every image that was found is {where} already." if there else "No image was found.")
+        raise MendError(say("textures.store-images.already", where=where) if there else say("textures.store-images.none"))
     images = tuple(replace(i, keep=where) if i.load is not None else i for i in scene.images)
     lost = len(images) - len(there)
     remarks = (f"{plural(lost, 'image is', 'images are')} missing and stay so.",) if lost else ()
@@ -161,7 +162,7 @@ def merge_equal(scene: Scene) -> Outcome:
             into[k] = first.setdefault(data, k)
     gone = {k for k, j in into.items() if j != k}
     if not gone:
-        raise MendError("No two images have the same content.")
+        raise MendError(say("textures.merge-equal.none"))
     kept = [k for k in range(len(scene.images)) if k not in gone]
     number = {old: kept.index(into.get(old, old)) for old in range(len(scene.images))}
     after = scene.with_(
@@ -208,7 +209,7 @@ def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
 
     after, count = each_image(scene, images, change)
     if not count:
-        raise MendError(f"Every image is {to.upper()} already.")
+        raise MendError(say("textures.convert.already", format=to.upper()))
     return Outcome(after, (_bytes(scene, after), Figure("images converted", "0", f"{count:,}")), tuple(remarks))
 
 
@@ -273,7 +274,7 @@ def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str
 
     after, count = each_image(scene, images, change)
     if not count:
-        raise MendError("No image is larger than that." if not power_of_two else "Every side is a power of two already.")
+        raise MendError(say("textures.resize.none") if not power_of_two else say("textures.resize.already"))
     figures = [Figure("images resized", "0", f"{count:,}"), _bytes(scene, after)]
     if len(changed) == 1:
         words = [f"{w:,} × {h:,}" for w, h in changed[0]]
@@ -314,7 +315,7 @@ def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
             m = replace(m, inputs=(*rest, replace(found, role="normal", path=path, scale=None)))
         changed.append(m)
     if not count:
-        raise MendError("None of these images is read as heights.")
+        raise MendError(say("textures.as-normal.none"))
     return Outcome(
         scene.with_(materials=tuple(changed)), (Figure("materials that read a normal map as heights", f"{count:,}", "0"),)
     )
@@ -346,5 +347,5 @@ def turn_green(scene: Scene, images: Sequence[str] = ()) -> Outcome:
 
     after, count = each_image(scene, images, change)
     if not count:
-        raise MendError("None of these images is used as a normal map.")
+        raise MendError(say("textures.turn-green.none"))
     return Outcome(after, (Figure("normal maps turned", "0", f"{count:,}"),))

@@ -20,6 +20,7 @@ from ...measures.uvs import uv_figures
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
 from ...words.figures import percent
+from .messages import say
 
 _SET = Parameter("set", "number", "which UV set, the first being 1", default=1.0, zero=False)
 
@@ -28,7 +29,7 @@ def _number(set: float, mesh: Mesh, new: bool = False) -> int | None:
     """The set's index in a mesh; None where it has none of that number, or, if `new`, could not have one."""
     k = int(set) - 1
     if set != int(set) or k < 0 or k > 7:
-        raise MendError("UV sets are counted from 1 to 8.")
+        raise MendError(say("textures.uv-set-number"))
     return k if k < len(mesh.uvs) or (new and k == len(mesh.uvs)) else None
 
 
@@ -57,7 +58,7 @@ def shift(scene: Scene, set: float, parts: Sequence[str] = ()) -> Outcome:
             meshes[number] = _with_set(mesh, k, moved)
             count += 1
     if not count:
-        raise MendError("Every island begins in the first tile already.")
+        raise MendError(say("textures.shift-uvs.none"))
     return Outcome(scene.with_(meshes=tuple(meshes)), (_outside(scene, meshes, set), Figure("meshes shifted", "0", f"{count:,}")))
 
 
@@ -126,7 +127,7 @@ def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outc
             meshes[number] = _with_set(mesh, into, mesh.uvs[k])
             count += 1
     if not count:
-        raise MendError(f"No part has a UV set {set:g} that could become set {to:g}.")
+        raise MendError(say("textures.copy-uvs.none", set=set, to=to))
     most = lambda some: f"{max(len(m.uvs) for m in some):,}"
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
@@ -151,7 +152,7 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
     most = max((len(mesh.uvs) for mesh in scene.meshes), default=0)
     k = int(set) - 1
     if set != int(set) or not 0 <= k < most:
-        raise MendError(f"No mesh has a UV set {set:g}.")
+        raise MendError(say("textures.use-set.none", set=set))
     least: dict[int, int] = {}
     for mesh in scene.meshes:
         for number in mesh.slot_materials:
@@ -169,7 +170,7 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
         changed[n] = replace(material, inputs=inputs)
         figures += [Figure(f"{t.role} of {material.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
     if not figures:
-        raise MendError("Meshes of these materials lack that set." if lacking else "These inputs use that set already.")
+        raise MendError(say("textures.use-set.lacking") if lacking else say("textures.use-set.already"))
     remarks = (f"{plural(lacking, 'material was', 'materials were')} passed over: a mesh lacks that set.",) if lacking else ()
     return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]), remarks)
 
@@ -210,7 +211,7 @@ def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float
         after = max(after, _overlap(meshes[number], k))
         count += 1
     if not count:
-        raise MendError("None of these parts can be laid flat: no faces with an area, or no such set.")
+        raise MendError(say("textures.unwrap.none"))
     share = lambda x: percent(x)
     return Outcome(
         scene.with_(meshes=tuple(meshes)),

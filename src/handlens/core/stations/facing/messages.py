@@ -1,0 +1,35 @@
+"""What Facing says: findings, what a check skips and why, refusals of mends."""
+
+from __future__ import annotations
+
+from ...words.messages import Messages
+
+say = Messages(
+    {
+        "facing.too-large": "the model has more triangles than rays are cast against",
+        "facing.both-sides": "{sheet} draws both sides of every face",
+        "facing.inward.unsure": "; {sure:.0f} % sure",
+        "facing.inward": "{faces:# face} of {part} {faces:looks|look} {from_outside:?inward|outward}, {share:percent} of its area{unsure}",
+        "facing.double-sided": "{faces:# face} of {part} {faces:looks|look} away behind a double-sided material",
+        "facing.one-sided": "{faces:# face} of {part} can be seen from behind, where nothing is drawn",
+        "facing.walk-round.not-outside": "the intent says that it is not looked at from outside",
+        "facing.walk-round.open": "; open: {through}",
+        "facing.walk-round": "{share:percent} of the views from all round see the back of a face{where}{open}",
+        "facing.walk-round.opening": "Backs of faces are seen only through an opening: {through}",
+        "facing.normals-broken": "{vertices:# vertex|vertices} of {part} {vertices:has|have} normals that are {what}",
+        "facing.normals-missing": "{meshes:# curved mesh stores|curved meshes store} no normals: {first}{meshes:| …}",
+        "facing.faceted": "{part} is curved, and {share:percent} of its soft edges are shaded hard",
+        "facing.turn.none": "There are no such faces.",
+        "facing.double-sided.already": "These parts have no material that is drawn from one side.",
+        "facing.normals.none": "There are no faces to light.",
+        "facing.turn-normals.none": "There are no such faces with normals.",
+        "facing.turn.no-faces": "There are no faces to turn.",
+        "facing.turn.none-away": "No face {from_outside:?looks|that can be seen from within looks} away.",
+        "facing.walk-round.faces-first": "faces look away, which comes first",
+        "facing.winding": "{edges:# edge} of {part} {edges:has|have} inconsistent winding",
+        "facing.one-surface": "{part} has {patches:# non-orientable patch|non-orientable patches}",
+        "facing.back-to-back": "{faces:# face} of {part} {faces:lies|lie} back to back with another",
+        "facing.normals-opposed": "{faces:# face} of {part} {faces:faces|face} away from {faces:its|their} own normals",
+        "facing.smeared": "{edges:# hard edge} of {part} {edges:is|are} shaded smooth",
+    }
+)
