@@ -15,7 +15,7 @@ def test_intent_sheet_and_verdict(heron):
     heron.get_by_label("Expected size, tall").blur()
     heron.get_by_role("button", name="Keep this").click()
     expect(heron.locator(".stamp")).to_contain_text("Held")
-    expect(station(heron, "size")).to_contain_text("It stands 9.4 mm where 0.94 m is expected")
+    expect(station(heron, "size")).to_contain_text("It is 9.4 mm tall where 0.94 m is expected")
     heron.get_by_role("combobox", name="Rule sheet").click()
     heron.get_by_role("option", name="Modelling room").click()
     expect(heron.get_by_role("button", name=re.compile("Skin"))).not_to_contain_text("4")

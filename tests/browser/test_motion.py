@@ -137,7 +137,7 @@ def test_what_tears_is_shown_and_a_finding_on_joints_is_flown_to(heron_skin):
     page.get_by_role("button", name="Show tears").click()
     assert drawn(page) != before
     camera = page.evaluate("stageTest.state().camera")
-    page.locator(".cards").get_by_text("from where they were bound").click()
+    page.locator(".cards").get_by_text("from their bind pose").click()
     page.get_by_role("button", name="Show it").nth(2).click()
     page.get_by_role("button", name="Take the mark off").wait_for()
     page.wait_for_timeout(300)

@@ -157,7 +157,7 @@ def test_mends_settle_what_the_checks_tell():
         assert set(told(after)) <= {"see-through.faint"}
         # The file that came is left as it is.
         assert made.images[0].bytes() in [i.bytes() for i in (*after.images, *made.images)]
-    with pytest.raises(MendError, match="as its image's alpha asks"):
+    with pytest.raises(MendError, match="the alpha mode that its image needs"):
         apply_mend(card(CUT, "mask"), "see-through.set", {})
 
 

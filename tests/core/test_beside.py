@@ -140,7 +140,7 @@ def test_a_stand_in_hangs_on_its_part_and_counts_nowhere():
     parts = Opened(display_copy(after)).header
     assert [p["role"] for p in parts["parts"]] == ["", "stand-in"]
     assert parts["meshes"][1]["triangles"] == 0
-    with pytest.raises(MendError, match="joints"):
+    with pytest.raises(MendError, match="each joint"):
         apply_mend(rigged(np.random.default_rng(1)), "budget.stand-in", {})
 
 

@@ -410,11 +410,11 @@ def test_a_rig_comes_home_whole_in_every_pose(seed):
 
 
 def test_at_home_already():
-    with pytest.raises(MendError, match="at home already"):
+    with pytest.raises(MendError, match="at the origin already"):
         apply_mend(scene(cube(at=(-0.5, 0, -0.5))), "placement.home", {})
-    with pytest.raises(MendError, match="remembers no offset"):
+    with pytest.raises(MendError, match="records no offset"):
         apply_mend(scene(cube()), "placement.home", {"back": True})
-    with pytest.raises(MendError, match="nothing to bring home"):
+    with pytest.raises(MendError, match="no geometry to move"):
         apply_mend(scene(), "placement.home", {})
 
 

@@ -384,7 +384,7 @@ def test_a_symmetric_part_stays_so_where_asked():
     assert surface(made).closed
     # Asked for nothing, the library takes whichever edge comes first.
     assert halves(apply_mend(scene(shell), "budget.reduce", {"share": 30}).scene.meshes[0], 0) is None
-    with pytest.raises(MendError, match="not the same on both sides"):
+    with pytest.raises(MendError, match="not symmetric about"):
         apply_mend(scene(bumpy(3)), "budget.reduce", {"share": 30, "symmetric": "y"})
 
 
@@ -401,14 +401,14 @@ def test_wishes_are_met_or_said_not_to_be():
     within = count(deviation_mm=4)
     assert distances(surface_of(thing.meshes[0]), surface_of(within.scene.meshes[0]))[0] <= 0.004
     assert within.scene.meshes[0].triangle_count < 10_000
-    with pytest.raises(MendError, match="Say one of"):
+    with pytest.raises(MendError, match="Give one of"):
         count()
-    with pytest.raises(MendError, match="nothing to reduce"):
+    with pytest.raises(MendError, match="Nothing was reduced"):
         apply_mend(scene(triangles_of(cube())), "budget.reduce", {"triangles": 20})
     # Each face of its own slot: every edge is a border between two.
     ball = trimesh.creation.icosphere(1)
     slotted = replace(as_mesh(ball), slots=np.arange(80, dtype=np.int32), slot_materials=tuple(range(80)))
-    with pytest.raises(MendError, match="borders hold every edge"):
+    with pytest.raises(MendError, match="on a seam or a border"):
         apply_mend(scene(slotted), "budget.reduce", {"triangles": 20})
 
 
@@ -434,7 +434,7 @@ def test_triangles_are_put_in_an_order_in_which_vertices_are_met_again():
     # Each triangle of a shuffled mesh works out nearly three; no order can do with less than a vertex for two triangles.
     assert worked(made) > 2
     assert 0.5 <= worked(after) < 0.8
-    with pytest.raises(MendError, match="as good as it gets"):
+    with pytest.raises(MendError, match="best order"):
         apply_mend(outcome.scene, "budget.vertex-order", {})
 
 

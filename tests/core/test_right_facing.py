@@ -43,7 +43,7 @@ def test_the_floor_of_an_open_hall_is_not_turned_over(closed):
     try:
         after = apply_mend(made, "facing.outward", {}).scene
     except Exception as error:
-        assert "No face looks away" in str(error)
+        assert "No face is turned away" in str(error)
     assert after is None or np.array_equal(after.meshes[0].corners, made.meshes[0].corners)
 
 

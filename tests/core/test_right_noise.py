@@ -194,7 +194,7 @@ def test_no_figure_has_an_exponent_or_is_no_size(size):
 def test_a_unit_is_wrong_by_its_own_factor():
     told = findings(scene(cube(), unit_metres=0.001, format="dae"))["size.unit"][0]
     assert "1,000 times too big" in told.why
-    assert told.title.endswith("× 0.001 on the way")
+    assert told.title.endswith("× 0.001 at the import")
 
 
 def test_backs_of_cards_are_not_the_far_wall():

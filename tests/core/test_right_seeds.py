@@ -18,7 +18,7 @@ from kit.solids import icosphere
 def test_a_pivot_above_or_below_its_part_is_told(up, word):
     lamp = cube("lamp", 1.0, (-0.5, -up - 0.5, -0.5))
     told = findings(scene(lamp, nodes=(Node("n", "lamp", translation=(0.0, up + 0.5, 0.0), mesh=0),)))["pivots.height"][0]
-    assert told.title == f"The pivot of lamp lies 4.50 m {word} it"
+    assert told.title == f"The pivot of lamp is 4.50 m {word} it"
     made = scene(lamp, nodes=(Node("n", "lamp", translation=(0.0, up + 0.5, 0.0), mesh=0),))
     assert "pivots.height" not in findings(apply_mend(made, *told.mends[0]).scene)
     assert "pivots.height" not in findings(scene(cube("lamp", 1.0, (-0.5, -0.5, -0.5))))

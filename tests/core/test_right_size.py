@@ -52,7 +52,7 @@ def test_a_skinned_part_is_as_large_as_it_stands():
 def test_scaling_what_stands_true_is_told():
     grown = apply_mend(lying_rig(), "size.scale", {"factor": 566.7}).scene
     told = findings(grown, intent=json.dumps({"expected": {"height_m": 1.7}}))["size.expected"][0]
-    assert told.title.startswith("It stands 963 m")
+    assert told.title.startswith("It is 963 m tall")
 
 
 def test_a_baked_rig_holds_no_scale_anywhere():

@@ -314,7 +314,7 @@ def test_a_prefix_is_stripped_unless_two_would_share_a_name():
     made = eel().with_(nodes=tuple(replace(n, name=f"quay:{n.name}") if 1 <= k <= 3 else n for k, n in enumerate(eel().nodes)))
     after = apply_mend(made, "skin.strip-prefix", {}).scene
     assert [n.name for n in after.nodes] == [n.name for n in eel().nodes]
-    with pytest.raises(MendError, match="another node is called already"):
+    with pytest.raises(MendError, match="the name of another node"):
         apply_mend(with_node(0, made, name="foot"), "skin.strip-prefix", {"prefix": "quay:"})
 
 

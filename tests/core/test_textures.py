@@ -102,7 +102,7 @@ def test_near_names_are_told_and_never_taken(tmp_path):
         apply_mend(s, "textures.find", {})
     after = apply_mend(s, "textures.find", {"images": "rope_coil.png", "file": "rope_coil_old.png"}).scene
     assert told(after) == {}
-    with pytest.raises(MendError, match="There is no image net"):
+    with pytest.raises(MendError, match="The package has no image net"):
         apply_mend(s, "textures.find", {"images": "rope_coil.png", "file": "net.png"})
 
 

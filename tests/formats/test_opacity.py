@@ -79,7 +79,7 @@ def test_solid_again(fmt, tmp_path):
     assert alpha_of(came)[1] == "blend"
     solid = apply_mend(came, "see-through.set", {"mode": "opaque"}).scene
     assert alpha_of(through(tmp_path, solid, fmt, "out"))[1] == "opaque"
-    with pytest.raises(MendError, match="that way already"):
+    with pytest.raises(MendError, match="that alpha mode already"):
         apply_mend(solid, "see-through.set", {"mode": "opaque"})
 
 

@@ -38,7 +38,7 @@ def test_the_curve_is_measured_once_and_then_there(client, buoy):
     # Of the one part it is another question, of one that is not there a sentence.
     assert client.post(at, json={"parts": ["buoy"]}).json["state"] in ("waiting", "running")
     lost = wait_for(lambda: (c := client.post(at, json={"parts": ["gone"]}).json)["state"] == "failed" and c)
-    assert "gone is not on the model any more" in lost["error"]
+    assert "no longer has a part gone" in lost["error"]
     # A failure is told until somebody asks for another try.
     assert client.post(at, json={"parts": ["gone"]}).json["state"] == "failed"
     assert client.post(at, json={"parts": ["gone"], "again": True}).json["state"] in ("waiting", "running")

@@ -476,7 +476,7 @@ def test_a_slip_says_what_stands_in_its_way(client, crate):
     tape = bench(client, crate)["tape"]
     # Counted on the tape as it lies, the slip that is off included.
     assert [t["before"] for t in tape] == [None, None, 1]
-    assert "not on the model any more" in tape[2]["run"]["because"]
+    assert "no longer has a part" in tape[2]["run"]["because"]
     lay(client, crate)
 
 

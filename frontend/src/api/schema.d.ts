@@ -2126,6 +2126,12 @@ export interface components {
             args: {
                 [key: string]: unknown;
             };
+            /** @description name of the message, null where a house check wrote a sentence */
+            message_id: string | null;
+            /** @description what stands in the message, as numbers, truths and names */
+            values: {
+                [key: string]: unknown;
+            };
             measured: components["schemas"]["Value"] | null;
             wanted: components["schemas"]["Value"] | null;
             why: string;

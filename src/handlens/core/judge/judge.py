@@ -67,7 +67,7 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
             # One check that falls must not take the others' answers along; what it was to look at counts as not looked at.
             logging.getLogger(__name__).exception("the check %s failed", registered.id)
             found = [Skipped(f"{FAILED}: {type(error).__name__}", unseen=True)]
-        reasons = [f.because for f in found if isinstance(f, Skipped)]
+        reasons = [str(f.because) for f in found if isinstance(f, Skipped)]
         if any(isinstance(f, Skipped) and f.unseen for f in found):
             unlooked.add(station.slug)
         real = [offered(settle(f, registered, sheet), tried, sheet) for f in found if isinstance(f, Finding)]

@@ -9,6 +9,7 @@ from ..limits import MendError
 from ..scene import Scene
 from ..scene.transforms import walk
 from .mend import Parameter
+from .messages import say
 
 #: The parameter of every mend that can be kept to some parts.
 PARTS = Parameter("parts", "parts", "which parts, all where none is named", default=())
@@ -29,9 +30,7 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
     # A blank about a name that has none was only typed about the semicolon.
     found = {keys[k] for p in parts for k in (p if p in keys else p.strip(),) if k in keys}
     if not found:
-        raise MendError(
-            f"{parts[0]} is not on the model any more." if len(parts) == 1 else "None of these parts is on the model any more."
-        )
+        raise MendError(say("mend.no-such-part", part=parts[0]) if len(parts) == 1 else say("mend.no-such-parts"))
     if below:
         return with_below(scene, found)
     return found
@@ -44,5 +43,5 @@ def chosen_meshes(scene: Scene, parts: Sequence[str]) -> list[int]:
     if not parts:
         found = list(range(len(scene.meshes)))
     if not found:
-        raise MendError("None of these parts has a mesh.")
+        raise MendError(say("mend.no-mesh"))
     return found

@@ -17,6 +17,7 @@ from ..measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ..scene import Mesh, Scene
 from ..scene.axes import AXIS_INDEX
 from ..scene.model import Array
+from .messages import say
 
 
 class Cleared(NamedTuple):
@@ -46,7 +47,7 @@ def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
     """
     used = {k for mesh in scene.meshes for k in mesh.slot_materials if k >= 0}
     if any(scene.materials[k].alpha_mode in ("mask", "blend") for k in used):
-        raise MendError("Parts of the model are see-through: what lies behind them is seen.")
+        raise MendError(say("mend.see-through"))
     found = {k: patches(mesh, surface(mesh, corners=True).edges) for k, mesh in enumerate(scene.meshes)}
     placed = placed_parts(scene, found)
     seen: dict[int, Array] = {}

@@ -14,6 +14,7 @@ from ..surface.decoded import eight_bits, opened, shown
 from ..surface.names import stem_of
 from ..surface.pictures import media_type
 from .mend import Parameter
+from .messages import say
 
 #: The parameter of every mend that can be kept to some images.
 IMAGES = Parameter(
@@ -33,9 +34,7 @@ def chosen_images(scene: Scene, names: Sequence[str]) -> list[int]:
     wanted = set(names)
     found = [k for k, i in enumerate(scene.images) if (i.reference or f"image {k}") in wanted or f"#{k}" in wanted]
     if not found:
-        raise MendError(
-            f"{names[0]} is not among the images any more; a mend before it may have renamed it. #0 names the first image whatever it is called."
-        )
+        raise MendError(say("mend.no-such-image", image=names[0]))
     return found
 
 
@@ -43,7 +42,7 @@ def decoded(image: Image) -> Any:
     """The picture, as Pillow has it. Raises MendError where it is missing or damaged."""
     picture = opened(image)
     if picture is None:
-        raise MendError(f"{image.reference} is missing." if image.load is None else f"{image.reference} cannot be opened.")
+        raise MendError(say("mend.image-missing" if image.load is None else "mend.image-unreadable", image=image.reference))
     return picture
 
 

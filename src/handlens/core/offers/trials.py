@@ -213,7 +213,9 @@ class _Tries:
         needs_format: str | None = None,
     ) -> TrialFigures:
         outcome, on = outcomes[text]
-        return TrialFigures(text, None, *changes[text], [*_costs(on, outcome.scene), *outcome.remarks], written, needs_format)
+        return TrialFigures(
+            text, None, *changes[text], [*_costs(on, outcome.scene), *map(str, outcome.remarks)], written, needs_format
+        )
 
     def newly_lost(self, scene: Scene) -> list[str]:
         """Sentences on what the model's own format cannot hold of a scene and could hold of it before."""
@@ -277,7 +279,7 @@ class _Tries:
             blamed = {
                 sheet.slug: titles
                 for sheet, found in zip(self.sheets, new, strict=True)
-                if (titles := [f.title for f in found if mine(f)])
+                if (titles := [str(f.title) for f in found if mine(f)])
             }
             out[text] = sorted({f.id for _, f in own} - stays), blamed
         return out
@@ -390,7 +392,7 @@ def changes(before: Judgement, after: Judgement) -> tuple[list[str], list[str]]:
     """Titles of the findings that a mend takes away, and of those that come with it or get worse."""
     new = new_or_worse(before, after)
     left = {finding.id for finding in after.findings}
-    return [finding.title for finding in before.findings if finding.id not in left], [f.title for f in new]
+    return [str(f.title) for f in before.findings if f.id not in left], [str(f.title) for f in new]
 
 
 __all__ = ["WORK", "changes", "new_or_worse", "with_trials"]

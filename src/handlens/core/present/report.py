@@ -120,7 +120,7 @@ def finding_json(finding: Finding, *, with_indices: bool = True) -> Json:
         "result": finding.result,
         "part": finding.part,
         "node": finding.node,
-        "title": finding.title,
+        "title": str(finding.title),
         "message": message,
         "args": args,
         "message_id": finding.title.message if isinstance(finding.title, Text) else None,

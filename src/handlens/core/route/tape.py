@@ -63,7 +63,7 @@ def apply_tape(scene: Scene, tape: Sequence[Call], *, refuse_wrong_calls: bool =
             continue
         scenes.append(outcome.scene)
         spoilt = _rests_on(runs, id)
-        remarks = outcome.remarks
+        remarks = tuple(str(remark) for remark in outcome.remarks)
         if spoilt is not None:
             later = find_mend(runs[spoilt].mend).title
             remarks = (*remarks, f"{later} was played before it and rests on it: it holds better the other way round.")

@@ -11,10 +11,14 @@ import numpy as np
 
 from ..limits import plural
 from .figures import about, percent, plain, turn, within
+from .json_tree import Json
 from .lengths import metres
 
 #: How a figure of an argument is written, by the word after its colon.
-_FIGURES: Final[Mapping[str, Callable[[float], str]]] = {f.__name__: f for f in (about, metres, percent, plain, turn, within)}
+_FIGURES: Final[Mapping[str, Callable[[Any], str]]] = {
+    **{figure.__name__: figure for figure in (about, metres, percent, plain, turn, within)},
+    "quoted": repr,
+}
 
 
 class Text(str):
@@ -95,8 +99,11 @@ def _written(value: Any, spec: str) -> str:
     return format(value, spec)
 
 
-def plain_values(values: Mapping[str, Any]) -> dict[str, Any]:
-    """Values of a text as JSON holds them: numbers, truths and words."""
+def plain_values(values: Mapping[str, Any]) -> Json:
+    """Values of a text as JSON holds them.
+
+    values: numbers, truths and texts by name. Returns the same with NumPy's scalars as Python's, and all else as words.
+    """
     return {name: _plain(value) for name, value in values.items()}
 
 

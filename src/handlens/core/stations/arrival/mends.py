@@ -119,17 +119,11 @@ def _empties(scene: Scene) -> Outcome:
     gone = {i for i in range(len(scene.nodes)) if i not in holds}
     if not gone:
         raise MendError(say("arrival.empties.none"))
-    remarks = (
-        (
-            f"{plural(len(places), 'node', 'nodes')} stayed: their names or properties say that something is put there or looked up.",
-        )
-        if places
-        else ()
-    )
+    remarks = (say("arrival.empties.stayed", nodes=len(places)),) if places else ()
     named = [scene.nodes[i].name for i in sorted(gone) if not is_unnamed(scene.nodes[i].name)]
     if named:
         listed = ", ".join(named[:5]) + (" …" if len(named) > 5 else "")
-        remarks = (*remarks, f"What looks these up by name no longer finds them: {listed}.")
+        remarks = (*remarks, say("arrival.empties.looked-up", names=listed))
     return Outcome(without_nodes(scene, gone), (Figure("empty nodes", f"{len(gone):,}", "0"),), remarks)
 
 
@@ -265,7 +259,7 @@ def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequen
     remarks = [f"{plural(len(pairs), 'name changes', 'names change')}."]
     blank = [old for old, fresh in pairs if not fresh]
     if blank:
-        remarks.append(f"{blank[0]} is left without a name.")
+        remarks.append(say("arrival.rename.no-name-left", name=blank[0]))
     return Outcome(scene.with_(**named), tuple(Figure("name", old, fresh) for old, fresh in pairs[:200]), tuple(remarks))
 
 

@@ -59,12 +59,12 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     figures, remarks, after, shapes = list[Figure](), list[str](), scene, _Shapes()
     for i in nodes:
         if not np.isfinite(world[i]).all() or not abs(np.linalg.det(world[i][:3, :3])) > 0:
-            remarks.append(f"{scene.part_name(i)} is scaled to nothing: no shape could be put into its place.")
+            remarks.append(say("budget.stand-in.collapsed", part=scene.part_name(i)))
             continue
         part = _Solid(scene, i, world[i], up)
         found = part.suited(moves, i in searched) if shape == "suited" else part.tried(shape, moves)
         if found is None:
-            remarks.append(f"{scene.part_name(i)} is flat: a shape about it would have no volume.")
+            remarks.append(say("budget.stand-in.no-volume", part=scene.part_name(i)))
             continue
         made, fit, because = found
         after = shapes.beside(after, i, scene.nodes[i].mesh, _named(scene, i, made, np.linalg.inv(world[i])))

@@ -77,7 +77,7 @@ def levels(
             work, cut = first_level(parts_at, int(whole * share))
             cut = {k: work[k].sound(left) for k, left in cut.items()}
         if left_of(work, cut) > _COARSER * finer:
-            remarks.append(f"Level {n} would hardly be coarser than the one before it and was left out.")
+            remarks.append(say("budget.levels.left-out", level=n))
             continue
         finer = left_of(work, cut)
         told: list[tuple[Part, Price, int]] = []

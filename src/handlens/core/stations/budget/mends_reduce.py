@@ -124,7 +124,7 @@ def _outcome(scene: Scene, work: dict[int, Part], cut: dict[int, Array], target:
     if gone:
         whose = ", ".join(scene.meshes[k].name or "a part" for k in list(gone)[:3])
         many = plural(sum(gone.values()), "island of UVs has gone", "islands of UVs have gone")
-        remarks = (*remarks, f"{many} with the faces on them, in {whose}: what surrounds them shows their place.")
+        remarks = (*remarks, say("budget.reduce.removed", what=many, parts=whose))
     for k, reduced in sorted(made.items()):
         first, last = wrong_with(scene.meshes[k]), wrong_with(reduced.mesh)
         rim = " → ".join(metres(x.rim * work[k].unit) for x in (first, last))

@@ -128,7 +128,7 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
         Figure("hard edges", "as stored", f"{hard:,}"),
     )
     lost = any(scene.meshes[k].tangents is not None for k in chosen)
-    return Outcome(scene.with_(meshes=tuple(meshes)), figures, ("Stored tangents went with the old normals.",) if lost else ())
+    return Outcome(scene.with_(meshes=tuple(meshes)), figures, (say("facing.normals.tangents"),) if lost else ())
 
 
 @mend(
@@ -198,7 +198,7 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     share = areas["before"] / whole if whole else 0.0
     remarks = []
     if areas["unsure"] > 0:
-        remarks.append("Patches that look the same from both sides and have no normals were left as they are.")
+        remarks.append(say("facing.turn.undecided"))
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
         (Figure("area that looks away", f"{percent(share)}", "0 %"), Figure("faces turned", "0", f"{count:,}")),

@@ -12,7 +12,7 @@ from ...edit.moved import placed_within, translated_before
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES
-from ...limits import InputError, MendError, plural
+from ...limits import InputError, MendError
 from ...scene import Channel, Node, Scene, Skin
 from ...scene.model import Array, frozen
 from ...scene.skinning import world_positions
@@ -68,9 +68,7 @@ def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) ->
     made = _shifted(scene, ways)
     unit = scene.unit_metres or 1.0
     held = len(candidates) - len(free)
-    remarks = (
-        (f"{plural(held, 'part was', 'parts were')} left as found: joints, or turned by a clip about the pivot.",) if held else ()
-    )
+    remarks = (say("pivots.set.left", parts=held),) if held else ()
     figures = [
         Figure("pivots elsewhere", f"{len(ways):,}", "0"),
         Figure("farthest from where it is wanted", metres(farthest * unit), metres(0.0)),

@@ -96,7 +96,7 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
             raise MendError(words)
         left = set(loose)
         chosen = [i for i in chosen if i not in left]
-        remarks = (f"{plural(len(loose), 'part was', 'parts were')} left as found: {words}",)
+        remarks = (say("placement.one-drive.left", parts=len(loose), reason=words),)
     after = _by_joints(scene, chosen) if keep == "joints" else _by_node(scene, chosen)
     return Outcome(
         after,

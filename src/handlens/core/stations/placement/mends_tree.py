@@ -117,7 +117,7 @@ def ungroup(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     if not gone:
         raise MendError(say("placement.ungroup.moved"))
     left = len(groups) - len(gone)
-    remarks = (f"{plural(left, 'group', 'groups')} stayed: a clip moves what hangs there.",) if left else ()
+    remarks = (say("placement.ungroup.stayed", groups=left),) if left else ()
     return Outcome(without_nodes(after, gone), (Figure("groups", f"{len(groups):,}", f"{left:,}"),), remarks)
 
 

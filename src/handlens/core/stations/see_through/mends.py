@@ -14,7 +14,7 @@ from ...geometry.uv_area import UvAreas
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.repaint import pixels_of, repainted
-from ...limits import MendError, plural
+from ...limits import MendError
 from ...measures.alpha import STRAY, alpha_figures
 from ...measures.draw_order import draw_orders
 from ...measures.pictures import glows, picture
@@ -94,7 +94,7 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
     if not words:
         raise MendError(say("see-through.set.already") if mode != "auto" else say("see-through.set.all-fit"))
     left = len(words) - 8
-    remarks = (f"{plural(left, 'more material')} set likewise.",) if left > 0 else ()
+    remarks = (say("see-through.set.more", materials=left),) if left > 0 else ()
     return Outcome(scene.with_(materials=tuple(changed)), tuple(words[:8]), remarks)
 
 
@@ -313,9 +313,7 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
     now = draw_orders(after, world_matrices(after), _placed(after))
     share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
-    remarks = (
-        (f"{share(now)} of the rays that meet two are still drawn in the wrong order.",) if any(d.wrong for d in now) else ()
-    )
+    remarks = (say("see-through.halve.left", share=share(now)),) if any(d.wrong for d in now) else ()
     return Outcome(
         after,
         (Figure("rays on which the order is wrong", share(before), share(now)), Figure("parts", count(scene), count(after))),

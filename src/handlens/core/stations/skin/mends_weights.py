@@ -13,7 +13,7 @@ from ...geometry.adjacency import face_of_corner
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES
-from ...limits import InputError, MendError, plural
+from ...limits import InputError, MendError
 from ...scene import Mesh, Scene, Weights
 from ...scene.model import Array, frozen
 from ...scene.skinning import posed
@@ -217,9 +217,7 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     after, done = _changed(scene, parts, change)
     if not done:
         raise MendError(say("skin.drop-beyond.none"))
-    remarks = (
-        (f"{plural(alone, 'vertex hangs', 'vertices hang')} on the first joint: nothing else carried them.",) if alone else ()
-    )
+    remarks = (say("skin.drop-beyond.first-joint", vertices=alone),) if alone else ()
     return Outcome(after, (Figure("weights for joints that are not there", f"{gone:,}", "0"),), remarks)
 
 

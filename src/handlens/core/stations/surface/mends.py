@@ -238,7 +238,7 @@ def join(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     emptied = [i for i in free[1:] if not scene.nodes[i].extras]
     after = without_emptied(without_unplaced(scene, _joined_on_first(scene, free)), emptied)
     left = len([i for i in chosen if scene.nodes[i].mesh is not None]) - len(free)
-    remarks = (f"{plural(left, 'part was', 'parts were')} left apart: skinned, morphed or animated.",) if left else ()
+    remarks = (say("surface.join.left", parts=left),) if left else ()
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     return Outcome(after, (Figure("parts", count(scene), count(after)),), remarks)
 

@@ -15,7 +15,7 @@ from ...geometry.topology import surface
 from ...geometry.untangling import untangled
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...limits import MendError, plural
+from ...limits import MendError
 from ...measures.precision import float32_spacing
 from ...measures.surface_figures import surface_figures
 from ...scene import Mesh, Scene
@@ -54,7 +54,7 @@ def take_apart(scene: Scene, gap_mm: float, parts: Sequence[str] = ()) -> Outcom
         raise MendError(say("surface.take-apart.none"))
     if (after >= before).all():
         raise MendError(say("surface.take-apart.one-sheet"))
-    remarks = ("What is left is one sheet of faces that meets itself.",) if after.any() else ()
+    remarks = (say("surface.take-apart.left"),) if after.any() else ()
     words = ("edges with more than two faces", "points where surfaces only touch")
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
@@ -102,7 +102,7 @@ def take_needles_out(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     faces = [sum(m.face_count for m in some) for some in (scene.meshes, meshes)]
     if faces[0] != faces[1]:
         figures.append(Figure("faces", f"{faces[0]:,}", f"{faces[1]:,}"))
-    remarks = (f"{plural(after, 'needle is', 'needles are')} left on seams, rims or polygons.",) if after else ()
+    remarks = (say("surface.needles.left", needles=after),) if after else ()
     return Outcome(scene.with_(meshes=tuple(meshes)), tuple(figures), remarks)
 
 

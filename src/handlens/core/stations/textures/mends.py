@@ -11,7 +11,7 @@ from ...formats.table import BY_NAME
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import LOOKS
 from ...kit.repaint import ENDINGS, IMAGES, chosen_images, decoded, each_image, kind_of, pixels_of, repainted
-from ...limits import MendError, plural
+from ...limits import MendError
 from ...packages import URIS, spelling
 from ...scene import Image, Material, Neighbour, Scene
 from ...surface.channels import unit_directions
@@ -56,13 +56,25 @@ def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
             found = next((n for c in ranked[:1] if c.sure for n in scene.beside if n.path == c.path), None)
             if found is None:
                 remarks.append(
-                    f"{image.reference} was not found."
+                    say("textures.find.not-found", image=image.reference)
                     if not ranked
-                    else f"{image.reference} may be {' or '.join(f'{c.path} ({c.reason})' for c in ranked[:3])}: name the file."
+                    else say(
+                        "textures.find.may-be",
+                        image=image.reference,
+                        files=" or ".join(f"{c.path} ({c.reason})" for c in ranked[:3]),
+                    )
                 )
                 continue
             if ranked[0].reason != "same name" or found.origin != "package":
-                remarks.append(f"{image.reference} is now {found.path}: {ranked[0].reason}, from {_origin(found)}.")
+                remarks.append(
+                    say(
+                        "textures.find.found",
+                        image=image.reference,
+                        path=found.path,
+                        reason=ranked[0].reason,
+                        origin=_origin(found),
+                    )
+                )
         changed[k] = replace(_plain(image, found.path), load=found.load, media_type=None)
         done += 1
     if not done:
@@ -139,7 +151,7 @@ def _store_images(scene: Scene, where: str, words: str) -> Outcome:
         raise MendError(say("textures.store-images.already", where=where) if there else say("textures.store-images.none"))
     images = tuple(replace(i, keep=where) if i.load is not None else i for i in scene.images)
     lost = len(images) - len(there)
-    remarks = (f"{plural(lost, 'image is', 'images are')} missing and stay so.",) if lost else ()
+    remarks = (say("textures.store-images.missing", images=lost),) if lost else ()
     return Outcome(scene.with_(images=images), (Figure(words, f"{len(apart):,}", "0"),), remarks)
 
 
@@ -204,7 +216,7 @@ def convert(scene: Scene, to: str, images: Sequence[str] = ()) -> Outcome:
         if picture.format == to.upper() and plain and _named_right(image, to):
             return None
         if to == "jpeg" and has_alpha:
-            remarks.append(f"{image.reference} loses its alpha.")
+            remarks.append(say("textures.convert.loses-alpha", image=image.reference))
         return repainted(image, Pillow.fromarray(made if has_alpha else made[:, :, :3]), to)
 
     after, count = each_image(scene, images, change)

@@ -15,7 +15,7 @@ from ...geometry.uv_area import UvAreas
 from ...geometry.uv_laying import unwrapped
 from ...kit.choice import PARTS, chosen_meshes
 from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...limits import MendError, plural
+from ...limits import MendError
 from ...measures.uvs import uv_figures
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import Array, frozen
@@ -171,7 +171,7 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
         figures += [Figure(f"{t.role} of {material.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
     if not figures:
         raise MendError(say("textures.use-set.lacking") if lacking else say("textures.use-set.already"))
-    remarks = (f"{plural(lacking, 'material was', 'materials were')} passed over: a mesh lacks that set.",) if lacking else ()
+    remarks = (say("textures.use-set.left", materials=lacking),) if lacking else ()
     return Outcome(scene.with_(materials=tuple(changed)), tuple(figures[:8]), remarks)
 
 
