@@ -118,7 +118,10 @@ class _Copy:
         return self.out.file(header)
 
     def mesh(self, mesh: Mesh, points: Array, number: int, bound: Array | None) -> Json:
-        """A mesh with its points as they are drawn. bound: (V, 3) those before its skin poses them, where it has one."""
+        """A mesh with its points as they are drawn. bound: (V, 3) those before its skin poses them, where it has one.
+
+        points: (V, 3) float64, in the world.
+        """
         finite: Any = np.isfinite(points).all(axis=1)
         points = points if finite.all() else np.where(finite[:, None], points, 0.0)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
@@ -179,7 +182,12 @@ class _Copy:
         return entry
 
     def bound(self, mesh: Mesh, points: Array, vertex: Array, directions: Array | None) -> Json:
-        """Drawn vertices before their skin poses them, from the middle of their box."""
+        """Drawn vertices before their skin poses them, from the middle of their box.
+
+        points: (V, 3) float64, of the mesh.
+        vertex: (D,) int, the mesh's vertex of each drawn one.
+        directions: (D, 3) float32 normals, or None.
+        """
         points = _finite(points)
         centre = (points.min(axis=0) + points.max(axis=0)) / 2
         rest = len(vertex) - (0 if directions is None else len(directions))
@@ -190,7 +198,10 @@ class _Copy:
         }
 
     def morphs(self, number: int, vertex: Array) -> Json:
-        """Offsets of each target of a node's mesh for drawn vertices, and the weights that are in the drawn positions already."""
+        """Offsets of each target of a node's mesh for drawn vertices, and the weights that are in the drawn positions already.
+
+        vertex: (D,) int, the mesh's vertex of each drawn one.
+        """
         node = self.scene.nodes[number]
         targets = self.scene.meshes[node.mesh or 0].morphs
         stored = (*morph_weights(self.scene, number), *([0.0] * len(targets)))[: len(targets)]
@@ -201,14 +212,21 @@ class _Copy:
         return {"weights": [float(w) for w in stored], "offsets": [laid[id(t.positions)] for t in targets]}
 
     def turned(self, number: int, directions: Array, vertex: Array) -> Array:
-        """Directions of some vertices as their skin turns them."""
+        """Directions of some vertices as their skin turns them.
+
+        directions: (n, 3) float32, in the mesh.
+        vertex: (n,) int, whose they are.
+        """
         linear = blended(self.scene, number, world_matrices(self.scene))[vertex]
         out = np.einsum("vij,vj->vi", linear, directions.astype(np.float64))
         length = np.linalg.norm(out, axis=1, keepdims=True)
         return np.where(length > 1e-12, out / np.where(length > 1e-12, length, 1.0), directions)
 
     def uvs(self, layer: Layer, used: Array, count: int) -> Array:
-        """(count, 2) float32 UVs of drawn vertices, v running down; corners that have none are laid on 0, 0."""
+        """(count, 2) float32 UVs of drawn vertices, v running down; corners that have none are laid on 0, 0.
+
+        used: (D,) int, the layer's row of each drawn vertex, -1 for none.
+        """
         own = np.zeros((count, 2), np.float32)
         index = layer.index[used]
         if len(layer.values):
@@ -218,7 +236,10 @@ class _Copy:
         return own
 
     def colours(self, layer: Layer, used: Array, count: int) -> Array:
-        """(count, 4) uint8 colours of drawn vertices, coded as sRGB; where there is none, white, which changes nothing."""
+        """(count, 4) uint8 colours of drawn vertices, coded as sRGB; where there is none, white, which changes nothing.
+
+        used: (D,) int, the layer's row of each drawn vertex, -1 for none.
+        """
         own = np.full((count, 4), 255, np.uint8)
         if not len(layer.values):
             return own
@@ -232,7 +253,10 @@ class _Copy:
         return own
 
     def joints(self, mesh: Mesh, skin: int, vertex: Array) -> Json:
-        """Weights by joint, in 65,535 steps, the heaviest of each vertex first. Joints that the skin lacks are left out."""
+        """Weights by joint, in 65,535 steps, the heaviest of each vertex first. Joints that the skin lacks are left out.
+
+        vertex: (D,) int, the mesh's vertex of each drawn one.
+        """
         w = mesh.weights
         assert w is not None
         names = [self.scene.part_name(j) for j in self.scene.skins[skin].joints]

@@ -44,7 +44,10 @@ class Clusters:
         self.chosen = _first_of_each(self.cell, off, self.count)
 
     def surviving_triangles(self, index: Array) -> Array:
-        """Which triangles of an index (T, 3) still have three corners, each only once: (K,) positions, in order."""
+        """Which triangles of an index (T, 3) still have three corners, each only once: (K,) positions, in order.
+
+        index: (T, 3) int.
+        """
         c = self.cell[index]
         alive = np.flatnonzero((c[:, 0] != c[:, 1]) & (c[:, 1] != c[:, 2]) & (c[:, 0] != c[:, 2]))
         if not len(alive):
@@ -67,7 +70,11 @@ def _first_of_each(group: Array, order_by: Array, count: int) -> Array:
 
 
 def clusters_for(positions: Array, index: Array, aim: int) -> tuple[Clusters, Array]:
-    """Clusters that leave about `aim` triangles of an index (T, 3), at most 1.25 times as many, and which those are."""
+    """Clusters that leave about `aim` triangles of an index (T, 3), at most 1.25 times as many, and which those are.
+
+    positions: (V, 3) float.
+    index: (T, 3) int.
+    """
     cells = max(4.0, float(np.sqrt(aim / 6)))
     best = None
     for _ in range(_TRIES):
@@ -106,13 +113,20 @@ def _coarse(mesh: Mesh, aim: int) -> Mesh:
 
 
 def light_index(positions: Array, index: Array, groups: list[Json]) -> tuple[Array, list[Json]]:
-    """A reduced index (T', 3) over the same vertices, and its groups, for drawing while something moves."""
+    """A reduced index (T', 3) over the same vertices, and its groups, for drawing while something moves.
+
+    positions: (V, 3) float.
+    index: (T, 3) int.
+    """
     clusters, kept = clusters_for(positions, index, LIGHT_AIM)
     return clusters.chosen[clusters.cell[index[kept]]], regrouped(groups, kept)
 
 
 def regrouped(groups: list[Json], triangles: Array) -> list[Json]:
-    """Groups (start and count in corners) of the triangles that are left."""
+    """Groups (start and count in corners) of the triangles that are left.
+
+    triangles: (K,) int, positions of those that are left.
+    """
     out = []
     for g in groups:
         first, last = np.searchsorted(triangles, [g["start"] // 3, (g["start"] + g["count"]) // 3])

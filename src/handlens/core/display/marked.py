@@ -13,6 +13,7 @@ def marked(full: bytes, node: int, kind: str, indices: Array) -> Array:
 
     kind: "faces" gives three corners a triangle, "edges" two a pair, "vertices" one a vertex. Empty for a part that is
     not drawn and for kinds that are not drawn on one part.
+    indices: (n,) int32, as a finding's elements have them.
     """
     opened = Opened(full)
     part = next((p for p in opened.header["parts"] if p["node"] == node), None)

@@ -133,7 +133,11 @@ class _Look:
         self.cut = self.mode == "opaque" and entry is not None and entry["alpha"]
 
     def at(self, uv: Array, tint: Array) -> Array:
-        """(n, 4) linear colours with alpha, by the place on the picture, the v of which runs down."""
+        """(n, 4) linear colours with alpha, by the place on the picture, the v of which runs down.
+
+        uv: (n, 2) float64.
+        tint: (n, 4) float64, linear, what vertex colours multiply by.
+        """
         out = np.broadcast_to(self.colour, (len(uv), 4)).copy()
         if self.image is not None:
             pixels = self.pictures.at(self.image)

@@ -111,7 +111,10 @@ def _plays(scene: Scene, channel: Channel) -> bool:
 
 
 def blended(scene: Scene, node: int, world: Array) -> Array:
-    """(V, 3, 3) linear part by which each vertex of a skinned mesh goes: its joints' blend, its own node's where it has none."""
+    """(V, 3, 3) linear part by which each vertex of a skinned mesh goes: its joints' blend, its own node's where it has none.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    """
     n = scene.nodes[node]
     assert n.mesh is not None
     assert n.skin is not None

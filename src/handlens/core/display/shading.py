@@ -26,6 +26,8 @@ def shading_normals(mesh: Mesh, points: Array) -> Layer:
     """Normals to draw by where none are stored: smooth, but hard where faces meet at more than 40°.
 
     Values: one area-weighted normal a welded position, then one a face; corners choose between the two.
+
+    points: (V, 3) float64, in the world.
     """
     if not mesh.face_count:
         return Layer(np.zeros((1, 3), np.float32), np.zeros(0, np.int32))

@@ -9,18 +9,27 @@ from ..scene.model import Array, Node, frozen
 
 
 def placed_within(n: Node, by: Array) -> Node:
-    """L T(by): the node's own frame is moved, its scale and turn are not."""
+    """L T(by): the node's own frame is moved, its scale and turn are not.
+
+    by: (3,) float64, in the node's own frame.
+    """
     moved = n.local[:3, :3] @ by + n.local[:3, 3]
     return _placed(n, moved)
 
 
 def translated_before(n: Node, by: Array) -> Node:
-    """T(by) L."""
+    """T(by) L.
+
+    by: (3,) float64, in the frame of the node above.
+    """
     return _placed(n, n.local[:3, 3] + by)
 
 
 def with_local(n: Node, local: Array) -> Node:
-    """The node with another (4, 4) matrix, told as translation, rotation and scale where those hold it."""
+    """The node with another (4, 4) matrix, told as translation, rotation and scale where those hold it.
+
+    local: (4, 4) float64, the node's frame in that of the node above.
+    """
     if Polar(local[:3, :3]).shear < 1e-7:
         t, q, s = decompose(local)
         return replace(n, translation=t, rotation=q, scale=s, matrix=None)  # type: ignore[arg-type]

@@ -11,7 +11,10 @@ from ..scene.model import Array, Layer, Mesh, Morph, frozen
 
 
 def transform_mesh(mesh: Mesh, k: Array) -> Mesh:
-    """A mesh with its positions multiplied by a (3, 3) matrix: normals by the inverse transpose, winding turned if mirrored."""
+    """A mesh with its positions multiplied by a (3, 3) matrix: normals by the inverse transpose, winding turned if mirrored.
+
+    k: (3, 3) float64, applied to columns, about the mesh's origin.
+    """
     if np.abs(k - np.eye(3)).max() <= 1e-12:
         return mesh
     determinant = float(np.linalg.det(k))

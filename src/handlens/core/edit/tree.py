@@ -156,7 +156,10 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
 
 
 def can_be_undone(frame: Array) -> bool:
-    """Whether a (4, 4) frame flattens nothing and holds numbers only."""
+    """Whether a (4, 4) frame flattens nothing and holds numbers only.
+
+    frame: (4, 4) float64.
+    """
     linear = frame[:3, :3]
     return bool(np.isfinite(frame).all()) and abs(np.linalg.det(linear)) > 1e-18 * max(float(np.abs(linear).max()), 1e-90) ** 3
 

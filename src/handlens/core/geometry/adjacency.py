@@ -53,7 +53,10 @@ class Edges:
         return np.diff(self.begins)
 
     def pairs(self, which: Array) -> Array:
-        """(n, 2) int64 welded vertices of edges, given as positions."""
+        """(n, 2) int64 welded vertices of edges, given as positions.
+
+        which: (n,) int, numbers of edges.
+        """
         key = self.key[self.begins[:-1][which]]
         return np.stack([key >> np.uint64(32), (key & np.uint64(0xFFFFFFFF)) >> np.uint64(1)], axis=1).astype(np.int64)
 
@@ -194,6 +197,7 @@ def joined_faces(across: Array, starts: Array) -> Array:
     """(F,) int32 component of each face, numbered by their lowest face.
 
     across: (C,) int32 for each corner the face beyond its side, or its own, each join in it both ways.
+    starts: (F,) int64 first corner of each face.
     """
     faces = len(starts) - 1
     owner = np.repeat(np.arange(faces, dtype=np.int32), np.diff(starts))

@@ -92,7 +92,10 @@ class Triangles:
         return met, _flat(rays, _FAR, len(origins))
 
     def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Array:
-        """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given. origins, directions: (n, 3)."""
+        """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given. origins, directions: (n, 3).
+
+        reach: (n,) float, in lengths of the direction.
+        """
         rays = self._cast("rtcOccluded16", origins, directions, reach, _RAY_ROWS)
         return np.isneginf(_flat(rays, _FAR, len(origins)))
 

@@ -8,7 +8,10 @@ from ..scene.model import Array
 
 
 def finite_points(points: Array) -> Array:
-    """The rows of (n, 3) points that are finite; the very same array where all are."""
+    """The rows of (n, 3) points that are finite; the very same array where all are.
+
+    points: (n, 3) float.
+    """
     with np.errstate(all="ignore"):
         # A sum is finite only where all that went into it is: infinities and NaN never cancel to a number.
         if np.isfinite(points.sum()):

@@ -13,7 +13,10 @@ _ROUNDS = 12
 
 
 def thinness(a: Array, b: Array, third: Array) -> Array:
-    """(n,) height over longest side of triangles given by their corners (n, 3); 0 where one has no area."""
+    """(n,) height over longest side of triangles given by their corners (n, 3); 0 where one has no area.
+
+    a, b, third: (..., 3) float64, in one unit.
+    """
     sides = np.stack([np.linalg.norm(b - a, axis=-1), np.linalg.norm(third - b, axis=-1), np.linalg.norm(a - third, axis=-1)])
     longest = sides.max(axis=0)
     twice = np.linalg.norm(np.cross(b - a, third - a), axis=-1)
@@ -24,6 +27,9 @@ def less_thin(points: Array, triangles: Array) -> Array:
     """(n - 2, 3) triangles of a polygon with (n, 3) points, as many and wound as before, over the same outline.
 
     A diagonal is exchanged only where both triangles stay on the polygon's own side and the thinner of the two gets thicker.
+
+    points: (n, 3) float64, the polygon's corners in order.
+    triangles: (n - 2, 3) int64, positions in `points`.
     """
     normal = np.cross(points - points[0], np.roll(points, -1, axis=0) - points[0]).sum(axis=0)
     out = [tuple(t) for t in triangles.tolist()]

@@ -30,7 +30,10 @@ class Holes(NamedTuple):
 
 
 def holes(mesh: Mesh, edges: Edges, ids: Array) -> Holes:
-    """The rims of a surface: edges with one face only."""
+    """The rims of a surface: edges with one face only.
+
+    ids: (V,) int, the welded number of each vertex.
+    """
     pairs = edges.pairs(np.flatnonzero(edges.uses == 1))
     if not len(pairs):
         return Holes(pairs, np.zeros(0, np.int32), np.zeros(0), np.zeros((0, 3)))
@@ -125,7 +128,10 @@ def _extents(along: Array, begins: Array, there: Array) -> Array:
 
 
 def welded_positions(mesh: Mesh, ids: Array) -> Array:
-    """(W, 3) one position for each welded number."""
+    """(W, 3) one position for each welded number.
+
+    ids: (V,) int, the welded number of each vertex.
+    """
     out = np.zeros((int(ids.max(initial=-1)) + 1, 3))
     out[ids] = mesh.positions
     return out
@@ -136,6 +142,8 @@ def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> Array:
 
     Round a vertex one goes from side to side across the edges that two faces share; every walk that closes, and every one that
     begins at an open edge, is a fan. All vertices' walks take their steps together.
+
+    ids: (V,) int, the welded number of each vertex.
     """
     assert edges.corner is not None
     total = len(mesh.corners)

@@ -16,6 +16,8 @@ def joined(pieces: Sequence[tuple[Mesh, Array]]) -> Mesh:
     """Meshes as one, each through its (4, 4) matrix into the frame of the first, which stays as it is.
 
     Positions and normals go through the matrices; a mirror turns the winding back. Slots of one material become one.
+
+    pieces: meshes, each with its (4, 4) float64 matrix; at least one.
     """
     return joined_meshes([mesh if k == 0 else _moved(mesh, matrix) for k, (mesh, matrix) in enumerate(pieces)])
 

@@ -168,7 +168,11 @@ class Doubled(NamedTuple):
 
 
 def doubled(mesh: Mesh, ids: Array, flat: Array) -> Doubled:
-    """Faces that are there twice. Where several lie together, all but the first are told."""
+    """Faces that are there twice. Where several lie together, all but the first are told.
+
+    ids: (V,) int, the welded number of each vertex.
+    flat: (F,) bool, faces without area, which count for nothing.
+    """
     none = np.zeros(0, np.int32)
     if not mesh.face_count:
         return Doubled(none, none, none)

@@ -54,7 +54,10 @@ class RayScene:
         self._scene = None if self.empty else Triangles(unit, usable)
 
     def to_unit(self, points: Array) -> Array:
-        """World points in the unit frame."""
+        """World points in the unit frame.
+
+        points: (..., 3) float64, in the world.
+        """
         return (points - self.middle) / self.size
 
     def first(self, origins: Array, directions: Array) -> Hits:
@@ -67,12 +70,20 @@ class RayScene:
         return Hits(hit, distance)
 
     def normals(self, triangles: Array) -> Array:
-        """(n, 3) float64 normals of triangles by their winding, as they were given, not of unit length."""
+        """(n, 3) float64 normals of triangles by their winding, as they were given, not of unit length.
+
+        triangles: (n,) int, numbers of triangles.
+        """
         a, b, c = (self._points[self._triangles[triangles, k]].astype(np.float64) for k in range(3))
         return np.cross(b - a, c - a)
 
     def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Array:
-        """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given."""
+        """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given.
+
+        origins: (n, 3) float, in the unit frame.
+        directions: (n, 3) float, of any length.
+        reach: (n,) float, in lengths of the direction.
+        """
         if self._scene is None or not len(origins):
             return np.zeros(len(origins), bool)
         return self._scene.blocked(origins, directions, reach)
@@ -108,6 +119,9 @@ def hemisphere_directions(normals: Array, number: Array) -> Array:
     """(n, 3) unit vectors about normals, likelier towards them by the cosine; `number` picks each one's place in the sequence.
 
     Malley's method: points of the unit disc lifted onto the hemisphere (Pharr, Jakob and Humphreys, section 13.6.3).
+
+    normals: (n, 3) float64, of unit length.
+    number: (n,) int, from 0.
     """
     u, v = sequence(number, 2).T
     r, turn = np.sqrt(u), 2 * np.pi * v
@@ -117,7 +131,11 @@ def hemisphere_directions(normals: Array, number: Array) -> Array:
 
 
 def sequence(number: Array, width: int) -> Array:
-    """(n, width) points of the unit cube at places of the additive recurrence with the plastic numbers (Roberts 2018)."""
+    """(n, width) points of the unit cube at places of the additive recurrence with the plastic numbers (Roberts 2018).
+
+    number: (n,) int, from 0.
+    width: 1 to 4 coordinates a point.
+    """
     x = 2.0
     for _ in range(30):
         x = (1 + x) ** (1 / (width + 1))

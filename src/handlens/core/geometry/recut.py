@@ -33,7 +33,10 @@ def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
 
 
 def only_faces(mesh: Mesh, keep: Array) -> Mesh:
-    """The mesh with the faces of a mask (F,) alone, in their order."""
+    """The mesh with the faces of a mask (F,) alone, in their order.
+
+    keep: (F,) bool.
+    """
     counts = mesh.corner_counts
     return recut(
         mesh, np.flatnonzero(np.repeat(keep, counts)), np.concatenate([[0], np.cumsum(counts[keep])]), np.flatnonzero(keep)
@@ -45,6 +48,8 @@ def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
 
     Stored normals that went with the old winding are turned too, and those that already went against it are kept; the
     sign of a tangent follows its normal.
+
+    turn: (F,) bool.
     """
     face = face_of_corner(mesh)
     corners = np.where(turn[face], turned_corners(mesh), np.arange(len(mesh.corners)))
@@ -95,7 +100,10 @@ def _negated(layer: Layer, corners: Array, columns: slice) -> Layer:
 
 
 def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
-    """The mesh with the vertices of a mask (V,) alone, in their order; every face, line and point must use only those."""
+    """The mesh with the vertices of a mask (V,) alone, in their order; every face, line and point must use only those.
+
+    keep: (V,) bool.
+    """
     number = (np.cumsum(keep) - 1).astype(np.int32)
     weights = mesh.weights
     if weights is not None:
@@ -117,7 +125,7 @@ def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
 def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
     """The mesh with more vertices behind its own, which nothing uses yet.
 
-    source: (n,) int64 vertex whose weights and morph offsets each new one takes. positions: (n, 3) float64.
+    source: (n,) int, the vertex whose weights and morph offsets each new one takes. positions: (n, 3) float64.
     """
     weights = mesh.weights
     if weights is not None:

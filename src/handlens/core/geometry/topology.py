@@ -68,6 +68,8 @@ def surface(mesh: Mesh, corners: bool = False) -> Topology:
 def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
     """(F,) bool: faces whose area is nothing beside their longest side, 1e-12 of its square; and needles among them and others,
     where all faces are triangles.
+
+    ids: (V,) int, the welded number of each vertex.
     """
     if mesh.only_triangles:
         index = mesh.corners.reshape(-1, 3)
@@ -91,7 +93,11 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
 
 
 def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
-    """(n,) bool triangles (n, 3) of points without area, and needles, both told by the cross product and the longest side."""
+    """(n,) bool triangles (n, 3) of points without area, and needles, both told by the cross product and the longest side.
+
+    points: (V, 3) float.
+    index: (n, 3) int, positions in `points`.
+    """
     a, b, c = points[index[:, 0]], points[index[:, 1]], points[index[:, 2]]
     # Infinite coordinates give NaN here, which compares as having area: they are reported by themselves.
     with np.errstate(invalid="ignore", over="ignore"):
@@ -103,7 +109,10 @@ def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
 
 
 def squared(vectors: Array) -> Array:
-    """(n,) squared lengths of vectors (n, 3)."""
+    """(n,) squared lengths of vectors (n, 3).
+
+    vectors: (n, 3) float64.
+    """
     out = vectors[:, 0] * vectors[:, 0]
     out += vectors[:, 1] * vectors[:, 1]
     out += vectors[:, 2] * vectors[:, 2]
@@ -122,7 +131,10 @@ def _cross_squared(u: Array, v: Array) -> Array:
 
 
 def connected_pieces(mesh: Mesh, ids: Array) -> int:
-    """How many pieces the faces fall into where pieces share no welded position."""
+    """How many pieces the faces fall into where pieces share no welded position.
+
+    ids: (V,) int, the welded number of each vertex.
+    """
     corner = ids[mesh.corners]
     chained = np.ones(len(corner), bool)
     chained[mesh.starts[1:] - 1] = False

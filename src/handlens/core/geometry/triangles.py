@@ -59,7 +59,10 @@ def fan(mesh: Mesh) -> tuple[Array, Array]:
 
 
 def cross(u: Array, v: Array) -> Array:
-    """(n, 3) cross products by components: np.cross makes three times the temporaries and takes twice as long."""
+    """(n, 3) cross products by components: np.cross makes three times the temporaries and takes twice as long.
+
+    u, v: (n, 3) float64.
+    """
     out = np.empty(u.shape, np.result_type(u, v))
     out[:, 0] = u[:, 1] * v[:, 2] - u[:, 2] * v[:, 1]
     out[:, 1] = u[:, 2] * v[:, 0] - u[:, 0] * v[:, 2]
@@ -111,7 +114,10 @@ def concave(mesh: Mesh) -> Array:
 
 
 def clip_ears(points: Array) -> Array | None:
-    """(n - 2, 3) int64 triangles of a polygon (n, 3), cut in its own plane and wound as it is; None where it has none."""
+    """(n - 2, 3) int64 triangles of a polygon (n, 3), cut in its own plane and wound as it is; None where it has none.
+
+    points: (n, 3) float64, the polygon's corners in order.
+    """
     import mapbox_earcut
 
     centre = points[0]

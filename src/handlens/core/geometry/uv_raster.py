@@ -27,12 +27,18 @@ class Outline(NamedTuple):
         return np.abs(self.end[:, 1].astype(np.float64) - self.begin[:, 1]) * resolution
 
     def some(self, which: Array | slice) -> Outline:
-        """The sides that a mask, an index or a slice picks."""
+        """The sides that a mask, an index or a slice picks.
+
+        which: (n,) bool or int, or a slice of sides.
+        """
         return Outline(self.begin[which], self.end[which], self.weight[which])
 
 
 def around(uv: Array, weight: Array) -> Outline:
-    """The three sides of each of (T, 3, 2) triangles. weight: (T,) +1 for counter-clockwise ones, -1 for the others."""
+    """The three sides of each of (T, 3, 2) triangles. weight: (T,) +1 for counter-clockwise ones, -1 for the others.
+
+    uv: (T, 3, 2), in texels.
+    """
     return Outline(uv.reshape(-1, 2), uv[:, [1, 2, 0]].reshape(-1, 2), np.repeat(weight, 3))
 
 
@@ -179,6 +185,8 @@ def gap(labels: Array) -> float | None:
 
     None where there are fewer than two. Each empty texel takes the label of the nearest covered one; where two labels meet,
     the way from one island to the other leads through there.
+
+    labels: (H, W) int32, the island that covers each texel, 0 for none.
     """
     if len(np.unique(labels[labels >= 0])) < 2:
         return None

@@ -50,7 +50,10 @@ class StationMeasures(Generic[T]):
         return None if kept is None else self._decoded(kept)
 
     def stored(self, scene: Scene, measures: Measures, arrays: dict[str, Array]) -> bytes:
-        """Measure, as it is stored."""
+        """Measure, as it is stored.
+
+        arrays: element lists by key, to which its own are added.
+        """
         for held, taken, found in self._last:
             if (earlier := held()) is not None and self._same(earlier, scene):
                 arrays.update(found)

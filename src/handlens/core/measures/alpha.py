@@ -24,6 +24,8 @@ def alpha_figures(pixels: Array) -> AlphaFigures:
 
     A pixel between gone and solid belongs to a rim where both a gone and a solid one lie within two pixels of it; elsewhere it
     fades. Few colours drawn pixel by pixel, smoothed rims and hand-drawn holes are told from gradients by this.
+
+    pixels: (H, W, 4) uint8.
     """
     a = np.ascontiguousarray(pixels[:, :, 3])
     counts = np.bincount(a.ravel(), minlength=256)

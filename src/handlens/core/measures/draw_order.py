@@ -48,6 +48,7 @@ def draw_orders(scene: Scene, world: Array, parts: list[int]) -> list[DrawOrderF
     parts: nodes with a mesh. A part is drawn whole, the one with the farther middle of its box first; pieces of one part in
     the order in which they are stored. On a ray that meets two, it is wrong where the one drawn last is not the nearer, or
     where its far side, drawn too, lies behind the other. Equal distances count as wrong: which comes first is chance.
+    world: (N, 4, 4) float64 world matrices of all nodes.
     """
     whole = [layer for i in parts if (layer := _layer(scene, world, i)) is not None]
     if sum(len(x.triangles) for x in whole) > _TRIANGLES:

@@ -91,6 +91,8 @@ class Known:
         """The figures of a mesh as they would be measured now, its arrays put among `arrays`; None where they are not held.
 
         What is measured only for some meshes (twin: a shape key; alone and not too large: its pieces) must be held where it is wanted.
+
+        arrays: element lists by key, to which its own are added.
         """
         found = self.meshes.get(content)
         counted = alone and 0 < mesh.face_count <= PIECES_UP_TO
@@ -108,7 +110,10 @@ class Known:
         )
 
     def looked(self, key: str, arrays: dict[str, Array]) -> tuple[list[FacingFigures], WalkFigures | None] | None:
-        """Facing and walk-round of earlier measures with the same key, their arrays put among `arrays`; None where there are none."""
+        """Facing and walk-round of earlier measures with the same key, their arrays put among `arrays`; None where there are none.
+
+        arrays: element lists by key, to which its own are added.
+        """
         if self.earlier is None or self.earlier.facing_key != key:
             return None
         arrays.update({k: self.earlier.array(k) for k in self.earlier.arrays if k.startswith("part:")})

@@ -55,7 +55,10 @@ def facing_key(scene: Scene, contents: Sequence[str]) -> str:
 def look(
     scene: Scene, patches: dict[int, Patches], holes: dict[int, Holes], arrays: dict[str, Array]
 ) -> tuple[list[FacingFigures], WalkFigures | None]:
-    """Judge the facing of every part and walk round the model. Element arrays go into `arrays` under "part:<node>:…"."""
+    """Judge the facing of every part and walk round the model. Element arrays go into `arrays` under "part:<node>:…".
+
+    arrays: element lists by key, to which its own are added, (n,) int32 each.
+    """
     parts = placed_parts(scene, patches)
     if not parts:
         return [], None

@@ -23,6 +23,8 @@ def normal_map(pixels: Array) -> NormalMapFigures:
     Green is told by integrability: the slopes of a height field have no curl (Frankot and Chellappa 1988), so of the two
     signs of green the right one leaves less of it. Differences are taken over squares of four pixels, so that noise says
     nothing for either sign. Undecided where the two differ by less than a third, or the squares do not agree.
+
+    pixels: (H, W, 4) uint8.
     """
     unit = outward = count = 0
     flat = True

@@ -19,7 +19,10 @@ _STILL = 1e-6
 
 
 def nudges(scene: Scene, world: Array) -> list[NudgeFigures]:
-    """One entry for each skinned part and each group above it; the roots of its joints are among the groups tried."""
+    """One entry for each skinned part and each group above it; the roots of its joints are among the groups tried.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    """
     up = parents(scene)
     driven = {channel.node for clip in scene.clips for channel in clip.channels}
     out: list[NudgeFigures] = []

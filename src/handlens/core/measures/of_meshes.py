@@ -32,7 +32,10 @@ class Seen:
         self.skip = too_many(scene)
 
     def keep(self, number: int, patches: Patches | None, holes: Holes | None, areas: dict[int, Array]) -> None:
-        """What measuring a mesh gave, where it was measured elsewhere."""
+        """What measuring a mesh gave, where it was measured elsewhere.
+
+        areas: (T,) float64 of the triangles of each UV set.
+        """
         if patches is not None and holes is not None:
             self.patches[number], self.holes[number] = patches, holes
         self.areas.of(self.scene.meshes[number]).update(areas)
@@ -40,7 +43,10 @@ class Seen:
     def look(
         self, meshes: list[MeshFigures], known: Known | None, arrays: dict[str, Array]
     ) -> tuple[list[FacingFigures], WalkFigures | None, str | None]:
-        """Facing figures and the walk-round test, taken over where nothing that they hang on has changed, and their key."""
+        """Facing figures and the walk-round test, taken over where nothing that they hang on has changed, and their key.
+
+        arrays: element lists by key, to which its own are added.
+        """
         if self.skip:
             return [], None, None
         key = facing_key(self.scene, [m.content or "" for m in meshes]) if known is not None else None
@@ -63,7 +69,10 @@ def mesh_figures(
     seen: Seen | None,
     step: Callable[[float], None],
 ) -> MeshFigures:
-    """seen: where looking at the whole model finds what it needs; None where only counts are wanted. step: told the share done."""
+    """seen: where looking at the whole model finds what it needs; None where only counts are wanted. step: told the share done.
+
+    arrays: element lists by key, to which its own are added, (n,) int32 each.
+    """
     top = surface(mesh) if seen is None else surface_once(mesh)
     step(0.2)
     shape, uvs = NO_SURFACE, list[UvFigures]()

@@ -37,7 +37,11 @@ class Worst(NamedTuple):
 
 
 def links(scene: Scene, order: Sequence[int], up: Sequence[int], world: Array) -> dict[int, Worst]:
-    """The coarsest link above and at each node: its translation is a number of its own, whatever cancels it further down."""
+    """The coarsest link above and at each node: its translation is a number of its own, whatever cancels it further down.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    order: nodes, each after the one above it. up: the node above each, -1 for none.
+    """
     out: dict[int, Worst] = {}
     for i in order:
         far = float(np.abs(scene.nodes[i].local[:3, 3]).max())
@@ -49,7 +53,12 @@ def links(scene: Scene, order: Sequence[int], up: Sequence[int], world: Array) -
 
 
 def coarsest(world_far: float, stored: Array, matrix: Array, link: Worst, node: int) -> Worst:
-    """The coarsest of a part: as it stands, in its own vertices (V, 3), or at a link above it."""
+    """The coarsest of a part: as it stands, in its own vertices (V, 3), or at a link above it.
+
+    stored: (V, 3) float.
+    matrix: (4, 4) float64 world matrix of the part.
+    world_far: the largest world coordinate, in the file's unit.
+    """
     far = float(np.abs(stored).max(initial=0.0))
     size = _size(matrix)
     found = (
@@ -63,6 +72,7 @@ def coarsest(world_far: float, stored: Array, matrix: Array, link: Worst, node: 
 def rounded(points: Array) -> bool:
     """Whether (V, 3) coordinates are multiples of the gap of 32-bit floats out there, fewer than a thousand of which make up the
     shape: what was finer is gone, and no moving brings it back.
+    points: (V, 3) float.
     """
     for k in range(3):
         v = points[:, k]

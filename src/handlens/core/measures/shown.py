@@ -47,7 +47,11 @@ def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFi
 
 
 def texels(uv: Array, pixels: Array, sampler: Json, v_down: bool) -> Array:
-    """(n, 4) uint8 nearest texels at UVs, repeated or held at the border as the sampler says (glTF 2.0 §3.8.4)."""
+    """(n, 4) uint8 nearest texels at UVs, repeated or held at the border as the sampler says (glTF 2.0 §3.8.4).
+
+    uv: (n, 2) float.
+    pixels: (H, W, 4) uint8, the first row on top.
+    """
     high, wide = pixels.shape[:2]
     v = uv[:, 1] if v_down else 1 - uv[:, 1]
     column, row = np.floor(uv[:, 0] * wide), np.floor(v * high)

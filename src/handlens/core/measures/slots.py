@@ -73,7 +73,10 @@ def material_figures(
 
 
 def users_of(measures: Measures, images: Array) -> Array:
-    """(n,) int32 materials that use any of some images (numbers, int)."""
+    """(n,) int32 materials that use any of some images (numbers, int).
+
+    images: (k,) int.
+    """
     wanted = set(images.tolist())
     return np.array([k for k, x in enumerate(measures.materials) if wanted & set(x.images)], np.int32)
 

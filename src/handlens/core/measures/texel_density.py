@@ -25,6 +25,8 @@ def densities(
 
     On a triangle it is the square root of its pixels over its area: pixels on a file unit of length, whichever way it runs. The
     figures are those that half, a tenth and nine tenths of the part's area do not exceed.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
     """
     out = []
     for node in parts:

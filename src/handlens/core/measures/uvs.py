@@ -37,6 +37,7 @@ def uv_figures(
 
     edges: of the faces that have an area. flat: (F,) faces without. areas: where those of the sets are kept. v_down: whether v counts downwards, so that what runs
     the right way round on the picture has a negative area in the numbers.
+    arrays: element lists by key, to which its own are added.
     """
     triangles = fan(mesh)
     return [_set(mesh, k, triangles, areas.twice(mesh, k), edges, flat, arrays, v_down) for k in range(len(mesh.uvs))]

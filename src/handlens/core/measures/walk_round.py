@@ -80,14 +80,23 @@ class _Fronts:
         self.single = np.concatenate([~both[p.face] for p, both in zip(parts, double_sided, strict=True)])
 
     def back(self, triangles: Array, directions: Array) -> Array:
-        """(n,) bool: whether rays that meet triangles meet a back that is not drawn."""
+        """(n,) bool: whether rays that meet triangles meet a back that is not drawn.
+
+        triangles: (n,) int.
+        directions: (n, 3) float64.
+        """
         normals = self.rays.normals(triangles)
         lean = np.einsum("ij,ij->i", normals, directions)
         lean[self.mirrored[np.searchsorted(self.begins, triangles, side="right") - 1]] *= -1
         return (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
 
     def uncovered(self, origins: Array, directions: Array, triangles: Array, distances: Array) -> Array:
-        """(n,) bool: of rays that met a back, those in whose place no front is drawn, be it behind it or in the very same one."""
+        """(n,) bool: of rays that met a back, those in whose place no front is drawn, be it behind it or in the very same one.
+
+        origins, directions: (n, 3) float64, in the unit frame.
+        triangles: (n,) int, what was met.
+        distances: (n,) float, in lengths of the direction.
+        """
         behind = origins + directions * (distances[:, None] + 1e-6)
         hit = self.rays.first(behind, directions)
         near = (hit.triangle >= 0) & (hit.distance < BEHIND)

@@ -197,7 +197,10 @@ class Compared:
         return self.a.meshes[part.sent].name or f"mesh {part.sent}"
 
     def place(self, part: Part, faces: Array) -> Place:
-        """Faces of the first mesh, as a place in the second where they are found there."""
+        """Faces of the first mesh, as a place in the second where they are found there.
+
+        faces: (n,) int, numbers of faces of the first mesh.
+        """
         met = self.faces[part.sent, part.read_back].face
         there = met[faces]
         if len(there) and (there >= 0).any():
@@ -205,7 +208,10 @@ class Compared:
         return self.place_of(part, faces.astype(np.int64), gone=True)
 
     def place_of(self, part: Part, faces: Array, gone: bool = False) -> Place:
-        """Faces of the second mesh, or of the first where they are gone."""
+        """Faces of the second mesh, or of the first where they are gone.
+
+        faces: (n,) int, numbers of faces.
+        """
         sent, read_back = part.nodes[0] if part.nodes else (None, None)
         return Place(self.name(part), sent, read_back, faces, gone)
 

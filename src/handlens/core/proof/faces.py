@@ -218,7 +218,11 @@ def match_loose(a: Mesh, b: Mesh, tolerance: float) -> tuple[Array, Array]:
 
 
 def place_numbers(a: Array, b: Array, tolerance: float) -> tuple[Array, Array]:
-    """Numbers of the places of points (V, 3) of two meshes: the same for points that are equal, or that lie within a tolerance."""
+    """Numbers of the places of points (V, 3) of two meshes: the same for points that are equal, or that lie within a tolerance.
+
+    a, b: (V, 3) float, in one frame and unit.
+    tolerance: in that unit.
+    """
     ids, count = distinct_rows([np.concatenate([a[:, k], b[:, k]]) for k in range(3)])
     ids = ids.astype(np.int64)
     na, nb = ids[: len(a)], ids[len(a) :]
@@ -239,7 +243,10 @@ def place_numbers(a: Array, b: Array, tolerance: float) -> tuple[Array, Array]:
 
 
 def same_array(a: Array, b: Array) -> bool:
-    """Whether two arrays hold the same bytes of the same type; what is not a number is the same as itself."""
+    """Whether two arrays hold the same bytes of the same type; what is not a number is the same as itself.
+
+    a, b: of any shape and type.
+    """
     if a is b:
         return True
     if a.dtype != b.dtype or a.shape != b.shape:

@@ -108,7 +108,10 @@ def _row_distances(a: Array, b: Array, step: float, angle: bool) -> Array:
 
 
 def corner_attributes(mesh: Mesh, label: Array) -> Array:
-    """(C, k) everything that hangs on the corners of a mesh, beside a label (F,) of each face; NaN for nothing."""
+    """(C, k) everything that hangs on the corners of a mesh, beside a label (F,) of each face; NaN for nothing.
+
+    label: (F,) int.
+    """
     columns = [np.repeat(label.astype(np.float64), mesh.corner_counts)[:, None]]
     columns += [layer.at_corners().astype(np.float64) for layer in mesh.layers() if len(layer.values)]
     return np.column_stack(columns)

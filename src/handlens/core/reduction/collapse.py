@@ -86,7 +86,10 @@ class Reducer:
 
     def sound(self, left: Array) -> Array:
         """Triangles (n, 3) of wedges, a surface wherever there was one: what became none is held back and reduced elsewhere instead;
-        what is folded still, or where the mesh is large, has edges about it collapsed, for a few triangles fewer."""
+        what is folded still, or where the mesh is large, has edges about it collapsed, for a few triangles fewer.
+
+        left: (n, 3) int.
+        """
         if not self.able or len(left) >= self.count:
             return left
         w = self.wedges
@@ -194,7 +197,10 @@ class Reducer:
 
     def placed(self, triangles: Array, most: int = MOST) -> Array:
         """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
-        that they are fitted by."""
+        that they are fitted by.
+
+        triangles: (n, 3) int, of wedges.
+        """
         w = self.wedges
         used = used_indices(triangles, len(w.corner))
         points, local = np.unique(w.point[used], return_inverse=True)
@@ -226,7 +232,10 @@ class Reducer:
         return out
 
     def reduced(self, triangles: Array) -> Reduced:
-        """The mesh of triangles of wedges: points fitted, needles taken out, UVs laid to show what they showed, normals as they were shaded."""
+        """The mesh of triangles of wedges: points fitted, needles taken out, UVs laid to show what they showed, normals as they were shaded.
+
+        triangles: (n, 3) int, of wedges.
+        """
         w = self.wedges
         placed = self.placed(triangles)
         cut = w.cut

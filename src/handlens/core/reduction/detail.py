@@ -100,7 +100,11 @@ class _Fine:
         self.rays = RayScene(self.positions, self.triangles)
 
     def met(self, points: Array, directions: Array, reach: float) -> tuple[Array, Array, Array]:
-        """What rays meet that begin `reach` outside of points and go inwards twice as far: whether, the normal there, the place."""
+        """What rays meet that begin `reach` outside of points and go inwards twice as far: whether, the normal there, the place.
+
+        points, directions: (n, 3) float64, in the world.
+        reach: in the world's unit.
+        """
         hits = self.rays.first(self.rays.to_unit(points + reach * directions), -directions)
         met = (hits.triangle >= 0) & (hits.distance * self.rays.size <= 2 * reach)
         triangle = np.where(met, hits.triangle, 0)
@@ -111,7 +115,10 @@ class _Fine:
         return met, np.where(met[:, None], normal, directions), np.concatenate([places, normal], axis=1)
 
     def open_sky(self, places: Array) -> Array:
-        """(n,) share of the sky that is open above places (n, 6) of points and normals, likelier rays the nearer they are to the normal."""
+        """(n,) share of the sky that is open above places (n, 6) of points and normals, likelier rays the nearer they are to the normal.
+
+        places: (n, 6) float64.
+        """
         points, normals = places[:, :3], places[:, 3:]
         start = self.rays.to_unit(points) + 10 * OFFSET * normals
         open_ = np.zeros(len(points))
@@ -155,7 +162,11 @@ class _Frame:
         return _unit(square), sign
 
     def at(self, triangle: Array, weight: Array) -> tuple[Array, Array, Array, Array]:
-        """Places, and unit tangent, bitangent and normal there, as whoever draws works them out."""
+        """Places, and unit tangent, bitangent and normal there, as whoever draws works them out.
+
+        triangle: (n,) int.
+        weight: (n, 3) float64, barycentric.
+        """
         blend = lambda values: np.einsum("ij,ijk->ik", weight, values.reshape(-1, 3, values.shape[1])[triangle])
         place = np.einsum("ij,ijk->ik", weight, self.positions[self.triangles[triangle]])
         n, t = _unit(blend(self.normals)), blend(self.tangents)
@@ -163,7 +174,11 @@ class _Frame:
         return place, t, np.cross(n, t) * self.sign[3 * triangle][:, None], n
 
     def looked_up(self, fine: _Fine, triangle: Array, weight: Array, reach: float) -> tuple[Array, Array, Array]:
-        """(n, 3) normals of the fine surface in tangent space, whether a ray met it, and the places that were met."""
+        """(n, 3) normals of the fine surface in tangent space, whether a ray met it, and the places that were met.
+
+        triangle: (n,) int.
+        weight: (n, 3) float64, barycentric.
+        """
         place, t, b, n = self.at(triangle, weight)
         met, normal, places = fine.met(place, n, reach)
         told = np.stack([np.einsum("ij,ij->i", normal, axis) for axis in (t, b, n)], axis=1)
@@ -172,7 +187,12 @@ class _Frame:
         return _unit(told), met, places
 
     def off(self, fine: _Fine, picture: Array, triangle: Array, weight: Array, reach: float) -> float:
-        """Mean angle in degrees between what a picture gives at samples, between its texels, and the fine surface there."""
+        """Mean angle in degrees between what a picture gives at samples, between its texels, and the fine surface there.
+
+        picture: (H, W, 3) uint8.
+        triangle: (n,) int.
+        weight: (n, 3) float64, barycentric.
+        """
         if not len(triangle):
             return 0.0
         place, t, b, n = self.at(triangle, weight)

@@ -32,7 +32,10 @@ class Box(NamedTuple):
 
 def smallest_ball(points: Array) -> Ball:
     """The ball of the least radius that holds points (n, d), exact but for rounding: it is held by at most d + 1 of them (Welzl 1991),
-    which are found by taking in the farthest point, again and again."""
+    which are found by taking in the farthest point, again and again.
+
+    points: (n, d) float64.
+    """
     held = [int(np.argmax(np.linalg.norm(points - points[0], axis=1)))]
     ball = Ball(points[held[0]], 0.0)
     for _ in range(200):
@@ -75,7 +78,10 @@ def _circumscribed_ball(points: Array) -> Ball | None:
 
 
 def upright_box(points: Array) -> Box:
-    """The box along the axes."""
+    """The box along the axes.
+
+    points: (n, 3) float64.
+    """
     low, high = points.min(axis=0), points.max(axis=0)
     return Box((low + high) / 2, np.eye(3), (high - low) / 2)
 

@@ -27,7 +27,11 @@ _SIDE = 0.3
 def fitted(before: Spread, positions: Array, triangles: Array, fixed: Array, most: int = MOST) -> Array:
     """(V, 3) positions of the reduced surface, better placed: once, and of few triangles as often as it helps much. before: the surface
     of before. fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they
-    were."""
+    were.
+
+    positions: (V, 3) float64.
+    triangles: (n, 3) int.
+    """
     if fixed.all() or not len(triangles):
         return positions
     placed, _ = _fitted_once(before, positions, triangles, fixed, most)

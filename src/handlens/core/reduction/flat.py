@@ -223,7 +223,10 @@ class _Work:
         return pinched
 
     def needless(self, aside: Array) -> Array:
-        """(P,) bool: welded points that no outline needs, those of regions that are set aside excepted."""
+        """(P,) bool: welded points that no outline needs, those of regions that are set aside excepted.
+
+        aside: (R,) bool, regions.
+        """
         total = len(self.held)
         owner = np.repeat(self.region, 3)
         pairs = np.unique(self.at.astype(np.int64) * self.regions + owner)
@@ -271,7 +274,11 @@ class _Work:
         return out
 
     def outlines(self, gone: Array, aside: Array) -> Iterator[tuple[int, list[list[int]] | None]]:
-        """Regions that lose points, each with its loops of corners; None for one whose border does not close."""
+        """Regions that lose points, each with its loops of corners; None for one whose border does not close.
+
+        gone: (P,) bool, welded points.
+        aside: (R,) bool, regions.
+        """
         touched = np.zeros(self.regions, bool)
         touched[np.repeat(self.region, 3)[gone[self.at]]] = True
         touched &= ~aside

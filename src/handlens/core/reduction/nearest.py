@@ -71,7 +71,10 @@ class Tree:
 
     def affords(self, points: Array) -> int:
         """How many points may be asked for within some seconds, as a few (n, 3) show: where large triangles lie through each other every
-        box is met by every question."""
+        box is met by every question.
+
+        points: (n, 3) float64.
+        """
         if len(points) < PROBES // 2:
             return _NO_LIMIT
         few = points[:: max(len(points) // PROBES, 1)][:PROBES]
@@ -85,7 +88,10 @@ class Tree:
         return time.thread_time() - began
 
     def nearest(self, points: Array) -> Nearest:
-        """The nearest point of the triangles to each point (n, 3)."""
+        """The nearest point of the triangles to each point (n, 3).
+
+        points: (n, 3) float64.
+        """
         if not len(points):
             return Nearest(np.zeros(0), np.zeros(0, np.int64), np.zeros((0, 3)))
         given = np.ascontiguousarray(points, np.float64)
@@ -97,7 +103,10 @@ class Tree:
 
 def barycentric(points: Array, corners: Array, inside: bool = True) -> Array:
     """(n, 3) weights of triangles' corners (n, 3, 3) that give points in their planes; the first corner's where there is no area.
-    inside: whether the points are known to lie in the triangles, so that what is less than 0 is an error of rounding."""
+    inside: whether the points are known to lie in the triangles, so that what is less than 0 is an error of rounding.
+    points: (n, 3) float64.
+    corners: (n, 3, 3) float64.
+    """
     u, v, w = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], points - corners[:, 0]
     uu, uv, vv = (np.einsum("ij,ij->i", x, y) for x, y in ((u, u), (u, v), (v, v)))
     uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)

@@ -23,6 +23,8 @@ def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Arra
     a face on two points, an edge of three faces, a face without height, a fold, a face that looks away, several fans. normals: (W, 3)
     what stood at wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all
     where it is None.
+
+    triangles: (n, 3) int.
     """
     points = int(wedges.point.max(initial=-1)) + 1
     bad = np.zeros(points, np.uint8)
@@ -65,7 +67,10 @@ def _mark(bad: Array, points: Array, bit: int) -> None:
 
 
 def lost(wedges: Wedges, triangles: Array) -> Array:
-    """(W,) bool: wedges of islands of which no triangle is left."""
+    """(W,) bool: wedges of islands of which no triangle is left.
+
+    triangles: (n, 3) int, of wedges.
+    """
     kept = np.zeros(int(wedges.chart.max(initial=-1)) + 1, bool)
     kept[wedges.chart[triangles]] = True
     had = np.zeros(len(kept), bool)
@@ -92,7 +97,11 @@ def _fans(triangles: Array, one: Array, other: Array, points: int) -> Array:
 
 
 def ring(triangles: Array, points: Array, rings: int) -> Array:
-    """(P,) bool: points (P,) bool and those within so many edges of them. triangles: (n, 3) points."""
+    """(P,) bool: points (P,) bool and those within so many edges of them. triangles: (n, 3) points.
+
+    points: (P,) bool.
+    rings: how many edges away.
+    """
     out = points.copy()
     for _ in range(rings):
         out[triangles[out[triangles].any(axis=1)].reshape(-1)] = True
@@ -103,6 +112,7 @@ def without_collapsed_walls(wedges: Wedges, triangles: Array) -> Array:
     """Triangles (n, 3) of wedges without pairs that lie back to back on three points, have an edge that more than two triangles share, and
     whose points others have too: what became of two sides that met. Pairs that lay so before stay, and so do fins, which are all that
     is left of something.
+    triangles: (n, 3) int.
     """
     t = np.sort(wedges.point[triangles], axis=1)
     ids, count = distinct_rows([t])
@@ -125,6 +135,7 @@ def without_flat(positions: Array, triangles: Array) -> Array:
     """Triangles (n, 3) of wedges, those without area gone: where one lies along a side of its neighbour, both are cut the other way.
 
     positions: (W, 3). What has a seam along its longest side stays as it is.
+    triangles: (n, 3) int.
     """
     out = triangles.copy()
     for _ in range(_TURNS):

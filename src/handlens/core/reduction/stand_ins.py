@@ -69,7 +69,10 @@ class Fit(NamedTuple):
 
 
 def hull_of(points: Array) -> tuple[Array, Array] | None:
-    """The convex hull, points (n, 3) and triangles wound outward; None of points that lie in one plane."""
+    """The convex hull, points (n, 3) and triangles wound outward; None of points that lie in one plane.
+
+    points: (n, 3) float64.
+    """
     from scipy.spatial import ConvexHull, QhullError
 
     try:
@@ -207,13 +210,21 @@ def _several(positions: Array, triangles: Array, hull: tuple[Array, Array]) -> l
 
 
 def volume_of(positions: Array, triangles: Array) -> float:
-    """The volume within a closed surface wound outward (divergence theorem)."""
+    """The volume within a closed surface wound outward (divergence theorem).
+
+    positions: (V, 3) float64.
+    triangles: (n, 3) int.
+    """
     p = positions[triangles] - positions[triangles[0, 0]]
     return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
 
 
 def fit_of(shape: Shape, positions: Array, triangles: Array, volume: float, up: int) -> Fit:
-    """Measure how a shape fits a part. volume: the part's own, or that of its hull where it is not closed. up: the upright axis."""
+    """Measure how a shape fits a part. volume: the part's own, or that of its hull where it is not closed. up: the upright axis.
+
+    positions: (V, 3) float64, of the part.
+    triangles: (n, 3) int.
+    """
     points, faces = shape.merged
     inside = sum(abs(volume_of(p, t)) for p, t in shape.pieces)
     gap = distances(Surface(positions, triangles), Surface(points, faces), 20_000, 20_000)[0]
@@ -268,7 +279,10 @@ def stands(shape: Shape, up: int) -> bool:
 
 
 def hull_of_flat(points: Array) -> Array | None:
-    """The outline of points (n, 2), against the clock; None where they lie on one line."""
+    """The outline of points (n, 2), against the clock; None where they lie on one line.
+
+    points: (n, 2) float64.
+    """
     from scipy.spatial import ConvexHull, QhullError
 
     try:

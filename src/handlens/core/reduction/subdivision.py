@@ -100,7 +100,10 @@ class _Around:
         return _Around(mesh, int(mesh.corner_counts[0]), ids[mesh.corners], twin, piece, crowded)
 
     def turn(self, corner: Array, by: int) -> Array:
-        """Corners so many steps further round their face."""
+        """Corners so many steps further round their face.
+
+        corner: (...) int, of any shape.
+        """
         k = self.sides
         return corner - corner % k + (corner + by) % k
 
@@ -159,7 +162,10 @@ class _Around:
 
     def off(self, role: Array, pieces: int) -> Array:
         """(pieces,) how well roles explain each piece: the sum of squares by which the middles of sides lie off them; inf where roles do
-        not hold."""
+        not hold.
+
+        role: (V,) int, what each vertex is taken for.
+        """
         k = self.sides
         bad = np.zeros(pieces, bool)
         bad[self.piece[role < 0]] = True

@@ -30,6 +30,7 @@ def placings(scene: Scene, world: Array) -> list[Array]:
     At the pose of binding World · InverseBind is the same for all joints, namely the way from the mesh's frame to the world. Where
     joints were posed since, it is taken from those that were not: where a node that shows the skin stands, if a joint agrees with it;
     else where the topmost joint says, if another agrees; else as most say.
+    world: (N, 4, 4) float64 world matrices of all nodes.
     """
     shown: dict[int, list[int]] = {}
     for i, n in enumerate(scene.nodes):
@@ -46,6 +47,9 @@ def placings(scene: Scene, world: Array) -> list[Array]:
 def placed_by(matrices: Array, hints: Sequence[Array] = ()) -> Array:
     """(4, 4) the one of (J, 4, 4) matrices that the others were before some were moved: one that a hint agrees with, else the first
     if another agrees with it, else that with which most agree. The identity where none is sound.
+
+    matrices: (J, 4, 4) float64.
+    hints: (4, 4) float64 each, the likeliest first.
     """
     good = np.flatnonzero(np.isfinite(matrices).all(axis=(1, 2)) & (np.abs(np.linalg.det(matrices[:, :3, :3])) > 0))
     if not len(good):
@@ -67,6 +71,7 @@ def departures(world: Array, skin: Skin, placing: Array) -> tuple[Array, Array]:
 
     placing: the mesh's frame in the world when it was bound, as `placed_by` has it. Scale counts for nothing: a joint may be drawn at
     any size.
+    world: (N, 4, 4) float64 world matrices of all nodes.
     """
     if not skin.joints:
         return np.zeros(0), np.zeros(0)
@@ -81,6 +86,7 @@ def own_departures(world: Array, skin: Skin, placing: Array, up: Array) -> tuple
     """As `departures`, each joint against the one above it, so that what only hangs on a joint that was moved counts as still.
 
     up: (J,) position in the skin of the joint above, -1 for a top one, which is told as `departures` has it.
+    world: (N, 4, 4) float64 world matrices of all nodes.
     """
     away, angle = departures(world, skin, placing)
     below = np.flatnonzero(np.asarray(up) >= 0)
@@ -100,6 +106,7 @@ def stretches(world: Array, skin: Skin, placing: Array) -> Array:
     """(J, 3) by what each joint is longer along its own axes than when it was bound, 1 where nothing can be told.
 
     placing: as `departures` has it.
+    world: (N, 4, 4) float64 world matrices of all nodes.
     """
     if not skin.joints:
         return np.ones((0, 3))
@@ -122,7 +129,10 @@ def singular(skin: Skin) -> Array:
 
 
 def turn_between(before: Array, after: Array) -> Array:
-    """(n,) degrees between the turns of two sets of (n, 3, 3) linear parts."""
+    """(n,) degrees between the turns of two sets of (n, 3, 3) linear parts.
+
+    before, after: (n, 3, 3) float64.
+    """
     with np.errstate(all="ignore"):
         turn = _turns(after) @ _turns(before).transpose(0, 2, 1)
         axis = [turn[:, 2, 1] - turn[:, 1, 2], turn[:, 0, 2] - turn[:, 2, 0], turn[:, 1, 0] - turn[:, 0, 1]]

@@ -14,6 +14,9 @@ from .transforms import walk, world_matrices
 def world_bounds(scene: Scene, world: Array | None = None, nodes: Iterable[int] | None = None) -> tuple[Array, Array] | None:
     """((3,), (3,)) lowest and highest finite world coordinate over every mesh instance, or those of some nodes, skins evaluated
     (glTF 2.0 §3.7.3.3); None if empty.
+
+    world: (N, 4, 4) float64 world matrices of all nodes; worked out where None.
+    nodes: all where None.
     """
     world = world_matrices(scene) if world is None else world
     low, high = np.full(3, np.inf), np.full(3, -np.inf)

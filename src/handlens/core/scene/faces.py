@@ -9,7 +9,10 @@ from .model import Array
 
 
 def face_text(faces: Array) -> str:
-    """Faces, (n,) sorted numbers, as `face_mask` reads them: runs of neighbours as 3-11."""
+    """Faces, (n,) sorted numbers, as `face_mask` reads them: runs of neighbours as 3-11.
+
+    faces: (n,) int.
+    """
     if not len(faces):
         return ""
     cut = np.flatnonzero(np.diff(faces) != 1) + 1

@@ -31,6 +31,7 @@ def unit_vectors(vectors: Array, instead: tuple[float, float, float] = (0.0, 0.0
 def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> Array:
     """(3, 3) rotation of a quaternion x, y, z, w; a zero quaternion gives the identity.
 
+    quaternion: (4,) float64, x, y, z, w.
     Source: glTF 2.0 §3.5.3 (unit quaternion, XYZW order); the formula is the standard one (Shoemake 1985).
     """
     x, y, z, w = (float(c) for c in quaternion)
@@ -48,7 +49,10 @@ def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> Array:
 
 
 def matrix_quaternion(matrix: Array) -> tuple[float, float, float, float]:
-    """Quaternion x, y, z, w of a (3, 3) rotation, by the largest component (Shepperd 1978)."""
+    """Quaternion x, y, z, w of a (3, 3) rotation, by the largest component (Shepperd 1978).
+
+    matrix: (3, 3) float64, without scale or mirror.
+    """
     trace = matrix[0, 0] + matrix[1, 1] + matrix[2, 2]
     four = np.array([matrix[0, 0], matrix[1, 1], matrix[2, 2], trace])
     k = int(four.argmax())
@@ -67,7 +71,10 @@ def matrix_quaternion(matrix: Array) -> tuple[float, float, float, float]:
 
 
 def quaternion_product(a: Array, b: Array) -> Array:
-    """Hamilton product of quaternions x, y, z, w, over the last axis."""
+    """Hamilton product of quaternions x, y, z, w, over the last axis.
+
+    a, b: (..., 4) float, x, y, z, w.
+    """
     ax, ay, az, aw = np.moveaxis(np.asarray(a, np.float64), -1, 0)
     bx, by, bz, bw = np.moveaxis(np.asarray(b, np.float64), -1, 0)
     return np.stack(
@@ -90,7 +97,12 @@ def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: 
 
 
 def composed(translations: Array, rotations: Array, scales: Array) -> Array:
-    """(n, 4, 4) matrices of n translations (n, 3), unit quaternions (n, 4) and scales (n, 3), as `compose` makes one."""
+    """(n, 4, 4) matrices of n translations (n, 3), unit quaternions (n, 4) and scales (n, 3), as `compose` makes one.
+
+    translations: (n, 3) float64.
+    rotations: (n, 4) float64, x, y, z, w.
+    scales: (n, 3) float64.
+    """
     x, y, z, w = rotations.T
     turn = np.stack(
         [
@@ -107,7 +119,10 @@ def composed(translations: Array, rotations: Array, scales: Array) -> Array:
 
 
 def decompose(matrix: Array) -> tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]:
-    """Translation, rotation (x, y, z, w) and scale of a (4, 4) matrix; shear is lost, see Polar.shear."""
+    """Translation, rotation (x, y, z, w) and scale of a (4, 4) matrix; shear is lost, see Polar.shear.
+
+    matrix: (4, 4) float64.
+    """
     polar = Polar(matrix[:3, :3])
     return tuple(map(float, matrix[:3, 3])), matrix_quaternion(polar.rotation), tuple(map(float, polar.scale))
 
@@ -171,7 +186,11 @@ class Polar:
 
 
 def apply(matrix: Array, points: Array) -> Array:
-    """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none. Through the identity, the same array."""
+    """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none. Through the identity, the same array.
+
+    matrix: (4, 4) float64, applied to columns.
+    points: (N, 3) float.
+    """
     if (matrix == _IDENTITY).all():
         return points
     with np.errstate(invalid="ignore", over="ignore"):

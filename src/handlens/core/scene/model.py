@@ -21,7 +21,10 @@ Array = NDArray[Any]
 
 
 def frozen(array: Array) -> Array:
-    """The same array, marked read-only."""
+    """The same array, marked read-only.
+
+    array: of any shape and type.
+    """
     array.flags.writeable = False
     return array
 

@@ -16,6 +16,7 @@ _SMALL = 1e-12
 def sample(channel: Channel, at: Array) -> Array:
     """(n, k) float64 values of a channel at times (n,) in seconds; before the first key and after the last it keeps still.
 
+    at: (n,) float, seconds.
     Source: glTF 2.0, appendix C (step, linear, spherical linear for rotations, cubic spline). A channel without keys gives NaN.
     """
     return np.asarray(sample_all([channel], at)[0])
@@ -25,6 +26,8 @@ def curve_at(channel: Channel, at: Array) -> tuple[Array, Array]:
     """Values and slopes a second, (n, k) float64 each, of a cubic spline at times (n,) between its first key and its last.
 
     Of rotations both are those of the unit quaternion that the spline is read as, whose own length changes between its keys.
+
+    at: (n,) float, seconds.
     Source: glTF 2.0, appendix C.5, and its derivative.
     """
     times = channel.times.astype(np.float64)
@@ -44,7 +47,10 @@ def curve_at(channel: Channel, at: Array) -> tuple[Array, Array]:
 
 
 def sample_all(channels: Sequence[Channel], at: Array) -> Array:
-    """(c, n, k) values of channels with one path, one way and the same key times, at times (n,) in seconds."""
+    """(c, n, k) values of channels with one path, one way and the same key times, at times (n,) in seconds.
+
+    at: (n,) float, seconds.
+    """
     first = channels[0]
     times = first.times.astype(np.float64)
     cubic = first.interpolation == "CUBICSPLINE"
@@ -104,6 +110,7 @@ def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None 
 
     only: nodes that are asked for; all others may be left as the identity, but for those above them. A channel without keys, or whose
     values are not as wide as its path, drives nothing.
+    at: (n,) float, seconds.
     """
     up = parents(scene)
     wanted = _with_above(only, up)
@@ -170,7 +177,14 @@ def _with_above(only: Collection[int] | None, up: Sequence[int]) -> set[int] | N
 
 
 def hermite(share: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
-    """Cubic between two keys. share: share of the way; length: seconds between them; out0, in1: tangents, changes a second."""
+    """(..., k) float64 values of a cubic between two keys.
+
+    share: (..., 1) float64, share of the way, 0 to 1.
+    length: (..., 1) float64, seconds between the keys.
+    p0, p1: (..., k) float64, values at the keys.
+    out0, in1: (..., k) float64, tangents, changes a second.
+    Source: glTF 2.0, appendix C.5.
+    """
     s2, s3 = share * share, share * share * share
     return (2 * s3 - 3 * s2 + 1) * p0 + length * (s3 - 2 * s2 + share) * out0 + (3 * s2 - 2 * s3) * p1 + length * (s3 - s2) * in1
 

@@ -41,6 +41,8 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
 
     A skinned mesh ignores its own node's transform (glTF 2.0 §3.7.3.3): v' = Σ w_j · World_j · InverseBind_j · v.
     A vertex without weights stays at its own node. Morph targets are applied first, with their stored weights.
+
+    world: (N, 4, 4) float64 world matrices of all nodes; those at rest where None.
     """
     world = world_matrices(scene) if world is None else world
     n = scene.nodes[node]
@@ -72,7 +74,10 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
 
 
 def joint_matrices(skin: Skin, world: Array) -> Array:
-    """(J, 4, 4) World_j · InverseBind_j of a skin's joints."""
+    """(J, 4, 4) World_j · InverseBind_j of a skin's joints.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    """
     joints = world[np.array(skin.joints, np.int64)].reshape(-1, 4, 4)
     return joints if skin.inverse_bind is None else joints @ skin.inverse_bind
 
@@ -95,7 +100,10 @@ def forget_poses() -> None:
 
 
 def world_positions(scene: Scene, node: int, world: Array) -> Array:
-    """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere."""
+    """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    """
     n = scene.nodes[node]
     assert n.mesh is not None
     mesh = scene.meshes[n.mesh]

@@ -15,7 +15,10 @@ def vertex_of_weight(weights: Weights) -> Array:
 
 
 def row_sums(weights: Weights, values: Array) -> Array:
-    """(V,) float64 sums of one value an entry."""
+    """(V,) float64 sums of one value an entry.
+
+    values: (E,) float, one an entry of the weights.
+    """
     return np.bincount(vertex_of_weight(weights), weights=values, minlength=len(weights.starts) - 1)
 
 
@@ -29,7 +32,11 @@ def ranks(weights: Weights) -> Array:
 
 
 def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Weights:
-    """Weights of entries in any order, kept in the order of their vertices. owner: (E,) vertex of each."""
+    """Weights of entries in any order, kept in the order of their vertices. owner: (E,) vertex of each.
+
+    joints: (E,) int, positions in the skin.
+    weights: (E,) float.
+    """
     order = np.argsort(owner, kind="stable")
     starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=vertices))])
     return Weights(
@@ -43,7 +50,10 @@ def weights_where(weights: Weights, keep: Array) -> Weights:
 
 
 def normalised(weights: Weights, only: Array | None = None) -> Weights:
-    """Weights that sum to 1 at every vertex that has any, or at those of a (V,) bool mask. A row whose sum is no positive number stays."""
+    """Weights that sum to 1 at every vertex that has any, or at those of a (V,) bool mask. A row whose sum is no positive number stays.
+
+    only: (V,) bool.
+    """
     total = row_sums(weights, weights.weights.astype(np.float64))
     good = np.isfinite(total) & (total > 1e-12)
     if only is not None:
@@ -85,6 +95,7 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     weights on that joint and on all that hang on it, x the way from the joint to the vertex. Two sets of weights differ by
     |Δs| |(R - 1) x|, and for 60° about the axis that moves it most |(R - 1) x| = |x|. The greatest over all joints is given.
     points: (V, 3) where vertices stand at rest, bones: their joints there. Exact where joints rest as they were bound. Source: linear blend skinning, glTF 2.0 §3.7.3.3.
+    chosen: (n,) int, numbers of vertices.
     """
     joints = len(bones.up)
     place = np.full(len(points), -1, np.int64)

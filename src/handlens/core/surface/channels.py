@@ -27,6 +27,7 @@ def unit_directions(pixels: Array, slopes: float = 1.0) -> Array:
     """Pixels (H, W, 3 or more) uint8 of a normal map with their directions made unit length again, as resampling leaves them shorter.
 
     slopes: what x and y are multiplied by first.
+    pixels: (H, W, 3 or more) uint8.
     """
     n = pixels[:, :, :3].astype(np.float32) / 127.5 - 1
     n[:, :, :2] *= slopes

@@ -10,14 +10,20 @@ from ..scene.model import Array
 
 
 def to_linear(shown: Sequence[float] | Array) -> Array:
-    """Linear light of values as they are shown, 0 to 1, any shape."""
+    """Linear light of values as they are shown, 0 to 1, any shape.
+
+    shown: 0 to 1, of any shape, coded as sRGB.
+    """
     v: Array = np.asarray(shown, np.float64)
     out: Array = np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0) + 0.055) / 1.055) ** 2.4)
     return out
 
 
 def to_shown(linear: Sequence[float] | Array) -> Array:
-    """Values as they are shown of linear light, 0 to 1, any shape."""
+    """Values as they are shown of linear light, 0 to 1, any shape.
+
+    linear: 0 to 1, of any shape.
+    """
     v: Array = np.asarray(linear, np.float64)
     out: Array = np.where(v <= 0.0031308, v * 12.92, 1.055 * np.maximum(v, 0) ** (1 / 2.4) - 0.055)
     return out

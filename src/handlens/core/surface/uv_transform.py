@@ -33,7 +33,10 @@ def turned_over(transform: Mapping[str, Any], v_down: bool) -> Json:
 
 
 def placed(uv: Array, transform: Mapping[str, Any] | None, v_down: bool) -> Array:
-    """UVs (..., 2) where a texture transform puts them."""
+    """UVs (..., 2) where a texture transform puts them.
+
+    uv: (..., 2) float.
+    """
     if not transform:
         return uv
     linear, offset = _parts(transform, v_down)

@@ -40,7 +40,10 @@ ANCHORS: dict[str, tuple[float, float, float]] = {
 
 
 def anchor(low: Array, high: Array, name: str, up: str) -> Array:
-    """(3,) the named point of a box with the given corners, (3,) each. up: "X", "Y" or "Z"."""
+    """(3,) the named point of a box with the given corners, (3,) each. up: "X", "Y" or "Z".
+
+    low, high: (3,) float64.
+    """
     across, height, depth = ANCHORS[name]
     share = {"Y": (across, height, depth), "Z": (across, 1 - depth, height), "X": (height, across, depth)}[up]
     return np.asarray(low) + np.array(share) * (np.asarray(high) - np.asarray(low))

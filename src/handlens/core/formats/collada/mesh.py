@@ -319,6 +319,8 @@ def bridge(outline: Array, hole: Array, outer: Array, inner: Array) -> Array:
     """A polygon's corner rows (n, k) with a hole's (m, k) tied in by the shortest bridge that crosses nothing: (n + m + 2, k).
 
     outer: (n, 3), inner: (m, 3) positions. Source: the bridge of D. Eberly, "Triangulation by Ear Clipping", 2002.
+    outline: (n, k) int rows, one a corner.
+    hole: (m, k) int rows.
     """
     normal = np.cross(outer - outer[0], np.roll(outer, -1, axis=0) - outer[0]).sum(axis=0)
     drop = int(np.abs(normal).argmax())

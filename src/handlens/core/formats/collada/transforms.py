@@ -10,7 +10,10 @@ from ...scene.model import Array
 
 
 def product(transforms: list[tuple[str, str, Array]]) -> Array:
-    """(4, 4) the product of transform elements, each after the one before it (chapter 5, `node`)."""
+    """(4, 4) the product of transform elements, each after the one before it (chapter 5, `node`).
+
+    transforms: tag, sid and values (float64) of each element, in order.
+    """
     out = np.eye(4)
     for _, kind, values in transforms:
         with np.errstate(all="ignore"):

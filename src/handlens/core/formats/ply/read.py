@@ -141,7 +141,10 @@ class _Body:
         raise NotImplementedError
 
     def column(self, places: Array, kind: str) -> Array:
-        """Values of a kind at places (N,) in units."""
+        """Values of a kind at places (N,) in units.
+
+        places: (N,) int64.
+        """
         raise NotImplementedError
 
     def tables(self, elements: list[_Element]) -> dict[str, _Columns]:
@@ -433,7 +436,11 @@ def _faces(
 
 
 def strip_triangles(index: Array, lengths: Array) -> Array:
-    """(T, 3) triangles of strips: lists of `lengths` (N,) in which -1 begins a new strip; every second one is turned back."""
+    """(T, 3) triangles of strips: lists of `lengths` (N,) in which -1 begins a new strip; every second one is turned back.
+
+    index: (n,) int, vertices and -1.
+    lengths: (N,) int, of each list.
+    """
     if not len(index):
         return np.zeros((0, 3), np.int64)
     breaks = np.zeros(len(index), bool)

@@ -13,7 +13,10 @@ _SHORT_RUN = 8
 
 
 def ragged(starts: Array, counts: Array) -> Array:
-    """(sum of counts,) int64 positions of every entry of lists that begin at `starts` (N,) and hold `counts` (N,)."""
+    """(sum of counts,) int64 positions of every entry of lists that begin at `starts` (N,) and hold `counts` (N,).
+
+    starts, counts: (N,) int64.
+    """
     total = int(counts.sum())
     ends = np.cumsum(counts)
     return np.arange(total, dtype=np.int64) + np.repeat(starts - (ends - counts), counts)

@@ -278,7 +278,10 @@ class _Reader:
         return pid, p
 
     def surfaces(self, pid: list[str], properties: Array) -> tuple[Array, tuple[int, ...], tuple[Layer, ...], tuple[Layer, ...]]:
-        """Slots, their materials, UVs and colours of triangles by their properties."""
+        """Slots, their materials, UVs and colours of triangles by their properties.
+
+        properties: (T, 3) int, the property of each corner, -1 for none.
+        """
         slots, table = np.zeros(len(pid), np.int32), list[int]()
         uv_values: list[Array] = []
         colour_values: list[Array] = []

@@ -236,7 +236,10 @@ class _Reader:
         return self.mesh_numbers[key]
 
     def scatter(self, prim: Usd.Prim, number: int, world: Array) -> None:
-        """UsdGeom, PointInstancer: each instance as a node, the prototype's tree below it sharing its meshes."""
+        """UsdGeom, PointInstancer: each instance as a node, the prototype's tree below it sharing its meshes.
+
+        world: (4, 4) float64, of the prim.
+        """
         instancer = UsdGeom.PointInstancer(prim)
         prototypes = [self.stage.GetPrimAtPath(p) for p in instancer.GetPrototypesRel().GetForwardedTargets()]
         which = instancer.GetProtoIndicesAttr().Get() or []

@@ -47,7 +47,10 @@ class Rigs:
             self._pose(UsdSkel.Animation(source), places)
 
     def own_nodes(self, skeleton: UsdSkel.Skeleton, paths: dict[str, int], worlds: dict[int, Array]) -> bool:
-        """Take for joints the nodes that a skeleton of ours names, where each rests just where the skeleton says; else say no."""
+        """Take for joints the nodes that a skeleton of ours names, where each rests just where the skeleton says; else say no.
+
+        worlds: (4, 4) float64 of each node.
+        """
         prim = skeleton.GetPrim()
         told = [paths.get(str(p)) for p in prim.GetCustomDataByKey(NODES) or []]
         names = [str(n) for n in skeleton.GetJointsAttr().Get() or []]

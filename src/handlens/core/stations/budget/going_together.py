@@ -111,6 +111,8 @@ def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
 def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> Array | None:
     """(n, 2) float64 UVs of some corners of whole faces as they lie on a material's picture, in pictures, v downwards, moved by whole
     pictures to where they lie nearest to the first; None where one has none that is a number.
+
+    corners: (n,) int.
     """
     index = layer.index[corners]
     if (index < 0).any():

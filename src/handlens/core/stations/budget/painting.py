@@ -129,7 +129,10 @@ class _Values:
         self.painted = {role for role, said in told.items() if len(said) > 1}
 
     def into(self, role: str, material: Material, pixels: Array) -> Array:
-        """Pixels of a role multiplied by the values of a material, where values go into pictures."""
+        """Pixels of a role multiplied by the values of a material, where values go into pictures.
+
+        pixels: (H, W, 4) uint8.
+        """
         if role in ("normal", "occlusion"):
             strength = next((t.scale for t in material.inputs if t.role == role and t.scale is not None), 1.0)
             if strength == 1 or not self.bakes:

@@ -50,11 +50,17 @@ class Part:
         return self.reducer.triangles(max(count // self.factor, 0), error / self.unit)
 
     def sound(self, left: Array) -> Array:
-        """`left`, a surface wherever there was one, a few triangles fewer."""
+        """`left`, a surface wherever there was one, a few triangles fewer.
+
+        left: (n, 3) int, of wedges.
+        """
         return self.reducer.sound(left)
 
     def islands_lost(self, left: Array) -> int:
-        """How many islands between seams have no triangle left; 0 without UVs."""
+        """How many islands between seams have no triangle left; 0 without UVs.
+
+        left: (n, 3) int, of wedges.
+        """
         w = self.reducer.wedges
         return len(np.unique(w.chart[lost(w, left)])) * self.factor if w.cut.uvs else 0
 
@@ -146,7 +152,10 @@ def first_level(levels: Callable[[int], dict[int, Part]], target: int) -> Cut:
 
 
 def left_of(work: dict[int, Part], cut: dict[int, Array]) -> int:
-    """Triangles that are left, over all times that meshes are shown."""
+    """Triangles that are left, over all times that meshes are shown.
+
+    cut: (n, 3) int triangles of wedges, by mesh.
+    """
     return sum(len(cut[k]) * w.factor * w.times for k, w in work.items())
 
 

@@ -152,7 +152,10 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
 
 
 def rests(scene: Scene, channel: Channel, value: Array) -> bool:
-    """Whether a value is what the channel's node has in the file."""
+    """Whether a value is what the channel's node has in the file.
+
+    value: (k,) float64.
+    """
     if (
         channel.node is None
         or channel.path not in ("translation", "rotation", "scale")

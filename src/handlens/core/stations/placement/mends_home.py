@@ -68,6 +68,8 @@ def shifted(scene: Scene, by: Array) -> Scene:
     """The scene with every world position moved by (3,): roots take it, and the keys that drive a root's translation.
 
     Roots outside the default scene move too, so that a skin whose joints hang elsewhere stays whole.
+
+    by: (3,) float64, in the file's unit.
     """
     up = parents(scene)
     roots = {i for i in range(len(scene.nodes)) if up[i] < 0}

@@ -190,6 +190,9 @@ def brightness_as_alpha(pixels: Array, by: str) -> Array:
     """(H, W, 4) uint8 whose alpha is the brightness of each pixel and whose colours, times alpha, are those that were there.
 
     Where luma is less than the greatest channel the colour cannot be kept whole: it is cut at 255.
+
+    pixels: (H, W, 4) uint8.
+    by: "luma" or "max".
     """
     rgb = pixels[:, :, :3].astype(np.float64)
     alpha = rgb.max(axis=2) if by == "greatest" else rgb @ LUMA

@@ -30,7 +30,10 @@ _MOST_PAIRS = 200
 def loose_parts(
     scene: Scene, measures: Measures, world: Array, skeletons: list[Skeleton], parts: list[WeightFigures]
 ) -> list[LooseFigures]:
-    """Parts that touch a skinned one and that no joint carries, with the joint that carries what they touch."""
+    """Parts that touch a skinned one and that no joint carries, with the joint that carries what they touch.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    """
     up = parents(scene)
     joints = {j for skin in scene.skins for j in skin.joints}
     carried = [p for p in parts if p.skin is not None and p.weighted and scene.skins[p.skin].joints]
@@ -85,7 +88,11 @@ class _Body:
         return Tree(self.points, self.triangles)
 
     def reaches(self, low: Array, high: Array, within: float) -> bool:
-        """Whether a box lies within a distance of the surface's own."""
+        """Whether a box lies within a distance of the surface's own.
+
+        low, high: (3,) float64, in the world.
+        within: in the world's unit.
+        """
         return not (np.maximum(low - self.high, self.low - high) > within).any()
 
     def gap(self, points: Array, mesh: Mesh, within: float) -> tuple[float, int] | None:
