@@ -22,7 +22,8 @@ from handlens.core.packages import FilePackage, FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.proof import prove, prove_conformed
 from handlens.core.scene import Node, Scene
-from handlens.core.scene.model import Array, Mesh
+from handlens.core.scene.model import Mesh
+from handlens.core.words.arrays import Array
 
 TRIANGLES, REPEATS = 1_000_000, 3
 

@@ -17,8 +17,8 @@ from ..core.present.stored import Mark
 from ..core.present.symptoms import Answer, explained
 from ..core.present.tree import Tree, tree
 from ..core.receivers.log import log
-from ..core.scene.model import Array
 from ..core.stations.see_through.sweep import sides
+from ..core.words.arrays import Array
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Job, Revision

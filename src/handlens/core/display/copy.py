@@ -15,7 +15,6 @@ from ..machine.sections import Sections
 from ..scene import Layer, Material, Mesh, Scene, TextureInput
 from ..scene.axes import to_y_up
 from ..scene.generated import ROLE, property_text
-from ..scene.model import Array
 from ..scene.skinning import morph_weights, morphed_positions, posed, world_positions
 from ..scene.transforms import parents, walk, world_matrices
 from ..scene.weighing import vertex_of_weight
@@ -24,6 +23,7 @@ from ..surface.colour import to_shown
 from ..surface.decoded import shown
 from ..surface.opacity import in_colour, mode_of
 from ..surface.uv_transform import matrix, turned_over
+from ..words.arrays import F32, F64, U8, Array
 from ..words.json_tree import Json
 from .cage import cage
 from .light import LIGHT_OVER, MOST_SETS, light_index
@@ -117,7 +117,7 @@ class _Copy:
         }
         return self.out.file(header)
 
-    def mesh(self, mesh: Mesh, points: Array, number: int, bound: Array | None) -> Json:
+    def mesh(self, mesh: Mesh, points: F64, number: int, bound: Array | None) -> Json:
         """A mesh with its points as they are drawn. bound: (V, 3) those before its skin poses them, where it has one.
 
         points: (V, 3) float64, in the world.
@@ -181,7 +181,7 @@ class _Copy:
         self.step(mesh.triangle_count, 1.0)
         return entry
 
-    def bound(self, mesh: Mesh, points: Array, vertex: Array, directions: Array | None) -> Json:
+    def bound(self, mesh: Mesh, points: F64, vertex: Array, directions: F32 | None) -> Json:
         """Drawn vertices before their skin poses them, from the middle of their box.
 
         points: (V, 3) float64, of the mesh.
@@ -211,7 +211,7 @@ class _Copy:
                 laid[id(t.positions)] = self.out.array(_finite(t.positions)[vertex], np.float32)
         return {"weights": [float(w) for w in stored], "offsets": [laid[id(t.positions)] for t in targets]}
 
-    def turned(self, number: int, directions: Array, vertex: Array) -> Array:
+    def turned(self, number: int, directions: F32, vertex: Array) -> Array:
         """Directions of some vertices as their skin turns them.
 
         directions: (n, 3) float32, in the mesh.
@@ -222,7 +222,7 @@ class _Copy:
         length = np.linalg.norm(out, axis=1, keepdims=True)
         return np.where(length > 1e-12, out / np.where(length > 1e-12, length, 1.0), directions)
 
-    def uvs(self, layer: Layer, used: Array, count: int) -> Array:
+    def uvs(self, layer: Layer, used: Array, count: int) -> F32:
         """(count, 2) float32 UVs of drawn vertices, v running down; corners that have none are laid on 0, 0.
 
         used: (D,) int, the layer's row of each drawn vertex, -1 for none.
@@ -235,7 +235,7 @@ class _Copy:
             own[:, 1] = 1 - own[:, 1]
         return own
 
-    def colours(self, layer: Layer, used: Array, count: int) -> Array:
+    def colours(self, layer: Layer, used: Array, count: int) -> U8:
         """(count, 4) uint8 colours of drawn vertices, coded as sRGB; where there is none, white, which changes nothing.
 
         used: (D,) int, the layer's row of each drawn vertex, -1 for none.

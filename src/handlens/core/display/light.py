@@ -17,7 +17,8 @@ from ..geometry.recut import only_used_values, only_vertices, recut, used_vertic
 from ..geometry.triangles import fan
 from ..machine.sections import Opened, Sections
 from ..scene import Mesh, Scene
-from ..scene.model import Array, frozen
+from ..scene.model import frozen
+from ..words.arrays import Array
 from ..words.json_tree import Json
 
 #: Triangles of one mesh from which on it carries a light index, and how many that index aims at.

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from ..machine.sections import Opened
-from ..scene.model import Array
+from ..words.arrays import F32, I32
 
 
-def marked(full: bytes, node: int, kind: str, indices: Array) -> Array:
+def marked(full: bytes, node: int, kind: str, indices: I32) -> F32:
     """(N, 3) float32 drawn positions of marked elements of a part, from its mesh's centre, in metres with Y up.
 
     kind: "faces" gives three corners a triangle, "edges" two a pair, "vertices" one a vertex. Empty for a part that is

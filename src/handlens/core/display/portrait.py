@@ -9,8 +9,8 @@ import numpy as np
 
 from ..geometry.rays import RayScene
 from ..machine.sections import Opened
-from ..scene.model import Array
 from ..surface.colour import to_linear, to_shown
+from ..words.arrays import F64, U8, Array, Bool
 
 #: Pixels of the picture, and rays along each side of one.
 WIDTH, HEIGHT, FINE = 354, 285, 2
@@ -106,7 +106,7 @@ class _Pictures:
     def __init__(self, opened: Opened) -> None:
         self._opened, self._known = opened, dict[int, Array]()
 
-    def at(self, number: int) -> Array:
+    def at(self, number: int) -> U8:
         """(H, W, 4) uint8."""
         from PIL import Image as Pillow
 
@@ -132,7 +132,7 @@ class _Look:
         #: As built, alpha is as the picture has it, whatever the material says of it.
         self.cut = self.mode == "opaque" and entry is not None and entry["alpha"]
 
-    def at(self, uv: Array, tint: Array) -> Array:
+    def at(self, uv: F64, tint: F64) -> Array:
         """(n, 4) linear colours with alpha, by the place on the picture, the v of which runs down.
 
         uv: (n, 2) float64.
@@ -248,7 +248,7 @@ def _floor(rays: RayScene, origins: Array, direction: Array, ground: float, stre
     return out
 
 
-def _edges(depth: Array, part: Array) -> Array:
+def _edges(depth: Array, part: Array) -> Bool:
     """(h, w) bool: pixels on the nearer side of an outline, where a part ends or hides one behind it."""
     out = np.zeros(depth.shape, bool)
     for axis in (0, 1):

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..machine.sections import Opened
 from ..scene.matrices import compose
-from ..scene.model import Array
+from ..words.arrays import Array
 
 #: A side of a face tears where it becomes this many times as long, and is crushed where so many times as short.
 TEARS, CRUSHED = 2.0, 0.25

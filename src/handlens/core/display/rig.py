@@ -8,10 +8,10 @@ import numpy as np
 
 from ..machine.sections import Sections
 from ..scene import Channel, Scene
-from ..scene.model import Array
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import parents, walk
 from ..scene.weighing import vertex_of_weight
+from ..words.arrays import F64, Array
 from ..words.json_tree import Json
 
 #: Keys of all clips together up to which they travel along, and nodes that may move.
@@ -110,7 +110,7 @@ def _plays(scene: Scene, channel: Channel) -> bool:
     )
 
 
-def blended(scene: Scene, node: int, world: Array) -> Array:
+def blended(scene: Scene, node: int, world: F64) -> Array:
     """(V, 3, 3) linear part by which each vertex of a skinned mesh goes: its joints' blend, its own node's where it has none.
 
     world: (N, 4, 4) float64 world matrices of all nodes.

@@ -10,8 +10,8 @@ from ..geometry.triangles import newell_normals
 from ..machine.blocks import each_block
 from ..scene import Layer, Mesh
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array
 from ..scene.weighing import vertex_of_weight
+from ..words.arrays import F32, F64
 
 _CREASE = np.cos(np.radians(40))
 
@@ -22,7 +22,7 @@ def usable(mesh: Mesh) -> bool:
     return n is not None and len(n.values) > 0 and bool((n.index >= 0).all()) and bool(np.isfinite(n.values).all())
 
 
-def shading_normals(mesh: Mesh, points: Array) -> Layer:
+def shading_normals(mesh: Mesh, points: F64) -> Layer:
     """Normals to draw by where none are stored: smooth, but hard where faces meet at more than 40°.
 
     Values: one area-weighted normal a welded position, then one a face; corners choose between the two.
@@ -48,7 +48,7 @@ def shading_normals(mesh: Mesh, points: Array) -> Layer:
     return Layer(values, index)
 
 
-def heaviest(mesh: Mesh) -> Array:
+def heaviest(mesh: Mesh) -> F32:
     """(V,) float32 largest weight of each vertex, -1 where it has none: what the weights lens shows."""
     w = mesh.weights
     assert w is not None

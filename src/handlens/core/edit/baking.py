@@ -10,9 +10,10 @@ import numpy as np
 from ..limits import MendError, plural
 from ..scene import Channel, Node, Scene, Skin
 from ..scene.matrices import Polar, matrix_quaternion, quaternion_product, unit_vectors
-from ..scene.model import Array, frozen
+from ..scene.model import frozen
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import parents, world_matrices
+from ..words.arrays import Array
 from .transform_mesh import transform_mesh
 
 #: Turns a quaternion x, y, z, w into its inverse.

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ..scene.matrices import Polar, decompose
-from ..scene.model import Array, Node, frozen
+from ..scene.model import Node, frozen
+from ..words.arrays import F64, Array
 
 
-def placed_within(n: Node, by: Array) -> Node:
+def placed_within(n: Node, by: F64) -> Node:
     """L T(by): the node's own frame is moved, its scale and turn are not.
 
     by: (3,) float64, in the node's own frame.
@@ -17,7 +18,7 @@ def placed_within(n: Node, by: Array) -> Node:
     return _placed(n, moved)
 
 
-def translated_before(n: Node, by: Array) -> Node:
+def translated_before(n: Node, by: F64) -> Node:
     """T(by) L.
 
     by: (3,) float64, in the frame of the node above.
@@ -25,7 +26,7 @@ def translated_before(n: Node, by: Array) -> Node:
     return _placed(n, n.local[:3, 3] + by)
 
 
-def with_local(n: Node, local: Array) -> Node:
+def with_local(n: Node, local: F64) -> Node:
     """The node with another (4, 4) matrix, told as translation, rotation and scale where those hold it.
 
     local: (4, 4) float64, the node's frame in that of the node above.

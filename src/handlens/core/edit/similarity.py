@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from ..scene.matrices import matrix_quaternion, quaternion_product
-from ..scene.model import Array, Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
+from ..scene.model import Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
+from ..words.arrays import Array
 
 
 def apply_similarity(scene: Scene, rotation: Array, factor: float) -> Scene:

@@ -10,7 +10,7 @@ from ..geometry.components import components
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
 from ..geometry.topology import surface
 from ..scene import Mesh, Node, Scene
-from ..scene.model import Array
+from ..words.arrays import Array
 
 
 def split_parts(

@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from ..scene.model import Array, Channel, Scene, frozen
+from ..scene.model import Channel, Scene, frozen
 from ..scene.motion import hermite, sample
 from ..scene.sampled import fewer_vertices
 from ..scene.skinning import posed
 from ..scene.transforms import parents, walk, world_matrices
 from ..scene.weighing import joint_reach, skeleton_of
+from ..words.arrays import Array
 
 #: Vertices of a mesh that a joint's reach is measured with.
 _SAMPLES = 20_000

@@ -7,10 +7,11 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array, Layer, Mesh, Morph, frozen
+from ..scene.model import Layer, Mesh, Morph, frozen
+from ..words.arrays import F64, Array
 
 
-def transform_mesh(mesh: Mesh, k: Array) -> Mesh:
+def transform_mesh(mesh: Mesh, k: F64) -> Mesh:
     """A mesh with its positions multiplied by a (3, 3) matrix: normals by the inverse transpose, winding turned if mirrored.
 
     k: (3, 3) float64, applied to columns, about the mesh's origin.

@@ -7,8 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..scene.model import Array, Scene
+from ..scene.model import Scene
 from ..scene.transforms import parents, walk, world_matrices
+from ..words.arrays import F64, Array
 from .moved import with_local
 
 #: How far a matrix may be from doing nothing, as a share of its greatest number.
@@ -155,7 +156,7 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
     return scene.with_(nodes=tuple(nodes), roots=remaining(scene.roots)), gone
 
 
-def can_be_undone(frame: Array) -> bool:
+def can_be_undone(frame: F64) -> bool:
     """Whether a (4, 4) frame flattens nothing and holds numbers only.
 
     frame: (4, 4) float64.

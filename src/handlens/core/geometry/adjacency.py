@@ -9,7 +9,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array, Mesh, frozen
+from ..scene.model import Mesh, frozen
+from ..words.arrays import I32, I64, Array, Bool
 from .components import components
 
 
@@ -20,10 +21,10 @@ class Shared(NamedTuple):
     both run the edge in the same direction.
     """
 
-    first: Array
-    one: Array
-    other: Array
-    alike: Array
+    first: I64
+    one: I64
+    other: I64
+    alike: Bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,10 +38,10 @@ class Edges:
 
     mesh: Mesh
     key: Array
-    corner: Array | None = None
+    corner: I64 | None = None
 
     @cached_property
-    def begins(self) -> Array:
+    def begins(self) -> I64:
         """(E + 1,) int64 first side of each edge, and the number of sides."""
         edge = self.key >> np.uint64(1)
         return (
@@ -48,11 +49,11 @@ class Edges:
         )
 
     @cached_property
-    def uses(self) -> Array:
+    def uses(self) -> I64:
         """(E,) int64 how many sides run along each edge."""
         return np.diff(self.begins)
 
-    def pairs(self, which: Array) -> Array:
+    def pairs(self, which: Array) -> I64:
         """(n, 2) int64 welded vertices of edges, given as positions.
 
         which: (n,) int, numbers of edges.
@@ -68,7 +69,7 @@ class Edges:
         return Shared(first, self.corner[first], self.corner[first + 1], self.key[first] == self.key[first + 1])
 
     @cached_property
-    def across(self) -> Array:
+    def across(self) -> I32:
         """(C,) int32 for each corner the face beyond the side that begins there where exactly one is, else the corner's own face."""
         owner, (_, one, other, _) = face_of_corner(self.mesh), self.shared
         out = owner.copy()
@@ -86,7 +87,7 @@ class Edges:
         return not bool((self.key[1:] == self.key[:-1]).any())
 
 
-def edges(mesh: Mesh, ids: Array, left_out: Array | None = None, corners: bool = True) -> Edges:
+def edges(mesh: Mesh, ids: I32, left_out: Bool | None = None, corners: bool = True) -> Edges:
     """The sides of a mesh's faces by the edge they run along.
 
     ids: (V,) int32, the same number for positions that count as one. left_out: (F,) bool faces that do not count.
@@ -167,7 +168,7 @@ def _sides(mesh: Mesh, ids: Array, left_out: Array | None) -> tuple[Array, Array
     return start[corner], end[corner], corner
 
 
-def next_corner(mesh: Mesh) -> Array:
+def next_corner(mesh: Mesh) -> I64:
     """(C,) int64 the corner that follows each one round its face."""
     following = np.arange(1, len(mesh.corners) + 1)
     if mesh.only_triangles:
@@ -186,14 +187,14 @@ def at_next_corner(mesh: Mesh, values: Array) -> Array:
     return out
 
 
-def face_of_corner(mesh: Mesh) -> Array:
+def face_of_corner(mesh: Mesh) -> I32:
     """(C,) int32 face of each corner."""
     if mesh.only_triangles:
         return np.repeat(np.arange(mesh.face_count, dtype=np.int32), 3)
     return np.repeat(np.arange(mesh.face_count, dtype=np.int32), mesh.corner_counts)
 
 
-def joined_faces(across: Array, starts: Array) -> Array:
+def joined_faces(across: I32, starts: I64) -> I32:
     """(F,) int32 component of each face, numbered by their lowest face.
 
     across: (C,) int32 for each corner the face beyond its side, or its own, each join in it both ways.

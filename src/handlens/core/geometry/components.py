@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import I32, Array
 
 
 def components(nodes: int, a: Array, b: Array) -> Array:
@@ -17,7 +17,7 @@ def components(nodes: int, a: Array, b: Array) -> Array:
     return (np.cumsum(lowest == np.arange(nodes), dtype=np.int32) - np.int32(1))[lowest]
 
 
-def lowest_nodes(nodes: int, a: Array, b: Array) -> Array:
+def lowest_nodes(nodes: int, a: Array, b: Array) -> I32:
     """(nodes,) int32 the lowest node of each node's component. a, b: (n,) int the two ends of each join.
 
     Roots are hooked onto lower ones and the ways to them are halved (Shiloach and Vishkin 1982): a few rounds over what still

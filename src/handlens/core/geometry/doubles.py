@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import Array, Bool
 from .components import components
 from .welding import Slow, close_groups
 
@@ -60,7 +60,7 @@ def _any_near(points: Array, distance: float) -> bool:
     return bool(np.count_nonzero(away <= (distance * (1 + 1e-9)) ** 2) > len(points))
 
 
-def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Array:
+def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Bool:
     """(n,) bool: open edges that are much longer than they are far from the one that they are joined with. As `_lips` has them."""
     away = np.linalg.norm(points - points[first], axis=1)[ends].max(axis=1)
     length = np.linalg.norm(points[ends[:, 0]] - points[ends[:, 1]], axis=1)
@@ -70,7 +70,7 @@ def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Array:
     return np.asarray(gap[which] <= NEAR * least[which])
 
 
-def _lips(ends: Array, which: Array, seam: Array, points: Array, first: Array, size: float) -> Array:
+def _lips(ends: Array, which: Array, seam: Array, points: Array, first: Array, size: float) -> Bool:
     """(n,) bool: open edges of rims of which each edge meets another of the same rim, farther apart than what rounding leaves.
 
     ends: (n, 2) rim points of each edge. which: (n,) the edge that each becomes. seam: (n,) whether two become one. points: (R, 3).

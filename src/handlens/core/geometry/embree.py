@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from ..machine.blocks import each_block
-from ..scene.model import Array
+from ..words.arrays import F32, Array, Bool
 
 #: Rays of a packet, and packets that one thread does in a go.
 WIDE, _PACKETS = 16, 512
@@ -91,7 +91,7 @@ class Triangles:
         met[_flat(rays.view(np.uint32), _GEOMETRY, len(origins)) == _NONE] = -1
         return met, _flat(rays, _FAR, len(origins))
 
-    def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Array:
+    def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Bool:
         """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given. origins, directions: (n, 3).
 
         reach: (n,) float, in lengths of the direction.
@@ -99,7 +99,7 @@ class Triangles:
         rays = self._cast("rtcOccluded16", origins, directions, reach, _RAY_ROWS)
         return np.isneginf(_flat(rays, _FAR, len(origins)))
 
-    def _cast(self, name: str, origins: Array, directions: Array, reach: Array | None, rows: int) -> Array:
+    def _cast(self, name: str, origins: Array, directions: Array, reach: Array | None, rows: int) -> F32:
         """(packets, rows, WIDE) float32 rays after they were cast."""
         count = len(origins)
         packets = -(-count // WIDE)

@@ -8,7 +8,8 @@ import numpy as np
 
 from ..scene import Layer, Mesh
 from ..scene.matrices import UP_NORMAL, unit_vectors
-from ..scene.model import Array, frozen
+from ..scene.model import frozen
+from ..words.arrays import F64, Array
 from .adjacency import Edges, face_of_corner, joined_faces, next_corner
 from .holes import widths
 from .topology import surface
@@ -83,7 +84,7 @@ def _across(mesh: Mesh, rim: Array) -> float:
     return float(widths(mesh.positions[mesh.corners[rim]], np.zeros(len(rim), np.int64), 1)[0])
 
 
-def flat_sheets(mesh: Mesh, edges: Edges) -> Array:
+def flat_sheets(mesh: Mesh, edges: Edges) -> F64:
     """(F,) float64 area of the flat piece that each face belongs to, 0 for faces of pieces that are not flat.
 
     A piece hangs together over edges; it is flat where its area is all but the length of the sum of its faces' area vectors.

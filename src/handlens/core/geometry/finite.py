@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import Array
 
 
 def finite_points(points: Array) -> Array:

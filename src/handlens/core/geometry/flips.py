@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import F64, I64, Array
 
 #: A triangle is thin where its height is under this share of its longest side.
 THIN = 1 / 500
@@ -12,7 +12,7 @@ THIN = 1 / 500
 _ROUNDS = 12
 
 
-def thinness(a: Array, b: Array, third: Array) -> Array:
+def thinness(a: F64, b: F64, third: F64) -> Array:
     """(n,) height over longest side of triangles given by their corners (n, 3); 0 where one has no area.
 
     a, b, third: (..., 3) float64, in one unit.
@@ -23,7 +23,7 @@ def thinness(a: Array, b: Array, third: Array) -> Array:
     return np.divide(twice, longest**2, out=np.zeros_like(twice), where=longest > 0)
 
 
-def less_thin(points: Array, triangles: Array) -> Array:
+def less_thin(points: F64, triangles: I64) -> Array:
     """(n - 2, 3) triangles of a polygon with (n, 3) points, as many and wound as before, over the same outline.
 
     A diagonal is exchanged only where both triangles stay on the polygon's own side and the thinner of the two gets thicker.

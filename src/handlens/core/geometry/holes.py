@@ -6,7 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import I64, Array, Bool
 from .adjacency import Edges, face_of_corner, next_corner
 from .components import components
 from .patches import Patches
@@ -115,7 +116,7 @@ def _width(points: Array) -> Array:
     return np.array([across])
 
 
-def _extents(along: Array, begins: Array, there: Array) -> Array:
+def _extents(along: Array, begins: Array, there: Bool) -> Array:
     """(count, S) how far groups of rows reach. along: (n, S), group after group. there: (count,) bool groups that have rows."""
     out = np.zeros((len(begins), along.shape[1]))
     if there.any():
@@ -137,7 +138,7 @@ def welded_positions(mesh: Mesh, ids: Array) -> Array:
     return out
 
 
-def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> Array:
+def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> I64:
     """(n,) int64 welded vertices at which more than one fan of faces meets.
 
     Round a vertex one goes from side to side across the edges that two faces share; every walk that closes, and every one that

@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.matrices import apply, unit_vectors
-from ..scene.model import Array, Layer, Mesh, frozen
+from ..scene.model import Layer, Mesh, frozen
+from ..words.arrays import Array
 from .recut import turned_corners, turned_faces
 
 

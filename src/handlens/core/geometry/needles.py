@@ -6,7 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..scene.model import Array, Layer, Mesh, frozen
+from ..scene.model import Layer, Mesh, frozen
+from ..words.arrays import I32, Array
 from .adjacency import Edges, face_of_corner
 from .distinct import distinct_rows
 from .flips import thinness
@@ -177,7 +178,7 @@ class _Work:
         return made
 
 
-def _same_values(layer: Layer) -> Array:
+def _same_values(layer: Layer) -> I32:
     """(C,) int32, the same number for corners with equal values; -1 where a corner has none."""
     number = distinct_rows([layer.values])[0] if len(layer.values) else np.zeros(0, np.int32)
     return np.where(layer.index >= 0, number[layer.index] if len(number) else -1, -1)

@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from ..machine.blocks import each_block
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import F32, I32, I64, Array, Bool
 from .adjacency import Edges, face_of_corner, next_corner
 from .triangles import cross, newell_normals
 
@@ -44,13 +45,13 @@ class Bends:
     between the two, 1 where one of them has no direction.
     """
 
-    face: Array
-    normal: Array
-    first: Array
-    cosine: Array
+    face: I32
+    normal: F32
+    first: I64
+    cosine: F32
 
     @property
-    def soft(self) -> Array:
+    def soft(self) -> Bool:
         """(n,) bool: edges that could be meant smooth or sharp, whose faces meet at 1° to 60°."""
         return (self.cosine < np.cos(np.radians(1))) & (self.cosine > np.cos(np.radians(60)))
 
@@ -112,7 +113,7 @@ def _opposed(mesh: Mesh, bent: Bends) -> Array:
     return np.flatnonzero(~for_it).astype(np.int32)
 
 
-def _face_normals(mesh: Mesh) -> Array:
+def _face_normals(mesh: Mesh) -> F32:
     """(F, 3) float32 of unit length, zero where a face has no direction."""
     out = np.empty((mesh.face_count, 3), np.float32)
     newell = None if mesh.only_triangles else newell_normals(mesh)

@@ -7,7 +7,8 @@ from typing import NamedTuple
 import numpy as np
 
 from ..machine.blocks import BLOCK, each_block
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import I32, I64, Array, Bool
 from .adjacency import Edges, face_of_corner, joined_faces
 from .components import components
 from .finite import finite_points
@@ -23,11 +24,11 @@ class Patches(NamedTuple):
     the same direction.
     """
 
-    label: Array
-    turned: Array
-    orientable: Array
-    closed: Array
-    disagreeing: Array
+    label: I32
+    turned: Bool
+    orientable: Bool
+    closed: Bool
+    disagreeing: I64
 
     @property
     def number(self) -> int:

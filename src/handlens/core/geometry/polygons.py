@@ -6,7 +6,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import I32, Array, Bool
 from .adjacency import face_of_corner
 from .recut import only_faces
 from .topology import Topology, flat_triangles
@@ -97,7 +98,7 @@ def _off_plane(mesh: Mesh) -> tuple[Array, Array]:
     return off, size
 
 
-def _crossing(mesh: Mesh) -> Array:
+def _crossing(mesh: Mesh) -> I32:
     """(n,) int32 faces of which two sides that are no neighbours cross, seen along the face's normal."""
     n = mesh.corner_counts
     out = []
@@ -140,7 +141,7 @@ def _any_crossing(polygons: Array) -> Any:
     return ((one < 0) & (other < 0)).any(axis=1)
 
 
-def needles(mesh: Mesh, top: Topology) -> Array:
+def needles(mesh: Mesh, top: Topology) -> I32:
     """(n,) int32 faces of up to four corners with a triangle whose height is under 1/500 of its longest side.
 
     Larger polygons are left out: which triangles they will have is not known.
@@ -167,7 +168,7 @@ class Doubled(NamedTuple):
     behind: Array
 
 
-def doubled(mesh: Mesh, ids: Array, flat: Array) -> Doubled:
+def doubled(mesh: Mesh, ids: Array, flat: Bool) -> Doubled:
     """Faces that are there twice. Where several lie together, all but the first are told.
 
     ids: (V,) int, the welded number of each vertex.

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import F32, F64, I32, Array, Bool
 from .embree import Triangles
 from .finite import finite_points
 
@@ -21,14 +21,14 @@ _GOLDEN = (np.sqrt(5.0) - 1) / 2
 class Hits(NamedTuple):
     """What rays meet first. triangle: (n,) int32, -1 for nothing. distance: (n,) float32 in the frame of the rays."""
 
-    triangle: Array
-    distance: Array
+    triangle: I32
+    distance: F32
 
 
 class RayScene:
     """Triangles that rays are cast against. corners: (T, 3, 3) float32 in the unit frame; those that are no numbers are left out."""
 
-    def __init__(self, points: Array, triangles: Array) -> None:
+    def __init__(self, points: F64, triangles: Array) -> None:
         """points: (V, 3) float64 in world space. triangles: (T, 3) int of points, in the order in which they are to be told."""
         kept = finite_points(points)
         good: Any = np.ones(len(points), bool) if kept is points else np.isfinite(points).all(axis=1)
@@ -53,7 +53,7 @@ class RayScene:
         self.empty = not len(usable)
         self._scene = None if self.empty else Triangles(unit, usable)
 
-    def to_unit(self, points: Array) -> Array:
+    def to_unit(self, points: F64) -> Array:
         """World points in the unit frame.
 
         points: (..., 3) float64, in the world.
@@ -69,7 +69,7 @@ class RayScene:
             hit = np.where(hit >= 0, self.number[hit], -1)
         return Hits(hit, distance)
 
-    def normals(self, triangles: Array) -> Array:
+    def normals(self, triangles: Array) -> F64:
         """(n, 3) float64 normals of triangles by their winding, as they were given, not of unit length.
 
         triangles: (n,) int, numbers of triangles.
@@ -77,7 +77,7 @@ class RayScene:
         a, b, c = (self._points[self._triangles[triangles, k]].astype(np.float64) for k in range(3))
         return np.cross(b - a, c - a)
 
-    def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Array:
+    def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Bool:
         """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given.
 
         origins: (n, 3) float, in the unit frame.
@@ -89,7 +89,7 @@ class RayScene:
         return self._scene.blocked(origins, directions, reach)
 
 
-def _single(points: Array, triangles: Array) -> Array | None:
+def _single(points: Array, triangles: Array) -> I32 | None:
     """(n,) int32 triangles without those that lie exactly in the place of an earlier one, which no ray can tell from it but has to
     pass one by one; None where there are hardly any."""
     if len(triangles) < _CROWD:
@@ -115,7 +115,7 @@ def sphere_directions(count: int) -> Array:
     return np.stack([r * np.cos(turn), z, r * np.sin(turn)], axis=1)
 
 
-def hemisphere_directions(normals: Array, number: Array) -> Array:
+def hemisphere_directions(normals: F64, number: Array) -> Array:
     """(n, 3) unit vectors about normals, likelier towards them by the cosine; `number` picks each one's place in the sequence.
 
     Malley's method: points of the unit disc lifted onto the hemisphere (Pharr, Jakob and Humphreys, section 13.6.3).

@@ -6,12 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..scene.model import Array, Layer, Mesh, Morph, Weights, frozen
+from ..scene.model import Layer, Mesh, Morph, Weights, frozen
+from ..words.arrays import F64, I64, Array, Bool
 from .adjacency import face_of_corner
 from .triangles import newell_normals
 
 
-def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
+def recut(mesh: Mesh, order: I64, starts: Array, face: Array) -> Mesh:
     """The mesh whose faces take corners of the old one.
 
     order: (C',) int64 old corner of each new corner. starts: (F'+1,) first corner of each new face. face: (F',) old face of
@@ -32,7 +33,7 @@ def recut(mesh: Mesh, order: Array, starts: Array, face: Array) -> Mesh:
     )
 
 
-def only_faces(mesh: Mesh, keep: Array) -> Mesh:
+def only_faces(mesh: Mesh, keep: Bool) -> Mesh:
     """The mesh with the faces of a mask (F,) alone, in their order.
 
     keep: (F,) bool.
@@ -43,7 +44,7 @@ def only_faces(mesh: Mesh, keep: Array) -> Mesh:
     )
 
 
-def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
+def turned_faces(mesh: Mesh, turn: Bool) -> Mesh:
     """The mesh with the faces of a mask (F,) wound the other way, each still beginning at its first corner.
 
     Stored normals that went with the old winding are turned too, and those that already went against it are kept; the
@@ -56,7 +57,7 @@ def turned_faces(mesh: Mesh, turn: Array) -> Mesh:
     return _normals_along(recut(mesh, corners, mesh.starts, np.arange(mesh.face_count)), turn)
 
 
-def turned_corners(mesh: Mesh) -> Array:
+def turned_corners(mesh: Mesh) -> I64:
     """(C,) int64 corners of every face the other way round, each face still beginning at its first corner."""
     face = face_of_corner(mesh)
     corner, first = np.arange(len(mesh.corners)), mesh.starts[:-1][face]
@@ -99,7 +100,7 @@ def _negated(layer: Layer, corners: Array, columns: slice) -> Layer:
     return Layer(frozen(values[kept]), frozen(np.where(index >= 0, number[index], -1).astype(np.int32)))
 
 
-def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
+def only_vertices(mesh: Mesh, keep: Bool) -> Mesh:
     """The mesh with the vertices of a mask (V,) alone, in their order; every face, line and point must use only those.
 
     keep: (V,) bool.
@@ -122,7 +123,7 @@ def only_vertices(mesh: Mesh, keep: Array) -> Mesh:
     )
 
 
-def more_vertices(mesh: Mesh, source: Array, positions: Array) -> Mesh:
+def more_vertices(mesh: Mesh, source: Array, positions: F64) -> Mesh:
     """The mesh with more vertices behind its own, which nothing uses yet.
 
     source: (n,) int, the vertex whose weights and morph offsets each new one takes. positions: (n, 3) float64.
@@ -152,7 +153,7 @@ def used_materials(mesh: Mesh) -> list[int]:
     return list(dict.fromkeys(m for m in known if m >= 0))
 
 
-def used_vertices(mesh: Mesh) -> Array:
+def used_vertices(mesh: Mesh) -> Bool:
     """(V,) bool: vertices of a face, a line or a point."""
     used = np.zeros(len(mesh.positions), bool)
     used[mesh.corners] = True

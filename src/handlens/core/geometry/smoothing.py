@@ -5,14 +5,15 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene.matrices import UP_NORMAL, unit_vectors
-from ..scene.model import Array, Layer, Mesh, frozen
+from ..scene.model import Layer, Mesh, frozen
+from ..words.arrays import F64
 from .adjacency import face_of_corner, next_corner
 from .components import components
 from .topology import surface
 from .triangles import newell_normals
 
 
-def corner_angles(mesh: Mesh) -> Array:
+def corner_angles(mesh: Mesh) -> F64:
     """(C,) float64 inner angle of each face at each of its corners, in radians; 0 where a side has no length."""
     starts = mesh.starts
     c = np.arange(len(mesh.corners))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..scene.model import Array
+from ..words.arrays import Array
 from .distinct import distinct_rows
 
 

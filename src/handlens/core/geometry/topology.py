@@ -8,7 +8,8 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from ..machine.blocks import each_block
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import F64, I32, Array, Bool
 from .adjacency import Edges, edges, face_of_corner, next_corner
 from .components import components
 from .distinct import distinct_rows
@@ -31,10 +32,10 @@ class Topology(NamedTuple):
     winding_consistent: bool
     zero_area: int
     loose_points: int
-    ids: Array
-    flat: Array
+    ids: I32
+    flat: Bool
     edges: Edges
-    thin: Array | None
+    thin: Bool | None
 
 
 _once: WeakKeyDictionary[Mesh, Topology] = WeakKeyDictionary()
@@ -108,7 +109,7 @@ def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
         return doubled <= (1e-12 * longest) ** 2, doubled < (NEEDLE * longest) ** 2
 
 
-def squared(vectors: Array) -> Array:
+def squared(vectors: F64) -> Array:
     """(n,) squared lengths of vectors (n, 3).
 
     vectors: (n, 3) float64.
@@ -180,9 +181,9 @@ def gpu_vertices(mesh: Mesh, welded: int) -> int:
         # A layer may hold fewer or more values than there are positions, as long as no corner asks for those.
         whole = bool(used.all()) and all(len(layer.values) == len(used) for layer in layers)
         rows = None if whole else np.flatnonzero(used)
-        columns = [mesh.positions if rows is None else mesh.positions[rows]]
+        columns: list[Array] = [mesh.positions if rows is None else mesh.positions[rows]]
         columns += [(layer.values if rows is None else layer.values[rows]) for layer in layers]
-        vertex = np.arange(len(mesh.positions), dtype=np.int64) if rows is None else rows
+        vertex: Array = np.arange(len(mesh.positions), dtype=np.int64) if rows is None else rows
     else:
         columns = [mesh.positions[corners], *(layer.at_corners() for layer in layers)]
         vertex = corners
@@ -198,7 +199,7 @@ def gpu_vertices(mesh: Mesh, welded: int) -> int:
     return faces + (distinct_rows([mesh.positions[alone]])[1] if len(alone) else 0)
 
 
-def _weight_rows(mesh: Mesh) -> Array:
+def _weight_rows(mesh: Mesh) -> I32:
     """(V, 1) int32: vertices with the same joints and weights share a number."""
     w = mesh.weights
     assert w is not None

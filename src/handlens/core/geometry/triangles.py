@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..machine.blocks import each_block
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import F64, I64, Array, Bool
 from .adjacency import face_of_corner
 from .flips import THIN, less_thin, thinness
 
@@ -58,7 +59,7 @@ def fan(mesh: Mesh) -> tuple[Array, Array]:
     return np.stack([start, start + step + 1, start + step + 2], axis=1), face
 
 
-def cross(u: Array, v: Array) -> Array:
+def cross(u: F64, v: F64) -> Array:
     """(n, 3) cross products by components: np.cross makes three times the temporaries and takes twice as long.
 
     u, v: (n, 3) float64.
@@ -70,7 +71,7 @@ def cross(u: Array, v: Array) -> Array:
     return out
 
 
-def newell_normals(mesh: Mesh) -> Array:
+def newell_normals(mesh: Mesh) -> F64:
     """(F, 3) float64 Newell vector of each face, not normalised: twice its area along its normal (Sutherland et al. 1974)."""
     with np.errstate(invalid="ignore", over="ignore"):
         if mesh.only_triangles:
@@ -100,7 +101,7 @@ def _around(mesh: Mesh) -> tuple[Array, Array, Array]:
     return face, np.where(c == starts[:-1][face], last, c - 1), np.where(c == last, starts[:-1][face], c + 1)
 
 
-def concave(mesh: Mesh) -> Array:
+def concave(mesh: Mesh) -> Bool:
     """(F,) bool: faces of four or more corners with a corner that turns against the face's normal."""
     many = mesh.corner_counts >= 4
     if not many.any():
@@ -113,7 +114,7 @@ def concave(mesh: Mesh) -> Array:
     return many & (np.bincount(face[against], minlength=mesh.face_count) > 0)
 
 
-def clip_ears(points: Array) -> Array | None:
+def clip_ears(points: F64) -> I64 | None:
     """(n - 2, 3) int64 triangles of a polygon (n, 3), cut in its own plane and wound as it is; None where it has none.
 
     points: (n, 3) float64, the polygon's corners in order.

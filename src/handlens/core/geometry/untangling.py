@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array, Mesh, frozen
+from ..scene.model import Mesh, frozen
+from ..words.arrays import Array
 from .adjacency import Edges, face_of_corner, next_corner
 from .components import lowest_nodes
 from .recut import more_vertices, only_vertices, used_vertices

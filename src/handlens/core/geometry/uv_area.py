@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..scene.model import Array
+from ..words.arrays import F64, Array
 from .triangles import fan
 
 _BLOCK = 16_384
@@ -30,7 +30,7 @@ class UvAreas:
         return areas[uv_set]
 
 
-def doubled_area(layer: Layer, corners: Array) -> Array:
+def doubled_area(layer: Layer, corners: Array) -> F64:
     """(T,) float64 twice the signed area of triangles in a UV set, NaN where a corner has no UV.
 
     corners: (T, 3) corners of the mesh.

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..scene.model import Array
+from ..words.arrays import I32, Array, Bool
 from .adjacency import Edges, at_next_corner, face_of_corner, joined_faces
 from .triangles import clip_ears
 from .uv_raster import Outline, around
@@ -23,9 +23,9 @@ class Islands(NamedTuple):
     corner the face beyond the side that begins there, if UVs run on into it, else the corner's own face.
     """
 
-    of_face: Array
+    of_face: I32
     seams: int
-    across: Array
+    across: I32
 
     @property
     def number(self) -> int:
@@ -51,7 +51,7 @@ def islands(mesh: Mesh, layer: Layer, edges: Edges) -> Islands:
     return Islands(joined_faces(across, mesh.starts), len(apart), across)
 
 
-def _equal(values: Array, a: Array, b: Array) -> Array:
+def _equal(values: Array, a: Array, b: Array) -> Bool:
     """(n,) bool: values at two lists of indices are the same; what is no number is the same as itself, -1 as -1."""
     there = (a >= 0) & (b >= 0)
     out: Array = (a < 0) & (b < 0)

@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from ..scene.model import Array, Layer, Mesh, frozen
+from ..scene.model import Layer, Mesh, frozen
+from ..words.arrays import Array
 from .distinct import distinct_rows
 from .topology import surface
 from .triangles import triangulate

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import I32, I64, Array, Bool
 
 _BLOCK = 16_384
 
@@ -49,10 +49,10 @@ class Crossings(NamedTuple):
     the cover from there on. side: (n,) int64 which side crosses. Rows and columns run on past the tile's end.
     """
 
-    row: Array
-    column: Array
+    row: I64
+    column: I64
     change: Array
-    side: Array
+    side: I64
 
 
 def crossings(outline: Outline, resolution: int) -> Crossings:
@@ -119,7 +119,7 @@ def window(crossings: Crossings, resolution: int) -> Window:
     return Window(row, column, min(rows, resolution), min(columns, resolution), resolution, over)
 
 
-def _summed(crossings: Crossings, change: Array, window: Window) -> Array:
+def _summed(crossings: Crossings, change: Array, window: Window) -> I32:
     """(rows, columns) int32 sums of the changes left of each texel.
 
     Over a row the changes must sum to nothing, as those of closed outlines do.
@@ -135,7 +135,7 @@ def _summed(crossings: Crossings, change: Array, window: Window) -> Array:
     return np.rint(out).astype(np.int32)
 
 
-def covered(crossings: Crossings, window: Window) -> Array:
+def covered(crossings: Crossings, window: Window) -> I32:
     """(rows, columns) int32: how many areas cover each texel of a window; row 0 is the lowest v."""
     return _summed(crossings, crossings.change, window)
 
@@ -163,7 +163,7 @@ def labelled(crossings: Crossings, label: Array, count: Array, window: Window) -
     return np.where(count == 1, _summed(crossings, crossings.change * label[crossings.side], window), -1)
 
 
-def texels_in(crossings: Crossings, area: Array, mask: Array, window: Window) -> Array:
+def texels_in(crossings: Crossings, area: Array, mask: Bool, window: Window) -> I64:
     """(n,) int64 how many texels of a mask each area covers.
 
     area: (sides,) number of the area of each side. mask: (rows, columns) bool of the window, which may be of less than these
@@ -180,7 +180,7 @@ def texels_in(crossings: Crossings, area: Array, mask: Array, window: Window) ->
     return np.rint(np.bincount(area[crossings.side], -crossings.change * before)).astype(np.int64)
 
 
-def gap(labels: Array) -> float | None:
+def gap(labels: I32) -> float | None:
     """Least distance in texels between texels of two islands, less the one that any neighbours have: 0 where they touch.
 
     None where there are fewer than two. Each empty texel takes the label of the nearest covered one; where two labels meet,

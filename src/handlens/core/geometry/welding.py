@@ -7,7 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..scene.model import Array, Mesh, frozen
+from ..scene.model import Mesh, frozen
+from ..words.arrays import I64, Array, Bool
 from .adjacency import face_of_corner
 from .recut import only_used_values, only_vertices, recut
 
@@ -25,9 +26,7 @@ class Slow(Exception):
     """Points were not joined within so many rounds."""
 
 
-def close_groups(
-    points: Array, distance: float, at: Array, face: Array, collapse: bool = False, rounds: float = math.inf
-) -> Array:
+def close_groups(points: Array, distance: float, at: Array, face: Array, collapse: bool = False, rounds: float = math.inf) -> I64:
     """(V,) int64 the first point of each point's group. No point lies further than `distance` from the first of its group.
 
     points: (V, 3). at, face: (n,) vertex and face of each corner. Points of one face are joined only where they are in one place
@@ -68,7 +67,7 @@ def close_groups(
             incidence = np.unique(first[at].astype(np.int64) * faces + face)
 
 
-def _in_one_place(points: Array) -> Array:
+def _in_one_place(points: Array) -> I64:
     """(V,) int64 the first of the points in each point's very place."""
     if not len(points):
         return np.zeros(0, np.int64)
@@ -138,7 +137,7 @@ def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
     return one, two, gap
 
 
-def _nearest_of(one: Array, two: Array, gap: Array) -> Array:
+def _nearest_of(one: Array, two: Array, gap: Array) -> Bool:
     """(n,) bool: pairs that are among the few nearest of either of their points."""
     point, pair = np.concatenate([one, two]), np.tile(np.arange(len(one)), 2)
     order = np.lexsort((gap[pair], point))
@@ -172,7 +171,7 @@ def _nearest(points: Array, many: int, distance: float) -> tuple[Array, Array]:
     return gaps, other
 
 
-def _crowded(points: Array, distance: float) -> Array:
+def _crowded(points: Array, distance: float) -> Bool:
     """(n,) bool: points that may have another within a distance, and all that have. points: (n, 3), finite.
 
     Two points as close as that share a cell of a little over twice the size in one of eight grids, each set off by half a cell along some axes.
@@ -199,7 +198,7 @@ def _crowded(points: Array, distance: float) -> Array:
     return out
 
 
-def _share_face(pairs: Array, incidence: Array, faces: int) -> Array:
+def _share_face(pairs: Array, incidence: Array, faces: int) -> Bool:
     """(n,) bool: pairs of points of which some face has both. incidence: sorted keys, point times faces plus face."""
     shared = np.zeros(len(pairs), bool)
     if not len(pairs) or not len(incidence):

@@ -13,7 +13,7 @@ import numpy as np
 
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
-from ..scene.model import Array
+from ..words.arrays import Array
 from ..words.calls import Call
 from ..words.json_tree import Json
 

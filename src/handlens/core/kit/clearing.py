@@ -16,7 +16,7 @@ from ..limits import MendError
 from ..measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ..scene import Mesh, Scene
 from ..scene.axes import AXIS_INDEX
-from ..scene.model import Array
+from ..words.arrays import Array, Bool
 from .messages import say
 
 
@@ -25,7 +25,7 @@ class Cleared(NamedTuple):
     area, and such as were there twice."""
 
     mesh: Mesh
-    kept: Array
+    kept: Bool
     flat: int
     twice: int
 

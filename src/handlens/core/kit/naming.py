@@ -12,7 +12,7 @@ import numpy as np
 from ..limits import InputError
 from ..measures import Measures
 from ..scene.axes import AXIS_INDEX
-from ..scene.model import Array
+from ..words.arrays import Array
 from ..words.lengths import metres
 from ..words.patterns import MOST_LETTERS
 from .check import node_key

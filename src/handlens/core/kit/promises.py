@@ -10,12 +10,13 @@ import numpy as np
 
 from ..limits import plural
 from ..measures.slots import material_says
-from ..scene.model import Array, Clip, Image, Mesh, Scene
+from ..scene.model import Clip, Image, Mesh, Scene
 from ..scene.motion import worlds_at
 from ..scene.sampled import fewer_vertices
 from ..scene.skinning import posed
 from ..scene.transforms import world_matrices
 from ..surface.decoded import opened
+from ..words.arrays import Array
 from ..words.calls import Params
 from ..words.figures import about
 

@@ -9,10 +9,10 @@ from typing import Any
 
 from ..limits import MendError
 from ..scene import Image, Scene
-from ..scene.model import Array
 from ..surface.decoded import eight_bits, opened, shown
 from ..surface.names import stem_of
 from ..surface.pictures import media_type
+from ..words.arrays import U8
 from .mend import Parameter
 from .messages import say
 
@@ -46,7 +46,7 @@ def decoded(image: Image) -> Any:
     return picture
 
 
-def pixels_of(image: Image) -> Array:
+def pixels_of(image: Image) -> U8:
     """(H, W, 4) uint8. Raises MendError."""
     return eight_bits(decoded(image))
 

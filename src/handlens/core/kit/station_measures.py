@@ -12,7 +12,7 @@ import msgspec
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
 from ..scene import Scene
-from ..scene.model import Array
+from ..words.arrays import Array
 from .check import Finding, Judge, Skipped
 
 T = TypeVar("T", bound=msgspec.Struct)

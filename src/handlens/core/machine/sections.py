@@ -11,12 +11,9 @@ import struct
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..words.arrays import Array
 from ..words.json_tree import Json
-
-Array = NDArray[Any]
-
 
 MAGIC = b"HLST"
 

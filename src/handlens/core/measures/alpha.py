@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import U8, Array
 from .records import AlphaFigures
 
 #: Alpha up to which a pixel counts as gone, and from which it counts as solid, of 255.
@@ -19,7 +19,7 @@ _RIM = 2
 _REACH = 2
 
 
-def alpha_figures(pixels: Array) -> AlphaFigures:
+def alpha_figures(pixels: U8) -> AlphaFigures:
     """Look at the alpha of (H, W, 4) uint8 pixels, every one of them.
 
     A pixel between gone and solid belongs to a rim where both a gone and a solid one lie within two pixels of it; elsewhere it

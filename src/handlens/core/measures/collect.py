@@ -14,8 +14,9 @@ from ..geometry.patches import Patches
 from ..machine.forked import by_two
 from ..scene import Scene
 from ..scene.axes import AXIS_INDEX
-from ..scene.model import Array, readable
+from ..scene.model import readable
 from ..scene.transforms import parents, walk, world_matrices
+from ..words.arrays import Array
 from .alpha_pictures import alpha_pictures
 from .draw_order import draw_orders
 from .known import Known, content_key

@@ -14,9 +14,9 @@ from ..geometry.rays import RayScene, sphere_directions
 from ..geometry.topology import surface_once
 from ..geometry.triangles import fan
 from ..scene import Scene
-from ..scene.model import Array
 from ..scene.skinning import rest_world_positions
 from ..surface.opacity import mode_of
+from ..words.arrays import F64, Array, Bool
 from .records import DrawOrderFigures
 
 #: Sides from which is looked, and rays from each.
@@ -42,7 +42,7 @@ class _Layer(NamedTuple):
         return out
 
 
-def draw_orders(scene: Scene, world: Array, parts: list[int]) -> list[DrawOrderFigures]:
+def draw_orders(scene: Scene, world: F64, parts: list[int]) -> list[DrawOrderFigures]:
     """One record for each two blended parts, and for each part of several pieces, whose boxes meet and that rays meet both of.
 
     parts: nodes with a mesh. A part is drawn whole, the one with the farther middle of its box first; pieces of one part in
@@ -132,7 +132,7 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist(), sides)
 
 
-def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, towards: Array, size: float) -> Array:  # type: ignore[type-arg]
+def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, towards: Array, size: float) -> Bool:  # type: ignore[type-arg]
     """(views, RAYS) bool: rays on which the painter's order is wrong."""
     ahead = (a.middle - b.middle) @ towards.T
     if a.node == b.node:

@@ -22,9 +22,9 @@ from ..machine.blocks import each_block
 from ..machine.forked import by_two
 from ..scene import Mesh, Scene
 from ..scene.generated import BESIDE, ROLE, property_text
-from ..scene.model import Array
 from ..scene.skinning import joint_matrices, rest_world_positions
 from ..scene.transforms import walk, world_matrices
+from ..words.arrays import I32, Array
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
 SAMPLES, FEWEST, MOST = 12_000, 8, 2_000
@@ -70,14 +70,14 @@ class Side:
     turned and can be seen. floors: (n,) int32 of them, those that only look wrong from below, where nobody stands below a floor.
     """
 
-    turned: Array = field(default_factory=lambda: np.zeros(0, np.int32))
+    turned: I32 = field(default_factory=lambda: np.zeros(0, np.int32))
     judged: float = 0.0
     undecided: float = 0.0
     hidden: float = 0.0
     wrong: float = 0.0
     confidence: float = 1.0
     met: float = 0.0
-    floors: Array = field(default_factory=lambda: np.zeros(0, np.int32))
+    floors: I32 = field(default_factory=lambda: np.zeros(0, np.int32))
 
 
 @dataclass
@@ -91,8 +91,8 @@ class Facing:
     node: int
     outside: Side
     inside: Side
-    both: Array
-    hidden: Array
+    both: I32
+    hidden: I32
     rays: int = 0
     sampled: float = 1.0
 

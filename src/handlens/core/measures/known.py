@@ -12,7 +12,8 @@ from msgspec.structs import replace
 
 from ..geometry.topology import PIECES_UP_TO
 from ..scene import Mesh
-from ..scene.model import Array, readable
+from ..scene.model import readable
+from ..words.arrays import Array
 from .records import FacingFigures, ImageFigures, Measures, MeshFigures, WalkFigures
 
 #: What of a mesh no figure is taken from: how it is called. Of materials only whether there is one.

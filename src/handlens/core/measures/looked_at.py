@@ -13,9 +13,9 @@ from ..scene import Scene
 from ..scene.axes import AXIS_INDEX
 from ..scene.generated import ROLE, property_text
 from ..scene.matrices import apply
-from ..scene.model import Array
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import walk, world_matrices
+from ..words.arrays import Array, Bool
 from .facing import (
     PARTS_UP_TO,
     TRIANGLES_UP_TO,
@@ -87,7 +87,7 @@ def look(
     )
 
 
-def drawn_both(scene: Scene, placed: Placed) -> Array:
+def drawn_both(scene: Scene, placed: Placed) -> Bool:
     """(F,) bool: faces whose material is drawn from both sides."""
     mesh = placed.mesh
     if not len(mesh.slots):

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import U8, Array
 from .records import NormalMapFigures
 
 #: A direction counts as one where its length is within this of 1: eight bits a channel leave about half of it.
@@ -17,7 +17,7 @@ _SIDE, _SQUARES = 256, 4
 _SURE = 3.0
 
 
-def normal_map(pixels: Array) -> NormalMapFigures:
+def normal_map(pixels: U8) -> NormalMapFigures:
     """Look at up to 16 squares of 256 pixels, spread over (H, W, 4) uint8, as directions: each channel from -1 to 1 (glTF 2.0 §3.9.3).
 
     Green is told by integrability: the slopes of a height field have no curl (Frankot and Chellappa 1988), so of the two

@@ -10,15 +10,15 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene import Scene
-from ..scene.model import Array
 from ..scene.transforms import parents, walk
 from ..scene.weighing import vertex_of_weight
+from ..words.arrays import F64, Array
 from .records import NudgeFigures
 
 _STILL = 1e-6
 
 
-def nudges(scene: Scene, world: Array) -> list[NudgeFigures]:
+def nudges(scene: Scene, world: F64) -> list[NudgeFigures]:
     """One entry for each skinned part and each group above it; the roots of its joints are among the groups tried.
 
     world: (N, 4, 4) float64 world matrices of all nodes.

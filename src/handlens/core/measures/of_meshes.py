@@ -13,7 +13,8 @@ from ..geometry.patches import Patches, patches
 from ..geometry.topology import PIECES_UP_TO, connected_pieces, gpu_vertices, loose_point_indices, surface, surface_once
 from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
-from ..scene.model import Array, readable
+from ..scene.model import readable
+from ..words.arrays import Array
 from .known import Known
 from .looked_at import facing_key, look, too_many
 from .records import FacingFigures, MeshFigures, UvFigures, WalkFigures

@@ -6,8 +6,9 @@ import numpy as np
 
 from ..scene import Scene
 from ..scene.matrices import Polar, quaternion_matrix
-from ..scene.model import HELD, Array
+from ..scene.model import HELD
 from ..scene.transforms import parents
+from ..words.arrays import Array
 from .records import NodeFigures
 
 

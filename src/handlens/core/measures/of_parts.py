@@ -7,9 +7,9 @@ import numpy as np
 from ..geometry.finite import finite_points
 from ..scene import Scene
 from ..scene.generated import ROLE, property_text
-from ..scene.model import Array
 from ..scene.skinning import rest_world_positions
 from ..surface.opacity import mode_of
+from ..words.arrays import Array
 from .facing import part_frame
 from .precision import Worst, coarsest, rounded
 from .records import PartFigures

@@ -11,10 +11,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from ..scene import Image
-from ..scene.model import Array
 from ..surface.decoded import eight_bits, from_bytes
 from ..surface.decoded import opened as opened_image
 from ..surface.pictures import media_type
+from ..words.arrays import U8, Array
 from .alpha import alpha_figures
 from .normal_maps import normal_map
 from .records import ImageFigures, LookFigures
@@ -168,7 +168,7 @@ def _transparency(pixels: Array) -> float:
     return float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1))
 
 
-def _look(opened: Any, some: Array, rim: Array, signature: bytes, data: bytes) -> LookFigures:
+def _look(opened: Any, some: U8, rim: Array, signature: bytes, data: bytes) -> LookFigures:
     """some: (h, w, 4) uint8 pixels at equal steps. rim: (n, 4) the outermost ones."""
     channels = [np.ascontiguousarray(some[:, :, k]) for k in range(3)]
     most = np.maximum(np.maximum(channels[0], channels[1]), channels[2])

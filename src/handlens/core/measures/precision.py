@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene import Scene
-from ..scene.model import Array
+from ..words.arrays import F64, Array
 
 
 def float32_spacing(distance: float) -> float:
@@ -36,7 +36,7 @@ class Worst(NamedTuple):
     node: int
 
 
-def links(scene: Scene, order: Sequence[int], up: Sequence[int], world: Array) -> dict[int, Worst]:
+def links(scene: Scene, order: Sequence[int], up: Sequence[int], world: F64) -> dict[int, Worst]:
     """The coarsest link above and at each node: its translation is a number of its own, whatever cancels it further down.
 
     world: (N, 4, 4) float64 world matrices of all nodes.
@@ -52,7 +52,7 @@ def links(scene: Scene, order: Sequence[int], up: Sequence[int], world: Array) -
     return out
 
 
-def coarsest(world_far: float, stored: Array, matrix: Array, link: Worst, node: int) -> Worst:
+def coarsest(world_far: float, stored: Array, matrix: F64, link: Worst, node: int) -> Worst:
     """The coarsest of a part: as it stands, in its own vertices (V, 3), or at a link above it.
 
     stored: (V, 3) float.

@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
 VERSION = 17

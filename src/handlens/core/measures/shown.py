@@ -8,9 +8,9 @@ from ..geometry.rays import sequence
 from ..geometry.triangles import fan
 from ..geometry.uv_area import UvAreas
 from ..scene import Material, Scene, TextureInput
-from ..scene.model import Array
 from ..scene.wrapping import CLAMP
 from ..surface.uv_transform import placed
+from ..words.arrays import U8, Array
 from ..words.json_tree import Json
 from .records import ShownFigures
 
@@ -23,7 +23,7 @@ def base_colour(material: Material) -> TextureInput | None:
     return next((t for t in material.inputs if t.role == "base-colour" and t.image is not None), None)
 
 
-def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFigures | None:
+def shown(scene: Scene, material: int, pixels: U8, areas: UvAreas) -> ShownFigures | None:
     """Sample a material's base colour image where its faces show it; None where no face has UVs for it.
 
     pixels: (H, W, 4) uint8 of that image. Places are taken from a low-discrepancy sequence, so always the same.
@@ -46,7 +46,7 @@ def shown(scene: Scene, material: int, pixels: Array, areas: UvAreas) -> ShownFi
     )
 
 
-def texels(uv: Array, pixels: Array, sampler: Json, v_down: bool) -> Array:
+def texels(uv: Array, pixels: U8, sampler: Json, v_down: bool) -> U8:
     """(n, 4) uint8 nearest texels at UVs, repeated or held at the border as the sampler says (glTF 2.0 §3.8.4).
 
     uv: (n, 2) float.

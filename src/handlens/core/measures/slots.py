@@ -10,9 +10,10 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from ..scene import Image, Material, Scene, TextureInput
-from ..scene.model import Array, readable
+from ..scene.model import readable
 from ..scene.wrapping import REPEAT
 from ..surface.opacity import mode_of
+from ..words.arrays import I32, Array
 from .alpha_pictures import AlphaApart
 from .records import InputFigures, MaterialFigures, Measures, ShownFigures
 
@@ -72,7 +73,7 @@ def material_figures(
     ]
 
 
-def users_of(measures: Measures, images: Array) -> Array:
+def users_of(measures: Measures, images: Array) -> I32:
     """(n,) int32 materials that use any of some images (numbers, int).
 
     images: (k,) int.

@@ -15,7 +15,7 @@ from ..geometry.topology import Topology
 from ..reduction.flat import most_that_lies_flat
 from ..reduction.subdivision import most_that_was_cut
 from ..scene import Mesh
-from ..scene.model import Array
+from ..words.arrays import Array
 from .records import SurfaceFigures
 
 #: Openings under this share of the mesh's size are small.

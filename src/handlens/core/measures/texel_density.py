@@ -10,8 +10,8 @@ from ..geometry.triangles import fan
 from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
 from ..scene.matrices import apply
-from ..scene.model import Array
 from ..surface.uv_transform import enlarges
+from ..words.arrays import F64, Array
 from .records import DensityFigures
 from .shown import base_colour
 
@@ -19,7 +19,7 @@ _BLOCK = 16_384
 
 
 def densities(
-    scene: Scene, world: Array, parts: list[int], sizes: Mapping[int, tuple[int, int]], areas: UvAreas
+    scene: Scene, world: F64, parts: list[int], sizes: Mapping[int, tuple[int, int]], areas: UvAreas
 ) -> list[DensityFigures]:
     """Texel density of each part's base colour image. parts: nodes. sizes: width and height of each image that is known.
 

@@ -12,7 +12,7 @@ from ..geometry.triangles import fan
 from ..geometry.uv_area import UvAreas
 from ..geometry.uv_islands import NO_AREA, Islands, Layout, islands, layout
 from ..scene import Layer, Mesh
-from ..scene.model import Array
+from ..words.arrays import Array, Bool
 from .records import UvFigures
 
 #: Texels a side of the raster by which overlap is told, and the fewest where faces are so many and so large in the UVs that the
@@ -110,7 +110,7 @@ def _set(
     )
 
 
-def _marked(mesh: Mesh, owner: Array, corners: Array) -> Array:
+def _marked(mesh: Mesh, owner: Array, corners: Array) -> Bool:
     """(F,) bool: faces of which a corner is marked."""
     out = np.zeros(mesh.face_count, bool)
     out[owner[corners]] = True

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from ..geometry.rays import RayScene, sphere_directions
-from ..scene.model import Array
+from ..words.arrays import F64, Array, Bool
 from .facing import Placed
 
 #: Directions from which parallel rays come, and rays along each side of their square.
@@ -79,7 +79,7 @@ class _Fronts:
         self.mirrored = np.array([p.mirrored for p in parts])
         self.single = np.concatenate([~both[p.face] for p, both in zip(parts, double_sided, strict=True)])
 
-    def back(self, triangles: Array, directions: Array) -> Array:
+    def back(self, triangles: Array, directions: F64) -> Bool:
         """(n,) bool: whether rays that meet triangles meet a back that is not drawn.
 
         triangles: (n,) int.
@@ -90,7 +90,7 @@ class _Fronts:
         lean[self.mirrored[np.searchsorted(self.begins, triangles, side="right") - 1]] *= -1
         return (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
 
-    def uncovered(self, origins: Array, directions: Array, triangles: Array, distances: Array) -> Array:
+    def uncovered(self, origins: F64, directions: F64, triangles: Array, distances: Array) -> Bool:
         """(n,) bool: of rays that met a back, those in whose place no front is drawn, be it behind it or in the very same one.
 
         origins, directions: (n, 3) float64, in the unit frame.
@@ -104,7 +104,7 @@ class _Fronts:
         return ~near & ~self._twofold[triangles]
 
     @cached_property
-    def _twofold(self) -> Array:
+    def _twofold(self) -> Bool:
         """(T,) bool: triangles of faces with another over the same corners that is wound against them."""
         out = np.zeros(len(self.single), bool)
         if len(out) > _TWINS or any((part.mesh.corner_counts == 0).any() or not len(part.face) for part in self.parts):

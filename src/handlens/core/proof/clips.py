@@ -7,8 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..scene import Channel, Clip
-from ..scene.model import Array
 from ..scene.motion import moments, sample
+from ..words.arrays import Array
 from .compared import Compared
 from .pairing import pair_by
 from .rows import Row, counted, differs, listed, same

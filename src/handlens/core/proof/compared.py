@@ -11,8 +11,8 @@ import numpy as np
 from ..formats.table import BY_NAME
 from ..geometry.adjacency import face_of_corner
 from ..scene import Layer, Mesh, Scene
-from ..scene.model import Array
 from ..scene.transforms import walk
+from ..words.arrays import I64, Array
 from .faces import Faces, match_faces, match_loose, refined
 from .layers import LayerDifference, corner_attributes, layer_difference, quantisation_step
 from .nodes import match_nodes
@@ -232,7 +232,7 @@ def reach(mesh: Mesh) -> float:
     return max(-low, high, 1e-12)
 
 
-def face_materials(mesh: Mesh) -> Array:
+def face_materials(mesh: Mesh) -> I64:
     """(F,) int64 material of each face, -1 for none."""
     table = np.array([*mesh.slot_materials, -1], np.int64)
     if not len(mesh.slots):

@@ -14,7 +14,7 @@ import numpy as np
 
 from ..geometry.distinct import distinct_rows
 from ..scene import Mesh
-from ..scene.model import Array
+from ..words.arrays import I64, Array, Bool
 
 #: Corners up to which every rotation of a face is compared, so that one that touches a place twice is still known.
 _TURNS = 6
@@ -28,8 +28,8 @@ class Faces:
     without a counterpart; new: of the second. shift: (C,) how far each corner has moved, in units, 0 where it has none.
     """
 
-    corner: Array
-    face: Array
+    corner: I64
+    face: I64
     turned: Array
     moved: Array
     gone: Array
@@ -258,7 +258,7 @@ def same_array(a: Array, b: Array) -> bool:
     return bool((a.reshape(-1).view(wide) == b.reshape(-1).view(wide)).all())
 
 
-def _alike(a: Mesh, b: Mesh, tolerance: float) -> Array:
+def _alike(a: Mesh, b: Mesh, tolerance: float) -> Bool:
     """(C,) bool: corners of the same number in the same place."""
     out = np.ones(len(a.corners), bool)
     if same_array(a.positions, b.positions) and same_array(a.corners, b.corners):
@@ -275,7 +275,7 @@ def _alike(a: Mesh, b: Mesh, tolerance: float) -> Array:
         return _near(a.positions[a.corners], b.positions[b.corners], tolerance)
 
 
-def _near(points: Array, others: Array, tolerance: float) -> Array:
+def _near(points: Array, others: Array, tolerance: float) -> Bool:
     """(n,) bool: rows (n, 3) that are the same within a tolerance; what is not a number, or without end, is so in both."""
     if same_array(points, others):
         return np.ones(len(points), bool)

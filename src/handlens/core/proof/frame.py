@@ -9,9 +9,9 @@ import numpy as np
 from ..scene import Scene
 from ..scene.axes import to_y_up
 from ..scene.matrices import apply
-from ..scene.model import Array
 from ..scene.skinning import world_positions
 from ..scene.transforms import walk, world_matrices
+from ..words.arrays import Array
 from .compared import Compared
 from .rows import Row, differs, same
 from .tolerances import EXTENT, UNIT

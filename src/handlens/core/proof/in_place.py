@@ -12,9 +12,9 @@ from ..formats.conform import alike_frame
 from ..scene import Scene
 from ..scene.axes import AXIS_INDEX
 from ..scene.bounds import world_bounds
-from ..scene.model import Array
 from ..scene.transforms import walk, world_matrices
 from ..words.anchors import is_place, is_unnamed
+from ..words.arrays import Array
 from ..words.figures import turn
 from ..words.lengths import metres
 

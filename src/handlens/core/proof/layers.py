@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..scene.model import Array
+from ..words.arrays import Array
 from .faces import Faces, same_array
 
 

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..scene import Mesh
-from ..scene.model import Array, Morph
+from ..scene.model import Morph
+from ..words.arrays import Array
 from .compared import Compared
 from .rows import Row, counted, differs, listed, same
 from .tolerances import PLACES, SINGLE, TARGET_NORMALS, WEIGHT

@@ -11,9 +11,9 @@ from ..formats.conform import alike_frame
 from ..formats.table import BY_NAME
 from ..scene import Scene
 from ..scene.axes import to_y_up
-from ..scene.model import Array
 from ..scene.skinning import world_positions
 from ..scene.transforms import world_matrices
+from ..words.arrays import Array
 from ..words.json_tree import Json
 from ..words.lengths import metres
 from . import Compared, aspects

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import Array
 from ..words.json_tree import Json
 
 CLEAR, CAUTION, STOP = "clear", "caution", "stop"

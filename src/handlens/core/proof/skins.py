@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from ..scene import Mesh, Skin
-from ..scene.model import Array
 from ..scene.weighing import vertex_of_weight
+from ..words.arrays import Array
 from .compared import Compared, Part
 from .pairing import pair_by
 from .rows import Row, counted, differs, listed, same

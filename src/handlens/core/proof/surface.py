@@ -9,7 +9,7 @@ import numpy as np
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import used_vertices
 from ..scene import Mesh
-from ..scene.model import Array
+from ..words.arrays import Array
 from .compared import Compared, Part
 from .faces import Faces, place_numbers
 from .layers import LayerDifference

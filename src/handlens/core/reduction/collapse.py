@@ -19,7 +19,8 @@ from ..geometry.smoothing import smooth_normals
 from ..geometry.topology import NEEDLE
 from ..machine.meshopt import simplified
 from ..scene.matrices import UP_NORMAL, unit_vectors
-from ..scene.model import Array, Layer, Mesh, frozen
+from ..scene.model import Layer, Mesh, frozen
+from ..words.arrays import Array, Bool
 from .fitting import MOST, fitted, values_fitted
 from .flipping import MOST as MOST_SWAPPED
 from .flipping import swap_edges
@@ -137,7 +138,7 @@ class Reducer:
                 best, fewest = left, int(wrong.sum())
         return best
 
-    def _wrong(self, triangles: Array, about: Array | None) -> Array:
+    def _wrong(self, triangles: Array, about: Array | None) -> Bool:
         """(P,) bool: points, of those about (P,) or of all, that are as no surface's are in a way in which they were not before."""
         wrong = unsound(self.wedges, triangles, self._normals, about)
         unasked = (wrong != 0) & ~self._known_before
@@ -221,7 +222,7 @@ class Reducer:
         return Surface(self.wedges.positions, self.wedges.triangles)
 
     @cached_property
-    def _bound(self) -> Array:
+    def _bound(self) -> Bool:
         """(P,) bool: welded points that lines and point elements use."""
         mesh, at = self.wedges.cut, self.wedges
         out = np.zeros(int(at.point.max(initial=-1)) + 1, bool)

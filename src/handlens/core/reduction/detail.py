@@ -16,7 +16,8 @@ from ..geometry.rays import OFFSET, RayScene, hemisphere_directions
 from ..geometry.smoothing import corner_angles, smooth_normals
 from ..geometry.triangles import triangulate
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array, Layer, Mesh, frozen
+from ..scene.model import Layer, Mesh, frozen
+from ..words.arrays import F64, U8, Array
 from .nearest import Spread, barycentric
 from .wedges import HARD
 
@@ -99,7 +100,7 @@ class _Fine:
         self.normals = _unit(np.nan_to_num(layer.at_corners().astype(np.float64)))[corners]
         self.rays = RayScene(self.positions, self.triangles)
 
-    def met(self, points: Array, directions: Array, reach: float) -> tuple[Array, Array, Array]:
+    def met(self, points: F64, directions: F64, reach: float) -> tuple[Array, Array, Array]:
         """What rays meet that begin `reach` outside of points and go inwards twice as far: whether, the normal there, the place.
 
         points, directions: (n, 3) float64, in the world.
@@ -114,7 +115,7 @@ class _Fine:
         normal = _unit(np.einsum("ij,ijk->ik", weight, self.normals[triangle]))
         return met, np.where(met[:, None], normal, directions), np.concatenate([places, normal], axis=1)
 
-    def open_sky(self, places: Array) -> Array:
+    def open_sky(self, places: F64) -> Array:
         """(n,) share of the sky that is open above places (n, 6) of points and normals, likelier rays the nearer they are to the normal.
 
         places: (n, 6) float64.
@@ -161,7 +162,7 @@ class _Frame:
         square[none] = np.cross(self.normals[none], np.eye(3)[np.abs(self.normals[none]).argmin(axis=1)])
         return _unit(square), sign
 
-    def at(self, triangle: Array, weight: Array) -> tuple[Array, Array, Array, Array]:
+    def at(self, triangle: Array, weight: F64) -> tuple[Array, Array, Array, Array]:
         """Places, and unit tangent, bitangent and normal there, as whoever draws works them out.
 
         triangle: (n,) int.
@@ -173,7 +174,7 @@ class _Frame:
         t = _unit(t - n * np.einsum("ij,ij->i", t, n)[:, None])
         return place, t, np.cross(n, t) * self.sign[3 * triangle][:, None], n
 
-    def looked_up(self, fine: _Fine, triangle: Array, weight: Array, reach: float) -> tuple[Array, Array, Array]:
+    def looked_up(self, fine: _Fine, triangle: Array, weight: F64, reach: float) -> tuple[Array, Array, Array]:
         """(n, 3) normals of the fine surface in tangent space, whether a ray met it, and the places that were met.
 
         triangle: (n,) int.
@@ -186,7 +187,7 @@ class _Frame:
         told[:, 2] = np.maximum(told[:, 2], 0.0)
         return _unit(told), met, places
 
-    def off(self, fine: _Fine, picture: Array, triangle: Array, weight: Array, reach: float) -> float:
+    def off(self, fine: _Fine, picture: U8, triangle: Array, weight: F64, reach: float) -> float:
         """Mean angle in degrees between what a picture gives at samples, between its texels, and the fine surface there.
 
         picture: (H, W, 3) uint8.

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import F64, Array
 
 #: Directions of faces of the hull that a box is laid along, the largest faces first.
 _FACES = 400
@@ -30,7 +30,7 @@ class Box(NamedTuple):
         return float(8 * np.prod(self.half))
 
 
-def smallest_ball(points: Array) -> Ball:
+def smallest_ball(points: F64) -> Ball:
     """The ball of the least radius that holds points (n, d), exact but for rounding: it is held by at most d + 1 of them (Welzl 1991),
     which are found by taking in the farthest point, again and again.
 
@@ -77,7 +77,7 @@ def _circumscribed_ball(points: Array) -> Ball | None:
     return Ball(base + middle, float(np.linalg.norm(middle)))
 
 
-def upright_box(points: Array) -> Box:
+def upright_box(points: F64) -> Box:
     """The box along the axes.
 
     points: (n, 3) float64.

@@ -11,7 +11,7 @@ import numpy as np
 
 from ..geometry.distinct import used_indices
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array
+from ..words.arrays import F64, Array, Bool
 from .nearest import PROBES, Spread, Tree
 
 #: Samples for each triangle of the reduced surface, and at most.
@@ -24,7 +24,7 @@ _HOLD = 0.01
 _SIDE = 0.3
 
 
-def fitted(before: Spread, positions: Array, triangles: Array, fixed: Array, most: int = MOST) -> Array:
+def fitted(before: Spread, positions: F64, triangles: Array, fixed: Bool, most: int = MOST) -> Array:
     """(V, 3) positions of the reduced surface, better placed: once, and of few triangles as often as it helps much. before: the surface
     of before. fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they
     were.
@@ -75,7 +75,7 @@ def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Arra
     return _without_turning(positions, positions + along[:, None] * normal, triangles, flat), away
 
 
-def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, vertices: Array, island: Array) -> Array:
+def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, vertices: Bool, island: Array) -> Array:
     """(W, k) values of a reduced surface's points, such as UVs, that give what was there before as nearly as can be.
 
     before: the surface of before, in wedges; values: (W, k) of all wedges. positions: (W, 3) of wedges now;

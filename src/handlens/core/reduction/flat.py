@@ -25,7 +25,8 @@ from ..geometry.topology import zero_area_faces
 from ..geometry.triangles import triangulate
 from ..machine.blocks import each_block
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import I32, I64, Array, Bool
 
 #: What counts as lying in a plane: so many steps of a 32-bit float at the largest coordinate of the mesh.
 STEPS = 4
@@ -42,7 +43,7 @@ class Merged(NamedTuple):
 
     mesh: Mesh
     freed: int
-    faces: Array
+    faces: I32
 
 
 def merged_flat(mesh: Mesh) -> Merged:
@@ -222,7 +223,7 @@ class _Work:
         pinched: Array = self.begins[count[inverse.reshape(-1)] > 1]
         return pinched
 
-    def needless(self, aside: Array) -> Array:
+    def needless(self, aside: Bool) -> Bool:
         """(P,) bool: welded points that no outline needs, those of regions that are set aside excepted.
 
         aside: (R,) bool, regions.
@@ -239,7 +240,7 @@ class _Work:
         held[self.at[aside[owner]]] = True
         return gone & ~held
 
-    def _straight(self, regions_at: Array) -> Array:
+    def _straight(self, regions_at: Array) -> Bool:
         """(P,) bool: points in the middle of a straight piece that at most two regions have in common."""
         total = len(regions_at)
         out = np.zeros(total, bool)
@@ -273,7 +274,7 @@ class _Work:
         out = (uses == good) & (uses > 0) & (uses <= 2) & (uses == regions_at) & same
         return out
 
-    def outlines(self, gone: Array, aside: Array) -> Iterator[tuple[int, list[list[int]] | None]]:
+    def outlines(self, gone: Bool, aside: Bool) -> Iterator[tuple[int, list[list[int]] | None]]:
         """Regions that lose points, each with its loops of corners; None for one whose border does not close.
 
         gone: (P,) bool, welded points.
@@ -313,7 +314,7 @@ def _loops(step: dict[int, tuple[int, int]], sides: int, gone: list[bool]) -> li
     return loops
 
 
-def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: float) -> Array:
+def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: float) -> Bool:
     """(n,) bool: pairs of triangles over an edge that lie in one plane and carry one map of everything. one, other: (n,) corners
     that the two sides of the edge begin at."""
     a, b = one // 3, other // 3
@@ -372,7 +373,7 @@ def _carried(cut: Mesh) -> Iterator[tuple[Array, float]]:
             yield np.nan_to_num(np.where(cut.normals.index[:, None] >= 0, morph.normals[cut.normals.index], -1e9)), _DIRECTION
 
 
-def weight_rows(mesh: Mesh) -> Array:
+def weight_rows(mesh: Mesh) -> I64:
     """(V,) int64 the same number for vertices of equal rows of weights."""
     w = mesh.weights
     assert w is not None
@@ -385,7 +386,7 @@ def weight_rows(mesh: Mesh) -> Array:
     )
 
 
-def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Array:
+def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Bool:
     """(R,) bool: regions that neighbour by neighbour lie flat and as a whole do not: one plane and one map must hold for all of them."""
     count = int(region.max()) + 1
     owner = np.repeat(region, 3)

@@ -13,7 +13,7 @@ import numpy as np
 from ..geometry.flips import thinness
 from ..geometry.topology import NEEDLE
 from ..geometry.triangles import cross
-from ..scene.model import Array
+from ..words.arrays import Array
 from .nearest import Tree
 
 #: Triangles up to which sides are turned: each asks where the surface lay six times.

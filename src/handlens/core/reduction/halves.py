@@ -11,7 +11,8 @@ from ..geometry.joining import joined
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
 from ..geometry.triangles import triangulate
 from ..geometry.welding import welded
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import Array
 
 #: How exactly both sides must agree, as a share of the mesh's largest coordinate.
 _SAME = 1e-5

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..geometry.rays import sequence
-from ..scene.model import Array
+from ..words.arrays import F64, Array
 
 #: Seconds that one set of questions may take, of how many that is judged, and what no set is larger than.
 _SECONDS, PROBES, _NO_LIMIT = 4.0, 200, 1_000_000
@@ -69,7 +69,7 @@ class Tree:
         self._tree = igl.AABB()
         self._tree.init(self._surface, self._index)
 
-    def affords(self, points: Array) -> int:
+    def affords(self, points: F64) -> int:
         """How many points may be asked for within some seconds, as a few (n, 3) show: where large triangles lie through each other every
         box is met by every question.
 
@@ -87,7 +87,7 @@ class Tree:
         self.nearest(points)
         return time.thread_time() - began
 
-    def nearest(self, points: Array) -> Nearest:
+    def nearest(self, points: F64) -> Nearest:
         """The nearest point of the triangles to each point (n, 3).
 
         points: (n, 3) float64.
@@ -101,7 +101,7 @@ class Tree:
         return Nearest(np.sqrt(np.asarray(squares).reshape(-1)), face, barycentric(np.asarray(found).reshape(-1, 3), corners))
 
 
-def barycentric(points: Array, corners: Array, inside: bool = True) -> Array:
+def barycentric(points: F64, corners: F64, inside: bool = True) -> Array:
     """(n, 3) weights of triangles' corners (n, 3, 3) that give points in their planes; the first corner's where there is no area.
     inside: whether the points are known to lie in the triangles, so that what is less than 0 is an error of rounding.
     points: (n, 3) float64.

@@ -12,7 +12,8 @@ from ..geometry.distinct import used_indices
 from ..geometry.triangles import triangulate
 from ..geometry.uv_islands import NO_AREA
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import Array
 from .nearest import PROBES, Nearest, Samples, Spread, Tree
 from .silhouette import outline_change
 

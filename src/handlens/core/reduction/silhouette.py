@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.rays import RayScene, sphere_directions
-from ..scene.model import Array
+from ..words.arrays import Array
 
 #: Views, and how many pixels high the picture is that the thing fills.
 VIEWS, PIXELS = 12, 256

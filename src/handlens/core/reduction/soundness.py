@@ -7,7 +7,7 @@ import numpy as np
 
 from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
-from ..scene.model import Array
+from ..words.arrays import U8, Array, Bool
 from .wedges import Wedges
 
 #: Cosine between two neighbours from which on one is folded onto the other.
@@ -18,7 +18,7 @@ _FLAT = 1e-9
 _TURNS = 8
 
 
-def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Array | None = None) -> Array:
+def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Bool | None = None) -> U8:
     """(P,) uint8: in what welded points are not as those of a surface are, bit by bit, where triangles (n, 3) of wedges meet at them:
     a face on two points, an edge of three faces, a face without height, a fold, a face that looks away, several fans. normals: (W, 3)
     what stood at wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all
@@ -66,7 +66,7 @@ def _mark(bad: Array, points: Array, bit: int) -> None:
     bad[where] |= np.uint8(bit)
 
 
-def lost(wedges: Wedges, triangles: Array) -> Array:
+def lost(wedges: Wedges, triangles: Array) -> Bool:
     """(W,) bool: wedges of islands of which no triangle is left.
 
     triangles: (n, 3) int, of wedges.
@@ -96,7 +96,7 @@ def _fans(triangles: Array, one: Array, other: Array, points: int) -> Array:
     return np.bincount(owner, minlength=points)
 
 
-def ring(triangles: Array, points: Array, rings: int) -> Array:
+def ring(triangles: Array, points: Bool, rings: int) -> Bool:
     """(P,) bool: points (P,) bool and those within so many edges of them. triangles: (n, 3) points.
 
     points: (P,) bool.

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..geometry.distinct import used_indices
 from ..geometry.rays import RayScene, sphere_directions
-from ..scene.model import Array
+from ..words.arrays import F64, Array
 from .collapse import Reducer
 from .enclosing import Box, smallest_ball, smallest_box, upright_box
 from .price import Surface, distances
@@ -68,7 +68,7 @@ class Fit(NamedTuple):
     sink_by: float
 
 
-def hull_of(points: Array) -> tuple[Array, Array] | None:
+def hull_of(points: F64) -> tuple[Array, Array] | None:
     """The convex hull, points (n, 3) and triangles wound outward; None of points that lie in one plane.
 
     points: (n, 3) float64.
@@ -209,7 +209,7 @@ def _several(positions: Array, triangles: Array, hull: tuple[Array, Array]) -> l
     return made or [hull]
 
 
-def volume_of(positions: Array, triangles: Array) -> float:
+def volume_of(positions: F64, triangles: Array) -> float:
     """The volume within a closed surface wound outward (divergence theorem).
 
     positions: (V, 3) float64.
@@ -219,7 +219,7 @@ def volume_of(positions: Array, triangles: Array) -> float:
     return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
 
 
-def fit_of(shape: Shape, positions: Array, triangles: Array, volume: float, up: int) -> Fit:
+def fit_of(shape: Shape, positions: F64, triangles: Array, volume: float, up: int) -> Fit:
     """Measure how a shape fits a part. volume: the part's own, or that of its hull where it is not closed. up: the upright axis.
 
     positions: (V, 3) float64, of the part.
@@ -278,7 +278,7 @@ def stands(shape: Shape, up: int) -> bool:
     return bool((edge[:, 0] * to[:, 1] - edge[:, 1] * to[:, 0] >= 0).all())
 
 
-def hull_of_flat(points: Array) -> Array | None:
+def hull_of_flat(points: F64) -> Array | None:
     """The outline of points (n, 2), against the clock; None where they lie on one line.
 
     points: (n, 2) float64.

@@ -17,7 +17,8 @@ from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.topology import Topology
-from ..scene.model import Array, Mesh
+from ..scene.model import Mesh
+from ..words.arrays import I32, I64, Array
 
 #: Within one face of before, UVs may not jump by more than this: a seam runs there.
 _JUMP = 1e-4
@@ -29,7 +30,7 @@ class Coarser(NamedTuple):
 
     mesh: Mesh
     bent: float
-    faces: Array
+    faces: I32
 
 
 def coarser(mesh: Mesh, top: Topology | None = None) -> Coarser | None:
@@ -107,7 +108,7 @@ class _Around:
         k = self.sides
         return corner - corner % k + (corner + by) % k
 
-    def spread(self, state: int) -> Array:
+    def spread(self, state: int) -> I64:
         """(F,) int64 for each face the corner of it that was there before, 3 for the triangle in the middle of four (triangles), -1
         where what spreads from the first face of its piece meets itself in contradiction. state: of the first faces."""
         role = np.full(self.mesh.face_count, -1, np.int64)

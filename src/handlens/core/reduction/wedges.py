@@ -18,8 +18,9 @@ from ..geometry.distinct import distinct_rows
 from ..geometry.recut import recut
 from ..geometry.triangles import newell_normals, triangulate
 from ..scene.matrices import unit_vectors
-from ..scene.model import Array, Layer, Mesh
+from ..scene.model import Layer, Mesh
 from ..scene.weighing import vertex_of_weight
+from ..words.arrays import F64, I64, Array, Bool
 from .nearest import barycentric
 
 #: Two faces that meet at more than this, in degrees, and have normals of their own there, meet at a hard edge.
@@ -50,20 +51,20 @@ class Wedges:
     faceted: bool
 
     @cached_property
-    def positions(self) -> Array:
+    def positions(self) -> F64:
         """(W, 3) float64."""
         p: Array = self.cut.positions[self.cut.corners[self.corner]]
         return p
 
     @cached_property
-    def chart(self) -> Array:
+    def chart(self) -> I64:
         """(W,) int64 which wedges hang together over triangles: islands between seams."""
         t, n = self.triangles, len(self.corner)
         a, b = np.concatenate([t[:, 0], t[:, 1]]), np.concatenate([t[:, 1], t[:, 2]])
         return components(n, a, b).astype(np.int64)
 
     @cached_property
-    def fixed(self) -> Array:
+    def fixed(self) -> Bool:
         """(W,) bool: wedges at seams and borders, which keep their place."""
         points = int(self.point.max(initial=-1)) + 1
         fans = int(self.touching.max(initial=0)) + 1
@@ -197,7 +198,7 @@ def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bo
     return split, bend, bool(len(own)) and float(own.mean()) > 0.5 and bool(len(mild)) and float(mild.mean()) > 0.5
 
 
-def _breaks(cut: Mesh, layer: Layer, a: Array, b: Array, after: Array) -> Array:
+def _breaks(cut: Mesh, layer: Layer, a: Array, b: Array, after: Array) -> Bool:
     """(n,) bool: edges over which UVs do not run on: what the map of one face says of the far corner of the other is off by more than
     `_BREAK` of what lies between."""
     i, j, k, beyond = a, after[a], after[after[a]], after[after[b]]

@@ -12,8 +12,8 @@ from ..measures import Measures, collect
 from ..measures.collect import Progress, silent
 from ..measures.known import Known
 from ..scene import Scene
-from ..scene.model import Array
 from ..scene.skinning import forget_poses
+from ..words.arrays import Array
 from .stations import stations
 
 

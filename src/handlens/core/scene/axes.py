@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .model import Array
+from ..words.arrays import Array
 
 #: Coordinate of each axis.
 AXIS_INDEX = {"X": 0, "Y": 1, "Z": 2}

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from .model import Array, Scene, Skin
+from ..words.arrays import F64, Array, Bool
+from .model import Scene, Skin
 
 #: Joints that are tried for the frame of the mesh, and how near another must be to agree with it.
 _TRIED = 64
@@ -24,7 +25,7 @@ def bound_at(skin: Skin) -> Array:
         return np.asarray(np.linalg.pinv(np.where(sound[:, None, None], skin.inverse_bind, np.eye(4))))
 
 
-def placings(scene: Scene, world: Array) -> list[Array]:
+def placings(scene: Scene, world: F64) -> list[Array]:
     """(4, 4) for each skin the matrix that its mesh was placed by when it was bound, as its joints say.
 
     At the pose of binding World · InverseBind is the same for all joints, namely the way from the mesh's frame to the world. Where
@@ -44,7 +45,7 @@ def placings(scene: Scene, world: Array) -> list[Array]:
     return out
 
 
-def placed_by(matrices: Array, hints: Sequence[Array] = ()) -> Array:
+def placed_by(matrices: F64, hints: Sequence[Array] = ()) -> Array:
     """(4, 4) the one of (J, 4, 4) matrices that the others were before some were moved: one that a hint agrees with, else the first
     if another agrees with it, else that with which most agree. The identity where none is sound.
 
@@ -66,7 +67,7 @@ def placed_by(matrices: Array, hints: Sequence[Array] = ()) -> Array:
     return np.asarray(tried[int(np.argmax([np.count_nonzero(agreeing(m)) for m in tried]))])
 
 
-def departures(world: Array, skin: Skin, placing: Array) -> tuple[Array, Array]:
+def departures(world: F64, skin: Skin, placing: Array) -> tuple[Array, Array]:
     """(J,) how far each joint rests from where it was bound, in the world's units, and (J,) by how many degrees it is turned.
 
     placing: the mesh's frame in the world when it was bound, as `placed_by` has it. Scale counts for nothing: a joint may be drawn at
@@ -82,7 +83,7 @@ def departures(world: Array, skin: Skin, placing: Array) -> tuple[Array, Array]:
     return np.nan_to_num(away, posinf=0.0), np.nan_to_num(angle)
 
 
-def own_departures(world: Array, skin: Skin, placing: Array, up: Array) -> tuple[Array, Array]:
+def own_departures(world: F64, skin: Skin, placing: Array, up: Array) -> tuple[Array, Array]:
     """As `departures`, each joint against the one above it, so that what only hangs on a joint that was moved counts as still.
 
     up: (J,) position in the skin of the joint above, -1 for a top one, which is told as `departures` has it.
@@ -102,7 +103,7 @@ def own_departures(world: Array, skin: Skin, placing: Array, up: Array) -> tuple
     return away, angle
 
 
-def stretches(world: Array, skin: Skin, placing: Array) -> Array:
+def stretches(world: F64, skin: Skin, placing: Array) -> Array:
     """(J, 3) by what each joint is longer along its own axes than when it was bound, 1 where nothing can be told.
 
     placing: as `departures` has it.
@@ -116,7 +117,7 @@ def stretches(world: Array, skin: Skin, placing: Array) -> Array:
     return np.where(np.isfinite(out) & (out > 0), out, 1.0)
 
 
-def singular(skin: Skin) -> Array:
+def singular(skin: Skin) -> Bool:
     """(J,) bool: bind matrices that turn a surface flat, that hold no numbers, or whose last row is not 0, 0, 0, 1."""
     if skin.inverse_bind is None:
         return np.zeros(len(skin.joints), bool)
@@ -128,7 +129,7 @@ def singular(skin: Skin) -> Array:
         return ~np.isfinite(b).all(axis=(1, 2)) | flat | (np.abs(b[:, 3] - [0, 0, 0, 1]).max(axis=1) > 1e-4)
 
 
-def turn_between(before: Array, after: Array) -> Array:
+def turn_between(before: F64, after: F64) -> Array:
     """(n,) degrees between the turns of two sets of (n, 3, 3) linear parts.
 
     before, after: (n, 3, 3) float64.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..limits import InputError
-from .model import Array
+from ..words.arrays import Array, Bool
 
 
 def face_text(faces: Array) -> str:
@@ -20,7 +20,7 @@ def face_text(faces: Array) -> str:
     return ";".join(str(a) if a == b else f"{a}-{b}" for a, b in runs)
 
 
-def face_mask(text: str, total: int) -> Array:
+def face_mask(text: str, total: int) -> Bool:
     """(total,) bool of faces named as "3;7-11"; all where the text is empty. Raises InputError."""
     if not text.strip():
         return np.ones(total, bool)

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[Any]
+from ..words.arrays import F64, Array
 
 _IDENTITY = np.eye(4)
 
@@ -48,7 +45,7 @@ def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> Array:
     )
 
 
-def matrix_quaternion(matrix: Array) -> tuple[float, float, float, float]:
+def matrix_quaternion(matrix: F64) -> tuple[float, float, float, float]:
     """Quaternion x, y, z, w of a (3, 3) rotation, by the largest component (Shepperd 1978).
 
     matrix: (3, 3) float64, without scale or mirror.
@@ -96,7 +93,7 @@ def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: 
     return m
 
 
-def composed(translations: Array, rotations: Array, scales: Array) -> Array:
+def composed(translations: F64, rotations: F64, scales: F64) -> Array:
     """(n, 4, 4) matrices of n translations (n, 3), unit quaternions (n, 4) and scales (n, 3), as `compose` makes one.
 
     translations: (n, 3) float64.
@@ -118,7 +115,7 @@ def composed(translations: Array, rotations: Array, scales: Array) -> Array:
     return out
 
 
-def decompose(matrix: Array) -> tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]:
+def decompose(matrix: F64) -> tuple[tuple[float, ...], tuple[float, ...], tuple[float, ...]]:
     """Translation, rotation (x, y, z, w) and scale of a (4, 4) matrix; shear is lost, see Polar.shear.
 
     matrix: (4, 4) float64.
@@ -185,7 +182,7 @@ class Polar:
         return bool((np.minimum(r, np.abs(1 - r)) < tolerance).all())
 
 
-def apply(matrix: Array, points: Array) -> Array:
+def apply(matrix: F64, points: Array) -> Array:
     """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none. Through the identity, the same array.
 
     matrix: (4, 4) float64, applied to columns.

@@ -13,11 +13,9 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..words.arrays import F32, F64, I32, I64, Array
 from .matrices import compose
-
-Array = NDArray[Any]
 
 
 def frozen(array: Array) -> Array:
@@ -48,7 +46,7 @@ class Layer:
     """
 
     values: Array
-    index: Array
+    index: I32
 
     def at_corners(self) -> Array:
         """(C, k) values, NaN where a corner has none."""
@@ -68,9 +66,9 @@ class Weights:
     starts: (V+1,) int64. joints: (E,) int32, position in the skin. weights: (E,) float32.
     """
 
-    starts: Array
-    joints: Array
-    weights: Array
+    starts: I64
+    joints: I32
+    weights: F32
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +76,7 @@ class Morph:
     """A morph target. positions: (V, 3) float64 offsets. normals: (N, 3) offsets on the normal layer's values, or None."""
 
     name: str
-    positions: Array
+    positions: F64
     normals: Array | None = None
 
 
@@ -99,20 +97,20 @@ class Mesh:
 
     id: str
     name: str
-    positions: Array
-    corners: Array = field(default_factory=_empty((0,), np.int32))
-    starts: Array = field(default_factory=_empty((1,), np.int64))
-    slots: Array = field(default_factory=_empty((0,), np.int32))
+    positions: F64
+    corners: I32 = field(default_factory=_empty((0,), np.int32))
+    starts: I64 = field(default_factory=_empty((1,), np.int64))
+    slots: I32 = field(default_factory=_empty((0,), np.int32))
     slot_materials: tuple[int, ...] = ()
     uvs: tuple[Layer, ...] = ()
     normals: Layer | None = None
     tangents: Layer | None = None
     colours: tuple[Layer, ...] = ()
-    smooth: Array | None = None
-    groups: Array | None = None
+    smooth: I32 | None = None
+    groups: I32 | None = None
     group_names: tuple[str, ...] = ()
-    lines: Array = field(default_factory=_empty((0, 2), np.int32))
-    points: Array = field(default_factory=_empty((0,), np.int32))
+    lines: I32 = field(default_factory=_empty((0, 2), np.int32))
+    points: I32 = field(default_factory=_empty((0,), np.int32))
     weights: Weights | None = None
     morphs: tuple[Morph, ...] = ()
     morph_weights: tuple[float, ...] = ()
@@ -123,7 +121,7 @@ class Mesh:
         return len(self.starts) - 1
 
     @cached_property
-    def corner_counts(self) -> Array:
+    def corner_counts(self) -> I64:
         """(F,) int64 corners of each face."""
         return frozen(np.diff(self.starts))
 
@@ -173,7 +171,7 @@ class Node:
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     @cached_property
-    def local(self) -> Array:
+    def local(self) -> F64:
         """(4, 4) float64 local matrix."""
         if self.matrix is not None:
             return self.matrix
@@ -267,7 +265,7 @@ class Skin:
     id: str
     name: str | None
     joints: tuple[int, ...]
-    inverse_bind: Array | None = None
+    inverse_bind: F64 | None = None
     skeleton: int | None = None
 
 
@@ -280,8 +278,8 @@ class Channel:
 
     node: int | None
     path: str
-    times: Array
-    values: Array
+    times: F32
+    values: F32
     interpolation: str = "LINEAR"
 
 

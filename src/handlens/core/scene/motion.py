@@ -6,14 +6,15 @@ from collections.abc import Collection, Sequence
 
 import numpy as np
 
+from ..words.arrays import F64, Array
 from .matrices import compose, composed
-from .model import Array, Channel, Clip, Node, Scene
+from .model import Channel, Clip, Node, Scene
 from .transforms import parents
 
 _SMALL = 1e-12
 
 
-def sample(channel: Channel, at: Array) -> Array:
+def sample(channel: Channel, at: Array) -> F64:
     """(n, k) float64 values of a channel at times (n,) in seconds; before the first key and after the last it keeps still.
 
     at: (n,) float, seconds.
@@ -93,7 +94,7 @@ def poses(node: Node, channels: Sequence[Channel]) -> tuple[Array, Array]:
     return times, np.stack([compose(tuple(t), tuple(r), tuple(s)) for t, r, s in rows])
 
 
-def moments(channels: Sequence[Channel]) -> Array:
+def moments(channels: Sequence[Channel]) -> F64:
     """(n,) float64 every key of some channels and the middle between each two of them, in order."""
     keys = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels] or [np.zeros(0)]))
     keys = keys[np.isfinite(keys)]
@@ -176,7 +177,7 @@ def _with_above(only: Collection[int] | None, up: Sequence[int]) -> set[int] | N
     return out
 
 
-def hermite(share: Array, length: Array, p0: Array, out0: Array, p1: Array, in1: Array) -> Array:
+def hermite(share: F64, length: F64, p0: F64, out0: F64, p1: F64, in1: F64) -> F64:
     """(..., k) float64 values of a cubic between two keys.
 
     share: (..., 1) float64, share of the way, 0 to 1.

@@ -6,8 +6,9 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from ..words.arrays import F64, Array
 from .matrices import apply
-from .model import Array, Scene, Skin, frozen
+from .model import Scene, Skin, frozen
 from .transforms import world_matrices
 from .weighing import vertex_of_weight
 
@@ -36,7 +37,7 @@ def morphed_positions(scene: Scene, node: int) -> Array:
     return points
 
 
-def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
+def posed(scene: Scene, node: int, world: F64 | None = None) -> Array:
     """(V, 3) world positions of a node's mesh, its skin evaluated in the given pose.
 
     A skinned mesh ignores its own node's transform (glTF 2.0 §3.7.3.3): v' = Σ w_j · World_j · InverseBind_j · v.
@@ -73,7 +74,7 @@ def posed(scene: Scene, node: int, world: Array | None = None) -> Array:
     return out
 
 
-def joint_matrices(skin: Skin, world: Array) -> Array:
+def joint_matrices(skin: Skin, world: F64) -> Array:
     """(J, 4, 4) World_j · InverseBind_j of a skin's joints.
 
     world: (N, 4, 4) float64 world matrices of all nodes.
@@ -99,7 +100,7 @@ def forget_poses() -> None:
     _at_rest.clear()
 
 
-def world_positions(scene: Scene, node: int, world: Array) -> Array:
+def world_positions(scene: Scene, node: int, world: F64) -> Array:
     """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere.
 
     world: (N, 4, 4) float64 world matrices of all nodes.

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from .model import Array, Scene
+from ..words.arrays import F64
+from .model import Scene
 
 _IDENTITY = np.eye(4)
 
@@ -48,7 +49,7 @@ def nodes_above(nodes: set[int], up: list[int]) -> set[int]:
     return out - nodes
 
 
-def world_matrices(scene: Scene) -> Array:
+def world_matrices(scene: Scene) -> F64:
     """(N, 4, 4) float64 world matrix of every node; those outside the default scene from their own root."""
     world = np.tile(np.eye(4), (len(scene.nodes), 1, 1))
     up = parents(scene)

@@ -6,23 +6,25 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .model import Array, Mesh, Weights, frozen
+from ..words.arrays import F64, I64, Array, Bool
+from .model import Mesh, Weights, frozen
 
 
-def vertex_of_weight(weights: Weights) -> Array:
+def vertex_of_weight(weights: Weights) -> I64:
     """(E,) int64 the vertex of each entry."""
     return np.repeat(np.arange(len(weights.starts) - 1), np.diff(weights.starts))
 
 
-def row_sums(weights: Weights, values: Array) -> Array:
+def row_sums(weights: Weights, values: Array) -> F64:
     """(V,) float64 sums of one value an entry.
 
     values: (E,) float, one an entry of the weights.
     """
-    return np.bincount(vertex_of_weight(weights), weights=values, minlength=len(weights.starts) - 1)
+    sums = np.bincount(vertex_of_weight(weights), weights=values, minlength=len(weights.starts) - 1)
+    return sums.astype(np.float64, copy=False)
 
 
-def ranks(weights: Weights) -> Array:
+def ranks(weights: Weights) -> I64:
     """(E,) int64 place of each entry among those of its vertex, the heaviest first; of equal ones the first stands first."""
     owner = vertex_of_weight(weights)
     order = np.lexsort((-weights.weights, owner))
@@ -44,12 +46,12 @@ def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Wei
     )
 
 
-def weights_where(weights: Weights, keep: Array) -> Weights:
+def weights_where(weights: Weights, keep: Bool) -> Weights:
     """The weights without some entries. keep: (E,) bool."""
     return with_rows(len(weights.starts) - 1, vertex_of_weight(weights)[keep], weights.joints[keep], weights.weights[keep])
 
 
-def normalised(weights: Weights, only: Array | None = None) -> Weights:
+def normalised(weights: Weights, only: Bool | None = None) -> Weights:
     """Weights that sum to 1 at every vertex that has any, or at those of a (V,) bool mask. A row whose sum is no positive number stays.
 
     only: (V,) bool.
@@ -191,7 +193,7 @@ def skeleton_of(joints: tuple[int, ...], up: list[int], world: Array) -> Skeleto
     return Skeleton(np.array([above(j) for j in joints], np.int64), places)
 
 
-def heaviest_joint(mesh: Mesh) -> Array:
+def heaviest_joint(mesh: Mesh) -> I64:
     """(V,) int64 the joint that weighs most on each vertex, -1 for none."""
     out = np.full(len(mesh.positions), -1, np.int64)
     w = mesh.weights

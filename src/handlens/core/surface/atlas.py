@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..scene.model import Array
 from ..scene.wrapping import CLAMP, MIRROR
+from ..words.arrays import F64, I64, U8, Array
 
 #: Everything in an atlas lies on multiples of so many pixels, so that a picture at half, a quarter or an eighth of it fits too.
 GRID = 8
@@ -20,7 +20,7 @@ class Atlas(NamedTuple):
     """size: (width, height) in pixels, powers of two. places: (n, 2) int64 upper left corner of each cell."""
 
     size: tuple[int, int]
-    places: Array
+    places: I64
 
 
 def packed_cells(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
@@ -51,7 +51,7 @@ def packed_cells(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
     return None
 
 
-def cut(pixels: Array, window: Array, size: tuple[int, int], padding: int, wraps: tuple[int, int]) -> Array:
+def cut(pixels: U8, window: F64, size: tuple[int, int], padding: int, wraps: tuple[int, int]) -> Array:
     """A window of a picture as `size` (width, height) pixels, with `padding` pixels all round of what the picture shows there.
 
     pixels: (H, W, 4) uint8. window: (2, 2) float64, its low and high corner in pictures, v downwards; it may lie beyond the picture.

@@ -9,21 +9,21 @@ from typing import Any
 import numpy as np
 
 from ..scene import Image
-from ..scene.model import Array
+from ..words.arrays import U8, Array
 from .names import stem_of
 
 #: Weights of red, green and blue in luma (ITU-R BT.709-6 §3.2).
 LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 
-def channel(pixels: Array, name: str) -> Array:
+def channel(pixels: Array, name: str) -> U8:
     """(H, W) uint8 of (H, W, 4) pixels: r, g, b or a, anything else luminance."""
     values = pixels[:, :, "rgba".index(name)] if name in ("r", "g", "b", "a") else np.rint(pixels[:, :, :3] @ LUMA)
     out: Array = np.asarray(values).astype(np.uint8)
     return out
 
 
-def unit_directions(pixels: Array, slopes: float = 1.0) -> Array:
+def unit_directions(pixels: U8, slopes: float = 1.0) -> Array:
     """Pixels (H, W, 3 or more) uint8 of a normal map with their directions made unit length again, as resampling leaves them shorter.
 
     slopes: what x and y are multiplied by first.

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import Array
 
 
 def to_linear(shown: Sequence[float] | Array) -> Array:

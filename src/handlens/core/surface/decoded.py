@@ -9,7 +9,7 @@ import numpy as np
 
 from .. import limits
 from ..scene import Image
-from ..scene.model import Array
+from ..words.arrays import U8
 
 
 def from_bytes(data: bytes) -> Any:
@@ -53,7 +53,7 @@ def shown(picture: Any) -> Any:
     return picture.convert("RGBA" if alpha else "RGB")
 
 
-def eight_bits(opened: Any) -> Array:
+def eight_bits(opened: Any) -> U8:
     """(H, W, 4) uint8 pixels of a picture that Pillow opened, whatever its mode."""
     if opened.mode in ("I;16", "I;16B", "I;16L", "I"):
         # 16 bits of grey: the high byte, where Pillow would cut everything above 255 off.

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from ..scene.model import Array
+from ..words.arrays import F64, Array
 from ..words.json_tree import Json
 
 
@@ -44,7 +44,7 @@ def placed(uv: Array, transform: Mapping[str, Any] | None, v_down: bool) -> Arra
     return out
 
 
-def matrix(transform: Mapping[str, Any], v_down: bool) -> Array:
+def matrix(transform: Mapping[str, Any], v_down: bool) -> F64:
     """(2, 3) float64: what a texture transform does to a column (u, v, 1)."""
     linear, offset = _parts(transform, v_down)
     return np.column_stack([linear, offset])

@@ -7,13 +7,10 @@ Sides are told as somebody says who faces the model's front: +Z where Y is up (g
 from __future__ import annotations
 
 import re
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[Any]
-
+from .arrays import F64, Array
 
 #: What nodes without content are called that say where something is to be put or aimed (common practice, no published source).
 _PLACE = re.compile(r"socket|target|anchor|attach|mount|snap|locator|spawn|hook|muzzle|marker|grip", re.IGNORECASE)
@@ -39,7 +36,7 @@ ANCHORS: dict[str, tuple[float, float, float]] = {
 }
 
 
-def anchor(low: Array, high: Array, name: str, up: str) -> Array:
+def anchor(low: F64, high: F64, name: str, up: str) -> Array:
     """(3,) the named point of a box with the given corners, (3,) each. up: "X", "Y" or "Z".
 
     low, high: (3,) float64.

@@ -16,7 +16,8 @@ import numpy as np
 from ...limits import plural
 from ...scene import Channel, Clip, Problem
 from ...scene.matrices import decompose
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import Array
 from ..shared.xml import Element, Numbers
 from .mesh import Sources
 from .transforms import product

@@ -9,7 +9,8 @@ from urllib.parse import unquote
 
 import numpy as np
 
-from ...scene.model import Array, Layer, Mesh, Morph, Weights, frozen
+from ...scene.model import Layer, Mesh, Morph, Weights, frozen
+from ...words.arrays import F64, Array
 from ..ply.read import strip_triangles
 from ..shared.lists import ragged
 from ..shared.xml import Element, Numbers
@@ -51,7 +52,7 @@ class Sources:
         self.owner, self.target, self.numbers = owner, target, numbers
         self.known: dict[str, Array] = {}
 
-    def floats(self, url: str | None, least: int) -> Array:
+    def floats(self, url: str | None, least: int) -> F64:
         """(N, k) float64 with k at least `least`; an empty one where the source is not there."""
         key = unquote((url or "").lstrip("#"))
         if key not in self.known:

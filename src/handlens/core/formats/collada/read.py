@@ -14,7 +14,8 @@ from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Camera, Light, Node, Problem, Scene
 from ...scene.matrices import decompose
-from ...scene.model import HELD, Array, Mesh, Skin, frozen
+from ...scene.model import HELD, Mesh, Skin, frozen
+from ...words.arrays import Array
 from ..shared.xml import Element, Numbers, parse_xml
 from .clips import read_clips
 from .lights import camera_of, light_of

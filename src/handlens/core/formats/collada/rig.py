@@ -9,7 +9,8 @@ import numpy as np
 
 from ...limits import InputError
 from ...scene import Problem
-from ...scene.model import Array, Morph, Weights, frozen
+from ...scene.model import Morph, Weights, frozen
+from ...words.arrays import Array
 from ..shared.xml import Element, Numbers
 from .mesh import Geometry, Sources, Target
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...scene.model import Array
+from ...words.arrays import Array
 
 
 def product(transforms: list[tuple[str, str, Array]]) -> Array:

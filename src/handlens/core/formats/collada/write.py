@@ -13,10 +13,10 @@ import numpy as np
 from lxml import etree
 
 from ...scene import Layer, Material, Mesh, Node, Scene
-from ...scene.model import Array
 from ...scene.motion import poses
 from ...scene.transforms import parents
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
+from ...words.arrays import Array
 from ..conform.steps import Target
 from ..shared.xml import Element
 from .materials import OPAQUE

@@ -12,7 +12,7 @@ from ...rules.export import UNIT_WORDS
 from ...rules.sheet import UNITS
 from ...scene import Mesh, Scene
 from ...scene.axes import turn_between
-from ...scene.model import Array
+from ...words.arrays import Array
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Size"

@@ -12,8 +12,9 @@ from ...geometry.recut import only_vertices, used_vertices
 from ...limits import plural
 from ...scene import Layer, Mesh, Scene
 from ...scene.matrices import unit_vectors
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.once import cached_per_mesh
+from ...words.arrays import Array
 from .one_set import drawn_set_first, on_another_uv_set
 from .steps import ExportLoss, Step, Target
 

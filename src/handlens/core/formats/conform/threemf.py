@@ -12,8 +12,9 @@ import numpy as np
 
 from ...limits import plural
 from ...scene import Layer, Material, Mesh, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...surface.pictures import media_type
+from ...words.arrays import Array, Bool
 from .steps import ExportLoss, Step, Target
 
 _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
@@ -29,7 +30,7 @@ def _pictured(scene: Scene) -> dict[int, int]:
     return found
 
 
-def _faces_with_uvs(mesh: Mesh) -> Array:
+def _faces_with_uvs(mesh: Mesh) -> Bool:
     """(F,) bool: faces with a UV at every corner."""
     if not mesh.uvs or not mesh.face_count:
         return np.zeros(mesh.face_count, bool)

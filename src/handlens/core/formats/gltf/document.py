@@ -19,7 +19,7 @@ import numpy as np
 from ... import limits
 from ...limits import InputError
 from ...packages import Package
-from ...scene.model import Array
+from ...words.arrays import Array
 from ...words.json_tree import Json
 from .packed import DRACO, MESHOPT, Unpacked, unpack
 

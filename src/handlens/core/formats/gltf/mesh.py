@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from ...scene import Layer, Mesh, Morph, Problem, Weights
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import F64, I32, Array
 from .document import Document, is_integer
 
 
@@ -99,7 +100,7 @@ def _run(names: set[str], prefix: str) -> int:
     return k
 
 
-def _shared(doc: Document, primitives: list[dict[str, Any]], positions: _Stack, stored: Array) -> Array:
+def _shared(doc: Document, primitives: list[dict[str, Any]], positions: _Stack, stored: Array) -> F64:
     """(V, 3) float64 positions, the very same array as that of another mesh over the same accessors.
 
     Packed geometry has its data beside its accessors, so there the same ones may mean something else.
@@ -129,7 +130,7 @@ def _primitive(doc: Document, entry: dict[str, Any], where: str, positions: _Sta
     return _Primitive(entry, own, vertices, kind, offset, len(stored))
 
 
-def _indices(doc: Document, accessor: int, total: int, where: str) -> Array:
+def _indices(doc: Document, accessor: int, total: int, where: str) -> I32:
     """(n,) int32 vertices of a primitive, every one below `total`; the stored bytes themselves where they can stand."""
     stored = doc.accessor(accessor, where, 1)[:, 0]
     if stored.dtype.kind not in "ui":

@@ -14,7 +14,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...machine.native import in_child
-from ...scene.model import Array
+from ...words.arrays import Array
 from ...words.json_tree import Json
 
 DRACO = "KHR_draco_mesh_compression"

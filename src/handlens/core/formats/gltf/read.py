@@ -10,8 +10,9 @@ import numpy as np
 from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, Skin
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...surface.pictures import media_type, referenced
+from ...words.arrays import Array
 from .document import Document, decode_data_uri, is_integer
 from .levels import with_levels
 from .materials import number_of, numbers, read_material

@@ -16,8 +16,8 @@ import numpy as np
 
 from ...geometry.split import split_vertices
 from ...scene import Camera, Clip, Layer, Light, Material, Mesh, Node, Scene, TextureInput
-from ...scene.model import Array
 from ...surface.pictures import BY_EXTENSION, media_type
+from ...words.arrays import Array
 from ...words.json_tree import Json
 from ..conform.pictures import lies_inside
 from ..conform.steps import Target

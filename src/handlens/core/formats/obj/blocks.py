@@ -12,7 +12,7 @@ import numpy as np
 from numba import types
 
 from ...machine.compiled import TEXT, compiled
-from ...scene.model import Array
+from ...words.arrays import Array
 from .lines import KEYWORDS, LARGEST, Corners, LineParser, Run
 
 _POWERS = 10.0 ** np.arange(23)

@@ -9,7 +9,7 @@ from typing import NamedTuple, NoReturn
 import numpy as np
 
 from ...limits import InputError
-from ...scene.model import Array
+from ...words.arrays import I32, I64, Array
 
 #: Keywords whose lines come in long runs, and how each begins.
 KEYWORDS = {b"v ": "v", b"vt": "vt", b"vn": "vn", b"f ": "f", b"l ": "l", b"p ": "p"}
@@ -34,10 +34,10 @@ class Corners(NamedTuple):
     vertices, uv, normals: (C,) int32, the last two None where no corner has any. counts: (n,) int64 corners of each.
     """
 
-    vertices: Array
-    uv: Array | None
-    normals: Array | None
-    counts: Array
+    vertices: I32
+    uv: I32 | None
+    normals: I32 | None
+    counts: I64
 
 
 class LineParser:

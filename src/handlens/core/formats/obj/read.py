@@ -14,7 +14,8 @@ from ...limits import InputError, plural
 from ...machine.compiled_ahead import LARGE_TEXT
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import Array
 from ..shared.text import decode, plain
 from .library import Libraries
 from .lines import LARGEST, Corners, LineParser, Run

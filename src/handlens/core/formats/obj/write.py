@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ...scene import Layer, Mesh, Scene, TextureInput
-from ...scene.model import Array
 from ...scene.wrapping import CLAMP
+from ...words.arrays import Array
 from ..conform.steps import Target
 from ..conform.surface import vertex_colours
 

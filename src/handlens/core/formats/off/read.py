@@ -13,7 +13,8 @@ import numpy as np
 from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import Array
 from ..shared.lists import ragged
 from ..shared.text import parse_numbers, plain, tokens_a_line
 

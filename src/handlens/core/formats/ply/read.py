@@ -14,8 +14,9 @@ import numpy as np
 from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...surface.pictures import referenced
+from ...words.arrays import F32, I64, Array
 from ..shared.lists import ragged, walk_lists
 from ..shared.text import decode, parse_numbers
 
@@ -140,7 +141,7 @@ class _Body:
     def width(self, kind: str) -> int:
         raise NotImplementedError
 
-    def column(self, places: Array, kind: str) -> Array:
+    def column(self, places: I64, kind: str) -> Array:
         """Values of a kind at places (N,) in units.
 
         places: (N,) int64.
@@ -372,7 +373,7 @@ def _scene(
     )
 
 
-def _colours(table: _Columns, elements: list[_Element], name: str) -> Array | None:
+def _colours(table: _Columns, elements: list[_Element], name: str) -> F32 | None:
     """(N, 3 or 4) float32 colours from 0 to 1; whole numbers count to the largest of their type."""
     if not all(c in table.scalars for c in ("red", "green", "blue")):
         return None

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...geometry.split import split_vertices
 from ...scene import Layer, Mesh, Scene
-from ...scene.model import Array
+from ...words.arrays import Array
 from ..conform.steps import Target
 
 

@@ -6,13 +6,13 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...scene.model import Array
+from ...words.arrays import I64, Array
 
 #: Runs of equal counts below which walking from list to list is quicker than looking for runs.
 _SHORT_RUN = 8
 
 
-def ragged(starts: Array, counts: Array) -> Array:
+def ragged(starts: I64, counts: I64) -> I64:
     """(sum of counts,) int64 positions of every entry of lists that begin at `starts` (N,) and hold `counts` (N,).
 
     starts, counts: (N,) int64.

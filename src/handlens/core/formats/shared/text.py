@@ -7,7 +7,7 @@ import warnings
 import numpy as np
 
 from ...limits import InputError
-from ...scene.model import Array
+from ...words.arrays import I64, Array
 
 
 def decode(raw: bytes) -> str:
@@ -37,7 +37,7 @@ def plain(data: bytes, label: str, kind: str) -> bytes:
     return data if data.endswith(b"\n") else data + b"\n"
 
 
-def tokens_a_line(block: bytes) -> Array:
+def tokens_a_line(block: bytes) -> I64:
     """(lines,) int64 count of blank-separated words on each line."""
     raw = np.frombuffer(block, np.uint8)
     blank = raw <= 32

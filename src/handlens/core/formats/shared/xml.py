@@ -8,7 +8,7 @@ import numpy as np
 from lxml import etree
 
 from ...limits import InputError
-from ...scene.model import Array
+from ...words.arrays import F64, I64, Array
 from .text import parse_numbers
 
 Element = etree._Element
@@ -42,7 +42,7 @@ class Numbers:
         self.label = label
         self.commas = 0
 
-    def floats(self, element: Element | None, count: int | None = None) -> Array:
+    def floats(self, element: Element | None, count: int | None = None) -> F64:
         """(n,) float64. Raises InputError where a word is no number, or where there are not `count`."""
         text = (element.text or "") if element is not None else ""
         # A name or a letter too many is what makes the fast way fail; only then is it looked at word by word.
@@ -67,7 +67,7 @@ class Numbers:
                     self.fail(element, f"holds {word[:40]!r} where a number belongs")
         return out
 
-    def integers(self, element: Element | None) -> Array:
+    def integers(self, element: Element | None) -> I64:
         """(n,) int64. Raises InputError where a word is no whole number."""
         raw = ((element.text or "") if element is not None else "").encode("utf-8", "replace")
         values = parse_numbers(raw, np.int64) if raw.strip() else np.zeros(0, np.int64)

@@ -13,7 +13,8 @@ import numpy as np
 from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import Array
 from ..shared.text import decode, parse_numbers, plain
 
 FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])

@@ -16,9 +16,10 @@ import numpy as np
 from ...limits import InputError, plural
 from ...packages import Package, checked_entries
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type
+from ...words.arrays import Array
 from ..conform.frame import THREEMF_UNITS as UNITS
 from ..shared.xml import Element, Numbers, parse_xml
 

@@ -12,7 +12,7 @@ import numpy as np
 from pxr import Usd, UsdGeom, UsdLux, UsdShade, UsdSkel
 
 from ...limits import InputError, plural
-from ...scene.model import Array
+from ...words.arrays import F64, Array
 from ...words.json_tree import Json
 from .growth import MOST, grown
 from .layers import Layers
@@ -235,7 +235,7 @@ class _Reader:
             self.meshes.append(make())
         return self.mesh_numbers[key]
 
-    def scatter(self, prim: Usd.Prim, number: int, world: Array) -> None:
+    def scatter(self, prim: Usd.Prim, number: int, world: F64) -> None:
         """UsdGeom, PointInstancer: each instance as a node, the prototype's tree below it sharing its meshes.
 
         world: (4, 4) float64, of the prim.

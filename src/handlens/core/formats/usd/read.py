@@ -19,9 +19,10 @@ from ...machine.sections import Opened
 from ...packages import Package, checked_entries
 from ...scene import Camera, Channel, Clip, Image, Layer, Light, Material, Mesh, Node, Problem, Scene, Skin, TextureInput
 from ...scene.matrices import Polar, decompose
-from ...scene.model import Array, Morph, Weights, frozen
+from ...scene.model import Morph, Weights, frozen
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type, referenced
+from ...words.arrays import Array
 from ...words.json_tree import Json
 from .tags import UNPACKED
 

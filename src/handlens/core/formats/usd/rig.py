@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pxr import Usd, UsdSkel
 
-from ...scene.model import Array
+from ...words.arrays import Array
 from ...words.json_tree import Json
 from .tags import NODES
 from .values import MOST_SAMPLES, Gathered, called, column, ints, rows

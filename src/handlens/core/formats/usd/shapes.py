@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pxr import Usd, UsdGeom, UsdShade
 
-from ...scene.model import Array
+from ...words.arrays import Array
 from ...words.json_tree import Json
 from .materials import Materials
 from .rig import morphs, weights

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ...machine.sections import Sections
-from ...scene.model import Array
+from ...words.arrays import F64, I64, Array
 from ...words.json_tree import Json
 from .tags import MESH_NAME, UNNAMED
 
@@ -49,7 +49,7 @@ def column(matrix: Any) -> Array:
     return np.array(matrix, np.float64).reshape(4, 4).T
 
 
-def rows(attribute: Any, width: int) -> Array:
+def rows(attribute: Any, width: int) -> F64:
     """(n, width) float64 of an attribute; its first sample where it has no default. width: numbers in a row."""
     value = attribute.Get() if attribute else None
     if value is None:
@@ -58,7 +58,7 @@ def rows(attribute: Any, width: int) -> Array:
     return np.asarray(value, np.float64).reshape(-1, width) if value is not None and len(value) else np.zeros((0, width))
 
 
-def ints(attribute: Any) -> Array:
+def ints(attribute: Any) -> I64:
     """(n,) int64 of an attribute."""
     value = attribute.Get() if attribute else None
     return np.asarray(value, np.int64).reshape(-1) if value is not None and len(value) else np.zeros(0, np.int64)

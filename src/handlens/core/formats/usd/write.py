@@ -17,10 +17,10 @@ import numpy as np
 
 from ...geometry.recut import only_vertices, used_materials
 from ...scene import Camera, Layer, Light, Material, Mesh, Node, Scene, TextureInput
-from ...scene.model import Array
 from ...scene.motion import poses
 from ...scene.transforms import parents, world_matrices
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
+from ...words.arrays import Array
 from ..conform.steps import Target
 from .read import space_of
 from .tags import CLIP, MESH_NAME, NODES, PIECE, UNNAMED, WRAPPER

@@ -12,7 +12,7 @@ from ...limits import MendError
 from ...machine.meshopt import library
 from ...reduction.price import Surface, distances
 from ...scene import Scene
-from ...scene.model import Array
+from ...words.arrays import Array
 from .messages import say
 from .reducing import Part, first_level, left_of, parts_of
 

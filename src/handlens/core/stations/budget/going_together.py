@@ -12,11 +12,11 @@ from ...geometry.adjacency import face_of_corner
 from ...geometry.components import components
 from ...geometry.distinct import distinct_rows
 from ...scene import Layer, Material, Mesh, Scene, TextureInput
-from ...scene.model import Array
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.atlas import GRID
 from ...surface.decoded import opened
 from ...surface.uv_transform import matrix
+from ...words.arrays import F64, I64, Array
 
 #: Inputs whose pictures can be laid into an atlas, and what a picture has where a material shows none, so that its values hold.
 NEUTRAL = {
@@ -40,7 +40,7 @@ class Piece(NamedTuple):
 
     material: int
     size: tuple[int, int]
-    window: Array
+    window: I64
     wraps: tuple[int, int]
     flat: bool
 
@@ -108,7 +108,7 @@ def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
     return {m: np.sort(np.concatenate(found)) for m, found in out.items()}
 
 
-def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> Array | None:
+def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> F64 | None:
     """(n, 2) float64 UVs of some corners of whole faces as they lie on a material's picture, in pictures, v downwards, moved by whole
     pictures to where they lie nearest to the first; None where one has none that is a number.
 

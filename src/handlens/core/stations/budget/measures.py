@@ -17,7 +17,7 @@ from ...measures.records import MeshFigures
 from ...reduction.flat import freed_by_merging
 from ...reduction.subdivision import coarser
 from ...scene import Layer, Mesh, Scene
-from ...scene.model import Array
+from ...words.arrays import Array
 from .records import BudgetMeasures, TrianglesOf
 
 #: Triangles below which nobody would act on what could be freed.

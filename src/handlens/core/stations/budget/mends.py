@@ -18,8 +18,9 @@ from ...reduction.flat import merged_flat
 from ...reduction.price import distances, surface_of
 from ...reduction.subdivision import coarser
 from ...scene import Mesh, Scene
-from ...scene.model import Array, Weights, frozen
+from ...scene.model import Weights, frozen
 from ...scene.placed import mesh_units
+from ...words.arrays import Array
 from ...words.figures import about, plain
 from .messages import say
 

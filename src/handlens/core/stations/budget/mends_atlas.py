@@ -15,9 +15,10 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.slots import one_slot_each, without_images, without_materials
 from ...limits import MendError, plural
 from ...scene import Layer, Mesh, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...surface.atlas import GRID, packed_cells
 from ...surface.names import as_file
+from ...words.arrays import Array
 from ...words.figures import percent
 from .going_together import Group, Piece, corners_of, groups, picture_uvs
 from .messages import say

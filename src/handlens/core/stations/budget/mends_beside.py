@@ -18,8 +18,9 @@ from ...scene import Layer, Mesh, Scene
 from ...scene.axes import AXIS_INDEX
 from ...scene.generated import name_suffix, with_generated
 from ...scene.matrices import UP_NORMAL, apply, unit_vectors
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.transforms import world_matrices
+from ...words.arrays import Array
 from ...words.figures import about, percent, plain
 from .beside import cleared
 from .messages import say

@@ -15,8 +15,8 @@ from ...reduction.collapse import Reduced
 from ...reduction.newly_wrong import newly_wrong, wrong_with
 from ...reduction.price import POINTS, SAMPLES, Price, distances, price
 from ...scene import Scene
-from ...scene.model import Array
 from ...surface.decoded import opened
+from ...words.arrays import Array
 from ...words.figures import about, percent, plain, turn
 from ...words.lengths import metres
 from .mends import triangle_count

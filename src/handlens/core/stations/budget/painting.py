@@ -12,11 +12,11 @@ from ...formats.conform.looks.common import PLACES
 from ...kit.repaint import encoded
 from ...limits import MendError
 from ...scene import Image, Material, Scene, TextureInput
-from ...scene.model import Array
 from ...surface.atlas import GRID, Atlas, cut
 from ...surface.channels import unit_directions
 from ...surface.colour import to_linear, to_shown
 from ...surface.decoded import eight_bits, opened
+from ...words.arrays import U8, Array
 from .going_together import NEUTRAL, Group, Piece, bakes
 from .messages import say
 
@@ -79,7 +79,7 @@ def _step(scene: Scene, group: Group, role: str) -> float:
     return next(s for s in (1 / 8, 1 / 4, 1 / 2, 1.0) if s >= min(share, 1.0) - 1e-9)
 
 
-def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values, step: float) -> Array:
+def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values, step: float) -> U8:
     """(H, W, 4) uint8 of one role's pictures, at a share of the atlas's sides."""
     width, height = (round(n * step) for n in cells.atlas.size)
     out = np.empty((height, width, 4), np.uint8)
@@ -128,7 +128,7 @@ class _Values:
         }
         self.painted = {role for role, said in told.items() if len(said) > 1}
 
-    def into(self, role: str, material: Material, pixels: Array) -> Array:
+    def into(self, role: str, material: Material, pixels: U8) -> Array:
         """Pixels of a role multiplied by the values of a material, where values go into pictures.
 
         pixels: (H, W, 4) uint8.

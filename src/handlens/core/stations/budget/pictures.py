@@ -10,8 +10,8 @@ from ...geometry.uv_laying import unwrapped
 from ...kit.mend import Figure
 from ...reduction.detail import PADDING, Baked, bake, lies_free
 from ...scene import Image, Mesh, Scene, TextureInput
-from ...scene.model import Array
 from ...surface.names import as_file
+from ...words.arrays import Array
 from ...words.figures import percent, plain, turn
 
 #: Pictures are at most so many texels a side.

@@ -15,10 +15,10 @@ from ...limits import plural
 from ...reduction.price import Surface, distances
 from ...scene import Mesh, Scene, Skin
 from ...scene.matrices import compose
-from ...scene.model import Array
 from ...scene.motion import worlds_at
 from ...scene.skinning import posed
 from ...scene.transforms import world_matrices
+from ...words.arrays import Array
 from ...words.figures import about
 
 #: By how much a joint is turned about each of its axes (common practice, no published source).

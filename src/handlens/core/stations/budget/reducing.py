@@ -14,9 +14,9 @@ from ...reduction.price import Surface, distances, drift
 from ...reduction.soundness import lost
 from ...reduction.wedges import LEVELS
 from ...scene import Mesh, Scene
-from ...scene.model import Array
 from ...scene.placed import mesh_units
 from ...scene.weighing import vertex_of_weight
+from ...words.arrays import Array
 from .messages import say
 
 #: Rounds of looking for the error, or the count, at which a wish is met.

@@ -19,7 +19,8 @@ from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...scene import Layer, Scene
 from ...scene.axes import AXIS_INDEX
 from ...scene.faces import face_mask
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import Array
 from ...words.figures import percent
 from .messages import say
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from ...edit.thinning import needed, tolerance_of
 from ...scene import Channel, Scene
-from ...scene.model import Array
+from ...words.arrays import F64, Array
 from .records import ChannelFigures
 
 #: A quaternion is of length 1 within this: what 16 bits a number leave behind.
@@ -151,7 +151,7 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
         )
 
 
-def rests(scene: Scene, channel: Channel, value: Array) -> bool:
+def rests(scene: Scene, channel: Channel, value: F64) -> bool:
     """Whether a value is what the channel's node has in the file.
 
     value: (k,) float64.

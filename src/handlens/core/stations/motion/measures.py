@@ -14,11 +14,11 @@ from ...measures import Measures
 from ...scene import Clip, Scene
 from ...scene.axes import AXIS_INDEX
 from ...scene.binding import turn_between
-from ...scene.model import Array
 from ...scene.motion import worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.transforms import nodes_above, parents, world_matrices
+from ...words.arrays import Array
 from .channels import Ground, figures
 from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures
 

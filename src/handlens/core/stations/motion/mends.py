@@ -13,11 +13,12 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES, Clock, Promise
 from ...limits import InputError, MendError
 from ...scene import Channel, Clip, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.motion import curve_at, sample, worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
+from ...words.arrays import Array
 from ...words.calls import Params
 from ...words.figures import about, plain
 from .channels import ALIKE, AT_ONCE, rests

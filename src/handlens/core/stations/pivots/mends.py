@@ -14,10 +14,11 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import POSES
 from ...limits import InputError, MendError
 from ...scene import Channel, Node, Scene, Skin
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS, anchor
+from ...words.arrays import Array
 from ...words.lengths import metres
 from .messages import say
 

@@ -14,9 +14,10 @@ from ...limits import MendError, plural
 from ...scene import Channel, Node, Scene
 from ...scene.axes import AXIS_INDEX
 from ...scene.bounds import world_bounds
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
+from ...words.arrays import F64, Array
 from ...words.lengths import metres
 from .messages import say
 
@@ -64,7 +65,7 @@ def home(scene: Scene, back: bool) -> Outcome:
     return Outcome(after, figures)
 
 
-def shifted(scene: Scene, by: Array) -> Scene:
+def shifted(scene: Scene, by: F64) -> Scene:
     """The scene with every world position moved by (3,): roots take it, and the keys that drive a root's translation.
 
     Roots outside the default scene move too, so that a skin whose joints hang elsewhere stays whole.

@@ -21,11 +21,11 @@ from ...measures.pictures import glows, picture
 from ...measures.records import DrawOrderFigures
 from ...measures.shown import base_colour, shown
 from ...scene import Material, Scene
-from ...scene.model import Array
 from ...scene.skinning import world_positions
 from ...scene.transforms import walk, world_matrices
 from ...surface.channels import LUMA
 from ...surface.opacity import in_colour, mode_of
+from ...words.arrays import U8, Array
 from ...words.figures import percent
 from .messages import say
 
@@ -186,7 +186,7 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
     )
 
 
-def brightness_as_alpha(pixels: Array, by: str) -> Array:
+def brightness_as_alpha(pixels: U8, by: str) -> U8:
     """(H, W, 4) uint8 whose alpha is the brightness of each pixel and whose colours, times alpha, are those that were there.
 
     Where luma is less than the greatest channel the colour cannot be kept whole: it is cut at 255.

@@ -14,10 +14,10 @@ from ...measures import Measures
 from ...scene import Mesh, Scene, Skin, Weights
 from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches
 from ...scene.matrices import Polar, apply
-from ...scene.model import Array
 from ...scene.skinning import joint_matrices, morphed_positions, posed_at_rest
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.weighing import Skeleton, displacement, limited, ranks, row_sums, skeleton_of, vertex_of_weight, weights_where
+from ...words.arrays import Array
 from .records import CutFigures, JointFigures, RigFigures, SkinMeasures, SkinOfModel, WeightFigures
 from .surroundings import inverses, loose_parts, sides
 

@@ -17,10 +17,11 @@ from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
 from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches, turn_between
 from ...scene.matrices import Polar
-from ...scene.model import Array, Layer, frozen
+from ...scene.model import Layer, frozen
 from ...scene.skinning import joint_matrices
 from ...scene.transforms import nodes_above, parents, world_matrices
 from ...scene.weighing import row_sums, vertex_of_weight
+from ...words.arrays import Array
 from ...words.figures import about, plain
 from .mends_weights import without_unused_skins
 from .messages import say

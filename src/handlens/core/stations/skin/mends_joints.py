@@ -17,9 +17,10 @@ from ...kit.promises import POSES
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Clip, Mesh, Node, Scene, Skin
 from ...scene.axes import AXIS_INDEX
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.weighing import vertex_of_weight, with_rows
+from ...words.arrays import Array
 from .measures import holds_joints
 from .messages import say
 

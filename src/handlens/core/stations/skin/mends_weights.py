@@ -15,10 +15,11 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES
 from ...limits import InputError, MendError
 from ...scene import Mesh, Scene, Weights
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
 from ...scene.weighing import displacement, limited, normalised, row_sums, skeleton_of, vertex_of_weight, weights_where, with_rows
+from ...words.arrays import Array
 from ...words.figures import about
 from .measures import DUST
 from .messages import say

@@ -11,10 +11,10 @@ from ...measures import Measures
 from ...reduction.nearest import Tree
 from ...scene import Mesh, Scene
 from ...scene.binding import bound_at
-from ...scene.model import Array
 from ...scene.skinning import posed_at_rest
 from ...scene.transforms import parents
 from ...scene.weighing import Skeleton, heaviest_joint, vertex_of_weight
+from ...words.arrays import F64, Array
 from ...words.sides import on_the_left, other_side
 from .records import InverseFigures, LooseFigures, SidesFigures, WeightFigures
 
@@ -28,7 +28,7 @@ _MOST_PAIRS = 200
 
 
 def loose_parts(
-    scene: Scene, measures: Measures, world: Array, skeletons: list[Skeleton], parts: list[WeightFigures]
+    scene: Scene, measures: Measures, world: F64, skeletons: list[Skeleton], parts: list[WeightFigures]
 ) -> list[LooseFigures]:
     """Parts that touch a skinned one and that no joint carries, with the joint that carries what they touch.
 
@@ -87,7 +87,7 @@ class _Body:
     def tree(self) -> Tree:
         return Tree(self.points, self.triangles)
 
-    def reaches(self, low: Array, high: Array, within: float) -> bool:
+    def reaches(self, low: F64, high: F64, within: float) -> bool:
         """Whether a box lies within a distance of the surface's own.
 
         low, high: (3,) float64, in the world.

@@ -13,7 +13,7 @@ from ...measures import Measures
 from ...measures.records import PartFigures, SurfaceFigures
 from ...measures.surface_figures import SMALL
 from ...rules import Intent, RuleSheet
-from ...scene.model import Array
+from ...words.arrays import Array
 from ...words.calls import Call
 from ...words.figures import about
 from .messages import say

@@ -19,9 +19,10 @@ from ...kit.clearing import cleared, without_unseen
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...scene import Mesh, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
 from ...scene.placed import mesh_units
 from ...scene.transforms import world_matrices
+from ...words.arrays import Array, Bool
 from .messages import say
 
 _LAYERS = "UVs, normals, colours, weights and slots at every corner"
@@ -129,7 +130,7 @@ def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     return Outcome(after, tuple(Figure(what, f"{n:,}", "0") for what, n in figures.items() if n))
 
 
-def _of_dropped(mesh: Mesh, keep: Array) -> Array:
+def _of_dropped(mesh: Mesh, keep: Array) -> Bool:
     """(V,) bool: vertices of faces that are dropped, or of point elements, which are counted as such."""
     out = np.zeros(len(mesh.positions), bool)
     out[mesh.corners[np.repeat(~keep, mesh.corner_counts)]] = True

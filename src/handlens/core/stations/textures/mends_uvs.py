@@ -18,7 +18,8 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...measures.uvs import uv_figures
 from ...scene import Layer, Mesh, Scene
-from ...scene.model import Array, frozen
+from ...scene.model import frozen
+from ...words.arrays import Array
 from ...words.figures import percent
 from .messages import say
 
