@@ -6,10 +6,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from kit.shapes import misfit, watch
 from test_rooms import MODULES
 
 from handlens.library import open_model
+from kit.shapes import misfit, watch
 
 HERON = Path(__file__).parents[2] / "demo/models/heron"
 #: Methods that take what the one that they stand for takes.
@@ -21,7 +21,7 @@ def test_every_array_is_described():
     bare = []
     for path in MODULES:
         tree = ast.parse(path.read_text())
-        for f in [f for owner in (tree, *ast.walk(tree)) if isinstance(owner, ast.Module | ast.ClassDef) for f in owner.body]:
+        for f in [f for owner in ast.walk(tree) if isinstance(owner, ast.Module | ast.ClassDef) for f in owner.body]:
             if not isinstance(f, ast.FunctionDef) or f.name.startswith("_") or f.name in LIKE_ANOTHER:
                 continue
             doc = ast.get_docstring(f) or ""

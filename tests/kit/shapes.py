@@ -30,38 +30,39 @@ def misfit(array, shape, kind):
     return "" if fits and typed else f"{array.shape} {array.dtype}, not ({shape}) {kind or ''}"
 
 
+def _wrapped(function, seen, wrong):
+    """A function that notes how its arrays fit what is said of them."""
+    said, signature = described(function), inspect.signature(function)
+
+    @functools.wraps(function)
+    def called(*args, **named):
+        for name, value in signature.bind(*args, **named).arguments.items():
+            if name in said and isinstance(value, np.ndarray):
+                where = f"{function.__module__}.{function.__qualname__}: {name}"
+                seen.add(where)
+                if text := misfit(value, *said[name]):
+                    wrong.add(f"{where} is {text}")
+        return function(*args, **named)
+
+    return called
+
+
+def _public(owner):
+    """Functions of a module or a class whose docstring describes an array."""
+    return [(k, f) for k, f in vars(owner).items() if inspect.isfunction(f) and not k.startswith("_") and described(f)]
+
+
 def watch(monkeypatch):
-    """Have every public function of the core held against its docstring. Returns (calls looked at, what did not fit), filled as they come."""
+    """Have every public function of the core held against its docstring. Returns (parameters seen, what did not fit), filled as they come."""
     seen, wrong, watched = set(), set(), {}
-
-    def wrapped(function):
-        said, signature = described(function), inspect.signature(function)
-
-        @functools.wraps(function)
-        def called(*args, **named):
-            for name, value in signature.bind(*args, **named).arguments.items():
-                if name in said and isinstance(value, np.ndarray):
-                    where = f"{function.__module__}.{function.__qualname__}: {name}"
-                    seen.add(where)
-                    if text := misfit(value, *said[name]):
-                        wrong.add(f"{where} is {text}")
-            return function(*args, **named)
-
-        return called
-
     modules = [importlib.import_module(m.name) for m in pkgutil.walk_packages(handlens.core.__path__, "handlens.core.")]
     for module in modules:
-        for name, found in list(vars(module).items()):
-            if getattr(found, "__module__", "") != module.__name__:
-                continue
-            if inspect.isfunction(found) and not name.startswith("_") and described(found):
-                watched[found] = wrapped(found)
-            elif inspect.isclass(found):
-                for key, method in list(vars(found).items()):
-                    if inspect.isfunction(method) and not key.startswith("_") and described(method):
-                        monkeypatch.setattr(found, key, wrapped(method))
+        watched |= {f: _wrapped(f, seen, wrong) for _, f in _public(module) if f.__module__ == module.__name__}
+        for found in vars(module).values():
+            if inspect.isclass(found) and found.__module__ == module.__name__:
+                for key, method in _public(found):
+                    monkeypatch.setattr(found, key, _wrapped(method, seen, wrong))
     for module in modules:
-        for name, found in list(vars(module).items()):
-            if inspect.isfunction(found) and found in watched:
-                monkeypatch.setattr(module, name, watched[found])
+        for name, found in _public(module):
+            monkeypatch.setattr(module, name, watched.get(found, found))
     return seen, wrong

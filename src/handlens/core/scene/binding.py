@@ -88,6 +88,7 @@ def own_departures(world: F64, skin: Skin, placing: Array, up: Array) -> tuple[A
 
     up: (J,) position in the skin of the joint above, -1 for a top one, which is told as `departures` has it.
     world: (N, 4, 4) float64 world matrices of all nodes.
+    placing: (4, 4) float64, as `placed_by` has it.
     """
     away, angle = departures(world, skin, placing)
     below = np.flatnonzero(np.asarray(up) >= 0)
