@@ -240,7 +240,7 @@ def _inspect(args: argparse.Namespace) -> int:
     if all("error" in entry for entry in entries):
         raise InputError(f"None of the {len(entries):,} models could be read; the first: {entries[0]['error']}")
     if args.json:
-        sums = {k: sum(e["verdict"][k] for e in entries if "verdict" in e) for k in ("stop", "caution", "note")}
+        sums = {k: sum(entry["verdict"][k] for entry in entries if "verdict" in entry) for k in ("stop", "caution", "note")}
         _write_json(args.json, entries[0] if alone else {"schema": 1, "models": entries, "verdict": sums}, outputs)
     return code
 
@@ -324,31 +324,31 @@ def _mend(args: argparse.Namespace) -> int:
         "schema": 1,
         "mends": [
             {
-                "mend": r.mend,
-                "params": r.params,
-                "applied": r.applied,
-                "because": r.because,
-                "figures": [{"what": f.what, "before": f.before, "after": f.after} for f in r.figures],
-                "remarks": list(r.remarks),
-                "kept": list(r.kept),
+                "mend": run.mend,
+                "params": run.params,
+                "applied": run.applied,
+                "because": run.because,
+                "figures": [{"what": figure.what, "before": figure.before, "after": figure.after} for figure in run.figures],
+                "remarks": list(run.remarks),
+                "kept": list(run.kept),
             }
-            for r in runs
+            for run in runs
         ],
-        "files": [str(p) for p in placed],
+        "files": [str(part) for part in placed],
         "lost": lost,
     }
     if args.json:
         _write_json(args.json, tree, outputs)
     if args.json != "-":
-        for r in runs:
-            for f in r.figures:
-                print(f"{r.mend}: {f.what} {f.before} → {f.after}")
-            for sentence in (*(f"kept {k}" for k in r.kept), *r.remarks):
-                print(f"{r.mend}: {sentence}")
+        for run in runs:
+            for figure in run.figures:
+                print(f"{run.mend}: {figure.what} {figure.before} → {figure.after}")
+            for sentence in (*(f"kept {k}" for k in run.kept), *run.remarks):
+                print(f"{run.mend}: {sentence}")
         for sentence in lost:
             print(f"not held: {sentence}")
-        print(f"written: {', '.join(str(p) for p in placed)}")
-    return 0 if all(r.applied for r in runs) else 1
+        print(f"written: {', '.join(str(part) for part in placed)}")
+    return 0 if all(run.applied for run in runs) else 1
 
 
 def _export(args: argparse.Namespace) -> int:
@@ -378,7 +378,7 @@ def _export(args: argparse.Namespace) -> int:
     if args.proof != "-":
         for sentence in made.lost:
             print(f"not held: {sentence}")
-        print(f"written: {', '.join(str(p) for p in placed)}")
+        print(f"written: {', '.join(str(part) for part in placed)}")
         if proof is not None:
             print("\n".join(proof_text(proof)))
     return 0 if proof is None or proof.proved else 1
@@ -409,7 +409,7 @@ def _prove(args: argparse.Namespace) -> int:
     calls = calls_of_json(_read_text(args.mended), f"The tape {Path(args.mended).name}") if args.mended else []
     (_, one, a), (_, other, b) = open_scene(args.a), open_scene(args.b)
     mended, runs = apply_tape(a, calls, refuse_wrong_calls=True)
-    passed = next((r for r in runs if not r.applied), None)
+    passed = next((run for run in runs if not run.applied), None)
     if passed is not None:
         raise InputError(f"{passed.mend} of the tape does not apply to {one}: {passed.because}")
     proof = prove_mended(a, mended, b, options) if args.mended else prove(a, b, options)
@@ -431,8 +431,8 @@ def _explain(args: argparse.Namespace) -> int:
     from .core.present.symptoms import SYMPTOMS, explained
     from .core.rules import load_intent, load_sheet
 
-    if args.look not in {s.key for s in SYMPTOMS}:
-        raise InputError(f"{args.look!r} is no look that is known; use one of: {', '.join(s.key for s in SYMPTOMS)}.")
+    if args.look not in {symptom.key for symptom in SYMPTOMS}:
+        raise InputError(f"{args.look!r} is no look that is known; use one of: {', '.join(symptom.key for symptom in SYMPTOMS)}.")
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     measures = inspect(scene, [sheet], intent).measures
@@ -442,8 +442,8 @@ def _explain(args: argparse.Namespace) -> int:
         outputs = _outputs(args, (args.path, path, scene))
         _write_json(args.json, {"schema": 1, "look": args.look, **msgspec.to_builtins(answer)}, outputs)
     if args.json != "-":
-        for c in answer.causes:
-            print(f"{c.explains:12}{c.title}{f' (and {c.more} more)' if c.more else ''}")
+        for cause in answer.causes:
+            print(f"{cause.explains:12}{cause.title}{f' (and {cause.more} more)' if cause.more else ''}")
         print(f"{path}: nothing that was found explains it." if not answer.causes else "")
         print(f"Looked at and clear: {', '.join(answer.clear) or 'nothing'}.")
     return 1 if answer.causes else 0
@@ -536,7 +536,7 @@ def _mends(args: argparse.Namespace) -> int:
         print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
         for m in listed:
-            call = m.id + (":" + ",".join(f"{p.name}=" for p in m.parameters) if m.parameters else "")
+            call = m.id + (":" + ",".join(f"{parameter.name}=" for parameter in m.parameters) if m.parameters else "")
             says = f"{call:36}{m.title}\n{'':36}Keeps: {m.keeps}.\n{'':36}Costs: {m.costs}."
             print(says + _brought_by(m.origin, 36))
     return 0

@@ -32,7 +32,7 @@ def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
     ]
     by_id = {x["id"]: x for x in tree["findings"]}
     all_kinds = kinds(tree["findings"])
-    for station in [s.name for s in stations()]:
+    for station in [station.name for station in stations()]:
         here = [k for k in all_kinds if by_id[k["findings"][0]]["station"] == station]
         here.sort(key=lambda k: RESULTS.index(by_id[k["findings"][0]]["result"]))
         if here:
@@ -54,21 +54,21 @@ def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Ite
     for why in dict.fromkeys(f["why"] for f in shown):
         yield f"{'':10}{why}"
     calls = together if len(findings) >= MANY and together else [c for f in shown for c in f["mends"]]
-    for text in dict.fromkeys(call_text(c["mend"], c["params"]) for c in calls):
+    for text in dict.fromkeys(call_text(call["mend"], call["params"]) for call in calls):
         yield f"{'':10}mend: --mend {shlex.quote(text)}"
 
 
 def proof_text(proof: Proof) -> list[str]:
     """A proof in lines: the verdict, then every row under its group."""
-    counts = {k: sum(r.result == k for r in proof.rows) for k in WORDS}
+    counts = {k: sum(row.result == k for row in proof.rows) for k in WORDS}
     said = f", {plural(counts['caution'], 'thing differs', 'things differ')} as was said" if counts["caution"] else ""
     lines = [
         f"proved: {plural(counts['clear'], 'row')} the same{said}"
         if proof.proved
         else f"not proved: {plural(counts['stop'], 'row differs', 'rows differ')}{said}"
     ]
-    width = max((len(r.what) for r in proof.rows), default=0)
-    for group in dict.fromkeys(r.group for r in proof.rows):
+    width = max((len(row.what) for row in proof.rows), default=0)
+    for group in dict.fromkeys(row.group for row in proof.rows):
         lines += ["", group]
         for r in (x for x in proof.rows if x.group == group):
             figures = r.sent if r.sent == r.read_back else f"{r.sent} → {r.read_back}"

@@ -85,7 +85,7 @@ class Folder:
         if others:
             naming = [model, *(p for p in used if role[p] == "material-library")]
             said = b"\n".join(self._bytes_of(p) for p in naming).lower()
-            used += [p for p in others if p.rpartition("/")[2].lower().encode(errors="surrogateescape") in said]
+            used += [other for other in others if other.rpartition("/")[2].lower().encode(errors="surrogateescape") in said]
         return {p[len(inside) :]: self.root / p for p in sorted([model, *used])}
 
     def _bytes_of(self, path: str) -> bytes:
@@ -116,16 +116,16 @@ class Folder:
                 continue
             except OSError as error:
                 raise InputError(f"{self.root / at} cannot be looked into: {error.strerror}.") from error
-            for e in entries:
-                path = f"{at}/{e.name}" if at else e.name
+            for entry in entries:
+                path = f"{at}/{entry.name}" if at else entry.name
                 # What a link leads to lies outside; what begins with a dot is another program's own.
-                if e.name.startswith(".") or e.is_symlink() or packages.is_noise(path):
+                if entry.name.startswith(".") or entry.is_symlink() or packages.is_noise(path):
                     continue
-                if e.is_dir():
+                if entry.is_dir():
                     stack.append(path)
                     continue
                 try:
-                    told = e.stat()
+                    told = entry.stat()
                 except OSError:  # gone between being listed and being looked at
                     continue
                 if not stat.S_ISREG(told.st_mode):  # a pipe or a device: reading it may never end
@@ -166,7 +166,7 @@ def _patience(path: str) -> float:
 
 def _users(path: str, models: list[str]) -> list[str]:
     """Models that may use a file: those of its own folder and of the folders that hold it."""
-    return [m for m in models if path.startswith(f"{m.rpartition('/')[0]}/".lstrip("/"))]
+    return [model for model in models if path.startswith(f"{model.rpartition('/')[0]}/".lstrip("/"))]
 
 
 def watch(root: Path, rules: str | None, intent: str | None) -> int:

@@ -119,9 +119,9 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     found = [("", {n: source / n for n in names if n not in archives})]
     found += [(name, _unpack(source / name, out / "unpacked" / str(k), name)) for k, name in enumerate(archives)]
     tell("looking for models", 0.8)
-    models = [(archive, m) for archive, files in found for m in _models(archive, files)]
+    models = [(archive, model) for archive, files in found for model in _models(archive, files)]
     if not models:
-        listed = {n: p for _, files in found for n, p in files.items()}
+        listed = {n: file for _, files in found for n, file in files.items()}
         raise no_model({n: p.stat().st_size for n, p in listed.items()}, lambda n: listed[n].read_bytes())
     rows = sum(len(m["files"]) for _, m in models)
     if rows > limits.MAX_SHELF_FILES:
@@ -146,15 +146,23 @@ def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
     models.sort(key=lambda n: order[n])
     shared = [n for n in files if n not in models]
     return [
-        {"main": m, "files": {n: str(files[n]) for n in [m, *shared, *_variants(m, models, files)]}, "order": order[m]}
-        for m in models
+        {
+            "main": model,
+            "files": {n: str(files[n]) for n in [model, *shared, *_variants(model, models, files)]},
+            "order": order[model],
+        }
+        for model in models
     ]
 
 
 def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]:
     """Other colourings and the like of one model, which its side files may mix up with it; only small ones, and a few."""
 
-    near = [m for m in models if m != main and m.rpartition("/")[0] == main.rpartition("/")[0] and variant_words(main, [m])]
+    near = [
+        model
+        for model in models
+        if model != main and model.rpartition("/")[0] == main.rpartition("/")[0] and variant_words(main, [model])
+    ]
     return [m for m in near if files[m].stat().st_size < _VARIANT_BYTES][:8]
 
 
@@ -204,7 +212,7 @@ def _read_and_mend(request: dict[str, Any], phase: str = "reading") -> _Mended:
     seconds = time.perf_counter() - began
     if mended.beside:
         mended = mended.with_(former=all_names(came) | frozenset(request.get("former", ())))
-    return _Mended(package, mended, [asdict(r) for r in runs], came, seconds)
+    return _Mended(package, mended, [asdict(run) for run in runs], came, seconds)
 
 
 def _taken_up(record: dict[str, Any], tape: list[Call], package: Package) -> _Mended | None:
@@ -221,9 +229,9 @@ def _taken_up(record: dict[str, Any], tape: list[Call], package: Package) -> _Me
     tell("mending", 0.3)
     began = time.perf_counter()
     mended, runs = apply_tape(scene, rest)
-    if not all(r.applied for r in runs):
+    if not all(run.applied for run in runs):
         return None
-    return _Mended(package, mended, [*before, *(asdict(r) for r in runs)], None, time.perf_counter() - began)
+    return _Mended(package, mended, [*before, *(asdict(run) for run in runs)], None, time.perf_counter() - began)
 
 
 #: Seconds of playing a tape from which on its scene is kept, and the most bytes that are.

@@ -60,7 +60,7 @@ def _take(id: int, folder: Folder, model: str) -> bool:
     earlier save of it is still being set on the shelf: until then nobody knows of which model this is the next revision.
     """
     files = folder.files_of(model)
-    if sum(p.stat().st_size for p in files.values()) > limits.MAX_PACKAGE_BYTES:
+    if sum(file.stat().st_size for file in files.values()) > limits.MAX_PACKAGE_BYTES:
         raise InputError(
             f"{model} lies among more than {limits.MAX_PACKAGE_BYTES >> 30} GiB of files; give it a folder of its own."
         )

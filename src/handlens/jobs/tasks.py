@@ -51,8 +51,8 @@ def _lay_out_drop(db: Session, subject: dict[str, Any], folder: Path) -> dict[st
     if drop is None or not drop.files:
         raise Failed("No file arrived; drop the model again.")
     source = folder / "in"
-    for f in drop.files:
-        contents.write_to(db, f.content_id, source / f.path)
+    for file in drop.files:
+        contents.write_to(db, file.content_id, source / file.path)
     return {"what": "intake", "folder": str(source)}
 
 
@@ -73,7 +73,7 @@ def _keep_models(db: Session, subject: dict[str, Any], result: dict[str, Any], f
             )
             db.add(model)
             db.flush()
-        number = max((r.number for r in model.revisions), default=0) + 1
+        number = max((revision.number for revision in model.revisions), default=0) + 1
         if "watch" in subject and k == 0:
             _remember(db, subject, model)
         revision = Revision(number=number, main=found["main"])
@@ -112,8 +112,8 @@ async def inspect(job_id: int) -> None:
 def _lay_out(db: Session, revision: Revision, tape: list[dict[str, Any]], folder: Path) -> dict[str, Any]:
     """What a child needs to read a revision and play a tape: its files, and what a lost image may be where the tape looks for it."""
     source = folder / "in"
-    for f in revision.files:
-        contents.write_to(db, f.content_id, source / f.path)
+    for file in revision.files:
+        contents.write_to(db, file.content_id, source / file.path)
     request: dict[str, Any] = {"folder": str(source), "main": revision.main, "tape": tape}
     if any(slip["mend"] == "textures.find" for slip in tape):
         for path, content in from_earlier(db, revision).items():

@@ -194,7 +194,7 @@ class Cluster:
         roles = (_ADMIN, "handlens", "passing") if former else (_ADMIN,)
         note = "# Written by Hand Lens at each start."
         (self.base / "pg_hba.conf").write_text("\n".join([note, *access, ""]))
-        (self.base / "pg_ident.conf").write_text("\n".join([note, *(f'owner "{self.owner}" {r}' for r in roles), ""]))
+        (self.base / "pg_ident.conf").write_text("\n".join([note, *(f'owner "{self.owner}" {role}' for role in roles), ""]))
 
     def _psql(self, database: str, sql: str, role: str) -> subprocess.CompletedProcess[str]:
         """Run statements. They go in by standard input: an argument could be read by others."""

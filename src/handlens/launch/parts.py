@@ -52,7 +52,7 @@ class Part:
                 if now - self.begun > WELL:
                     self.ends.clear()
                 return True
-            self.ends = [t for t in self.ends if now - t < WITHIN] + [now]
+            self.ends = [end for end in self.ends if now - end < WITHIN] + [now]
             if len(self.ends) > MOST:
                 times = f"The {self.name} stopped {len(self.ends)} times within {WITHIN / 60:.0f} minutes"
                 raise GivenUp(f"{times}: {self.reason}" if self.reason else f"{times}; {self.log} says why.")
@@ -125,7 +125,7 @@ def look_after(parts: list[Part], changed: Callable[[dict[str, str]], None], eve
     while True:
         now = time.monotonic()
         up = {part.name: part.tend(now) for part in parts}
-        states = {p.name: "stopped" if stopped(p.process()) else "up" if up[p.name] else "starting" for p in parts}
+        states = {part.name: "stopped" if stopped(part.process()) else "up" if up[part.name] else "starting" for part in parts}
         running = (states, [part.process() for part in parts])
         if running != last:
             changed(states)

@@ -66,8 +66,8 @@ def _text_of(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
         "triangles": facts["triangles"],
         "longest_m": max(bounds["size"]) * (unit or 1.0) if bounds else None,
         "unit_stated": unit is not None,
-        "held": any(c["stop"] for c in counts),
-        "fit": all(not c["stop"] and not tree["not_looked_at"] for c, tree in zip(counts, trees.values(), strict=True)),
+        "held": any(count["stop"] for count in counts),
+        "fit": all(not count["stop"] and not tree["not_looked_at"] for count, tree in zip(counts, trees.values(), strict=True)),
         "verdicts": verdicts,
     }
 
@@ -137,9 +137,9 @@ def _newest(ids: list[int]) -> Select[Revision]:
 
 
 def _entries(db: Session, models: list[Model]) -> list[dict[str, Any]]:
-    ids = [m.id for m in models]
+    ids = [model.id for model in models]
     revisions = {r.model_id: r for r in db.scalars(_newest(ids))}
-    numbers = [r.id for r in revisions.values()]
+    numbers = [revision.id for revision in revisions.values()]
     tapes = select(TapeState.revision_id, TapeState.slips).join(
         Revision, and_(Revision.id == TapeState.revision_id, Revision.tape_at == TapeState.number)
     )

@@ -44,8 +44,8 @@ def lost_images(db: Session, revision: Revision) -> dict[str, list[Found]]:
     earlier = select(RevisionFile).where(RevisionFile.revision_id != revision.id).order_by(RevisionFile.id.desc()).limit(_MOST)
     for f in db.scalars(earlier):
         files.setdefault(f.path, (f.content_id, False))
-    offered = [Neighbour(p, "image", "package", 0, bytes) for p in files if role_of(p) == "image"]
-    return {r: [Found(c, *files[c.path]) for c in candidates(r, offered)] for r in dict.fromkeys(lost)}
+    offered = [Neighbour(file, "image", "package", 0, bytes) for file in files if role_of(file) == "image"]
+    return {r: [Found(candidate, *files[candidate.path]) for candidate in candidates(r, offered)] for r in dict.fromkeys(lost)}
 
 
 def from_earlier(db: Session, revision: Revision) -> dict[str, int]:

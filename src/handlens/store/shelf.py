@@ -45,7 +45,7 @@ def tape_version(db: Session, revision: Revision) -> int:
 
 def change_tape(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> None:
     """A new state of the tape; states that were undone are given up for it."""
-    for state in [t for t in revision.tapes if t.number > revision.tape_at]:
+    for state in [tape for tape in revision.tapes if tape.number > revision.tape_at]:
         revision.tapes.remove(state)
     db.flush()
     revision.tape_at += 1
@@ -57,7 +57,7 @@ def change_tape(db: Session, revision: Revision, slips: list[dict[str, Any]]) ->
 def can_undo(revision: Revision) -> bool:
     """Whether there is a step of the tape before this one: the bare model, or one that was not swept away since."""
     before = revision.tape_at - 1
-    first = min((t.number for t in revision.tapes), default=1)
+    first = min((tape.number for tape in revision.tapes), default=1)
     return before >= first or (before == 0 and first == 1)
 
 
@@ -206,7 +206,7 @@ def keep_judgements(db: Session, inspection: Inspection, answer: dict[str, Any])
 
 def reasons_of(model: Model) -> dict[str, str]:
     """Finding id -> reason, for what the user waived on this model."""
-    return {w.finding: w.reason for w in model.waivers}
+    return {waiver.finding: waiver.reason for waiver in model.waivers}
 
 
 def changes_since(
@@ -225,7 +225,7 @@ def changes_since(
     found = select(Judgement.inspection_id, Judgement.report["findings"]).where(
         Judgement.inspection_id.in_(ids), Judgement.sheet == sheet.slug, Judgement.key == digest
     )
-    told = {number: {f["id"]: f["title"] for f in findings} for number, findings in db.execute(found).all()}
+    told = {number: {finding["id"]: finding["title"] for finding in findings} for number, findings in db.execute(found).all()}
     seen = [told.get(number, {}) for number in ids]
     last, older = seen[-1], {k for one in seen[:-1] for k in one}
     present = {f["id"]: f["title"] for f in now["findings"]}

@@ -86,7 +86,7 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
         "model": model.id,
         "name": model.name,
         "revision": _reference(revision, done),
-        "revisions": [_reference(r, done) for r in model.revisions],
+        "revisions": [_reference(revision, done) for revision in model.revisions],
         "main": revision.main,
         "file_count": len(revision.files),
         "format": revision.main.rpartition(".")[2].lower(),
@@ -106,7 +106,7 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
         "gauges": _gauges(shown, sheet),
         "version": shelf.tape_version(db, revision),
         "can_undo": shelf.can_undo(revision),
-        "can_redo": any(t.number > revision.tape_at for t in revision.tapes),
+        "can_redo": any(tape.number > revision.tape_at for tape in revision.tapes),
         "last_export": export.id if export is not None and same else None,
         "proved": bool(same and export is not None and export.proof and export.proof["proved"]),
     }
@@ -114,11 +114,11 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
 
 def _with_waivers(model: Model, findings: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Findings of a report, those that are waived with by whom and when."""
-    by_id = {w.finding: w for w in model.waivers}
+    by_id = {waiver.finding: waiver for waiver in model.waivers}
     said = lambda f: by_id.get(f["id"]) if f["waived"] is not None else None
     return [
-        {**f, "waiver": None if (w := said(f)) is None else {"by": w.by, "created": w.created, "number": w.number}}
-        for f in findings
+        {**finding, "waiver": None if (w := said(finding)) is None else {"by": w.by, "created": w.created, "number": w.number}}
+        for finding in findings
     ]
 
 
@@ -142,7 +142,7 @@ def _lost(shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list
     """What each format cannot hold, and which parts stay behind whatever the format."""
     lost: dict[str, list[str]] = shown.lost.get(sheet.slug, {})
     meant = sheet.meant(intent)
-    if not any(p.role == "aside" for p in meant.parts.values()):
+    if not any(part.role == "aside" for part in meant.parts.values()):
         return lost
     aside = [part.name for part in measures_of(shown).parts if meant.of_part(part.name).role == "aside"]
     return {name: [*behind(aside), *said] for name, said in lost.items()}
@@ -289,7 +289,7 @@ def _move(revision_id: int, step: int, version: int | None) -> dict[str, Any]:
         revision = _locked(db, revision_id)
         _only_of(db, revision, version)
         to = revision.tape_at + step
-        if not (shelf.can_undo(revision) if step < 0 else any(t.number == to for t in revision.tapes)):
+        if not (shelf.can_undo(revision) if step < 0 else any(tape.number == to for tape in revision.tapes)):
             refuse(409, "There is nothing to undo." if step < 0 else "There is nothing to redo.")
         revision.tape_at = to
         db.flush()

@@ -64,7 +64,7 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
         db.refresh(drop, with_for_update=True)
         if len(drop.files) >= limits.MAX_PACKAGE_FILES:
             refuse(413, f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
-        other = packages.in_the_way(path, (f.path for f in drop.files))
+        other = packages.in_the_way(path, (file.path for file in drop.files))
         if other:
             refuse(422, f"{path} cannot lie beside {other}: one is a file where the other wants a folder. Rename one of them.")
         sizes = (
@@ -74,7 +74,7 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
         )
         room = limits.MAX_PACKAGE_BYTES - int(db.scalar(sizes) or 0)
         content = contents.put(db, _body(label), label, min(limits.MAX_FILE_BYTES, max(room, 0)))
-        known = next((f for f in drop.files if f.path == path), None)
+        known = next((file for file in drop.files if file.path == path), None)
         if known is None:
             drop.files.append(DropFile(path=path, content_id=content.id))
         else:
@@ -108,9 +108,9 @@ def close(drop_id: int) -> Any:
             return begun
         if not drop.files:
             refuse(422, "No file arrived; drop a model file with its textures.")
-        names = [f.path for f in drop.files]
+        names = [file.path for file in drop.files]
         if not any(n.lower().endswith((*MODEL_ENDINGS, *packages.ARCHIVES)) for n in names):
-            held = {f.path: f.content_id for f in drop.files}
+            held = {file.path: file.content_id for file in drop.files}
             there = db.execute(select(Content.id, Content.bytes).where(Content.id.in_(held.values())))
             bytes_of = {item.id: item.bytes for item in there}
             sizes = {name: bytes_of[number] for name, number in held.items()}

@@ -58,7 +58,7 @@ def _entry(db: Any, export: Export) -> dict[str, Any]:
         "error": export.error,
         "proof": export.proof,
         "lost": export.lost,
-        "files": [{"path": f.path, "bytes": f.content.bytes} for f in export.files],
+        "files": [{"path": file.path, "bytes": file.content.bytes} for file in export.files],
         "download": _name(export) if export.files else None,
         "stage": export.stage_id is not None,
     }
@@ -90,7 +90,7 @@ def download(export_id: int) -> Response:
         if export.state != "done" or not export.files:
             refuse(404, "This export is not written yet.")
         name = _name(export)
-        files = [(f.path, f.content_id) for f in export.files]
+        files = [(file.path, file.content_id) for file in export.files]
     body = contents.sent(files[0][1]) if len(files) == 1 else _zip(files)
     answer = Response(body, mimetype="application/octet-stream")
     answer.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"

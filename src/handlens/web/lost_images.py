@@ -27,7 +27,10 @@ def offered(revision_id: int) -> dict[str, Any]:
     with session() as db:
         found = lost_images(db, row(db, Revision, revision_id, "revision"))
     listed = [
-        {"reference": reference, "candidates": [{**f.candidate._asdict(), "own": f.own, "content": f.content_id} for f in files]}
+        {
+            "reference": reference,
+            "candidates": [{**file.candidate._asdict(), "own": file.own, "content": file.content_id} for file in files],
+        }
         for reference, files in found.items()
     ]
     return {"images": listed}
@@ -39,7 +42,7 @@ def picture(revision_id: int, content_id: int) -> Response:
     """The picture of a file that may be meant."""
     with session() as db:
         found = lost_images(db, row(db, Revision, revision_id, "revision"))
-        if content_id not in {f.content_id for files in found.values() for f in files}:
+        if content_id not in {file.content_id for files in found.values() for file in files}:
             refuse(404, "This file is not among those that may be meant.")
         data = contents.read(db, content_id)
     kind = media_type(data)

@@ -111,7 +111,7 @@ class Waivers(MethodView):
         """Let a waived finding count again."""
         with session() as db:
             model = row(db, Model, model_id, "model")
-            model.waivers = [w for w in model.waivers if w.finding != query["finding"]]
+            model.waivers = [waiver for waiver in model.waivers if waiver.finding != query["finding"]]
             db.flush()
             cards.renew(db, model)
 

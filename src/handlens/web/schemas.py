@@ -387,7 +387,7 @@ class Pull(Schema):
 
 
 class CausesQuery(Strict):
-    symptom = fields.String(load_default=None, validate=validate.OneOf([s.key for s in SYMPTOMS]))
+    symptom = fields.String(load_default=None, validate=validate.OneOf([symptom.key for symptom in SYMPTOMS]))
     node = fields.Integer(load_default=None, metadata={"description": "the part that was pointed at"})
     face = fields.Integer(load_default=None, metadata={"description": "the face of it"})
 

@@ -35,7 +35,11 @@ def schema_of(record: type[Any], names: Mapping[Any, str] | None = None, without
         config = getattr(record, "__struct_config__", None)
         # A record that leaves its defaults out may come without them.
         needed = lambda f: f.required or config is None or not config.omit_defaults
-        members = {f.encode_name: _field(f.type, names or {}, needed(f)) for f in told.fields if f.encode_name not in without}
+        members = {
+            field.encode_name: _field(field.type, names or {}, needed(field))
+            for field in told.fields
+            if field.encode_name not in without
+        }
         _made[record] = type(called, (Strict if config is not None and config.forbid_unknown_fields else Schema,), members)
     return _made[record]
 

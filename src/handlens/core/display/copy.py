@@ -58,19 +58,19 @@ class _Copy:
             self.done += triangles
 
     def build(self) -> bytes:
-        s = self.scene
-        world = _world_y_up(s)
-        placed = [(i, m) for i in walk(s) if (m := s.nodes[i].mesh) is not None and len(s.meshes[m].positions)]
+        scene = self.scene
+        world = _world_y_up(scene)
+        placed = [(i, m) for i in walk(scene) if (m := scene.nodes[i].mesh) is not None and len(scene.meshes[m].positions)]
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
         for i, _ in placed:
-            p = world_positions(s, i, world)
+            p = world_positions(scene, i, world)
             p = p[np.isfinite(p).all(axis=1)]
             if len(p):
                 low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
         if np.isinf(low).any():
             low = high = np.zeros(3)
         origin = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
-        up = parents(s)
+        up = parents(scene)
         meshes: list[dict[str, Any]] = []
         numbers: dict[Any, int] = {}
         parts = []
@@ -78,30 +78,30 @@ class _Copy:
             # Scales piled up beyond what a double holds leave nothing that could be drawn.
             if not np.isfinite(world[i]).all():
                 continue
-            rigged = s.nodes[i].skin is not None and s.meshes[m].weights is not None
+            rigged = scene.nodes[i].skin is not None and scene.meshes[m].weights is not None
             key = (
                 m,
-                property_text(s.nodes[i], ROLE) == "stand-in",
+                property_text(scene.nodes[i], ROLE) == "stand-in",
                 i if rigged or i in self.shaping else None,
-                morph_weights(s, i),
+                morph_weights(scene, i),
             )
             if key not in numbers:
                 numbers[key] = len(meshes)
-                points = posed(s, i) if rigged else morphed_positions(s, i)
-                mesh = cage(s.meshes[m]) if property_text(s.nodes[i], ROLE) == "stand-in" else s.meshes[m]
-                meshes.append(self.mesh(mesh, points, i, morphed_positions(s, i) if rigged else None))
-            matrix = (_root(s) if rigged else world[i]).copy()
+                points = posed(scene, i) if rigged else morphed_positions(scene, i)
+                mesh = cage(scene.meshes[m]) if property_text(scene.nodes[i], ROLE) == "stand-in" else scene.meshes[m]
+                meshes.append(self.mesh(mesh, points, i, morphed_positions(scene, i) if rigged else None))
+            matrix = (_root(scene) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])
             matrix[:3, 3] = matrix[:3, :3] @ centre + matrix[:3, 3] - origin
             parts.append(
                 {
                     "node": i,
-                    "name": s.part_name(i),
+                    "name": scene.part_name(i),
                     "mesh": numbers[key],
                     "matrix": matrix.T.reshape(-1).tolist(),
                     "under": _above(up, i),
-                    "skin": s.nodes[i].skin if rigged else None,
-                    "role": property_text(s.nodes[i], ROLE),
+                    "skin": scene.nodes[i].skin if rigged else None,
+                    "role": property_text(scene.nodes[i], ROLE),
                 }
             )
         header = {
@@ -109,11 +109,11 @@ class _Copy:
             "origin": origin.tolist(),
             "bounds": {"min": (low - origin).tolist(), "max": (high - origin).tolist()},
             "parts": parts,
-            "rig": rig(s, _root(s), origin, self.out),
-            "places": {str(i): (world[i][:3, 3] - origin).tolist() for i in _bare(s)[:_MOST_PLACES]},
+            "rig": rig(scene, _root(scene), origin, self.out),
+            "places": {str(i): (world[i][:3, 3] - origin).tolist() for i in _bare(scene)[:_MOST_PLACES]},
             "meshes": meshes,
-            "materials": [self.material(k) for k in range(len(s.materials))],
-            "images": [self.image(k) for k in range(len(s.images))],
+            "materials": [self.material(k) for k in range(len(scene.materials))],
+            "images": [self.image(k) for k in range(len(scene.images))],
         }
         return self.out.file(header)
 
@@ -206,10 +206,10 @@ class _Copy:
         targets = self.scene.meshes[node.mesh or 0].morphs
         stored = (*morph_weights(self.scene, number), *([0.0] * len(targets)))[: len(targets)]
         laid: dict[int, Json] = {}
-        for t in targets:
-            if id(t.positions) not in laid:
-                laid[id(t.positions)] = self.out.array(_finite(t.positions)[vertex], np.float32)
-        return {"weights": [float(w) for w in stored], "offsets": [laid[id(t.positions)] for t in targets]}
+        for target in targets:
+            if id(target.positions) not in laid:
+                laid[id(target.positions)] = self.out.array(_finite(target.positions)[vertex], np.float32)
+        return {"weights": [float(w) for w in stored], "offsets": [laid[id(target.positions)] for target in targets]}
 
     def turned(self, number: int, directions: F32, vertex: Array) -> Array:
         """Directions of some vertices as their skin turns them.
@@ -257,41 +257,41 @@ class _Copy:
 
         vertex: (D,) int, the mesh's vertex of each drawn one.
         """
-        w = mesh.weights
-        assert w is not None
+        weights = mesh.weights
+        assert weights is not None
         names = [self.scene.part_name(j) for j in self.scene.skins[skin].joints]
-        there = w.joints < min(len(names), 65_536)
-        owner = vertex_of_weight(w)[there]
+        there = weights.joints < min(len(names), 65_536)
+        owner = vertex_of_weight(weights)[there]
         starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=len(mesh.positions)))])
         counts = np.diff(starts)[vertex]
         ends = np.cumsum(counts)
         entry = np.repeat(starts[vertex] - (ends - counts), counts) + np.arange(int(counts.sum()))
-        shares = np.clip(np.nan_to_num(w.weights[there][entry]), 0, 1)
+        shares = np.clip(np.nan_to_num(weights.weights[there][entry]), 0, 1)
         order = np.lexsort((-shares, np.repeat(np.arange(len(counts)), counts)))
         entry, steps = entry[order], np.rint(shares[order] * 65_535)
         return {
             "names": names,
             "nodes": list(self.scene.skins[skin].joints),
             "starts": self.out.array(np.concatenate([[0], ends]), np.uint32),
-            "joint": self.out.array(w.joints[there][entry], np.uint16),
+            "joint": self.out.array(weights.joints[there][entry], np.uint16),
             "weight": self.out.array(steps, np.uint16),
         }
 
     def material(self, k: int) -> Json:
-        m = self.scene.materials[k]
-        base = next((t for t in m.inputs if t.role == "base-colour"), None)
+        material = self.scene.materials[k]
+        base = next((texture for texture in material.inputs if texture.role == "base-colour"), None)
         number = None if base is None else base.image
         return {
-            "name": m.name,
-            "colour": [float(c) for c in m.base_colour],
+            "name": material.name,
+            "colour": [float(c) for c in material.base_colour],
             "linear": self.scene.linear,
-            "alphaMode": mode_of(m),
-            "cutoff": m.alpha_cutoff,
-            "doubleSided": bool(m.double_sided),
+            "alphaMode": mode_of(material),
+            "cutoff": material.alpha_cutoff,
+            "doubleSided": bool(material.double_sided),
             "image": number,
             **self.texture_entry(base),
-            "glow": self.glow(m),
-            "unlit": "KHR_materials_unlit" in _extensions(m),
+            "glow": self.glow(material),
+            "unlit": "KHR_materials_unlit" in _extensions(material),
             "missing": self.scene.images[number].reference
             if number is not None and self.scene.images[number].load is None
             else None,
@@ -312,7 +312,7 @@ class _Copy:
         above = _extensions(material).get("KHR_materials_emissive_strength")
         strength = above.get("emissiveStrength", 1.0) if isinstance(above, Mapping) else 1.0
         colour = np.nan_to_num(np.array(material.emissive) * (strength if isinstance(strength, int | float) else 1.0), posinf=1.0)
-        image = next((t for t in material.inputs if t.role == "emissive" and t.image is not None), None)
+        image = next((texture for texture in material.inputs if texture.role == "emissive" and texture.image is not None), None)
         return {
             "colour": np.clip(colour, 0, 1).tolist(),
             "image": None if image is None else image.image,
@@ -331,7 +331,10 @@ class _Copy:
         """Images that the stage shows."""
         shows = lambda m, t: t.role == "base-colour" or (t.role == "emissive" and max(m.emissive) > 0)
         return {
-            t.image for material in self.scene.materials for t in material.inputs if t.image is not None and shows(material, t)
+            texture.image
+            for material in self.scene.materials
+            for texture in material.inputs
+            if texture.image is not None and shows(material, texture)
         }
 
     def image(self, k: int) -> Json | None:

@@ -129,9 +129,9 @@ def regrouped(groups: list[Json], triangles: Array) -> list[Json]:
     triangles: (K,) int, positions of those that are left.
     """
     out = []
-    for g in groups:
-        first, last = np.searchsorted(triangles, [g["start"] // 3, (g["start"] + g["count"]) // 3])
-        out.append({**g, "start": int(first) * 3, "count": int(last - first) * 3})
+    for group in groups:
+        first, last = np.searchsorted(triangles, [group["start"] // 3, (group["start"] + group["count"]) // 3])
+        out.append({**group, "start": int(first) * 3, "count": int(last - first) * 3})
     return out
 
 

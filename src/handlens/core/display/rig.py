@@ -119,15 +119,15 @@ def blended(scene: Scene, node: int, world: F64) -> Array:
     assert n.mesh is not None
     assert n.skin is not None
     mesh = scene.meshes[n.mesh]
-    w, matrices = mesh.weights, joint_matrices(scene.skins[n.skin], world)
-    assert w is not None
-    count, owner = len(mesh.positions), vertex_of_weight(w)
-    known = (w.joints >= 0) & (w.joints < len(matrices)) & np.isfinite(w.weights)
+    weights, matrices = mesh.weights, joint_matrices(scene.skins[n.skin], world)
+    assert weights is not None
+    count, owner = len(mesh.positions), vertex_of_weight(weights)
+    known = (weights.joints >= 0) & (weights.joints < len(matrices)) & np.isfinite(weights.weights)
     out = np.empty((count, 3, 3))
     for a in range(3):
         for b in range(3):
-            entry = matrices[w.joints[known], a, b] * w.weights[known]
+            entry = matrices[weights.joints[known], a, b] * weights.weights[known]
             out[:, a, b] = np.bincount(owner[known], entry, count)
-    free = np.bincount(owner[known], np.abs(w.weights[known]), count) == 0
+    free = np.bincount(owner[known], np.abs(weights.weights[known]), count) == 0
     out[free] = world[node][:3, :3]
     return out

@@ -50,9 +50,9 @@ def shading_normals(mesh: Mesh, points: F64) -> Layer:
 
 def heaviest(mesh: Mesh) -> F32:
     """(V,) float32 largest weight of each vertex, -1 where it has none: what the weights lens shows."""
-    w = mesh.weights
-    assert w is not None
+    weights = mesh.weights
+    assert weights is not None
     out = np.full(len(mesh.positions), -1.0, np.float32)
-    owner = vertex_of_weight(w)
-    np.maximum.at(out, owner, w.weights)
+    owner = vertex_of_weight(weights)
+    np.maximum.at(out, owner, weights.weights)
     return out

@@ -162,8 +162,8 @@ class Baking:
         """Whether a node's clips could not be told in translation, rotation and scale after baking, or it is flat."""
         if abs(np.linalg.det(matrix)) <= 1e-12 * max(np.abs(matrix).max(), 1e-300) ** 3:
             return True
-        turned = any(c.path == "rotation" for c in channels)
-        scaled = [c for c in channels if c.path == "scale"]
+        turned = any(channel.path == "rotation" for channel in channels)
+        scaled = [channel for channel in channels if channel.path == "scale"]
         if turned and not _is_even(above):
             return True
         if not scaled:

@@ -42,7 +42,7 @@ def transform_mesh(mesh: Mesh, k: F64) -> Mesh:
         normals=layer(mesh.normals, normals),
         tangents=layer(mesh.tangents, tangents),
         uvs=tuple(layer(u) for u in mesh.uvs),  # type: ignore[misc]
-        colours=tuple(layer(c) for c in mesh.colours),  # type: ignore[misc]
+        colours=tuple(layer(colour) for colour in mesh.colours),  # type: ignore[misc]
         morphs=tuple(
             Morph(
                 morph.name,

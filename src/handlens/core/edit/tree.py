@@ -99,8 +99,8 @@ def reparent(scene: Scene, nodes: list[int], under: int, at: int | None = None) 
         going.append(i)
     gone = set(going)
     for p in {up[i] for i in going} - {-1}:
-        changed[p] = replace(changed[p], children=tuple(c for c in changed[p].children if c not in gone))
-    roots = tuple(r for r in scene.roots if r not in gone)
+        changed[p] = replace(changed[p], children=tuple(child for child in changed[p].children if child not in gone))
+    roots = tuple(root for root in scene.roots if root not in gone)
     if under < 0:
         k = len(roots) if at is None else at
         roots = (*roots[:k], *going, *roots[k:])
@@ -120,7 +120,7 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
     asked = set(groups)
     gone, needs = set(), set()
     for i in reversed(groups):
-        carries = any(c in needs if c in asked else c in moved for c in scene.nodes[i].children)
+        carries = any(child in needs if child in asked else child in moved for child in scene.nodes[i].children)
         if carries and not _same(scene.nodes[i].local, np.eye(4)):
             continue
         gone.add(i)
@@ -151,7 +151,7 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
     for i, n in enumerate(nodes):
         if i in gone:
             nodes[i] = replace(n, children=())
-        elif any(c in gone for c in n.children):
+        elif any(child in gone for child in n.children):
             nodes[i] = replace(n, children=remaining(n.children))
     return scene.with_(nodes=tuple(nodes), roots=remaining(scene.roots)), gone
 

@@ -50,12 +50,12 @@ def without_nodes(scene: Scene, gone: set[int]) -> Scene:
     skin_number = {old: new for new, old in enumerate(skins)}
 
     def renumber(n: Node) -> Node:
-        children = tuple(number[c] for c in n.children if c in number)
+        children = tuple(number[child] for child in n.children if child in number)
         return replace(n, children=children, skin=None if n.skin is None else skin_number[n.skin])
 
     return scene.with_(
         nodes=tuple(renumber(scene.nodes[i]) for i in kept),
-        roots=tuple(number[r] for r in scene.roots if r in number),
+        roots=tuple(number[root] for root in scene.roots if root in number),
         skins=tuple(
             replace(s, joints=tuple(number[j] for j in s.joints), skeleton=None if s.skeleton is None else number.get(s.skeleton))
             for s in (scene.skins[k] for k in skins)
@@ -91,7 +91,7 @@ def without_emptied(scene: Scene, nodes: Iterable[int]) -> Scene:
         i = first
         while i >= 0 and i not in holds and i not in gone:
             n = scene.nodes[i]
-            if any(c not in gone for c in n.children) or (i != first and (is_place(n.name) or n.extras)):
+            if any(child not in gone for child in n.children) or (i != first and (is_place(n.name) or n.extras)):
                 break
             gone.add(i)
             i = up[i]

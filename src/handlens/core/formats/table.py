@@ -292,9 +292,9 @@ FORMATS = (
         written=False,
     ),
 )
-BY_NAME = {f.name: f for f in FORMATS}
-BY_ENDING = {ending: f for f in FORMATS for ending in f.endings}
-READABLE = ", ".join(dict.fromkeys(f.name for f in FORMATS))
-WRITERS = {f.name: f for f in FORMATS if f.written}
+BY_NAME = {format_.name: format_ for format_ in FORMATS}
+BY_ENDING = {ending: format_ for format_ in FORMATS for ending in format_.endings}
+READABLE = ", ".join(dict.fromkeys(format_.name for format_ in FORMATS))
+WRITERS = {format_.name: format_ for format_ in FORMATS if format_.written}
 WRITABLE = ", ".join(WRITERS)
 MODEL_ENDINGS = tuple(BY_ENDING)

@@ -23,15 +23,15 @@ def distinct_rows(columns: Sequence[Array]) -> tuple[Array, int]:
     Rows are hashed to 64 bits and sorted once; neighbours with equal hashes are then compared in full, so the answer
     is exact: a collision is seen and falls back on a lexicographic sort.
     """
-    words = [w for c in columns for w in _words(np.asarray(c))]
+    words = [word for column in columns for word in _words(np.asarray(column))]
     if not words or not len(words[0]):
         return np.zeros(0 if not words else len(words[0]), np.int32), 0
     if len(words) == 1:
         marked = words[0].dtype.kind == "u" and int(words[0].max()) < _ROOM * len(words[0])
         return _by_marking(words[0]) if marked else _number(words[0], words)
     mixed = np.zeros(len(words[0]), np.uint64)
-    for w in words:
-        mixed ^= w.astype(np.uint64, copy=False)
+    for word in words:
+        mixed ^= word.astype(np.uint64, copy=False)
         mixed *= _PRIME
         mixed ^= mixed >> np.uint64(29)
     return _number(mixed, words)
@@ -61,8 +61,8 @@ def _number(key: Array, words: list[Array]) -> tuple[Array, int]:
     ordered = key[order]
     same = ordered[1:] == ordered[:-1]
     if len(words) > 1:
-        for w in words:
-            sorted_word = w[order]
+        for word in words:
+            sorted_word = word[order]
             if (same & (sorted_word[1:] != sorted_word[:-1])).any():
                 return _by_lexsort(words)
     return _in_order(order, np.concatenate([[True], ~same]))
@@ -86,8 +86,8 @@ def _in_order(order: Array, new: Bool) -> tuple[Array, int]:
 def _by_lexsort(words: list[Array]) -> tuple[Array, int]:
     order = np.lexsort(words)
     differs = np.zeros(len(order) - 1, bool)
-    for w in words:
-        sorted_word = w[order]
+    for word in words:
+        sorted_word = word[order]
         differs |= sorted_word[1:] != sorted_word[:-1]
     return _in_order(order, np.concatenate([[True], differs]))
 
@@ -95,7 +95,7 @@ def _by_lexsort(words: list[Array]) -> tuple[Array, int]:
 def _words(column: Array) -> list[Array]:
     """A column (N,) or (N, k) as unsigned integer words whose equality is the values' equality."""
     if column.ndim == 2:
-        return [w for k in range(column.shape[1]) for w in _words(column[:, k])]
+        return [word for k in range(column.shape[1]) for word in _words(column[:, k])]
     if column.dtype == np.float64:
         with np.errstate(over="ignore", invalid="ignore"):
             narrow = column.astype(np.float32)

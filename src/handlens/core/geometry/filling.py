@@ -103,8 +103,8 @@ def _outlines(mesh: Mesh, rim: Array, sheet: float) -> bool:
     """Whether a rim runs round a flat piece rather than round an opening in it: it spans at least as much as the piece has."""
     if not sheet:
         return False
-    p = mesh.positions[mesh.corners[rim]]
-    spans = float(np.linalg.norm(np.cross(p - p[0], np.roll(p, -1, axis=0) - p[0]).sum(axis=0))) / 2
+    position = mesh.positions[mesh.corners[rim]]
+    spans = float(np.linalg.norm(np.cross(position - position[0], np.roll(position, -1, axis=0) - position[0]).sum(axis=0))) / 2
     return spans >= 0.999 * sheet
 
 

@@ -43,11 +43,11 @@ def holes(mesh: Mesh, edges: Edges, ids: Array) -> Holes:
     local = local.reshape(-1, 2)
     label = components(len(used), local[:, 0], local[:, 1])
     count = int(label.max()) + 1
-    p = points[used]
+    point = points[used]
     low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
-    np.minimum.at(low, label, p)
-    np.maximum.at(high, label, p)
-    across = widths(p, label, count)
+    np.minimum.at(low, label, point)
+    np.maximum.at(high, label, point)
+    across = widths(point, label, count)
     order = np.argsort(-across, kind="stable")
     rank = np.empty(count, np.int32)
     rank[order] = np.arange(count)

@@ -52,29 +52,35 @@ def _moved(mesh: Mesh, matrix: Array) -> Mesh:
 
 def joined_meshes(pieces: list[Mesh]) -> Mesh:
     """Several meshes in one frame as one, in order; slots of one material become one. Weights and morph targets are not carried."""
-    bases = np.cumsum([0, *(len(m.positions) for m in pieces)])
-    materials = list(dict.fromkeys(x for m in pieces for x in m.slot_materials))
-    slots = [np.array([materials.index(x) for x in m.slot_materials] or [0], np.int32)[m.slots] for m in pieces]
-    counts = np.concatenate([m.corner_counts for m in pieces])
-    shift = lambda name: np.concatenate([getattr(m, name) + b for m, b in zip(pieces, bases, strict=False)]).astype(np.int32)
+    bases = np.cumsum([0, *(len(piece.positions) for piece in pieces)])
+    materials = list(dict.fromkeys(x for piece in pieces for x in piece.slot_materials))
+    slots = [np.array([materials.index(x) for x in piece.slot_materials] or [0], np.int32)[piece.slots] for piece in pieces]
+    counts = np.concatenate([piece.corner_counts for piece in pieces])
+    shift = lambda name: np.concatenate([getattr(piece, name) + b for piece, b in zip(pieces, bases, strict=False)]).astype(
+        np.int32
+    )
     smooth = None
-    if any(m.smooth is not None for m in pieces):
-        smooth = frozen(np.concatenate([np.zeros(m.face_count, np.int32) if m.smooth is None else m.smooth for m in pieces]))
+    if any(piece.smooth is not None for piece in pieces):
+        smooth = frozen(
+            np.concatenate([np.zeros(piece.face_count, np.int32) if piece.smooth is None else piece.smooth for piece in pieces])
+        )
     groups, group_names = _groups(pieces)
-    sets, tints = max(len(m.uvs) for m in pieces), max(len(m.colours) for m in pieces)
-    pick = lambda group, k: _together(pieces, [getattr(m, group)[k] if k < len(getattr(m, group)) else None for m in pieces])
+    sets, tints = max(len(piece.uvs) for piece in pieces), max(len(piece.colours) for piece in pieces)
+    pick = lambda group, k: _together(
+        pieces, [getattr(piece, group)[k] if k < len(getattr(piece, group)) else None for piece in pieces]
+    )
     return Mesh(
-        id="/".join(m.id for m in pieces[:2]),
+        id="/".join(piece.id for piece in pieces[:2]),
         name=pieces[0].name,
-        positions=frozen(np.concatenate([m.positions for m in pieces])),
+        positions=frozen(np.concatenate([piece.positions for piece in pieces])),
         corners=frozen(shift("corners")),
         starts=frozen(np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)),
         slots=frozen(np.concatenate(slots)),
         slot_materials=tuple(materials),
         uvs=tuple(x for k in range(sets) if (x := pick("uvs", k)) is not None),
         colours=tuple(x for k in range(tints) if (x := pick("colours", k)) is not None),
-        normals=_together(pieces, [m.normals for m in pieces]),
-        tangents=_together(pieces, [m.tangents for m in pieces]),
+        normals=_together(pieces, [piece.normals for piece in pieces]),
+        tangents=_together(pieces, [piece.tangents for piece in pieces]),
         smooth=smooth,
         groups=groups,
         group_names=group_names,
@@ -86,14 +92,14 @@ def joined_meshes(pieces: list[Mesh]) -> Mesh:
 
 def _groups(pieces: list[Mesh]) -> tuple[Array | None, tuple[str, ...]]:
     """One table of named groups for several meshes; faces of a mesh without any are in the group without a name."""
-    if all(m.groups is None for m in pieces):
+    if all(piece.groups is None for piece in pieces):
         return None, ()
-    own = [m.group_names if m.groups is not None else ("",) for m in pieces]
+    own = [piece.group_names if piece.groups is not None else ("",) for piece in pieces]
     names = list(dict.fromkeys(name for table in own for name in table))
     into = [np.array([names.index(name) for name in table], np.int32) for table in own]
     groups = [
-        np.full(m.face_count, new[0], np.int32) if m.groups is None else new[m.groups]
-        for m, new in zip(pieces, into, strict=True)
+        np.full(piece.face_count, new[0], np.int32) if piece.groups is None else new[piece.groups]
+        for piece, new in zip(pieces, into, strict=True)
     ]
     return frozen(np.concatenate(groups)), tuple(names)
 
@@ -104,9 +110,9 @@ def _together(pieces: list[Mesh], layers: list[Layer | None]) -> Layer | None:
         return None
     width = max(x.values.shape[1] for x in layers if x is not None)
     values, index, base = [], [], 0
-    for m, x in zip(pieces, layers, strict=True):
+    for piece, x in zip(pieces, layers, strict=True):
         if x is None:
-            index.append(np.full(len(m.corners), -1, np.int32))
+            index.append(np.full(len(piece.corners), -1, np.int32))
             continue
         v = x.values
         if v.shape[1] < width:

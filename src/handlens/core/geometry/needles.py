@@ -80,8 +80,8 @@ class _Work:
         return by[begins[point] : begins[point + 1]]
 
     def _points(self, corners: Array) -> Array:
-        p: Array = self.mesh.positions[self.mesh.corners[corners]]
-        return p
+        position: Array = self.mesh.positions[self.mesh.corners[corners]]
+        return position
 
     def _free(self, points: set[int]) -> bool:
         return not points & self.taken

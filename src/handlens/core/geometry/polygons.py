@@ -82,14 +82,14 @@ def _diagonals(mesh: Mesh, quads: Array) -> float:
 def _off_plane(mesh: Mesh) -> tuple[Array, Array]:
     """(F,) greatest distance of a corner from the face's plane by Newell's normal, and (F,) its farthest corner from its middle."""
     face = face_of_corner(mesh)
-    p = mesh.positions[mesh.corners]
+    position = mesh.positions[mesh.corners]
     count = np.maximum(mesh.corner_counts, 1)
     with np.errstate(all="ignore"):
-        middle = np.stack([np.bincount(face, p[:, k], mesh.face_count) for k in range(3)], axis=1) / count[:, None]
+        middle = np.stack([np.bincount(face, position[:, k], mesh.face_count) for k in range(3)], axis=1) / count[:, None]
         normal = newell_normals(mesh)
         length = np.linalg.norm(normal, axis=1)
         normal = np.divide(normal, length[:, None], out=np.zeros_like(normal), where=length[:, None] > 0)
-        away = p - middle[face]
+        away = position - middle[face]
         distance = np.abs(np.einsum("ij,ij->i", away, normal[face]))
         reach = np.linalg.norm(away, axis=1)
     off, size = np.zeros(mesh.face_count), np.zeros(mesh.face_count)

@@ -27,7 +27,7 @@ def recut(mesh: Mesh, order: I64, starts: Array, face: Array) -> Mesh:
         smooth=None if mesh.smooth is None else frozen(mesh.smooth[face]),
         groups=None if mesh.groups is None else frozen(mesh.groups[face]),
         uvs=tuple(layer(u) for u in mesh.uvs),
-        colours=tuple(layer(c) for c in mesh.colours),
+        colours=tuple(layer(colour) for colour in mesh.colours),
         normals=None if mesh.normals is None else layer(mesh.normals),
         tangents=None if mesh.tangents is None else layer(mesh.tangents),
     )
@@ -149,7 +149,7 @@ def more_vertices(mesh: Mesh, source: Array, positions: F64) -> Mesh:
 
 def used_materials(mesh: Mesh) -> list[int]:
     """Materials that faces of a mesh have, each once; none for -1."""
-    known = (mesh.slot_materials[s] for s in mesh.used_slots if s < len(mesh.slot_materials))
+    known = (mesh.slot_materials[used_slot] for used_slot in mesh.used_slots if used_slot < len(mesh.slot_materials))
     return list(dict.fromkeys(m for m in known if m >= 0))
 
 

@@ -21,9 +21,9 @@ def corner_angles(mesh: Mesh) -> F64:
     last = starts[1:][face] - 1
     after = np.where(c == last, starts[:-1][face], c + 1)
     before = np.where(c == starts[:-1][face], last, c - 1)
-    p = mesh.positions[mesh.corners]
+    position = mesh.positions[mesh.corners]
     with np.errstate(all="ignore"):
-        u, v = p[after] - p, p[before] - p
+        u, v = position[after] - position, position[before] - position
         angle = np.arctan2(np.linalg.norm(np.cross(u, v), axis=1), np.einsum("ij,ij->i", u, v))
     return np.nan_to_num(angle)
 

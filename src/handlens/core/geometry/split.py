@@ -19,7 +19,7 @@ def split_vertices(mesh: Mesh, layers: list[Layer], corners: Array | None = None
     own = mesh.corners[chosen]
     others = (layer.index if corners is None else layer.index[chosen] for layer in layers)
     # Formats with one index for everything have it in every layer.
-    ids, count = distinct_rows([own, *(c for c in others if not np.array_equal(c, own))])
+    ids, count = distinct_rows([own, *(other for other in others if not np.array_equal(other, own))])
     first = np.empty(count, np.int64)
     first[ids[::-1]] = np.arange(len(ids) - 1, -1, -1)
     return chosen[first], ids.astype(np.int64)

@@ -82,11 +82,11 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
         each_block(len(index), work)
         return flat, thin
     face = face_of_corner(mesh)
-    p = mesh.positions[mesh.corners]
-    first = p[mesh.starts[:-1][face]] if len(face) else p
+    position = mesh.positions[mesh.corners]
+    first = position[mesh.starts[:-1][face]] if len(face) else position
     reach, area = np.zeros(mesh.face_count), np.zeros(mesh.face_count)
     with np.errstate(invalid="ignore", over="ignore"):
-        away = p - first
+        away = position - first
         np.maximum.at(reach, face, squared(away))
         # The largest triangle about the first corner: a bow whose halves cancel out still draws both.
         np.maximum.at(area, face, _cross_squared(away, away[next_corner(mesh)]))
@@ -99,10 +99,10 @@ def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
     points: (V, 3) float.
     index: (n, 3) int, positions in `points`.
     """
-    a, b, c = points[index[:, 0]], points[index[:, 1]], points[index[:, 2]]
+    a, b, point = points[index[:, 0]], points[index[:, 1]], points[index[:, 2]]
     # Infinite coordinates give NaN here, which compares as having area: they are reported by themselves.
     with np.errstate(invalid="ignore", over="ignore"):
-        u, v, w = b - a, c - a, c - b
+        u, v, w = b - a, point - a, point - b
         doubled = _cross_squared(u, v)
         longest = np.maximum(np.maximum(squared(u), squared(v)), squared(w))
         # height = 2 area / longest side, so height / longest = |u × v| / longest².
@@ -201,15 +201,15 @@ def gpu_vertices(mesh: Mesh, welded: int) -> int:
 
 def _weight_rows(mesh: Mesh) -> I32:
     """(V, 1) int32: vertices with the same joints and weights share a number."""
-    w = mesh.weights
-    assert w is not None
-    counts = np.diff(w.starts)
+    weights = mesh.weights
+    assert weights is not None
+    counts = np.diff(weights.starts)
     widest = int(counts.max(initial=0))
     if not widest:
         return np.zeros((len(counts), 1), np.int32)
     joints = np.full((len(counts), widest), -1, np.int32)
     values = np.zeros((len(counts), widest), np.float32)
     owner = np.repeat(np.arange(len(counts)), counts)
-    column = np.arange(len(owner)) - w.starts[:-1][owner]
-    joints[owner, column], values[owner, column] = w.joints, w.weights
+    column = np.arange(len(owner)) - weights.starts[:-1][owner]
+    joints[owner, column], values[owner, column] = weights.joints, weights.weights
     return distinct_rows([joints, values])[0][:, None]

@@ -86,9 +86,9 @@ def newell_normals(mesh: Mesh) -> F64:
             each_block(len(out), work)
             return out
         face, _, following = _around(mesh)
-        p = mesh.positions[mesh.corners]
-        origin = p[mesh.starts[:-1][face]] if len(face) else p
-        each = cross(p - origin, p[following] - origin)
+        position = mesh.positions[mesh.corners]
+        origin = position[mesh.starts[:-1][face]] if len(face) else position
+        each = cross(position - origin, position[following] - origin)
         return np.stack([np.bincount(face, each[:, k], mesh.face_count) for k in range(3)], axis=1)
 
 
@@ -107,9 +107,9 @@ def concave(mesh: Mesh) -> Bool:
     if not many.any():
         return many
     face, before, following = _around(mesh)
-    p = mesh.positions[mesh.corners]
+    position = mesh.positions[mesh.corners]
     with np.errstate(invalid="ignore", over="ignore"):
-        turn = cross(p - p[before], p[following] - p)
+        turn = cross(position - position[before], position[following] - position)
         against = np.einsum("ij,ij->i", turn, newell_normals(mesh)[face]) < 0
     return many & (np.bincount(face[against], minlength=mesh.face_count) > 0)
 
@@ -133,7 +133,7 @@ def clip_ears(points: F64) -> I64 | None:
     if not len(ears):
         return None
     # Ear clipping returns a winding of its own; each triangle must run the way its polygon does.
-    a, b, c = points[ears[:, 0]], points[ears[:, 1]], points[ears[:, 2]]
-    turned = np.cross(b - a, c - a) @ normal < 0
+    a, b, point = points[ears[:, 0]], points[ears[:, 1]], points[ears[:, 2]]
+    turned = np.cross(b - a, point - a) @ normal < 0
     ears[turned] = ears[turned][:, ::-1]
     return ears

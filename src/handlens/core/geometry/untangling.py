@@ -72,12 +72,12 @@ def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
 def _joined_pairs(edges: Edges, owner: Array, sheet: Array, normal: Array, sides: range) -> list[tuple[int, int]]:
     """Pairs of the sides of one crowded edge that stay joined."""
     assert edges.corner is not None
-    face = {s: int(owner[edges.corner[s]]) for s in sides}
+    face = {side: int(owner[edges.corner[side]]) for side in sides}
     groups: dict[int, list[int]] = {}
-    for s in sides:
-        groups.setdefault(int(sheet[face[s]]), []).append(s)
-    out = [(g[0], g[1]) for g in groups.values() if len(g) == 2 and edges.key[g[0]] != edges.key[g[1]]]
-    free = [s for s in sides if not any(s in p for p in out)]
+    for side in sides:
+        groups.setdefault(int(sheet[face[side]]), []).append(side)
+    out = [(group[0], group[1]) for group in groups.values() if len(group) == 2 and edges.key[group[0]] != edges.key[group[1]]]
+    free = [side for side in sides if not any(side in p for p in out)]
     pairs = [(a, b) for k, a in enumerate(free) for b in free[k + 1 :] if edges.key[a] != edges.key[b]]
     best = sorted(pairs, key=lambda p: -float(normal[face[p[0]]] @ normal[face[p[1]]]))
     # Faces that fold back on each other are left apart.

@@ -44,8 +44,8 @@ def doubled_area(layer: Layer, corners: Array) -> F64:
     lacks = bool((layer.index < 0).any())
     for at in range(0, len(corners), _BLOCK):
         index = layer.index[corners[at : at + _BLOCK]]
-        p = pairs[index]
-        a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+        pair = pairs[index]
+        a, b = pair[:, 1] - pair[:, 0], pair[:, 2] - pair[:, 0]
         found = a.real * b.imag - a.imag * b.real
         if lacks:
             found[(index < 0).any(axis=1)] = np.nan

@@ -116,18 +116,18 @@ def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
     with np.errstate(all="ignore"):
         axis = int(np.argmax(points.max(axis=0) - points.min(axis=0)))
         order = np.argsort(points[:, axis], kind="stable")
-        p = points[order]
-        reach = np.searchsorted(p[:, axis], p[:, axis] + distance, side="right") - np.arange(1, len(points) + 1)
+        point = points[order]
+        reach = np.searchsorted(point[:, axis], point[:, axis] + distance, side="right") - np.arange(1, len(points) + 1)
         if reach.max() > _ROW or reach.sum() > max(_IN_REACH * len(points), _IN_ALL):
             return None
         found: list[tuple[Array, Array, Array]] = []
         near = np.arange(len(points) - 1)
         for step in range(1, len(points)):
             near = near[: np.searchsorted(near, len(points) - step)]
-            near = near[p[near + step, axis] - p[near, axis] <= distance]
+            near = near[point[near + step, axis] - point[near, axis] <= distance]
             if not len(near):
                 break
-            gap = np.sqrt(sum((p[near, k] - p[near + step, k]) ** 2 for k in range(3)))
+            gap = np.sqrt(sum((point[near, k] - point[near + step, k]) ** 2 for k in range(3)))
             close = gap <= distance
             if close.any():
                 found.append((order[near[close]], order[near[close] + step], gap[close]))

@@ -24,32 +24,38 @@ def folded(findings: Sequence[Finding]) -> list[Finding]:
     """
     by_part: dict[tuple[str, int], Finding] = {}
     by_check: dict[str, Finding] = {}
-    for f in findings:
-        if f.node is not None:
-            by_part.setdefault((f.check, f.node), f)
-        by_check.setdefault(f.check, f)
+    for finding in findings:
+        if finding.node is not None:
+            by_part.setdefault((finding.check, finding.node), finding)
+        by_check.setdefault(finding.check, finding)
     checks = checks_by_id()
     under: dict[str, str] = {}
-    for f in findings:
-        declared = checks[f.check]
-        causes = [by_part.get((c, f.node)) for c in declared.follows] if f.node is not None else []
+    for finding in findings:
+        declared = checks[finding.check]
+        causes = [by_part.get((follow, finding.node)) for follow in declared.follows] if finding.node is not None else []
         causes += [by_check.get(c) for c in declared.follows_in_model]
-        weight = RESULTS.index(f.result)
-        cause = next((c for c in causes if c is not None and c.id != f.id and RESULTS.index(c.result) <= weight), None)
+        weight = RESULTS.index(finding.result)
+        cause = next(
+            (cause for cause in causes if cause is not None and cause.id != finding.id and RESULTS.index(cause.result) <= weight),
+            None,
+        )
         if cause is not None:
-            under[f.id] = cause.id
-    heads = _heads(f for f in findings if f.id not in under)
+            under[finding.id] = cause.id
+    heads = _heads(finding for finding in findings if finding.id not in under)
     under |= {id: head for id, head in heads.items() if id != head}
-    return [replace(f, under=_first(under, f.id), result="note") if f.id in under else f for f in findings]
+    return [
+        replace(finding, under=_first(under, finding.id), result="note") if finding.id in under else finding
+        for finding in findings
+    ]
 
 
 def _heads(findings: Iterable[Finding]) -> dict[str, str]:
     """By id of a finding on a part, a material or an image that of the one that stands for all of its check and result: the one with the
     most elements."""
     alike: dict[tuple[str, str, str], list[Finding]] = {}
-    for f in findings:
-        if (of := _of_what(f)) is not None:
-            alike.setdefault((f.check, f.result, of), []).append(f)
+    for finding in findings:
+        if (of := _of_what(finding)) is not None:
+            alike.setdefault((finding.check, finding.result, of), []).append(finding)
     out: dict[str, str] = {}
     for (_, _, of), group in alike.items():
         if len({f.node if of == "parts" else f.key for f in group}) >= ALIKE:

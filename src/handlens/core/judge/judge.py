@@ -53,9 +53,11 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
     skipped: list[tuple[str, str]] = []
     route = stations()
     things, drawn = relevant_measures(measures, intent), relevant_measures(measures, intent, _BESIDE)
-    tried = {t.call: t for t in measures.trials}
-    unlooked = {s.slug for s in route if not s.checks and (s.concerns is None or s.concerns(measures))}
-    for station, registered in ((s, c) for s in route for c in s.checks):
+    tried = {trial.call: trial for trial in measures.trials}
+    unlooked = {
+        station.slug for station in route if not station.checks and (station.concerns is None or station.concerns(measures))
+    }
+    for station, registered in ((each, check) for each in route for check in each.checks):
         if registered.result_on(sheet) == "off":
             skipped.append((registered.id, f"{sheet.name} does not ask for it"))
             continue
@@ -77,7 +79,9 @@ def judge(measures: Measures, sheet: RuleSheet, intent: Intent) -> Judgement:
         elif not real:
             clear.append(registered.id)
     findings = folded(findings)
-    return Judgement(tuple(findings), tuple(clear), tuple(skipped), tuple(s.name for s in route if s.slug in unlooked), by)
+    return Judgement(
+        tuple(findings), tuple(clear), tuple(skipped), tuple(station.name for station in route if station.slug in unlooked), by
+    )
 
 
 def offered(finding: Finding, tried: dict[str, TrialFigures], sheet: RuleSheet) -> Finding:
@@ -110,8 +114,10 @@ def relevant_measures(measures: Measures, intent: Intent, aside: Sequence[str] =
     return replace(
         measures,
         parts=kept,
-        facing=[f for f in measures.facing if f.node in nodes],
-        draw_orders=[d for d in measures.draw_orders if d.first in nodes and d.second in nodes],
+        facing=[figures for figures in measures.facing if figures.node in nodes],
+        draw_orders=[
+            draw_order for draw_order in measures.draw_orders if draw_order.first in nodes and draw_order.second in nodes
+        ],
         bounds_min=[min(x) for x in zip(*low, strict=True)] or None,
         bounds_max=[max(x) for x in zip(*high, strict=True)] or None,
     )

@@ -28,7 +28,7 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
         named.setdefault(scene.part_name(i), []).append(i)
     keys = {name if len(nodes) == 1 else f"{name}~{i}": i for name, nodes in named.items() for i in nodes}
     # A blank about a name that has none was only typed about the semicolon.
-    found = {keys[k] for p in parts for k in (p if p in keys else p.strip(),) if k in keys}
+    found = {keys[k] for part in parts for k in (part if part in keys else part.strip(),) if k in keys}
     if not found:
         raise MendError(say("mend.no-such-part", part=parts[0]) if len(parts) == 1 else say("mend.no-such-parts"))
     if below:

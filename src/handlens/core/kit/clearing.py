@@ -52,13 +52,13 @@ def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
     placed = placed_parts(scene, found)
     seen: dict[int, Array] = {}
     if placed and plainly_outward(placed) is None:
-        for p, f in zip(placed, facing(placed, ray_scene(placed), None, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
-            number = scene.nodes[p.node].mesh
+        for part, f in zip(placed, facing(placed, ray_scene(placed), None, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
+            number = scene.nodes[part.node].mesh
             assert number is not None
-            mask = np.ones(p.mesh.face_count, bool)
-            if p.node in chosen:
+            mask = np.ones(part.mesh.face_count, bool)
+            if part.node in chosen:
                 mask[f.hidden] = False
-            seen[number] = seen.get(number, np.zeros(p.mesh.face_count, bool)) | mask
+            seen[number] = seen.get(number, np.zeros(part.mesh.face_count, bool)) | mask
     meshes = list(scene.meshes)
     gone = 0
     for number, keep in seen.items():
@@ -68,7 +68,9 @@ def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
             meshes[number] = only_vertices(made, used_vertices(made) | ~used_vertices(scene.meshes[number]))
     # A part of which nothing is left goes; what hangs on its node stays where it is.
     hollow = {
-        k for k, m in enumerate(meshes) if not m.face_count and scene.meshes[k].face_count and not len(m.lines) + len(m.points)
+        k
+        for k, mesh in enumerate(meshes)
+        if not mesh.face_count and scene.meshes[k].face_count and not len(mesh.lines) + len(mesh.points)
     }
     after = without_parts(scene.with_(meshes=tuple(meshes)), [i for i, n in enumerate(scene.nodes) if n.mesh in hollow])
     return after, gone

@@ -71,7 +71,7 @@ class Parameter:
                 raise InputError(f"{mend}: {self.name} must be true or false, not {raw!r}.")
             return str(raw).lower() in ("true", "yes", "1")
         if self.kind == "choice":
-            match = next((c for c in self.choices if c.casefold() == str(raw).casefold()), None)
+            match = next((choice for choice in self.choices if choice.casefold() == str(raw).casefold()), None)
             if match is None:
                 raise InputError(f"{mend}: {self.name} must be one of {', '.join(self.choices)}, not {raw!r}.")
             return match
@@ -132,18 +132,18 @@ class Mend:
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
-        known = {p.name: p for p in self.parameters}
+        known = {parameter.name: parameter for parameter in self.parameters}
         for name in params:
             if name not in known:
                 raise InputError(f"{self.id} has no parameter {name!r}; it takes {', '.join(known) or 'none'}.")
         out = {}
-        for p in self.parameters:
-            if p.name in params:
-                out[p.name] = p.read(params[p.name], self.id)
-            elif p.default is None:
-                raise InputError(f"{self.id} needs {p.name}=….")
+        for parameter in self.parameters:
+            if parameter.name in params:
+                out[parameter.name] = parameter.read(params[parameter.name], self.id)
+            elif parameter.default is None:
+                raise InputError(f"{self.id} needs {parameter.name}=….")
             else:
-                out[p.name] = p.default
+                out[parameter.name] = parameter.default
         return out
 
 

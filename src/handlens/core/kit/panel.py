@@ -124,7 +124,9 @@ def length(amount: float, label: str, result: Result | None = None) -> Figure:
 def table(key: str, title: str, columns: Sequence[tuple[str, str, bool]], rows: Sequence[Row], asks: str | None = None) -> Table:
     """A table of the first rows. columns: (key, heading, is a number). Cells that are words alone, as house code may write them, become
     cells of words."""
-    return Table(key, title, [Column(*c) for c in columns], [_with_cells(r) for r in rows[:MOST_ROWS]], len(rows), asks)
+    return Table(
+        key, title, [Column(*column) for column in columns], [_with_cells(row) for row in rows[:MOST_ROWS]], len(rows), asks
+    )
 
 
 def _with_cells(some: Row) -> Row:

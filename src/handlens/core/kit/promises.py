@@ -93,7 +93,7 @@ def measured_promise(before: Scene, after: Scene, promise: Promise, params: Para
     # A mend that removes or adds parts says so by itself; what is compared here are those that are on both sides.
     if not parts:
         return []
-    still = [_world_positions(s, [p[k] for p in parts], world_matrices(s)) for k, s in enumerate(few)]
+    still = [_world_positions(s, [part[k] for part in parts], world_matrices(s)) for k, s in enumerate(few)]
     if any(len(a) != len(b) for a, b in zip(*still, strict=True)):
         return []
     a, b = (np.concatenate(x) for x in still)
@@ -149,7 +149,9 @@ def same_paint(a: Scene, k: int, b: Scene, n: int) -> bool:
     # All else first: opening pictures takes longest.
     if not _near(*(material_says(x, w, lambda image: image is not None) for x, w in ((a, one), (b, other)))):
         return False
-    mine, theirs = ([scene.images[t.image] for t in w.inputs if t.image is not None] for scene, w in ((a, one), (b, other)))
+    mine, theirs = (
+        [scene.images[texture.image] for texture in w.inputs if texture.image is not None] for scene, w in ((a, one), (b, other))
+    )
     return all(same_picture(x, y) for x, y in zip(mine, theirs, strict=True))
 
 
@@ -193,10 +195,10 @@ def _poses(
         low, high = max(min(stamps), clock.begin), min(max(stamps), clock.end)
         at = np.linspace(low, max(high, low), each)
         then = (at - clock.offset) * clock.factor
-        nodes = [{p[side] for p in parts} | {j for x in few[side].skins for j in x.joints} for side in (0, 1)]
+        nodes = [{part[side] for part in parts} | {j for x in few[side].skins for j in x.joints} for side in (0, 1)]
         worlds = [worlds_at(s, c, t, n) for s, c, t, n in zip(few, (a, b), (at, then), nodes, strict=True)]
         for moment in zip(*worlds, strict=True):
-            x, y = (np.concatenate(_world_positions(few[side], [p[side] for p in parts], moment[side])) for side in (0, 1))
+            x, y = (np.concatenate(_world_positions(few[side], [part[side] for part in parts], moment[side])) for side in (0, 1))
             off = max(off, _greatest_distance(x, y))
     # A clip whose times are no numbers plays nowhere, and nothing is said of it.
     count = f"{plural(seen, 'clip')} at {plural(each * seen, 'moment')}"

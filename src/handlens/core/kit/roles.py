@@ -66,7 +66,11 @@ def proposals(measures: Measures) -> list[Proposal]:
     low, high = (np.array([getattr(p, side) for p in held]) for side in ("bounds_min", "bounds_max"))
     at = {p.node: k for k, p in enumerate(held)}
     # All of it looks inward, and another part lies round it, or it round another, as an outline's shell does.
-    inward = [f.node for f in measures.facing if f.outside.judged > 0 and f.outside.wrong >= _INWARD * f.outside.judged]
+    inward = [
+        figures.node
+        for figures in measures.facing
+        if figures.outside.judged > 0 and figures.outside.wrong >= _INWARD * figures.outside.judged
+    ]
     for node in [n for n in inward if n in at and n not in named][:_MOST_SHELLS]:
         k = at[node]
         for other, where in (

@@ -15,7 +15,7 @@ def one_slot_each(mesh: Mesh) -> Mesh:
     order = list(dict.fromkeys(mesh.slot_materials))
     if len(order) == len(mesh.slot_materials):
         return mesh
-    into = np.array([order.index(m) for m in mesh.slot_materials], np.int32)
+    into = np.array([order.index(slot_material) for slot_material in mesh.slot_materials], np.int32)
     return replace(mesh, slots=frozen(into[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=tuple(order))
 
 
@@ -31,7 +31,9 @@ def without_images(scene: Scene, gone: set[int]) -> Scene:
     """The scene without images that no material uses."""
     kept = [k for k in range(len(scene.images)) if k not in gone]
     number = {old: new for new, old in enumerate(kept)}
-    plugged = lambda m: replace(m, inputs=tuple(replace(t, image=None if t.image is None else number[t.image]) for t in m.inputs))
+    plugged = lambda m: replace(
+        m, inputs=tuple(replace(texture, image=None if texture.image is None else number[texture.image]) for texture in m.inputs)
+    )
     return scene.with_(
         images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(material) for material in scene.materials)
     )

@@ -55,7 +55,7 @@ class Station:
     @property
     def ids(self) -> list[str]:
         """Ids of all its checks and mends."""
-        return [c.id for c in self.checks] + [m.id for m in self.mends]
+        return [check.id for check in self.checks] + [mend.id for mend in self.mends]
 
     def with_more(self, other: Station) -> Station:
         """This station with what another of its slug brings besides."""
@@ -74,4 +74,6 @@ def mends_in(*modules: ModuleType) -> tuple[Mend, ...]:
 
 def _in(kind: type[T], modules: tuple[ModuleType, ...]) -> tuple[T, ...]:
     """What modules define of a kind, and not what they import."""
-    return tuple(v for m in modules for v in vars(m).values() if isinstance(v, kind) and v.run.__module__ == m.__name__)
+    return tuple(
+        v for module in modules for v in vars(module).values() if isinstance(v, kind) and v.run.__module__ == module.__name__
+    )

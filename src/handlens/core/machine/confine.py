@@ -61,7 +61,7 @@ def program_places() -> list[Path]:
     paths = sysconfig.get_paths()
     places = {sys.prefix, sys.base_prefix, sys.exec_prefix, *(paths[k] for k in ("stdlib", "platstdlib", "purelib", "platlib"))}
     places |= {str(Path(sys.executable).resolve().parent), str(Path(__file__).parents[3])}
-    return [Path(p) for p in sorted(places)]
+    return [Path(place) for place in sorted(places)]
 
 
 def plain_environment() -> dict[str, str]:

@@ -77,12 +77,12 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, all_figures:
     progress("looking at it from all round", 0.7)
     facing, walked, key = seen.look(meshes, known, arrays) if all_figures else ([], None, None)
     progress("placing parts", 0.9)
-    parts = _parts(scene, order, placed, world, [m.surface.flat for m in meshes])
+    parts = _parts(scene, order, placed, world, [mesh.surface.flat for mesh in meshes])
     areas = seen.areas if all_figures else None
     pictures, shown = image_figures(scene, progress, areas, known.images() if known is not None else ())
     sizes = {k: (i.width, i.height) for k, i in enumerate(pictures) if i.width and i.height}
-    low = [p.bounds_min for p in parts if p.bounds_min is not None]
-    high = [p.bounds_max for p in parts if p.bounds_max is not None]
+    low = [part.bounds_min for part in parts if part.bounds_min is not None]
+    high = [part.bounds_max for part in parts if part.bounds_max is not None]
     made = Measures(
         format=scene.format,
         unit_metres=scene.unit_metres,
@@ -103,7 +103,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, all_figures:
         lights=len(scene.lights),
         camera_nodes=[i for i in order if scene.nodes[i].camera is not None],
         light_nodes=[i for i in order if scene.nodes[i].light is not None],
-        problems=[ProblemRecord(p.kind, p.text, p.where) for p in scene.problems],
+        problems=[ProblemRecord(problem.kind, problem.text, problem.where) for problem in scene.problems],
         bounds_min=np.min(low, axis=0).tolist() if low else None,
         bounds_max=np.max(high, axis=0).tolist() if high else None,
         arrays=arrays,

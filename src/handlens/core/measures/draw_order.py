@@ -56,7 +56,7 @@ def draw_orders(scene: Scene, world: F64, parts: list[int]) -> list[DrawOrderFig
     pieces = [two for x in whole for two in combinations(_pieces(x), 2)]
     pairs = [p for p in [*combinations(whole, 2), *pieces] if _meet(*p)]
     pairs.sort(key=lambda p: -float(np.prod(p[0].high - p[0].low + 1e-12) + np.prod(p[1].high - p[1].low + 1e-12)))
-    found = [x for p in pairs[:_PAIRS] if (x := _look(*p)) is not None]
+    found = [x for pair in pairs[:_PAIRS] if (x := _look(*pair)) is not None]
     merged: dict[tuple[int, int], DrawOrderFigures] = {}
     for x in found:
         key = (x.first, x.second)
@@ -70,7 +70,11 @@ def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
     number = scene.nodes[node].mesh
     assert number is not None
     mesh = scene.meshes[number]
-    blended = [k for k, m in enumerate(mesh.slot_materials) if m >= 0 and mode_of(scene.materials[m]) == "blend"]
+    blended = [
+        k
+        for k, slot_material in enumerate(mesh.slot_materials)
+        if slot_material >= 0 and mode_of(scene.materials[slot_material]) == "blend"
+    ]
     if not blended or not mesh.face_count:
         return None
     corners, face = fan(mesh)
@@ -118,7 +122,7 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     # All views at once: a call for each would cost more than the rays.
     start = (middle + towards[:, None] * size + discs * (size / 2)).reshape(-1, 3)
     along = np.repeat(-towards, RAYS, axis=0)
-    near = [_near(s, x, start, along).reshape(-1, RAYS) for s, x in zip(scenes, (a, b), strict=True)]
+    near = [_near(scene, x, start, along).reshape(-1, RAYS) for scene, x in zip(scenes, (a, b), strict=True)]
     meets = np.isfinite(near[0]) & np.isfinite(near[1])
     bad = _wrong(a, b, near, scenes, start, towards, size) & meets
     met, wrongs = meets.sum(axis=1), bad.sum(axis=1)

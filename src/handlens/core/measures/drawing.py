@@ -15,7 +15,7 @@ def drawn_parts(measures: Measures) -> list[PartFigures]:
 
 def triangles(measures: Measures) -> int:
     """Over all instances that are drawn."""
-    return sum(measures.meshes[p.mesh].triangles for p in drawn_parts(measures))
+    return sum(measures.meshes[drawn_part.mesh].triangles for drawn_part in drawn_parts(measures))
 
 
 def draw_calls_of(mesh: MeshFigures) -> int:
@@ -25,7 +25,7 @@ def draw_calls_of(mesh: MeshFigures) -> int:
 
 def draw_calls(measures: Measures) -> int:
     """Parts times the slots that each of them uses."""
-    return sum(draw_calls_of(measures.meshes[p.mesh]) for p in drawn_parts(measures))
+    return sum(draw_calls_of(measures.meshes[drawn_part.mesh]) for drawn_part in drawn_parts(measures))
 
 
 def texture_bytes(image: ImageFigures) -> int:
@@ -56,8 +56,8 @@ class Drawing(msgspec.Struct, frozen=True):
 def drawing(measures: Measures) -> Drawing:
     """The drawing figures of a model, over all instances that are drawn."""
     drawn = drawn_parts(measures)
-    vertices = sum(measures.meshes[p.mesh].gpu_vertices for p in drawn)
-    largest = max((measures.meshes[p.mesh].triangles for p in drawn), default=0)
+    vertices = sum(measures.meshes[part.mesh].gpu_vertices for part in drawn)
+    largest = max((measures.meshes[part.mesh].triangles for part in drawn), default=0)
     return Drawing(
         len(drawn), triangles(measures), vertices, draw_calls(measures), len(measures.meshes), texture_memory(measures), largest
     )

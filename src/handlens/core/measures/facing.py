@@ -127,9 +127,9 @@ def part_frame(scene: Scene, node: int, world: Array) -> Array:
 
 def ray_scene(parts: list[Placed]) -> RayScene:
     """All triangles of all parts, part after part."""
-    base = np.cumsum([0, *(len(p.points) for p in parts)])
-    points = np.concatenate([p.points for p in parts]) if parts else np.zeros((0, 3))
-    triangles = [p.triangles + b if b else p.triangles for p, b in zip(parts, base, strict=False)]
+    base = np.cumsum([0, *(len(part.points) for part in parts)])
+    points = np.concatenate([part.points for part in parts]) if parts else np.zeros((0, 3))
+    triangles = [part.triangles + b if b else part.triangles for part, b in zip(parts, base, strict=False)]
     return RayScene(points, np.concatenate(triangles) if triangles else np.zeros((0, 3), np.int32))
 
 
@@ -139,25 +139,30 @@ def plainly_outward(parts: list[Placed]) -> float | None:
     """
     if len(parts) != 1:
         return None
-    p = parts[0]
-    if p.patches.number != 1 or not p.patches.closed.all() or not p.patches.orientable.all() or p.patches.turned.any():
+    part = parts[0]
+    if (
+        part.patches.number != 1
+        or not part.patches.closed.all()
+        or not part.patches.orientable.all()
+        or part.patches.turned.any()
+    ):
         return None
-    volumes, area = volumes_and_area(p.mesh, p.points, p.patches)
-    return area if (float(volumes[0]) > 0) != p.mirrored else None
+    volumes, area = volumes_and_area(part.mesh, part.points, part.patches)
+    return area if (float(volumes[0]) > 0) != part.mirrored else None
 
 
 def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None, upright: int = 1) -> list[Facing]:
     """Judge every part. rays: all triangles of the model; None where `plainly_outward` gave the area. upright: axis that is up."""
     if rays is None:
         assert area is not None
-        return [_plain(p, area) for p in parts]
+        return [_plain(part, area) for part in parts]
     samples = _samples(parts, rays)
     votes = _votes(samples, rays, upright)
     one = lambda k: _part(parts[k], k, samples, votes)
     numbers = range(len(parts))
     found = by_two(one, numbers) if len(parts) >= _MANY else [one(k) for k in numbers]
-    for p, f in zip(parts, found, strict=True):
-        f.outside.met = _met(p, f.outside, rays)
+    for part, f in zip(parts, found, strict=True):
+        f.outside.met = _met(part, f.outside, rays)
         # Within, what can be seen at all is what was judged.
         f.inside.met = f.inside.wrong / max(f.inside.judged + f.inside.undecided + f.inside.hidden, 1e-300)
     return found
@@ -204,29 +209,29 @@ def _areas(placed: Placed) -> tuple[Array, Array]:
 
 
 def _samples(parts: list[Placed], rays: RayScene) -> _Samples:
-    offsets = np.cumsum([0, *(p.patches.number for p in parts)]).tolist()
+    offsets = np.cumsum([0, *(part.patches.number for part in parts)]).tolist()
     total = offsets[-1]
     products, areas, patch_of_sample = [], [], []
-    for p, base in zip(parts, offsets, strict=False):
-        product, area = _areas(p)
+    for part, base in zip(parts, offsets, strict=False):
+        product, area = _areas(part)
         products.append(product)
         areas.append(area)
-        patch_of_sample.append(p.patches.label[p.face] + base)
+        patch_of_sample.append(part.patches.label[part.face] + base)
     patch_area = np.bincount(np.concatenate(patch_of_sample), np.concatenate(areas), total)
     wanted = _shares(patch_area)
     patch, places, normals = [], [], []
     number = 0
-    for p, product, area, owner in zip(parts, products, areas, patch_of_sample, strict=True):
+    for part, product, area, owner in zip(parts, products, areas, patch_of_sample, strict=True):
         chosen, many = _chosen(owner, area, wanted)
         triangle = np.repeat(chosen, many)
         u, v = _barycentric(number, len(triangle))
         number += len(triangle)
-        a, b, c = (p.points[p.triangles[triangle, k]] for k in range(3))
+        a, b, c = (part.points[part.triangles[triangle, k]] for k in range(3))
         places.append(rays.to_unit(a + u[:, None] * (b - a) + v[:, None] * (c - a)))
         n = product[triangle] / (2 * area[triangle])[:, None]
-        normals.append(np.where(p.patches.turned[p.face[triangle]][:, None], -n, n))
+        normals.append(np.where(part.patches.turned[part.face[triangle]][:, None], -n, n))
         patch.append(owner[triangle])
-    face_areas = [np.bincount(p.face, a, p.mesh.face_count) for p, a in zip(parts, areas, strict=True)]
+    face_areas = [np.bincount(part.face, a, part.mesh.face_count) for part, a in zip(parts, areas, strict=True)]
     return _Samples(offsets, np.concatenate(patch), np.concatenate(places), np.concatenate(normals), face_areas, wanted > 0)
 
 
@@ -398,8 +403,8 @@ def _normals_say(placed: Placed, area: Array) -> Array:
     layer = placed.mesh.normals
     if layer is None or not len(layer.values):
         return np.zeros(placed.patches.number)
-    t = placed.triangles
-    a, b, c = (placed.mesh.positions[t[:, k]] for k in range(3))
+    triangles = placed.triangles
+    a, b, c = (placed.mesh.positions[triangles[:, k]] for k in range(3))
     first = placed.mesh.starts[:-1][placed.face]
     usable = layer.index[first] >= 0
     with np.errstate(all="ignore"):

@@ -40,8 +40,8 @@ def _content_key(mesh: Mesh) -> str:
             digest.update(f"{value.dtype.str}{value.shape}".encode())
             digest.update(np.ascontiguousarray(value).data)
         elif is_dataclass(value):
-            for f in fields(value):
-                take(f.name, getattr(value, f.name))
+            for field in fields(value):
+                take(field.name, getattr(value, field.name))
         elif isinstance(value, tuple):
             digest.update(str(len(value)).encode())
             for k, x in enumerate(value):
@@ -49,18 +49,18 @@ def _content_key(mesh: Mesh) -> str:
         else:
             digest.update(repr(value).encode())
 
-    for f in fields(mesh):
-        if f.name not in _NAMES:
-            value = getattr(mesh, f.name)
+    for field in fields(mesh):
+        if field.name not in _NAMES:
+            value = getattr(mesh, field.name)
             # Which slots are of one material counts, not which number it has.
-            take(f.name, _pattern(value) if f.name == "slot_materials" else value)
+            take(field.name, _pattern(value) if field.name == "slot_materials" else value)
     return digest.hexdigest()
 
 
 def _pattern(materials: tuple[int, ...]) -> tuple[int, ...]:
     """Which slots have the same material, by the first of them; -1 for those without."""
     first: dict[int, int] = {}
-    return tuple(-1 if m < 0 else first.setdefault(m, k) for k, m in enumerate(materials))
+    return tuple(-1 if material < 0 else first.setdefault(material, k) for k, material in enumerate(materials))
 
 
 class Known:

@@ -64,14 +64,14 @@ def look(
         return [], None
     area = plainly_outward(parts)
     rays = ray_scene(parts) if area is None else None
-    both = [drawn_both(scene, p) for p in parts]
+    both = [drawn_both(scene, part) for part in parts]
     upright = AXIS_INDEX[scene.up_axis or "Y"]
-    figures = [_record(p, f, b, arrays) for p, f, b in zip(parts, facing(parts, rays, area, upright), both, strict=True)]
+    figures = [_record(part, f, b, arrays) for part, f, b in zip(parts, facing(parts, rays, area, upright), both, strict=True)]
     if rays is None:
         return figures, WalkFigures(0, 0, 0, None, 0.0, 0, [], {})
     world = world_matrices(scene)
-    middles = [apply(part_frame(scene, p.node, world), holes[_mesh_number(scene, p)].middles) for p in parts]
-    owner = np.repeat([p.node for p in parts], [len(m) for m in middles])
+    middles = [apply(part_frame(scene, part.node, world), holes[_mesh_number(scene, part)].middles) for part in parts]
+    owner = np.repeat([part.node for part in parts], [len(middle) for middle in middles])
     seen = walk_round(parts, rays, both, np.concatenate(middles))
     worst = None if seen.worst is None else seen.worst.tolist()
     through = sorted({int(n) for n in owner[seen.open_holes]})
@@ -103,7 +103,10 @@ def _mesh_number(scene: Scene, placed: Placed) -> int:
 
 
 def _slots_both(scene: Scene, mesh: int) -> list[bool]:
-    return [m >= 0 and bool(scene.materials[m].double_sided) for m in scene.meshes[mesh].slot_materials]
+    return [
+        slot_material >= 0 and bool(scene.materials[slot_material].double_sided)
+        for slot_material in scene.meshes[mesh].slot_materials
+    ]
 
 
 def _record(placed: Placed, facing: Facing, both: Array, arrays: dict[str, Array]) -> FacingFigures:

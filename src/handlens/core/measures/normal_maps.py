@@ -78,7 +78,7 @@ def _curls(n: Array) -> list[tuple[float, float]]:
         (slice(h, None), slice(0, w)),
         (slice(h, None), slice(w, None)),
     ]
-    return [(float(up[q].mean()), float(low[q].mean())) for q in quarters]
+    return [(float(up[quarter].mean()), float(low[quarter].mean())) for quarter in quarters]
 
 
 def _green(curls: list[tuple[float, float]]) -> str:

@@ -65,16 +65,18 @@ def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
     """Least and most, over the vertices that have weights, of the weight on joints that move."""
     n = scene.nodes[node]
     assert n.mesh is not None
-    w = scene.meshes[n.mesh].weights
-    assert w is not None
-    owner = vertex_of_weight(w)
-    good = (w.joints >= 0) & (w.joints < len(within))
-    moves = np.zeros(len(w.joints))
-    moves[good] = within[w.joints[good]]
+    weights = scene.meshes[n.mesh].weights
+    assert weights is not None
+    owner = vertex_of_weight(weights)
+    good = (weights.joints >= 0) & (weights.joints < len(within))
+    moves = np.zeros(len(weights.joints))
+    moves[good] = within[weights.joints[good]]
     # Weights that do not sum to 1 are another matter, told where weights are.
-    total = np.bincount(owner, w.weights, len(w.starts) - 1)
+    total = np.bincount(owner, weights.weights, len(weights.starts) - 1)
     with np.errstate(all="ignore"):
-        share = (np.bincount(owner, w.weights * moves, len(w.starts) - 1) / total)[(np.diff(w.starts) > 0) & (total > 0)]
+        share = (np.bincount(owner, weights.weights * moves, len(weights.starts) - 1) / total)[
+            (np.diff(weights.starts) > 0) & (total > 0)
+        ]
     finite = share[np.isfinite(share)]
     return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
 

@@ -85,15 +85,15 @@ def _alpha_matters(figures: PictureFigures) -> bool:
 def _image_roles(scene: Scene) -> list[list[str]]:
     roles: list[list[str]] = [[] for image in scene.images]
     for material in scene.materials:
-        for t in material.inputs:
-            if t.image is not None and t.role not in roles[t.image]:
-                roles[t.image].append(t.role)
+        for texture in material.inputs:
+            if texture.image is not None and texture.role not in roles[texture.image]:
+                roles[texture.image].append(texture.role)
     return roles
 
 
 def _image_users(scene: Scene) -> list[list[str]]:
     users: list[list[str]] = [[] for image in scene.images]
     for material in scene.materials:
-        for image in dict.fromkeys(t.image for t in material.inputs if t.image is not None):
+        for image in dict.fromkeys(texture.image for texture in material.inputs if texture.image is not None):
             users[image].append(material.name)
     return users

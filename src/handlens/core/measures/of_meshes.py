@@ -50,7 +50,7 @@ class Seen:
         """
         if self.skip:
             return [], None, None
-        key = facing_key(self.scene, [m.content or "" for m in meshes]) if known is not None else None
+        key = facing_key(self.scene, [mesh.content or "" for mesh in meshes]) if known is not None else None
         if known is not None and key and (earlier := known.looked(key, arrays)) is not None:
             return *earlier, key
         for k, mesh in enumerate(self.scene.meshes):
@@ -101,7 +101,7 @@ def mesh_figures(
         if len(mesh.slots)
         else np.zeros(len(mesh.slot_materials), int)
     )
-    undone = [k for k, m in enumerate(mesh.slot_materials) if m < 0]
+    undone = [k for k, slot_material in enumerate(mesh.slot_materials) if slot_material < 0]
     bare = np.flatnonzero(np.isin(mesh.slots, undone)) if undone and len(mesh.slots) else ()
     if len(bare):
         arrays[f"mesh:{number}:bare"] = np.asarray(bare, np.int32)
@@ -141,11 +141,11 @@ def _weights(mesh: Mesh) -> tuple[int, int, int]:
     """Most non-zero weights on one vertex, vertices whose weights sum further than 1e-3 from 1, and those without any."""
     if mesh.weights is None:
         return 0, 0, 0
-    w = mesh.weights
-    counts = np.diff(w.starts)
+    weights = mesh.weights
+    counts = np.diff(weights.starts)
     owner = np.repeat(np.arange(len(counts)), counts)
-    sums = np.bincount(owner, weights=w.weights.astype(np.float64), minlength=len(counts))
-    heavy = np.bincount(owner, weights=np.abs(w.weights).astype(np.float64), minlength=len(counts))
+    sums = np.bincount(owner, weights=weights.weights.astype(np.float64), minlength=len(counts))
+    heavy = np.bincount(owner, weights=np.abs(weights.weights).astype(np.float64), minlength=len(counts))
     off = int(np.count_nonzero(~(np.abs(sums - 1) <= 1e-3)))
     return int(counts.max(initial=0)), off, int(np.count_nonzero(heavy == 0))
 

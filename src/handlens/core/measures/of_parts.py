@@ -61,7 +61,9 @@ def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshe
         needed=needed,
         enlarges=_finite(sizes.mean(), 1.0),
         shrinks=_finite(sizes.min(), 1.0),
-        card=flat_meshes[n.mesh] and mesh.triangle_count <= _CARD and any(_cut_out(scene, m) for m in mesh.slot_materials),
+        card=flat_meshes[n.mesh]
+        and mesh.triangle_count <= _CARD
+        and any(_cut_out(scene, slot_material) for slot_material in mesh.slot_materials),
         role=property_text(n, ROLE),
     )
 

@@ -20,7 +20,7 @@ SAMPLES = 16_384
 
 def base_colour(material: Material) -> TextureInput | None:
     """The input that paints a material's surface, with its image; None where there is none."""
-    return next((t for t in material.inputs if t.role == "base-colour" and t.image is not None), None)
+    return next((texture for texture in material.inputs if texture.role == "base-colour" and texture.image is not None), None)
 
 
 def shown(scene: Scene, material: int, pixels: U8, areas: UvAreas) -> ShownFigures | None:
@@ -68,7 +68,7 @@ def _sampled(scene: Scene, material: int, uv_set: int, areas: UvAreas) -> tuple[
     """
     some = []
     for mesh in scene.meshes:
-        slots = [k for k, m in enumerate(mesh.slot_materials) if m == material]
+        slots = [k for k, slot_material in enumerate(mesh.slot_materials) if slot_material == material]
         if not slots or uv_set >= len(mesh.uvs) or not mesh.face_count:
             continue
         corners, face = fan(mesh)

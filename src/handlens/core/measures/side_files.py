@@ -117,7 +117,7 @@ def borrowed(scene: Scene) -> list[tuple[str, str, str]]:
     out = []
     for kind, name in named:
         stem = PurePosixPath(name.replace("\\", "/")).stem if kind == "image" else name
-        word = next((w for w in _words(stem) if w in words), None)
+        word = next((word for word in _words(stem) if word in words), None)
         if word is not None:
             out.append((kind, name, words[word]))
     return out
@@ -152,7 +152,7 @@ def _files(scene: Scene) -> set[str]:
         + [n.path for n in scene.beside]
         + [i.found_at for i in scene.images if i.found_at]
     )
-    return {PurePosixPath(p).name for p in paths} | set(paths)
+    return {PurePosixPath(path).name for path in paths} | set(paths)
 
 
 def _uses(
@@ -187,7 +187,7 @@ def _uses(
         if v.entry in theirs and state in ("near", "case", "former"):
             state, meant = "", None
         if others and v.entry in mine and state in ("other", "exact", "", "near", "no-file"):
-            word = next((w for w in _words(PurePosixPath(v.text).stem) if w in others), None)
+            word = next((word for word in _words(PurePosixPath(v.text).stem) if word in others), None)
             if word is not None:
                 state, meant = "other-variant", others[word]
         if state == "near" and meant:
@@ -229,7 +229,7 @@ def _kind_of(path: str, bearers: list[tuple[str, ...]]) -> str:
 def _word_of(path: str) -> str:
     """What the last word of a key's path says of the kind of name under it, "" where it says nothing."""
     last = re.split(r"[/@.\[\]:*]+", path.lower().rstrip("/@.[]:*"))[-1]
-    return next((kind for kind, words in _KEYS if any(w in last for w in words)), "")
+    return next((kind for kind, words in _KEYS if any(word in last for word in words)), "")
 
 
 class _Match:

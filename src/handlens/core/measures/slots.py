@@ -50,13 +50,13 @@ def material_figures(
             material.alpha_mode,
             material.double_sided,
             material.defined,
-            [t.image for t in material.inputs if t.image is not None],
-            [_input(t, sets[k]) for t in material.inputs],
+            [texture.image for texture in material.inputs if texture.image is not None],
+            [_input(texture, sets[k]) for texture in material.inputs],
             equal.get(k),
             out_of_range(material),
             material.alpha_cutoff,
             material.base_colour[3],
-            max(material.emissive) > 0 or any(t.role == "emissive" for t in material.inputs),
+            max(material.emissive) > 0 or any(texture.role == "emissive" for texture in material.inputs),
             alpha_pictures[k].shown if k in alpha_pictures else shown.get(k),
             [e for e in MODELS if e in material.source.get("extensions", {})]
             if isinstance(material.source.get("extensions"), Mapping)
@@ -117,17 +117,17 @@ def material_says(scene: Scene, material: Material, picture: Callable[[Image], A
     told = picture or _picture
     inputs = [
         (
-            t.role,
-            t.path,
-            None if t.image is None else told(scene.images[t.image]),
-            t.uv_set,
-            {"wrapS": REPEAT, "wrapT": REPEAT, **t.sampler},
-            t.transform,
-            t.scale,
-            t.channel,
-            dict(t.options),
+            texture.role,
+            texture.path,
+            None if texture.image is None else told(scene.images[texture.image]),
+            texture.uv_set,
+            {"wrapS": REPEAT, "wrapT": REPEAT, **texture.sampler},
+            texture.transform,
+            texture.scale,
+            texture.channel,
+            dict(texture.options),
         )
-        for t in material.inputs
+        for texture in material.inputs
     ]
     shared = [
         material.base_colour,
@@ -197,7 +197,7 @@ def _highlight(material: Material) -> tuple[float | None, float | None]:
         words = str(statement).split()
         if words and words[0] in ("Ns", "Ks"):
             try:
-                found[words[0]] = [float(w) for w in words[1:4]]
+                found[words[0]] = [float(word) for word in words[1:4]]
             except ValueError:
                 continue
     return found["Ns"][0] if found.get("Ns") else None, max(found["Ks"]) if found.get("Ks") else None

@@ -49,7 +49,7 @@ def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], h
     met, backs = np.zeros(DIRECTIONS, np.int64), np.zeros(DIRECTIONS, np.int64)
     of_parts = np.zeros(len(parts), np.int64)
     views = sphere_directions(DIRECTIONS)
-    loose = sum(p.patches.number for p in parts) > PIECES
+    loose = sum(part.patches.number for part in parts) > PIECES
     across, holes = (ACROSS // 2, holes[: HOLES // 4]) if loose else (ACROSS, holes)
     for k, view in enumerate(views):
         hit, back, part, _ = _look(rays, _screen(view, across), np.tile(-view, (across * across, 1)), fronts)
@@ -74,10 +74,10 @@ class _Fronts:
 
     def __init__(self, rays: RayScene, parts: list[Placed], double_sided: list[Array]) -> None:
         self.rays, self.parts = rays, parts
-        counts = [len(p.triangles) for p in parts]
+        counts = [len(part.triangles) for part in parts]
         self.begins = np.cumsum([0, *counts])
-        self.mirrored = np.array([p.mirrored for p in parts])
-        self.single = np.concatenate([~both[p.face] for p, both in zip(parts, double_sided, strict=True)])
+        self.mirrored = np.array([part.mirrored for part in parts])
+        self.single = np.concatenate([~both[part.face] for part, both in zip(parts, double_sided, strict=True)])
 
     def back(self, triangles: Array, directions: F64) -> Bool:
         """(n,) bool: whether rays that meet triangles meet a back that is not drawn.

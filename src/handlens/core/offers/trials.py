@@ -392,7 +392,7 @@ def changes(before: Judgement, after: Judgement) -> tuple[list[str], list[str]]:
     """Titles of the findings that a mend takes away, and of those that come with it or get worse."""
     new = new_or_worse(before, after)
     left = {finding.id for finding in after.findings}
-    return [str(f.title) for f in before.findings if f.id not in left], [str(f.title) for f in new]
+    return [str(finding.title) for finding in before.findings if finding.id not in left], [str(f.title) for f in new]
 
 
 __all__ = ["WORK", "changes", "new_or_worse", "with_trials"]

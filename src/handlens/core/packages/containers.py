@@ -37,7 +37,7 @@ def clean_path(path: str) -> str:
         raise InputError(f"The path {path!r} leads out of the package; rename the file and send it again.")
     if not parts or re.search(r"[\x00-\x1f\x7f\ud800-\udfff]", text) or len(text.encode()) > limits.MAX_PATH_BYTES:
         raise InputError(f"The path {path[:80]!r} cannot be used as a file name; rename the file and send it again.")
-    if any(len(p.encode()) > limits.MAX_NAME_BYTES for p in parts):
+    if any(len(part.encode()) > limits.MAX_NAME_BYTES for part in parts):
         raise InputError(
             f"The name {max(parts, key=len)[:40]}… is longer than a file's name may be; shorten it and send it again."
         )
@@ -47,7 +47,7 @@ def clean_path(path: str) -> str:
 def in_the_way(path: str, others: Iterable[str]) -> str | None:
     """The path among others that cannot lie beside this one, since one is a file where the other wants a folder."""
     above = {"/".join(path.split("/")[:k]) for k in range(1, path.count("/") + 1)}
-    return next((o for o in others if o in above or o.startswith(path + "/")), None)
+    return next((other for other in others if other in above or other.startswith(path + "/")), None)
 
 
 def is_noise(path: str) -> bool:
@@ -195,7 +195,7 @@ class FolderPackage(Package):
     def _files(self) -> dict[str, Path]:
         found: dict[str, Path] = {}
         for base, folders, files in os.walk(self.root):
-            folders[:] = sorted(f for f in folders if not f.startswith("."))
+            folders[:] = sorted(folder for folder in folders if not folder.startswith("."))
             for name in files:
                 full = Path(base, name)
                 path = unicodedata.normalize("NFC", full.relative_to(self.root).as_posix())
@@ -243,7 +243,7 @@ class FilePackage(FolderPackage):
         budget = limits.MAX_PACKAGE_FILES
         for base, folders, files in os.walk(self.root):
             depth = len(Path(base).relative_to(self.root).parts)
-            folders[:] = sorted(f for f in folders if not f.startswith(".")) if depth < 4 else []
+            folders[:] = sorted(folder for folder in folders if not folder.startswith(".")) if depth < 4 else []
             for name in files:
                 full = Path(base, name)
                 if (full.is_symlink() and not full.resolve().is_relative_to(self.root)) or not full.is_file():
@@ -349,8 +349,8 @@ def checked_entries(archive: zipfile.ZipFile, label: str) -> dict[str, zipfile.Z
         entries[path] = info
         if len(entries) > limits.MAX_PACKAGE_FILES:
             raise InputError(f"{label} holds more than {limits.MAX_PACKAGE_FILES:,} files; pack fewer.")
-    folders = {"/".join(p.split("/")[:k]) for p in entries for k in range(1, p.count("/") + 1)}
-    both = next((p for p in entries if p in folders), None)
+    folders = {"/".join(entry.split("/")[:k]) for entry in entries for k in range(1, entry.count("/") + 1)}
+    both = next((entry for entry in entries if entry in folders), None)
     if both:
         raise InputError(f"{label} holds {both} both as a file and as a folder; rename one of them and pack it again.")
     return dict(sorted(entries.items()))

@@ -37,7 +37,7 @@ def models_of(path: str | Path, search: Sequence[str] = ()) -> list[tuple[Packag
 def open_to_mend(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:
     """As `open_scene`, but what lies in searched folders is only offered to mends, never taken as found. Raises InputError."""
     package, main = _package(path)
-    return package, main, open_main(package, main, [("search", FolderPackage(f)) for f in _folders(search)])
+    return package, main, open_main(package, main, [("search", FolderPackage(folder)) for folder in _folders(search)])
 
 
 def open_main(package: Package, main: str, more: Iterable[tuple[str, Package]] = ()) -> Scene:
@@ -66,7 +66,7 @@ class SearchPackage(Package):
     """A package with further folders behind it, asked only for references that the package itself cannot resolve."""
 
     def __init__(self, inner: Package, folders: list[Path]) -> None:
-        self.inner, self.folders = inner, [FolderPackage(f) for f in folders]
+        self.inner, self.folders = inner, [FolderPackage(folder) for folder in folders]
         if isinstance(inner, FilePackage):
             self.file = inner.file
 

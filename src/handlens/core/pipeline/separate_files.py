@@ -64,14 +64,14 @@ def _by_extension(scene: Scene) -> Scene:
     """The scene with levels marked as what a part names, behind its other children, finest first."""
     nodes = list(scene.nodes)
     for i, n in enumerate(scene.nodes):
-        levels = [c for c in n.children if property_text(scene.nodes[c], ROLE).startswith("level")]
+        levels = [child for child in n.children if property_text(scene.nodes[child], ROLE).startswith("level")]
         # What a level is made of hangs below it and is no level of it.
         if not levels or property_text(n, ROLE).startswith("level"):
             continue
-        for c in levels:
-            nodes[c] = replace(nodes[c], extras={**nodes[c].extras, BY_EXTENSION: True})
+        for level in levels:
+            nodes[level] = replace(nodes[level], extras={**nodes[level].extras, BY_EXTENSION: True})
         levels.sort(key=lambda c: property_text(scene.nodes[c], ROLE))
-        nodes[i] = replace(nodes[i], children=(*(c for c in n.children if c not in levels), *levels))
+        nodes[i] = replace(nodes[i], children=(*(child for child in n.children if child not in levels), *levels))
     return scene.with_(nodes=tuple(nodes))
 
 
@@ -80,6 +80,8 @@ def _at(scene: Scene, role: dict[int, str], level: str) -> set[int]:
     kept = set[int]()
     for i, own in role.items():
         if own not in BESIDE:
-            coarser = [c for c in scene.nodes[i].children if role.get(c, "").startswith("level") and role[c] <= level]
+            coarser = [
+                child for child in scene.nodes[i].children if role.get(child, "").startswith("level") and role[child] <= level
+            ]
             kept.add(max(coarser, key=lambda c: role[c], default=i))
     return kept

@@ -56,7 +56,7 @@ class Written:
         folder = main.rpartition("/")[0]
         for path, made in self.apart:
             own = made.proof(package, f"{folder}/{path}" if folder else path)
-            rows += [replace(r, what=f"{path}: {r.what}") for r in own.rows if r.group == MOTION or r.result == STOP]
+            rows += [replace(row, what=f"{path}: {row.what}") for row in own.rows if row.group == MOTION or row.result == STOP]
         return Proof(tuple(rows))
 
 
@@ -98,7 +98,7 @@ def in_intended_unit(scene: Scene, intent: Intent) -> Scene:
 
 def without_aside(scene: Scene, intent: Intent) -> tuple[Scene, tuple[str, ...]]:
     """The scene without the parts that an intent calls aside, and a sentence on what stays behind. Raises InputError where nothing is left."""
-    if not any(p.role == "aside" for p in intent.parts.values()):
+    if not any(part.role == "aside" for part in intent.parts.values()):
         return scene, ()
     parts = [i for i in walk(scene) if scene.nodes[i].mesh is not None]
     aside = [i for i in parts if intent.of_part(scene.part_name(i)).role == "aside"]

@@ -89,12 +89,12 @@ class FormatEntry(msgspec.Struct, frozen=True):
 
 def route() -> list[StationEntry]:
     """Every station, in order."""
-    return [StationEntry(number, s.slug, s.name) for number, s in enumerate(stations(), 1)]
+    return [StationEntry(number, station.slug, station.name) for number, station in enumerate(stations(), 1)]
 
 
 def lenses() -> list[LensEntry]:
     """Every lens, in the order of the rack."""
-    found = sorted(((lens.place, lens, s.slug) for s in stations() for lens in s.lenses), key=lambda x: x[0])
+    found = sorted(((lens.place, lens, station.slug) for station in stations() for lens in station.lenses), key=lambda x: x[0])
     return [LensEntry(lens.look, lens.name, lens.legend, slug) for _, lens, slug in found]
 
 
@@ -102,14 +102,28 @@ def checks() -> list[CheckEntry]:
     """Every check with its result on each shipped sheet."""
     on = lambda c: {s.slug: c.result_on(s) for s in shipped()}
     return [
-        CheckEntry(c.id, c.station, c.title, c.does, c.why, c.measured, c.source, list(c.mends), on(c), origin_of(c.run))
-        for c in all_checks()
+        CheckEntry(
+            declared.id,
+            declared.station,
+            declared.title,
+            declared.does,
+            declared.why,
+            declared.measured,
+            declared.source,
+            list(declared.mends),
+            on(declared),
+            origin_of(declared.run),
+        )
+        for declared in all_checks()
     ]
 
 
 def mends() -> list[MendEntry]:
     """Every mend with its parameters."""
-    takes = lambda m: [ParameterEntry(p.name, p.kind, p.says, list(p.choices), p.default, p.zero) for p in m.parameters]
+    takes = lambda m: [
+        ParameterEntry(parameter.name, parameter.kind, parameter.says, list(parameter.choices), parameter.default, parameter.zero)
+        for parameter in m.parameters
+    ]
     return [
         MendEntry(
             mend.id,

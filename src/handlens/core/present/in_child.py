@@ -26,7 +26,7 @@ _SECONDS = 30
 
 def judged_in_child(where: Json, measures: bytes, sheet: RuleSheet, intent: Intent) -> tuple[StoredJudgement, dict[str, bytes]]:
     """As `kept.judged`, on stored measures; in a child where any check is not ours. Raises InputError where that has no end."""
-    if all(origin_of(c.run) == OURS for c in all_checks()):
+    if all(origin_of(declared.run) == OURS for declared in all_checks()):
         return judged(where, Measures.from_bytes(measures), sheet, intent)
     with tempfile.NamedTemporaryFile(prefix="handlens-measures-") as file:
         file.write(measures)

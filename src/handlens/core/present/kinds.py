@@ -23,10 +23,10 @@ def kinds(findings: Sequence[Json]) -> list[Json]:
     of them has no mend, or where there are too many to lay at once. Fewer than three of a kind stand each by itself.
     """
     groups: dict[tuple[str, str, bool], list[dict[str, Any]]] = {}
-    by_id = {f["id"]: f for f in findings}
-    for f in findings:
-        result = by_id[f["under"]]["result"] if stands_under_its_like(f, by_id) else f["result"]
-        groups.setdefault((f["check"], result, f["waived"] is not None), []).append(f)
+    by_id = {finding["id"]: finding for finding in findings}
+    for finding in findings:
+        result = by_id[finding["under"]]["result"] if stands_under_its_like(finding, by_id) else finding["result"]
+        groups.setdefault((finding["check"], result, finding["waived"] is not None), []).append(finding)
     for group in groups.values():
         group.sort(key=lambda f: stands_under_its_like(f, by_id))
     out = []

@@ -76,13 +76,13 @@ def recounted(entries: Sequence[Entry], report: Json) -> list[Entry]:
     standing = [f for f in report["findings"] if f["waived"] is None]
     by_id = {f["id"]: f for f in standing}
     counts = _counts((f["station"], f["result"]) for f in standing if not stands_under_its_like(f, by_id))
-    return [msgspec.structs.replace(e, counts=counts[e.name]) for e in entries]
+    return [msgspec.structs.replace(entry, counts=counts[entry.name]) for entry in entries]
 
 
 def _counts(results: Iterable[tuple[str, str]]) -> dict[str, Counts]:
     """Findings by station, of (station, result) of each."""
     by_result = Counter(results)
-    return {s.name: Counts(*(by_result[s.name, r] for r in Counts.__struct_fields__)) for s in stations()}
+    return {station.name: Counts(*(by_result[station.name, r] for r in Counts.__struct_fields__)) for station in stations()}
 
 
 def _keys(measures: Measures) -> dict[int, str]:
@@ -92,8 +92,8 @@ def _keys(measures: Measures) -> dict[int, str]:
 
 
 def _name_parts(tables: Sequence[Table], keys: dict[int, str]) -> None:
-    rows: list[Row] = [r for t in tables for r in t.rows]
-    for r in rows:
+    rows: list[Row] = [row for table in tables for row in table.rows]
+    for row in rows:
         # It was for sorting, and may be any number.
-        r.weight = 0.0
-        r.key = keys.get(r.node) if r.node is not None else None
+        row.weight = 0.0
+        row.key = keys.get(row.node) if row.node is not None else None

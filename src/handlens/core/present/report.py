@@ -167,7 +167,7 @@ def with_waivers(tree: Json, reasons: dict[str, str]) -> Json:
     Where one is waived that stood for the same on other parts, the next of those stands for the rest: they were not waived.
     """
     findings = [{**f, "waived": reasons.get(f["id"])} for f in tree["findings"]]
-    by_id = {f["id"]: f for f in findings}
+    by_id = {finding["id"]: finding for finding in findings}
     heads: dict[str, str] = {}
     for f in findings:
         head = by_id.get(f["under"] or "")
@@ -175,7 +175,9 @@ def with_waivers(tree: Json, reasons: dict[str, str]) -> Json:
             continue
         first = heads.setdefault(head["id"], f["id"])
         f |= {"under": None, "result": head["result"]} if first == f["id"] else {"under": first}
-    verdict = {k: sum(f["result"] == k and f["waived"] is None for f in findings) for k in ("stop", "caution", "note")}
+    verdict = {
+        k: sum(finding["result"] == k and finding["waived"] is None for finding in findings) for k in ("stop", "caution", "note")
+    }
     return {**tree, "findings": findings, "verdict": verdict}
 
 

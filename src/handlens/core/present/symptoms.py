@@ -27,7 +27,7 @@ class Symptom(NamedTuple):
 
     def weights(self) -> dict[str, int]:
         """How well checks explain it, by their ids, those that do."""
-        return {c.id: c.explains[self.key] for c in all_checks() if self.key in c.explains}
+        return {declared.id: declared.explains[self.key] for declared in all_checks() if self.key in declared.explains}
 
 
 SYMPTOMS = (
@@ -49,7 +49,7 @@ SYMPTOMS = (
     Symptom("slow", "slow", "The scene stutters since it came."),
     Symptom("refused", "refused without a word", "The gate did not take it, and did not say why.", any_stop=OFTEN),
 )
-_BY_KEY = {s.key: s for s in SYMPTOMS}
+_BY_KEY = {symptom.key: symptom for symptom in SYMPTOMS}
 
 
 class SymptomEntry(msgspec.Struct, frozen=True):
@@ -83,7 +83,7 @@ class Answer(msgspec.Struct, frozen=True):
 
 def listed() -> list[SymptomEntry]:
     """All looks, in the order in which they are offered."""
-    return [SymptomEntry(s.key, s.name, s.says) for s in SYMPTOMS]
+    return [SymptomEntry(symptom.key, symptom.name, symptom.says) for symptom in SYMPTOMS]
 
 
 def explained(
@@ -98,23 +98,23 @@ def explained(
     weights = {} if look is None else look.weights()
     best: dict[str, tuple[float, Json]] = {}
     count: dict[str, int] = {}
-    by_id = {f["id"]: f for f in findings}
-    for f in findings:
-        weight = 1 if look is None else weights.get(f["check"], look.any_stop if f["result"] == "stop" else 0)
-        if f["waived"] is not None or not weight:
+    by_id = {finding["id"]: finding for finding in findings}
+    for finding in findings:
+        weight = 1 if look is None else weights.get(finding["check"], look.any_stop if finding["result"] == "stop" else 0)
+        if finding["waived"] is not None or not weight:
             continue
-        if spot is not None and f["node"] is not None and f["node"] != spot:
+        if spot is not None and finding["node"] is not None and finding["node"] != spot:
             continue
         # A cause goes before what only follows from it, and what was pointed at before what concerns the whole.
         score = (
             100.0 * weight
-            + 10 * (len(RESULTS) - RESULTS.index(f["result"]))
-            - 120 * (bool(f["under"]) and not stands_under_its_like(f, by_id))
+            + 10 * (len(RESULTS) - RESULTS.index(finding["result"]))
+            - 120 * (bool(finding["under"]) and not stands_under_its_like(finding, by_id))
         )
-        score += 400 * (f["id"] in hit) + 150 * (spot is not None and f["node"] == spot)
-        count[f["check"]] = count.get(f["check"], 0) + 1
-        if f["check"] not in best or score > best[f["check"]][0]:
-            best[f["check"]] = score, f
+        score += 400 * (finding["id"] in hit) + 150 * (spot is not None and finding["node"] == spot)
+        count[finding["check"]] = count.get(finding["check"], 0) + 1
+        if finding["check"] not in best or score > best[finding["check"]][0]:
+            best[finding["check"]] = score, finding
     ranked = sorted(best.values(), key=lambda x: -x[0])
     words = {BY_ITSELF: "by itself", OFTEN: "often", SELDOM: "now and then"}
     causes = [
@@ -128,7 +128,7 @@ def explained(
         )
         for _, f in ranked
     ]
-    titles = {c.id: c.title for c in all_checks()}
+    titles = {declared.id: declared.title for declared in all_checks()}
     fine = set(clear)
     looked = [titles[c] for c, w in sorted(weights.items(), key=lambda x: -x[1]) if c in fine and w >= OFTEN]
     return Answer(causes, looked)

@@ -62,7 +62,7 @@ def tree(measures: Measures, intent: Intent) -> Tree:
     measures = in_intended_unit(measures, intent)
     parts = {part.node: part for part in measures.parts}
     unit = measures.unit_metres or 1.0
-    may_be = {p.node: p for p in proposals(measures)}
+    may_be = {proposal.node: proposal for proposal in proposals(measures)}
     depth: Counter[int] = Counter()
     out = []
     for n in measures.nodes[:MOST_NODES]:

@@ -34,11 +34,11 @@ class Proof:
     @property
     def proved(self) -> bool:
         """Whether nothing differs but what was said beforehand."""
-        return all(r.result != STOP for r in self.rows)
+        return all(row.result != STOP for row in self.rows)
 
     def to_json(self) -> Json:
-        counts = {k: sum(r.result == k for r in self.rows) for k in (STOP, CAUTION, CLEAR)}
-        return {"schema": 1, "proved": self.proved, "verdict": counts, "rows": [r.to_json() for r in self.rows]}
+        counts = {k: sum(row.result == k for row in self.rows) for k in (STOP, CAUTION, CLEAR)}
+        return {"schema": 1, "proved": self.proved, "verdict": counts, "rows": [row.to_json() for row in self.rows]}
 
 
 def prove(a: Scene, b: Scene, options: ExportOptions = PLAIN) -> Proof:
@@ -60,10 +60,12 @@ def prove_mended(a: Scene, mended: Scene, b: Scene, options: ExportOptions = PLA
     """
     accidents = prove(mended, b, options).rows
     key = lambda r: (r.group, r.what, r.where)
-    still = {key(r): r for r in accidents}
-    asked = {key(r): r for r in prove(a, b, options).rows if r.result == STOP}
+    still = {key(accident): accident for accident in accidents}
+    asked = {key(row): row for row in prove(a, b, options).rows if row.result == STOP}
     as_asked = lambda r: replace(r, result=CAUTION, remark="as the mends that were asked for have it")
-    rows = [as_asked(asked[k]) if r.result == CLEAR and (k := key(r)) in asked else r for r in accidents]
+    rows = [
+        as_asked(asked[k]) if accident.result == CLEAR and (k := key(accident)) in asked else accident for accident in accidents
+    ]
     rows += [as_asked(r) for k, r in asked.items() if k not in still]
     return Proof(tuple(_ordered(rows)))
 

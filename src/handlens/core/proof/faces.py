@@ -80,9 +80,9 @@ class _Work:
         if len(moved):
             corners = _corners_of(self.a, moved)
             corners = corners[self.corner[corners] >= 0]
-            p, q = self.a.positions[self.a.corners[corners]], self.b.positions[self.b.corners[self.corner[corners]]]
+            position, q = self.a.positions[self.a.corners[corners]], self.b.positions[self.b.corners[self.corner[corners]]]
             with np.errstate(all="ignore"):
-                shift[corners] = np.nan_to_num(np.linalg.norm(p - q, axis=1), nan=np.inf)
+                shift[corners] = np.nan_to_num(np.linalg.norm(position - q, axis=1), nan=np.inf)
         return Faces(
             self.corner,
             self.face,
@@ -348,6 +348,8 @@ def _turned_to(a: Array, b: Array) -> tuple[Array, Array]:
     n = a.shape[1]
     turns = range(n) if n <= 16 else range(1)
     with np.errstate(all="ignore"):
-        off = np.stack([np.nan_to_num(np.linalg.norm(a - np.roll(b, -t, axis=1), axis=2).max(axis=1), nan=np.inf) for t in turns])
+        off = np.stack(
+            [np.nan_to_num(np.linalg.norm(a - np.roll(b, -turn, axis=1), axis=2).max(axis=1), nan=np.inf) for turn in turns]
+        )
     best = off.argmin(axis=0)
     return off.min(axis=0), best

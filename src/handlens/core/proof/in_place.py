@@ -46,7 +46,7 @@ def in_place(earlier: Scene, later: Scene) -> InPlace:
     unit = b.unit_metres or a.unit_metres or 1.0
     both = _Both(a, b, unit)
     rows = [both.names(), both.pivots(), both.size(), both.slots(), both.clips(), both.sockets(), both.joints()]
-    return InPlace(not any(r.broke for r in rows), rows)
+    return InPlace(not any(row.broke for row in rows), rows)
 
 
 class _Both:
@@ -162,13 +162,13 @@ def _by_name(scene: Scene) -> dict[tuple[str, int], int]:
 
 def _used(scene: Scene) -> list[str]:
     """Names of the materials that faces use, each once."""
-    used = {m for mesh in scene.meshes for m in mesh.slot_materials if m >= 0}
+    used = {slot_material for mesh in scene.meshes for slot_material in mesh.slot_materials if slot_material >= 0}
     return list(dict.fromkeys(scene.materials[m].name for m in sorted(used)))
 
 
 def _slots(scene: Scene, node: int) -> list[str]:
     mesh = scene.meshes[scene.nodes[node].mesh or 0]
-    return [scene.materials[m].name if m >= 0 else "bare" for m in mesh.slot_materials]
+    return [scene.materials[slot_material].name if slot_material >= 0 else "bare" for slot_material in mesh.slot_materials]
 
 
 def _angle(a: Array, b: Array) -> float:

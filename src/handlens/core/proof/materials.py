@@ -89,14 +89,17 @@ def _inputs(
     """Inputs of two materials that stand for each other: of one role, those of one path first."""
     waiting = list(n.inputs)
     for exact in (True, False):
-        for t in material.inputs:
-            if exact and (other := next((u for u in waiting if (u.role, u.path) == (t.role, t.path)), None)) is not None:
+        for texture in material.inputs:
+            if (
+                exact
+                and (other := next((u for u in waiting if (u.role, u.path) == (texture.role, texture.path)), None)) is not None
+            ):
                 waiting = [u for u in waiting if u is not other]
-                yield material, t, other
-            elif not exact and not any((u.role, u.path) == (t.role, t.path) for u in n.inputs):
-                other = next((u for u in waiting if u.role == t.role), None)
+                yield material, texture, other
+            elif not exact and not any((u.role, u.path) == (texture.role, texture.path) for u in n.inputs):
+                other = next((u for u in waiting if u.role == texture.role), None)
                 waiting = [u for u in waiting if u is not other]
-                yield material, t, other
+                yield material, texture, other
     yield from ((material, None, u) for u in waiting)
 
 

@@ -69,8 +69,12 @@ def _by_inputs(a: Scene, b: Scene) -> list[tuple[int, int]]:
     out = []
     for name, m in one.items():
         if name in other:
-            theirs = {t.role: t.image for t in other[name].inputs}
-            out += [(t.image, theirs[t.role]) for t in m.inputs if t.image is not None and theirs.get(t.role) is not None]
+            theirs = {texture.role: texture.image for texture in other[name].inputs}
+            out += [
+                (texture.image, theirs[texture.role])
+                for texture in m.inputs
+                if texture.image is not None and theirs.get(texture.role) is not None
+            ]
     return out
 
 
@@ -108,7 +112,7 @@ def material_key(material: Material, image: Callable[[int], int]) -> str:
         _short(t.transform),
         t.scale,
     )
-    inputs: list[Any] = sorted((of(t) for t in material.inputs), key=repr)
+    inputs: list[Any] = sorted((of(texture) for texture in material.inputs), key=repr)
     values = (
         material.base_colour,
         material.metallic,

@@ -186,4 +186,4 @@ def _grown(before: Array, after: Array) -> str:
         return "another size"
     if np.ptp(factors) <= 1e-4 * abs(factors[0]):
         return f"× {factors[0]:.3g}"
-    return "× " + ", ".join(f"{f:.3g}" for f in factors)
+    return "× " + ", ".join(f"{factor:.3g}" for factor in factors)

@@ -64,7 +64,7 @@ class Row:
             "result": self.result,
             "remark": self.remark,
             "where": self.where,
-            "places": [p.to_json() for p in self.places[:MOST_PLACES]],
+            "places": [place.to_json() for place in self.places[:MOST_PLACES]],
         }
 
 

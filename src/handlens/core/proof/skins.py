@@ -212,17 +212,19 @@ def _differences(compared: Compared, part: Part, a: Mesh, b: Mesh, va: Array, vb
     wide = len(compared.b.nodes) + max(len(compared.a.nodes), 1) + 1
 
     def table(mesh: Mesh, joints: Array | None) -> csr_array:
-        w = mesh.weights
-        if w is None:
+        weights = mesh.weights
+        if weights is None:
             return csr_array((len(mesh.positions), wide))
-        j = w.joints.astype(np.int64)
+        j = weights.joints.astype(np.int64)
         if joints is not None:
             j = (
                 np.where(j < len(joints), joints[np.minimum(j, max(len(joints) - 1, 0))], wide - 1)
                 if len(joints)
                 else np.full(len(j), wide - 1)
             )
-        return csr_array((w.weights.astype(np.float64), np.clip(j, 0, wide - 1), w.starts), shape=(len(mesh.positions), wide))
+        return csr_array(
+            (weights.weights.astype(np.float64), np.clip(j, 0, wide - 1), weights.starts), shape=(len(mesh.positions), wide)
+        )
 
     key = va * (len(b.positions) + 1) + vb
     _, first, back = np.unique(key, return_index=True, return_inverse=True)

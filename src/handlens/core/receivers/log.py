@@ -84,7 +84,7 @@ def _skinned(measures: Measures, receiver: Receiver, most: int | None) -> Iterat
         "their own nodes move them beside their joints" if receiver.skinned_node == "counts" else "carried by their joints alone"
     )
     yield Entry("Skinned parts", f"{len(parts):,}: {words}", "caution" if receiver.skinned_node == "counts" else "clear")
-    worst = max(measures.meshes[p.mesh].influences_max for p in parts)
+    worst = max(measures.meshes[part.mesh].influences_max for part in parts)
     if most is not None and worst > most:
         yield Entry("Influences", f"up to {worst} on a vertex, of which the heaviest {most} are taken", "caution")
 

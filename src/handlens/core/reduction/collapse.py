@@ -65,13 +65,13 @@ class Reducer:
         """level: of what is kept, as `wedges` has it."""
         self.mesh = mesh
         self.wedges: Wedges = wedges(mesh, level)
-        p = self.wedges.positions
-        finite = np.isfinite(p).all()
-        low, high = (p.min(axis=0), p.max(axis=0)) if len(p) and finite else (np.zeros(3), np.ones(3))
+        positions = self.wedges.positions
+        finite = np.isfinite(positions).all()
+        low, high = (positions.min(axis=0), positions.max(axis=0)) if len(positions) and finite else (np.zeros(3), np.ones(3))
         #: The largest extent, which the library's errors are shares of.
         self.extent = float((high - low).max()) or 1.0
         self.able = bool(finite) and len(self.wedges.triangles) > 1
-        self._unit = (p - (low + high) / 2) / self.extent
+        self._unit = (positions - (low + high) / 2) / self.extent
         points = int(self.wedges.point.max(initial=-1)) + 1
         #: In what points were no surface's before, and of which of them that is known: few are ever asked for.
         self._wrong_before, self._known_before = np.zeros(points, np.uint8), np.zeros(points, bool)
@@ -167,8 +167,8 @@ class Reducer:
             return self.wedges.triangles
         most = min(error / self.extent, TORN)
         ways = [self._unit] if self._separated is None else [self._unit, self._separated]
-        points = [p if pinned is None else self._with_pins(p, pinned[self.wedges.point]) for p in ways]
-        found = [simplified(p, self.wedges.triangles, wanted, most) for p in points]
+        points = [way if pinned is None else self._with_pins(way, pinned[self.wedges.point]) for way in ways]
+        found = [simplified(point, self.wedges.triangles, wanted, most) for point in points]
         (left, cost), (apart, less) = found[0], found[-1]
         # Where little goes, fans that touch are best held: what is about them is spared.
         better = less < _MUCH_LESS * cost or len(apart) < _MUCH_LESS * len(left)
@@ -283,10 +283,12 @@ def _with_fans_separated(wedges: Wedges, unit: Array) -> Array:
     """Positions (W, 3), those of fans that only touch in a point drawn apart by a hair: to the library they would else be one tangle, of which
     nothing may move, and all that is left to collapse would pay for it."""
     more = np.flatnonzero(wedges.touching > 0)
-    t = wedges.triangles
-    middle = unit[t].mean(axis=1)
-    count = np.maximum(np.bincount(t.reshape(-1), minlength=len(unit)), 1)[:, None]
-    about = np.stack([np.bincount(t.reshape(-1), np.repeat(middle[:, k], 3), len(unit)) for k in range(3)], axis=1) / count
+    triangles = wedges.triangles
+    middle = unit[triangles].mean(axis=1)
+    count = np.maximum(np.bincount(triangles.reshape(-1), minlength=len(unit)), 1)[:, None]
+    about = (
+        np.stack([np.bincount(triangles.reshape(-1), np.repeat(middle[:, k], 3), len(unit)) for k in range(3)], axis=1) / count
+    )
     # All wedges of one fan go the same way.
     key = wedges.point[more] * (int(wedges.touching.max()) + 1) + wedges.touching[more]
     _, fan = np.unique(key, return_inverse=True)

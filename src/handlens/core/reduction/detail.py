@@ -145,8 +145,8 @@ class _Frame:
         self.layer = Layer(frozen(values), frozen(np.arange(len(values), dtype=np.int32)))
 
     def _tangents(self, mesh: Mesh) -> tuple[Array, Array]:
-        p, uv = self.positions[self.triangles], self.uv
-        a, b, s, t = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0], uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+        position, uv = self.positions[self.triangles], self.uv
+        a, b, s, t = position[:, 1] - position[:, 0], position[:, 2] - position[:, 0], uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
         area = s[:, 0] * t[:, 1] - s[:, 1] * t[:, 0]
         along = (a * t[:, 1:] - b * s[:, 1:]) * np.sign(area)[:, None]
         sign = np.where(area < 0, -1.0, 1.0)

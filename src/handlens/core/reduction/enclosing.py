@@ -92,8 +92,8 @@ def smallest_box(points: Array, hull: Array) -> Box:
 
     points: (n, 3) of the hull; hull: (f, 3) its triangles.
     """
-    p = points[hull]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    point = points[hull]
+    area = np.cross(point[:, 1] - point[:, 0], point[:, 2] - point[:, 0])
     size = np.linalg.norm(area, axis=1)
     normals = (
         np.unique(np.round(_towards_one_side(area[size > 0] / size[size > 0][:, None]), 6), axis=0) if size.any() else np.eye(3)

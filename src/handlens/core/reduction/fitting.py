@@ -53,8 +53,8 @@ def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Arra
 
     tree = Tree(positions, triangles)
     samples = before.samples(min(_EACH * len(triangles), most, tree.affords(before.samples(PROBES).points)))
-    p = before.positions[before.triangles[samples.triangle]]
-    facing = unit_vectors(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+    position = before.positions[before.triangles[samples.triangle]]
+    facing = unit_vectors(np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0]))
     count = len(positions)
     flat, normal = _normals(positions, triangles, count)
     found = tree.nearest(samples.points)
@@ -129,7 +129,7 @@ def _without_turning(before: Array, after: Array, triangles: Array, flat: Array)
 
 def _normals(positions: Array, triangles: Array, count: int) -> tuple[Array, Array]:
     """Unit normals of triangles, and of points: those of their triangles, summed by area."""
-    p = positions[triangles]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    position = positions[triangles]
+    area = np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0])
     summed = np.stack([sum(np.bincount(triangles[:, k], area[:, x], count) for k in range(3)) for x in range(3)], axis=1)
     return unit_vectors(area), unit_vectors(summed)

@@ -253,8 +253,8 @@ class _Work:
         before, here, after = self.begins[coming], self.begins, self.ends
         first = np.zeros(total, np.int64)
         first[self.at] = self.mesh.corners[self.corners.reshape(-1)]
-        p = self.mesh.positions[first]
-        a, b = p[here] - p[before], p[after] - p[before]
+        position = self.mesh.positions[first]
+        a, b = position[here] - position[before], position[after] - position[before]
         length = np.linalg.norm(b, axis=1)
         with np.errstate(all="ignore"):
             off = np.linalg.norm(np.cross(a, b), axis=1) / length
@@ -335,8 +335,8 @@ def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: floa
             & (row[i] == row[after(other)])
             & (row[j] == row[other])
         )
-    p = cut.positions[cut.corners]
-    u, v, w = p[j] - p[i], p[k] - p[i], p[beyond] - p[i]
+    position = cut.positions[cut.corners]
+    u, v, w = position[j] - position[i], position[k] - position[i], position[beyond] - position[i]
     good &= np.abs(np.einsum("ij,ij->i", w, normal[a])) <= tolerance
     uu, uv, vv = (np.einsum("ij,ij->i", x, y) for x, y in ((u, u), (u, v), (v, v)))
     uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
@@ -375,11 +375,11 @@ def _carried(cut: Mesh) -> Iterator[tuple[Array, float]]:
 
 def weight_rows(mesh: Mesh) -> I64:
     """(V,) int64 the same number for vertices of equal rows of weights."""
-    w = mesh.weights
-    assert w is not None
+    weights = mesh.weights
+    assert weights is not None
     numbers: dict[bytes, int] = {}
-    joints, shares = np.ascontiguousarray(w.joints), np.ascontiguousarray(w.weights)
-    starts = w.starts.tolist()
+    joints, shares = np.ascontiguousarray(weights.joints), np.ascontiguousarray(weights.weights)
+    starts = weights.starts.tolist()
     return np.array(
         [numbers.setdefault(joints[a:b].tobytes() + shares[a:b].tobytes(), len(numbers)) for a, b in pairwise(starts)],
         np.int64,
@@ -390,13 +390,13 @@ def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Bool:
     """(R,) bool: regions that neighbour by neighbour lie flat and as a whole do not: one plane and one map must hold for all of them."""
     count = int(region.max()) + 1
     owner = np.repeat(region, 3)
-    p = cut.positions[cut.corners]
+    position = cut.positions[cut.corners]
     size = np.bincount(owner, minlength=count)
-    middle: Array = np.stack([np.bincount(owner, p[:, k], count) / size for k in range(3)], axis=1)
+    middle: Array = np.stack([np.bincount(owner, position[:, k], count) / size for k in range(3)], axis=1)
     # A single triangle's normal is too rough beside a region a thousand times its size; that of all together is not.
     n: Array = np.stack([np.bincount(region, area[:, k], count) for k in range(3)], axis=1)
     n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-300)
-    away = p - middle[owner]
+    away = position - middle[owner]
     out = np.zeros(count, bool)
     axis = np.eye(3)[np.abs(n).argmin(axis=1)]
     u = np.cross(n, axis)
@@ -443,8 +443,8 @@ def _cut(work: _Work, region: int, loops: list[list[int]] | None) -> _Cut:
     plane = np.stack([u, np.cross(n, u)], axis=1)
     source = work.corners.reshape(-1)
     ring = np.array([c for loop in loops for c in loop])
-    p = work.mesh.positions[work.mesh.corners[source[ring]]]
-    flat = np.ascontiguousarray((p - p[0]) @ plane)
+    position = work.mesh.positions[work.mesh.corners[source[ring]]]
+    flat = np.ascontiguousarray((position - position[0]) @ plane)
     bounds = np.cumsum([len(loop) for loop in loops])
     turned = [_area(flat[b - len(loop) : b]) for b, loop in zip(bounds, loops, strict=True)]
     # One outline runs round the region, all others round its holes.
@@ -464,7 +464,7 @@ def _cut(work: _Work, region: int, loops: list[list[int]] | None) -> _Cut:
     if len(triangles) != len(ring) + 2 * len(loops) - 4 or abs(np.abs(areas).sum() - wanted) > 4 * work.tolerance * around:
         return _Cut(region, None)
     if len(loops) == 1 and len(ring) <= 256:
-        triangles = less_thin(p, triangles)
+        triangles = less_thin(position, triangles)
     return _Cut(region, ring[triangles])
 
 

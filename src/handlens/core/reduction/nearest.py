@@ -42,8 +42,8 @@ class Spread:
     @cached_property
     def _along(self) -> Array:
         """(T,) area of the triangles up to each."""
-        p = self.positions[self.triangles]
-        return np.cumsum(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1))
+        position = self.positions[self.triangles]
+        return np.cumsum(np.linalg.norm(np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0]), axis=1))
 
     def samples(self, count: int) -> Samples:
         """So many samples, none where there is no area."""

@@ -111,8 +111,8 @@ def price(before: Surface, after: Surface, count: int = SAMPLES, points: int = P
 def _diagonal(surface: Surface) -> float:
     if not len(surface.triangles):
         return 0.0
-    p = surface.positions[surface.triangles]
-    return float(np.linalg.norm(p.max(axis=(0, 1)) - p.min(axis=(0, 1))))
+    position = surface.positions[surface.triangles]
+    return float(np.linalg.norm(position.max(axis=(0, 1)) - position.min(axis=(0, 1))))
 
 
 def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples, Nearest, tuple[float, float]]:
@@ -139,8 +139,8 @@ def _cosine(before: Surface, after: Surface, samples: Samples, found: Nearest) -
 
 
 def _unit_normals(positions: Array, triangles: Array) -> Array:
-    p = positions[triangles]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    position = positions[triangles]
+    area = np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0])
     return unit_vectors(area)
 
 

@@ -42,11 +42,11 @@ def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Bool
     count = np.diff(np.append(first, len(order)))
     crowded = key[order][first[count > 2]]
     _mark(bad, np.concatenate([crowded // points, crowded % points]), 2)
-    p = wedges.positions[triangles]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    position = wedges.positions[triangles]
+    area = np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0])
     size = np.linalg.norm(area, axis=1, keepdims=True)
     unit = np.divide(area, size, out=np.zeros_like(area), where=size > 0)
-    sides = np.roll(p, -1, axis=1) - p
+    sides = np.roll(position, -1, axis=1) - position
     longest = np.einsum("ijk,ijk->ij", sides, sides).max(axis=1)
     # What has no height has no direction either. Mere needles are taken out when all is done.
     _mark(bad, t[size[:, 0] < _FLAT * longest], 4)

@@ -86,9 +86,9 @@ def hull_of(points: F64) -> tuple[Array, Array] | None:
 
 def _outward(points: Array, triangles: Array) -> tuple[Array, Array]:
     """A convex surface wound outward."""
-    p = points[triangles]
-    normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    inward = np.einsum("ij,ij->i", normal, p[:, 0] - points.mean(axis=0)) < 0
+    point = points[triangles]
+    normal = np.cross(point[:, 1] - point[:, 0], point[:, 2] - point[:, 0])
+    inward = np.einsum("ij,ij->i", normal, point[:, 0] - points.mean(axis=0)) < 0
     triangles = triangles.copy()
     triangles[inward] = triangles[inward][:, ::-1]
     return points, triangles

@@ -184,9 +184,9 @@ class _Around:
         bad[self.piece[np.flatnonzero(clash) // k]] = True
         # A side from a point to itself, or two old points in one place, were never a face.
         bad[self.piece[even[self.at[even] == self.at[other]] // k]] = True
-        p = self.mesh.positions
+        positions = self.mesh.positions
         v = self.mesh.corners
-        away = p[v[odd]] - (p[v[even]] + p[v[other]]) / 2
+        away = positions[v[odd]] - (positions[v[even]] + positions[v[other]]) / 2
         squares = np.bincount(self.piece[odd // k], np.einsum("ij,ij->i", away, away), pieces)
         if k == 3:
             middle = np.flatnonzero(held & (role == 3))
@@ -242,8 +242,8 @@ def _taken_back(mesh: Mesh, around: _Around, role: Array, good: Array) -> Coarse
     else:
         new, counts, face = _round_face_points(around, role, good)
     even, odd, other = around._sides(role, good)
-    p, v = mesh.positions, mesh.corners
-    away = p[v[odd]] - (p[v[even]] + p[v[other]]) / 2
+    positions, v = mesh.positions, mesh.corners
+    away = positions[v[odd]] - (positions[v[even]] + positions[v[other]]) / 2
     bent = float(np.sqrt(np.einsum("ij,ij->i", away, away).max(initial=0.0)))
     corners = np.concatenate([np.flatnonzero(np.repeat(~good, k)), new])
     sizes = np.concatenate([np.full(len(kept), k), counts])

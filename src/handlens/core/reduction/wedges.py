@@ -53,14 +53,14 @@ class Wedges:
     @cached_property
     def positions(self) -> F64:
         """(W, 3) float64."""
-        p: Array = self.cut.positions[self.cut.corners[self.corner]]
-        return p
+        position: Array = self.cut.positions[self.cut.corners[self.corner]]
+        return position
 
     @cached_property
     def chart(self) -> I64:
         """(W,) int64 which wedges hang together over triangles: islands between seams."""
-        t, n = self.triangles, len(self.corner)
-        a, b = np.concatenate([t[:, 0], t[:, 1]]), np.concatenate([t[:, 1], t[:, 2]])
+        triangles, n = self.triangles, len(self.corner)
+        a, b = np.concatenate([triangles[:, 0], triangles[:, 1]]), np.concatenate([triangles[:, 1], triangles[:, 2]])
         return components(n, a, b).astype(np.int64)
 
     @cached_property
@@ -106,7 +106,7 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
     index, count = ids[cut.corners], int(ids.max(initial=-1)) + 1
     # Places alone are numbered already, unless some are no corner's.
     if len(columns) > 1 or not (np.bincount(index, minlength=count) > 0).all():
-        index, count = distinct_rows([np.asarray(c) for c in columns])
+        index, count = distinct_rows([np.asarray(column) for column in columns])
     corner = np.zeros(count, np.int64)
     corner[index[::-1]] = np.arange(len(index) - 1, -1, -1)
     triangles = index.reshape(-1, 3).astype(np.int64)
@@ -125,12 +125,12 @@ def _numbers(values: Array) -> Array:
 
 def _strongest(mesh: Mesh) -> Array:
     """(V,) the joint with the largest weight at each vertex, -1 for none."""
-    w = mesh.weights
-    assert w is not None
+    weights = mesh.weights
+    assert weights is not None
     out = np.full(len(mesh.positions), -1, np.int64)
-    owner = vertex_of_weight(w)
-    order = np.lexsort((-w.joints, w.weights))
-    out[owner[order]] = w.joints[order]
+    owner = vertex_of_weight(weights)
+    order = np.lexsort((-weights.joints, weights.weights))
+    out[owner[order]] = weights.joints[order]
     return out
 
 
@@ -202,8 +202,8 @@ def _breaks(cut: Mesh, layer: Layer, a: Array, b: Array, after: Array) -> Bool:
     """(n,) bool: edges over which UVs do not run on: what the map of one face says of the far corner of the other is off by more than
     `_BREAK` of what lies between."""
     i, j, k, beyond = a, after[a], after[after[a]], after[after[b]]
-    p = cut.positions[cut.corners]
-    weight = barycentric(p[beyond], np.stack([p[i], p[j], p[k]], axis=1), inside=False)
+    position = cut.positions[cut.corners]
+    weight = barycentric(position[beyond], np.stack([position[i], position[j], position[k]], axis=1), inside=False)
     uv = np.nan_to_num(layer.at_corners().astype(np.float64))
     said = np.einsum("ij,ijk->ik", weight, np.stack([uv[i], uv[j], uv[k]], axis=1))
     middle = (uv[i] + uv[j]) / 2

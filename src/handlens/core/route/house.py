@@ -79,16 +79,21 @@ def _in_folder(folder: Path) -> list[Found]:
         if (path / "station.py").is_file():
             out.append(_station(str(path), getattr(_module(folder, path / "station.py", path), "STATION", None)))
         elif path.suffix == ".py" and not path.name.startswith("_"):
-            out += [Found(str(path), s, False) for s in _more_of_ours(_module(folder, path, None))]
+            out += [Found(str(path), more_of_our, False) for more_of_our in _more_of_ours(_module(folder, path, None))]
     return out
 
 
 def _more_of_ours(module: ModuleType) -> list[Station]:
     """What a module adds to stations that there are, a station each."""
     checks, mends = checks_in(module), mends_in(module)
-    ids = [c.id for c in checks] + [m.id for m in mends]
+    ids = [check.id for check in checks] + [mend.id for mend in mends]
     return [
-        Station(slug, 0, tuple(c for c in checks if slug_of(c.id) == slug), tuple(m for m in mends if slug_of(m.id) == slug))
+        Station(
+            slug,
+            0,
+            tuple(check for check in checks if slug_of(check.id) == slug),
+            tuple(mend for mend in mends if slug_of(mend.id) == slug),
+        )
         for slug in dict.fromkeys(map(slug_of, ids))
     ]
 

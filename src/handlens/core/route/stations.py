@@ -25,7 +25,7 @@ def stations() -> tuple[Station, ...]:
         for m in pkgutil.iter_modules(_ours.__path__)
         if m.ispkg
     ]
-    found: dict[str, Station] = {s.slug: s for s in ours}
+    found: dict[str, Station] = {our.slug: our for our in ours}
     brought = house_stations()
     for one in (x for x in brought if x.whole):
         if one.station.slug in found:
@@ -37,8 +37,8 @@ def stations() -> tuple[Station, ...]:
         if more.station.slug not in found:
             raise InputError(f"{more.where}: there is no station {more.station.slug} to add {more.station.ids[0]} to.")
         found[more.station.slug] = found[more.station.slug].with_more(more.station)
-    _refuse_twins("check", [c.id for s in found.values() for c in s.checks])
-    _refuse_twins("mend", [m.id for s in found.values() for m in s.mends])
+    _refuse_twins("check", [check.id for s in found.values() for check in s.checks])
+    _refuse_twins("mend", [mend.id for s in found.values() for mend in s.mends])
     return tuple(sorted(found.values(), key=lambda s: s.place))
 
 
@@ -50,13 +50,13 @@ def _refuse_twins(what: str, ids: list[str]) -> None:
 
 def all_checks() -> tuple[Check, ...]:
     """Every check, in the order of the route and then as they stand in their modules."""
-    return tuple(c for s in stations() for c in s.checks)
+    return tuple(check for station in stations() for check in station.checks)
 
 
 @cache
 def checks_by_id() -> dict[str, Check]:
     """Every check by its id."""
-    return {c.id: c for c in all_checks()}
+    return {declared.id: declared for declared in all_checks()}
 
 
 def refuse_unread_keys(sheet: RuleSheet) -> None:
@@ -72,13 +72,13 @@ def refuse_unread_keys(sheet: RuleSheet) -> None:
 
 def all_mends() -> tuple[Mend, ...]:
     """Every mend, in the order of the route."""
-    return tuple(m for s in stations() for m in s.mends)
+    return tuple(mend for station in stations() for mend in station.mends)
 
 
 @cache
 def mends_by_id() -> dict[str, Mend]:
     """Every mend by its id."""
-    return {m.id: m for m in all_mends()}
+    return {all_mend.id: all_mend for all_mend in all_mends()}
 
 
 def find_mend(id: str) -> Mend:
@@ -92,7 +92,7 @@ def find_mend(id: str) -> Mend:
 @cache
 def route_key() -> str:
     """Changes with what is judged by: the ids of all checks and mends, and whatever the house brings."""
-    ids = [[s.slug, *s.ids] for s in stations()]
+    ids = [[station.slug, *station.ids] for station in stations()]
     return hashlib.sha256(f"{ids} {fingerprint()}".encode()).hexdigest()
 
 

@@ -90,12 +90,12 @@ def declared_unit(tape: Sequence[Call]) -> str | None:
 
 def _scaled(runs: list[MendRun]) -> float:
     """By what all lengths were multiplied so far."""
-    return math.prod(float(r.params["factor"]) for r in runs if r.applied and r.mend == "size.scale")
+    return math.prod(float(run.params["factor"]) for run in runs if run.applied and run.mend == "size.scale")
 
 
 def _rests_on(runs: list[MendRun], id: str) -> int | None:
     """The first slip that was played and rests on what a mend does, though the mend only comes now."""
-    return next((k for k, r in enumerate(runs) if r.applied and id in find_mend(r.mend).after), None)
+    return next((k for k, run in enumerate(runs) if run.applied and id in find_mend(run.mend).after), None)
 
 
 def _conflict(scenes: list[Scene], runs: list[MendRun], id: str, params: dict[str, Any]) -> int | None:

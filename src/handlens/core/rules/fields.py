@@ -68,7 +68,7 @@ def fields_of(record: type[msgspec.Struct]) -> list[Field]:
     """The fields of a record, in its order, that say what they are."""
     told = msgspec.inspect.type_info(record)
     assert isinstance(told, msgspec.inspect.StructType)
-    return [found for f in told.fields if (found := _field(f.encode_name, f.type, not f.required)) is not None]
+    return [found for field in told.fields if (found := _field(field.encode_name, field.type, not field.required)) is not None]
 
 
 def _field(name: str, kind: Any, optional: bool) -> Field | None:
@@ -127,7 +127,7 @@ def _resolved(kind: Any, names: list[str], tree: Any) -> tuple[Any, list[str], A
             kind, name = _plain(each), str(key)
         else:
             kind = (
-                _plain(next((f.type for f in kind.fields if f.encode_name == name), None))
+                _plain(next((field.type for field in kind.fields if field.encode_name == name), None))
                 if isinstance(kind, msgspec.inspect.StructType)
                 else None
             )

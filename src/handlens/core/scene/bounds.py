@@ -22,8 +22,8 @@ def world_bounds(scene: Scene, world: F64 | None = None, nodes: Iterable[int] | 
     world = world_matrices(scene) if world is None else world
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for i in walk(scene) if nodes is None else nodes:
-        m = scene.nodes[i].mesh
-        if m is None or not len(scene.meshes[m].positions):
+        mesh = scene.nodes[i].mesh
+        if mesh is None or not len(scene.meshes[mesh].positions):
             continue
         points = world_positions(scene, i, world)
         points = points[np.isfinite(points).all(axis=1)]

@@ -33,9 +33,9 @@ def generated_parts(scene: Scene, node: int, role: str) -> set[int]:
     """Nodes that were made for a node, of a role or of one that begins so."""
     of = scene.part_name(node)
     return {
-        c
-        for c in scene.nodes[node].children
-        if property_text(scene.nodes[c], ROLE).startswith(role) and property_text(scene.nodes[c], OF) == of
+        child
+        for child in scene.nodes[node].children
+        if property_text(scene.nodes[child], ROLE).startswith(role) and property_text(scene.nodes[child], OF) == of
     }
 
 

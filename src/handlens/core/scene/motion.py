@@ -58,7 +58,11 @@ def sample_all(channels: Sequence[Channel], at: Array) -> Array:
     width = first.values.shape[1] if first.values.ndim > 1 else 1
     if not len(times):
         return np.full((len(channels), len(at), width), np.nan)
-    keys = np.stack([c.values for c in channels]).astype(np.float64).reshape(len(channels), len(times), 3 if cubic else 1, width)
+    keys = (
+        np.stack([channel.values for channel in channels])
+        .astype(np.float64)
+        .reshape(len(channels), len(times), 3 if cubic else 1, width)
+    )
     points = keys[:, :, 1 if cubic else 0]
     turns = first.path == "rotation" and width == 4
     if len(times) == 1:
@@ -83,12 +87,12 @@ def sample_all(channels: Sequence[Channel], at: Array) -> Array:
 
 def poses(node: Node, channels: Sequence[Channel]) -> tuple[Array, Array]:
     """Times (K,) and local matrices (K, 4, 4) of a node at every key of any of its channels."""
-    times = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels]))
+    times = np.unique(np.concatenate([channel.times.astype(np.float64) for channel in channels]))
     rest = {"translation": node.translation, "rotation": node.rotation, "scale": node.scale}
     found = {path: np.tile(np.array(v, np.float64), (len(times), 1)) for path, v in rest.items()}
-    for c in channels:
-        if c.path in found and len(c.times):
-            found[c.path] = sample(c, times)
+    for channel in channels:
+        if channel.path in found and len(channel.times):
+            found[channel.path] = sample(channel, times)
     turns = _unit(found["rotation"])
     rows = zip(found["translation"], turns, found["scale"], strict=True)
     return times, np.stack([compose(tuple(t), tuple(r), tuple(s)) for t, r, s in rows])
@@ -96,7 +100,7 @@ def poses(node: Node, channels: Sequence[Channel]) -> tuple[Array, Array]:
 
 def moments(channels: Sequence[Channel]) -> F64:
     """(n,) float64 every key of some channels and the middle between each two of them, in order."""
-    keys = np.unique(np.concatenate([c.times.astype(np.float64) for c in channels] or [np.zeros(0)]))
+    keys = np.unique(np.concatenate([channel.times.astype(np.float64) for channel in channels] or [np.zeros(0)]))
     keys = keys[np.isfinite(keys)]
     return np.unique(np.concatenate([keys, (keys[1:] + keys[:-1]) / 2]))
 

@@ -53,23 +53,23 @@ def posed(scene: Scene, node: int, world: F64 | None = None) -> Array:
     rigid = apply(world[node], positions)
     if n.skin is None or mesh.weights is None:
         return rigid
-    skin, w = scene.skins[n.skin], mesh.weights
+    skin, weights = scene.skins[n.skin], mesh.weights
     joints = joint_matrices(skin, world)
     count = len(mesh.positions)
-    owner = vertex_of_weight(w)
+    owner = vertex_of_weight(weights)
     out = np.zeros((count, 3))
     # So many weights at a time: their matrices would fill many times the memory of the mesh.
     for begin in range(0, len(owner), _AT_A_TIME):
         part = slice(begin, begin + _AT_A_TIME)
-        named = w.joints[part]
+        named = weights.joints[part]
         known = (named >= 0) & (named < len(joints))
         whose = owner[part][known]
-        m = joints[named[known]]
-        moved = np.einsum("eij,ej->ei", m[:, :3, :3], positions[whose]) + m[:, :3, 3]
-        moved *= w.weights[part][known, None].astype(np.float64)
+        joint = joints[named[known]]
+        moved = np.einsum("eij,ej->ei", joint[:, :3, :3], positions[whose]) + joint[:, :3, 3]
+        moved *= weights.weights[part][known, None].astype(np.float64)
         for axis in range(3):
             out[:, axis] += np.bincount(whose, weights=moved[:, axis], minlength=count)
-    free = np.bincount(owner, weights=np.abs(w.weights), minlength=count) == 0
+    free = np.bincount(owner, weights=np.abs(weights.weights), minlength=count) == 0
     out[free] = rigid[free]
     return out
 

@@ -76,7 +76,7 @@ class _Writer(pickle.Pickler):
         """Fields alone: what was derived and cached is derived again."""
         name = type(value).__name__
         if _KINDS.get(name) is type(value):
-            return _rebuilt, (name, *(getattr(value, f.name) for f in fields(value)))
+            return _rebuilt, (name, *(getattr(value, field.name) for field in fields(value)))
         return NotImplemented
 
     def persistent_id(self, value: Any) -> tuple[str, str | bytes] | None:

@@ -196,8 +196,8 @@ def skeleton_of(joints: tuple[int, ...], up: list[int], world: Array) -> Skeleto
 def heaviest_joint(mesh: Mesh) -> I64:
     """(V,) int64 the joint that weighs most on each vertex, -1 for none."""
     out = np.full(len(mesh.positions), -1, np.int64)
-    w = mesh.weights
-    if w is not None:
-        first = (ranks(w) == 0) & (w.weights > 0)
-        out[vertex_of_weight(w)[first]] = w.joints[first]
+    weights = mesh.weights
+    if weights is not None:
+        first = (ranks(weights) == 0) & (weights.weights > 0)
+        out[vertex_of_weight(weights)[first]] = weights.joints[first]
     return out

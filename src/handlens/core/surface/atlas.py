@@ -35,7 +35,12 @@ def packed_cells(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
     area = sum(w * h for w, h in sizes)
     widest, highest = max(w for w, _ in sizes), max(h for _, h in sizes)
     sides = [1 << k for k in range(6, 20) if 1 << k <= most]
-    fits = [(w, h) for w in sides for h in sides if w * h >= area and w >= widest and h >= highest and max(w, h) <= 4 * min(w, h)]
+    fits = [
+        (side, h)
+        for side in sides
+        for h in sides
+        if side * h >= area and side >= widest and h >= highest and max(side, h) <= 4 * min(side, h)
+    ]
     for w, h in sorted(fits, key=lambda s: (s[0] * s[1], max(s))):
         packer = rectpack.newPacker(rotation=False, pack_algo=rectpack.GuillotineBssfSas, sort_algo=rectpack.SORT_LSIDE)
         for k, size in enumerate(sizes):

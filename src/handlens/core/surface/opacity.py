@@ -24,7 +24,7 @@ def mode_of(material: Material) -> str:
 
 def alpha_input(material: Material) -> TextureInput | None:
     """The input for alpha alone, None where there is none."""
-    return next((t for t in material.inputs if t.role == "alpha" and t.image is not None), None)
+    return next((texture for texture in material.inputs if texture.role == "alpha" and texture.image is not None), None)
 
 
 def with_alpha_input(scene: Scene, path: tuple[str, ...]) -> Scene:
@@ -34,7 +34,7 @@ def with_alpha_input(scene: Scene, path: tuple[str, ...]) -> Scene:
     """
     changed = []
     for m in scene.materials:
-        colour = next((t for t in m.inputs if t.role == "base-colour" and t.image is not None), None)
+        colour = next((texture for texture in m.inputs if texture.role == "base-colour" and texture.image is not None), None)
         if m.alpha_mode in ("mask", "blend") and colour is not None and alpha_input(m) is None:
             m = replace(m, inputs=(*m.inputs, replace(colour, role="alpha", path=path, channel="a")))
         changed.append(m)
@@ -64,7 +64,7 @@ class _Painter:
     def material(self, source: Material) -> Material:
         alpha = alpha_input(source)
         assert alpha is not None
-        rest = tuple(t for t in source.inputs if t.role != "alpha")
+        rest = tuple(texture for texture in source.inputs if texture.role != "alpha")
         colour = next((t for t in rest if t.role == "base-colour" and t.image is not None), None)
         unsaid = source.alpha_mode or ("blend" if source.base_colour[3] < 1 else "opaque")
         if colour is not None and (colour.uv_set, colour.transform) != (alpha.uv_set, alpha.transform):

@@ -25,11 +25,11 @@ def named_each(scene: Scene) -> Scene:
     materials = []
     for material in scene.materials:
         inputs: list[TextureInput] = []
-        for t in material.inputs:
-            if t.role == "metallic-roughness":
-                inputs += [named(t, "roughness", "g"), named(t, "metallic", "b")]
+        for texture in material.inputs:
+            if texture.role == "metallic-roughness":
+                inputs += [named(texture, "roughness", "g"), named(texture, "metallic", "b")]
             else:
-                inputs.append(t)
+                inputs.append(texture)
         materials.append(replace(material, inputs=tuple(inputs)))
     return scene.with_(materials=tuple(materials))
 
@@ -37,7 +37,9 @@ def named_each(scene: Scene) -> Scene:
 @once_a_scene
 def in_one(scene: Scene) -> tuple[Scene, list[str]]:
     """The scene in which roughness and metalness are channels of one picture, and a sentence for each that is made or cannot be."""
-    if not any(t.role in _ROLES and t.image is not None for material in scene.materials for t in material.inputs):
+    if not any(
+        texture.role in _ROLES and texture.image is not None for material in scene.materials for texture in material.inputs
+    ):
         return scene, []
     packer = _Packer(scene)
     materials = tuple(packer.material(material) for material in scene.materials)
@@ -50,12 +52,14 @@ class _Packer:
         self.made: dict[tuple[object, ...], int | None] = {}
 
     def material(self, source: Material) -> Material:
-        rough, metal = (next((t for t in source.inputs if t.role == r and t.image is not None), None) for r in _ROLES)
+        rough, metal = (
+            next((texture for texture in source.inputs if texture.role == r and texture.image is not None), None) for r in _ROLES
+        )
         first = rough or metal
         if first is None:
             return source
         name = source.name or "a material"
-        rest = tuple(t for t in source.inputs if t.role not in _ROLES)
+        rest = tuple(texture for texture in source.inputs if texture.role not in _ROLES)
         if rough is not None and metal is not None and (rough.uv_set, rough.transform) != (metal.uv_set, metal.transform):
             self.said.append(f"The metalness of {name} is laid on in another way than its roughness, so its picture is left out.")
             metal = None
@@ -81,7 +85,7 @@ class _Packer:
             return rough.image
         there = [t for t in (rough, metal) if t is not None and t.image is not None]
         pictures = {t.role: opened(self.images[t.image]) for t in there if t.image is not None}
-        if any(p is None for p in pictures.values()):
+        if any(picture is None for picture in pictures.values()):
             return None
         size = larger(pictures.get("roughness"), pictures.get("metallic"))
         out = np.full((size[1], size[0], 3), 255, np.uint8)

@@ -101,7 +101,7 @@ class _Reader:
         if m is None or sampler is None or sampler.tag != "sampler" or m[1] not in self.nodes:
             return None
         node = self.nodes[m[1]]
-        found = next((k for k, t in enumerate(self.drafts[node].transforms) if t[0] == m[2]), None)
+        found = next((k for k, transform in enumerate(self.drafts[node].transforms) if transform[0] == m[2]), None)
         if found is None:
             return None
         _, current = self.drafts[node].transforms[found][1:]
@@ -129,19 +129,19 @@ class _Reader:
     def of_node(self, node: int, curves: list[_Curve]) -> list[Channel]:
         """Channels of a node at the union of its curves' keys."""
         transforms = self.drafts[node].transforms
-        times = np.unique(np.concatenate([c.times for c in curves]))
+        times = np.unique(np.concatenate([curve.times for curve in curves]))
         poses = np.empty((len(times), 10))
         changed: set[str] = set()
-        for c in curves:
-            changed |= _KEYS.get(transforms[c.transform][1], set(_PATHS))
-        for k, t in enumerate(times):
+        for curve in curves:
+            changed |= _KEYS.get(transforms[curve.transform][1], set(_PATHS))
+        for k, time in enumerate(times):
             now = [(sid, kind, values.copy()) for sid, kind, values in transforms]
-            for c in curves:
-                target = now[c.transform][2]
-                if c.member is None:
-                    target[:] = [np.interp(t, c.times, c.values[:, j]) for j in range(len(target))]
+            for curve in curves:
+                target = now[curve.transform][2]
+                if curve.member is None:
+                    target[:] = [np.interp(time, curve.times, curve.values[:, j]) for j in range(len(target))]
                 else:
-                    target[c.member] = np.interp(t, c.times, c.values[:, 0])
+                    target[curve.member] = np.interp(time, curve.times, curve.values[:, 0])
             move, turn, size = decompose(product(now))
             poses[k] = [*move, *turn, *size]
         # The same turn as a quaternion and as its negative: the nearer one, so that nothing spins the long way.

@@ -38,10 +38,12 @@ class Effects:
     ) -> None:
         self.package, self.path, self.by_id, self.numbers, self.problems = package, path, by_id, numbers, problems
         self.image_elements = [e for library in root.findall("library_images") for e in library.iter("image")]
-        self.image_numbers = {e.get("id") or e.get("name") or "": k for k, e in enumerate(self.image_elements)}
-        self.image_list = [self._image(e, k) for k, e in enumerate(self.image_elements)]
+        self.image_numbers = {
+            image_element.get("id") or image_element.get("name") or "": k for k, image_element in enumerate(self.image_elements)
+        }
+        self.image_list = [self._image(image_element, k) for k, image_element in enumerate(self.image_elements)]
         self.material_elements = [e for library in root.findall("library_materials") for e in library.findall("material")]
-        self.material_numbers = {e.get("id") or "": k for k, e in enumerate(self.material_elements)}
+        self.material_numbers = {material_element.get("id") or "": k for k, material_element in enumerate(self.material_elements)}
         self.uv_sets: dict[tuple[int, str], int] = {}
         #: Materials that some instance has, whose UV sets are what it binds.
         self.used: set[int] = set()
@@ -54,7 +56,7 @@ class Effects:
         return ((i.found_at, "image") for i in dict.fromkeys(self.image_list) if i.found_at)
 
     def materials(self) -> tuple[Material, ...]:
-        defined = [self._material(e, k) for k, e in enumerate(self.material_elements)]
+        defined = [self._material(material_element, k) for k, material_element in enumerate(self.material_elements)]
         # A symbol that nothing binds is a name all the same, as the material it was meant for.
         lost = [Material(f"material:{len(defined) + k}", name, defined=False) for k, name in enumerate(self.undefined)]
         return (*defined, *lost)
@@ -77,7 +79,7 @@ class Effects:
                 self.uv_sets[number, b.get("semantic") or ""] = (
                     int(text) if text.isascii() and text.isdigit() and len(text) < 4 else 0
                 )
-        return tuple(self._bound(s, bound) for s in symbols)
+        return tuple(self._bound(symbol, bound) for symbol in symbols)
 
     def _bound(self, symbol: str, bound: dict[str, int]) -> int:
         if not symbol:
@@ -144,7 +146,7 @@ class Effects:
         ]
         r, g, b, _ = colours["diffuse"] or (1.0, 1.0, 1.0, 1.0)
         # A texture takes the place of the colour, so what it is multiplied by is white.
-        dark = (1.0, 1.0, 1.0, 1.0) if any(t.role == "emissive" for t in inputs) else (0.0, 0.0, 0.0, 1.0)
+        dark = (1.0, 1.0, 1.0, 1.0) if any(texture.role == "emissive" for texture in inputs) else (0.0, 0.0, 0.0, 1.0)
         emission = colours["emission"] or dark
         return Material(
             f"material:{number}",

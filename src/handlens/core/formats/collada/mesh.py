@@ -159,17 +159,27 @@ class _Reader:
         for element in self.mesh:
             if element.tag in _FACES or element.tag in _LINES:
                 self.primitive(element)
-        p = self.pieces
-        corners = _joined(p.corners)
+        pieces = self.pieces
+        corners = _joined(pieces.corners)
         layers: dict[tuple[str, int], Layer] = {}
         for key, stack in self.stacks.items():
             values = [self.sources.floats(url, _LEAST[key[0]]) for url in stack]
-            index = _joined([np.full(len(c), -1) if i is None else i for c, i in zip(p.corners, self.filled(key), strict=True)])
+            index = _joined(
+                [np.full(len(corner), -1) if i is None else i for corner, i in zip(pieces.corners, self.filled(key), strict=True)]
+            )
             width = min(v.shape[1] for v in values)
             layers[key] = Layer(frozen(np.concatenate([v[:, :width] for v in values])), frozen(index.astype(np.int32)))
-        lines = np.concatenate(p.lines).astype(np.int32) if p.lines else np.zeros((0, 2), np.int32)
+        lines = np.concatenate(pieces.lines).astype(np.int32) if pieces.lines else np.zeros((0, 2), np.int32)
         return Geometry(
-            name, self.positions, corners, _joined(p.counts), _joined(p.slots), tuple(self.symbols), layers, lines, self.bridged
+            name,
+            self.positions,
+            corners,
+            _joined(pieces.counts),
+            _joined(pieces.slots),
+            tuple(self.symbols),
+            layers,
+            lines,
+            self.bridged,
         )
 
     def filled(self, key: tuple[str, int]) -> list[Array | None]:
@@ -281,7 +291,7 @@ class _Reader:
                         outline = bridge(outline, inner, self.positions[outline[:, vertex]], self.positions[inner[:, vertex]])
                         self.bridged += 1
                 rows.append(outline)
-        return _stacked(rows, stride), np.array([len(r) for r in rows], np.int64)
+        return _stacked(rows, stride), np.array([len(row) for row in rows], np.int64)
 
     def _table(self, element: Element | None, stride: int) -> Array:
         values = self.numbers.integers(element)

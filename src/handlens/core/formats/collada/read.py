@@ -93,7 +93,7 @@ class _Reader:
         skins = self.skins()
         clips = read_clips(self.root, self.by_id, self.drafts, self.numbers, self.problems)
         driven = {channel.node for clip in clips for channel in clip.channels}
-        nodes = tuple(self.finished(i, d, i in driven) for i, d in enumerate(self.drafts))
+        nodes = tuple(self.finished(i, draft, i in driven) for i, draft in enumerate(self.drafts))
         self.counted_problems()
         return Scene(
             format="dae",
@@ -118,7 +118,7 @@ class _Reader:
             self.problems.append(Problem("decimal-comma", text))
         if self.splines:
             self.problems.append(Problem("free-form", f"{plural(self.splines, 'spline')} counted but not turned into lines."))
-        bridged = sum(g.bridged for g in self.geometries.values())
+        bridged = sum(geometry.bridged for geometry in self.geometries.values())
         if bridged:
             self.problems.append(
                 Problem(
@@ -224,7 +224,7 @@ class _Reader:
         holder.mesh = self.mesh_numbers[mesh_key]
         if rig and rig.joints:
             roots = [unquote((e.text or "").strip().lstrip("#")) for e in instance.findall("skeleton")]
-            self.rigs.append((next(i for i, d in enumerate(self.drafts) if d is holder), rig, roots))
+            self.rigs.append((next(i for i, draft in enumerate(self.drafts) if draft is holder), rig, roots))
 
     def geometry_of(self, url: str) -> Geometry | None:
         found = self.target(url, "geometry")
@@ -238,7 +238,7 @@ class _Reader:
         out: list[Skin] = []
         known: dict[object, int] = {}
         for holder, rig, roots in self.rigs:
-            starts = [by_id[r] for r in roots if r in by_id] or list(range(len(self.drafts)))
+            starts = [by_id[root] for root in roots if root in by_id] or list(range(len(self.drafts)))
             by_sid: dict[str, int] = {}
             for start in starts:
                 for i in self.below(start):

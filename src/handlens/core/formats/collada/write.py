@@ -74,15 +74,15 @@ class _Writer:
         return element
 
     def files(self) -> dict[str, bytes]:
-        s = self.scene
+        scene = self.scene
         asset = self.add(self.root, "asset")
         self.add(self.add(asset, "contributor"), "authoring_tool", "Hand Lens")
         for tag in ("created", "modified"):
             self.add(asset, tag, "2000-01-01T00:00:00Z")
-        if s.unit_metres is not None:
-            self.add(asset, "unit", meter=repr(s.unit_metres), name="unit")
-        if s.up_axis is not None:
-            self.add(asset, "up_axis", f"{s.up_axis}_UP")
+        if scene.unit_metres is not None:
+            self.add(asset, "unit", meter=repr(scene.unit_metres), name="unit")
+        if scene.up_axis is not None:
+            self.add(asset, "up_axis", f"{scene.up_axis}_UP")
         self.cameras()
         self.lights()
         self.images()
@@ -95,7 +95,7 @@ class _Writer:
             self.root.remove(element)
         text = etree.tostring(self.root, encoding="utf-8", xml_declaration=True)
         out = {f"{self.stem}.dae": text}
-        for image in s.images:
+        for image in scene.images:
             data = image.bytes()
             if data is not None:
                 out[image.reference] = data
@@ -155,15 +155,15 @@ class _Writer:
 
     def effect(self, owner: Element, material: Material) -> None:
         profile = self.add(owner, "profile_COMMON")
-        inputs = {t.role: t for t in material.inputs if t.image is not None}
-        for role, t in inputs.items():
+        inputs = {texture.role: texture for texture in material.inputs if texture.image is not None}
+        for role, texture in inputs.items():
             surface = self.add(self.add(profile, "newparam", sid=f"{role}-surface"), "surface", type="2D")
-            self.add(surface, "init_from", f"image-{t.image}")
+            self.add(surface, "init_from", f"image-{texture.image}")
             sampler = self.add(self.add(profile, "newparam", sid=f"{role}-sampler"), "sampler2D")
             self.add(sampler, "source", f"{role}-surface")
             for key, tag in (("wrapS", "wrap_s"), ("wrapT", "wrap_t")):
-                if t.sampler.get(key) in _WRAPS:
-                    self.add(sampler, tag, _WRAPS[t.sampler[key]])
+                if texture.sampler.get(key) in _WRAPS:
+                    self.add(sampler, tag, _WRAPS[texture.sampler[key]])
         technique = self.add(profile, "technique", sid="common")
         kept = material.source.get("values")
         kept = dict(kept) if isinstance(kept, Mapping) else {}
@@ -226,7 +226,7 @@ class _Writer:
         if mesh.normals is not None:
             layers.append(("NORMAL", 0, mesh.normals, "XYZ"))
         layers += [("TEXCOORD", k, uv, "ST") for k, uv in enumerate(mesh.uvs)]
-        layers += [("COLOR", k, c, "RGBA"[: c.values.shape[1]]) for k, c in enumerate(mesh.colours)]
+        layers += [("COLOR", k, colour, "RGBA"[: colour.values.shape[1]]) for k, colour in enumerate(mesh.colours)]
         for semantic, k, layer, params in layers:
             values = layer.values
             self.source(body, f"{key}-{semantic}-{k}", values, params)
@@ -339,11 +339,11 @@ class _Writer:
         scene = self.add(library, "visual_scene", id="scene")
         joints = {j for skin in self.scene.skins for j in skin.joints}
         # Deep chains are walked with a list of what is open, not by calling.
-        stack = [(r, scene) for r in reversed(self.scene.roots)]
+        stack = [(root, scene) for root in reversed(self.scene.roots)]
         while stack:
             i, owner = stack.pop()
             element = self.node(i, owner, i in joints)
-            stack.extend((c, element) for c in reversed(self.scene.nodes[i].children))
+            stack.extend((child, element) for child in reversed(self.scene.nodes[i].children))
         self.add(self.add(self.root, "scene"), "instance_visual_scene", url="#scene")
 
     def node(self, i: int, owner: Element, joint: bool) -> Element:
@@ -377,12 +377,12 @@ class _Writer:
                 self.add(owner, "skeleton", f"#node-{self._top(j)}")
         else:
             owner = self.add(element, "instance_geometry", url=f"#mesh-{n.mesh}")
-        used = sorted({m for m in mesh.slot_materials if m >= 0})
+        used = sorted({slot_material for slot_material in mesh.slot_materials if slot_material >= 0})
         if used:
             common = self.add(self.add(owner, "bind_material"), "technique_common")
             for m in (k for k in used if self.scene.materials[k].defined):
                 bound = self.add(common, "instance_material", symbol=f"slot-{m}", target=f"#material-{m}")
-                for uv in sorted({t.uv_set for t in self.scene.materials[m].inputs}):
+                for uv in sorted({texture.uv_set for texture in self.scene.materials[m].inputs}):
                     self.add(bound, "bind_vertex_input", semantic=f"UV{uv}", input_semantic="TEXCOORD", input_set=uv)
 
     def _top(self, node: int) -> int:

@@ -56,7 +56,7 @@ def accepted(scene: Scene, kinds: Collection[str]) -> Scene:
 
 def _others(scene: Scene, kinds: Collection[str]) -> list[int]:
     """Images that materials use and that are of none of some media types."""
-    used = sorted({t.image for material in scene.materials for t in material.inputs if t.image is not None})
+    used = sorted({texture.image for material in scene.materials for texture in material.inputs if texture.image is not None})
     return [k for k in used if (data := scene.images[k].bytes()) is not None and media_type(data) not in kinds]
 
 

@@ -15,7 +15,7 @@ def drawn_set(scene: Scene, mesh: Mesh) -> int:
     votes: dict[int, int] = {}
     for count, material in zip(faces, mesh.slot_materials, strict=False):
         inputs = scene.materials[material].inputs if 0 <= material < len(scene.materials) else ()
-        named = next((t.uv_set for t in inputs if t.role == "base-colour" and t.image is not None), None)
+        named = next((texture.uv_set for texture in inputs if texture.role == "base-colour" and texture.image is not None), None)
         if named is not None and named < len(mesh.uvs):
             votes[named] = votes.get(named, 0) + int(count)
     return max(votes, key=lambda k: (votes[k], -k), default=0)
@@ -37,5 +37,9 @@ def on_another_uv_set(scene: Scene) -> int:
         k = drawn_set(scene, mesh)
         for material in mesh.slot_materials:
             inputs = scene.materials[material].inputs if 0 <= material < len(scene.materials) else ()
-            found |= {(material, n) for n, t in enumerate(inputs) if t.image is not None and t.uv_set != k and len(mesh.uvs) > 1}
+            found |= {
+                (material, n)
+                for n, texture in enumerate(inputs)
+                if texture.image is not None and texture.uv_set != k and len(mesh.uvs) > 1
+            }
     return len(found)

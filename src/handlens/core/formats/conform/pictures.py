@@ -25,7 +25,7 @@ def _kinds(scene: Scene, target: Target) -> Collection[str] | None:
 
 def used_images(scene: Scene) -> set[int]:
     """Numbers of the images that some material uses."""
-    return {t.image for material in scene.materials for t in material.inputs if t.image is not None}
+    return {texture.image for material in scene.materials for texture in material.inputs if texture.image is not None}
 
 
 def only_images(scene: Scene, images: Collection[int]) -> Scene:
@@ -36,9 +36,9 @@ def only_images(scene: Scene, images: Collection[int]) -> Scene:
         replace(
             material,
             inputs=tuple(
-                replace(t, image=None if t.image is None else number[t.image])
-                for t in material.inputs
-                if t.image is None or t.image in number
+                replace(texture, image=None if texture.image is None else number[texture.image])
+                for texture in material.inputs
+                if texture.image is None or texture.image in number
             ),
         )
         for material in scene.materials
@@ -66,13 +66,13 @@ def _tell_unused(scene: Scene, target: Target) -> list[ExportLoss]:
 def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images") or not target.lacks("empty inputs"):
         return []
-    n = sum(t.image is None for material in scene.materials for t in material.inputs)
+    n = sum(texture.image is None for material in scene.materials for texture in material.inputs)
     text = f"{plural(n, 'input')} without an image left out."
     return [ExportLoss("Materials", "Empty inputs", text, f"{n:,}", "0")] if n else []
 
 
 def _without_empty(scene: Scene, _: Target) -> Scene:
-    full = lambda m: replace(m, inputs=tuple(t for t in m.inputs if t.image is not None))
+    full = lambda m: replace(m, inputs=tuple(texture for texture in m.inputs if texture.image is not None))
     return scene.with_(materials=tuple(full(material) for material in scene.materials))
 
 

@@ -173,7 +173,7 @@ def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
 
 def _without_empty(scene: Scene, _: Target) -> Scene:
     clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if len(x.times))) for clip in scene.clips)
-    return scene.with_(clips=tuple(c for c in clips if c.channels))
+    return scene.with_(clips=tuple(clip for clip in clips if clip.channels))
 
 
 def _movable(scene: Scene, clip: Clip) -> list[int]:
@@ -185,13 +185,15 @@ def _tell_baked(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("clips") or not target.lacks("channels") or not scene.clips:
         return []
     clips = scene.clips[:1] if target.lacks("further clips") else scene.clips
-    nodes = sum(len(_movable(scene, c)) for c in clips)
+    nodes = sum(len(_movable(scene, clip)) for clip in clips)
     if not nodes and not any(channel.node is None for clip in clips for channel in clip.channels):
         return []
     other = sum(channel.interpolation != "LINEAR" for clip in clips for channel in clip.channels if channel.path in _PATHS)
     text = f"Motion of {plural(nodes, 'node')} is written as whole transforms at every key"
     text += f"; {plural(other, 'channel')} with steps or curves straight between them." if other else "."
-    said = [ExportLoss(_GROUP, "Channels", text, plural(sum(len(c.channels) for c in clips), "channel"), "whole transforms")]
+    said = [
+        ExportLoss(_GROUP, "Channels", text, plural(sum(len(clip.channels) for clip in clips), "channel"), "whole transforms")
+    ]
     idle = sum(channel.node is None for clip in clips for channel in clip.channels)
     if idle:
         text = f"{plural(idle, 'channel')} that drive no node left out."
@@ -209,13 +211,13 @@ def _baked(scene: Scene, target: Target) -> Scene:
             )
             channels += transform_channels(node, times, matrices, still=not target.lacks("still channels"))
         clips.append(replace(clip, channels=tuple(channels)))
-    return scene.with_(clips=tuple(c for c in clips if c.channels))
+    return scene.with_(clips=tuple(clip for clip in clips if clip.channels))
 
 
 def transform_channels(node: int, times: np.ndarray, matrices: np.ndarray, still: bool) -> list[Channel]:
     """Channels of translation, rotation and scale of local matrices (K, 4, 4) at times (K,). still: also those that never change."""
-    rows = [decompose(m) for m in matrices]
-    parts = {p: np.array([r[k] for r in rows], np.float64) for k, p in enumerate(_PATHS)}
+    rows = [decompose(matrix) for matrix in matrices]
+    parts = {p: np.array([row[k] for row in rows], np.float64) for k, p in enumerate(_PATHS)}
     turns = parts["rotation"]
     # The same turn as a quaternion and as its negative: the nearer one, so that nothing spins the long way.
     for k in range(1, len(turns)):

@@ -63,7 +63,7 @@ def _one_set(scene: Scene, target: Target) -> Scene:
         return scene.with_(meshes=tuple(replace(mesh, uvs=()) for mesh in scene.meshes))
     first = drawn_set_first(scene)
     materials = tuple(
-        replace(material, inputs=tuple(replace(t, uv_set=0) for t in material.inputs)) for material in first.materials
+        replace(material, inputs=tuple(replace(texture, uv_set=0) for texture in material.inputs)) for material in first.materials
     )
     return first.with_(meshes=tuple(replace(mesh, uvs=mesh.uvs[:1]) for mesh in first.meshes), materials=materials)
 
@@ -72,10 +72,10 @@ def _named_sets(scene: Scene, target: Target) -> Scene:
     """Formats with one set name none: what says so of a set that there is not is the same as the first."""
     if "UV sets" in target.format.holds:
         return scene
-    if not any(t.uv_set for material in scene.materials for t in material.inputs):
+    if not any(texture.uv_set for material in scene.materials for texture in material.inputs):
         return scene
     materials = tuple(
-        replace(material, inputs=tuple(replace(t, uv_set=0) for t in material.inputs)) for material in scene.materials
+        replace(material, inputs=tuple(replace(texture, uv_set=0) for texture in material.inputs)) for material in scene.materials
     )
     return scene.with_(materials=materials)
 
@@ -83,7 +83,7 @@ def _named_sets(scene: Scene, target: Target) -> Scene:
 def _tell_named_sets(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("UV sets") or target.lacks("images") or max((len(mesh.uvs) for mesh in scene.meshes), default=0) > 1:
         return []
-    n = sum(t.uv_set > 0 for material in scene.materials for t in material.inputs)
+    n = sum(texture.uv_set > 0 for material in scene.materials for texture in material.inputs)
     text = f"{plural(n, 'input')} by a further UV set, which the format does not have, laid on by the first."
     return [ExportLoss("UVs and colours", "Laid on by another set", text, f"{n:,}", "0")] if n else []
 
@@ -103,7 +103,7 @@ def _tell_colours(scene: Scene, target: Target) -> list[ExportLoss]:
         text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be stored."
         said.append(ExportLoss(group, "Further vertex colours", text, f"{sets:,}", "0"))
     if target.lacks("vertex alpha") and any(
-        len(c.values) and c.values.shape[1] > 3 for mesh in scene.meshes for c in mesh.colours[:1]
+        len(colour.values) and colour.values.shape[1] > 3 for mesh in scene.meshes for colour in mesh.colours[:1]
     ):
         said.append(ExportLoss(group, "Alpha of vertex colours", "The alpha of vertex colours is left out.", "4 channels", "3"))
     return said
@@ -113,7 +113,7 @@ def _fewer_colours(scene: Scene, target: Target) -> Scene:
     def change(mesh: Mesh) -> Mesh:
         colours = () if target.lacks("vertex colours") else mesh.colours[:1] if target.lacks("colour sets") else mesh.colours
         if target.lacks("vertex alpha"):
-            colours = tuple(Layer(frozen(c.values[:, :3]), c.index) for c in colours)
+            colours = tuple(Layer(frozen(colour.values[:, :3]), colour.index) for colour in colours)
         return replace(mesh, colours=colours)
 
     return scene.with_(meshes=tuple(change(mesh) if mesh.colours else mesh for mesh in scene.meshes))
@@ -172,7 +172,7 @@ def _tell_gaps(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     n = sum(_gaps(mesh, _layers_of(mesh, target)) for mesh in scene.meshes)
     if target.lacks("parts"):
-        n += sum(len(m.corners) * missing for m, missing in zip(scene.meshes, _absent(scene, target), strict=True))
+        n += sum(len(mesh.corners) * missing for mesh, missing in zip(scene.meshes, _absent(scene, target), strict=True))
     text = f"{plural(n, 'corner has', 'corners have')} no normal, UV or colour where others have one: zero is written, white for a colour."
     return [ExportLoss(_GROUP, "Corners without a value", text, f"{n:,}", "0")] if n else []
 
@@ -198,7 +198,7 @@ def _without_gaps(scene: Scene, target: Target) -> Scene:
     def change(mesh: Mesh) -> Mesh:
         more: dict[str, Any] = {
             "uvs": tuple(filled(layer, 0.0) for layer in mesh.uvs),
-            "colours": tuple(filled(c, 1.0) for c in mesh.colours),
+            "colours": tuple(filled(colour, 1.0) for colour in mesh.colours),
         }
         if mesh.normals is not None:
             more["normals"] = filled(mesh.normals, 0.0)
@@ -223,7 +223,12 @@ def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Array]:
 
 @cached_per_mesh
 def _out_of_row(mesh: Mesh) -> int:
-    return sum(int(g.sum()) for group in (mesh.uvs, mesh.colours) if len(group) > 1 for g in _leading_gaps(mesh, group))
+    return sum(
+        int(leading_gap.sum())
+        for group in (mesh.uvs, mesh.colours)
+        if len(group) > 1
+        for leading_gap in _leading_gaps(mesh, group)
+    )
 
 
 def _tell_in_a_row(scene: Scene, target: Target) -> list[ExportLoss]:
@@ -318,7 +323,7 @@ def _with_flat_normals(scene: Scene, target: Target) -> Scene:
         return scene
     layers = [flat_normals(mesh) if mesh.normals is None else mesh.normals for mesh in scene.meshes]
     return scene.with_(
-        meshes=tuple(replace(m, normals=x if x.values.any() else None) for m, x in zip(scene.meshes, layers, strict=True))
+        meshes=tuple(replace(mesh, normals=x if x.values.any() else None) for mesh, x in zip(scene.meshes, layers, strict=True))
     )
 
 

@@ -24,7 +24,9 @@ def _pictured(scene: Scene) -> dict[int, int]:
     """Image of each material that is a picture."""
     found = {}
     for k, material in enumerate(scene.materials):
-        image = next((t.image for t in material.inputs if t.role == "base-colour" and t.image is not None), None)
+        image = next(
+            (texture.image for texture in material.inputs if texture.role == "base-colour" and texture.image is not None), None
+        )
         if image is not None and scene.images[image].load is not None:
             found[k] = image
     return found
@@ -87,7 +89,7 @@ def _apply(scene: Scene, target: Target) -> Scene:
     for k, material in enumerate(scene.materials):
         if k in pictured:
             drawn[k] = len(made)
-            slot = next(t for t in material.inputs if t.role == "base-colour" and t.image is not None)
+            slot = next(texture for texture in material.inputs if texture.role == "base-colour" and texture.image is not None)
             inputs = (replace(slot, path=("texture2d",), uv_set=0),)
             made.append(
                 replace(material, name=f"image_{pictured[k]}", base_colour=(*material.base_colour[:3], 1.0), inputs=inputs)

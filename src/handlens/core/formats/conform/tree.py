@@ -47,7 +47,8 @@ def only_nodes(scene: Scene, chosen: list[int]) -> Scene:
     """The scene with some nodes alone, all references following; joints and channels of others go, meshes stay."""
     number = {old: new for new, old in enumerate(chosen)}
     nodes = tuple(
-        replace(scene.nodes[i], children=tuple(number[c] for c in scene.nodes[i].children if c in number)) for i in chosen
+        replace(scene.nodes[i], children=tuple(number[child] for child in scene.nodes[i].children if child in number))
+        for i in chosen
     )
     skins = []
     for skin in scene.skins:
@@ -68,7 +69,7 @@ def only_nodes(scene: Scene, chosen: list[int]) -> Scene:
         )
         for clip in scene.clips
     )
-    roots = tuple(number[r] for r in scene.roots if r in number)
+    roots = tuple(number[root] for root in scene.roots if root in number)
     return scene.with_(nodes=nodes, roots=roots, skins=tuple(skins), clips=clips)
 
 

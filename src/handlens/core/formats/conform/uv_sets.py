@@ -30,9 +30,9 @@ def by_first(scene: Scene) -> tuple[Scene, int]:
     count = 0
     changed: list[Material] = []
     for k, material in enumerate(scene.materials):
-        lost = [is_lost(t, sets.get(k)) for t in material.inputs]
+        lost = [is_lost(texture, sets.get(k)) for texture in material.inputs]
         count += sum(lost)
-        inputs = tuple(replace(t, uv_set=0) if bad else t for t, bad in zip(material.inputs, lost, strict=True))
+        inputs = tuple(replace(texture, uv_set=0) if bad else texture for texture, bad in zip(material.inputs, lost, strict=True))
         changed.append(replace(material, inputs=inputs) if any(lost) else material)
     return (scene.with_(materials=tuple(changed)), count) if count else (scene, 0)
 

@@ -28,7 +28,7 @@ def with_levels(
     """Nodes and roots with levels that the extension names put below their node, each in the place that it had; what cannot stand
     there is told as a problem and stays where it is."""
     out = list(nodes)
-    parent = {c: i for i, n in enumerate(nodes) for c in n.children}
+    parent = {child: i for i, n in enumerate(nodes) for child in n.children}
     above = dict(parent)
     claimed = set[int]()
     for i, n in enumerate(nodes):
@@ -55,7 +55,7 @@ def with_levels(
                     out[below] = _as_level(out[below], role, name)
             claimed.add(k)
             out[k] = _seen_from(replace(out[k], extras={**out[k].extras, BY_EXTENSION: True}), n)
-    return tuple(out), tuple(r for r in roots if r not in claimed)
+    return tuple(out), tuple(root for root in roots if root not in claimed)
 
 
 def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[int]]]:
@@ -63,11 +63,12 @@ def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[in
     out, named = list(nodes), dict[int, list[int]]()
     for i, n in enumerate(nodes):
         own = sorted(
-            (c for c in n.children if nodes[c].extras.get(BY_EXTENSION)), key=lambda c: (property_text(nodes[c], ROLE), c)
+            (child for child in n.children if nodes[child].extras.get(BY_EXTENSION)),
+            key=lambda c: (property_text(nodes[c], ROLE), c),
         )
         if own:
             named[i] = own
-            out[i] = replace(n, children=tuple(c for c in n.children if c not in own))
+            out[i] = replace(n, children=tuple(child for child in n.children if child not in own))
     for i, own in named.items():
         for k, c in enumerate(own):
             for below in _branch(out, c) if k < len(_LEVELS) else ():
@@ -100,7 +101,7 @@ def _branch(nodes: Sequence[Node], k: int, without: Collection[int] = ()) -> lis
     """A node and all below it, but for some with what is below them."""
     out = [k]
     for i in out:
-        out.extend(c for c in nodes[i].children if c not in without)
+        out.extend(child for child in nodes[i].children if child not in without)
     return out
 
 

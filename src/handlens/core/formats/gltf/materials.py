@@ -36,8 +36,8 @@ def read_material(doc: Document, number: int, entry: Json, image_count: int, pro
     where = f"materials[{number}]"
     pbr = entry.get("pbrMetallicRoughness")
     holders = [entry, pbr if isinstance(pbr, dict) else {}]
-    for key in ("pbrMetallicRoughness", *(k for o in holders for k in o if k.endswith("Texture"))):
-        found = next((o[key] for o in holders if o.get(key) is not None), None)
+    for key in ("pbrMetallicRoughness", *(k for holder in holders for k in holder if k.endswith("Texture"))):
+        found = next((holder[key] for holder in holders if holder.get(key) is not None), None)
         if found is not None and not isinstance(found, dict):
             problems.append(
                 Problem("broken-reference", f"{where} has a {key} that is no object, so nothing of it is read.", where)

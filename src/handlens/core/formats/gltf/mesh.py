@@ -51,13 +51,13 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
         raise doc.fail(where, "has primitives that are not objects")
     positions = _Stack()
     primitives = [_primitive(doc, p, f"{where}.primitives[{k}]", positions, problems) for k, p in enumerate(raw)]
-    drawn = [p for p in primitives if p is not None]
+    drawn = [primitive for primitive in primitives if primitive is not None]
     stored = positions.joined() if positions.arrays else np.zeros((0, 3), np.float32)
-    faces = [p for p in drawn if p.kind == "faces"]
-    corners = _join([_moved(p.vertices, p.offset).reshape(-1) for p in faces], np.int32)
+    faces = [part for part in drawn if part.kind == "faces"]
+    corners = _join([_moved(face.vertices, face.offset).reshape(-1) for face in faces], np.int32)
     count = len(corners) // 3
     slots, materials = _slots(doc, faces, material_count, where, problems)
-    names = {a for p in drawn for a in p.attributes}
+    names = {a for part in drawn for a in part.attributes}
     layer = lambda name, width: _layer(doc, faces, name, width, where, problems)
     uvs = tuple(layer(f"TEXCOORD_{k}", 2) for k in range(_run(names, "TEXCOORD_")))
     colours = tuple(layer(f"COLOR_{k}", None) for k in range(_run(names, "COLOR_")))
@@ -73,8 +73,8 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
         normals=layer("NORMAL", 3) if "NORMAL" in names else None,
         tangents=layer("TANGENT", 4) if "TANGENT" in names else None,
         colours=colours,
-        lines=frozen(_join([_moved(p.vertices, p.offset) for p in drawn if p.kind == "lines"], np.int32, (0, 2))),
-        points=frozen(_join([_moved(p.vertices, p.offset) for p in drawn if p.kind == "points"], np.int32)),
+        lines=frozen(_join([_moved(part.vertices, part.offset) for part in drawn if part.kind == "lines"], np.int32, (0, 2))),
+        points=frozen(_join([_moved(part.vertices, part.offset) for part in drawn if part.kind == "points"], np.int32)),
         weights=_weights(doc, number, drawn, positions, names, where, problems),
         morphs=_morphs(doc, entry, drawn, faces, positions, where, problems),
         morph_weights=tuple(float(w) for w in entry.get("weights", []) if isinstance(w, (int, float))),
@@ -106,7 +106,7 @@ def _shared(doc: Document, primitives: list[dict[str, Any]], positions: _Stack, 
     Packed geometry has its data beside its accessors, so there the same ones may mean something else.
     """
     own = frozen(stored.astype(np.float64))
-    packed = any(isinstance(p.get("extensions"), dict) for p in primitives)
+    packed = any(isinstance(primitive.get("extensions"), dict) for primitive in primitives)
     return own if packed else doc.shared.setdefault(tuple(positions.offsets), own)
 
 
@@ -171,26 +171,26 @@ def _slots(
 ) -> tuple[Array, tuple[int, ...]]:
     """A slot a primitive: each is drawn by itself, whatever its material."""
     materials = []
-    for k, p in enumerate(faces):
-        m = p.entry.get("material", -1)
+    for k, face in enumerate(faces):
+        m = face.entry.get("material", -1)
         if not is_integer(m) or m < -1 or m >= material_count:
             problems.append(
                 Problem("broken-reference", f"{where} uses material {m!r}, which does not exist.", f"{where}.primitives[{k}]")
             )
             m = -1
         materials.append(m)
-    slots = np.repeat(np.arange(len(faces), dtype=np.int32), [len(p.vertices) for p in faces])
+    slots = np.repeat(np.arange(len(faces), dtype=np.int32), [len(face.vertices) for face in faces])
     return slots, tuple(materials)
 
 
 def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None, where: str, problems: list[Problem]) -> Layer:
     stack = _Stack()
     index = []
-    widths = {str(doc.item("accessors", p.attributes[name], where).get("type")) for p in faces if name in p.attributes}
+    widths = {str(doc.item("accessors", face.attributes[name], where).get("type")) for face in faces if name in face.attributes}
     widen = len(widths) > 1  # colours may mix RGB and RGBA
-    for p in faces:
-        corners = p.vertices.reshape(-1)
-        accessor = p.attributes.get(name)
+    for face in faces:
+        corners = face.vertices.reshape(-1)
+        accessor = face.attributes.get(name)
         if accessor is None:
             index.append(np.full(len(corners), -1, np.int32))
             continue
@@ -201,8 +201,8 @@ def _layer(doc: Document, faces: list[_Primitive], name: str, width: int | None,
             values = np.column_stack([values, np.ones(len(values), values.dtype)])
         offset = stack.add(accessor, values.astype(np.float32, copy=False))
         own = _moved(corners, offset)
-        if len(values) < p.count:
-            text = f"{where}: {name} has {len(values):,} values for {p.count:,} vertices."
+        if len(values) < face.count:
+            text = f"{where}: {name} has {len(values):,} values for {face.count:,} vertices."
             problems.append(Problem("count", text, where))
             own = np.where(corners < len(values), own, -1).astype(np.int32)
         index.append(own)
@@ -220,17 +220,17 @@ def _weights(
     total = positions.total
     joints = np.zeros((total, 4 * sets), np.int32)
     weights = np.zeros((total, 4 * sets), np.float32)
-    for p in drawn:
+    for part in drawn:
         for k in range(sets):
-            if f"JOINTS_{k}" not in p.attributes or f"WEIGHTS_{k}" not in p.attributes:
+            if f"JOINTS_{k}" not in part.attributes or f"WEIGHTS_{k}" not in part.attributes:
                 continue
-            j = doc.accessor(p.attributes[f"JOINTS_{k}"], where, 4)
-            w = doc.accessor(p.attributes[f"WEIGHTS_{k}"], where, 4)
-            n = min(len(j), len(w), p.count)
-            if n < p.count:
-                problems.append(Problem("skin", f"{where}: skin weights for {n:,} of {p.count:,} vertices.", where))
-            joints[p.offset : p.offset + n, 4 * k : 4 * k + 4] = j[:n]
-            weights[p.offset : p.offset + n, 4 * k : 4 * k + 4] = w[:n]
+            j = doc.accessor(part.attributes[f"JOINTS_{k}"], where, 4)
+            w = doc.accessor(part.attributes[f"WEIGHTS_{k}"], where, 4)
+            n = min(len(j), len(w), part.count)
+            if n < part.count:
+                problems.append(Problem("skin", f"{where}: skin weights for {n:,} of {part.count:,} vertices.", where))
+            joints[part.offset : part.offset + n, 4 * k : 4 * k + 4] = j[:n]
+            weights[part.offset : part.offset + n, 4 * k : 4 * k + 4] = w[:n]
     used = weights != 0
     have = doc.joint_counts.get(number)
     idle = int(joints[~used].max(initial=0))
@@ -250,8 +250,8 @@ def _morphs(
     where: str,
     problems: list[Problem],
 ) -> tuple[Morph, ...]:
-    targets = [p.entry.get("targets", []) for p in drawn]
-    count = max((len(t) for t in targets if isinstance(t, list)), default=0)
+    targets = [part.entry.get("targets", []) for part in drawn]
+    count = max((len(target) for target in targets if isinstance(target, list)), default=0)
     extras = entry.get("extras")
     names = extras.get("targetNames", []) if isinstance(extras, dict) else []
     # Targets over the same accessors share their arrays: a file may name one of them thousands of times.
@@ -259,18 +259,21 @@ def _morphs(
     turns: dict[str, Array | None] = {}
     out = []
     for k in range(count):
-        entries = [t[k] if isinstance(t, list) and k < len(t) and isinstance(t[k], dict) else {} for t in targets]
-        move, turn = (repr([t.get(name) for t in entries]) for name in ("POSITION", "NORMAL"))
+        entries = [
+            target[k] if isinstance(target, list) and k < len(target) and isinstance(target[k], dict) else {}
+            for target in targets
+        ]
+        move, turn = (repr([entry.get(name) for entry in entries]) for name in ("POSITION", "NORMAL"))
         if move not in moves:
             moved = np.zeros((positions.total, 3))
-            for p, t in zip(drawn, entries, strict=True):
+            for part, t in zip(drawn, entries, strict=True):
                 if t.get("POSITION") is None:
                     continue
                 delta = doc.accessor(doc.integer(t, "POSITION", f"{where}.targets"), f"{where}.targets", 3)
-                n = min(len(delta), p.count)
-                if n < p.count:
-                    problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {p.count:,} vertices.", where))
-                moved[p.offset : p.offset + n] = delta[:n]
+                n = min(len(delta), part.count)
+                if n < part.count:
+                    problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {part.count:,} vertices.", where))
+                moved[part.offset : part.offset + n] = delta[:n]
             moves[move] = frozen(moved)
         if turn not in turns:
             turns[turn] = _morph_normals(doc, faces, k, where)
@@ -282,12 +285,12 @@ def _morphs(
 def _morph_normals(doc: Document, faces: list[_Primitive], k: int, where: str) -> Array | None:
     """Offsets laid out as the normal layer's values are; None where no primitive has them."""
     stack, any_found = _Stack(), False
-    for p in faces:
-        base = p.attributes.get("NORMAL")
+    for face in faces:
+        base = face.attributes.get("NORMAL")
         if base is None or base in stack.offsets:
             continue
         count = doc.integer(doc.item("accessors", base, where), "count", f"accessors[{base}]")
-        target = (p.entry.get("targets") or [])[k : k + 1]
+        target = (face.entry.get("targets") or [])[k : k + 1]
         own = target[0] if target and isinstance(target[0], dict) else {}
         delta = np.zeros((count, 3), np.float32)
         if own.get("NORMAL") is not None:

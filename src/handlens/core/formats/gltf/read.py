@@ -73,7 +73,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
     for i, entry in enumerate(raw):
         where = f"nodes[{i}]"
         children = entry.get("children", [])
-        if not isinstance(children, list) or not all(is_integer(c) for c in children):
+        if not isinstance(children, list) or not all(is_integer(child) for child in children):
             raise doc.fail(where, "has children that are not numbers")
         kept = []
         for child in children:
@@ -121,7 +121,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
 
 def _refuse_cycles(doc: Document, nodes: list[Node]) -> None:
     """§3.5.2: the hierarchy is a set of strict trees. With one parent a node, a cycle is whatever no root reaches."""
-    children = {c for n in nodes for c in n.children}
+    children = {child for n in nodes for child in n.children}
     reached: set[int] = set()
     stack = [i for i in range(len(nodes)) if i not in children]
     while stack:
@@ -143,14 +143,14 @@ def _roots(doc: Document, nodes: tuple[Node, ...], problems: list[Problem]) -> t
             roots = scenes[chosen].get("nodes", [])
             if not isinstance(roots, list):
                 raise doc.fail(f"scenes[{chosen}]", "has nodes that are not a list")
-            good = [r for r in roots if is_integer(r) and 0 <= r < len(nodes)]
+            good = [root for root in roots if is_integer(root) and 0 <= root < len(nodes)]
             if len(good) < len(roots):
                 problems.append(
                     Problem("broken-reference", f"Scene {chosen} names nodes that do not exist.", f"scenes[{chosen}]")
                 )
             return tuple(dict.fromkeys(good))
         problems.append(Problem("broken-reference", f"The default scene {chosen} does not exist; all nodes are taken.", "scene"))
-    children = {c for n in nodes for c in n.children}
+    children = {child for n in nodes for child in n.children}
     return tuple(i for i in range(len(nodes)) if i not in children)
 
 

@@ -159,14 +159,14 @@ class _Writer:
         """Sets of four influences, in the order they came (§3.7.3.3)."""
         if mesh.weights is None:
             return {}
-        w = mesh.weights
-        counts = np.diff(w.starts)
+        weights = mesh.weights
+        counts = np.diff(weights.starts)
         sets = max(1, -(-int(counts.max(initial=0)) // 4))
         joints = np.zeros((len(counts), 4 * sets), np.uint16)
         values = np.zeros((len(counts), 4 * sets), np.float32)
         owner = np.repeat(np.arange(len(counts)), counts)
-        column = np.arange(len(owner)) - w.starts[:-1][owner]
-        joints[owner, column], values[owner, column] = w.joints, w.weights
+        column = np.arange(len(owner)) - weights.starts[:-1][owner]
+        joints[owner, column], values[owner, column] = weights.joints, weights.weights
         out = {}
         for k in range(sets):
             out[f"JOINTS_{k}"] = self.accessor(joints[vertex, 4 * k : 4 * k + 4], 34962)
@@ -286,32 +286,32 @@ class _Writer:
     # --- file --------------------------------------------------------------------------------
 
     def files(self) -> dict[str, bytes]:
-        s = self.scene
-        materials = [self.material(material) for material in s.materials]
-        for k in range(len(s.images)):
+        scene = self.scene
+        materials = [self.material(material) for material in scene.materials]
+        for k in range(len(scene.images)):
             self.image(k)
-        meshes = [self.mesh(mesh) for mesh in s.meshes]
-        placed, levels = without_levels(s.nodes)
+        meshes = [self.mesh(mesh) for mesh in scene.meshes]
+        placed, levels = without_levels(scene.nodes)
         nodes = [self.node(n, levels.get(i, [])) for i, n in enumerate(placed)]
-        skins = [self.skin(x) for x in s.skins]
-        clips = [self.clip(x) for x in s.clips]
-        asset = s.extras.get("asset")
+        skins = [self.skin(x) for x in scene.skins]
+        clips = [self.clip(x) for x in scene.clips]
+        asset = scene.extras.get("asset")
         asset = dict(asset) if isinstance(asset, dict) else {}
         tree: dict[str, Any] = {
             "asset": {**asset, "version": "2.0", "generator": "Hand Lens"},
             "scene": 0,
-            "scenes": [{"nodes": list(s.roots)}],
+            "scenes": [{"nodes": list(scene.roots)}],
         }
-        if not s.roots:
+        if not scene.roots:
             del tree["scene"], tree["scenes"]
-        old = s.extras.get("extensions")
+        old = scene.extras.get("extensions")
         extensions = {k: v for k, v in old.items() if k != "KHR_lights_punctual"} if isinstance(old, dict) else {}
-        if s.lights:
-            extensions["KHR_lights_punctual"] = {"lights": [_called(x) for x in s.lights]}
+        if scene.lights:
+            extensions["KHR_lights_punctual"] = {"lights": [_called(x) for x in scene.lights]}
         if extensions:
             tree["extensions"] = extensions
-        if "extras" in s.extras:
-            tree["extras"] = s.extras["extras"]
+        if "extras" in scene.extras:
+            tree["extras"] = scene.extras["extras"]
         lists = {
             "nodes": nodes,
             "meshes": meshes,
@@ -321,7 +321,7 @@ class _Writer:
             "samplers": self.samplers,
             "skins": skins,
             "animations": clips,
-            "cameras": [_called(camera) for camera in s.cameras],
+            "cameras": [_called(camera) for camera in scene.cameras],
             "accessors": self.accessors,
             "bufferViews": self.views,
         }
@@ -330,8 +330,8 @@ class _Writer:
         if used:
             tree["extensionsUsed"] = used
         # Without a picture of a plain kind beside it, a texture cannot be drawn without its extension.
-        textures = {e for t in self.textures for e in t.get("extensions", {})}
-        required = [e for e in s.extras.get("extensionsRequired", []) if e in used and e != "KHR_mesh_quantization"]
+        textures = {e for texture in self.textures for e in texture.get("extensions", {})}
+        required = [e for e in scene.extras.get("extensionsRequired", []) if e in used and e != "KHR_mesh_quantization"]
         required += sorted(textures - set(required))
         if required:
             tree["extensionsRequired"] = required

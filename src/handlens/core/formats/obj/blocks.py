@@ -100,13 +100,16 @@ def _token_end(text: bytes, at: int) -> int:
 
 def _joined(pieces: list[Corners]) -> Corners:
     def column(name: str) -> Array | None:
-        columns = [getattr(p, name) for p in pieces]
-        if all(c is None or not (c >= 0).any() for c in columns):
+        columns = [getattr(piece, name) for piece in pieces]
+        if all(column is None or not (column >= 0).any() for column in columns):
             return None
-        filled = [np.full(len(p.vertices), -1, np.int32) if c is None else c for p, c in zip(pieces, columns, strict=True)]
+        filled = [
+            np.full(len(piece.vertices), -1, np.int32) if column is None else column
+            for piece, column in zip(pieces, columns, strict=True)
+        ]
         return filled[0] if len(filled) == 1 else np.concatenate(filled)
 
-    vertices, counts = [p.vertices for p in pieces], [p.counts for p in pieces]
+    vertices, counts = [piece.vertices for piece in pieces], [piece.counts for piece in pieces]
     one = len(pieces) == 1
     return Corners(
         vertices[0] if one else np.concatenate(vertices),

@@ -148,7 +148,7 @@ class Libraries:
         return self._images[key]
 
     def materials(self) -> tuple[Material, ...]:
-        return tuple(self._material(i, d) for i, d in enumerate(self.drafts))
+        return tuple(self._material(i, draft) for i, draft in enumerate(self.drafts))
 
     def images(self) -> tuple[Image, ...]:
         """The images of all materials. Call after materials(), which looks them up."""

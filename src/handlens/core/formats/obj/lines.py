@@ -85,7 +85,7 @@ class LineParser:
                 for column, value in zip(columns, self._corner(token, run.first + k), strict=True):
                     column.append(value)
         corner_counts = np.array(counts, np.int64)
-        v, t, n = (np.array(c, np.int64) for c in columns)
+        v, t, n = (np.array(column, np.int64) for column in columns)
         faces = run.keyword == "f"  # texture coordinates of lines are not kept
         return Corners(
             self._resolved(v, "v", corner_counts, run.first, totals),
@@ -113,7 +113,7 @@ class LineParser:
     def _corner(self, token: bytes, line: int) -> tuple[int, int, int]:
         pieces = token.split(b"/")
         try:
-            values = [int(p) if p else 0 for p in pieces]
+            values = [int(piece) if piece else 0 for piece in pieces]
         except ValueError:
             self.refuse(line, f"has {token.decode('latin-1')!r} where a corner belongs")
         if len(pieces) > 3:

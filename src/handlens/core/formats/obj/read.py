@@ -288,9 +288,11 @@ def _mesh(number: int, item: _Object, positions: Array, uv: Array, normals: Arra
 
 
 def _layers(corners: list[Array], pieces: list[Array | None], values: Array) -> tuple[Layer, ...]:
-    if all(p is None for p in pieces):
+    if all(piece is None for piece in pieces):
         return ()
-    filled = [np.full(len(c), -1, np.int32) if p is None else p for c, p in zip(corners, pieces, strict=True)]
+    filled = [
+        np.full(len(corner), -1, np.int32) if piece is None else piece for corner, piece in zip(corners, pieces, strict=True)
+    ]
     index = _cat(filled, np.int32)
     if (index < 0).all():
         return ()
@@ -322,19 +324,22 @@ def _stack(pieces: list[Array], width: int) -> Array:
     """Rows of differing widths as one (N, width) float64 array; missing columns are 0, missing colours NaN."""
     if not pieces:
         return np.zeros((0, width))
-    if all(p.shape[1] == width for p in pieces):
+    if all(piece.shape[1] == width for piece in pieces):
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
-    out = np.full((sum(len(p) for p in pieces), width), np.nan if width > 3 else 0.0)
+    out = np.full((sum(len(piece) for piece in pieces), width), np.nan if width > 3 else 0.0)
     at = 0
-    for p in pieces:
-        n = len(p)
-        if p.shape[1] >= 7 and width > 3:
-            out[at : at + n, :3], out[at : at + n, 3:6] = p[:, :3], np.where(np.isnan(p[:, 6:7]), p[:, 3:6], p[:, 4:7])
-        elif p.shape[1] == 4 and width > 3:
-            out[at : at + n, :3] = p[:, :3]
+    for piece in pieces:
+        n = len(piece)
+        if piece.shape[1] >= 7 and width > 3:
+            out[at : at + n, :3], out[at : at + n, 3:6] = (
+                piece[:, :3],
+                np.where(np.isnan(piece[:, 6:7]), piece[:, 3:6], piece[:, 4:7]),
+            )
+        elif piece.shape[1] == 4 and width > 3:
+            out[at : at + n, :3] = piece[:, :3]
         else:
-            k = min(p.shape[1], width)
-            out[at : at + n, :k] = p[:, :k]
+            k = min(piece.shape[1], width)
+            out[at : at + n, :k] = piece[:, :k]
         at += n
     return out
 

@@ -131,7 +131,7 @@ def _library(scene: Scene) -> bytes:
     for material in scene.materials:
         if not material.defined:
             continue
-        lit = any(t.role == "emissive" for t in material.inputs)
+        lit = any(texture.role == "emissive" for texture in material.inputs)
         out += ["", f"newmtl {material.name}", "Kd " + " ".join(map(repr, map(float, material.base_colour[:3])))]
         if any(material.emissive) or lit:
             # Without it a picture alone would switch the glow on.
@@ -139,7 +139,7 @@ def _library(scene: Scene) -> bytes:
         values = (("d", material.base_colour[3], 1.0), ("Pr", material.roughness, None), ("Pm", material.metallic, None))
         out += [f"{keyword} {float(v)!r}" for keyword, v, unsaid in values if v is not None and v != unsaid]
         out += material.source.get("statements", [])
-        out += [_map(scene, t) for t in material.inputs if t.image is not None]
+        out += [_map(scene, texture) for texture in material.inputs if texture.image is not None]
     return ("\n".join(out) + "\n").encode("utf-8")
 
 

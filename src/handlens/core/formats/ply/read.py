@@ -129,7 +129,7 @@ def _header(data: bytes, label: str) -> tuple[str, list[_Element], list[str], in
                 continue
     if kind not in ("ascii", "binary_little_endian", "binary_big_endian"):
         raise InputError(f"{label} states the format {kind or 'none'!r}, which is none of PLY's three; export it again.")
-    return kind, elements, [t for t in textures if t], end.end()
+    return kind, elements, [texture for texture in textures if texture], end.end()
 
 
 class _Body:
@@ -311,7 +311,7 @@ def _scene(
 ) -> Scene:
     vertex = tables.get("vertex")
     if vertex is None or not all(a in vertex.scalars for a in "xyz"):
-        count = next((e.count for e in elements if e.name == "vertex"), 0)
+        count = next((element.count for element in elements if element.name == "vertex"), 0)
         if vertex is None or count:
             raise InputError(f"{label} has no vertex positions (x, y and z), so there is nothing to read; export it again.")
         vertex = _Columns({a: np.zeros(0) for a in "xyz"}, {})
@@ -377,7 +377,7 @@ def _colours(table: _Columns, elements: list[_Element], name: str) -> F32 | None
     """(N, 3 or 4) float32 colours from 0 to 1; whole numbers count to the largest of their type."""
     if not all(c in table.scalars for c in ("red", "green", "blue")):
         return None
-    kinds = {p.name: p.kind for e in elements if e.name == name for p in e.properties}
+    kinds = {p.name: p.kind for element in elements if element.name == name for p in element.properties}
     out = []
     for c in ("red", "green", "blue", "alpha"):
         if c in table.scalars:

@@ -109,7 +109,7 @@ def _facet_lines(body: bytes, first_line: int, label: str) -> Array:
         if words[0] in (b"facet", b"vertex"):
             tokens = words[2:] if words[0] == b"facet" else words[1:]
             try:
-                values = [float(w) for w in tokens]
+                values = [float(token) for token in tokens]
             except ValueError:
                 raise refuse(k, f"has {decode(line.strip()[:40])!r} where three numbers belong") from None
             if len(values) != 3:

@@ -98,7 +98,7 @@ class _Reader:
         return Scene(
             format="3mf",
             nodes=tuple(self.nodes),
-            roots=tuple(r for r in roots if r is not None),
+            roots=tuple(root for root in roots if root is not None),
             meshes=tuple(self.meshes),
             materials=tuple(self.materials),
             images=tuple(self.images),
@@ -208,7 +208,7 @@ class _Reader:
             f"node:{number}",
             name,
             matrix=frozen(matrix) if (matrix != np.eye(4)).any() else None,
-            children=tuple(c for c in children if c is not None),
+            children=tuple(child for child in children if child is not None),
             mesh=self.mesh_numbers.get(key),
         )
         return number
@@ -258,10 +258,10 @@ class _Reader:
         children = owner.findall(tag)
         try:
             return np.array(
-                [[kind(c.get(k)) for k in keys] for c in children], np.float64 if kind is float else np.int64
+                [[kind(child.get(k)) for k in keys] for child in children], np.float64 if kind is float else np.int64
             ).reshape(-1, len(keys))
         except (TypeError, ValueError, OverflowError):
-            bad = next(c for c in children if not all(_reads(kind, c.get(k)) for k in keys))
+            bad = next(child for child in children if not all(_reads(kind, child.get(k)) for k in keys))
             self.numbers.fail(bad, f"does not have a number in each of {', '.join(keys)}")
 
     def properties(self, triangles: Element | None, owner: Element, count: int) -> tuple[list[str], Array]:

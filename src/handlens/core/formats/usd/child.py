@@ -81,7 +81,7 @@ class _Reader:
     def answer(self) -> bytes:
         root = self.stage.GetPseudoRoot()
         tops = [p for top in self._children(root) for p in (self._children(top) if self._wraps(top) else [top])]
-        roots = [n for p in tops if (n := self.node(p, np.eye(4))) is not None]
+        roots = [n for top in tops if (n := self.node(top, np.eye(4))) is not None]
         for skeleton in self.waiting:
             if not self.rigs.own_nodes(UsdSkel.Skeleton(skeleton), self.paths, self.worlds):
                 roots += [n for n in [self.node(skeleton, np.eye(4), known=False)] if n is not None]
@@ -226,7 +226,11 @@ class _Reader:
         ]
         binding = UsdShade.MaterialBindingAPI(source).ComputeBoundMaterial()[0]
         key = (
-            (*(f"{s.layer.identifier}{s.path}" for s in specs), str(binding.GetPath()) if binding else "", mesh_name(source))
+            (
+                *(f"{spec.layer.identifier}{spec.path}" for spec in specs),
+                str(binding.GetPath()) if binding else "",
+                mesh_name(source),
+            )
             if specs
             else str(source.GetPath())
         )
@@ -270,7 +274,7 @@ class _Reader:
         if len(times) > MOST_SAMPLES:
             self.gathered.count("moving nodes have more samples than are read.")
             return
-        matrices = np.stack([column(movable.GetLocalTransformation(Usd.TimeCode(t))) for t in times])
+        matrices = np.stack([column(movable.GetLocalTransformation(Usd.TimeCode(time))) for time in times])
         rate = self.stage.GetTimeCodesPerSecond() or 24.0
         self.channels.append(
             {

@@ -57,7 +57,7 @@ class _Growth:
         if layer is None:
             return []
         if prim == "/":
-            roots = [(path, str(p.path)) for p in layer.rootPrims]
+            roots = [(path, str(root_prim.path)) for root_prim in layer.rootPrims]
             return roots + [(sub, "/") for sub in layer.subLayerPaths if sub in self.layers]
         spec = layer.GetPrimAtPath(prim)
         if spec is None:
@@ -78,4 +78,4 @@ class _Growth:
         return out
 
     def _variants(self, path: str, spec: Any) -> list[tuple[str, str]]:
-        return [(path, str(v.primSpec.path)) for s in spec.variantSets for v in s.variants.values()]
+        return [(path, str(v.primSpec.path)) for variant_set in spec.variantSets for v in variant_set.variants.values()]

@@ -86,7 +86,9 @@ class Layers:
         return Path(self.packages.get(str(at), at))
 
     def _folder(self, first: str) -> str:
-        return next((str(Path(p)) for p in Path(first).parents if p.name.endswith(UNPACKED)), os.path.dirname(first))
+        return next(
+            (str(Path(parent)) for parent in Path(first).parents if parent.name.endswith(UNPACKED)), os.path.dirname(first)
+        )
 
     def _may_be_inside(self, asset: str, layer: str) -> bool:
         at = self._place(asset, layer)

@@ -107,34 +107,39 @@ class _Scene:
         return np.frombuffer(self.answer.data, section["kind"], section["count"], self.answer.base + section["at"])
 
     def scene(self) -> Scene:
-        h = self.header
+        header = self.header
         images = self.images()
-        kinds = {"mesh": len(h["meshes"]), "skin": len(h["skins"]), "camera": len(h["cameras"]), "light": len(h["lights"])}
-        driven = {c["node"] for c in h["channels"]}
-        shapes = [self.mesh(k, m) for k, m in enumerate(h["meshes"])]
-        nodes = tuple(self.node(i, e, kinds, i in driven, shapes) for i, e in enumerate(h["nodes"]))
+        kinds = {
+            "mesh": len(header["meshes"]),
+            "skin": len(header["skins"]),
+            "camera": len(header["cameras"]),
+            "light": len(header["lights"]),
+        }
+        driven = {c["node"] for c in header["channels"]}
+        shapes = [self.mesh(k, m) for k, m in enumerate(header["meshes"])]
+        nodes = tuple(self.node(i, e, kinds, i in driven, shapes) for i, e in enumerate(header["nodes"]))
         meshes, nodes = _placed(shapes, nodes)
-        sets = [self.uv_names(m) for m in h["meshes"]]
-        doubled = {k for m in h["meshes"] if m.get("double_sided") for k in m["materials"]}
-        channels = tuple(c for entry in h["channels"] for c in self.channel(entry))
+        sets = [self.uv_names(m) for m in header["meshes"]]
+        doubled = {k for m in header["meshes"] if m.get("double_sided") for k in m["materials"]}
+        channels = tuple(c for entry in header["channels"] for c in self.channel(entry))
         used = [
             n
             for n in self.package.names()
-            if n != self.path and PurePosixPath(n).name in h["layers"] and n.lower().endswith(_LAYERS)
+            if n != self.path and PurePosixPath(n).name in header["layers"] and n.lower().endswith(_LAYERS)
         ]
         return Scene(
             format=format_of(self.data),
             nodes=nodes,
-            roots=tuple(h["roots"]),
+            roots=tuple(header["roots"]),
             meshes=meshes,
-            materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(h["materials"])),
+            materials=tuple(self.material(k, m, sets, k in doubled) for k, m in enumerate(header["materials"])),
             images=images,
-            skins=tuple(self.skin(k, s) for k, s in enumerate(h["skins"])),
-            clips=(Clip("clip:0", str(h["clip"]) or None, channels),) if channels else (),
-            cameras=tuple(Camera(c.pop("name"), c) for c in h["cameras"]),
-            lights=tuple(Light(x.pop("name"), x) for x in h["lights"]),
-            unit_metres=h["unit"] if h["unit"] and h["unit"] > 0 else None,
-            up_axis=h["up"] if h["up"] in ("Y", "Z") else None,
+            skins=tuple(self.skin(k, s) for k, s in enumerate(header["skins"])),
+            clips=(Clip("clip:0", str(header["clip"]) or None, channels),) if channels else (),
+            cameras=tuple(Camera(c.pop("name"), c) for c in header["cameras"]),
+            lights=tuple(Light(x.pop("name"), x) for x in header["lights"]),
+            unit_metres=header["unit"] if header["unit"] and header["unit"] > 0 else None,
+            up_axis=header["up"] if header["up"] in ("Y", "Z") else None,
             problems=tuple(self.problems),
             files=tuple(dict.fromkeys([*((n, "model") for n in used), *self.files])),
             linear=True,
@@ -312,12 +317,12 @@ class _Scene:
         opacity, threshold = one("opacity", 1.0), one("opacityThreshold", 0.0)
         read = [self.input(e, sets) for e in source["inputs"]]
         inputs = tuple(t for t, _ in read)
-        see_through = opacity < 1 or any(t.role == "alpha" for t in inputs)
+        see_through = opacity < 1 or any(texture.role == "alpha" for texture in inputs)
         mode = "mask" if threshold > 0 else "blend" if see_through else "opaque"
         tints = {t.role: tint for t, tint in read}
         r, g, b = tints["base-colour"][:3] if "base-colour" in tints else three("diffuseColor", (0.18, 0.18, 0.18))
         red, green, blue = tints["emissive"][:3] if "emissive" in tints else three("emissiveColor", (0.0, 0.0, 0.0))
-        factors = {t.role: tints[t.role]["rgba".find(t.channel or "a")] for t in inputs}
+        factors = {texture.role: tints[texture.role]["rgba".find(texture.channel or "a")] for texture in inputs}
         return Material(
             f"material:{number}",
             source["name"],

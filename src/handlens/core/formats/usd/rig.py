@@ -82,11 +82,11 @@ class Rigs:
             times = attribute.GetTimeSamples()
             if len(times) < 2 or len(times) > MOST_SAMPLES:
                 continue
-            rows = [attribute.Get(t) for t in times]
-            if any(len(r) != len(joints) for r in rows):
+            rows = [attribute.Get(time) for time in times]
+            if any(len(row) != len(joints) for row in rows):
                 continue
             if path == "rotation":
-                values = np.array([[[*q.GetImaginary(), q.GetReal()] for q in r] for r in rows], np.float64)
+                values = np.array([[[*q.GetImaginary(), q.GetReal()] for q in row] for row in rows], np.float64)
             else:
                 values = np.array(rows, np.float64)
             for k, name in enumerate(joints):

@@ -111,7 +111,7 @@ class _Writer:
 
     def _named(self, materials: tuple[Material, ...]) -> list[tuple[str, Material]]:
         taken: set[str] = set()
-        return [(_identifier(m.name, taken, f"material_{k}"), m) for k, m in enumerate(materials)]
+        return [(_identifier(material.name, taken, f"material_{k}"), material) for k, material in enumerate(materials)]
 
     def called(self, prim: Any, name: str) -> None:
         """A prim's own name where it could not be an identifier, or that it has none."""
@@ -122,12 +122,12 @@ class _Writer:
 
     def layer(self) -> str:
         taken: set[str] = {"Materials", "Shapes"}
-        stack = [(r, self.root, taken) for r in reversed(self.scene.roots)]
+        stack = [(root, self.root, taken) for root in reversed(self.scene.roots)]
         while stack:
             i, owner, names = stack.pop()
             path = self.node(i, owner, names)
             inner: set[str] = {"mesh", "camera", "light"}
-            stack.extend((c, path, inner) for c in reversed(self.scene.nodes[i].children))
+            stack.extend((child, path, inner) for child in reversed(self.scene.nodes[i].children))
         self.skins()
         self.clips()
         text: str = self.stage.GetRootLayer().ExportToString()
@@ -231,8 +231,8 @@ class _Writer:
             self.primvar(primvars, "st" if k == 0 else f"st{k}", types.TexCoord2fArray, Vt.Vec2fArray, uv)
         if mesh.normals is not None:
             self.primvar(primvars, "normals", types.Normal3fArray, Vt.Vec3fArray, mesh.normals)
-        for c in mesh.colours:
-            self.primvar(primvars, "displayColor", types.Color3fArray, Vt.Vec3fArray, c)
+        for colour in mesh.colours:
+            self.primvar(primvars, "displayColor", types.Color3fArray, Vt.Vec3fArray, colour)
         binding = UsdShade.MaterialBindingAPI
         used = [k for k in mesh.slot_materials if k >= 0]
         if used and (len(mesh.slot_materials) == 1 or not len(mesh.slots)):
@@ -286,8 +286,8 @@ class _Writer:
                 surface.CreateInput(key, types.Normal3f if key == "normal" else types.Color3f).Set(Gf.Vec3f(*value))
             elif isinstance(value, int | float):
                 surface.CreateInput(key, types.Int if isinstance(value, int) else types.Float).Set(value)
-        for t in m.inputs:
-            self.texture(path, surface, m, t)
+        for texture in m.inputs:
+            self.texture(path, surface, m, texture)
         return material
 
     def texture(self, path: Any, surface: Any, material: Material, texture_input: TextureInput) -> None:
@@ -381,7 +381,7 @@ class _Writer:
             skeleton = UsdSkel.Skeleton.Define(self.stage, self.root.AppendChild(f"skeleton_{s}"))
             skeleton.CreateJointsAttr(Vt.TokenArray(self._joint_names(skin.joints, above)))
             inverse = skin.inverse_bind if skin.inverse_bind is not None else np.tile(np.eye(4), (len(skin.joints), 1, 1))
-            rows = lambda matrices: Vt.Matrix4dArray([Gf.Matrix4d(m.T.tolist()) for m in matrices])
+            rows = lambda matrices: Vt.Matrix4dArray([Gf.Matrix4d(matrix.T.tolist()) for matrix in matrices])
             with np.errstate(all="ignore"):
                 skeleton.CreateBindTransformsAttr(rows([np.linalg.pinv(m) for m in inverse]))
                 own = [self._joint_local(j, skin.joints, above, world) for j in skin.joints]
@@ -451,8 +451,8 @@ class _Writer:
                 movable.ClearXformOpOrder()
                 op = movable.AddTransformOp(opSuffix="clip")
                 op.Set(Gf.Matrix4d(self.scene.nodes[node].local.T.tolist()))
-                for t, m in zip(times, matrices, strict=True):
-                    op.Set(Gf.Matrix4d(m.T.tolist()), 1000.0 * float(t))
+                for time, matrix in zip(times, matrices, strict=True):
+                    op.Set(Gf.Matrix4d(matrix.T.tolist()), 1000.0 * float(time))
 
 
 def _plain(mesh: Mesh) -> bool:

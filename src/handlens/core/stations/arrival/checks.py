@@ -85,7 +85,9 @@ def broken_references(measures: Measures, sheet: RuleSheet, intent: Intent) -> F
     Measured: every index in the file against the list that it points into.
     Source: glTF 2.0 §3.1: references must be valid indices; elsewhere common practice, no published source.
     """
-    bad = [p for p in measures.problems if p.kind in ("broken-reference", "two-parents", "count", "no-positions")]
+    bad = [
+        problem for problem in measures.problems if problem.kind in ("broken-reference", "two-parents", "count", "no-positions")
+    ]
     if bad:
         title = say("arrival.broken-references", references=len(bad), first=bad[0].text)
         yield Finding(title, value(len(bad), "count"), value(0, "count"), len(bad))
@@ -99,9 +101,11 @@ def not_read(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: counted while reading.
     Source: common practice, no published source.
     """
-    for p in measures.problems:
-        if p.kind in ("free-form", "unknown-statement", "decimal-comma", "thin-face", "not-carried"):
-            yield Finding(say("arrival.not-read", what=p.text), value(p.kind, "text"), value("none", "text"), key=p.kind)
+    for problem in measures.problems:
+        if problem.kind in ("free-form", "unknown-statement", "decimal-comma", "thin-face", "not-carried"):
+            yield Finding(
+                say("arrival.not-read", what=problem.text), value(problem.kind, "text"), value("none", "text"), key=problem.kind
+            )
 
 
 @check("arrival.cameras", title="Cameras came along", result="note", mends=("arrival.remove",), explains={"refused": SELDOM})
@@ -274,7 +278,7 @@ def copies_in_place(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     Measured: equal shape (positions to 1e-5 of the size) and equal world bounds (to 1e-5 of the size).
     Source: common practice, no published source.
     """
-    pairs = [(first, p) for group in _same_shape(measures) for first, twins in _in_one_place(group) for p in twins]
+    pairs = [(first, twin) for group in _same_shape(measures) for first, twins in _in_one_place(group) for twin in twins]
     if not pairs:
         return
     # However many parts a second copy of a whole has, it is one thing to tell, and one to mend.
@@ -373,7 +377,7 @@ def _same_shape(measures: Measures) -> list[list[PartFigures]]:
     for part in measures.parts:
         if measures.meshes[part.mesh].faces and part.bounds_min is not None:
             groups.setdefault(measures.meshes[part.mesh].shape_key or part.mesh, []).append(part)
-    return [g for g in groups.values() if len(g) > 1]
+    return [group for group in groups.values() if len(group) > 1]
 
 
 def _same_bounds(a: PartFigures, b: PartFigures) -> bool:

@@ -44,9 +44,10 @@ def roles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     unsaid = [
-        p
-        for p in proposals(measures)
-        if intent.of_part(p.name).role is None and (p.role != "inner" or seen_from(intent, p.name) in ("outside", "both"))
+        proposal
+        for proposal in proposals(measures)
+        if intent.of_part(proposal.name).role is None
+        and (proposal.role != "inner" or seen_from(intent, proposal.name) in ("outside", "both"))
     ]
     for role in dict.fromkeys(p.role for p in unsaid):
         some = [p for p in unsaid if p.role == role]

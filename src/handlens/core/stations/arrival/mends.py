@@ -70,7 +70,7 @@ def _lines(scene: Scene) -> Outcome:
     if not count:
         raise MendError(say("arrival.lines.none"))
     meshes = tuple(_without_lines(mesh) for mesh in scene.meshes)
-    hollow = {k for k, m in enumerate(meshes) if not m.face_count and not len(m.points) and len(scene.meshes[k].lines)}
+    hollow = {k for k, mesh in enumerate(meshes) if not mesh.face_count and not len(mesh.points) and len(scene.meshes[k].lines)}
     nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
     after = scene.with_(meshes=meshes, nodes=nodes)
     held = [i for i, n in enumerate(scene.nodes) if n.mesh in hollow]
@@ -99,11 +99,13 @@ def _without_lines(mesh: Mesh) -> Mesh:
         "morphs": tuple(replace(morph, positions=frozen(morph.positions[keep])) for morph in mesh.morphs),
     }
     if mesh.weights is not None:
-        w = mesh.weights
-        counts = np.diff(w.starts)
+        weights = mesh.weights
+        counts = np.diff(weights.starts)
         entry = np.repeat(keep, counts)
         starts = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
-        changed["weights"] = replace(w, starts=frozen(starts), joints=frozen(w.joints[entry]), weights=frozen(w.weights[entry]))
+        changed["weights"] = replace(
+            weights, starts=frozen(starts), joints=frozen(weights.joints[entry]), weights=frozen(weights.weights[entry])
+        )
     return replace(mesh, **changed)
 
 
@@ -171,10 +173,10 @@ def _groups(scene: Scene) -> Outcome:
     for i in spare:
         names.setdefault(content(i), scene.nodes[i].name)
     nodes = tuple(
-        replace(n, children=() if i in spare else tuple(content(c) for c in n.children), name=n.name or names.get(i, ""))
+        replace(n, children=() if i in spare else tuple(content(child) for child in n.children), name=n.name or names.get(i, ""))
         for i, n in enumerate(scene.nodes)
     )
-    after = scene.with_(nodes=nodes, roots=tuple(content(r) for r in scene.roots))
+    after = scene.with_(nodes=nodes, roots=tuple(content(root) for root in scene.roots))
     return Outcome(without_nodes(after, set(spare)), (Figure("groups of one", f"{len(spare):,}", "0"),))
 
 
@@ -182,9 +184,9 @@ def _unused(scene: Scene) -> Outcome:
     used: set[int] = set()
     for mesh in scene.meshes:
         counts = np.bincount(mesh.slots, minlength=len(mesh.slot_materials)) if len(mesh.slots) else np.zeros(0, int)
-        used |= {m for m, n in zip(mesh.slot_materials, counts, strict=False) if n and m >= 0}
+        used |= {slot_material for slot_material, n in zip(mesh.slot_materials, counts, strict=False) if n and slot_material >= 0}
     kept = [k for k in range(len(scene.materials)) if k in used]
-    wanted = {t.image for k in kept for t in scene.materials[k].inputs if t.image is not None}
+    wanted = {texture.image for k in kept for texture in scene.materials[k].inputs if texture.image is not None}
     images = [k for k in range(len(scene.images)) if k in wanted]
     lost = len(scene.materials) - len(kept), len(scene.images) - len(images)
     if not any(lost):
@@ -192,7 +194,12 @@ def _unused(scene: Scene) -> Outcome:
     number = {old: new for new, old in enumerate(kept)}
     image_number = {old: new for new, old in enumerate(images)}
     materials = tuple(
-        replace(m, inputs=tuple(replace(t, image=None if t.image is None else image_number[t.image]) for t in m.inputs))
+        replace(
+            m,
+            inputs=tuple(
+                replace(texture, image=None if texture.image is None else image_number[texture.image]) for texture in m.inputs
+            ),
+        )
         for m in (scene.materials[k] for k in kept)
     )
     meshes = tuple(replace(mesh, slot_materials=tuple(number.get(x, -1) for x in mesh.slot_materials)) for mesh in scene.meshes)

@@ -63,7 +63,7 @@ def _parts_to_name(scene: Scene, nodes: list[int]) -> list[NamedThing]:
     for i in nodes:
         n = scene.nodes[i]
         slots = () if n.mesh is None else scene.meshes[n.mesh].slot_materials
-        slot = next((scene.materials[m].name for m in slots if m >= 0), "")
+        slot = next((scene.materials[slot].name for slot in slots if slot >= 0), "")
         out.append(
             NamedThing(
                 scene.part_name(i),

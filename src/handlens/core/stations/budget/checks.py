@@ -35,19 +35,19 @@ def triangles_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
     if limit is None:
         yield Skipped(say("budget.no-limit", sheet=sheet.name))
         return
-    for p in _first_parts(measures):
-        count = measures.meshes[p.mesh].triangles
+    for first_part in _first_parts(measures):
+        count = measures.meshes[first_part.mesh].triangles
         if count > limit:
             yield Finding(
-                say("budget.triangles-mesh", part=p.name, triangles=count),
+                say("budget.triangles-mesh", part=first_part.name, triangles=count),
                 value(count, "triangles"),
                 value(limit, "triangles"),
                 count,
-                p.name,
-                p.node,
-                nodes([p.node]),
-                _fewer(measures, p, count, limit),
-                key=node_key(measures, p.node),
+                first_part.name,
+                first_part.node,
+                nodes([first_part.node]),
+                _fewer(measures, first_part, count, limit),
+                key=node_key(measures, first_part.node),
             )
 
 
@@ -98,18 +98,18 @@ def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     if limit is None:
         yield Skipped(say("budget.no-limit", sheet=sheet.name))
         return
-    for p in _first_parts(measures):
-        count = measures.meshes[p.mesh].gpu_vertices
+    for first_part in _first_parts(measures):
+        count = measures.meshes[first_part.mesh].gpu_vertices
         if count > limit:
             yield Finding(
-                say("budget.vertices-mesh", part=p.name, vertices=count),
+                say("budget.vertices-mesh", part=first_part.name, vertices=count),
                 value(count, "vertices"),
                 value(limit, "vertices"),
                 count,
-                p.name,
-                p.node,
-                nodes([p.node]),
-                key=node_key(measures, p.node),
+                first_part.name,
+                first_part.node,
+                nodes([first_part.node]),
+                key=node_key(measures, first_part.node),
             )
 
 
@@ -127,9 +127,9 @@ def draw_call_count(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     elif (count := draw_calls(measures)) > limit:
         slots = by_slot(measures)
         mends = tuple(
-            Call("surface.join", {"parts": [node_key(measures, p.node) for p in s.alone]}) for s in slots[:2] if s.saved
+            Call("surface.join", {"parts": [node_key(measures, p.node) for p in slot.alone]}) for slot in slots[:2] if slot.saved
         )
-        if sum(s.material >= 0 for s in slots) > 1:
+        if sum(slot.material >= 0 for slot in slots) > 1:
             mends = (*mends, Call("budget.atlas", {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}))
         yield Finding(say("budget.draw-calls", calls=count), value(count, "count"), value(limit, "count"), count, mends=mends)
 
@@ -208,13 +208,13 @@ def copies(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     limit = sheet.limits.scene_triangles
-    several = intent.copies > 1 or any(p.copies is not None for p in intent.parts.values())
+    several = intent.copies > 1 or any(part.copies is not None for part in intent.parts.values())
     if limit is None or not several:
         yield Skipped(say("budget.copies.none-planned") if limit is not None else say("budget.no-limit", sheet=sheet.name))
     elif (count := triangles_of_copies(measures, intent)) > limit:
         words = f"{intent.copies:,} copies" if intent.copies > 1 else "The planned copies"
         # Where parts have copies of their own, one count for all of them would not say which is to give way.
-        same = all(p.copies is None for p in intent.parts.values())
+        same = all(part.copies is None for part in intent.parts.values())
         mends = (Call("budget.reduce", {"triangles": limit // intent.copies}),) if same and limit >= 8 * intent.copies else ()
         yield Finding(
             say("budget.copies", copies=words, triangles=count),

@@ -45,20 +45,20 @@ def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: I
     Source: common practice, no published source.
     """
     own = by_mesh(budget)
-    for p, mesh in first_parts(measures):
-        t = own.get(p.mesh)
+    for part, mesh in first_parts(measures):
+        t = own.get(part.mesh)
         if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
             continue
         yield Finding(
-            say("budget.flat", part=p.name, triangles=mesh.triangles, enough=mesh.triangles - t.freed),
+            say("budget.flat", part=part.name, triangles=mesh.triangles, enough=mesh.triangles - t.freed),
             value(t.freed, "triangles"),
             value(0, "triangles"),
             t.freed,
-            p.name,
-            p.node,
-            Elements("faces", measures.array(f"budget:{p.mesh}:flat")),
-            (Call("budget.merge-flat", {"parts": [node_key(measures, p.node)]}),),
-            key=node_key(measures, p.node),
+            part.name,
+            part.node,
+            Elements("faces", measures.array(f"budget:{part.mesh}:flat")),
+            (Call("budget.merge-flat", {"parts": [node_key(measures, part.node)]}),),
+            key=node_key(measures, part.node),
             result="caution" if t.freed >= MANY and t.freed >= MOST * mesh.triangles else "note",
         )
 
@@ -75,23 +75,23 @@ def subdivided(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, int
     Source: the two patterns are those of Loop (1987) and of Catmull and Clark (1978).
     """
     own = by_mesh(budget)
-    for p, mesh in first_parts(measures):
-        t = own.get(p.mesh)
+    for part, mesh in first_parts(measures):
+        t = own.get(part.mesh)
         gone = 0 if t is None else mesh.triangles - t.before
         # What merging flat faces frees as well is told there: one cause once.
         if t is None or not t.steps or gone < max(FEW, MUCH * mesh.triangles) or t.freed >= 0.9 * gone:
             continue
-        bent = t.bent * p.enlarges * unit_of(measures)
+        bent = t.bent * part.enlarges * unit_of(measures)
         yield Finding(
-            say("budget.subdivided", part=p.name, times=_times(t.steps), triangles=mesh.triangles, before=t.before),
+            say("budget.subdivided", part=part.name, times=_times(t.steps), triangles=mesh.triangles, before=t.before),
             value(mesh.triangles, "triangles"),
             value(t.before, "triangles"),
             gone,
-            p.name,
-            p.node,
-            nodes([p.node]),
-            (Call("budget.take-back", {"steps": t.steps if bent <= 1e-6 else 1, "parts": [node_key(measures, p.node)]}),),
-            key=node_key(measures, p.node),
+            part.name,
+            part.node,
+            nodes([part.node]),
+            (Call("budget.take-back", {"steps": t.steps if bent <= 1e-6 else 1, "parts": [node_key(measures, part.node)]}),),
+            key=node_key(measures, part.node),
             why="Each step made four of every triangle"
             + (
                 f"; the points that it made lie up to {about(bent)} off the middles of their sides."
@@ -163,20 +163,20 @@ def split_vertices(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet,
     Source: common practice, no published source; a closed mesh has about two triangles for each point (Euler's formula).
     """
     own = by_mesh(budget)
-    for p, mesh in first_parts(measures):
-        t = own.get(p.mesh)
+    for part, mesh in first_parts(measures):
+        t = own.get(part.mesh)
         if t is None or not t.points or mesh.gpu_vertices < SPLIT_FROM or mesh.gpu_vertices < SPLIT * t.points:
             continue
         by, count = split_by(t)
         yield Finding(
-            say("budget.split-vertices", part=p.name, vertices=mesh.gpu_vertices, points=t.points, cause=by),
+            say("budget.split-vertices", part=part.name, vertices=mesh.gpu_vertices, points=t.points, cause=by),
             value(mesh.gpu_vertices, "vertices"),
             value(t.points, "vertices"),
             mesh.gpu_vertices - t.points,
-            p.name,
-            p.node,
-            nodes([p.node]),
-            key=node_key(measures, p.node),
+            part.name,
+            part.node,
+            nodes([part.node]),
+            key=node_key(measures, part.node),
             why=f"Each is worked out and kept by itself; with {by} alone there would be {plain(count / t.points)} for each point.",
         )
 

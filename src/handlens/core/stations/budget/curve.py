@@ -40,10 +40,10 @@ def curve(scene: Scene, parts: Sequence[str] = (), step: Callable[[float], None]
         raise MendError(say("budget.no-library"))
     chosen = chosen_meshes(scene, parts)
     levels = cache(lambda level: parts_of(scene, chosen, level=level))
-    whole = sum(w.count * w.times for w in levels(0).values())
+    whole = sum(level.count * level.times for level in levels(0).values())
     if whole < 8:
         raise MendError(say("budget.curve.too-few"))
-    before = {k: Surface(w.reducer.wedges.positions, w.reducer.wedges.triangles) for k, w in levels(0).items()}
+    before = {k: Surface(level.reducer.wedges.positions, level.reducer.wedges.triangles) for k, level in levels(0).items()}
     points = [CurvePoint(whole, 0.0, 0.0)]
     for n, share in enumerate(SHARES):
         target = int(whole * share)

@@ -64,7 +64,7 @@ def groups(scene: Scene, meshes: Sequence[int], wanted: Collection[str]) -> tupl
             shown.setdefault(m, []).append((scene.meshes[k], corners))
     sizes = {
         k: None if (picture := opened(scene.images[k])) is None else picture.size
-        for k in {t.image for m in shown for t in scene.materials[m].inputs if t.image is not None}
+        for k in {texture.image for m in shown for texture in scene.materials[m].inputs if texture.image is not None}
     }
     out: dict[str, list[str]] = {}
     found: dict[Any, dict[Any, list[int]]] = {}
@@ -102,9 +102,9 @@ def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
     order = np.argsort(slot, kind="stable")
     begin = np.searchsorted(slot[order], np.arange(len(mesh.slot_materials) + 1))
     out: dict[int, list[Array]] = {}
-    for s, m in enumerate(mesh.slot_materials):
-        if m in materials and begin[s + 1] > begin[s]:
-            out.setdefault(m, []).append(order[begin[s] : begin[s + 1]])
+    for s, slot_material in enumerate(mesh.slot_materials):
+        if slot_material in materials and begin[s + 1] > begin[s]:
+            out.setdefault(slot_material, []).append(order[begin[s] : begin[s + 1]])
     return {m: np.sort(np.concatenate(found)) for m, found in out.items()}
 
 
@@ -155,22 +155,24 @@ def _integer_shifts(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period:
 
 def _why_not(material: Material, sizes: Mapping[int, tuple[int, int] | None]) -> str:
     """Why a material cannot go into an atlas whatever its faces show, "" where it can."""
-    roles = [t.role for t in material.inputs]
-    transforms = {json.dumps(t.transform or {}, sort_keys=True, default=str) for t in material.inputs}
-    if not all(_is_finite_transform(t.transform or {}) for t in material.inputs):
+    roles = [texture.role for texture in material.inputs]
+    transforms = {json.dumps(texture.transform or {}, sort_keys=True, default=str) for texture in material.inputs}
+    if not all(_is_finite_transform(texture.transform or {}) for texture in material.inputs):
         return "its pictures are laid on by what is no number, or far out"
-    turned = any((t.transform or {}).get("rotation") for t in material.inputs)
-    mirrored = any(min((t.transform or {}).get("scale", (1, 1))) <= 0 for t in material.inputs)
+    turned = any((texture.transform or {}).get("rotation") for texture in material.inputs)
+    mirrored = any(min((texture.transform or {}).get("scale", (1, 1))) <= 0 for texture in material.inputs)
     reasons = {
         "it was defined nowhere": not material.defined,
         "what is blended is drawn in the order of parts": material.alpha_mode == "blend",
-        "an input of it has no image that can be opened": any(t.image is None or sizes[t.image] is None for t in material.inputs),
-        "it has an input that no atlas is made for": any(r not in NEUTRAL for r in roles) or len(set(roles)) < len(roles),
-        "its pictures are laid on in several ways": len({t.uv_set for t in material.inputs}) > 1
-        or len({wraps_of(t) for t in material.inputs}) > 1
+        "an input of it has no image that can be opened": any(
+            texture.image is None or sizes[texture.image] is None for texture in material.inputs
+        ),
+        "it has an input that no atlas is made for": any(role not in NEUTRAL for role in roles) or len(set(roles)) < len(roles),
+        "its pictures are laid on in several ways": len({texture.uv_set for texture in material.inputs}) > 1
+        or len({wraps_of(texture) for texture in material.inputs}) > 1
         or len(transforms) > 1,
         "its pictures are turned or mirrored as they are laid on": turned or mirrored,
-        "it takes single channels of its pictures": any(t.channel for t in material.inputs),
+        "it takes single channels of its pictures": any(texture.channel for texture in material.inputs),
         "it has values out of 0 to 1": any(not 0 <= v <= 1 for v in _factors(material)),
     }
     return next((reason for reason, holds in reasons.items() if holds), "")
@@ -179,7 +181,7 @@ def _why_not(material: Material, sizes: Mapping[int, tuple[int, int] | None]) ->
 def _is_finite_transform(transform: Mapping[str, Any]) -> bool:
     """Whether a texture transform has two numbers for its scale and shift each, and one for its turn, none of them far out."""
     pairs = [transform.get(k, (0, 0)) for k in ("scale", "offset")]
-    if not all(isinstance(p, list | tuple) and len(p) == 2 for p in pairs):
+    if not all(isinstance(pair, list | tuple) and len(pair) == 2 for pair in pairs):
         return False
     told = [*pairs[0], *pairs[1], transform.get("rotation", 0)]
     return all(isinstance(x, int | float) and abs(x) < _FAR for x in told)
@@ -198,8 +200,8 @@ def _kind(scene: Scene, material: Material) -> Any:
 
 def _laying(material: Material) -> Any:
     """What has to be the same of materials with pictures that share an atlas, their UV set first; None of one without."""
-    options = sorted((t.role, _text(dict(t.options))) for t in material.inputs if t.options)
-    filters = {(t.sampler.get("magFilter"), t.sampler.get("minFilter")) for t in material.inputs}
+    options = sorted((texture.role, _text(dict(texture.options))) for texture in material.inputs if texture.options)
+    filters = {(texture.sampler.get("magFilter"), texture.sampler.get("minFilter")) for texture in material.inputs}
     return (material.inputs[0].uv_set, str(options), str(sorted(filters, key=str))) if material.inputs else None
 
 
@@ -213,7 +215,7 @@ def bakes(scene: Scene) -> bool:
 
 
 def _strengths(material: Material) -> tuple[Any, ...]:
-    return tuple(sorted((t.role, t.scale) for t in material.inputs if t.scale is not None))
+    return tuple(sorted((texture.role, texture.scale) for texture in material.inputs if texture.scale is not None))
 
 
 def _piece(
@@ -229,7 +231,7 @@ def _piece(
         if one is None:
             return "some of its faces have no UVs"
         uv.append(one)
-    own = [s for t in material.inputs if t.image is not None and (s := sizes[t.image]) is not None]
+    own = [s for texture in material.inputs if texture.image is not None and (s := sizes[texture.image]) is not None]
     size = np.array([max(w for w, _ in own), max(h for _, h in own)])
     low = np.min([u.min(axis=0) for u in uv], axis=0) * size
     high = np.max([u.max(axis=0) for u in uv], axis=0) * size

@@ -72,7 +72,10 @@ def atlas(
         shown = painted(scene, group, cells, as_file(name))
         number = len(after.materials)
         first = len(after.images)
-        material = replace(shown.material, inputs=tuple(replace(t, image=first + (t.image or 0)) for t in shown.material.inputs))
+        material = replace(
+            shown.material,
+            inputs=tuple(replace(texture, image=first + (texture.image or 0)) for texture in shown.material.inputs),
+        )
         after = after.with_(materials=(*after.materials, material), images=(*after.images, *shown.images))
         after = _moved(scene, after, meshes, group, cells, number)
         worst = min(worst, share)
@@ -129,7 +132,7 @@ def _fitted(group: Group, most: int, border: int) -> tuple[Cells, float] | None:
     """Where the pieces of a group lie, and by what their sides are multiplied, 1 where all fits as it is."""
 
     def at(share: float) -> Cells | None:
-        sizes = np.array([_scaled(p, share) for p in group.pieces])
+        sizes = np.array([_scaled(piece, share) for piece in group.pieces])
         found = packed_cells([(int(w), int(h)) for w, h in (sizes + 2 * border).tolist()], most)
         return None if found is None else Cells(found, sizes, border)
 
@@ -155,7 +158,7 @@ def _scaled(piece: Piece, share: float) -> list[int]:
 
 def _moved(before: Scene, after: Scene, meshes: Sequence[int], group: Group, cells: Cells, material: int) -> Scene:
     """The scene with faces of a group's materials showing the atlas. before: with the materials as they were."""
-    number = {p.material: k for k, p in enumerate(group.pieces)}
+    number = {piece.material: k for k, piece in enumerate(group.pieces)}
     made = list(after.meshes)
     for k in meshes:
         mesh = after.meshes[k]
@@ -165,11 +168,11 @@ def _moved(before: Scene, after: Scene, meshes: Sequence[int], group: Group, cel
         layer = mesh.uvs[group.uv_set] if group.uv_set < len(mesh.uvs) else None
         at = np.concatenate(list(corners.values()))
         uv = np.concatenate(
-            [_in_atlas(before, mesh, layer, group.pieces[number[m]], c, cells, number[m]) for m, c in corners.items()]
+            [_in_atlas(before, mesh, layer, group.pieces[number[m]], corner, cells, number[m]) for m, corner in corners.items()]
         )
         layers = list(mesh.uvs)
         layers[group.uv_set : group.uv_set + 1] = [_with(mesh, layer, at, uv)]
-        slots = tuple(material if m in number else m for m in mesh.slot_materials)
+        slots = tuple(material if slot_material in number else slot_material for slot_material in mesh.slot_materials)
         made[k] = one_slot_each(replace(mesh, uvs=tuple(layers), slot_materials=slots))
     return after.with_(meshes=tuple(made))
 
@@ -214,10 +217,10 @@ def _with(mesh: Mesh, layer: Layer | None, corners: Array, uv: Array) -> Layer:
 
 def _thinned(before: Scene, after: Scene) -> Scene:
     """The scene without the materials, and the images, that only what went into an atlas used."""
-    used = lambda s: {m for mesh in s.meshes for m in mesh.slot_materials}
+    used = lambda s: {slot_material for mesh in s.meshes for slot_material in mesh.slot_materials}
     gone = used(before) - used(after) - {-1}
     after = without_materials(after, gone)
-    shown = lambda s: {t.image for material in s.materials for t in material.inputs if t.image is not None}
+    shown = lambda s: {texture.image for material in s.materials for texture in material.inputs if texture.image is not None}
     left = shown(after)
     images = {k for k in shown(before) if k not in left}
     return without_images(after, images) if images else after

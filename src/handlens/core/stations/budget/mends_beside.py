@@ -118,8 +118,8 @@ def _alike(one: list[tuple[str, Mesh]], other: list[tuple[str, Mesh]]) -> bool:
 
 
 def _mesh(name: str, points: Array, triangles: Array) -> Mesh:
-    p = points[triangles]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    point = points[triangles]
+    area = np.cross(point[:, 1] - point[:, 0], point[:, 2] - point[:, 0])
     normals = unit_vectors(area, UP_NORMAL)
     return Mesh(
         f"made:{name}",

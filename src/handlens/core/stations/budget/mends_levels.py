@@ -100,7 +100,11 @@ def levels(
         if not told:
             continue
         figures.append(Figure(f"level {n}: triangles", f"{whole:,}", f"{left_of(work, cut):,}"))
-        figures += [replace(f, what=f"level {n}: {f.what}") for f in price_figures(scene, told, False) if f.what in _TOLD]
+        figures += [
+            replace(price_figure, what=f"level {n}: {price_figure.what}")
+            for price_figure in price_figures(scene, told, False)
+            if price_figure.what in _TOLD
+        ]
         far = max(p.greatest * part.unit for part, p, _ in told)
         figures.append(Figure(f"level {n}: off by a pixel from", "–", switch_words(far, int(screen_px) or 1080)))
     if after is scene:
@@ -129,7 +133,9 @@ def _height(scene: Scene, nodes: Sequence[int]) -> float:
     world, up = world_matrices(scene), AXIS_INDEX[scene.up_axis or "Y"]
     unit = 1.0 if scene.unit_metres is None else scene.unit_metres
     heights = [apply(world[i], scene.meshes[m].positions)[:, up] for i in nodes if (m := scene.nodes[i].mesh) is not None]
-    return float(max((h.max() for h in heights), default=0) - min((h.min() for h in heights), default=0)) * unit
+    return (
+        float(max((height.max() for height in heights), default=0) - min((height.min() for height in heights), default=0)) * unit
+    )
 
 
 def _numbers(text: str, what: str, example: str) -> list[float]:

@@ -75,10 +75,10 @@ def reduce(
         raise MendError(say("budget.reduce.choose"))
     chosen = chosen_meshes(scene, parts)
     levels = cache(lambda level: parts_of(scene, chosen, symmetric, level))
-    before = sum(w.count * w.times for w in levels(0).values())
+    before = sum(level.count * level.times for level in levels(0).values())
     target = int(triangles) if triangles else int(before * share)
     if deviation_mm:
-        work, cut = levels(0), {k: within(w, deviation_mm / 1000) for k, w in levels(0).items()}
+        work, cut = levels(0), {k: within(level, deviation_mm / 1000) for k, level in levels(0).items()}
         target = before
     elif each:
         work, cut = {}, {}
@@ -212,7 +212,7 @@ def _slides(scene: Scene, shifts: Sequence[tuple[Part, Array]], searched: bool) 
 
 def texels(scene: Scene, mesh: int) -> int:
     """Pixels along the longer side of the largest picture that a mesh shows, `TEXELS` where it shows none that can be read."""
-    used = {m for m in scene.meshes[mesh].slot_materials if 0 <= m < len(scene.materials)}
+    used = {slot_material for slot_material in scene.meshes[mesh].slot_materials if 0 <= slot_material < len(scene.materials)}
     images = {i.image for m in used for i in scene.materials[m].inputs if i.image is not None}
     sizes = [max(picture.size) for k in images if (picture := opened(scene.images[k], pixels=False)) is not None]
     return max(sizes, default=TEXELS)

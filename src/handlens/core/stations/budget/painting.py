@@ -38,9 +38,9 @@ class Painted(NamedTuple):
 
 def painted(scene: Scene, group: Group, cells: Cells, name: str) -> Painted:
     """Paint the pictures of a group. name: of its material. Raises MendError where a picture cannot be opened."""
-    materials = [scene.materials[p.material] for p in group.pieces]
+    materials = [scene.materials[piece.material] for piece in group.pieces]
     values = _Values(scene, materials)
-    first = {t.role: t for m in reversed(materials) for t in m.inputs}
+    first = {texture.role: texture for material in reversed(materials) for texture in material.inputs}
     inputs, images = list[TextureInput](), list[Image]()
     packs = bakes(scene) and "occlusion" in first and ("metallic-roughness" in first or "metallic-roughness" in values.painted)
     # glTF 2.0 §3.9.2 and §3.9.3: occlusion is read from red, roughness from green, metalness from blue, so one picture holds all.
@@ -71,11 +71,13 @@ def _input(role: str, of: TextureInput | None, image: int, uv_set: int) -> Textu
 def _step(scene: Scene, group: Group, role: str) -> float:
     """What share of the atlas's sides the picture of a role needs: 1, a half, a quarter or an eighth."""
     share = 1 / GRID
-    for p in group.pieces:
-        for t in scene.materials[p.material].inputs:
-            picture = opened(scene.images[t.image], pixels=False) if t.role == role and t.image is not None else None
+    for piece in group.pieces:
+        for texture in scene.materials[piece.material].inputs:
+            picture = (
+                opened(scene.images[texture.image], pixels=False) if texture.role == role and texture.image is not None else None
+            )
             if picture is not None:
-                share = max(share, *(n / of for n, of in zip(picture.size, p.size, strict=True)))
+                share = max(share, *(n / of for n, of in zip(picture.size, piece.size, strict=True)))
     return next(s for s in (1 / 8, 1 / 4, 1 / 2, 1.0) if s >= min(share, 1.0) - 1e-9)
 
 
@@ -97,7 +99,7 @@ def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values
 def _drawn(scene: Scene, piece: Piece, role: str, size: tuple[int, int], padding: int) -> Array:
     """What a material shows of a role, with its padding, before its own values."""
     material = scene.materials[piece.material]
-    t = next((t for t in material.inputs if t.role == role), None)
+    t = next((texture for texture in material.inputs if texture.role == role), None)
     if t is None or t.image is None:
         plain = np.empty((size[1] + 2 * padding, size[0] + 2 * padding, 4), np.uint8)
         plain[:] = NEUTRAL[role]
@@ -122,9 +124,9 @@ class _Values:
     def __init__(self, scene: Scene, materials: list[Material]) -> None:
         self.linear, self.bakes = scene.linear, bakes(scene)
         told: dict[str, set[tuple[float | None, ...]]] = {
-            "base-colour": {m.base_colour for m in materials},
-            "metallic-roughness": {(m.metallic, m.roughness) for m in materials},
-            "emissive": {m.emissive for m in materials},
+            "base-colour": {material.base_colour for material in materials},
+            "metallic-roughness": {(material.metallic, material.roughness) for material in materials},
+            "emissive": {material.emissive for material in materials},
         }
         self.painted = {role for role, said in told.items() if len(said) > 1}
 
@@ -134,7 +136,9 @@ class _Values:
         pixels: (H, W, 4) uint8.
         """
         if role in ("normal", "occlusion"):
-            strength = next((t.scale for t in material.inputs if t.role == role and t.scale is not None), 1.0)
+            strength = next(
+                (texture.scale for texture in material.inputs if texture.role == role and texture.scale is not None), 1.0
+            )
             if strength == 1 or not self.bakes:
                 return pixels
             # glTF 2.0 §3.9.3: `scale` makes slopes steeper.

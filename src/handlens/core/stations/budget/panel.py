@@ -132,7 +132,7 @@ def _for_nothing(measures: Measures, intent: Intent, total: int) -> list[Row]:
         ("coplanar", sum(freed.get(part.mesh, 0) for part in measures.parts)),
         ("degenerate", sum(measures.meshes[part.mesh].zero_area_faces for part in measures.parts)),
         ("duplicate", sum(measures.meshes[part.mesh].surface.alike for part in measures.parts)),
-        ("never seen", sum(f.unseen_triangles for f in measures.facing) if outside else 0),
+        ("never seen", sum(figures.unseen_triangles for figures in measures.facing) if outside else 0),
     ]
     return [
         row({"what": what, "triangles": count(n), "share": share(n / total)}, id=what, weight=n)

@@ -46,29 +46,29 @@ def with_pictures(scene: Scene, number: int, fine: Mesh, reach: float, size: int
     first = len(scene.images)
     materials = list(scene.materials)
     slots = list(mesh.slot_materials) or [-1]
-    shared = {m for k, other in enumerate(scene.meshes) if k != number for m in other.slot_materials}
-    for at, m in enumerate(slots):
-        if m < 0:
+    shared = {slot_material for k, other in enumerate(scene.meshes) if k != number for slot_material in other.slot_materials}
+    for at, slot in enumerate(slots):
+        if slot < 0:
             continue
-        kept = tuple(x for x in materials[m].inputs if x.role not in ("normal", "occlusion"))
+        kept = tuple(x for x in materials[slot].inputs if x.role not in ("normal", "occlusion"))
         drawn = replace(
-            materials[m],
+            materials[slot],
             inputs=(
                 *kept,
                 TextureInput("normal", ("normalTexture",), first, chosen, scale=1.0),
                 TextureInput("occlusion", ("occlusionTexture",), first + 1, chosen, scale=1.0),
             ),
         )
-        if m in shared:
+        if slot in shared:
             slots[at] = len(materials)
             materials.append(replace(drawn, id=f"{drawn.id}/{number}", name=f"{drawn.name} {stem}"))
         else:
-            materials[m] = drawn
+            materials[slot] = drawn
     meshes = list(scene.meshes)
     meshes[number] = replace(mesh, tangents=tangents, slot_materials=tuple(slots))
     after = scene.with_(meshes=tuple(meshes), materials=tuple(materials), images=(*scene.images, *images))
     return BakedPictures(
-        after, _figures(made, stem), remark if any(m >= 0 for m in slots) else f"{name} has no material for its pictures."
+        after, _figures(made, stem), remark if any(slot >= 0 for slot in slots) else f"{name} has no material for its pictures."
     )
 
 

@@ -61,8 +61,8 @@ class Part:
 
         left: (n, 3) int, of wedges.
         """
-        w = self.reducer.wedges
-        return len(np.unique(w.chart[lost(w, left)])) * self.factor if w.cut.uvs else 0
+        wedges = self.reducer.wedges
+        return len(np.unique(wedges.chart[lost(wedges, left)])) * self.factor if wedges.cut.uvs else 0
 
     def result(self, left: Array) -> tuple[Mesh, Reduced]:
         reduced = self.reducer.reduced(left)
@@ -82,21 +82,21 @@ class Part:
 
     def surfaces(self, reduced: Reduced) -> tuple[Surface, Surface]:
         """What is compared: before and after, with islands and joints numbered alike."""
-        w, after = self.reducer.wedges, reduced.mesh
-        joints = np.unique(w.cut.weights.joints) if w.cut.weights is not None else None
+        wedges, after = self.reducer.wedges, reduced.mesh
+        joints = np.unique(wedges.cut.weights.joints) if wedges.cut.weights is not None else None
         return (
             Surface(
-                w.positions,
-                w.triangles,
-                _uv(w.cut, w.corner[w.triangles]),
-                w.chart[w.triangles[:, 0]],
-                _dense(w.cut, joints, w.corner),
+                wedges.positions,
+                wedges.triangles,
+                _uv(wedges.cut, wedges.corner[wedges.triangles]),
+                wedges.chart[wedges.triangles[:, 0]],
+                _dense(wedges.cut, joints, wedges.corner),
             ),
             Surface(
                 after.positions,
                 after.corners.reshape(-1, 3).astype(np.int64),
                 _uv(after, np.arange(len(after.corners)).reshape(-1, 3)),
-                w.chart[reduced.triangles[:, 0]],
+                wedges.chart[reduced.triangles[:, 0]],
                 _dense(after, joints, None),
             ),
         )
@@ -112,11 +112,11 @@ def _uv(mesh: Mesh, corners: Array) -> Array | None:
 
 def _dense(mesh: Mesh, joints: Array | None, corner: Array | None) -> Array | None:
     """(n, J) weights by joints, of corners' vertices or of all; None without skin, or where there are too many to lay out."""
-    w = mesh.weights
-    if w is None or joints is None or len(joints) * len(mesh.positions) > 40_000_000:
+    weights = mesh.weights
+    if weights is None or joints is None or len(joints) * len(mesh.positions) > 40_000_000:
         return None
     out = np.zeros((len(mesh.positions), len(joints)), np.float32)
-    out[vertex_of_weight(w), np.searchsorted(joints, w.joints)] = w.weights
+    out[vertex_of_weight(weights), np.searchsorted(joints, weights.joints)] = weights.weights
     return out if corner is None else out[mesh.corners[corner]]
 
 
@@ -185,9 +185,9 @@ def shared(work: dict[int, Part], target: int) -> dict[int, Array]:
 
 def within(part: Part, distance: float) -> Array:
     """The fewest triangles of a sound surface that lie no farther off than a distance, in metres, as measured on the result."""
-    reducer, w = part.reducer, part.reducer.wedges
+    reducer, wedges = part.reducer, part.reducer.wedges
 
-    before = Surface(w.positions, w.triangles)
+    before = Surface(wedges.positions, wedges.triangles)
 
     def good(count: float) -> bool:
         left = part.sound(part.to(int(count)))

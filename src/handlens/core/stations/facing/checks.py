@@ -41,12 +41,12 @@ TURN = {"outside": "facing.outward", "inside": "facing.inward"}
 def _judged(measures: Measures, intent: Intent) -> Iterator[tuple[FacingFigures, SideFigures, str, str]]:
     """Parts with a side that they are looked at from: figures, those of that side, the side, the part's name."""
     names = {part.node: part.name for part in measures.parts}
-    for f in measures.facing:
-        side = seen_from(intent, names[f.node])
+    for figures in measures.facing:
+        side = seen_from(intent, names[figures.node])
         if side == "inside":
-            yield f, f.inside, side, names[f.node]
+            yield figures, figures.inside, side, names[figures.node]
         elif side == "outside":
-            yield f, f.outside, side, names[f.node]
+            yield figures, figures.outside, side, names[figures.node]
 
 
 def _too_large(measures: Measures) -> Skipped | None:
@@ -163,18 +163,18 @@ def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(say("facing.both-sides", sheet=sheet.name))
         return
     names = {part.node: part.name for part in measures.parts}
-    for f in measures.facing:
-        if f.both and seen_from(intent, names[f.node]) == "both":
+    for figures in measures.facing:
+        if figures.both and seen_from(intent, names[figures.node]) == "both":
             yield Finding(
-                say("facing.one-sided", faces=f.both, part=names[f.node]),
-                value(f.both, "count"),
+                say("facing.one-sided", faces=figures.both, part=names[figures.node]),
+                value(figures.both, "count"),
                 value(0, "count"),
-                f.both,
-                names[f.node],
-                f.node,
-                Elements("faces", measures.array(f"part:{f.node}:both")),
-                (Call("facing.double-sided", {"parts": [node_key(measures, f.node)]}),),
-                key=node_key(measures, f.node),
+                figures.both,
+                names[figures.node],
+                figures.node,
+                Elements("faces", measures.array(f"part:{figures.node}:both")),
+                (Call("facing.double-sided", {"parts": [node_key(measures, figures.node)]}),),
+                key=node_key(measures, figures.node),
             )
 
 
@@ -196,14 +196,14 @@ def winding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: edges of the surface, welded by exact position, that exactly two faces share and run in one direction; faces without area left out.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3: neighbouring faces of an oriented surface run their edge in opposite directions.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.disagreeing:
-            side = seen_from(intent, p.name)
+            side = seen_from(intent, part.name)
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("facing.winding", edges=n, part=p.name),
+                say("facing.winding", edges=n, part=part.name),
                 "disagreeing",
                 "edges",
                 "" if side == "inverted" else TURN.get(side, "facing.outward"),
@@ -218,13 +218,13 @@ def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: patches whose faces, followed round over shared edges, come back turned.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (orientable surfaces).
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.non_orientable:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("facing.one-surface", part=p.name, patches=n),
+                say("facing.one-surface", part=part.name, patches=n),
                 "disagreeing",
                 "edges",
             )
@@ -255,19 +255,19 @@ def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if measures.walk is None or any(side.turned for _, side, _, _ in _judged(measures, intent)):
         yield Skipped(say("facing.walk-round.faces-first") if measures.walk else say("facing.too-large"))
         return
-    w = measures.walk
+    walk = measures.walk
     names = {n.index: n.name for n in measures.nodes}
     # Backs of what is turned inward on purpose are meant to be seen.
     meant = {part.node for part in measures.parts if seen_from(intent, part.name) != "outside"}
-    backs = w.backs - sum(n for node, n in w.backs_of.items() if node in meant)
-    open_holes = [i for i in w.open_holes if i not in meant]
-    share = backs / w.rays if w.rays else 0.0
+    backs = walk.backs - sum(n for node, n in walk.backs_of.items() if node in meant)
+    open_holes = [i for i in walk.open_holes if i not in meant]
+    share = backs / walk.rays if walk.rays else 0.0
     if share <= BACKS and not open_holes:
         return
     through = ", ".join(names[i] for i in open_holes[:3]) + (" …" if len(open_holes) > 3 else "")
     where = (
-        f"; most from {heading(w.worst, measures.up_axis or sheet.up_axis)}, {percent(w.worst_share)} there"
-        if w.worst and backs and not meant
+        f"; most from {heading(walk.worst, measures.up_axis or sheet.up_axis)}, {percent(walk.worst_share)} there"
+        if walk.worst and backs and not meant
         else ""
     )
     title = say(
@@ -283,8 +283,8 @@ def walk_round(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         open_holes[0] if open_holes else None,
         nodes(open_holes) if open_holes else None,
         (*_filled(measures, open_holes), Call("facing.double-sided", {})),
-        why=_CARDS if _all_flat(measures, set(w.backs_of) - meant) else "",
-        samples=w.rays,
+        why=_CARDS if _all_flat(measures, set(walk.backs_of) - meant) else "",
+        samples=walk.rays,
         result="" if backs and (open_holes or share > SLIVER) else "note",
     )
 
@@ -302,10 +302,10 @@ def _filled(measures: Measures, open_parts: list[int]) -> tuple[Call, ...]:
     wanted = set(open_parts)
     found = [part for part in measures.parts if part.node in wanted]
     small = [
-        h * unit_of(measures) * p.enlarges
+        hole * unit_of(measures) * p.enlarges
         for p in found
-        for h in measures.meshes[p.mesh].surface.holes
-        if h < SMALL * measures.meshes[p.mesh].surface.size
+        for hole in measures.meshes[p.mesh].surface.holes
+        if hole < SMALL * measures.meshes[p.mesh].surface.size
     ]
     if not small:
         return ()
@@ -331,13 +331,13 @@ def back_to_back(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: faces over the same welded points in the opposite order.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.opposed:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("facing.back-to-back", faces=n, part=p.name),
+                say("facing.back-to-back", faces=n, part=part.name),
                 "opposed",
                 "faces",
             )
@@ -359,18 +359,18 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     Measured: the dot product of the face's normal by winding with the stored normal at each corner, below 0 at every one.
     Source: glTF 2.0 §3.7.2.1: normals are unit vectors of the surface; winding per §3.7.4.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.normals_opposed:
             found = counted(
                 measures,
-                p,
+                part,
                 n,
-                say("facing.normals-opposed", faces=n, part=p.name),
+                say("facing.normals-opposed", faces=n, part=part.name),
                 "normals-opposed",
                 "faces",
             )
-            parts = [node_key(measures, p.node)]
-            named = face_text(np.sort(measures.array(f"mesh:{p.mesh}:normals-opposed")))
+            parts = [node_key(measures, part.node)]
+            named = face_text(np.sort(measures.array(f"mesh:{part.mesh}:normals-opposed")))
             few = tuple(Call(mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
             # For a few faces nobody wants all the others lit anew.
             whole = Call(_LIT[0], {**_LIT[1], "parts": parts})
@@ -399,20 +399,20 @@ def normals_broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
     Measured: length of each stored normal, 1 within 0.01.
     Source: glTF 2.0 §3.7.2.1: NORMAL holds unit-length vectors.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         zero, long = mesh.surface.normals_broken, mesh.surface.normals_uneven
         for n, name, words in ((zero, "normals-broken", "zero or no number"), (long, "normals-uneven", "not of length 1")):
             if n:
                 yield Finding(
-                    say("facing.normals-broken", vertices=n, part=p.name, what=words),
+                    say("facing.normals-broken", vertices=n, part=part.name, what=words),
                     value(n, "count"),
                     value(0, "count"),
                     n,
-                    p.name,
-                    p.node,
-                    of_mesh(measures, p, name, "vertices"),
-                    (Call("facing.normals", {"angle": 40, "parts": [node_key(measures, p.node)]}),),
-                    key=f"{node_key(measures, p.node)}/{name}",
+                    part.name,
+                    part.node,
+                    of_mesh(measures, part, name, "vertices"),
+                    (Call("facing.normals", {"angle": 40, "parts": [node_key(measures, part.node)]}),),
+                    key=f"{node_key(measures, part.node)}/{name}",
                     result="" if name == "normals-broken" else "note",
                 )
 
@@ -431,7 +431,7 @@ def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     Measured: meshes without a normal at some corner and with edges whose faces meet at 1° to 60°, which could be meant either way.
     Source: glTF 2.0 §3.7.2.1: where normals are not given, flat normals are to be calculated.
     """
-    found = [(p, mesh) for p, mesh in first_parts(measures) if mesh.surface.normals_missing and mesh.surface.soft]
+    found = [(part, mesh) for part, mesh in first_parts(measures) if mesh.surface.normals_missing and mesh.surface.soft]
     if found:
         p = found[0][0]
         yield Finding(
@@ -456,14 +456,14 @@ def smooth_sharp_edges(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
     Measured: edges of two faces that meet at more than 80°, whose stored normals agree across the edge within 2.5° at both ends; told from 3 such edges and 2 % of all on.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         n = mesh.surface.smeared
         if n >= 3 and n > 0.02 * mesh.faces * 1.5:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("facing.smeared", edges=n, part=p.name),
+                say("facing.smeared", edges=n, part=part.name),
                 "smeared",
                 "edges",
                 _LIT,
@@ -479,16 +479,16 @@ def faceted(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: edges whose faces meet at 1° to 60°, where they are the greater part of all edges, over 95 % of which have another normal on either side; from 32 faces on.
     Source: glTF 2.0 §3.7.2.1 (normals are stored by vertex); that it may be meant is common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if mesh.faces >= 32 and mesh.surface.faceted > 0.95:
             yield Finding(
-                say("facing.faceted", part=p.name, share=mesh.surface.faceted),
+                say("facing.faceted", part=part.name, share=mesh.surface.faceted),
                 value(mesh.surface.faceted, "share"),
                 value(0.0, "share"),
                 mesh.faces,
-                p.name,
-                p.node,
-                nodes([p.node]),
-                (Call(_LIT[0], {**_LIT[1], "parts": [node_key(measures, p.node)]}),),
-                key=node_key(measures, p.node),
+                part.name,
+                part.node,
+                nodes([part.node]),
+                (Call(_LIT[0], {**_LIT[1], "parts": [node_key(measures, part.node)]}),),
+                key=node_key(measures, part.node),
             )

@@ -82,7 +82,12 @@ def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
 )
 def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     """Mark the materials of the parts as double-sided."""
-    used = {m for k in chosen_meshes(scene, parts) for m in scene.meshes[k].slot_materials if m >= 0}
+    used = {
+        slot_material
+        for k in chosen_meshes(scene, parts)
+        for slot_material in scene.meshes[k].slot_materials
+        if slot_material >= 0
+    }
     change = {m for m in used if not scene.materials[m].double_sided}
     if not change:
         raise MendError(say("facing.double-sided.already"))
@@ -90,7 +95,7 @@ def double_sided(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
         replace(material, double_sided=True) if k in change else material for k, material in enumerate(scene.materials)
     )
     chosen = set(chosen_meshes(scene, parts))
-    others = {m for k, mesh in enumerate(scene.meshes) if k not in chosen for m in mesh.slot_materials}
+    others = {slot_material for k, mesh in enumerate(scene.meshes) if k not in chosen for slot_material in mesh.slot_materials}
     remark = (f"{plural(len(change & others), 'of these materials is', 'of these materials are')} used by other parts too.",)
     figure = Figure("materials drawn from both sides", f"{len(used) - len(change):,}", f"{len(used):,}")
     return Outcome(scene.with_(materials=materials), (figure,), remark if change & others else ())
@@ -173,14 +178,14 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     rays = ray_scene(placed) if area is None else None
     votes: dict[int, Array] = {}
     areas = {"before": 0.0, "unsure": 0.0, "judged": 0.0, "hidden": 0.0}
-    for p, f in zip(placed, facing(placed, rays, area, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
-        number = scene.nodes[p.node].mesh
-        if p.node not in chosen or number is None:
+    for part, f in zip(placed, facing(placed, rays, area, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
+        number = scene.nodes[part.node].mesh
+        if part.node not in chosen or number is None:
             continue
         says = f.outside if side == "outside" else f.inside
         # A mesh that several parts show is turned as most of them want it, by the area that each could judge.
-        vote = votes.setdefault(number, np.zeros(p.mesh.face_count))
-        wants = np.full(p.mesh.face_count, -says.judged)
+        vote = votes.setdefault(number, np.zeros(part.mesh.face_count))
+        wants = np.full(part.mesh.face_count, -says.judged)
         wants[says.turned] = says.judged
         vote += wants
         areas["before"] += says.wrong

@@ -18,18 +18,18 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     """The ledger's line, headline and tables of Facing, by measures, sheet and intent."""
     names = {part.node: part for part in measures.parts}
     rows, wrong, judged = [], 0.0, 0.0
-    for f in measures.facing:
-        p = names[f.node]
-        side = seen_from(intent, p.name)
-        s = f.inside if side == "inside" else f.outside
-        surface = measures.meshes[p.mesh].surface
+    for figures in measures.facing:
+        name = names[figures.node]
+        side = seen_from(intent, name.name)
+        s = figures.inside if side == "inside" else figures.outside
+        surface = measures.meshes[name.mesh].surface
         if side in ("outside", "inside"):
             wrong, judged = wrong + s.wrong, judged + s.judged
         share = s.wrong / s.judged if s.judged > 0 else 0.0
         rows.append(
             row(
                 {
-                    "part": p.name,
+                    "part": name.name,
                     "from": side,
                     "away": count(s.turned) if side in ("outside", "inside") else "–",
                     "share": number(share, percent(share), "1") if side in ("outside", "inside") else "–",
@@ -37,11 +37,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "unsure": _percent(s.undecided, s),
                     "winding": count(surface.disagreeing),
                 },
-                node=f.node,
+                node=figures.node,
                 result="stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
             )
         )
-    away = sum(r.result == "stop" for r in rows)
+    away = sum(row.result == "stop" for row in rows)
     share = wrong / judged if judged > 0 else 0.0
     backs = measures.walk.backs / measures.walk.rays if measures.walk and measures.walk.rays else 0.0
     worst = (

@@ -96,8 +96,8 @@ def _bare(channel: Channel, ground: Ground) -> ChannelFigures:
 
 def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -> Iterator[ChannelFigures]:
     """Figures of channels with as many keys and numbers each."""
-    times = np.stack([c.times for c in channels]).astype(np.float64)
-    values = np.stack([c.values for c in channels]).astype(np.float64)
+    times = np.stack([channel.times for channel in channels]).astype(np.float64)
+    values = np.stack([channel.values for channel in channels]).astype(np.float64)
     points = values[:, 1::3] if cubic else values
     good_times, good = np.isfinite(times), np.isfinite(points).all(axis=2)
     not_finite = np.count_nonzero(~(good_times & good), axis=1)
@@ -121,21 +121,21 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
             off_unit = np.count_nonzero(off > OF_LENGTH_1, axis=1)
             worst = np.take_along_axis(length, off.argmax(axis=1)[:, None], axis=1)[:, 0]
             # A step goes no way between its keys, so that their signs are nobody's business.
-            flips = np.array([c.interpolation != "STEP" for c in channels]) * np.count_nonzero(
+            flips = np.array([channel.interpolation != "STEP" for channel in channels]) * np.count_nonzero(
                 np.einsum("nij,nij->ni", points[:, 1:], points[:, :-1]) < 0, axis=1
             )
     keys = times.shape[1]
-    for n, c in enumerate(channels):
+    for n, channel in enumerate(channels):
         broken = bool(not_finite[n])
         constant = not broken and bool(still[n])
         yield ChannelFigures(
-            node=c.node,
-            path=c.path,
-            role=_role(c, ground),
+            node=channel.node,
+            path=channel.path,
+            role=_role(channel, ground),
             keys=keys,
             start=float(start[n]),
             end=float(end[n]),
-            interpolation=c.interpolation,
+            interpolation=channel.interpolation,
             not_finite=int(not_finite[n]),
             backward=int(backward[n]),
             equal=int(equal[n]),
@@ -145,9 +145,9 @@ def _alike(scene: Scene, channels: list[Channel], ground: Ground, cubic: bool) -
             longest_gap=float(longest[n]),
             usual_gap=float(usual[n]),
             constant=constant,
-            at_rest=constant and rests(scene, c, points[n, 0]),
+            at_rest=constant and rests(scene, channel, points[n, 0]),
             needs=1 if constant else keys,
-            looked=keys if constant or broken or c.path == "weights" else 0,
+            looked=keys if constant or broken or channel.path == "weights" else 0,
         )
 
 
@@ -176,19 +176,19 @@ def _needs(scene: Scene, done: list[list[ChannelFigures]], ground: Ground) -> No
     step = max(total // _EVERY, 1)
     few = max(_EVERY // max(len(open_[::step]), 1), _WINDOW)
     for k, i in open_[::step]:
-        c, x = scene.clips[k].channels[i], done[k][i]
+        channel, x = scene.clips[k].channels[i], done[k][i]
         tolerance = ground.within
-        if c.node is not None:
-            tolerance = tolerance_of(c.path, ground.within, float(ground.reach[c.node]), ground.grown[c.node])
+        if channel.node is not None:
+            tolerance = tolerance_of(channel.path, ground.within, float(ground.reach[channel.node]), ground.grown[channel.node])
         if x.keys <= few or total <= _EVERY:
-            done[k][i] = replace(x, needs=len(needed(c, tolerance)), looked=x.keys)
+            done[k][i] = replace(x, needs=len(needed(channel, tolerance)), looked=x.keys)
             continue
         stay, seen = 0, 0
         for begin in np.linspace(0, x.keys - _WINDOW, min(_WINDOWS, few // _WINDOW)).astype(np.int64):
             cut = slice(int(begin), int(begin) + _WINDOW)
-            wide = 3 if c.interpolation == "CUBICSPLINE" else 1
+            wide = 3 if channel.interpolation == "CUBICSPLINE" else 1
             rows = slice(wide * cut.start, wide * cut.stop)
-            part = Channel(c.node, c.path, c.times[cut], c.values[rows], c.interpolation)
+            part = Channel(channel.node, channel.path, channel.times[cut], channel.values[rows], channel.interpolation)
             stay += len(needed(part, tolerance)) - 1
             seen += _WINDOW - 1
         done[k][i] = replace(x, needs=max(round(x.keys * stay / seen), 2), looked=seen)

@@ -80,7 +80,10 @@ def _of(mend: str, k: int, clip: ClipOfModel, all_of: MotionMeasures, **params: 
 
 def _which(measures: Measures, channels: Sequence[ChannelFigures]) -> str:
     called = {n.index: n.name for n in measures.nodes}
-    words = [f"{c.path} of {called.get(c.node, f'node {c.node}') if c.node is not None else 'nothing'}" for c in channels[:2]]
+    words = [
+        f"{channel.path} of {called.get(channel.node, f'node {channel.node}') if channel.node is not None else 'nothing'}"
+        for channel in channels[:2]
+    ]
     return ", ".join(words) + (" …" if len(channels) > 2 else "")
 
 
@@ -114,7 +117,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: while reading: times against values, targets and samplers against the lists that they point into.
     Source: glTF 2.0 §3.11: each key has one value, three for a cubic spline; elsewhere common practice, no published source.
     """
-    for k, p in enumerate(p for p in measures.problems if p.kind == "clip"):
+    for k, p in enumerate(problem for problem in measures.problems if problem.kind == "clip"):
         yield Finding(
             say("motion.broken", what=p.text), value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}"
         )
@@ -574,7 +577,7 @@ def slides(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
     called = {n.index: n.name for n in measures.nodes}
     for k, clip in enumerate(motion.clips):
         x = clip.loop
-        found = [s for s in clip.slides if x is not None and s.way > SLIDES * x.size]
+        found = [slide for slide in clip.slides if x is not None and slide.way > SLIDES * x.size]
         if not found or x is None:
             continue
         worst = max(found, key=lambda s: s.way)

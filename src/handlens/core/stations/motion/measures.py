@@ -49,12 +49,14 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMe
     out = []
     left = _LOOKS
     for k, (clip, channels) in enumerate(zip(scene.clips, told, strict=True)):
-        starts = [c.start for c in channels if c.keys]
-        made = ClipOfModel(clip.name or "", channels, sum(c.keys for c in channels), min(starts, default=0.0), _seconds(channels))
+        starts = [channel.start for channel in channels if channel.keys]
+        made = ClipOfModel(
+            clip.name or "", channels, sum(channel.keys for channel in channels), min(starts, default=0.0), _seconds(channels)
+        )
         first = seen.setdefault(_content(clip), k)
         if first != k:
             made = replace(made, same=first)
-        alive = [c for c in channels if c.keys and c.node is not None]
+        alive = [channel for channel in channels if channel.keys and channel.node is not None]
         held = bool(alive) and all(c.constant for c in alive)
         left -= _EACH + len(alive) + len(joints) if alive else 0
         if alive and left < 0:
@@ -63,7 +65,7 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> MotionMe
             made = replace(made, held=True, moved=_moved(few, clip))
         elif alive:
             made = _clip_figures(scene, clip, made, world, up, joints)
-        nodes = sorted({c.node for c in channels if c.node is not None})
+        nodes = sorted({channel.node for channel in channels if channel.node is not None})
         if nodes:
             arrays[f"{k}:nodes"] = np.array(nodes)
         out.append(made)
@@ -74,7 +76,7 @@ OWN = StationMeasures("motion", MotionMeasures, take, reads=("nodes", "meshes", 
 
 
 def _seconds(channels: list[ChannelFigures]) -> float:
-    return max((c.end for c in channels if c.keys), default=0.0)
+    return max((channel.end for channel in channels if channel.keys), default=0.0)
 
 
 def _content(clip: Clip) -> str:

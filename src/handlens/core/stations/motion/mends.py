@@ -479,8 +479,8 @@ def _off(scene: Scene, before: Clip, after: Clip) -> float:
     joints = sorted({j for skin in scene.skins for j in skin.joints} | driven)
     wanted = sorted({*shown, *joints})
     worst = 0.0
-    for t in stamps:
-        a, b = (worlds_at(few, c, np.array([t]), wanted)[0] for c in (before, after))
+    for stamp in stamps:
+        a, b = (worlds_at(few, c, np.array([stamp]), wanted)[0] for c in (before, after))
         away = np.linalg.norm(a[joints][:, :3, 3] - b[joints][:, :3, 3], axis=1)
         worst = max(worst, float(np.nan_to_num(away).max(initial=0.0)))
         for i in shown:

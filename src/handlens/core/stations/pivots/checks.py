@@ -47,11 +47,18 @@ def spin(part: PartFigures) -> float:
 
 def wanted_pivots(measures: Measures, intent: Intent, up: str) -> Iterator[tuple[int, str, str, np.ndarray, np.ndarray, float]]:
     """Pivots that the intent speaks of: node, name, anchor, where it is, where it ought to be, diagonal of the box."""
-    for p in free_parts(measures):
-        named = intent.of_part(p.name).pivot or (intent.pivot if len(measures.parts) == 1 else None)
-        if named in ANCHORS and p.bounds_min is not None and p.bounds_max is not None:
-            low, high = np.array(p.bounds_min), np.array(p.bounds_max)
-            yield p.node, p.name, named, np.array(p.pivot), anchor(low, high, named, up), float(np.linalg.norm(high - low))
+    for free_part in free_parts(measures):
+        named = intent.of_part(free_part.name).pivot or (intent.pivot if len(measures.parts) == 1 else None)
+        if named in ANCHORS and free_part.bounds_min is not None and free_part.bounds_max is not None:
+            low, high = np.array(free_part.bounds_min), np.array(free_part.bounds_max)
+            yield (
+                free_part.node,
+                free_part.name,
+                named,
+                np.array(free_part.pivot),
+                anchor(low, high, named, up),
+                float(np.linalg.norm(high - low)),
+            )
     roots = [n for n in measures.nodes if n.parent < 0]
     if (
         len(measures.parts) > 1
@@ -120,12 +127,12 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source.
     """
     free = free_parts(measures)
-    found = [p for p in free if spin(p) > FAR]
+    found = [part for part in free if spin(part) > FAR]
     if not found:
         return
     worst = max(found, key=spin)
-    places = np.array([p.pivot for p in free])
-    together = len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free)
+    places = np.array([part.pivot for part in free])
+    together = len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(part.sweep for part in free)
     title = "pivots.far.together" if together else "pivots.far"
     yield Finding(
         say(title, parts=len(found), part=worst.name, factor=spin(worst)),
@@ -160,29 +167,29 @@ def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     up = AXIS_INDEX[measures.up_axis or sheet.up_axis]
     free = free_parts(measures)
-    places = np.array([p.pivot for p in free])
-    if len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(p.sweep for p in free):
+    places = np.array([part.pivot for part in free])
+    if len(free) > 2 and float(np.ptp(places, axis=0).max()) <= 1e-6 * max(part.sweep for part in free):
         return
-    lowest = min((p.bounds_min[up] for p in free if p.bounds_min is not None), default=0.0)
-    highest = max((p.bounds_max[up] for p in free if p.bounds_max is not None), default=0.0)
-    for p in free:
-        assert p.bounds_min is not None
-        assert p.bounds_max is not None
-        low, high, at = lowest, highest, p.pivot[up]
+    lowest = min((part.bounds_min[up] for part in free if part.bounds_min is not None), default=0.0)
+    highest = max((part.bounds_max[up] for part in free if part.bounds_max is not None), default=0.0)
+    for part in free:
+        assert part.bounds_min is not None
+        assert part.bounds_max is not None
+        low, high, at = lowest, highest, part.pivot[up]
         off = max(at - high, low - at)
-        size = max(b - a for a, b in zip(p.bounds_min, p.bounds_max, strict=True))
-        if size > 0 and off > size and spin(p) <= FAR:
+        size = max(b - a for a, b in zip(part.bounds_min, part.bounds_max, strict=True))
+        if size > 0 and off > size and spin(part) <= FAR:
             unit = unit_of(measures)
-            anchor_name = intent.of_part(p.name).pivot
+            anchor_name = intent.of_part(part.name).pivot
             named = anchor_name if anchor_name in ANCHORS else "base-centre"
             yield Finding(
-                say("pivots.height", part=p.name, distance=off * unit, above=at > high),
+                say("pivots.height", part=part.name, distance=off * unit, above=at > high),
                 value(off * unit, "m"),
                 value(0.0, "m"),
                 1,
-                p.name,
-                p.node,
-                nodes([p.node]),
-                (Call("pivots.set", {"anchor": named, "parts": [node_key(measures, p.node)]}),),
-                key=node_key(measures, p.node),
+                part.name,
+                part.node,
+                nodes([part.node]),
+                (Call("pivots.set", {"anchor": named, "parts": [node_key(measures, part.node)]}),),
+                key=node_key(measures, part.node),
             )

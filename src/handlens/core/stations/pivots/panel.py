@@ -19,27 +19,27 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         for node, _, name, at, to, _ in wanted_pivots(measures, intent, measures.up_axis or sheet.up_axis)
     }
     rows: list[Row] = []
-    for p in free:
-        named = ought.get(p.node)
+    for part in free:
+        named = ought.get(part.node)
         rows.append(
             row(
                 {
-                    "part": p.name,
-                    "sweeps": distance(p.sweep * unit),
-                    "needs": distance(p.needed * unit),
-                    "spin": number(spin(p), plain(spin(p)), "1"),
+                    "part": part.name,
+                    "sweeps": distance(part.sweep * unit),
+                    "needs": distance(part.needed * unit),
+                    "spin": number(spin(part), plain(spin(part)), "1"),
                     "anchor": named[0].replace("-", " ") if named else "",
                     "off": distance(named[1] * unit) if named else "",
                 },
-                node=p.node,
-                result="caution" if spin(p) > FAR else "clear",
-                weight=spin(p),
+                node=part.node,
+                result="caution" if spin(part) > FAR else "clear",
+                weight=spin(part),
             )
         )
     rows.sort(key=lambda r: -r.weight)
-    worst = max((spin(p) for p in free), default=1.0)
+    worst = max((spin(part) for part in free), default=1.0)
     off = max((x[1] for x in ought.values()), default=0.0)
-    far = sum(spin(p) > FAR for p in free)
+    far = sum(spin(part) > FAR for part in free)
     anchored = intent.pivot in ANCHORS
     return Panel(
         about="what each part turns about",

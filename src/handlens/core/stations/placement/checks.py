@@ -201,10 +201,10 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         return
     by_index = {n.index: n for n in measures.nodes}
     parent = {n.index: n.parent for n in measures.nodes}
-    grown = all(any(by_index[i].driven for i in _above(parent, p.node) if i in by_index) for p in gone)
-    flat = all(p.enlarges > 0 for p in gone)
-    listed = ", ".join(p.name for p in gone[:3]) + (" …" if len(gone) > 3 else "")
-    parts = [node_key(measures, p.node) for p in gone]
+    grown = all(any(by_index[i].driven for i in _above(parent, part.node) if i in by_index) for part in gone)
+    flat = all(part.enlarges > 0 for part in gone)
+    listed = ", ".join(part.name for part in gone[:3]) + (" …" if len(gone) > 3 else "")
+    parts = [node_key(measures, part.node) for part in gone]
     yield Finding(
         say("placement.collapsed", collapsed=len(gone), parts=len(measures.parts), flat=flat, names=listed),
         value(0.0, "factor"),
@@ -212,7 +212,7 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         len(gone),
         gone[0].name,
         gone[0].node,
-        nodes([p.node for p in gone]),
+        nodes([part.node for part in gone]),
         (Call("placement.restore-scale", {"parts": parts}), Call("arrival.remove-parts", {"parts": parts})),
         result="note" if grown else "",
     )

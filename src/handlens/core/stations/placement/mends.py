@@ -128,11 +128,13 @@ def _by_joints(scene: Scene, chosen: list[int]) -> Scene:
             continue
         if up[i] >= 0:
             above = nodes[up[i]]
-            nodes[up[i]] = replace(above, children=tuple(c for c in above.children if c != i))
+            nodes[up[i]] = replace(above, children=tuple(child for child in above.children if child != i))
             roots.append(i)
         nodes[i] = replace(n, translation=(0.0, 0.0, 0.0), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0), matrix=None)
         moves = ("translation", "rotation", "scale")
-        clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.node != i or x.path not in moves)) for c in clips)
+        clips = tuple(
+            replace(clip, channels=tuple(x for x in clip.channels if x.node != i or x.path not in moves)) for clip in clips
+        )
     return scene.with_(nodes=tuple(nodes), roots=tuple(roots), clips=clips)
 
 

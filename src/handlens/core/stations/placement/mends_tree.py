@@ -176,7 +176,7 @@ def remove_below(scene: Scene, parts: Sequence[str]) -> Outcome:
         if needed:
             raise MendError(say("placement.remove-below.carried", part=scene.part_name(i), joint=scene.part_name(needed[0])))
     clips = tuple(replace(clip, channels=tuple(x for x in clip.channels if x.node not in gone)) for clip in scene.clips)
-    channels = sum(len(clip.channels) for clip in scene.clips) - sum(len(c.channels) for c in clips)
+    channels = sum(len(clip.channels) for clip in scene.clips) - sum(len(clip.channels) for clip in clips)
     held = lambda s: {n.mesh for n in s.nodes if n.mesh is not None}
     before = held(scene)
     bare = without_nodes(scene.with_(clips=clips), set(gone))

@@ -106,7 +106,7 @@ def _chain_table(measures: Measures) -> list[Table]:
         words = " → ".join(f"{x.name} × {plain(abs(x.scale[0]))}" for x in scaled)
         rows.append(
             row(
-                {"chain": words, "running": number(float(products[-1]), " → ".join(plain(p) for p in products), "1")},
+                {"chain": words, "running": number(float(products[-1]), " → ".join(plain(product) for product in products), "1")},
                 node=n.index,
                 result="caution" if abs(products[-1] - 1) < 1e-3 else "note",
             )

@@ -348,7 +348,7 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         look = i.look
         assert look is not None
         small = max(i.width or 0, i.height or 0) <= 64 and look.colours is not None and 3 <= look.colours <= 64
-        own = next(t for t in x.inputs if t.role == "base-colour" and t.image is not None)
+        own = next(texture for texture in x.inputs if texture.role == "base-colour" and texture.image is not None)
         if small and look.soft_steps < 0.1 and own.sampler.get("magFilter") not in NEAREST:
             yield Finding(
                 say("see-through.pixel-art", image=i.reference, width=i.width, height=i.height, colours=look.colours),
@@ -385,26 +385,28 @@ def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(say("see-through.draw-order.no-blending", sheet=sheet.name))
         return
     names = {part.node: part.name for part in measures.parts}
-    for d in measures.draw_orders:
-        share = d.wrong / max(d.both, 1)
+    for order in measures.draw_orders:
+        share = order.wrong / max(order.both, 1)
         if share <= WRONG:
             continue
-        one, other = names[d.first], names[d.second]
-        words = f"Pieces of {one} are" if d.first == d.second else f"{one} and {other} are"
+        one, other = names[order.first], names[order.second]
+        words = f"Pieces of {one} are" if order.first == order.second else f"{one} and {other} are"
         yield Finding(
-            say("see-through.draw-order", what=words, share=share, heading=heading(d.worst, measures.up_axis or sheet.up_axis)),
+            say(
+                "see-through.draw-order", what=words, share=share, heading=heading(order.worst, measures.up_axis or sheet.up_axis)
+            ),
             value(share, "share"),
             value(0.0, "share"),
-            d.both,
+            order.both,
             one,
-            d.first,
-            nodes(sorted({d.first, d.second})),
+            order.first,
+            nodes(sorted({order.first, order.second})),
             (
                 Call(
                     "see-through.halve",
-                    {"parts": [node_key(measures, x) for x in dict.fromkeys((d.first, d.second))], "by": "best"},
+                    {"parts": [node_key(measures, x) for x in dict.fromkeys((order.first, order.second))], "by": "best"},
                 ),
             ),
-            f"{node_key(measures, d.first)}/{node_key(measures, d.second)}",
-            samples=d.both,
+            f"{node_key(measures, order.first)}/{node_key(measures, order.second)}",
+            samples=order.both,
         )

@@ -73,7 +73,7 @@ def set_mode(scene: Scene, mode: str, cutoff: float, materials: Sequence[str] = 
     the threshold that parts them best, a gradient is blended. Materials without an image stay as they are.
     """
     changed, words = list(scene.materials), []
-    used = {m for mesh in scene.meshes for m in mesh.slot_materials}
+    used = {slot_material for mesh in scene.meshes for slot_material in mesh.slot_materials}
     painted, _ = in_colour(scene)
     for k in _chosen(scene, materials):
         material = scene.materials[k]
@@ -121,7 +121,7 @@ def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
 def with_mode(material: Material, mode: str, cutoff: float | None) -> Material:
     """A material drawn another way (glTF 2.0 §3.9.4)."""
     solid = mode == "opaque"
-    inputs = tuple(t for t in material.inputs if t.role != "alpha") if solid else material.inputs
+    inputs = tuple(texture for texture in material.inputs if texture.role != "alpha") if solid else material.inputs
     # Where it is drawn solid its opacity counts for nothing, and formats without modes would draw by it.
     colour = (*material.base_colour[:3], 1.0) if solid else material.base_colour
     return replace(material, alpha_mode=mode, alpha_cutoff=cutoff if mode == "mask" else None, inputs=inputs, base_colour=colour)
@@ -157,7 +157,9 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
     for k in _chosen(scene, materials):
         material = scene.materials[k]
         # A picture that only shines stands for the colour of what shines by it.
-        colour = base_colour(material) or next((t for t in material.inputs if t.role == "emissive" and t.image is not None), None)
+        colour = base_colour(material) or next(
+            (texture for texture in material.inputs if texture.role == "emissive" and texture.image is not None), None
+        )
         if colour is None or colour.image is None or scene.images[colour.image].load is None:
             continue
         look = picture(scene.images[colour.image]).figures.look
@@ -169,9 +171,11 @@ def from_brightness(scene: Scene, by: str, materials: Sequence[str] = ()) -> Out
             images.append(repainted(scene.images[colour.image], Pillow.fromarray(pixels), "png", "_alpha"))
             names.append(images[-1].reference)
         inputs = tuple(
-            replace(t, image=made[colour.image]) if t.image == colour.image and t.role in ("base-colour", "emissive") else t
-            for t in material.inputs
-            if t.role != "alpha"
+            replace(texture, image=made[colour.image])
+            if texture.image == colour.image and texture.role in ("base-colour", "emissive")
+            else texture
+            for texture in material.inputs
+            if texture.role != "alpha"
         )
         if base_colour(material) is None:
             # Alpha is read off the picture of the colour alone (glTF 2.0 §3.9.4); black, so that it is the glow that is seen.
@@ -251,10 +255,10 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
     for k in _chosen(scene, materials):
         material = scene.materials[k]
         inputs = tuple(
-            replace(t, sampler={**t.sampler, "magFilter": _NEAREST, "minFilter": _NEAREST})
-            if t.role == "base-colour" and t.image is not None and t.sampler.get("magFilter") != _NEAREST
-            else t
-            for t in material.inputs
+            replace(texture, sampler={**texture.sampler, "magFilter": _NEAREST, "minFilter": _NEAREST})
+            if texture.role == "base-colour" and texture.image is not None and texture.sampler.get("magFilter") != _NEAREST
+            else texture
+            for texture in material.inputs
         )
         if any(a is not b for a, b in zip(inputs, material.inputs, strict=True)):
             changed[k] = replace(material, inputs=inputs)
@@ -304,10 +308,10 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
     if not pairs:
         raise MendError(say("see-through.halve.none"))
     after, done = scene, set[int]()
-    for d in pairs:
-        if {d.first, d.second} & done or not d.wrong:
+    for pair in pairs:
+        if {pair.first, pair.second} & done or not pair.wrong:
             continue
-        made = _best_halves(after, d, by, axis, chosen)
+        made = _best_halves(after, pair, by, axis, chosen)
         if made is not None:
             after, split = made
             done.add(split)

@@ -40,7 +40,7 @@ def sides(figures: DrawOrderFigures, up: str) -> list[Side]:
 
 def wrong_from(figures: DrawOrderFigures, up: str) -> str:
     """From where the order is wrong, in words: how many sides, and the rough headings that take in the most of them."""
-    bad = [s for s in sides(figures, up) if s.share is not None and s.share > WRONG_SIDE]
+    bad = [side for side in sides(figures, up) if side.share is not None and side.share > WRONG_SIDE]
     if not bad:
         return "–"
     seen: dict[str, float] = {}

@@ -370,7 +370,9 @@ def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     low, high = PLAUSIBLE.get(intent.kind or "", ORDINARY)
     if not largest or low <= largest <= high:
         return
-    fitting = [e for e in explanations(measures, sheet, intent) if e.fits and e.factor != 1.0][:2]
+    fitting = [
+        explanation for explanation in explanations(measures, sheet, intent) if explanation.fits and explanation.factor != 1.0
+    ][:2]
     words = " or ".join(f"{metres(max(e.gives))} as {e.words}" for e in fitting)
     yield Finding(
         say("size.extreme", largest=largest, more=f"; it would be {words}" if words else ""),

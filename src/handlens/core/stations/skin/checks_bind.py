@@ -78,7 +78,7 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: while reading: joints, bind matrices and weights against the counts that the file states.
     Source: glTF 2.0 §3.7.3.1: there must be as many bind matrices as joints, or more; elsewhere common practice, no published source.
     """
-    bad = [p for p in measures.problems if p.kind == "skin"]
+    bad = [problem for problem in measures.problems if problem.kind == "skin"]
     for k, p in enumerate(bad):
         yield Finding(
             say("skin.broken", what=p.text), value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}"

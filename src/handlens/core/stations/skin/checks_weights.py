@@ -191,7 +191,7 @@ def sums(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Inte
 
 def cut_to(figures: WeightFigures, most: int) -> CutFigures | None:
     """What keeping at most so many influences does to a part, by the nearest limit below that was measured."""
-    return next((c for c in reversed(figures.cuts) if c.most <= most), None)
+    return next((cut for cut in reversed(figures.cuts) if cut.most <= most), None)
 
 
 @check(

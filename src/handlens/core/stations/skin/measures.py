@@ -106,9 +106,9 @@ def _farthest(distances: Array) -> float:
 
 def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[str, Array]) -> WeightFigures:
     """Figures of the weights by themselves. joints: how many the skin has, None where there is no skin."""
-    w = mesh.weights
-    assert w is not None
-    vertices, owner, values = len(mesh.positions), vertex_of_weight(w), w.weights.astype(np.float64)
+    weights = mesh.weights
+    assert weights is not None
+    vertices, owner, values = len(mesh.positions), vertex_of_weight(weights), weights.weights.astype(np.float64)
     real = np.isfinite(values)
     total = np.bincount(owner, np.where(real, values, 0.0), vertices)
     heavy = np.bincount(owner, np.where(real, np.abs(values), 0.0), vertices)
@@ -121,8 +121,8 @@ def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[s
     wrong, slightly = np.flatnonzero(off > OFF), np.flatnonzero((off > SLIGHTLY) & (off <= OFF))
     negative = some(real & (values < 0))
     dust = some(real & (values > 0) & (values < DUST))
-    beyond = some((w.joints < 0) | (w.joints >= joints)) if joints is not None else np.zeros(0, np.int64)
-    pairs = owner * (int(w.joints.max(initial=0)) + 2) + w.joints
+    beyond = some((weights.joints < 0) | (weights.joints >= joints)) if joints is not None else np.zeros(0, np.int64)
+    pairs = owner * (int(weights.joints.max(initial=0)) + 2) + weights.joints
     order = np.sort(pairs)
     repeated = np.unique(owner[np.isin(pairs, order[1:][order[1:] == order[:-1]])]) if len(order) else np.zeros(0, np.int64)
     for name, found in (
@@ -134,13 +134,13 @@ def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[s
         ("dust", dust),
         ("beyond", beyond),
         ("repeated", repeated),
-        ("influences", _most_first(np.diff(w.starts))),
+        ("influences", _most_first(np.diff(weights.starts))),
     ):
         if len(found):
             arrays[f"{figures.node}:{name}"] = found
-    counts = np.minimum(np.diff(w.starts), _LONGEST_HISTOGRAM)
-    used = np.unique(w.joints) if len(w.joints) else np.zeros(0, np.int32)
-    whole = len(bare) == 0 and len(used) == 1 and bool((np.diff(w.starts) == 1).all()) and len(wrong) == 0
+    counts = np.minimum(np.diff(weights.starts), _LONGEST_HISTOGRAM)
+    used = np.unique(weights.joints) if len(weights.joints) else np.zeros(0, np.int32)
+    whole = len(bare) == 0 and len(used) == 1 and bool((np.diff(weights.starts) == 1).all()) and len(wrong) == 0
     return replace(
         figures,
         bare=len(bare),
@@ -153,7 +153,7 @@ def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[s
         dust=len(dust),
         smallest=float(values[real & (values > 0)].min(initial=1.0)),
         beyond=len(beyond),
-        beyond_joint=int(w.joints.max(initial=-1)) if len(beyond) else -1,
+        beyond_joint=int(weights.joints.max(initial=-1)) if len(beyond) else -1,
         repeated=len(repeated),
         histogram=np.bincount(counts).tolist() if vertices else [],
         only_joint=int(used[0]) if whole else -1,
@@ -168,12 +168,12 @@ def _most_first(counts: Array) -> Array:
 
 def _cuts(figures: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> WeightFigures:
     """What limiting influences and dropping dust would move."""
-    w = mesh.weights
-    assert w is not None
-    counts, out = np.diff(w.starts), []
-    if not len(counts) or not np.isfinite(w.weights).all():
+    weights = mesh.weights
+    assert weights is not None
+    counts, out = np.diff(weights.starts), []
+    if not len(counts) or not np.isfinite(weights.weights).all():
         return figures
-    lost = _beyond_the_heaviest(w, counts) if len(counts) > _LOOKED_AT else None
+    lost = _beyond_the_heaviest(weights, counts) if len(counts) > _LOOKED_AT else None
     for most in LIMITS:
         over = np.flatnonzero(counts > most)
         if not len(over):
@@ -181,13 +181,13 @@ def _cuts(figures: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) ->
         chosen = over
         if lost is not None and len(over) > _LOOKED_AT:
             chosen = over[np.argpartition(-lost(most)[over], _LOOKED_AT)[:_LOOKED_AT]]
-        rows = _only(w, chosen)
+        rows = _only(weights, chosen)
         far = displacement(points[chosen], rows, limited(rows, most), bones, np.arange(len(chosen)))
         out.append(CutFigures(most, len(over), float(far.max(initial=0.0)), len(chosen)))
     moved = 0.0
     if figures.dust:
-        chosen = np.unique(vertex_of_weight(w)[(w.weights > 0) & (w.weights < DUST)])[:_LOOKED_AT]
-        rows = _only(w, chosen)
+        chosen = np.unique(vertex_of_weight(weights)[(weights.weights > 0) & (weights.weights < DUST)])[:_LOOKED_AT]
+        rows = _only(weights, chosen)
         moved = float(
             displacement(points[chosen], rows, weights_where(rows, rows.weights >= DUST), bones, np.arange(len(chosen))).max()
         )
@@ -230,11 +230,11 @@ def _skin(
     """figures: the parts of the skin. boxes: lowest and highest corner of parts, by their node. here: nodes that the scene holds."""
     skin = scene.skins[k]
     carried = np.zeros(len(skin.joints), np.int64)
-    for mesh in {p.mesh for p in figures if p.weighted}:
-        w = scene.meshes[mesh].weights
-        assert w is not None
-        use = (w.weights != 0) & (w.joints >= 0) & (w.joints < len(carried))
-        carried += np.bincount(w.joints[use], minlength=len(carried))
+    for mesh in {figure.mesh for figure in figures if figure.weighted}:
+        weights = scene.meshes[mesh].weights
+        assert weights is not None
+        use = (weights.weights != 0) & (weights.joints >= 0) & (weights.joints < len(carried))
+        carried += np.bincount(weights.joints[use], minlength=len(carried))
     off, degrees = departures(world, skin, placing)
     own_off, own_degrees = own_departures(world, skin, placing, bones.up)
     stretch = stretches(world, skin, placing)
@@ -268,13 +268,13 @@ def _skin(
         )
         for i, j in enumerate(skin.joints)
     ]
-    outside = [i for i, j in enumerate(skin.joints) if j not in here] if any(p.node in here for p in figures) else []
+    outside = [i for i, j in enumerate(skin.joints) if j not in here] if any(figure.node in here for figure in figures) else []
     return SkinOfModel(
         skin.name or f"skin {k}",
         joints,
         skin.inverse_bind is not None,
         rig,
-        sorted(p.node for p in figures),
+        sorted(figure.node for figure in figures),
         size,
         outside=outside,
         root=skin.skeleton if skin.skeleton is not None and not holds_joints(skin.skeleton, skin, up) else None,

@@ -32,9 +32,9 @@ _STRAIGHT = 1e-6
 def _farthest_off(scene: Scene, world: Array) -> float:
     """How far a joint of any skin rests from where it was bound, in metres."""
     far = 0.0
-    for s, placing in zip(scene.skins, placings(scene, world), strict=True):
-        if s.joints:
-            off, _ = departures(world, s, placing)
+    for skin, placing in zip(scene.skins, placings(scene, world), strict=True):
+        if skin.joints:
+            off, _ = departures(world, skin, placing)
             far = max(far, float(off.max(initial=0.0)))
     return far * (scene.unit_metres or 1.0)
 
@@ -95,7 +95,9 @@ def _bound_at_rest(scene: Scene) -> tuple[Scene, dict[int, Array], list[Array]]:
             frames[k] = world[shown[k]]
         places = world[np.array(skin.joints, np.int64)]
         flat = [
-            scene.part_name(j) for j, w in zip(skin.joints, places, strict=True) if not abs(np.linalg.det(w[:3, :3])) > 1e-300
+            scene.part_name(j)
+            for j, place in zip(skin.joints, places, strict=True)
+            if not abs(np.linalg.det(place[:3, :3])) > 1e-300
         ]
         if flat:
             raise MendError(say("skin.bound-at-rest.collapsed", joint=flat[0]))
@@ -140,18 +142,18 @@ def _unlike(matrices: Array, placing: Array) -> bool:
 
 def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
     """The mesh as its joints pose it, in the frame that it was placed by. matrices: (J, 4, 4) World · InverseBind."""
-    w = mesh.weights
-    assert w is not None
-    known = (w.joints >= 0) & (w.joints < len(matrices))
-    owner, count = vertex_of_weight(w), len(mesh.positions)
+    weights = mesh.weights
+    assert weights is not None
+    known = (weights.joints >= 0) & (weights.joints < len(matrices))
+    owner, count = vertex_of_weight(weights), len(mesh.positions)
     home = np.linalg.inv(placing)
     # What one receiver normalises and another does not must not be stored: sums go along as they are.
     with np.errstate(all="ignore"):
-        sums = row_sums(w, np.where(known, w.weights.astype(np.float64), 0.0))
+        sums = row_sums(weights, np.where(known, weights.weights.astype(np.float64), 0.0))
     blend = np.zeros((count, 3, 4))
     for a in range(3):
         for b in range(4):
-            entry = np.where(known, (home @ matrices)[np.where(known, w.joints, 0), a, b] * w.weights, 0.0)
+            entry = np.where(known, (home @ matrices)[np.where(known, weights.joints, 0), a, b] * weights.weights, 0.0)
             blend[:, a, b] = np.bincount(owner, entry, count)
     good = np.isfinite(sums) & (np.abs(sums) > 1e-9)
     blend[good] /= sums[good, None, None]
@@ -351,11 +353,13 @@ def _renumbered(mesh: Mesh, skin: Skin, other: Skin) -> Mesh:
     """The mesh with the numbers that another skin of the same joints has for them."""
     at = {j: k for k, j in enumerate(other.joints)}
     number = np.array([at[j] for j in skin.joints], np.int32)
-    w = mesh.weights
-    if w is None or (number == np.arange(len(number))).all():
+    weights = mesh.weights
+    if weights is None or (number == np.arange(len(number))).all():
         return mesh
-    known = (w.joints >= 0) & (w.joints < len(number))
-    return replace(mesh, weights=replace(w, joints=frozen(np.where(known, number[np.where(known, w.joints, 0)], w.joints))))
+    known = (weights.joints >= 0) & (weights.joints < len(number))
+    return replace(
+        mesh, weights=replace(weights, joints=frozen(np.where(known, number[np.where(known, weights.joints, 0)], weights.joints)))
+    )
 
 
 def _way(skin: Skin, other: Skin) -> Array | None:

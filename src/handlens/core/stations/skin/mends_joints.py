@@ -121,8 +121,8 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
         raise MendError(say("skin.add-joints.no-skin"))
     nodes, roots = list(scene.nodes), list(scene.roots)
     chains: dict[int, _Chain] = {}
-    for above in dict.fromkeys(up[t] for t in tops):
-        below = tuple(t for t in tops if up[t] == above)
+    for above in dict.fromkeys(up[top] for top in tops):
+        below = tuple(top for top in tops if up[top] == above)
         places = _places(scene, below[0], above, own, len(joints))
         chain = _Chain([len(nodes) + k for k in range(len(joints))], places)
         number = "" if not chains else f"_{len(chains) + 1}"
@@ -131,24 +131,29 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
             step = places[k] - (places[k - 1] if k else 0.0)
             nodes.append(Node(f"node:{chain.nodes[k]}", f"{name}{number}", translation=tuple(step.tolist()), children=under))
         if above >= 0:
-            kept = tuple(c for c in nodes[above].children if c not in below)
+            kept = tuple(child for child in nodes[above].children if child not in below)
             nodes[above] = replace(nodes[above], children=(*kept, chain.nodes[0]))
         else:
-            roots = [r for r in roots if r not in below] + [chain.nodes[0]]
+            roots = [root for root in roots if root not in below] + [chain.nodes[0]]
         for t in below:
             nodes[t] = translated_before(nodes[t], -places[-1])
             chains[t] = chain
     skins = []
     for skin in scene.skins:
-        top = next((k for k, t in enumerate(skin.joints) if t in chains), 0)
-        more = list(dict.fromkeys(j for t in skin.joints if t in chains for j in chains[t].nodes))
+        top = next((k for k, joint in enumerate(skin.joints) if joint in chains), 0)
+        more = list(dict.fromkeys(j for joint in skin.joints if joint in chains for j in chains[joint].nodes))
         inverse = np.tile(np.eye(4), (len(skin.joints), 1, 1)) if skin.inverse_bind is None else skin.inverse_bind
-        at = {j: p for t in skin.joints if t in chains for j, p in zip(chains[t].nodes, chains[t].places, strict=True)}
+        at = {
+            j: place
+            for joint in skin.joints
+            if joint in chains
+            for j, place in zip(chains[joint].nodes, chains[joint].places, strict=True)
+        }
         # A joint that carries nothing may be bound anywhere: where it now stands, seen from the first that it carries.
         extra = [translated_before(scene.nodes[skin.joints[top]], -at[j]).local @ inverse[top] for j in more]
         whole = np.concatenate([inverse, np.stack(extra)]) if extra else inverse
         skins.append(replace(skin, joints=(*skin.joints, *more), inverse_bind=frozen(whole)))
-    clips = tuple(_counted_from(clip, {t: chains[t].places[-1] for t in chains}) for clip in scene.clips)
+    clips = tuple(_counted_from(clip, {chain: chains[chain].places[-1] for chain in chains}) for clip in scene.clips)
     after = scene.with_(nodes=tuple(nodes), roots=tuple(roots), skins=tuple(skins), clips=clips)
     return Outcome(after, (Figure("joints", f"{len(own):,}", f"{len(_joints(after)):,}"),))
 
@@ -173,7 +178,12 @@ class _Chain(NamedTuple):
 def _places(scene: Scene, top: int, above: int, joints: set[int], count: int) -> Array:
     """(count, 3) places for joints on the way to the topmost one, in the frame of the node above (-1: the world)."""
     at = scene.nodes[top].local[:3, 3]
-    lengths = [float(np.linalg.norm(scene.nodes[c].local[:3, 3])) for j in joints for c in scene.nodes[j].children if c in joints]
+    lengths = [
+        float(np.linalg.norm(scene.nodes[child].local[:3, 3]))
+        for j in joints
+        for child in scene.nodes[j].children
+        if child in joints
+    ]
     mean = float(np.mean([x for x in lengths if np.isfinite(x)] or [1.0])) or 1.0
     if np.linalg.norm(at) > 1e-3 * mean:
         return np.asarray(at * (np.arange(count) / count)[:, None])
@@ -331,12 +341,14 @@ def remove_joints(scene: Scene) -> Outcome:
 
 
 def _renumbered(mesh: Mesh, number: np.ndarray) -> Mesh:
-    w = mesh.weights
-    assert w is not None
-    known = (w.joints >= 0) & (w.joints < len(number))
-    now = np.where(known, number[np.where(known, w.joints, 0)], w.joints)
+    weights = mesh.weights
+    assert weights is not None
+    known = (weights.joints >= 0) & (weights.joints < len(number))
+    now = np.where(known, number[np.where(known, weights.joints, 0)], weights.joints)
     keep = ~known | (now >= 0)
-    return replace(mesh, weights=with_rows(len(mesh.positions), vertex_of_weight(w)[keep], now[keep], w.weights[keep]))
+    return replace(
+        mesh, weights=with_rows(len(mesh.positions), vertex_of_weight(weights)[keep], now[keep], weights.weights[keep])
+    )
 
 
 @mend(

@@ -90,11 +90,11 @@ def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
         nonlocal wrong
-        w = mesh.weights
-        assert w is not None
-        good = _merged(weights_where(w, np.isfinite(w.weights) & (w.weights > 0)))
+        weights = mesh.weights
+        assert weights is not None
+        good = _merged(weights_where(weights, np.isfinite(weights.weights) & (weights.weights > 0)))
         off = np.abs(row_sums(good, good.weights.astype(np.float64)) - 1)
-        many = int(np.count_nonzero((off > 1e-6) & (np.diff(good.starts) > 0))) + len(w.weights) - len(good.weights)
+        many = int(np.count_nonzero((off > 1e-6) & (np.diff(good.starts) > 0))) + len(weights.weights) - len(good.weights)
         if not many:
             return None
         wrong += many
@@ -122,15 +122,15 @@ def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
         nonlocal gone
-        w = mesh.weights
-        assert w is not None
+        weights = mesh.weights
+        assert weights is not None
         most = np.zeros(len(mesh.positions))
-        np.maximum.at(most, vertex_of_weight(w), w.weights)
-        keep = ~(w.weights < under) | (w.weights >= most[vertex_of_weight(w)])
+        np.maximum.at(most, vertex_of_weight(weights), weights.weights)
+        keep = ~(weights.weights < under) | (weights.weights >= most[vertex_of_weight(weights)])
         if keep.all():
             return None
         gone += int(np.count_nonzero(~keep))
-        return _to_the_sums_of(w, weights_where(w, keep))
+        return _to_the_sums_of(weights, weights_where(weights, keep))
 
     after, done = _changed(scene, parts, change)
     if not done:
@@ -163,11 +163,11 @@ def limit(scene: Scene, influences: float, parts: Sequence[str] = ()) -> Outcome
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
         nonlocal over
-        w = mesh.weights
-        assert w is not None
-        many = int(np.count_nonzero(np.diff(w.starts) > most))
+        weights = mesh.weights
+        assert weights is not None
+        many = int(np.count_nonzero(np.diff(weights.starts) > most))
         over += many
-        return limited(w, most) if many else None
+        return limited(weights, most) if many else None
 
     after, done = _changed(scene, parts, change)
     if not done:
@@ -195,19 +195,19 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
         nonlocal gone, alone
-        w = mesh.weights
-        if w is None or skin is None or not scene.skins[skin].joints:
+        weights = mesh.weights
+        if weights is None or skin is None or not scene.skins[skin].joints:
             return None
-        bad = (w.joints < 0) | (w.joints >= len(scene.skins[skin].joints))
+        bad = (weights.joints < 0) | (weights.joints >= len(scene.skins[skin].joints))
         if not bad.any():
             return None
         gone += int(np.count_nonzero(bad))
-        owner = vertex_of_weight(w)
-        total = np.bincount(owner[~bad], np.abs(w.weights[~bad]), len(mesh.positions))
-        had = np.bincount(owner[bad], np.abs(w.weights[bad]), len(mesh.positions))
+        owner = vertex_of_weight(weights)
+        total = np.bincount(owner[~bad], np.abs(weights.weights[~bad]), len(mesh.positions))
+        had = np.bincount(owner[bad], np.abs(weights.weights[bad]), len(mesh.positions))
         lost = np.flatnonzero((total == 0) & (had > 0))
         alone += len(lost)
-        cut = _to_the_sums_of(w, weights_where(w, ~bad)) if (~bad).any() else weights_where(w, ~bad)
+        cut = _to_the_sums_of(weights, weights_where(weights, ~bad)) if (~bad).any() else weights_where(weights, ~bad)
         return with_rows(
             len(mesh.positions),
             np.concatenate([vertex_of_weight(cut), lost]),
@@ -268,9 +268,9 @@ def fill(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
         nonlocal filled
-        w = mesh.weights
-        assert w is not None
-        good = weights_where(w, np.isfinite(w.weights) & (w.weights != 0))
+        weights = mesh.weights
+        assert weights is not None
+        good = weights_where(weights, np.isfinite(weights.weights) & (weights.weights != 0))
         bare = np.diff(good.starts) == 0
         if not bare.any():
             return None
@@ -443,9 +443,9 @@ def parent_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
         local = np.linalg.inv(world[node]) @ place
         nodes[i] = with_local(n, local)
         if up[i] >= 0:
-            nodes[up[i]] = replace(nodes[up[i]], children=tuple(c for c in nodes[up[i]].children if c != i))
+            nodes[up[i]] = replace(nodes[up[i]], children=tuple(child for child in nodes[up[i]].children if child != i))
         nodes[node] = replace(nodes[node], children=(*nodes[node].children, i))
-        roots = [r for r in roots if r != i]
+        roots = [root for root in roots if root != i]
     after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots)))
     after = without_unused_skins(after)
     return Outcome(after, (Figure(f"parts that hang on {joint}", "0", f"{len(chosen):,}"),))

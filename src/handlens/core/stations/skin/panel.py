@@ -164,11 +164,11 @@ def _counts(skins: SkinMeasures, most: int | None) -> Table:
     totals = [sum(part.histogram[n] for part in skins.parts if n < len(part.histogram)) for n in range(longest)]
     rows = [
         row(
-            {"influences": count(n), "vertices": count(c)},
-            result="stop" if n == 0 and c else "caution" if most is not None and n > most and c else "clear",
-            weight=float(c),
+            {"influences": count(n), "vertices": count(total)},
+            result="stop" if n == 0 and total else "caution" if most is not None and n > most and total else "clear",
+            weight=float(total),
         )
-        for n, c in enumerate(totals)
+        for n, total in enumerate(totals)
     ]
     return table(
         "influences", "Influences on a vertex", [("influences", "Influences", True), ("vertices", "Vertices", True)], rows
@@ -178,14 +178,16 @@ def _counts(skins: SkinMeasures, most: int | None) -> Table:
 def _cuts(skins: SkinMeasures, unit: float) -> Table:
     """The price of each limit, over all parts."""
     rows = []
-    for most in sorted({c.most for part in skins.parts for c in part.cuts}):
+    for most in sorted({cut.most for part in skins.parts for cut in part.cuts}):
         cuts = [c for part in skins.parts if (c := _exactly(part, most)) is not None]
         rows.append(
             row(
                 {
                     "most": count(most),
-                    "vertices": count(sum(c.vertices for c in cuts)),
-                    "moves": number(max(c.farthest for c in cuts) * unit, about(max(c.farthest for c in cuts) * unit), "m"),
+                    "vertices": count(sum(cut.vertices for cut in cuts)),
+                    "moves": number(
+                        max(cut.farthest for cut in cuts) * unit, about(max(cut.farthest for cut in cuts) * unit), "m"
+                    ),
                 }
             )
         )

@@ -36,9 +36,9 @@ def loose_parts(
     """
     up = parents(scene)
     joints = {j for skin in scene.skins for j in skin.joints}
-    carried = [p for p in parts if p.skin is not None and p.weighted and scene.skins[p.skin].joints]
+    carried = [part for part in parts if part.skin is not None and part.weighted and scene.skins[part.skin].joints]
     carried = [p for p in carried if p.bare < p.vertices]
-    own = {p.node for p in parts if p.skin is not None}
+    own = {part.node for part in parts if part.skin is not None}
     free = [
         part
         for part in measures.parts
@@ -142,16 +142,16 @@ def inverses(scene: Scene, up: list[int], parts: list[WeightFigures]) -> list[In
                 over_joints.add(k)
                 k = up[k]
     out = []
-    for p in parts:
-        own = _even(scene, p.node)
-        above, i = 1.0, up[p.node]
-        if p.skin is None or own is None or abs(own - 1) < 0.01:
+    for part in parts:
+        own = _even(scene, part.node)
+        above, i = 1.0, up[part.node]
+        if part.skin is None or own is None or abs(own - 1) < 0.01:
             continue
         while i >= 0:
             factor = _even(scene, i)
             above *= factor or 1.0
             if i in over_joints and factor is not None and abs(factor - 1) > 0.01 and abs(own * above - 1) < 1e-3:
-                out.append(InverseFigures(p.node, i, own, factor))
+                out.append(InverseFigures(part.node, i, own, factor))
                 break
             i = up[i]
     return out
@@ -167,11 +167,11 @@ def sides(scene: Scene, parts: list[WeightFigures], skeletons: list[Skeleton]) -
     """Pairs of joints of both sides whose weights differ although the surface is the same on both, by mirrored vertices."""
     out = []
     seen: set[int] = set()
-    for p in parts:
-        if p.skin is None or not p.weighted or p.mesh in seen:
+    for part in parts:
+        if part.skin is None or not part.weighted or part.mesh in seen:
             continue
-        seen.add(p.mesh)
-        out += _sides_of(scene, p, skeletons[p.skin])
+        seen.add(part.mesh)
+        out += _sides_of(scene, part, skeletons[part.skin])
     return out
 
 
@@ -180,8 +180,8 @@ def _sides_of(scene: Scene, figures: WeightFigures, bones: Skeleton) -> list[Sid
     names = [scene.part_name(j) for j in skin.joints]
     at = {name: k for k, name in reversed(list(enumerate(names)))}
     pairs = [(k, at[o]) for k, n in enumerate(names) if on_the_left(n) and (o := other_side(n)) in at][:_MOST_PAIRS]
-    w = mesh.weights
-    if not pairs or w is None or not np.isfinite(mesh.positions).all() or len(mesh.positions) < 8:
+    weights = mesh.weights
+    if not pairs or weights is None or not np.isfinite(mesh.positions).all() or len(mesh.positions) < 8:
         return []
     from .symmetry import mirror_of
 
@@ -194,10 +194,10 @@ def _sides_of(scene: Scene, figures: WeightFigures, bones: Skeleton) -> list[Sid
         return []
     here, there = here[matched], there[matched]
     out = []
-    owner, count = vertex_of_weight(w), len(mesh.positions)
+    owner, count = vertex_of_weight(weights), len(mesh.positions)
     for left, right in pairs:
-        on_left = np.bincount(owner, np.where(w.joints == left, w.weights, 0), count)
-        on_right = np.bincount(owner, np.where(w.joints == right, w.weights, 0), count)
+        on_left = np.bincount(owner, np.where(weights.joints == left, weights.weights, 0), count)
+        on_right = np.bincount(owner, np.where(weights.joints == right, weights.weights, 0), count)
         apart = np.abs(on_left[here] - on_right[there])
         wrong = int(np.count_nonzero(apart > _DIFFERS))
         if wrong:

@@ -49,17 +49,17 @@ def no_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: faces whose slot names no material; a note where the model's format holds none at all.
     Source: glTF 2.0 §3.7.2.1: a primitive without a material takes the default one; common practice elsewhere.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.unassigned_faces:
             yield Finding(
-                say("slots.no-material", faces=n, part=p.name),
+                say("slots.no-material", faces=n, part=part.name),
                 value(n, "count"),
                 value(0, "count"),
                 n,
-                p.name,
-                p.node,
-                Elements("faces", measures.array(f"mesh:{p.mesh}:bare")),
-                key=node_key(measures, p.node),
+                part.name,
+                part.node,
+                Elements("faces", measures.array(f"mesh:{part.mesh}:bare")),
+                key=node_key(measures, part.node),
                 # Nobody has forgotten what could not be given.
                 result="note" if "materials" not in BY_NAME[measures.format].holds else "",
             )
@@ -98,14 +98,14 @@ def library(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: the library's name in the model against the files that came.
     Source: Wavefront OBJ, statement mtllib (format description, appendix B1).
     """
-    for p in measures.problems:
-        if p.kind in ("library-missing", "library-other-case"):
+    for problem in measures.problems:
+        if problem.kind in ("library-missing", "library-other-case"):
             yield Finding(
-                say("slots.library", what=p.text),
-                value(p.kind.replace("library-", ""), "text"),
+                say("slots.library", what=problem.text),
+                value(problem.kind.replace("library-", ""), "text"),
                 value("found", "text"),
                 1,
-                key=p.where,
+                key=problem.where,
             )
 
 
@@ -320,20 +320,20 @@ def too_many(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(say("slots.no-limit", sheet=sheet.name))
         return
     most = {"pixels": sheet.limits.texture_pixels} if sheet.limits.texture_pixels else {}
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         used = sum(1 for n in mesh.slot_faces if n)
         if used > limit:
-            parts = {"parts": [node_key(measures, p.node)]}
+            parts = {"parts": [node_key(measures, part.node)]}
             yield Finding(
-                say("slots.too-many", part=p.name, slots=used),
+                say("slots.too-many", part=part.name, slots=used),
                 value(used, "count"),
                 value(limit, "count"),
                 used,
-                p.name,
-                p.node,
-                Elements("nodes", np.array([p.node], np.int32)),
+                part.name,
+                part.node,
+                Elements("nodes", np.array([part.node], np.int32)),
                 (Call("budget.atlas", {**most, **parts}), Call("surface.split", {"by": "slot", **parts})),
-                node_key(measures, p.node),
+                node_key(measures, part.node),
             )
 
 
@@ -377,7 +377,7 @@ def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, x in enumerate(measures.materials):
         if x.used_by_faces and x.models:
             yield Finding(
-                say("slots.model", material=x.name or f"material {k}", what=", ".join(MODELS[e] for e in x.models)),
+                say("slots.model", material=x.name or f"material {k}", what=", ".join(MODELS[model] for model in x.models)),
                 value(", ".join(x.models), "text"),
                 value("base colour, metal, roughness", "text"),
                 len(x.models),
@@ -436,17 +436,17 @@ def two_faced(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: faces over the same welded points, wound against each other, in different slots.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.two_faced:
             yield Finding(
-                say("slots.two-faced", faces=n, part=p.name),
+                say("slots.two-faced", faces=n, part=part.name),
                 value(n, "count"),
                 value(0, "count"),
                 n,
-                p.name,
-                p.node,
-                Elements("faces", measures.array(f"mesh:{p.mesh}:two-faced")),
-                key=node_key(measures, p.node),
+                part.name,
+                part.node,
+                Elements("faces", measures.array(f"mesh:{part.mesh}:two-faced")),
+                key=node_key(measures, part.node),
             )
 
 

@@ -59,14 +59,14 @@ def merge_equal(scene: Scene) -> Outcome:
 def remove_unused(scene: Scene) -> Outcome:
     """Drop materials that no face uses, the images that only they use, and slots without faces."""
     meshes = tuple(_only_used_slots(mesh) for mesh in scene.meshes)
-    used = {k for m in meshes for k in m.slot_materials}
+    used = {k for mesh in meshes for k in mesh.slot_materials}
     gone = {k for k in range(len(scene.materials)) if k not in used}
     if not gone:
         raise MendError(say("slots.remove-unused.none"))
     after = without_materials(scene.with_(meshes=meshes), gone)
     figures = [Figure("materials", f"{len(scene.materials):,}", f"{len(after.materials):,}")]
-    before = {t.image for material in scene.materials for t in material.inputs}
-    left = {t.image for material in after.materials for t in material.inputs}
+    before = {texture.image for material in scene.materials for texture in material.inputs}
+    left = {texture.image for material in after.materials for texture in material.inputs}
     theirs = {k for k in range(len(scene.images)) if k in before and k not in left}
     if theirs:
         after = without_images(after, theirs)
@@ -99,10 +99,15 @@ def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) 
     meshes, count = list(scene.meshes), 0
     for k in chosen_meshes(scene, parts):
         mesh = meshes[k]
-        bare = np.isin(mesh.slots, [s for s, m in enumerate(mesh.slot_materials) if m < 0])
+        bare = np.isin(mesh.slots, [s for s, slot_material in enumerate(mesh.slot_materials) if slot_material < 0])
         if bare.any():
             count += int(bare.sum())
-            meshes[k] = one_slot_each(replace(mesh, slot_materials=tuple(number if m < 0 else m for m in mesh.slot_materials)))
+            meshes[k] = one_slot_each(
+                replace(
+                    mesh,
+                    slot_materials=tuple(number if slot_material < 0 else slot_material for slot_material in mesh.slot_materials),
+                )
+            )
     if not count:
         raise MendError(say("slots.assign.none"))
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces without a material", f"{count:,}", "0"),))
@@ -139,7 +144,7 @@ def _plain(scene: Scene, name: str, colour: str) -> Material:
 )
 def switch_off(scene: Scene) -> Outcome:
     """Take inputs away that have no image behind them, so that nothing waits for one."""
-    count = sum(t.image is None for material in scene.materials for t in material.inputs)
+    count = sum(texture.image is None for material in scene.materials for texture in material.inputs)
     if not count:
         raise MendError(say("slots.switch-off.none"))
     materials = tuple(_plugged(material) for material in scene.materials)
@@ -246,10 +251,12 @@ def clamp(scene: Scene) -> Outcome:
 
 def _values(material: Material) -> str:
     told = [f"{what} {v:g}" for what, v in (("roughness", material.roughness), ("metal", material.metallic)) if v is not None]
-    told += [f"normals × {t.scale:g}" for t in material.inputs if t.role == "normal" and t.scale is not None]
+    told += [
+        f"normals × {texture.scale:g}" for texture in material.inputs if texture.role == "normal" and texture.scale is not None
+    ]
     tints = (("base-colour", "image", material.base_colour[:3]), ("emissive", "glow", material.emissive))
     for role, what, tint in tints:
-        if any(t.role == role for t in material.inputs):
+        if any(texture.role == role for texture in material.inputs):
             told.append(f"{what} × {' '.join(f'{v:.3g}' for v in dict.fromkeys(tint))}")
     return ", ".join(told) or "not stated"
 
@@ -264,7 +271,8 @@ def _with_values(material: Material, wanted: Mapping[str, float]) -> Material:
         lines = [f"Ks {amount}" if str(x).split()[:1] == ["Ks"] else x for x in source["statements"]]
         source = {**source, "statements": lines}
     inputs = tuple(
-        replace(t, scale=wanted["normal"]) if t.role == "normal" and "normal" in wanted else t for t in material.inputs
+        replace(texture, scale=wanted["normal"]) if texture.role == "normal" and "normal" in wanted else texture
+        for texture in material.inputs
     )
     made = replace(
         material,
@@ -275,13 +283,20 @@ def _with_values(material: Material, wanted: Mapping[str, float]) -> Material:
         base_colour=(wanted["tint"],) * 3 + material.base_colour[3:] if "tint" in wanted else material.base_colour,
         emissive=(wanted["glow"],) * 3 if "glow" in wanted else material.emissive,
     )
-    said = lambda x: (x.roughness, x.metallic, x.base_colour, x.emissive, [t.scale for t in x.inputs], x.source.get("statements"))
+    said = lambda x: (
+        x.roughness,
+        x.metallic,
+        x.base_colour,
+        x.emissive,
+        [texture.scale for texture in x.inputs],
+        x.source.get("statements"),
+    )
     return material if said(made) == said(material) else made
 
 
 def _plugged(material: Material) -> Material:
     """A material without its empty inputs."""
-    return replace(material, inputs=tuple(t for t in material.inputs if t.image is not None))
+    return replace(material, inputs=tuple(texture for texture in material.inputs if texture.image is not None))
 
 
 def _only_used_slots(mesh: Mesh) -> Mesh:
@@ -293,5 +308,5 @@ def _only_used_slots(mesh: Mesh) -> Mesh:
     if used.all():
         return mesh
     number = (np.cumsum(used) - 1).astype(np.int32)
-    kept = tuple(m for m, keep in zip(mesh.slot_materials, used, strict=True) if keep)
+    kept = tuple(slot_material for slot_material, keep in zip(mesh.slot_materials, used, strict=True) if keep)
     return replace(mesh, slots=frozen(number[mesh.slots]) if len(mesh.slots) else mesh.slots, slot_materials=kept)

@@ -43,27 +43,27 @@ def cut_differently(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     Measured: corners that turn against the polygon's normal by Newell; sides that cross seen along it; distance of corners from the mean plane over 1 % of the polygon's size, a note up to a tenth of it.
     Source: Sutherland et al. 1974 (Newell's normal); triangulation of simple polygons: de Berg et al., "Computational Geometry", chapter 3.
     """
-    for p, mesh in first_parts(measures):
-        s = mesh.surface
-        unit = unit_of(measures) * p.enlarges
+    for part, mesh in first_parts(measures):
+        surface = mesh.surface
+        unit = unit_of(measures) * part.enlarges
         for n, name, words in (
-            (s.crossing, "crossing", "crosses itself|cross themselves"),
-            (s.concave, "concave", f"turns inwards{_fan_words(s.fan_out)}|turn inwards{_fan_words(s.fan_out)}"),
-            (s.bent, "bent", _bent_words(s, unit)),
+            (surface.crossing, "crossing", "crosses itself|cross themselves"),
+            (surface.concave, "concave", f"turns inwards{_fan_words(surface.fan_out)}|turn inwards{_fan_words(surface.fan_out)}"),
+            (surface.bent, "bent", _bent_words(surface, unit)),
         ):
             if n:
                 one, _, many = words.partition("|")
                 yield Finding(
-                    say("surface.polygons", polygons=n, part=p.name, what=one if n == 1 else many),
-                    value(s.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
+                    say("surface.polygons", polygons=n, part=part.name, what=one if n == 1 else many),
+                    value(surface.most_bent * unit * 1000, "mm") if name == "bent" else value(n, "count"),
                     value(0.0, "mm") if name == "bent" else value(0, "count"),
                     n,
-                    p.name,
-                    p.node,
-                    of_mesh(measures, p, name, "faces"),
-                    (Call("surface.triangulate", {"parts": [node_key(measures, p.node)]}),),
-                    key=f"{node_key(measures, p.node)}/{name}",
-                    result="note" if name == "bent" and s.bent_share <= BENT_FAR else "",
+                    part.name,
+                    part.node,
+                    of_mesh(measures, part, name, "faces"),
+                    (Call("surface.triangulate", {"parts": [node_key(measures, part.node)]}),),
+                    key=f"{node_key(measures, part.node)}/{name}",
+                    result="note" if name == "bent" and surface.bent_share <= BENT_FAR else "",
                 )
 
 
@@ -91,16 +91,16 @@ def many_corners(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: corners of each polygon as stored, counted by their number.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         counts = mesh.surface.by_corners
         if counts:
             listed = ", ".join(f"{n:,} with {k}" for k, n in sorted(counts.items())[:4]) + (" …" if len(counts) > 4 else "")
             total = sum(counts.values())
             yield counted(
                 measures,
-                p,
+                part,
                 total,
-                say("surface.many-corners", part=p.name, n_gons=total, listed=listed),
+                say("surface.many-corners", part=part.name, n_gons=total, listed=listed),
                 "many",
                 "faces",
                 "surface.triangulate",
@@ -121,13 +121,13 @@ def zero_area(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: area within 1e-12 of the square of the longest side.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.zero_area_faces:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("surface.zero-area", part=p.name, faces=n),
+                say("surface.zero-area", part=part.name, faces=n),
                 "zero-area",
                 "faces",
                 "surface.clean",
@@ -149,14 +149,14 @@ def needles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: height over longest side of the triangles of each face, told from 1 % of the faces on.
     Source: Shewchuk 2002, "What is a good linear finite element?" (shape measures of triangles); the limit is common practice.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         n = mesh.surface.needles
         if n and n > 0.01 * mesh.faces:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("surface.needles", part=p.name, triangles=n),
+                say("surface.needles", part=part.name, triangles=n),
                 "needles",
                 "faces",
                 "surface.needles",
@@ -171,13 +171,13 @@ def duplicates(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: faces over the same welded points in the same order.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.alike:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("surface.duplicates", part=p.name, faces=n),
+                say("surface.duplicates", part=part.name, faces=n),
                 "alike",
                 "faces",
                 "surface.clean",
@@ -192,14 +192,14 @@ def loose_points(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: point elements, and positions that nothing uses.
     Source: common practice, no published source.
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if mesh.loose_points and mesh.faces:
             n = mesh.loose_points
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("surface.loose-points", points=n, part=p.name),
+                say("surface.loose-points", points=n, part=part.name),
                 "points",
                 "vertices",
                 "surface.clean",
@@ -220,24 +220,24 @@ def doubles(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: open edges that become one edge of two faces when ends within a thousandth of the mesh's diagonal are joined, nearest first; the distance told is the greatest between what belongs together.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 8.2 (stitching of boundaries); the limit is common practice.
     """
-    for p, mesh in first_parts(measures):
-        s = mesh.surface
-        if s.doubles[-1] and p.enlarges > 0:
-            unit = unit_of(measures) * p.enlarges
-            apart = s.apart * unit * 1000
+    for part, mesh in first_parts(measures):
+        surface = mesh.surface
+        if surface.doubles[-1] and part.enlarges > 0:
+            unit = unit_of(measures) * part.enlarges
+            apart = surface.apart * unit * 1000
             # What rounding to 32 bits alone keeps apart lies in one place: nobody wants to read a distance of so many zeros.
-            near = max(1.01 * apart, _ROUNDED * s.size * unit * 1000)
-            n = s.doubles[-1]
+            near = max(1.01 * apart, _ROUNDED * surface.size * unit * 1000)
+            n = surface.doubles[-1]
             yield Finding(
-                say("surface.doubles", points=n, part=p.name, distance=s.apart * unit),
+                say("surface.doubles", points=n, part=part.name, distance=surface.apart * unit),
                 value(apart, "mm"),
                 value(0, "mm"),
                 n,
-                p.name,
-                p.node,
-                of_mesh(measures, p, "doubles", "vertices"),
-                (Call("surface.weld", {"distance_mm": float(f"{near:.4g}"), "parts": [node_key(measures, p.node)]}),),
-                key=node_key(measures, p.node),
+                part.name,
+                part.node,
+                of_mesh(measures, part, "doubles", "vertices"),
+                (Call("surface.weld", {"distance_mm": float(f"{near:.4g}"), "parts": [node_key(measures, part.node)]}),),
+                key=node_key(measures, part.node),
             )
 
 
@@ -259,17 +259,17 @@ def crowded(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: uses of each welded edge, faces without area left out.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (two-manifold surfaces).
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.crowded:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("surface.crowded-edges", part=p.name, edges=n),
+                say("surface.crowded-edges", part=part.name, edges=n),
                 "crowded",
                 "edges",
                 "surface.take-apart",
-                result="note" if kind_of(intent, p.name) == "foliage" else "",
+                result="note" if kind_of(intent, part.name) == "foliage" else "",
             )
 
 
@@ -291,13 +291,13 @@ def pinched(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: fans of faces round each welded point, followed across the edges that two faces share.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (non-manifold vertices).
     """
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if n := mesh.surface.pinched:
             yield counted(
                 measures,
-                p,
+                part,
                 n,
-                say("surface.pinched", part=p.name, vertices=n),
+                say("surface.pinched", part=part.name, vertices=n),
                 "pinched",
                 "vertices",
                 "surface.take-apart",
@@ -320,53 +320,58 @@ def openings(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: welded edges with one face, joined where they share a point; size is the width of the rim along its longest way. Small openings, under a tenth of the mesh, are told by themselves, as a caution; as a note where the walk-round proved that nobody looks through.
     Source: Botsch et al. 2010, "Polygon Mesh Processing", section 1.3 (boundary edges).
     """
-    for p, mesh in first_parts(measures):
-        s = mesh.surface
-        if not s.hole_count or s.flat or s.hole_count > max(mesh.faces // 4, 1) or not p.enlarges > 0:
+    for part, mesh in first_parts(measures):
+        surface = mesh.surface
+        if not surface.hole_count or surface.flat or surface.hole_count > max(mesh.faces // 4, 1) or not part.enlarges > 0:
             continue  # a cut-out or a heap of single faces is all rim, and what is scaled to nothing has no size
-        unit = unit_of(measures) * p.enlarges
-        small = [h for h in s.holes if h < SMALL * s.size]
+        unit = unit_of(measures) * part.enlarges
+        small = [hole for hole in surface.holes if hole < SMALL * surface.size]
         # Of so many that not all are kept, the smallest are the ones left out.
-        few = s.hole_count - (len(s.holes) - len(small))
-        rims = measures.array(f"mesh:{p.mesh}:open").reshape(-1, 2)
-        little = measures.array(f"mesh:{p.mesh}:open-small").reshape(-1, 2)
+        few = surface.hole_count - (len(surface.holes) - len(small))
+        rims = measures.array(f"mesh:{part.mesh}:open").reshape(-1, 2)
+        little = measures.array(f"mesh:{part.mesh}:open-small").reshape(-1, 2)
         for count, widest, which, key in (
-            (s.hole_count - few, s.holes[: len(s.holes) - len(small)], _others(rims, little), node_key(measures, p.node)),
-            (few, small, little, f"{node_key(measures, p.node)}/small"),
+            (
+                surface.hole_count - few,
+                surface.holes[: len(surface.holes) - len(small)],
+                _others(rims, little),
+                node_key(measures, part.node),
+            ),
+            (few, small, little, f"{node_key(measures, part.node)}/small"),
         ):
             if not count or not widest:
                 continue
             tiny = key.endswith("/small")
             sizes = ", ".join(about(h * unit) for h in widest[:3]) + (" …" if count > 3 else "")
             yield Finding(
-                say("surface.holes", openings=plural(count, "small opening" if tiny else "opening"), part=p.name, sizes=sizes),
+                say("surface.holes", openings=plural(count, "small opening" if tiny else "opening"), part=part.name, sizes=sizes),
                 value(widest[0] * unit * 1000, "mm"),
                 value(0.0, "mm"),
                 count,
-                p.name,
-                p.node,
+                part.name,
+                part.node,
                 Elements("edges", which.reshape(-1)),
                 (
                     Call(
                         "surface.fill",
-                        {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(measures, p.node)]},
+                        {"across_mm": float(f"{widest[0] * unit * 1001:.4g}"), "parts": [node_key(measures, part.node)]},
                     ),
                 )
                 if tiny
                 else (),
                 key=key,
                 result="caution"
-                if tiny and kind_of(intent, p.name) not in ("foliage", "effect") and not _never_seen(measures, p.mesh)
+                if tiny and kind_of(intent, part.name) not in ("foliage", "effect") and not _never_seen(measures, part.mesh)
                 else "",
             )
 
 
 def _never_seen(measures: Measures, mesh: int) -> bool:
     """Whether walking round showed that nobody sees a back through an opening of any part with that mesh."""
-    w = measures.walk
-    if w is None or not w.directions or any(f.outside.turned for f in measures.facing):
+    walk = measures.walk
+    if walk is None or not walk.directions or any(figures.outside.turned for figures in measures.facing):
         return False
-    shown = set(w.open_holes) | set(w.backs_of)
+    shown = set(walk.open_holes) | set(walk.backs_of)
     return not any(part.node in shown for part in measures.parts if part.mesh == mesh)
 
 
@@ -431,12 +436,12 @@ def unseen(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     total = sum(measures.meshes[part.mesh].triangles for part in measures.parts)
     names = {part.node: part.name for part in measures.parts}
     # A shell that the intent says is inside on purpose is there to be found.
-    free = [f for f in measures.facing if seen_from(intent, names[f.node]) == "outside"]
-    hidden = sum(f.unseen_triangles for f in free)
+    free = [figures for figures in measures.facing if seen_from(intent, names[figures.node]) == "outside"]
+    hidden = sum(part.unseen_triangles for part in free)
     if hidden and hidden > UNSEEN * total:
         worst = max(free, key=lambda f: f.unseen_triangles)
         name = names[worst.node]
-        parts = [] if len(free) == len(measures.facing) else [node_key(measures, f.node) for f in free if f.unseen]
+        parts = [] if len(free) == len(measures.facing) else [node_key(measures, part.node) for part in free if part.unseen]
         yield Finding(
             say("surface.unseen", hidden=hidden, total=total, part=name),
             value(hidden, "triangles"),

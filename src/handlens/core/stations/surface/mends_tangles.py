@@ -58,7 +58,9 @@ def take_apart(scene: Scene, gap_mm: float, parts: Sequence[str] = ()) -> Outcom
     words = ("edges with more than two faces", "points where surfaces only touch")
     return Outcome(
         scene.with_(meshes=tuple(meshes)),
-        tuple(Figure(w, f"{b:,}", f"{a:,}") for w, b, a in zip(words, before.tolist(), after.tolist(), strict=True) if b or a),
+        tuple(
+            Figure(word, f"{b:,}", f"{a:,}") for word, b, a in zip(words, before.tolist(), after.tolist(), strict=True) if b or a
+        ),
         remarks,
     )
 

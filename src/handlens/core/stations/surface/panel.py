@@ -13,31 +13,34 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     """The ledger's line, headline and tables of Surface, by measures, sheet and intent."""
     rows = []
     total = {"odd": 0, "open": 0, "spare": 0, "seams": 0}
-    for p, mesh in first_parts(measures):
-        s = mesh.surface
-        odd, spare = s.concave + s.crossing + s.bent, mesh.zero_area_faces + s.alike + (mesh.loose_points if mesh.faces else 0)
+    for part, mesh in first_parts(measures):
+        surface = mesh.surface
+        odd, spare = (
+            surface.concave + surface.crossing + surface.bent,
+            mesh.zero_area_faces + surface.alike + (mesh.loose_points if mesh.faces else 0),
+        )
         total["odd"] += odd
-        total["open"] += s.hole_count
+        total["open"] += surface.hole_count
         total["spare"] += spare
-        total["seams"] += s.doubles[-1]
-        unit = unit_of(measures) * p.enlarges
+        total["seams"] += surface.doubles[-1]
+        unit = unit_of(measures) * part.enlarges
         rows.append(
             row(
                 {
-                    "part": p.name,
-                    "many": count(sum(s.by_corners.values())),
+                    "part": part.name,
+                    "many": count(sum(surface.by_corners.values())),
                     "odd": count(odd),
                     "spare": count(spare),
-                    "crowded": count(s.crowded),
-                    "open": count(s.hole_count),
-                    "largest": distance(s.holes[0] * unit) if s.holes else "",
-                    "seams": count(s.doubles[-1]),
+                    "crowded": count(surface.crowded),
+                    "open": count(surface.hole_count),
+                    "largest": distance(surface.holes[0] * unit) if surface.holes else "",
+                    "seams": count(surface.doubles[-1]),
                 },
-                node=p.node,
+                node=part.node,
                 result="caution"
-                if spare or s.doubles[-1] or s.concave or s.crossing or s.crowded
+                if spare or surface.doubles[-1] or surface.concave or surface.crossing or surface.crowded
                 else "note"
-                if odd or s.hole_count
+                if odd or surface.hole_count
                 else "clear",
             )
         )

@@ -216,7 +216,7 @@ def ending(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     for k, i in _each(measures, lambda i: i.look is not None):
         name = (i.found_at or i.reference).lower()
         dot = name.rpartition(".")[2]
-        known = {e[1:] for endings in _PNG_LIKE.values() for e in endings}
+        known = {ending[1:] for endings in _PNG_LIKE.values() for ending in endings}
         assert i.look is not None
         if dot in known and not name.endswith(_PNG_LIKE.get(i.look.kind, (dot,))):
             yield Finding(
@@ -429,7 +429,10 @@ def two_uses(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """
     for k, i in _each(
         measures,
-        lambda i: any(r in COLOUR_ROLES for r in i.roles) and any(r not in COLOUR_ROLES and r != "alpha" for r in i.roles),
+        lambda i: (
+            any(role in COLOUR_ROLES for role in i.roles)
+            and any(role not in COLOUR_ROLES and role != "alpha" for role in i.roles)
+        ),
     ):
         yield Finding(
             say("textures.two-uses", image=name_of(measures, k), roles=" and as ".join(i.roles)),

@@ -33,9 +33,9 @@ def density_words(pixels: float) -> str:
 
 
 def _sets(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures, int, UvFigures]]:
-    for p, mesh in first_parts(measures):
-        for k in sorted(used_sets(measures, p.mesh)):
-            yield p, mesh, k, mesh.uvs[k]
+    for part, mesh in first_parts(measures):
+        for k in sorted(used_sets(measures, part.mesh)):
+            yield part, mesh, k, mesh.uvs[k]
 
 
 def _which(k: int) -> str:
@@ -67,11 +67,11 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: UVs of every corner.
     Source: glTF 2.0 §3.6.2.4 (no NaN or infinity in accessors).
     """
-    for p, _, k, u in _sets(measures):
+    for part, _, k, u in _sets(measures):
         if u.not_finite:
-            yield _faces(measures, p, k, u.not_finite, "have UVs that are no numbers", "not-finite")
+            yield _faces(measures, part, k, u.not_finite, "have UVs that are no numbers", "not-finite")
         if u.missing:
-            yield _faces(measures, p, k, u.missing, "have no UVs", "missing", result="caution")
+            yield _faces(measures, part, k, u.missing, "have no UVs", "missing", result="caution")
 
 
 @check(
@@ -88,18 +88,18 @@ def collapsed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: extent of the set, under a millionth of a tile.
     Source: common practice, no published source.
     """
-    for p, _, k, u in _sets(measures):
+    for part, _, k, u in _sets(measures):
         if u.collapsed:
             yield Finding(
-                say("textures.uv-collapsed", part=p.name, uv_set=_which(k)),
+                say("textures.uv-collapsed", part=part.name, uv_set=_which(k)),
                 value(u.span, "factor"),
                 value(None, "factor"),
                 1,
-                p.name,
-                p.node,
-                nodes([p.node], k),
-                (Call("textures.unwrap", {"parts": [node_key(measures, p.node)], "set": float(k + 1)}),),
-                f"{node_key(measures, p.node)}/{k}",
+                part.name,
+                part.node,
+                nodes([part.node], k),
+                (Call("textures.unwrap", {"parts": [node_key(measures, part.node)], "set": float(k + 1)}),),
+                f"{node_key(measures, part.node)}/{k}",
             )
 
 
@@ -117,10 +117,16 @@ def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: area of each face in the UVs, under 1e-12 of a tile. A caution where more than a twentieth of the faces are.
     Source: common practice, no published source.
     """
-    for p, mesh, k, u in _sets(measures):
+    for part, mesh, k, u in _sets(measures):
         if u.flat and not u.collapsed:
             yield _faces(
-                measures, p, k, u.flat, "have no area in the UVs", "flat", result="caution" if u.flat > 0.05 * mesh.faces else ""
+                measures,
+                part,
+                k,
+                u.flat,
+                "have no area in the UVs",
+                "flat",
+                result="caution" if u.flat > 0.05 * mesh.faces else "",
             )
 
 
@@ -149,7 +155,7 @@ def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if sheet.textures.tiling and not clamped:
         yield Skipped(say("textures.uv-outside.repeat", sheet=sheet.name))
         return
-    for p, mesh, k, u in _sets(measures):
+    for part, mesh, k, u in _sets(measures):
         if u.outside and sheet.textures.tiling:
             used = {mesh.slot_materials[s] for s, n in enumerate(mesh.slot_faces) if n and s < len(mesh.slot_materials)}
             ways = [way for way in ("wrapS", "wrapT") if any((k, x, way) in clamped for x in used)]
@@ -160,11 +166,11 @@ def outside(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 ("wrapS", "wrapT"): (u.outside, "outside"),
             }[tuple(ways)]
             if n:
-                yield _faces(measures, p, k, n, "lie outside 0 to 1, where the image does not repeat", what)
+                yield _faces(measures, part, k, n, "lie outside 0 to 1, where the image does not repeat", what)
         elif u.outside:
-            where = f"{node_key(measures, p.node)}"
+            where = f"{node_key(measures, part.node)}"
             mends = (Call("textures.shift-uvs", {"parts": where, "set": float(k + 1)}),) if u.span <= 1 + 2e-3 else ()
-            yield _faces(measures, p, k, u.outside, "lie outside 0 to 1", "outside", mends)
+            yield _faces(measures, part, k, u.outside, "lie outside 0 to 1", "outside", mends)
 
 
 @check("textures.uv-mirrored", title="Mirrored UVs", result="note", explains={"shading": OFTEN, "blurred": OFTEN})
@@ -178,9 +184,9 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not any(i.role == "normal" and i.image is not None for x in measures.materials if x.used_by_faces for i in x.inputs):
         yield Skipped(say("textures.uv-mirrored.no-normal-map"))
         return
-    for p, mesh, k, u in _sets(measures):
+    for part, mesh, k, u in _sets(measures):
         if 0 < u.mirrored < mesh.faces:
-            yield _faces(measures, p, k, u.mirrored, "have mirrored UVs", "mirrored")
+            yield _faces(measures, part, k, u.mirrored, "have mirrored UVs", "mirrored")
 
 
 @check(
@@ -197,19 +203,19 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: covered texels of a raster of 1,024 a side, by their centres; layouts over more than four tiles are left out, and those that leave the first one where the sheet lets images repeat. A caution for second sets and where it does not.
     Source: Akenine-Möller et al. 2018, "Real-Time Rendering", section 23.1 (coverage by centres); the limit is common practice.
     """
-    for p, _, k, u in _sets(measures):
+    for part, _, k, u in _sets(measures):
         repeats = u.outside and sheet.textures.tiling and not k
         if u.overlap is not None and u.overlap > OVERLAP and not repeats:
             yield Finding(
-                say("textures.uv-overlap", share=u.overlap, part=p.name, uv_set=_which(k)),
+                say("textures.uv-overlap", share=u.overlap, part=part.name, uv_set=_which(k)),
                 value(u.overlap, "share"),
                 value(OVERLAP, "share"),
                 u.overlapping,
-                p.name,
-                p.node,
-                of_mesh(measures, p, f"uv{k}:overlapping", "faces"),
+                part.name,
+                part.node,
+                of_mesh(measures, part, f"uv{k}:overlapping", "faces"),
                 (),
-                f"{node_key(measures, p.node)}/{k}",
+                f"{node_key(measures, part.node)}/{k}",
                 "caution" if k or not sheet.textures.tiling else "",
             )
 
@@ -230,7 +236,7 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: common practice, no published source (two pixels at the size that is looked at).
     """
     wanted = sheet.textures.padding_px
-    for p, _, k, u in _sets(measures):
+    for part, _, k, u in _sets(measures):
         if u.padding is None or u.islands < 2 or (u.overlap or 0) > OVERLAP:
             continue
         widths = [
@@ -247,15 +253,15 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         room = (u.padding + 1 / min(u.resolution, ROOM_RESOLUTION)) * max(widths)
         if u.padding > 0 and room < wanted:
             yield Finding(
-                say("textures.uv-padding", part=p.name, uv_set=_which(k), pixels=room),
+                say("textures.uv-padding", part=part.name, uv_set=_which(k), pixels=room),
                 value(room, "px"),
                 value(wanted, "px"),
                 u.islands,
-                p.name,
-                p.node,
-                nodes([p.node], k),
+                part.name,
+                part.node,
+                nodes([part.node], k),
                 (),
-                f"{node_key(measures, p.node)}/{k}",
+                f"{node_key(measures, part.node)}/{k}",
             )
 
 
@@ -276,18 +282,18 @@ def second(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not sheet.textures.second_uvs:
         yield Skipped(say("textures.uv-second.not-needed", sheet=sheet.name))
         return
-    for p, mesh in first_parts(measures):
+    for part, mesh in first_parts(measures):
         if mesh.faces and mesh.uv_sets < 2:
             yield Finding(
-                say("textures.uv-second", part=p.name, sets=mesh.uv_sets),
+                say("textures.uv-second", part=part.name, sets=mesh.uv_sets),
                 value(mesh.uv_sets, "count"),
                 value(2, "count"),
                 1,
-                p.name,
-                p.node,
-                nodes([p.node]),
-                (Call("textures.unwrap", {"parts": [node_key(measures, p.node)], "set": 2.0}),),
-                node_key(measures, p.node),
+                part.name,
+                part.node,
+                nodes([part.node]),
+                (Call("textures.unwrap", {"parts": [node_key(measures, part.node)], "set": 2.0}),),
+                node_key(measures, part.node),
             )
 
 
@@ -346,7 +352,7 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(say("textures.density.no-image"))
         return
     unit = unit_of(measures)
-    ordered = sorted(d.median for d in measures.densities)
+    ordered = sorted(density.median for density in measures.densities)
     middle = ordered[len(ordered) // 2]
     names = {part.node: part.name for part in measures.parts}
     for d in measures.densities:

@@ -185,7 +185,12 @@ def merge_equal(scene: Scene) -> Outcome:
 
 
 def _renumbered(material: Material, number: dict[int, int]) -> Material:
-    return replace(material, inputs=tuple(t if t.image is None else replace(t, image=number[t.image]) for t in material.inputs))
+    return replace(
+        material,
+        inputs=tuple(
+            texture if texture.image is None else replace(texture, image=number[texture.image]) for texture in material.inputs
+        ),
+    )
 
 
 @mend(
@@ -258,7 +263,7 @@ def resize(scene: Scene, pixels: float, power_of_two: bool, images: Sequence[str
     """
     from PIL import Image as Pillow
 
-    normals = {t.image for material in scene.materials for t in material.inputs if t.role == "normal"}
+    normals = {texture.image for material in scene.materials for texture in material.inputs if texture.role == "normal"}
     changed: list[tuple[tuple[int, int], tuple[int, int]]] = []
     number = {id(i): k for k, i in enumerate(scene.images)}
 
@@ -320,10 +325,10 @@ def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     path = _NORMAL_PATHS.get(scene.format, ("normal",))
     changed, count = [], 0
     for m in scene.materials:
-        found = next((t for t in m.inputs if t.role == "bump" and t.image in about), None)
+        found = next((texture for texture in m.inputs if texture.role == "bump" and texture.image in about), None)
         if found is not None:
             count += 1
-            rest = tuple(t for t in m.inputs if t is not found and t.role != "normal")
+            rest = tuple(texture for texture in m.inputs if texture is not found and texture.role != "normal")
             m = replace(m, inputs=(*rest, replace(found, role="normal", path=path, scale=None)))
         changed.append(m)
     if not count:
@@ -346,7 +351,7 @@ def turn_green(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     """Turn the green channel of normal maps over, so that bumps are bumps where green is read the other way."""
     from PIL import Image as Pillow
 
-    normals = {t.image for material in scene.materials for t in material.inputs if t.role == "normal"}
+    normals = {texture.image for material in scene.materials for texture in material.inputs if texture.role == "normal"}
     names = {id(i) for k, i in enumerate(scene.images) if k in normals}
 
     def change(image: Image) -> Image | None:

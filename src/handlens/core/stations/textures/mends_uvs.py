@@ -160,14 +160,18 @@ def use_set(scene: Scene, set: float, role: str, materials: Sequence[str]) -> Ou
             least[number] = min(least.get(number, 99), len(mesh.uvs))
     changed, figures, lacking = list(scene.materials), [], 0
     for n, material in enumerate(scene.materials):
-        about = [t for t in material.inputs if t.image is not None and t.uv_set != k and role in ("", t.role)]
+        about = [
+            texture
+            for texture in material.inputs
+            if texture.image is not None and texture.uv_set != k and role in ("", texture.role)
+        ]
         if not about or (materials and material.name not in materials):
             continue
         if least.get(n, 0) <= k:
             lacking += 1
             continue
         chosen = {id(t) for t in about}
-        inputs = tuple(replace(t, uv_set=k) if id(t) in chosen else t for t in material.inputs)
+        inputs = tuple(replace(texture, uv_set=k) if id(texture) in chosen else texture for texture in material.inputs)
         changed[n] = replace(material, inputs=inputs)
         figures += [Figure(f"{t.role} of {material.name or n}", f"set {t.uv_set + 1}", f"set {k + 1}") for t in about]
     if not figures:

@@ -46,13 +46,13 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "image": i.reference or f"image {k}",
                     "where": "cannot be opened" if i.unreadable else STATUS.get(i.status, i.status),
                     "size": number(i.width * (i.height or 0), f"{i.width:,} × {i.height:,}", "px") if i.width else "–",
-                    "roles": ", ".join(r.replace("-", " ") for r in i.roles) or "nothing",
+                    "roles": ", ".join(role.replace("-", " ") for role in i.roles) or "nothing",
                 },
                 result=result,
             )
         )
     rows = worst_first(rows)
-    by_node = {d.node: d for d in measures.densities}
+    by_node = {density.node: density for density in measures.densities}
     laid: list[Row] = []
     for part in measures.parts:
         for k in sorted(used_sets(measures, part.mesh)):
@@ -75,7 +75,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                 )
             )
     laid = worst_first(laid)
-    middle = sorted(d.median for d in measures.densities)
+    middle = sorted(density.median for density in measures.densities)
     pixels = middle[len(middle) // 2] / unit if middle else 0.0
     limit = sheet.limits.texture_memory_bytes
     return Panel(

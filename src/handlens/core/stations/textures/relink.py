@@ -32,12 +32,12 @@ def candidates(reference: str, files: Iterable[Neighbour]) -> list[Candidate]:
     """
     wanted = PurePosixPath(reference.strip().replace("\\", "/"))
     scored = []
-    for f in files:
-        if f.role != "image":
+    for file in files:
+        if file.role != "image":
             continue
-        rank, reason = _fit(wanted, PurePosixPath(f.path))
+        rank, reason = _fit(wanted, PurePosixPath(file.path))
         if rank:
-            scored.append((-rank, -_common_tail(wanted, PurePosixPath(f.path)), f.path, reason))
+            scored.append((-rank, -_common_tail(wanted, PurePosixPath(file.path)), file.path, reason))
     scored.sort()
     best = scored[0][:2] if scored else None
     alone = sum(s[:2] == best for s in scored) == 1

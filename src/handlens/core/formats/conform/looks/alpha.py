@@ -47,7 +47,9 @@ def without_idle_opacity(material: Material) -> Material:
 
 def _has_alpha(material: Material) -> bool:
     """Whether a material that is cut out or blended has anything to be seen through by."""
-    return material.base_colour[3] < 1 or any(t.image is not None and t.role in ("base-colour", "alpha") for t in material.inputs)
+    return material.base_colour[3] < 1 or any(
+        texture.image is not None and texture.role in ("base-colour", "alpha") for texture in material.inputs
+    )
 
 
 def _idle_mode(material: Material, target: Target) -> bool:
@@ -95,7 +97,7 @@ def fewer_modes(scene: Scene, target: Target) -> Scene:
         if material.alpha_mode == "mask" and target.lacks("alpha modes"):
             material = replace(material, alpha_mode="blend", alpha_cutoff=None)
         if target.lacks("see-through images") and mode_of(material) == "blend":
-            inputs = tuple(t for t in material.inputs if t.role != "alpha")
+            inputs = tuple(texture for texture in material.inputs if texture.role != "alpha")
             material = replace(material, alpha_mode="opaque", inputs=inputs)
         return material
 
@@ -112,9 +114,9 @@ def named_alpha(scene: Scene, target: Target) -> Scene:
         if not native(scene, target):
             # Solid materials of formats with modes have no input for alpha.
             solid = lambda m: m.alpha_mode == "opaque" and alpha_input(m) is not None
-            scene = changed(lambda m: with_inputs(m, tuple(t for t in m.inputs if t.role != "alpha")) if solid(m) else m)(
-                scene, target
-            )
+            scene = changed(
+                lambda m: with_inputs(m, tuple(texture for texture in m.inputs if texture.role != "alpha")) if solid(m) else m
+            )(scene, target)
     if target.lacks("alpha modes"):
         # What is cut out still is so where nobody said that it is blended from here on.
         scene = changed(lambda m: m if m.alpha_mode == "mask" else replace(m, alpha_mode=None, alpha_cutoff=None))(scene, target)

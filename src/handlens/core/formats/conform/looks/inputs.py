@@ -58,10 +58,15 @@ def tell_roles(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     out = unplaced(scene, target)
     # Such an input for alpha is painted into its colour's, which is told by itself.
-    gone = [t for material in scene.materials for t in material.inputs if out(t) and not _gathered(scene, target, t)]
+    gone = [
+        texture
+        for material in scene.materials
+        for texture in material.inputs
+        if out(texture) and not _gathered(scene, target, texture)
+    ]
     if not gone:
         return []
-    roles = ", ".join(sorted({t.role for t in gone}))
+    roles = ", ".join(sorted({part.role for part in gone}))
     text = f"Material inputs without a place in {target.format.title} are left out: {roles}."
     return [ExportLoss(GROUP, "Inputs", text, f"{len(gone):,}", "0")]
 
@@ -75,13 +80,13 @@ def without_roles(scene: Scene, target: Target) -> Scene:
     """Materials without the inputs that the format has no place for."""
     out = unplaced(scene, target)
     kept = lambda t: not out(t) or _gathered(scene, target, t)
-    return changed(lambda m: with_inputs(m, tuple(t for t in m.inputs if kept(t))))(scene, target)
+    return changed(lambda m: with_inputs(m, tuple(texture for texture in m.inputs if kept(texture))))(scene, target)
 
 
 def _doubled(material: Material) -> list[TextureInput]:
     """Inputs behind another of the same role, of which a format has one place."""
     seen: set[str] = set()
-    return [t for t in material.inputs if t.role in seen or seen.add(t.role)]  # type: ignore[func-returns-value]
+    return [texture for texture in material.inputs if texture.role in seen or seen.add(texture.role)]  # type: ignore[func-returns-value]
 
 
 def tell_doubled(scene: Scene, target: Target) -> list[ExportLoss]:
@@ -96,7 +101,7 @@ def tell_doubled(scene: Scene, target: Target) -> list[ExportLoss]:
 def without_doubled(material: Material) -> Material:
     """A material with the first input of each role."""
     gone = _doubled(material)
-    return with_inputs(material, tuple(t for t in material.inputs if not any(t is g for g in gone)))
+    return with_inputs(material, tuple(texture for texture in material.inputs if not any(texture is part for part in gone)))
 
 
 def _gathers(scene: Scene, target: Target) -> bool:

@@ -17,8 +17,8 @@ def material_names(materials: tuple[Material, ...]) -> list[str]:
     out: list[str] = []
     taken: set[str] = set()
     next_of: dict[str, int] = {}
-    for k, m in enumerate(materials):
-        base = in_a_statement(m.name) or f"material_{k}"
+    for k, material in enumerate(materials):
+        base = in_a_statement(material.name) or f"material_{k}"
         name, n = base, next_of.get(base, 2)
         while name in taken:
             name, n = f"{base}_{n}", n + 1
@@ -40,7 +40,11 @@ def tell_names(scene: Scene, target: Target) -> list[ExportLoss]:
     """What will differ, told before writing: names of materials that the format cannot hold."""
     if target.lacks("materials"):
         return []
-    changed = [(m.name, name) for m, name in zip(scene.materials, _names(scene, target), strict=True) if m.name != name]
+    changed = [
+        (material.name, name)
+        for material, name in zip(scene.materials, _names(scene, target), strict=True)
+        if material.name != name
+    ]
     if not changed:
         return []
     first = f"{changed[0][0] or 'one without a name'} is written as {changed[0][1]}"
@@ -50,7 +54,9 @@ def tell_names(scene: Scene, target: Target) -> list[ExportLoss]:
 
 def named(scene: Scene, target: Target) -> Scene:
     """Materials under names that the format can hold, none twice."""
-    return scene.with_(materials=tuple(replace(m, name=n) for m, n in zip(scene.materials, _names(scene, target), strict=True)))
+    return scene.with_(
+        materials=tuple(replace(material, name=n) for material, n in zip(scene.materials, _names(scene, target), strict=True))
+    )
 
 
 def _idle(scene: Scene) -> list[int]:

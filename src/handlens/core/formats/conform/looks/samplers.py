@@ -18,7 +18,7 @@ def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
     """
     if target.lacks("images"):
         return []
-    inputs = [t for material in scene.materials for t in material.inputs if not unplaced(scene, target)(t)]
+    inputs = [texture for material in scene.materials for texture in material.inputs if not unplaced(scene, target)(texture)]
     said = []
 
     def tell(feature: str, what: str, n: int, one: str, many: str) -> None:
@@ -28,11 +28,11 @@ def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
     tell(
         "texture transforms",
         "Texture transforms",
-        sum(t.transform is not None for t in inputs),
+        sum(texture.transform is not None for texture in inputs),
         "texture transform",
         "texture transforms",
     )
-    wrapped = sum(_wrap(t, target) != _wrap(t, None) for t in inputs)
+    wrapped = sum(_wrap(texture, target) != _wrap(texture, None) for texture in inputs)
     tell(
         "wrapping",
         "Wrapping",
@@ -43,11 +43,11 @@ def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
     tell(
         "filters",
         "Filters",
-        sum(any(k in t.sampler for k in _FILTERS) for t in inputs),
+        sum(any(k in texture.sampler for k in _FILTERS) for texture in inputs),
         "filter of an image",
         "filters of images",
     )
-    strong = sum(t.scale is not None and t.scale != 1.0 and not _strength(t, target) for t in inputs)
+    strong = sum(texture.scale is not None and texture.scale != 1.0 and not _strength(texture, target) for texture in inputs)
     tell("all strengths", "Strengths", strong, "strength of an input", "strengths of inputs")
     return said
 
@@ -84,5 +84,7 @@ def with_samplers(scene: Scene, target: Target) -> Scene:
         )
 
     return scene.with_(
-        materials=tuple(with_inputs(material, tuple(change(t) for t in material.inputs)) for material in scene.materials)
+        materials=tuple(
+            with_inputs(material, tuple(change(texture) for texture in material.inputs)) for material in scene.materials
+        )
     )

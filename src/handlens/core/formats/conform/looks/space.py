@@ -31,7 +31,7 @@ def in_space(scene: Scene, target: Target) -> Scene:
         return Layer(frozen(values.astype("float32")), layer.index)
 
     meshes = tuple(
-        replace(mesh, colours=tuple(shown(c) for c in mesh.colours)) if mesh.colours else mesh for mesh in scene.meshes
+        replace(mesh, colours=tuple(shown(colour) for colour in mesh.colours)) if mesh.colours else mesh for mesh in scene.meshes
     )
     return scene.with_(materials=materials, meshes=meshes, linear=wanted)
 
@@ -47,6 +47,8 @@ def v_direction(scene: Scene, target: Target) -> Scene:
         return Layer(frozen(values), layer.index)
 
     turned = lambda t: replace(t, transform=turned_over(t.transform, scene.v_down)) if t.transform else t
-    materials = tuple(with_inputs(material, tuple(turned(t) for t in material.inputs)) for material in scene.materials)
+    materials = tuple(
+        with_inputs(material, tuple(turned(texture) for texture in material.inputs)) for material in scene.materials
+    )
     meshes = tuple(replace(mesh, uvs=tuple(over(layer) for layer in mesh.uvs)) if mesh.uvs else mesh for mesh in scene.meshes)
     return scene.with_(meshes=meshes, materials=materials, v_down=target.format.v_down)

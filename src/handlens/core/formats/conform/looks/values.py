@@ -50,7 +50,7 @@ def tell_glow(scene: Scene, target: Target) -> list[ExportLoss]:
         n = sum(any(material.emissive) for material in scene.materials)
         return [ExportLoss(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be stored.", f"{n:,}", "0")] if n else []
     n = (
-        sum(any(_lit(t) for t in material.inputs) and not any(material.emissive) for material in scene.materials)
+        sum(any(_lit(texture) for texture in material.inputs) and not any(material.emissive) for material in scene.materials)
         if target.lacks("tinted images")
         else 0
     )
@@ -62,7 +62,7 @@ def glow(scene: Scene, target: Target) -> Scene:
     """Emitted light as the format has it."""
     if target.lacks("glow"):
         return changed(lambda m: replace(m, emissive=(0.0, 0.0, 0.0)) if any(m.emissive) else m)(scene, target)
-    off = lambda m: with_inputs(m, tuple(t for t in m.inputs if not _lit(t)))
+    off = lambda m: with_inputs(m, tuple(texture for texture in m.inputs if not _lit(texture)))
     return changed(lambda m: m if any(m.emissive) else off(m))(scene, target)
 
 
@@ -76,18 +76,18 @@ def tell_tints(scene: Scene, target: Target) -> list[ExportLoss]:
     """What will differ, told before writing: colours that are multiplied with images."""
     if target.lacks("materials") or not target.lacks("tinted images"):
         return []
-    n = sum(any(_tinted(material, t) for t in material.inputs) for material in scene.materials)
+    n = sum(any(_tinted(material, texture) for texture in material.inputs) for material in scene.materials)
     words = plural(n, "material's colour over its image", "materials' colours over their images")
     return [ExportLoss(GROUP, "Colours over images", f"{words} cannot be stored.", f"{n:,}", "0")] if n else []
 
 
 def untinted(material: Material) -> Material:
     """A material whose images are multiplied by white."""
-    for t in material.inputs:
-        if _tinted(material, t):
+    for texture in material.inputs:
+        if _tinted(material, texture):
             material = (
                 replace(material, base_colour=(1.0, 1.0, 1.0, material.base_colour[3]))
-                if t.role == "base-colour"
+                if texture.role == "base-colour"
                 else replace(material, emissive=(1.0, 1.0, 1.0))
             )
     return material

@@ -21,14 +21,14 @@ def _unmapped_keys(material: Material) -> list[str]:
             out += list(value)
         elif key not in ("library", "shading"):
             out.append(key)
-    return out + [k for t in material.inputs for k in t.options]
+    return out + [k for texture in material.inputs for k in texture.options]
 
 
 def tell_beside(scene: Scene, target: Target) -> list[ExportLoss]:
     """What will differ, told before writing: values in another format's own words."""
     if target.lacks("materials") or native(scene, target):
         return []
-    words = sorted({w for material in scene.materials for w in _unmapped_keys(material)})
+    words = sorted({unmapped_key for material in scene.materials for unmapped_key in _unmapped_keys(material)})
     n = sum(bool(_unmapped_keys(material)) for material in scene.materials)
     text = f"Values of {plural(n, 'material')} without a place in {target.format.title} are left out: {', '.join(words[:8])}{' …' if len(words) > 8 else ''}."
     return [ExportLoss(GROUP, "Other values", text, f"{n:,}", "0")] if n else []
@@ -36,7 +36,9 @@ def tell_beside(scene: Scene, target: Target) -> list[ExportLoss]:
 
 def nothing_beside(scene: Scene, target: Target) -> Scene:
     """Materials without anything that another format alone has words for."""
-    return changed(lambda m: replace(m, source={}, inputs=tuple(replace(t, options={}) for t in m.inputs)))(scene, target)
+    return changed(lambda m: replace(m, source={}, inputs=tuple(replace(texture, options={}) for texture in m.inputs)))(
+        scene, target
+    )
 
 
 def in_words(scene: Scene, target: Target) -> Scene:
@@ -44,7 +46,7 @@ def in_words(scene: Scene, target: Target) -> Scene:
     if target.format.name == "dae":
         # Alpha is what a transparent image is taken for where nothing else is said (chapter 4, "Opacity").
         plain = lambda t: replace(t, channel="") if t.role == "alpha" and t.channel == "a" else t
-        scene = changed(lambda m: with_inputs(m, tuple(plain(t) for t in m.inputs)))(scene, target)
+        scene = changed(lambda m: with_inputs(m, tuple(plain(texture) for texture in m.inputs)))(scene, target)
     if not native(scene, target):
         # What says nothing of the material: the library that it is from, the kind of shading that its values stand in.
         bare = lambda m: replace(m, source={k: v for k, v in m.source.items() if k not in ("library", "shading")})
@@ -52,11 +54,13 @@ def in_words(scene: Scene, target: Target) -> Scene:
     if target.format.family == "gltf":
         placed = lambda t: t if t.path[-1].endswith("Texture") else replace(t, path=PLACES.get(t.role, t.path))
         return scene.with_(
-            materials=tuple(replace(material, inputs=tuple(placed(t) for t in material.inputs)) for material in scene.materials)
+            materials=tuple(
+                replace(material, inputs=tuple(placed(texture) for texture in material.inputs)) for material in scene.materials
+            )
         )
     if target.format.name == "dae":
         # A highlight has its place in a shading that knows one.
-        lit = lambda m: any(t.role == "specular" for t in m.inputs)
+        lit = lambda m: any(texture.role == "specular" for texture in m.inputs)
         return (
             scene
             if native(scene, target)
@@ -68,5 +72,5 @@ def in_words(scene: Scene, target: Target) -> Scene:
         # One channel of a picture: the one that it states, where every channel is the same any.
         single = lambda t: t.role not in ("base-colour", "emissive", "normal", "specular")
         stated = lambda t: replace(t, channel=t.channel.replace("l", "r") or "r") if single(t) else t
-        return changed(lambda m: with_inputs(m, tuple(stated(t) for t in m.inputs)))(scene, target)
+        return changed(lambda m: with_inputs(m, tuple(stated(texture) for texture in m.inputs)))(scene, target)
     return scene
