@@ -128,7 +128,17 @@ def stage_there(page: Page) -> None:
     settle(page)
 
 
+def frames(page: Page, count: int) -> None:
+    """Let the page draw so many frames."""
+    page.evaluate(
+        f"new Promise(done => {{ let n = {count}; const next = () => n-- ? requestAnimationFrame(next) : done(); next(); }})"
+    )
+
+
 def settle(page: Page) -> None:
+    """Wait until what was pressed has reached the stage and the stage draws nothing more."""
+    # The page takes a frame to tell the stage, and the stage one to begin.
+    frames(page, 3)
     page.evaluate("stageTest.settle()")
 
 
@@ -143,7 +153,6 @@ def picture(page: Page) -> np.ndarray:
 
 def drawn(page: Page) -> int:
     """A number that changes when any pixel does, once everything is drawn."""
-    page.wait_for_timeout(60)
     settle(page)
     return page.evaluate("stageTest.hash()")
 
@@ -151,12 +160,13 @@ def drawn(page: Page) -> int:
 def lens(page: Page, name: str, how: str = "Whole") -> None:
     page.get_by_role("button", name=name, exact=True).click()
     page.get_by_role("button", name=how, exact=True).click()
-    page.wait_for_timeout(100)
     settle(page)
 
 
 def accessibility(page: Page) -> list[str]:
     """Violations of WCAG 2.2 A and AA that axe finds on the page."""
+    # What still fades in has colours that are not its own.
+    until(page, "document.getAnimations().every(a => a.playState !== 'running')")
     # Run in the page's own world by the browser itself, so that the page's strict policy on scripts stays as it is.
     page.evaluate((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text())
     found = page.evaluate("axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })")

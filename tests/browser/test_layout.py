@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from browser.steps import DEMO, revision_of, send_files, shelf, stage_there
+from browser.steps import DEMO, frames, revision_of, send_files, shelf, stage_there, until
 from conftest import MODELS, wait_for
 
 FIND = (Path(__file__).parent / "layout.js").read_text()
@@ -84,7 +84,11 @@ def walk(page, sizes=SIZES) -> list[str]:
             wrong = page.evaluate(FIND)
             if wrong:
                 # A picture that comes in late moves what is below it; what stays wrong is wrong.
-                page.wait_for_timeout(500)
+                until(
+                    page,
+                    "[...document.images].every(i => i.complete) && document.getAnimations().every(a => a.playState !== 'running')",
+                )
+                frames(page, 3)
                 wrong = page.evaluate(FIND)
             found += [f"{width} × {height}, {slug}: {x}" for x in wrong]
     return found

@@ -140,7 +140,6 @@ def test_what_tears_is_shown_and_a_finding_on_joints_is_flown_to(heron_skin):
     page.locator(".cards").get_by_text("from their bind pose").click()
     page.get_by_role("button", name="Show it").nth(2).click()
     page.get_by_role("button", name="Take the mark off").wait_for()
-    page.wait_for_timeout(300)
     settle(page)
     assert page.evaluate("stageTest.state().camera") != camera
 

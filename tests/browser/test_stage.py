@@ -30,22 +30,20 @@ from kit.scenes import cube, mesh, rigged, scene
 
 def test_the_model_is_drawn_and_rest_is_rest(stage):
     assert stage.evaluate("stageTest.inked()") > 4000
-    frames = stage.evaluate("stageTest.state().frames")
-    stage.wait_for_timeout(1500)
-    assert stage.evaluate("stageTest.state().frames") == frames
+    so_far = stage.evaluate("stageTest.state().frames")
+    frames(stage, 60)
+    assert stage.evaluate("stageTest.state().frames") == so_far
 
 
 def test_evidence_marks_and_moves_the_camera(stage):
     before, camera = stage.evaluate("stageTest.hash()"), stage.evaluate("stageTest.state().camera")
     stage.get_by_role("button", name="Show it").first.click()
     stage.get_by_role("button", name="Take the mark off").wait_for()
-    stage.wait_for_timeout(500)
-    stage.evaluate("stageTest.settle()")
+    settle(stage)
     assert stage.evaluate("stageTest.hash()") != before
     # The rig draws nothing itself, so all that hangs on it is marked; a single part is found and flown to.
     stage.get_by_role("row", name=re.compile("bill")).first.click()
-    stage.wait_for_timeout(300)
-    stage.evaluate("stageTest.settle()")
+    settle(stage)
     assert stage.evaluate("stageTest.state().camera") != camera
     stage.get_by_role("button", name="Show all parts").click()
 
@@ -53,11 +51,11 @@ def test_evidence_marks_and_moves_the_camera(stage):
 def test_moving_the_loupe_draws_no_triangle(stage):
     stage.get_by_role("button", name="Facing", exact=True).click()
     stage.mouse.move(900, 400)
-    stage.evaluate("stageTest.settle()")
+    settle(stage)
     calls = "(() => { const r = stageTest.stage.renderer.info; r.autoReset = false; r.reset(); })()"
     stage.evaluate(calls)
     stage.mouse.move(960, 420)
-    stage.evaluate("stageTest.settle()")
+    settle(stage)
     # Only full-screen passes of a single triangle each.
     info = stage.evaluate("(() => { const i = stageTest.stage.renderer.info.render; return [i.calls, i.triangles]; })()")
     assert info[0] == info[1] > 0
@@ -67,7 +65,7 @@ def test_keyboard_on_the_stage(stage):
     camera = stage.evaluate("stageTest.state().camera")
     stage.get_by_role("application").focus()
     stage.keyboard.press("ArrowLeft")
-    stage.evaluate("stageTest.settle()")
+    settle(stage)
     assert stage.evaluate("stageTest.state().camera") != camera
     stage.keyboard.press("v")
     stage.keyboard.press("f")
@@ -85,7 +83,7 @@ def test_as_received_differs_exactly_where_faces_are_turned(pot):
       delete o.userData.made;
     })""")
     pot.evaluate("stageTest.stage.modelChanged()")
-    pot.evaluate("stageTest.settle()")
+    settle(pot)
     pot.evaluate("window.built = stageTest.shot()")
     lens(pot, "Facing")
     pot.evaluate("window.facing = stageTest.shot()")
@@ -113,16 +111,13 @@ def test_the_same_look_inside_and_outside_shows_no_seam(pot):
     lens(pot, "As received", "Split")
     pot.mouse.move(900, 400)
     pot.keyboard.press("o")
-    pot.wait_for_timeout(100)
-    pot.evaluate("stageTest.settle()")
+    settle(pot)
     swapped = pot.evaluate("stageTest.hash()")
     pot.keyboard.press("o")
-    pot.wait_for_timeout(100)
-    pot.evaluate("stageTest.settle()")
+    settle(pot)
     assert pot.evaluate("stageTest.hash()") != swapped
     pot.get_by_role("button", name="As built", exact=True).click()
-    pot.wait_for_timeout(100)
-    pot.evaluate("stageTest.settle()")
+    settle(pot)
     assert pot.evaluate("stageTest.hash()") == before
 
 
@@ -156,11 +151,10 @@ def test_the_glass_is_pinned_moved_sized_and_magnified_by_keys(pot):
     pot.keyboard.press("=")
     assert pot.evaluate(state)["zoom"] == 1.5
     expect(pot.locator(".caption")).to_contain_text("1.5×")
-    pot.evaluate("stageTest.settle()")
+    settle(pot)
     small = pot.evaluate("stageTest.hash()")
     pot.keyboard.press("-")
-    pot.wait_for_timeout(50)
-    pot.evaluate("stageTest.settle()")
+    settle(pot)
     assert pot.evaluate("stageTest.hash()") != small
 
 
@@ -252,7 +246,7 @@ def test_a_point_on_the_uv_layout_is_marked_and_flown_to(pot):
     # Somewhere in the sheet lies a face; the net fills it loosely.
     for k in range(25):
         pot.mouse.click(box["x"] + box["width"] * (0.1 + 0.2 * (k % 5)), box["y"] + box["height"] * (0.1 + 0.2 * (k // 5)))
-        pot.wait_for_timeout(60)
+        settle(pot)
         if pot.evaluate(ink) != plain:
             break
     assert pot.evaluate(ink) != plain
@@ -264,7 +258,7 @@ def test_a_point_on_the_uv_layout_is_marked_and_flown_to(pot):
     face.focus()
     pot.keyboard.press("ArrowLeft")
     pot.keyboard.press("+")
-    pot.wait_for_timeout(60)
+    settle(pot)
     assert pot.evaluate(ink) != at
     assert pot.evaluate("stageTest.state().camera") == camera
 
@@ -300,7 +294,7 @@ def test_a_lost_graphics_context_comes_back_with_the_same_picture(stage):
     lens(stage, "Facing", "Split")
     before = drawn(stage)
     stage.evaluate("window.gone = stageTest.stage.renderer.getContext().getExtension('WEBGL_lose_context'); gone.loseContext()")
-    stage.wait_for_timeout(200)
+    until(stage, "stageTest.stage.renderer.getContext().isContextLost()")
     stage.evaluate("gone.restoreContext()")
     until(stage, "!stageTest.stage.renderer.getContext().isContextLost()")
     assert drawn(stage) == before
@@ -434,7 +428,6 @@ def test_pictures_stand_upright_on_the_stage_and_on_the_layout(page, server):
     on_stage(page, server, "Halved board", [as_glb(made, "Halved board")])
     page.keyboard.press("v")
     page.keyboard.press("f")
-    page.wait_for_timeout(600)
     settle(page)
     rows, column, _ = red_rows(page.locator("canvas").first)
     # Above it is the page's paper, below it the card's other half, which is drawn darker.
@@ -443,7 +436,7 @@ def test_pictures_stand_upright_on_the_stage_and_on_the_layout(page, server):
     page.get_by_role("button", name="UV layout", exact=True).click()
     layout = page.get_by_role("complementary", name="UV layout").get_by_role("img")
     layout.wait_for()
-    page.wait_for_timeout(400)
+    settle(page)
     assert red_rows(layout)[2].max() < 0.55
 
 
@@ -460,7 +453,6 @@ def test_a_picture_is_laid_by_the_set_and_the_transform_that_its_material_names(
     on_stage(page, server, "Twice laid board", [as_glb(laid, "Twice laid board")], "station=textures")
     page.keyboard.press("v")
     page.keyboard.press("f")
-    page.wait_for_timeout(600)
     settle(page)
     seen = np.asarray(Pillow.open(io.BytesIO(page.locator("canvas").first.screenshot())).convert("RGB")).astype(int)
     red, blue = ((seen[:, :, k] - seen[:, :, 2 - k] > 90).sum(axis=1) > 12 for k in (0, 2))
