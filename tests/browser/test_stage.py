@@ -15,6 +15,7 @@ from browser.steps import (
     as_glb,
     ask,
     drawn,
+    frames,
     lens,
     on_stage,
     picture,
