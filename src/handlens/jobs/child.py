@@ -51,7 +51,7 @@ from ..core.rules import Intent, load_sheet, shipped
 from ..core.rules.intent import intent_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
-from ..core.stations.budget.curve import curve
+from ..core.stations.budget.services import curve
 from ..core.words.calls import Call
 from ..core.words.json_tree import Json
 

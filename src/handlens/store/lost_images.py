@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from ..core.formats.files import role_of
 from ..core.measures import Measures
 from ..core.scene import Neighbour
-from ..core.stations.textures.relink import Candidate, candidates
+from ..core.stations.textures.services import Candidate, candidates
 from .models import Inspection, Revision, RevisionFile
 from .shelf import tape_key
 

@@ -23,7 +23,7 @@ from ..core.present.report import with_waivers
 from ..core.route.stations import find_mend
 from ..core.route.tape import declared_unit
 from ..core.rules import Intent, RuleSheet
-from ..core.stations.arrival.mends import changed_names, renamer
+from ..core.stations.arrival.services import changed_names, renamer
 from ..core.words.calls import Call
 from ..store import cards, shelf
 from ..store.database import session

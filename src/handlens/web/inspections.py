@@ -17,7 +17,7 @@ from ..core.present.stored import Mark
 from ..core.present.symptoms import Answer, explained
 from ..core.present.tree import Tree, tree
 from ..core.receivers.log import log
-from ..core.stations.see_through.sweep import sides
+from ..core.stations.see_through.services import sides
 from ..core.words.arrays import Array
 from ..store import contents, shelf
 from ..store.database import session

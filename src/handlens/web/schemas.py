@@ -20,7 +20,7 @@ from ..core.rules.fields import Field
 from ..core.rules.intent import Intent as CoreIntent
 from ..core.rules.sheet import Names as SheetNames
 from ..core.rules.sheet import RuleSheet
-from ..core.stations.budget.curve import CurvePoint
+from ..core.stations.budget.services import CurvePoint
 from ..core.words.calls import Call
 from .structs import Strict, schema_of
 

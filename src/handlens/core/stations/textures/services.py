@@ -1,0 +1,7 @@
+"""What the store may call of Textures: files that may be the image which is missing."""
+
+from __future__ import annotations
+
+from .relink import Candidate, candidates
+
+__all__ = ["Candidate", "candidates"]
