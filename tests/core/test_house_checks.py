@@ -23,11 +23,11 @@ from handlens.core.present.stored import judged
 from handlens.core.present.symptoms import explained
 from handlens.core.route.house import FOLDERS, GROUP, fingerprint
 from handlens.core.route.measuring import measure
-from handlens.core.route.stations import all_checks, forget, route_key, stations
+from handlens.core.route.stations import all_checks, forget, measures_key, route_key, stations
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.scene import Node
-from kit.scenes import cube, ledger, scene
+from kit.scenes import cube, eel, ledger, scene
 
 HOUSE = Path(__file__).parent / "house"
 SOURCE = Path(__file__).parents[2] / "src"
@@ -195,3 +195,19 @@ def test_what_was_judged_by_another_house_is_not_taken_for_what_is_judged_now(ho
     house(tmp_path / "house")
     changed = fingerprint(), route_key()
     assert len({ours[0], with_house[0], changed[0]}) == len({ours[1], with_house[1], changed[1]}) == 3
+
+
+def test_a_stations_measures_of_another_version_count_as_not_taken(monkeypatch):
+    """What was stored means something else by then: models are read again, and until then the station says that it could not look."""
+    measures, key, own = measure(eel()), measures_key(), next(s for s in stations() if s.slug == "motion").own
+    before = judge(measures, SHEET, Intent())
+    assert own.of(measures) is not None
+    monkeypatch.setattr(own, "version", own.version + 1)
+    measures_key.cache_clear()
+    assert measures_key() != key
+    assert own.of(Measures.from_bytes(measures.to_bytes())) is None
+    after = judge(measures, SHEET, Intent())
+    assert "Motion" in after.unlooked
+    assert "Motion" not in before.unlooked
+    monkeypatch.undo()
+    measures_key.cache_clear()

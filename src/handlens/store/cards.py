@@ -11,9 +11,8 @@ from sqlalchemy import Select, and_, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session
 
-from ..core.measures.records import VERSION
 from ..core.present.report import with_waivers
-from ..core.route.stations import route_key
+from ..core.route.stations import measures_key, route_key
 from ..core.rules import shipped
 from . import shelf
 from .models import Card, Export, Inspection, Model, Revision, TapeState
@@ -25,7 +24,7 @@ PAGE = 60
 @cache
 def card_version() -> str:
     """Digest of what a card depends on beside its model: the records and the sheets of this version."""
-    return hashlib.sha256(msgspec.json.encode([VERSION, route_key(), shipped()])).hexdigest()
+    return hashlib.sha256(msgspec.json.encode([measures_key(), route_key(), shipped()])).hexdigest()
 
 
 def renew(db: Session, model: Model) -> None:

@@ -15,11 +15,10 @@ from sqlalchemy.orm import Session
 from ..core.display import VERSION as DISPLAY_VERSION
 from ..core.judge import Judgement as Judged
 from ..core.measures import Measures
-from ..core.measures.records import VERSION
 from ..core.present.in_child import judged_in_child
 from ..core.present.stored import SHAPE, StoredJudgement, judgement_of, needed_evidence, opened
 from ..core.route.house import fingerprint
-from ..core.route.stations import route_key
+from ..core.route.stations import measures_key, route_key
 from ..core.rules import Intent, RuleSheet, shipped
 from ..core.rules.intent import intent_from_json
 from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
@@ -28,7 +27,7 @@ from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
 def tape_key(slips: list[dict[str, Any]]) -> str:
     """Digest of the slips that are on, in order: one inspection for each."""
     on = [[x["mend"], x["params"]] for x in slips if x.get("on", True)]
-    return hashlib.sha256(json.dumps([VERSION, DISPLAY_VERSION, fingerprint(), on], sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(json.dumps([measures_key(), DISPLAY_VERSION, fingerprint(), on], sort_keys=True).encode()).hexdigest()
 
 
 def slips_of(db: Session, revision: Revision) -> list[dict[str, Any]]:
@@ -190,7 +189,7 @@ def full_judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent
 
 
 def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
-    return hashlib.sha256(msgspec.json.encode([VERSION, SHAPE, route_key(), sheet, intent])).hexdigest()
+    return hashlib.sha256(msgspec.json.encode([measures_key(), SHAPE, route_key(), sheet, intent])).hexdigest()
 
 
 def keep_judgements(db: Session, inspection: Inspection, answer: dict[str, Any]) -> None:

@@ -84,7 +84,7 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
         up = shelf.sheet_of(model.sheet).up_axis
         m = measures_of(inspection)
         two = set(_indices(db, inspection, mark).tolist())
-    pair = next((draw_order for draw_order in m.draw_orders if {draw_order.first, draw_order.second} == two), None)
+    pair = next((order for order in m.draw_orders if {order.first, order.second} == two), None)
     if finding["check"] != "see-through.draw-order" or pair is None:
         refuse(404, "This finding is not about the order in which parts are drawn.")
     return {"sides": [side._asdict() for side in sides(pair, m.up_axis or up)]}

@@ -26,8 +26,8 @@ class StationMeasures(Generic[T]):
     """A station's own measures: a record, and the function that takes it from a scene and from what is measured already. It puts int32
     indices of elements into the dictionary that it is given, which `Measures.array` then has as "slug:name".
 
-    Checks and the panel ask `of`. The record is stored beside the other measures; whoever changes its meaning raises
-    `measures.records.VERSION`. reads: what of a scene it hangs on, beside the frame that all hang in; while none of that is another,
+    Checks and the panel ask `of`. The record is stored beside the other measures with its version, which whoever changes its meaning
+    raises: what was stored with another counts as not measured, and models are read again. reads: what of a scene it hangs on, beside the frame that all hang in; while none of that is another,
     as after a mend that touched something else, what was taken of an earlier scene is taken over. All of it by default.
     """
 
@@ -37,8 +37,9 @@ class StationMeasures(Generic[T]):
         record: type[T],
         take: Callable[[Scene, Measures, dict[str, Array]], T],
         reads: tuple[Read, ...] = get_args(Read),
+        version: int = 1,
     ) -> None:
-        self.slug, self._take, self._reads = slug, take, reads
+        self.slug, self.version, self._take, self._reads = slug, version, take, reads
         # Records do not change, and every check of a station asks for them: the last few are kept as they were read.
         # The decoder is made while the station is imported: threads must not work out the shape of a record at the same moment.
         self._decoded = lru_cache(maxsize=4)(msgspec.msgpack.Decoder(record).decode)
@@ -47,7 +48,7 @@ class StationMeasures(Generic[T]):
     def of(self, measures: Measures) -> T | None:
         """What was measured; None where it was not, as taking it fell."""
         kept = measures.own.get(self.slug)
-        return None if kept is None else self._decoded(kept)
+        return None if kept is None or measures.own_versions.get(self.slug) != self.version else self._decoded(kept)
 
     def stored(self, scene: Scene, measures: Measures, arrays: dict[str, Array]) -> bytes:
         """Measure, as it is stored.

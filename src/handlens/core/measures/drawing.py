@@ -15,7 +15,7 @@ def drawn_parts(measures: Measures) -> list[PartFigures]:
 
 def triangles(measures: Measures) -> int:
     """Over all instances that are drawn."""
-    return sum(measures.meshes[drawn_part.mesh].triangles for drawn_part in drawn_parts(measures))
+    return sum(measures.meshes[part.mesh].triangles for part in drawn_parts(measures))
 
 
 def draw_calls_of(mesh: MeshFigures) -> int:
@@ -25,7 +25,7 @@ def draw_calls_of(mesh: MeshFigures) -> int:
 
 def draw_calls(measures: Measures) -> int:
     """Parts times the slots that each of them uses."""
-    return sum(draw_calls_of(measures.meshes[drawn_part.mesh]) for drawn_part in drawn_parts(measures))
+    return sum(draw_calls_of(measures.meshes[part.mesh]) for part in drawn_parts(measures))
 
 
 def texture_bytes(image: ImageFigures) -> int:

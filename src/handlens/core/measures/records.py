@@ -502,6 +502,8 @@ class Measures(msgspec.Struct, frozen=True):
     trials: list[TrialFigures] = []
     #: Measures that stations take for themselves, by their slugs, as the stations store them.
     own: dict[str, bytes] = {}
+    #: The versions of the records that they are stored as.
+    own_versions: dict[str, int] = {}
     version: int = VERSION
 
     def array(self, key: str) -> Array:

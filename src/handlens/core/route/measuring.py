@@ -40,5 +40,10 @@ def _measure(scene: Scene, progress: Progress, known: Known | None) -> Measures:
             logging.getLogger(__name__).exception("measuring for %s failed", station.name)
             continue
         kept = {f"{station.slug}:{name}": np.asarray(indices, np.int32) for name, indices in arrays.items()}
-        m = replace(m, arrays={**m.arrays, **kept}, own={**m.own, station.slug: taken})
+        m = replace(
+            m,
+            arrays={**m.arrays, **kept},
+            own={**m.own, station.slug: taken},
+            own_versions={**m.own_versions, station.slug: station.own.version},
+        )
     return m

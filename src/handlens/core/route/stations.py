@@ -13,6 +13,7 @@ from ..kit.check import Check
 from ..kit.mend import Mend
 from ..kit.station import Station
 from ..limits import InputError
+from ..measures.records import VERSION
 from ..rules import RuleSheet
 from .house import fingerprint, house_stations
 
@@ -25,7 +26,7 @@ def stations() -> tuple[Station, ...]:
         for m in pkgutil.iter_modules(_ours.__path__)
         if m.ispkg
     ]
-    found: dict[str, Station] = {our.slug: our for our in ours}
+    found: dict[str, Station] = {station.slug: station for station in ours}
     brought = house_stations()
     for one in (x for x in brought if x.whole):
         if one.station.slug in found:
@@ -78,7 +79,7 @@ def all_mends() -> tuple[Mend, ...]:
 @cache
 def mends_by_id() -> dict[str, Mend]:
     """Every mend by its id."""
-    return {all_mend.id: all_mend for all_mend in all_mends()}
+    return {each.id: each for each in all_mends()}
 
 
 def find_mend(id: str) -> Mend:
@@ -96,10 +97,17 @@ def route_key() -> str:
     return hashlib.sha256(f"{ids} {fingerprint()}".encode()).hexdigest()
 
 
+@cache
+def measures_key() -> str:
+    """Changes with what measures mean: the version of those that all stations read, and of those that each takes for itself."""
+    return f"{VERSION} " + " ".join(f"{station.slug}={station.own.version}" for station in stations() if station.own is not None)
+
+
 def forget() -> None:
     """Look for stations anew when they are asked for next: after the house's folders changed."""
     stations.cache_clear()
     fingerprint.cache_clear()
     route_key.cache_clear()
+    measures_key.cache_clear()
     checks_by_id.cache_clear()
     mends_by_id.cache_clear()

@@ -35,19 +35,19 @@ def triangles_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
     if limit is None:
         yield Skipped(say("budget.no-limit", sheet=sheet.name))
         return
-    for first_part in _first_parts(measures):
-        count = measures.meshes[first_part.mesh].triangles
+    for part in _first_parts(measures):
+        count = measures.meshes[part.mesh].triangles
         if count > limit:
             yield Finding(
-                say("budget.triangles-mesh", part=first_part.name, triangles=count),
+                say("budget.triangles-mesh", part=part.name, triangles=count),
                 value(count, "triangles"),
                 value(limit, "triangles"),
                 count,
-                first_part.name,
-                first_part.node,
-                nodes([first_part.node]),
-                _fewer(measures, first_part, count, limit),
-                key=node_key(measures, first_part.node),
+                part.name,
+                part.node,
+                nodes([part.node]),
+                _fewer(measures, part, count, limit),
+                key=node_key(measures, part.node),
             )
 
 
@@ -98,18 +98,18 @@ def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     if limit is None:
         yield Skipped(say("budget.no-limit", sheet=sheet.name))
         return
-    for first_part in _first_parts(measures):
-        count = measures.meshes[first_part.mesh].gpu_vertices
+    for part in _first_parts(measures):
+        count = measures.meshes[part.mesh].gpu_vertices
         if count > limit:
             yield Finding(
-                say("budget.vertices-mesh", part=first_part.name, vertices=count),
+                say("budget.vertices-mesh", part=part.name, vertices=count),
                 value(count, "vertices"),
                 value(limit, "vertices"),
                 count,
-                first_part.name,
-                first_part.node,
-                nodes([first_part.node]),
-                key=node_key(measures, first_part.node),
+                part.name,
+                part.node,
+                nodes([part.node]),
+                key=node_key(measures, part.node),
             )
 
 

@@ -54,15 +54,15 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     order = [
         row(
             {
-                "one": names[draw_order.first],
-                "other": names[draw_order.second] if draw_order.first != draw_order.second else "its own pieces",
-                "wrong": share(draw_order.wrong / max(draw_order.both, 1)),
-                "from": wrong_from(draw_order, measures.up_axis or sheet.up_axis),
+                "one": names[order.first],
+                "other": names[order.second] if order.first != order.second else "its own pieces",
+                "wrong": share(order.wrong / max(order.both, 1)),
+                "from": wrong_from(order, measures.up_axis or sheet.up_axis),
             },
-            node=draw_order.outer,
-            result="caution" if draw_order.wrong > WRONG * draw_order.both else "clear",
+            node=order.outer,
+            result="caution" if order.wrong > WRONG * order.both else "clear",
         )
-        for draw_order in measures.draw_orders
+        for order in measures.draw_orders
     ]
     blended = sum(x.drawn == "blend" and x.used_by_faces > 0 for x in measures.materials)
     popping = sum(r.result == "caution" for r in order)
