@@ -72,10 +72,10 @@ const price = (m: { tried: boolean; costs: string[]; needs_format?: string }) =>
       : m.costs.length
         ? `Tried: this goes, nothing comes. It costs: ${m.costs.join('; ')}`
         : 'Tried: this goes, nothing comes';
-/** The reference of an image that leads nowhere, which is the tail of the finding's id. */
+/** The reference of an image that leads nowhere. */
 const lost = computed(() =>
-  finding.value.result === 'stop' && !finding.value.waived && /^textures\.(missing|absolute):/.test(finding.value.id)
-    ? finding.value.id.replace(/^[^:]*:/, '')
+  finding.value.result === 'stop' && !finding.value.waived && ['textures.missing', 'textures.absolute'].includes(finding.value.check)
+    ? String(finding.value.values.image ?? '')
     : '',
 );
 const waiving = ref(false);
