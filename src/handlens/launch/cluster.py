@@ -74,7 +74,10 @@ class Cluster:
 
     def _run(self, *command: str, given: str | None = None) -> subprocess.CompletedProcess[str]:
         env = {"PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8", "HOME": str(self.folder)}
-        return subprocess.run(command, capture_output=True, text=True, env=env, cwd="/", input=given, **self._as_owner())  # type: ignore[call-overload]
+        answer: subprocess.CompletedProcess[str] = subprocess.run(
+            command, capture_output=True, text=True, env=env, cwd="/", input=given, **self._as_owner()
+        )  # type: ignore[call-overload]
+        return answer
 
     @property
     def url(self) -> str:

@@ -234,7 +234,8 @@ def _shares(a: Array, b: Array, corner_c: Array, place: Array) -> Array:
     uu, uv, vv, wu, wv = dot(u, u), dot(u, v), dot(v, v), dot(w, u), dot(w, v)
     below = np.where(np.abs(uu * vv - uv * uv) > 1e-30, uu * vv - uv * uv, 1.0)
     second, third = (vv * wu - uv * wv) / below, (uu * wv - uv * wu) / below
-    return np.clip(np.stack([1 - second - third, second, third], axis=1), 0, 1)
+    answer: Array = np.clip(np.stack([1 - second - third, second, third], axis=1), 0, 1)
+    return answer
 
 
 def _floor(rays: RayScene, origins: Array, direction: Array, ground: float, strength: Array) -> Array:

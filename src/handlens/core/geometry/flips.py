@@ -20,7 +20,8 @@ def thinness(a: F64, b: F64, third: F64) -> Array:
     sides = np.stack([np.linalg.norm(b - a, axis=-1), np.linalg.norm(third - b, axis=-1), np.linalg.norm(a - third, axis=-1)])
     longest = sides.max(axis=0)
     twice = np.linalg.norm(np.cross(b - a, third - a), axis=-1)
-    return np.divide(twice, longest**2, out=np.zeros_like(twice), where=longest > 0)
+    answer: Array = np.divide(twice, longest**2, out=np.zeros_like(twice), where=longest > 0)
+    return answer
 
 
 def less_thin(points: F64, triangles: I64) -> Array:

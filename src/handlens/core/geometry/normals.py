@@ -53,7 +53,8 @@ class Bends:
     @property
     def soft(self) -> Bool:
         """(n,) bool: edges that could be meant smooth or sharp, whose faces meet at 1° to 60°."""
-        return (self.cosine < np.cos(np.radians(1))) & (self.cosine > np.cos(np.radians(60)))
+        answer: Bool = (self.cosine < np.cos(np.radians(1))) & (self.cosine > np.cos(np.radians(60)))
+        return answer
 
 
 def bends(mesh: Mesh, edges: Edges) -> Bends:

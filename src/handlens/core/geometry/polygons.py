@@ -134,7 +134,8 @@ def _any_crossing(polygons: Array) -> Any:
 
     def side(origin: Array, first: Array, second: Array) -> Array:
         u, v = first - origin, second - origin
-        return u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
+        answer: Array = u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
+        return answer
 
     with np.errstate(all="ignore"):
         one, other = side(a, b, c) * side(a, b, d), side(c, d, a) * side(c, d, b)

@@ -127,7 +127,8 @@ def hemisphere_directions(normals: F64, number: Array) -> Array:
     r, turn = np.sqrt(u), 2 * np.pi * v
     across, along = _frame(normals)
     height = np.sqrt(np.maximum(1 - u, 0))
-    return (r * np.cos(turn))[:, None] * across + (r * np.sin(turn))[:, None] * along + height[:, None] * normals
+    answer: Array = (r * np.cos(turn))[:, None] * across + (r * np.sin(turn))[:, None] * along + height[:, None] * normals
+    return answer
 
 
 def sequence(number: Array, width: int) -> Array:

@@ -25,7 +25,8 @@ def corner_angles(mesh: Mesh) -> F64:
     with np.errstate(all="ignore"):
         u, v = position[after] - position, position[before] - position
         angle = np.arctan2(np.linalg.norm(np.cross(u, v), axis=1), np.einsum("ij,ij->i", u, v))
-    return np.nan_to_num(angle)
+    answer: F64 = np.nan_to_num(angle)
+    return answer
 
 
 def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:

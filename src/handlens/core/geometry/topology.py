@@ -128,7 +128,8 @@ def _cross_squared(u: Array, v: Array) -> Array:
     out += t * t
     t = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
     out += t * t
-    return out
+    answer: Array = out
+    return answer
 
 
 def connected_pieces(mesh: Mesh, ids: Array) -> int:

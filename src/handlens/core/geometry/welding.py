@@ -10,6 +10,7 @@ import numpy as np
 from ..scene.model import Mesh, frozen
 from ..words.arrays import I64, Array, Bool
 from .adjacency import face_of_corner
+from .nearest_points import nearest_points
 from .recut import only_used_values, only_vertices, recut
 
 #: Neighbours of a point that are looked at in one round; what is left comes in the next.
@@ -151,9 +152,7 @@ def _nearest_of(one: Array, two: Array, gap: Array) -> Bool:
 def _nearest(points: Array, many: int, distance: float) -> tuple[Array, Array]:
     """(n, many) distances to the nearest points and their numbers, nearest first, a point itself among them; inf where none is near."""
     if len(points) > _BY_HAND:
-        from scipy.spatial import cKDTree
-
-        return cKDTree(points).query(points, k=many, distance_upper_bound=np.nextafter(distance, np.inf))
+        return nearest_points(points, points, many, float(np.nextafter(distance, np.inf)))
     gaps = np.empty((len(points), many))
     other = np.empty((len(points), many), np.int64)
     for at in range(0, len(points), 256):

@@ -23,10 +23,12 @@ def compiled(*signatures: Any) -> Callable[[Callable[..., Any]], Callable[..., A
     """Compile a function for the given argument types when its module is imported, or take it from disk."""
 
     def decorate(function: Callable[..., Any]) -> Callable[..., Any]:
+        answer: Callable[..., Any]
         try:
-            return numba.njit(list(signatures), cache=True, nogil=True)(function)
+            answer = numba.njit(list(signatures), cache=True, nogil=True)(function)
         except RuntimeError:  # nowhere to keep it: neither beside the source nor in the user's cache
-            return numba.njit(list(signatures), nogil=True)(function)
+            answer = numba.njit(list(signatures), nogil=True)(function)
+        return answer
 
     return decorate
 

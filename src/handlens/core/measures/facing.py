@@ -24,7 +24,7 @@ from ..scene import Mesh, Scene
 from ..scene.generated import BESIDE, ROLE, property_text
 from ..scene.skinning import joint_matrices, rest_world_positions
 from ..scene.transforms import walk, world_matrices
-from ..words.arrays import I32, Array
+from ..words.arrays import F64, I32, Array
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
 SAMPLES, FEWEST, MOST = 12_000, 8, 2_000
@@ -120,9 +120,11 @@ def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
 def part_frame(scene: Scene, node: int, world: Array) -> Array:
     """(4, 4) matrix by which a part's surface comes into the world: its node's, or of a skinned one its first joint's."""
     n = scene.nodes[node]
+    stands: F64 = world[node]
     if n.skin is None or not scene.skins[n.skin].joints:
-        return world[node]
-    return joint_matrices(scene.skins[n.skin], world)[0]
+        return stands
+    carried: F64 = joint_matrices(scene.skins[n.skin], world)[0]
+    return carried
 
 
 def ray_scene(parts: list[Placed]) -> RayScene:

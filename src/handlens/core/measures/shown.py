@@ -57,7 +57,8 @@ def texels(uv: Array, pixels: U8, sampler: Json, v_down: bool) -> U8:
     column, row = np.floor(uv[:, 0] * wide), np.floor(v * high)
     column = column.clip(0, wide - 1) if sampler.get("wrapS") == CLAMP else np.mod(column, wide)
     row = row.clip(0, high - 1) if sampler.get("wrapT") == CLAMP else np.mod(row, high)
-    return pixels[row.astype(int), column.astype(int)]
+    answer: U8 = pixels[row.astype(int), column.astype(int)]
+    return answer
 
 
 def _sampled(scene: Scene, material: int, uv_set: int, areas: UvAreas) -> tuple[Array, Array] | None:

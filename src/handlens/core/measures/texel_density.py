@@ -44,7 +44,8 @@ def quantiles(values: Array, weights: Array, shares: tuple[float, ...]) -> Array
     """The least values up to which these shares of all weights lie. values, weights: (n,). shares: 0 to 1."""
     order = np.argsort(values)
     reached = np.cumsum(weights[order])
-    return values[order[np.searchsorted(reached, np.array(shares) * reached[-1])]]
+    answer: Array = values[order[np.searchsorted(reached, np.array(shares) * reached[-1])]]
+    return answer
 
 
 def _density(

@@ -88,7 +88,8 @@ class _Fronts:
         normals = self.rays.normals(triangles)
         lean = np.einsum("ij,ij->i", normals, directions)
         lean[self.mirrored[np.searchsorted(self.begins, triangles, side="right") - 1]] *= -1
-        return (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
+        answer: Bool = (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
+        return answer
 
     def uncovered(self, origins: F64, directions: F64, triangles: Array, distances: Array) -> Bool:
         """(n,) bool: of rays that met a back, those in whose place no front is drawn, be it behind it or in the very same one.
@@ -136,7 +137,8 @@ def _screen(view: Array, count: int) -> Array:
     along = np.cross(across, view)
     steps = (np.arange(count) + 0.5) / count - 0.5
     u, v = np.meshgrid(steps, steps)
-    return view + u.reshape(-1, 1) * across + v.reshape(-1, 1) * along
+    answer: Array = view + u.reshape(-1, 1) * across + v.reshape(-1, 1) * along
+    return answer
 
 
 def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array, Array, Array]:

@@ -13,6 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from ..geometry.distinct import distinct_rows
+from ..geometry.nearest_points import nearest_points
 from ..scene import Mesh
 from ..words.arrays import I64, Array, Bool
 
@@ -233,9 +234,7 @@ def place_numbers(a: Array, b: Array, tolerance: float) -> tuple[Array, Array]:
     lost = lost[np.isfinite(b[lost]).all(axis=1)]
     if not len(lost) or not len(finite) or not tolerance > 0:
         return na, nb
-    from scipy.spatial import cKDTree
-
-    distance, nearest = cKDTree(a[finite]).query(b[lost], distance_upper_bound=2 * tolerance)
+    distance, nearest = nearest_points(a[finite], b[lost], within=2 * tolerance)
     near = np.isfinite(distance)
     nb = nb.copy()
     nb[lost[near]] = na[finite[nearest[near]]]
@@ -279,14 +278,18 @@ def _near(points: Array, others: Array, tolerance: float) -> Bool:
     """(n,) bool: rows (n, 3) that are the same within a tolerance; what is not a number, or without end, is so in both."""
     if same_array(points, others):
         return np.ones(len(points), bool)
-    return ((np.abs(points - others) <= tolerance) | (points == others) | (np.isnan(points) & np.isnan(others))).all(axis=1)
+    answer: Bool = ((np.abs(points - others) <= tolerance) | (points == others) | (np.isnan(points) & np.isnan(others))).all(
+        axis=1
+    )
+    return answer
 
 
 def _corners_of(mesh: Mesh, faces: Array) -> Array:
     """Corners of some faces, one face behind the other."""
     counts = mesh.corner_counts[faces]
     ends = np.cumsum(counts)
-    return np.arange(int(counts.sum()), dtype=np.int64) + np.repeat(mesh.starts[faces] - (ends - counts), counts)
+    answer: Array = np.arange(int(counts.sum()), dtype=np.int64) + np.repeat(mesh.starts[faces] - (ends - counts), counts)
+    return answer
 
 
 def _square(mesh: Mesh, faces: Array, n: int) -> Array:
@@ -333,12 +336,10 @@ def _paired(a: Array, b: Array) -> tuple[Array, Array]:
 
 def _nearest(a: Array, b: Array) -> tuple[Array, Array]:
     """Pairs of points that are each other's nearest."""
-    from scipy.spatial import cKDTree
-
     fa, fb = np.flatnonzero(np.isfinite(a).all(axis=1)), np.flatnonzero(np.isfinite(b).all(axis=1))
     if not len(fa) or not len(fb):
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    there, back = cKDTree(b[fb]).query(a[fa])[1], cKDTree(a[fa]).query(b[fb])[1]
+    there, back = nearest_points(b[fb], a[fa])[1], nearest_points(a[fa], b[fb])[1]
     mutual = np.flatnonzero(back[there] == np.arange(len(fa)))
     return fa[mutual], fb[there[mutual]]
 

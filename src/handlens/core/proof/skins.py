@@ -214,7 +214,7 @@ def _differences(compared: Compared, part: Part, a: Mesh, b: Mesh, va: Array, vb
     def table(mesh: Mesh, joints: Array | None) -> csr_array:
         weights = mesh.weights
         if weights is None:
-            return csr_array((len(mesh.positions), wide))
+            return csr_array((np.zeros(0), (np.zeros(0, int), np.zeros(0, int))), shape=(len(mesh.positions), wide))
         j = weights.joints.astype(np.int64)
         if joints is not None:
             j = (

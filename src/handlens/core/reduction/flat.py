@@ -238,7 +238,8 @@ class _Work:
         gone |= self._straight(regions_at)
         held = self.held.copy()
         held[self.at[aside[owner]]] = True
-        return gone & ~held
+        answer: Bool = gone & ~held
+        return answer
 
     def _straight(self, regions_at: Array) -> Bool:
         """(P,) bool: points in the middle of a straight piece that at most two regions have in common."""
@@ -272,7 +273,8 @@ class _Work:
         np.maximum.at(high, here, np.maximum(before, after))
         same &= low == high
         out = (uses == good) & (uses > 0) & (uses <= 2) & (uses == regions_at) & same
-        return out
+        answer: Bool = out
+        return answer
 
     def outlines(self, gone: Bool, aside: Bool) -> Iterator[tuple[int, list[list[int]] | None]]:
         """Regions that lose points, each with its loops of corners; None for one whose border does not close.
@@ -353,7 +355,8 @@ def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: floa
             same = (np.abs(x(beyond) - said) <= step * reach[here, None]).all(axis=1)
             same &= (np.abs(x(i) - x(after(other))) <= step).all(axis=1) & (np.abs(x(j) - x(other)) <= step).all(axis=1)
         good[here[~same]] = False
-    return good
+    answer: Bool = good
+    return answer
 
 
 def _carried(cut: Mesh) -> Iterator[tuple[Array, float]]:

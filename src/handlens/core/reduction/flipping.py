@@ -92,7 +92,8 @@ def _key(a: Array, b: Array, count: int) -> Array:
 def _leans(u: Array, v: Array) -> Array:
     """(n,) cosine between vectors, 0 where one has no length."""
     size = np.sqrt(np.einsum("ij,ij->i", u, u) * np.einsum("ij,ij->i", v, v))
-    return np.divide(np.einsum("ij,ij->i", u, v), size, out=np.zeros(len(u)), where=size > 0)
+    answer: Array = np.divide(np.einsum("ij,ij->i", u, v), size, out=np.zeros(len(u)), where=size > 0)
+    return answer
 
 
 def _distance_along(tree: Tree, points: Array, directions: Array) -> Array:

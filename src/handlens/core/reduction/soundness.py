@@ -128,7 +128,8 @@ def without_collapsed_walls(wedges: Wedges, triangles: Array) -> Array:
     crowded = (np.bincount(sides, minlength=edges) > 2)[sides].reshape(-1, 3).any(axis=1)
     others = np.zeros(len(about), bool)
     others[t[~twin]] = True
-    return triangles[~(twin & crowded & others[t].all(axis=1))]
+    answer: Array = triangles[~(twin & crowded & others[t].all(axis=1))]
+    return answer
 
 
 def without_flat(positions: Array, triangles: Array) -> Array:

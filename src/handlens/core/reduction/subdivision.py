@@ -106,7 +106,8 @@ class _Around:
         corner: (...) int, of any shape.
         """
         k = self.sides
-        return corner - corner % k + (corner + by) % k
+        answer: Array = corner - corner % k + (corner + by) % k
+        return answer
 
     def spread(self, state: int) -> I64:
         """(F,) int64 for each face the corner of it that was there before, 3 for the triangle in the middle of four (triangles), -1

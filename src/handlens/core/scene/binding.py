@@ -127,7 +127,8 @@ def singular(skin: Skin) -> Bool:
     with np.errstate(all="ignore"):
         possible = np.prod(np.linalg.norm(linear, axis=1), axis=1)
         flat = np.abs(np.linalg.det(linear)) <= _FLAT * possible
-        return ~np.isfinite(b).all(axis=(1, 2)) | flat | (np.abs(b[:, 3] - [0, 0, 0, 1]).max(axis=1) > 1e-4)
+        answer: Bool = ~np.isfinite(b).all(axis=(1, 2)) | flat | (np.abs(b[:, 3] - [0, 0, 0, 1]).max(axis=1) > 1e-4)
+        return answer
 
 
 def turn_between(before: F64, after: F64) -> Array:
@@ -139,9 +140,10 @@ def turn_between(before: F64, after: F64) -> Array:
         turn = _turns(after) @ _turns(before).transpose(0, 2, 1)
         axis = [turn[:, 2, 1] - turn[:, 1, 2], turn[:, 0, 2] - turn[:, 2, 0], turn[:, 1, 0] - turn[:, 0, 1]]
         # By atan2, which stays exact at no turn and at half a one.
-        return np.degrees(
+        answer: Array = np.degrees(
             np.arctan2(np.linalg.norm(np.stack(axis, axis=1), axis=1) / 2, (np.trace(turn, axis1=1, axis2=2) - 1) / 2)
         )
+        return answer
 
 
 def _turns(linear: Array) -> Array:

@@ -22,7 +22,8 @@ def unit_vectors(vectors: Array, instead: tuple[float, float, float] = (0.0, 0.0
     out = np.zeros_like(vectors)
     if any(instead):
         out[:] = instead
-    return np.divide(vectors, length, out=out, where=length > above)
+    answer: Array = np.divide(vectors, length, out=out, where=length > above)
+    return answer
 
 
 def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> Array:

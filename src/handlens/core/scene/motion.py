@@ -107,7 +107,8 @@ def moments(channels: Sequence[Channel]) -> F64:
 
 def pose_at(scene: Scene, clip: Clip, seconds: float) -> Array:
     """(N, 4, 4) world matrices of all nodes with a clip's channels at a time."""
-    return worlds_at(scene, clip, np.array([seconds]))[0]
+    answer: Array = worlds_at(scene, clip, np.array([seconds]))[0]
+    return answer
 
 
 def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None = None) -> Array:
@@ -203,7 +204,8 @@ def _slerp(a: Array, b: Array, share: Array) -> Array:
     sine = np.sin(angle)
     flat = sine < 1e-6
     safe = np.where(flat, 1.0, sine)
-    return np.where(flat, a + share * (b - a), (np.sin((1 - share) * angle) * a + np.sin(share * angle) * b) / safe)
+    answer: Array = np.where(flat, a + share * (b - a), (np.sin((1 - share) * angle) * a + np.sin(share * angle) * b) / safe)
+    return answer
 
 
 def _unit(quaternions: Array) -> Array:

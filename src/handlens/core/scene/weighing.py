@@ -156,9 +156,10 @@ def _with_all_below(row: Array, joint: Array, amount: Array, rows: int, up: Arra
         return found, column, whole[found, column]
     from scipy.sparse import csr_array
 
-    table = csr_array((amount, (row, joint)), shape=(rows, joints))
-    summed = (table @ csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))).tocoo()
-    return (*summed.coords, summed.data)
+    entries = csr_array((amount, (row, joint)), shape=(rows, joints))
+    ancestors = csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))
+    summed = csr_array(entries @ ancestors).tocoo()
+    return summed.coords[0], summed.coords[1], summed.data
 
 
 def _over(up: Array) -> tuple[Array, Array]:

@@ -95,6 +95,7 @@ def _wrapped(at: Array, count: int, wrap: int) -> Array:
         return at.clip(0, count - 1)
     if wrap == MIRROR:
         at = np.mod(at, 2 * count)
-        return np.minimum(at, 2 * count - 1 - at)
+        answer: Array = np.minimum(at, 2 * count - 1 - at)
+        return answer
     out: Array = np.mod(at, count)
     return out

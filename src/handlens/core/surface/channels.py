@@ -41,7 +41,8 @@ def unit_directions(pixels: U8, slopes: float = 1.0) -> Array:
 def larger(a: Any, b: Any) -> tuple[int, int]:
     """The size of the larger of two pictures, either of which may be None."""
     sizes = [x.size for x in (a, b) if x is not None]
-    return max(sizes, key=lambda s: s[0] * s[1])
+    answer: tuple[int, int] = max(sizes, key=lambda s: s[0] * s[1])
+    return answer
 
 
 def painted(beside: Image, tail: str, picture: Any) -> Image:

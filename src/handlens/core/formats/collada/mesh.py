@@ -98,7 +98,8 @@ class Sources:
         if not count:
             return np.zeros((0, len(taken)))
         rows = offset + stride * np.arange(count)[:, None] + np.array(taken)
-        return values[rows]
+        answer: Array = values[rows]
+        return answer
 
     def names(self, url: str | None) -> list[str]:
         """The words of a name or id array."""

@@ -455,7 +455,8 @@ def strip_triangles(index: Array, lengths: Array) -> Array:
     odd = ((k - first[k]) % 2).astype(bool)
     out = np.stack([np.where(odd, b, a), np.where(odd, a, b), c], axis=1)
     flat = (out[:, 0] == out[:, 1]) | (out[:, 1] == out[:, 2]) | (out[:, 0] == out[:, 2])
-    return out[~flat]
+    answer: Array = out[~flat]
+    return answer
 
 
 def _edges(tables: dict[str, _Columns], total: int, label: str) -> Array:

@@ -19,7 +19,8 @@ def ragged(starts: I64, counts: I64) -> I64:
     """
     total = int(counts.sum())
     ends = np.cumsum(counts)
-    return np.arange(total, dtype=np.int64) + np.repeat(starts - (ends - counts), counts)
+    answer: I64 = np.arange(total, dtype=np.int64) + np.repeat(starts - (ends - counts), counts)
+    return answer
 
 
 def walk_lists(

@@ -152,7 +152,8 @@ class _Values:
                 1.0 if material.metallic is None else material.metallic,
                 1.0,
             ]
-            return np.rint(pixels * factor).astype(np.uint8)
+            answer: Array = np.rint(pixels * factor).astype(np.uint8)
+            return answer
         colour = np.array(material.base_colour if role == "base-colour" else (*material.emissive, 1.0))
         if (colour == 1).all():
             return pixels

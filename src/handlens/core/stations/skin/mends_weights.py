@@ -10,6 +10,7 @@ import numpy as np
 from ...edit.moved import with_local
 from ...edit.splitting import without_unplaced
 from ...geometry.adjacency import face_of_corner
+from ...geometry.nearest_points import nearest_points
 from ...kit.choice import PARTS, chosen_nodes
 from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.promises import PLACES
@@ -297,7 +298,6 @@ def _edges(mesh: Mesh) -> Array:
 def _filled(mesh: Mesh, weights: Weights, bare: Array) -> Weights:
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import dijkstra
-    from scipy.spatial import cKDTree
 
     count, points = len(mesh.positions), np.nan_to_num(mesh.positions)
     edges = _edges(mesh)
@@ -316,7 +316,7 @@ def _filled(mesh: Mesh, weights: Weights, bare: Array) -> Weights:
     nearest = np.where(source[place] >= 0, holder[np.maximum(source[place], 0)], -1)
     lost = np.flatnonzero(bare & (nearest < 0))
     if len(lost):
-        nearest[lost] = dressed[cKDTree(points[dressed]).query(points[lost])[1]]
+        nearest[lost] = dressed[nearest_points(points[dressed], points[lost])[1]]
     joints = int(weights.joints.max()) + 1
     rows = csr_array((weights.weights.astype(np.float64), weights.joints, weights.starts), shape=(count, joints))
     own = np.where(bare, nearest, np.arange(count))
@@ -328,14 +328,14 @@ def _filled(mesh: Mesh, weights: Weights, bare: Array) -> Weights:
     for _ in range(_ROUNDS):
         mean = (beside @ made).multiply((soft / degree)[:, None])
         made = (made.multiply((1 - soft)[:, None]) + mean).tocsr()
-    made = made.tocoo()
-    row, column = made.coords
-    take = bare[row] & (made.data > DUST)
+    filled = made.tocoo()
+    row, column = filled.coords
+    take = bare[row] & (filled.data > DUST)
     out = with_rows(
         count,
         np.concatenate([vertex_of_weight(weights), row[take]]),
         np.concatenate([weights.joints, column[take]]),
-        np.concatenate([weights.weights, made.data[take]]),
+        np.concatenate([weights.weights, filled.data[take]]),
     )
     return normalised(limited(out, max(int(np.diff(weights.starts).max()), 1)), bare)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...geometry.nearest_points import nearest_points
 from ...words.arrays import Array
 
 
@@ -12,11 +13,9 @@ def mirror_of(points: Array, axis: int, tolerance: float, samples: int) -> tuple
 
     points: (V, 3), all finite. tolerance: a share of the box's diagonal.
     """
-    from scipy.spatial import cKDTree
-
     low, high = points.min(axis=0), points.max(axis=0)
     here = np.arange(0, len(points), max(len(points) // samples, 1))
     mirrored = points[here].copy()
     mirrored[:, axis] = low[axis] + high[axis] - mirrored[:, axis]
-    gap, there = cKDTree(points).query(mirrored, distance_upper_bound=max(tolerance * float(np.linalg.norm(high - low)), 1e-300))
+    gap, there = nearest_points(points, mirrored, within=max(tolerance * float(np.linalg.norm(high - low)), 1e-300))
     return here, np.where(np.isfinite(gap), there, -1)
