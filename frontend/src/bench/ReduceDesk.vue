@@ -11,12 +11,11 @@ import { length } from './words';
 
 const W = 470;
 const H = 96;
-const state = useBench('reading', 'tape', 'changes');
+const state = useBench('reading', 'tape', 'changes', 'ways');
+state.listing.value = true;
 const inspection = computed(() => state.bench.value?.reading?.inspection ?? null);
-const rows = computed(() => {
-  const table = state.stations.value.find((s) => s.slug === 'budget')?.tables.find((t) => t.key === 'parts');
-  return (table?.rows ?? []).filter((r) => r.key);
-});
+/** Every part with triangles, in the order of the tree. */
+const drawn = computed(() => state.parts.value.filter((n) => n.triangles > 0));
 const part = ref('');
 const parts = computed(() => (part.value ? [part.value] : []));
 const wanted = ref(false);
@@ -38,7 +37,7 @@ const trouble = computed(
 const limit = computed(() => {
   const gauge = (state.bench.value?.gauges ?? []).find((g) => g.key === (part.value ? 'largest' : 'triangles'));
   const mesh = (state.bench.value?.gauges ?? []).find((g) => g.key === 'largest');
-  return gauge?.limit ?? (rows.value.length === 1 ? (mesh?.limit ?? null) : null);
+  return gauge?.limit ?? (drawn.value.length === 1 ? (mesh?.limit ?? null) : null);
 });
 const place = ref(0);
 const count = computed(() => (points.value.length ? countAt(points.value, place.value) : 0));
@@ -56,7 +55,7 @@ const tryIt = () => state.trial.tryOut('budget.reduce', { triangles: count.value
 const each = computed(() => {
   const mesh = (state.bench.value?.gauges ?? []).find((g) => g.key === 'largest');
   const now = mesh?.reached.at(-1)?.value ?? 0;
-  return !part.value && rows.value.length > 1 && mesh?.limit && now > mesh.limit ? mesh.limit : null;
+  return !part.value && drawn.value.length > 1 && mesh?.limit && now > mesh.limit ? mesh.limit : null;
 });
 const eachToLimit = () => state.trial.tryOut('budget.reduce', { triangles: each.value, each: true });
 /** What the first step takes out without a pixel that changes. */
@@ -74,9 +73,9 @@ const whole = computed(() => points.value[0]?.triangles ?? 0);
   <section class="desk" aria-label="How far it may be reduced">
     <div class="ask">
       <h3>How far may it be reduced?</h3>
-      <select v-if="rows.length > 1" v-model="part" aria-label="Of which part">
+      <select v-if="drawn.length > 1" v-model="part" aria-label="Of which part">
         <option value="">all parts together</option>
-        <option v-for="r in rows" :key="r.key!" :value="r.key">{{ r.cells.part?.text }}</option>
+        <option v-for="n in drawn" :key="n.key" :value="n.key">{{ n.name || n.key }}</option>
       </select>
       <button v-if="!wanted" class="btn" @click="wanted = true">Measure it</button>
     </div>

@@ -41,8 +41,7 @@ const turning = computed(() => {
   const rows = bench.bench.value?.reading?.stations.find((s) => s.slug === 'pivots')?.tables.find((t) => t.key === 'parts')?.rows ?? [];
   const chosen = bench.part.value ?? rows[0]?.node ?? null;
   const mesh = chosen === null ? undefined : model.value?.parts.get(chosen);
-  const row = rows.find((r) => r.node === chosen);
-  return mesh && row ? { mesh, name: row.cells.part?.text ?? '' } : null;
+  return mesh ? { mesh, name: model.value?.names.get(chosen!) ?? '' } : null;
 });
 function spinPart() {
   const stage = props.context.stage.value;
