@@ -8,11 +8,11 @@ import pytest
 
 from handlens.core.limits import MendError
 from handlens.core.measures import collect
-from handlens.core.measures.draw_order import draw_orders
 from handlens.core.route.tape import apply_mend
 from handlens.core.scene import Channel, Clip, Material, Node, Skin, Weights
 from handlens.core.scene.skinning import posed
 from handlens.core.scene.transforms import world_matrices
+from handlens.core.stations.see_through.draw_order import draw_orders
 from kit.scenes import cube, findings, mesh, scene
 from kit.solids import torus
 

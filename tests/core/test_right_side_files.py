@@ -4,10 +4,11 @@ import json
 
 import pytest
 
-from handlens.core.measures import collect
 from handlens.core.packages.side_text import ill_formed
 from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
+from handlens.core.stations.arrival.measures import OWN
 from kit.scenes import findings
 
 OBJ = "mtllib buoy.mtl\no buoy_float\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl tarred_rope\nf 1 2 3\n"
@@ -33,7 +34,7 @@ def test_a_key_of_paints_is_not_corrected_to_the_models_name(tmp_path):
 def test_a_key_that_the_intent_names_is_told_although_nothing_under_it_resolves(tmp_path):
     made = opened(tmp_path, list__json=json.dumps({"rows": [{"coat": "wet_rope"}]}))
     assert "arrival.side-unknown" not in findings(made)
-    key = next(u.path for u in collect(made).side_uses if u.text == "wet_rope")
+    key = next(u.path for u in OWN.of(measure(made)).uses if u.text == "wet_rope")
     told = findings(made, intent=json.dumps({"side_keys": [key]}))["arrival.side-unknown"]
     assert [f.measured["value"] for f in told] == ["wet_rope"]
 
@@ -91,8 +92,8 @@ def test_entities_that_stand_for_gigabytes_are_not_followed():
 
 def test_a_model_in_another_files_clothes_is_no_side_file(tmp_path):
     library = '<COLLADA version="1.4.1"><library_lights><light name="Buoy_float"/></library_lights></COLLADA>'
-    assert not collect(opened(tmp_path, other__xml=library)).side_uses
-    assert collect(opened(tmp_path, other__xml=library.replace("COLLADA", "harbour"))).side_uses
+    assert not OWN.of(measure(opened(tmp_path, other__xml=library))).uses
+    assert OWN.of(measure(opened(tmp_path, other__xml=library.replace("COLLADA", "harbour")))).uses
 
 
 def test_a_key_that_says_its_kind_is_enough_for_a_wrong_letter(tmp_path):

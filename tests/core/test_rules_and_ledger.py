@@ -194,7 +194,7 @@ def test_display_copy_of_odd_scenes():
 
 def test_the_other_buoy_is_in_order_but_for_the_shared_list():
     red = open_scene(DEMO / "models" / "moorings" / "buoy_red.obj")[2]
-    found = findings(collect(red), "realtime-engine", json.dumps({"kind": "prop", "expected": {"height_m": 0.9}}))
+    found = findings(measure(red), "realtime-engine", json.dumps({"kind": "prop", "expected": {"height_m": 0.9}}))
     assert set(found) == {
         "arrival.side-no-file",
         "size.undeclared-unit",

@@ -10,13 +10,14 @@ from hypothesis import strategies as st
 from handlens import cli
 from handlens.core.judge import judge
 from handlens.core.limits import MendError
-from handlens.core.measures import collect
-from handlens.core.measures.side_files import all_names, one_edit, variant_words
 from handlens.core.packages.side_text import Lines, decoded, values
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.pipeline.writing import changed_files
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
+from handlens.core.stations.arrival.measures import OWN
+from handlens.core.stations.arrival.side_files import all_names, one_edit, variant_words
 
 MODEL = "mtllib buoy_green.mtl\no float\nv 0 0 0\nv 1 0 0\nv 1 1 0\nusemtl buoy green\nf 1 2 3\n"
 LIBRARY = "newmtl buoy green\nKd 0.2 0.5 0.3\n"
@@ -32,12 +33,12 @@ def package(folder: Path, **files: str | bytes) -> Path:
 
 
 def told(s, **intent):
-    found = judge(collect(s), load_sheet("realtime-engine"), Intent(**intent)).findings
+    found = judge(measure(s), load_sheet("realtime-engine"), Intent(**intent)).findings
     return [(f.check.removeprefix("arrival.side-"), f.title) for f in found if f.check.startswith("arrival.side-")]
 
 
 def uses(s):
-    return [(u.line, u.column, u.text, u.state, u.meant) for u in collect(s).side_uses]
+    return [(u.line, u.column, u.text, u.state, u.meant) for u in OWN.of(measure(s)).uses]
 
 
 @pytest.mark.parametrize(
@@ -189,7 +190,7 @@ def test_what_is_written_is_spelt_as_the_file_wants(tmp_path):
 
 def test_renaming_in_the_model_settles_it_as_well(tmp_path):
     s = open_scene(package(tmp_path, list__xml='<b paint="Buoy Green"/>'))[2]
-    finding = next(f for f in judge(collect(s), load_sheet(None), Intent()).findings if f.check == "arrival.side-near-miss")
+    finding = next(f for f in judge(measure(s), load_sheet(None), Intent()).findings if f.check == "arrival.side-near-miss")
     assert [m for m, _ in finding.mends] == ["arrival.side-file", "arrival.rename"]
     for name, params in finding.mends:
         assert told(apply_mend(s, name, params).scene) == []

@@ -13,9 +13,11 @@ from handlens.core.judge import judge
 from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.measures.known import Known
+from handlens.core.route.measuring import measure
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Material, Mesh, Node
 from handlens.core.scene.headings import heading
+from handlens.core.stations.placement.measures import OWN
 from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, findings, ledger, mesh, rigged, scene
 from kit.solids import icosphere, torus, unjoined
 
@@ -405,8 +407,8 @@ def test_a_skinned_part_under_its_own_moving_group_is_driven_twice():
     eel = Node("node:4", "eel", (0.5, 0.0, 0.0), mesh=0, skin=0)
     made = double_driven(eel)
     rig = replace(made.nodes[0], rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0))
-    m = collect(made.with_(nodes=(rig, *made.nodes[1:])))
-    n = next(x for x in m.nudges if x.group == 0)
+    m = measure(made.with_(nodes=(rig, *made.nodes[1:])))
+    n = next(x for x in OWN.of(m).nudges if x.group == 0)
     assert (n.low, n.high) == (pytest.approx(1), pytest.approx(1))
     assert n.applied == pytest.approx(2)
     found = findings(m)["placement.double-move"][0]
@@ -424,4 +426,4 @@ def test_a_skinned_part_whose_joints_hang_elsewhere_stays_behind():
 
 
 def test_parts_that_only_hang_on_nodes_are_not_nudged():
-    assert collect(scene(cube(), nodes=(Node("a", "g", children=(1,)), Node("b", "c", mesh=0)))).nudges == []
+    assert OWN.of(measure(scene(cube(), nodes=(Node("a", "g", children=(1,)), Node("b", "c", mesh=0))))).nudges == []

@@ -20,11 +20,13 @@ from handlens.core.limits import MendError
 from handlens.core.measures import collect
 from handlens.core.measures.texel_density import quantiles
 from handlens.core.measures.uvs import RESOLUTION
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.transforms import world_matrices
+from handlens.core.stations.see_through.measures import OWN
 from handlens.core.stations.see_through.sweep import sides, wrong_from
 from kit.pictures import png, textured
 from kit.scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
@@ -305,7 +307,7 @@ def told(s, **wishes):
     sheet = with_values(sheet, textures=with_values(Textures(), **wishes))
     return {
         f.check: f
-        for f in judge(collect(s), sheet, Intent()).findings
+        for f in judge(measure(s), sheet, Intent()).findings
         if f.check.startswith("textures.") and f.check != "textures.power-of-two"
     }
 
@@ -441,7 +443,7 @@ def shells(*parts, both=False):
 
 
 def orders(s):
-    return [(d.first, d.second, d.wrong / d.both) for d in collect(s).draw_orders]
+    return [(d.first, d.second, d.wrong / d.both) for d in OWN.of(measure(s)).draw_orders]
 
 
 def test_glass_in_glass_is_wrong_from_half_of_all_sides():
@@ -456,7 +458,7 @@ def test_glass_in_glass_is_wrong_from_half_of_all_sides():
 def test_the_sides_are_walked_in_order_and_named(up):
     """Glass in glass, the inner one off towards what the file calls up: wrong from above, right from below, whatever axis that is."""
     s = shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), tuple(0.1 * (up == a) for a in "XYZ"), 0.4))
-    d = collect(s.with_(up_axis=up)).draw_orders[0]
+    d = OWN.of(measure(s.with_(up_axis=up))).draw_orders[0]
     walk = sides(d, up)
     assert len(walk) == len(d.sides) == 42
     for side in walk:
@@ -484,7 +486,7 @@ def test_halving_a_ring_about_a_ball():
     before = orders(s)[0][2]
     assert before > 0.2
     outcome = apply_mend(s, "see-through.halve", {})
-    after = collect(outcome.scene).draw_orders
+    after = OWN.of(measure(outcome.scene)).draw_orders
     assert sum(d.wrong for d in after) / sum(d.both for d in after) < 0.6 * before
     faces = sum(outcome.scene.meshes[n.mesh].face_count for n in outcome.scene.nodes if n.mesh is not None)
     assert faces == sum(m.face_count for m in s.meshes)
@@ -504,7 +506,7 @@ def test_pieces_of_one_part_are_looked_at_too():
     after = apply_mend(s, "see-through.halve", {"by": "piece"}).scene
     assert len([n for n in after.nodes if n.mesh is not None]) == 2
     sheet = load_sheet("realtime-engine")
-    assert {f.check for f in judge(collect(s), sheet, Intent()).findings if f.station == "See-through"} == {
+    assert {f.check for f in judge(measure(s), sheet, Intent()).findings if f.station == "See-through"} == {
         "see-through.draw-order"
     }
     with pytest.raises(MendError):

@@ -18,6 +18,7 @@ from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
 from handlens.core.measures import collect
 from handlens.core.proof import prove
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Image, Material, TextureInput
@@ -32,7 +33,7 @@ MODED, UNMODED = ("glb", "gltf", "usda", "usdz"), ("obj", "dae")
 
 
 def told(s):
-    return {f.check for f in judge(collect(s), load_sheet(None), Intent()).findings if f.station == "See-through"}
+    return {f.check for f in judge(measure(s), load_sheet(None), Intent()).findings if f.station == "See-through"}
 
 
 def through(tmp_path, made, fmt, folder="x"):

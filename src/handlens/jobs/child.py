@@ -34,7 +34,6 @@ from ..core.machine.confine import confine
 from ..core.machine.parent import end_with_parent
 from ..core.measures import Measures
 from ..core.measures.drawing import drawing
-from ..core.measures.side_files import all_names, variant_words
 from ..core.offers.trials import with_trials
 from ..core.packages import Package
 from ..core.pipeline import inspecting
@@ -51,6 +50,7 @@ from ..core.rules import Intent, load_sheet, shipped
 from ..core.rules.intent import intent_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
+from ..core.stations.arrival.services import all_names, variant_words
 from ..core.stations.budget.services import curve
 from ..core.words.calls import Call
 from ..core.words.json_tree import Json

@@ -17,7 +17,7 @@ from ..core.present.stored import Mark
 from ..core.present.symptoms import Answer, explained
 from ..core.present.tree import Tree, tree
 from ..core.receivers.log import log
-from ..core.stations.see_through.services import sides
+from ..core.stations.see_through.services import order_of, sides
 from ..core.words.arrays import Array
 from ..store import contents, shelf
 from ..store.database import session
@@ -84,7 +84,7 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
         up = shelf.sheet_of(model.sheet).up_axis
         m = measures_of(inspection)
         two = set(_indices(db, inspection, mark).tolist())
-    pair = next((order for order in m.draw_orders if {order.first, order.second} == two), None)
+    pair = order_of(m, two)
     if finding["check"] != "see-through.draw-order" or pair is None:
         refuse(404, "This finding is not about the order in which parts are drawn.")
     return {"sides": [side._asdict() for side in sides(pair, m.up_axis or up)]}

@@ -115,7 +115,6 @@ def relevant_measures(measures: Measures, intent: Intent, aside: Sequence[str] =
         measures,
         parts=kept,
         facing=[figures for figures in measures.facing if figures.node in nodes],
-        draw_orders=[order for order in measures.draw_orders if order.first in nodes and order.second in nodes],
         bounds_min=[min(x) for x in zip(*low, strict=True)] or None,
         bounds_max=[max(x) for x in zip(*high, strict=True)] or None,
     )

@@ -19,7 +19,7 @@ T = TypeVar("T", bound=msgspec.Struct)
 
 
 #: Parts of a scene that a station's own measures may hang on, by the scene's own names.
-Read = Literal["nodes", "meshes", "skins", "clips", "materials", "images"]
+Read = Literal["nodes", "meshes", "skins", "clips", "materials", "images", "beside"]
 
 
 class StationMeasures(Generic[T]):

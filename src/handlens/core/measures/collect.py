@@ -18,16 +18,13 @@ from ..scene.model import readable
 from ..scene.transforms import parents, walk, world_matrices
 from ..words.arrays import Array
 from .alpha_pictures import alpha_pictures
-from .draw_order import draw_orders
 from .known import Known, content_key
-from .nudge import nudges
 from .of_images import image_figures
 from .of_meshes import Seen, mesh_figures, possible_twins
 from .of_nodes import node_figures
 from .of_parts import part_figures
 from .precision import links
 from .records import ClipFigures, Measures, MeshFigures, PartFigures, ProblemRecord, SkinFigures
-from .side_files import borrowed, broken_files, side_uses
 from .slots import material_figures
 from .texel_density import densities
 
@@ -110,18 +107,9 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, all_figures:
         facing=facing,
         walk=walked,
         facing_key=key,
-        side_files=[n.path for n in scene.beside if n.role == "side-file"],
     )
     if all_figures:
-        made = replace(
-            made,
-            nudges=nudges(scene, world),
-            densities=densities(scene, world, placed, sizes, seen.areas),
-            draw_orders=draw_orders(scene, world, placed),
-            side_uses=side_uses(scene),
-            side_broken=broken_files(scene),
-            borrowed=borrowed(scene),
-        )
+        made = replace(made, densities=densities(scene, world, placed, sizes, seen.areas))
     progress("measured", 1.0)
     return made
 

@@ -14,7 +14,7 @@ import numpy as np
 from ..words.arrays import Array
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
-VERSION = 17
+VERSION = 18
 
 
 class SurfaceFigures(msgspec.Struct, frozen=True):
@@ -215,22 +215,6 @@ def is_uneven(n: NodeFigures) -> bool:
     return max(sizes) - min(sizes) > TOLERANCE * max(sizes)
 
 
-class NudgeFigures(msgspec.Struct, frozen=True):
-    """How far a skinned part travels when a group is moved by one unit: least and most over its vertices by the
-    specification's rule, and the most where a receiver moves the part with its own node as well. off: the part's own node or
-    one above it is moved, turned, scaled or animated.
-    """
-
-    group: int
-    part: int
-    low: float
-    high: float
-    applied: float
-    joints_within: int
-    joints: int
-    off: bool
-
-
 class AlphaFigures(msgspec.Struct, frozen=True):
     """An image's alpha. mode: what suits it; cutoff: for a mask. Shares of all pixels: see (under 255), gone (to 25), solid (from
     230), fading (between, away from any rim). stray: faint pixels that are not meant, where it counts as opaque.
@@ -328,45 +312,6 @@ class DensityFigures(msgspec.Struct, frozen=True):
     low: float
     high: float
     image: int
-
-
-class DrawOrderFigures(msgspec.Struct, frozen=True):
-    """Two blended parts, or pieces of one (first and second are the same): rays that meet both, and those on which the order
-    in which they are drawn is wrong. outer: the larger one. worst: direction towards the viewer in world axes. sides: for each
-    side that was looked from, the share of its rays that are wrong, None where it meets none of both.
-    """
-
-    first: int
-    second: int
-    outer: int
-    both: int
-    wrong: int
-    worst: list[float]
-    sides: list[float | None]
-
-
-class SideUse(msgspec.Struct, frozen=True):
-    """A value in a side file that is, or may be meant for, a name of the model. line, column from 1. path: of its key, general.
-    kind: what bears the name. state: as `side_files.side_uses` tells it. meant: the name, or the sibling model that it belongs to.
-    """
-
-    file: str
-    line: int
-    column: int
-    path: str
-    text: str
-    kind: str
-    state: str
-    meant: str | None
-
-
-class SideBroken(msgspec.Struct, frozen=True):
-    """A side file that is not well-formed: where reading it stops, line and column from 1, and why."""
-
-    file: str
-    line: int
-    column: int
-    why: str
 
 
 class ImageFigures(msgspec.Struct, frozen=True):
@@ -488,14 +433,7 @@ class Measures(msgspec.Struct, frozen=True):
     #: Empty where the model has more triangles than rays are cast against.
     facing: list[FacingFigures] = []
     walk: WalkFigures | None = None
-    nudges: list[NudgeFigures] = []
     densities: list[DensityFigures] = []
-    draw_orders: list[DrawOrderFigures] = []
-    side_uses: list[SideUse] = []
-    side_files: list[str] = []
-    side_broken: list[SideBroken] = []
-    #: References of the model itself that name what belongs to a sibling: (what it is, the reference, the sibling).
-    borrowed: list[tuple[str, str, str]] = []
     #: Digest of all that the two above were taken from; kept only where measures are to be used again.
     facing_key: str | None = None
     #: What came of mends that checks offered, where that was tried.

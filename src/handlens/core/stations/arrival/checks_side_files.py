@@ -7,11 +7,13 @@ from collections.abc import Iterator
 
 from ...kit.check import Finding, Skipped, check, value
 from ...kit.panel import Row, row
+from ...kit.station_measures import reading
 from ...measures import Measures
-from ...measures.records import SideUse
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call
+from .measures import OWN
 from .messages import say
+from .records import ArrivalMeasures, SideUse
 
 Found = Iterator[Finding | Skipped]
 
@@ -25,12 +27,16 @@ def _correct(use: SideUse, to: str, places: int = 1) -> Call:
     return Call("arrival.side-file", {"file": use.file, "line": use.line, "column": use.column, "to": to, **everywhere})
 
 
-def _none(measures: Measures) -> Skipped | None:
-    return None if measures.side_files else Skipped(say("arrival.side-files.none"))
+#: A check that reads what was found in side files.
+of_side_files = reading(OWN.of, "the side files could not be looked through")
 
 
-def _uses_in(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
-    return (u for u in measures.side_uses if u.state in states)
+def _none(own: ArrivalMeasures) -> Skipped | None:
+    return None if own.side_files else Skipped(say("arrival.side-files.none"))
+
+
+def _uses_in(own: ArrivalMeasures, states: tuple[str, ...]) -> Iterator[SideUse]:
+    return (use for use in own.uses if use.state in states)
 
 
 @check(
@@ -39,7 +45,8 @@ def _uses_in(measures: Measures, states: tuple[str, ...]) -> Iterator[SideUse]:
     result="caution",
     mends=("arrival.side-file", "arrival.rename"),
 )
-def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_side_files
+def near_miss(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that differ from a name of the model in letter case or by one edit, or are a name that it had before.
 
     Why: names are compared letter by letter: what this one should bind is not found, and comes in white, does not move, or is
@@ -47,10 +54,10 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: every value against the names of model file, materials, images, parts, joints and clips; one edit only from five letters on, and under keys under which names stand to the letter elsewhere.
     Source: Damerau 1964 (edit distance); that names are compared to the letter is common practice, no published source.
     """
-    if (nothing := _none(measures)) is not None:
+    if (nothing := _none(own)) is not None:
         yield nothing
         return
-    for u in _uses_in(measures, ("former",)):
+    for u in _uses_in(own, ("former",)):
         yield Finding(
             say("arrival.side-near-miss.former", place=_place(u), name=u.text),
             value(u.text, "text"),
@@ -58,7 +65,7 @@ def near_miss(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             1,
             key=f"{u.file}/{u.line}/{u.column}",
         )
-    for same in _together(_uses_in(measures, ("case", "near"))):
+    for same in _together(_uses_in(own, ("case", "near"))):
         u = same[0]
         how = "other letter case" if u.state == "case" else "one letter off"
         mends: list[Call] = []
@@ -103,17 +110,18 @@ def _elsewhere(same: list[SideUse]) -> str:
 
 
 @check("arrival.side-broken", title="Side file is not well-formed", result="caution")
-def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_side_files
+def broken(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Text files beside the model that break the grammar of their kind.
 
     Why: a strict reader stops there and takes nothing from the file; a lenient one may read something else.
     Measured: the whole file against its grammar; the first place at which it breaks.
     Source: XML 1.0 (fifth edition) §2.1 (well-formed documents); RFC 8259 (JSON).
     """
-    if (nothing := _none(measures)) is not None:
+    if (nothing := _none(own)) is not None:
         yield nothing
         return
-    for x in measures.side_broken:
+    for x in own.broken:
         yield Finding(
             say("arrival.side-broken", file=x.file, line=x.line, column=x.column, why=x.why),
             value(x.why, "text"),
@@ -124,17 +132,18 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check("arrival.side-no-file", title="Side file names a missing file", result="caution", mends=("arrival.side-file",))
-def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_side_files
+def no_file(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that read like a model or an image and are none of the files that came along.
 
     Why: the destination looks for it where the side file says, and finds nothing.
     Measured: the last piece of each value that ends like a model or an image, against the names of all files.
     Source: common practice, no published source.
     """
-    if (nothing := _none(measures)) is not None:
+    if (nothing := _none(own)) is not None:
         yield nothing
         return
-    for u in _uses_in(measures, ("no-file",)):
+    for u in _uses_in(own, ("no-file",)):
         yield Finding(
             say("arrival.side-no-file", place=_place(u), name=u.text),
             value(u.text, "text"),
@@ -150,14 +159,15 @@ def no_file(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     result="caution",
     mends=("arrival.side-file", "arrival.rename"),
 )
-def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_side_files
+def other_variant(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Names of a sibling model where this one's are to be expected: in its own entry of a side file, or in the model itself.
 
     Why: a variant that was copied from another still uses the other's name; changing one then changes both.
     Measured: words of sibling models' file names that this one's has not (red, where this is the green one), in its images and materials and in every entry that names it.
     Source: common practice, no published source.
     """
-    for u in _uses_in(measures, ("other-variant",)):
+    for u in _uses_in(own, ("other-variant",)):
         yield Finding(
             say("arrival.side-other-variant", place=_place(u), name=u.text, variant=u.meant),
             value(u.text, "text"),
@@ -165,7 +175,7 @@ def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             1,
             key=f"{u.file}/{u.line}/{u.column}",
         )
-    for kind, name, sibling in measures.borrowed:
+    for kind, name, sibling in own.borrowed:
         yield Finding(
             say("arrival.side-other-variant.name", kind=kind, name=name, sibling=sibling),
             value(name, "text"),
@@ -173,26 +183,27 @@ def other_variant(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             1,
             key=f"{kind}/{name}",
         )
-    if not measures.side_files and not measures.borrowed:
+    if not own.side_files and not own.borrowed:
         yield Skipped(say("arrival.side-other-variant.nothing-beside"))
 
 
 @check("arrival.side-unknown", title="Side file names nothing in the model", result="caution", mends=("arrival.side-file",))
-def unknown(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@of_side_files
+def unknown(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values that are no name of the model, under keys that the intent says matter, or under keys of materials beside others that are.
 
     Why: what is bound under that key is not found there.
     Measured: values under the keys chosen, against all names; without a choice, those under keys that say material, paint or the like, in entries that name this model.
     Source: common practice, no published source.
     """
-    if (nothing := _none(measures)) is not None:
+    if (nothing := _none(own)) is not None:
         yield nothing
         return
-    if not intent.side_keys and not any(u.state == "exact" for u in measures.side_uses):
+    if not intent.side_keys and not any(u.state == "exact" for u in own.uses):
         yield Skipped(say("arrival.side-unknown.nothing-beside"))
         return
     chosen = set(intent.side_keys or ())
-    for u in _uses_in(measures, ("other", "lacking", "unbound")):
+    for u in _uses_in(own, ("other", "lacking", "unbound")):
         by_choice = f"{u.file}:{u.path}" in chosen or u.path in chosen
         if by_choice or (not chosen and u.state == "lacking"):
             what = f"no {u.kind} of the model" if u.kind else "no name of the model"
@@ -217,6 +228,7 @@ def used_names(measures: Measures) -> list[Row]:
         "other": "no name of the model",
     }
     order = ["no-file", "former", "case", "near", "other-variant", "other", "exact"]
+    own = OWN.of(measures)
     rows = [
         row(
             {
@@ -229,6 +241,8 @@ def used_names(measures: Measures) -> list[Row]:
             result="clear" if u.state == "exact" else None if u.state == "other" else "caution",
             side_key=f"{u.file}:{u.path}" if u.path else None,
         )
-        for u in sorted((u for u in measures.side_uses if u.state in order), key=lambda u: order.index(u.state))
+        for u in sorted(
+            (u for u in (own.uses if own is not None else ()) if u.state in order), key=lambda u: order.index(u.state)
+        )
     ]
     return rows

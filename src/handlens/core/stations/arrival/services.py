@@ -1,7 +1,8 @@
-"""What the web may call of Arrival: what a rename would change, before it is put on the tape."""
+"""What web and jobs may call of Arrival: what a rename would change, and which names and words of variants a model has."""
 
 from __future__ import annotations
 
 from .mends import changed_names, renamer
+from .side_files import all_names, variant_words
 
-__all__ = ["changed_names", "renamer"]
+__all__ = ["all_names", "changed_names", "renamer", "variant_words"]

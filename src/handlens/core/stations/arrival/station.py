@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
 from . import checks, checks_names, checks_side_files, mends, mends_names, mends_side_files
+from .measures import OWN
 from .panel import panel
 
 LENSES = (Lens("names", "Names", "The largest parts carry their names.", 110),)
@@ -11,5 +12,6 @@ STATION = Station(
     checks=checks_in(checks, checks_names, checks_side_files),
     mends=mends_in(mends, mends_names, mends_side_files),
     panel=panel,
+    own=OWN,
     lenses=LENSES,
 )

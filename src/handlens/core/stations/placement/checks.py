@@ -7,15 +7,18 @@ from collections.abc import Iterator, Mapping
 import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
+from ...kit.station_measures import reading
 from ...limits import plural
 from ...measures import Measures
-from ...measures.records import TOLERANCE, NodeFigures, NudgeFigures, is_scaled, is_uneven
+from ...measures.records import TOLERANCE, NodeFigures, is_scaled, is_uneven
 from ...rules import Intent, RuleSheet
 from ...scene.axes import AXIS_INDEX
 from ...words.calls import Call
 from ...words.figures import plain
 from ...words.lengths import metres
+from .measures import OWN
 from .messages import say
+from .records import NudgeFigures, PlacementMeasures
 
 Found = Iterator[Finding | Skipped]
 
@@ -375,7 +378,8 @@ def ground(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     follows_in_model=("skin.rig",),
     explains={"jumps": BY_ITSELF, "beside": BY_ITSELF},
 )
-def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@reading(OWN.of, "how far parts travel could not be measured")
+def double_move(own: PlacementMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Skinned parts that travel other than one unit when a group is moved by one unit.
 
     Why: a skinned part is moved by its joints. Below a group that is moved, it stays behind where the joints hang elsewhere, and
@@ -387,7 +391,7 @@ def double_move(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     parent = {n.index: n.parent for n in measures.nodes}
     above: dict[int, set[int]] = {}
     worst: dict[int, NudgeFigures] = {}
-    for n in measures.nudges:
+    for n in own.nudges:
         behind = n.low < 0.999 or n.high > 1.001
         # Above a part, a group ought to carry it; of groups elsewhere only those count that tear it.
         if n.part not in above:

@@ -10,6 +10,7 @@ from ...measures.records import PartFigures, is_scaled
 from ...rules import Intent, RuleSheet
 from ...words.figures import plain
 from ...words.lengths import metres
+from .measures import OWN
 
 
 def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
@@ -121,6 +122,7 @@ def _chain_table(measures: Measures) -> list[Table]:
 def _nudge_table(measures: Measures) -> list[Table]:
     """How far skinned parts travel with each group that is moved by one unit; nothing where no part is skinned."""
     names = {n.index: n.name for n in measures.nodes}
+    own = OWN.of(measures)
     rows = [
         row(
             {
@@ -133,7 +135,7 @@ def _nudge_table(measures: Measures) -> list[Table]:
             node=n.part,
             result="clear" if abs(n.low - 1) < 1e-3 and abs(n.high - 1) < 1e-3 else "caution",
         )
-        for n in measures.nudges
+        for n in (own.nudges if own is not None else ())
     ]
     columns = [
         ("group", "Moved by one", False),

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from ...kit.station import Station, checks_in, mends_in
 from . import checks, mends, mends_home, mends_tree
+from .measures import OWN
 from .panel import panel
 
-STATION = Station("placement", 30, checks=checks_in(checks), mends=mends_in(mends, mends_home, mends_tree), panel=panel)
+STATION = Station("placement", 30, checks=checks_in(checks), mends=mends_in(mends, mends_home, mends_tree), panel=panel, own=OWN)

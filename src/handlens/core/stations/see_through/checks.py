@@ -8,6 +8,7 @@ import numpy as np
 
 from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import for_materials
+from ...kit.station_measures import reading
 from ...measures import Measures
 from ...measures.pictures import glows
 from ...measures.records import AlphaFigures, ImageFigures, MaterialFigures
@@ -15,7 +16,9 @@ from ...rules import Intent, RuleSheet
 from ...scene.headings import heading
 from ...words.calls import Call
 from ...words.figures import percent
+from .measures import OWN
 from .messages import say
+from .records import SeeThroughMeasures
 
 Found = Iterator[Finding | Skipped]
 
@@ -370,7 +373,8 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     tolerance=0.02,
     of_pairs=True,
 )
-def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+@reading(OWN.of, "the order of blended parts could not be measured")
+def draw_order(own: SeeThroughMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Blended parts that enclose, wrap or pass through each other, or pieces of one part that do.
 
     Why: each is drawn whole, the one with the farther centre first. Where the nearer one lies behind, it is painted over what
@@ -385,7 +389,9 @@ def draw_order(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         yield Skipped(say("see-through.draw-order.no-blending", sheet=sheet.name))
         return
     names = {part.node: part.name for part in measures.parts}
-    for order in measures.draw_orders:
+    for order in own.draw_orders:
+        if order.first not in names or order.second not in names:
+            continue
         share = order.wrong / max(order.both, 1)
         if share <= WRONG:
             continue

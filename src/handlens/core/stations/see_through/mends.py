@@ -16,9 +16,7 @@ from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.repaint import pixels_of, repainted
 from ...limits import MendError
 from ...measures.alpha import STRAY, alpha_figures
-from ...measures.draw_order import draw_orders
 from ...measures.pictures import glows, picture
-from ...measures.records import DrawOrderFigures
 from ...measures.shown import base_colour, shown
 from ...scene import Material, Scene
 from ...scene.skinning import world_positions
@@ -27,7 +25,9 @@ from ...surface.channels import LUMA
 from ...surface.opacity import in_colour, mode_of
 from ...words.arrays import U8, Array
 from ...words.figures import percent
+from .draw_order import draw_orders
 from .messages import say
+from .records import DrawOrderFigures
 
 _MATERIALS = Parameter(
     "materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=()

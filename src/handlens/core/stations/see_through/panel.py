@@ -7,6 +7,7 @@ from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import percent
 from .checks import SEEN, WRONG, painted
+from .measures import OWN
 from .sweep import wrong_from
 
 
@@ -51,6 +52,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
         )
     rows = worst_first(rows)
     names = {part.node: part.name for part in measures.parts}
+    own = OWN.of(measures)
     order = [
         row(
             {
@@ -62,7 +64,8 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             node=order.outer,
             result="caution" if order.wrong > WRONG * order.both else "clear",
         )
-        for order in measures.draw_orders
+        for order in (own.draw_orders if own is not None else ())
+        if order.first in names and order.second in names
     ]
     blended = sum(x.drawn == "blend" and x.used_by_faces > 0 for x in measures.materials)
     popping = sum(r.result == "caution" for r in order)

@@ -2,6 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
+from ...measures import Measures
+from .measures import OWN
+from .records import DrawOrderFigures
 from .sweep import sides
 
-__all__ = ["sides"]
+
+def order_of(measures: Measures, nodes: Collection[int]) -> DrawOrderFigures | None:
+    """What was seen of two blended parts, or of the pieces of one; None where they were not looked at."""
+    own = OWN.of(measures)
+    orders = () if own is None else own.draw_orders
+    return next((order for order in orders if {order.first, order.second} == set(nodes)), None)
+
+
+__all__ = ["order_of", "sides"]

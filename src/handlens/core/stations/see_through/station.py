@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from ...kit.station import Lens, Station, checks_in, mends_in
 from . import checks, mends
+from .measures import OWN
 from .panel import panel
 
 LENSES = (
@@ -12,4 +13,4 @@ LENSES = (
         80,
     ),
 )
-STATION = Station("see-through", 90, checks=checks_in(checks), mends=mends_in(mends), panel=panel, lenses=LENSES)
+STATION = Station("see-through", 90, checks=checks_in(checks), mends=mends_in(mends), panel=panel, own=OWN, lenses=LENSES)

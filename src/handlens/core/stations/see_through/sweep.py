@@ -7,10 +7,10 @@ from typing import NamedTuple
 import numpy as np
 
 from ...geometry.rays import sphere_directions
-from ...measures.draw_order import DIRECTIONS
-from ...measures.records import DrawOrderFigures
 from ...scene.axes import to_y_up
 from ...scene.headings import heading
+from .draw_order import DIRECTIONS
+from .records import DrawOrderFigures
 
 #: Rows from top to bottom in which the walk goes round.
 _ROWS = 5

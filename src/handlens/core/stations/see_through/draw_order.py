@@ -8,15 +8,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..geometry.components import components
-from ..geometry.finite import finite_points
-from ..geometry.rays import RayScene, sphere_directions
-from ..geometry.topology import surface_once
-from ..geometry.triangles import fan
-from ..scene import Scene
-from ..scene.skinning import rest_world_positions
-from ..surface.opacity import mode_of
-from ..words.arrays import F64, Array, Bool
+from ...geometry.components import components
+from ...geometry.finite import finite_points
+from ...geometry.rays import RayScene, sphere_directions
+from ...geometry.topology import surface_once
+from ...geometry.triangles import fan
+from ...scene import Scene
+from ...scene.skinning import rest_world_positions
+from ...surface.opacity import mode_of
+from ...words.arrays import F64, Array, Bool
 from .records import DrawOrderFigures
 
 #: Sides from which is looked, and rays from each.

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..scene import Scene
-from ..scene.transforms import parents, walk
-from ..scene.weighing import vertex_of_weight
-from ..words.arrays import F64, Array
+from ...scene import Scene
+from ...scene.transforms import parents, walk
+from ...scene.weighing import vertex_of_weight
+from ...words.arrays import F64, Array
 from .records import NudgeFigures
 
 _STILL = 1e-6

@@ -6,10 +6,10 @@ import re
 from collections.abc import Iterable
 from pathlib import PurePosixPath
 
-from ..formats.table import MODEL_ENDINGS
-from ..packages import IMAGE_ENDINGS
-from ..packages.side_text import Lines, Value, decoded, ill_formed, values
-from ..scene import Neighbour, Scene
+from ...formats.table import MODEL_ENDINGS
+from ...packages import IMAGE_ENDINGS
+from ...packages.side_text import Lines, Value, decoded, ill_formed, values
+from ...scene import Neighbour, Scene
 from .records import SideBroken, SideUse
 
 #: Most uses that are kept in all.
