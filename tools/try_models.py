@@ -16,8 +16,8 @@ from pathlib import Path
 from typing import Any
 
 from handlens.core import proof
+from handlens.core.declare.check import Finding
 from handlens.core.judge import Judgement, judge
-from handlens.core.kit.check import Finding
 from handlens.core.limits import InputError, MendError
 from handlens.core.measures.known import Known
 from handlens.core.offers.trials import new_or_worse, with_trials

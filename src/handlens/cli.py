@@ -544,7 +544,7 @@ def _mends(args: argparse.Namespace) -> int:
 
 def _brought_by(origin: str, indent: int) -> str:
     """A line that says who brings a check or a mend that is not ours."""
-    from .core.kit.check import OURS
+    from .core.declare.check import OURS
 
     return "" if origin == OURS else f"\n{'':{indent}}From: {origin}"
 

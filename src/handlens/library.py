@@ -22,9 +22,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from .core.declare.check import Elements, Finding
+from .core.declare.mend import Figure
 from .core.judge import Judgement, judge
-from .core.kit.check import Elements, Finding
-from .core.kit.mend import Figure
 from .core.limits import InputError, MendError
 from .core.measures import Measures
 from .core.packages import FolderPackage

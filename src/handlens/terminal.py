@@ -6,7 +6,7 @@ import shlex
 from collections.abc import Iterator
 from typing import Any
 
-from .core.kit.check import RESULTS
+from .core.declare.check import RESULTS
 from .core.limits import plural
 from .core.present.kinds import MANY, kinds
 from .core.proof import Proof

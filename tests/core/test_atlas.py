@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from handlens.core.kit.draw_cost import draw_cost
 from handlens.core.limits import MendError
+from handlens.core.measures.draw_cost import draw_cost
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend

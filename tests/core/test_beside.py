@@ -10,9 +10,9 @@ import trimesh
 
 from handlens.core.display import display_copy
 from handlens.core.judge import judge
-from handlens.core.kit.draw_cost import draw_cost
 from handlens.core.limits import MendError
 from handlens.core.machine.sections import Opened
+from handlens.core.measures.draw_cost import draw_cost
 from handlens.core.measures.drawing import drawing
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as

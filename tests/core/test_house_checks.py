@@ -33,7 +33,7 @@ HOUSE = Path(__file__).parent / "house"
 SOURCE = Path(__file__).parents[2] / "src"
 SHEET = load_sheet(None)
 #: A station that brings nothing, by its slug.
-STATION = "from handlens.core.kit.station import Station\nSTATION = Station({0!r}, 5)\n"
+STATION = "from handlens.core.declare.station import Station\nSTATION = Station({0!r}, 5)\n"
 
 
 @pytest.fixture
@@ -211,3 +211,21 @@ def test_a_stations_measures_of_another_version_count_as_not_taken(monkeypatch):
     assert "Motion" not in before.unlooked
     monkeypatch.undo()
     measures_key.cache_clear()
+
+
+@pytest.mark.parametrize(
+    ("former", "now", "name"),
+    [
+        ("kit.check", "declare.check", "Finding"),
+        ("kit.mend", "declare.mend", "mend"),
+        ("kit.panel", "declare.panel", "row"),
+        ("kit.station", "declare.station", "Station"),
+        ("kit.promises", "declare.promises", "FORM"),
+        ("kit.own", "declare.station_measures", "reading"),
+        ("kit.station_measures", "declare.station_measures", "StationMeasures"),
+        ("scene.model", "words.arrays", "Array"),
+    ],
+)
+def test_paths_that_house_checks_import_still_lead_there(former, now, name):
+    modules = [importlib.import_module(f"handlens.core.{path}") for path in (former, now)]
+    assert getattr(modules[0], name) is getattr(modules[1], name)

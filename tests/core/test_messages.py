@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from handlens.core import kit, stations
+from handlens.core.declare.check import Finding
 from handlens.core.judge.judged_by import message_of
-from handlens.core.kit.check import Finding
 from handlens.core.present.report import finding_json
 from handlens.core.words.messages import Messages
 

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from PIL import Image as Pillow
 
-from handlens.core.kit.mend import Outcome
-from handlens.core.kit.promises import FORM, LOOKS, PLACES, POSES, Clock, Promise, measured_promise
+from handlens.core.declare.mend import Outcome
+from handlens.core.declare.promises import FORM, LOOKS, PLACES, POSES, Clock, Promise, measured_promise
 from handlens.core.limits import MendError
 from handlens.core.route import tape
 from handlens.core.route.tape import apply_tape

@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from handlens import __version__
+from handlens.core.declare.check import Finding
 from handlens.core.judge import judge
 from handlens.core.judge.judged_by import message_of
-from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
 from handlens.core.present.report import report
 from handlens.core.route.tape import apply_mend

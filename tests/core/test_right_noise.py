@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from handlens.core.declare.check import Finding
 from handlens.core.geometry.recut import only_faces, turned_faces
 from handlens.core.judge import Judgement, judge
 from handlens.core.judge.causes import folded
-from handlens.core.kit.check import Finding
 from handlens.core.measures import collect
 from handlens.core.measures.known import content_key
 from handlens.core.offers.trials import new_or_worse

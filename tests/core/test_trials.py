@@ -6,9 +6,9 @@ import msgspec
 import pytest
 
 from handlens.core import formats
+from handlens.core.declare.check import Finding
 from handlens.core.judge import judge
 from handlens.core.judge.judge import offered
-from handlens.core.kit.check import Finding
 from handlens.core.measures import Measures, collect
 from handlens.core.measures.known import Known
 from handlens.core.measures.records import TrialFigures

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from handlens.core import formats
-from handlens.core.kit.draw_cost import draw_cost
+from handlens.core.measures.draw_cost import draw_cost
 from handlens.core.packages import FolderPackage
 from handlens.core.pipeline.writing import write_as
 from handlens.core.route.tape import apply_mend

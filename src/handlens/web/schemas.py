@@ -6,9 +6,9 @@ from typing import Any
 
 from marshmallow import Schema, fields, validate
 
+from ..core.declare.panel import Figure as PanelFigure
+from ..core.declare.panel import Row
 from ..core.display.pulled import PulledPart
-from ..core.kit.panel import Figure as PanelFigure
-from ..core.kit.panel import Row
 from ..core.present.catalogue import CheckEntry, FormatEntry, MendEntry, ParameterEntry, StationEntry
 from ..core.present.gauges import Gauge
 from ..core.present.ledger import Counts as CoreCounts

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import msgspec
 
-from handlens.core.kit.check import OFTEN, Finding, Skipped, check
+from handlens.core.declare.check import OFTEN, Finding, Skipped, check
 from handlens.core.measures import Measures
 from handlens.core.rules import Intent, RuleSheet
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from ..kit.check import RESULTS, Finding
+from ..declare.check import RESULTS, Finding
 from ..route.stations import checks_by_id
 
 #: From so many parts on, the same trouble on each is one finding.

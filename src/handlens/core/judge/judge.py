@@ -9,7 +9,7 @@ from dataclasses import replace as replace_fields
 
 from msgspec.structs import replace
 
-from ..kit.check import Finding, Skipped, settle
+from ..declare.check import Finding, Skipped, settle
 from ..kit.roles import in_intended_unit, with_declared_roles
 from ..measures import Measures
 from ..measures.records import TrialFigures

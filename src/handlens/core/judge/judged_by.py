@@ -8,7 +8,7 @@ import re
 import msgspec
 
 from ... import __version__
-from ..kit.check import Finding
+from ..declare.check import Finding
 from ..rules import Intent, RuleSheet
 from ..words.json_tree import Json
 from ..words.messages import Text

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..declare.mend import Parameter
 from ..edit.tree import below as with_below
 from ..limits import MendError
 from ..scene import Scene
 from ..scene.transforms import walk
-from .mend import Parameter
 from .messages import say
 
 #: The parameter of every mend that can be kept to some parts.

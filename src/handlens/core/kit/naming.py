@@ -9,13 +9,13 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..declare.check import node_key
 from ..limits import InputError
 from ..measures import Measures
 from ..scene.axes import AXIS_INDEX
 from ..words.arrays import Array
 from ..words.lengths import metres
 from ..words.patterns import MOST_LETTERS
-from .check import node_key
 
 #: What a pattern may hold between braces.
 WORDS = ("name", "counter", "slot", "parent", "size", "place", "side")

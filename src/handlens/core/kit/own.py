@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .station_measures import StationMeasures, reading
+from ..declare.station_measures import StationMeasures, reading
 
 Own = StationMeasures
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from ..declare.check import Elements, Finding, node_key, value
 from ..measures import Measures
 from ..measures.records import MeshFigures, PartFigures
 from ..rules import Intent
 from ..words.calls import Call
-from .check import Elements, Finding, node_key, value
 
 
 def first_parts(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:

@@ -7,13 +7,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
+from ..declare.mend import Parameter
 from ..limits import MendError
 from ..scene import Image, Scene
 from ..surface.decoded import eight_bits, opened, shown
 from ..surface.names import stem_of
 from ..surface.pictures import media_type
 from ..words.arrays import U8
-from .mend import Parameter
 from .messages import say
 
 #: The parameter of every mend that can be kept to some images.

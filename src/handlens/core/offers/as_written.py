@@ -7,9 +7,9 @@ from pathlib import PurePosixPath
 from typing import NamedTuple
 
 from .. import formats
+from ..declare.check import Finding
 from ..formats.table import BY_NAME
 from ..judge.judge import Judgement, judge
-from ..kit.check import Finding
 from ..measures import Measures
 from ..measures.known import Known, content_key
 from ..packages import MemoryPackage

@@ -17,11 +17,11 @@ from typing import Any
 from msgspec.structs import replace
 
 from .. import formats
+from ..declare.check import Finding
+from ..declare.mend import Outcome, Touches
 from ..formats.conform import export_losses
 from ..judge import Judgement, judge
 from ..judge.causes import own_result
-from ..kit.check import Finding
-from ..kit.mend import Outcome, Touches
 from ..limits import InputError, MendError, plural
 from ..measures import Measures
 from ..measures.known import Known

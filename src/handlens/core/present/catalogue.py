@@ -6,8 +6,8 @@ from typing import Any
 
 import msgspec
 
+from ..declare.check import origin_of, station_of
 from ..formats.table import WRITERS
-from ..kit.check import origin_of, station_of
 from ..route.stations import all_checks, all_mends, stations
 from ..rules import shipped
 

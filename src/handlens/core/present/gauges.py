@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import msgspec
 
-from ..kit.panel import Result
+from ..declare.panel import Result
 from ..measures.drawing import Drawing
 from ..rules import RuleSheet
 from ..words.json_tree import Json

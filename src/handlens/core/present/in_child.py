@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from ..kit.check import OURS, origin_of
+from ..declare.check import OURS, origin_of
 from ..machine.confine import give_to_nobody
 from ..machine.native import in_child
 from ..machine.sections import Sections

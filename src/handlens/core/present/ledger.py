@@ -8,8 +8,8 @@ from collections.abc import Iterable, Sequence
 
 import msgspec
 
+from ..declare.panel import Figure, Row, Table
 from ..judge.judge import Judgement, relevant_measures
-from ..kit.panel import Figure, Row, Table
 from ..kit.roles import in_intended_unit, with_declared_roles
 from ..measures import Measures
 from ..route.stations import stations

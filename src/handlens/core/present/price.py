@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..kit.mend import Figure
+from ..declare.mend import Figure
 from ..measures.drawing import Drawing
 
 _MIB = 2**20

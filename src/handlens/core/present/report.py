@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
+from ..declare.check import Finding
 from ..formats.files import role_of
 from ..judge import Judgement
 from ..judge.judged_by import message_of
-from ..kit.check import Finding
 from ..measures import Measures
 from ..measures.drawing import triangles
 from ..measures.records import is_scaled, is_uneven

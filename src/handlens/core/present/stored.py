@@ -9,8 +9,8 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ..declare.check import Elements, Finding
 from ..judge.judge import Judgement, judge
-from ..kit.check import Elements, Finding
 from ..measures import Measures
 from ..measures.slots import users_of
 from ..rules import Intent, RuleSheet

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import msgspec
 
-from ..kit.check import BY_ITSELF, OFTEN, RESULTS, SELDOM
+from ..declare.check import BY_ITSELF, OFTEN, RESULTS, SELDOM
 from ..route.stations import all_checks
 from ..words.json_tree import Json
 from .kinds import stands_under_its_like

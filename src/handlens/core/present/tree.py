@@ -6,7 +6,7 @@ from collections import Counter
 
 import msgspec
 
-from ..kit.check import node_key
+from ..declare.check import node_key
 from ..kit.roles import in_intended_unit, proposals, with_declared_roles
 from ..measures import Measures
 from ..rules import Intent

@@ -19,8 +19,8 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any
 
-from ..kit.check import slug_of
-from ..kit.station import Station, checks_in, mends_in
+from ..declare.check import slug_of
+from ..declare.station import Station, checks_in, mends_in
 from ..limits import InputError
 
 #: Names of the environment's value and of the entry points.

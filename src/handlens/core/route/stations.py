@@ -9,9 +9,9 @@ from collections import Counter
 from functools import cache
 
 from .. import stations as _ours
-from ..kit.check import Check
-from ..kit.mend import Mend
-from ..kit.station import Station
+from ..declare.check import Check
+from ..declare.mend import Mend
+from ..declare.station import Station
 from ..limits import InputError
 from ..measures.records import VERSION
 from ..rules import RuleSheet

@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from ..kit.draw_cost import DrawCost, draw_cost
-from ..kit.mend import MendRun, Outcome
-from ..kit.promises import measured_promise
+from ..declare.mend import MendRun, Outcome
+from ..declare.promises import measured_promise
 from ..limits import InputError, MendError
+from ..measures.draw_cost import DrawCost, draw_cost
 from ..rules.sheet import UNITS
 from ..scene import Scene
 from ..words.calls import Call, Params

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from handlens.core.kit.check import Finding, Skipped, check, node_key, nodes
+from handlens.core.declare.check import Finding, Skipped, check, node_key, nodes
 from handlens.core.measures import Measures
 from handlens.core.rules import Intent, RuleSheet
 from handlens.core.words.calls import Call

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from handlens.core.kit.mend import Figure, Outcome, mend
+from handlens.core.declare.mend import Figure, Outcome, mend
 from handlens.core.scene import Scene
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from handlens.core.kit.panel import Figure, Panel, Row, table
+from handlens.core.declare.panel import Figure, Panel, Row, table
 from handlens.core.measures import Measures
 from handlens.core.rules import Intent, RuleSheet
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from handlens.core.kit.station import Station, checks_in, mends_in
+from handlens.core.declare.station import Station, checks_in, mends_in
 
 from . import checks, mends
 from .measures import OWN

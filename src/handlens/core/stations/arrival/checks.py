@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...formats.table import BY_NAME
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...measures.records import NodeFigures, PartFigures
 from ...rules import Intent, RuleSheet

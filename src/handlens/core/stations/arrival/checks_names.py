@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import seen_from
 from ...kit.roles import proposals
 from ...measures import Measures

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from ...kit.check import Finding, Skipped, check, value
-from ...kit.panel import Row, row
-from ...kit.station_measures import reading
+from ...declare.check import Finding, Skipped, check, value
+from ...declare.panel import Row, row
+from ...declare.station_measures import reading
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call

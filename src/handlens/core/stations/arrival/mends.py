@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import PLACES
 from ...edit.without import holding, still_bare, without_meshes, without_nodes, without_parts
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import PLACES
 from ...limits import InputError, MendError, plural
 from ...scene import Mesh, Scene
 from ...scene.model import frozen

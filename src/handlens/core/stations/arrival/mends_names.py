@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.naming import NamedThing, names_by
 from ...limits import MendError, plural
 from ...scene import Scene

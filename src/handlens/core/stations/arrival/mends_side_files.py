@@ -6,7 +6,7 @@ from dataclasses import replace
 from html import escape
 from pathlib import PurePosixPath
 
-from ...kit.mend import Figure, Outcome, Parameter, mend
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...packages.side_text import Lines, decoded, values
 from ...scene import Scene

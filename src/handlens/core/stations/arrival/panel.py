@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Cell, Figure, Panel, Table, count, row, table
+from ...declare.panel import Cell, Figure, Panel, Table, count, row, table
 from ...limits import plural
 from ...measures import Measures
 from ...measures.drawing import triangles

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from ...kit.station import Lens, Station, checks_in, mends_in
+from ...declare.station import Lens, Station, checks_in, mends_in
 from . import checks, checks_names, checks_side_files, mends, mends_names, mends_side_files
 from .measures import OWN
 from .panel import panel

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ...kit.check import BY_ITSELF, OFTEN, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, Finding, Skipped, check, node_key, nodes, value
 from ...measures import Measures
 from ...measures.drawing import draw_calls, texture_bytes, texture_memory, triangles
 from ...measures.records import PartFigures

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from ...kit.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.station_measures import reading
 from ...kit.parts import first_parts, unit_of
-from ...kit.station_measures import reading
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call

@@ -7,10 +7,10 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from msgspec.structs import replace
 
+from ...declare.station_measures import StationMeasures
 from ...geometry.distinct import distinct_rows
 from ...geometry.topology import Topology, squared, surface_once
 from ...geometry.triangles import fan
-from ...kit.station_measures import StationMeasures
 from ...machine.blocks import each_block
 from ...measures import Measures
 from ...measures.records import MeshFigures

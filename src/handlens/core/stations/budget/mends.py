@@ -7,11 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...geometry.recut import only_vertices, recut, used_vertices
 from ...geometry.split import split_vertices
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.clearing import cleared, without_unseen
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...machine.meshopt import cache_figures, cache_order, library, overfetch
 from ...reduction.flat import merged_flat

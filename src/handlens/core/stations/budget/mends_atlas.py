@@ -8,12 +8,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...geometry.distinct import distinct_rows
 from ...kit.choice import PARTS, chosen_meshes
-from ...kit.draw_cost import draw_cost
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.slots import one_slot_each, without_images, without_materials
 from ...limits import MendError, plural
+from ...measures.draw_cost import draw_cost
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import frozen
 from ...surface.atlas import GRID, packed_cells

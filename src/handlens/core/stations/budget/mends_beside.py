@@ -7,10 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...geometry.distinct import used_indices
 from ...geometry.topology import surface
 from ...kit.choice import PARTS
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...reduction.collapse import Reducer
 from ...reduction.stand_ins import HULLS, SHAPES, WORDS, Fit, Shape, fit_of, hull_of, shape_of, stands, volume_of

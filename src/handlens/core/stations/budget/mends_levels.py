@@ -8,8 +8,8 @@ from functools import cache
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, as_share, mend
 from ...kit.choice import PARTS
-from ...kit.mend import Figure, Outcome, Parameter, as_share, mend
 from ...limits import MendError
 from ...reduction.price import POINTS, SAMPLES, Price, price
 from ...scene import Scene

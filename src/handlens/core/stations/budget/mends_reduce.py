@@ -7,8 +7,8 @@ from functools import cache
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...kit.choice import PARTS, chosen_meshes
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...machine.meshopt import library
 from ...reduction.collapse import Reduced

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Cell, Figure, Panel, Result, Row, count, number, row, share, table
+from ...declare.panel import Cell, Figure, Panel, Result, Row, count, number, row, share, table
 from ...measures import Measures
 from ...measures.drawing import draw_calls, draw_calls_of, texture_memory, triangles
 from ...rules import Intent, RuleSheet

@@ -6,8 +6,8 @@ import io
 from dataclasses import replace
 from typing import NamedTuple
 
+from ...declare.mend import Figure
 from ...geometry.uv_laying import unwrapped
-from ...kit.mend import Figure
 from ...reduction.detail import PADDING, Baked, bake, lies_free
 from ...scene import Image, Mesh, Scene, TextureInput
 from ...surface.names import as_file

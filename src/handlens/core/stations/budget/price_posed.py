@@ -8,9 +8,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ...declare.mend import Figure
 from ...edit.tree import below
 from ...geometry.triangles import triangulate
-from ...kit.mend import Figure
 from ...limits import plural
 from ...reduction.price import Surface, distances
 from ...scene import Mesh, Scene, Skin

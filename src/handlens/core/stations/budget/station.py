@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from ...kit.station import Lens, Station, checks_in, mends_in
+from ...declare.station import Lens, Station, checks_in, mends_in
 from . import checks, checks_redundant, mends, mends_atlas, mends_beside, mends_levels, mends_reduce
 from .measures import OWN
 from .panel import panel

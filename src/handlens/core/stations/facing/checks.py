@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
 from ...measures import Measures
 from ...measures.records import FacingFigures, SideFigures

@@ -7,13 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import PLACES
 from ...geometry.patches import patches
 from ...geometry.recut import only_used_values, turned_faces
 from ...geometry.smoothing import smooth_normals
 from ...geometry.topology import surface
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import PLACES
 from ...limits import InputError, MendError, plural
 from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...scene import Layer, Scene

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Cell, Figure, Panel, count, number, row, table, worst_first
+from ...declare.panel import Cell, Figure, Panel, count, number, row, table, worst_first
 from ...kit.parts import first_parts, seen_from
 from ...measures import Measures
 from ...measures.records import SideFigures

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from ...kit.station import Lens, Station
+from ...declare.station import Lens, Station
 
 LENSES = (
     Lens(

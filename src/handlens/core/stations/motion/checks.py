@@ -8,9 +8,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, value
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, value
+from ...declare.station_measures import reading
 from ...kit.parts import unit_of
-from ...kit.station_measures import reading
 from ...limits import plural
 from ...measures import Measures
 from ...rules import Intent, RuleSheet

@@ -7,9 +7,9 @@ import hashlib
 import numpy as np
 from msgspec.structs import replace
 
+from ...declare.station_measures import StationMeasures
 from ...edit.thinning import reaches
 from ...edit.without import holding
-from ...kit.station_measures import StationMeasures
 from ...measures import Measures
 from ...scene import Clip, Scene
 from ...scene.axes import AXIS_INDEX

@@ -7,10 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import POSES, Clock, Promise
 from ...edit.thinning import reaches, thinned, tolerance_of
 from ...edit.without import holding, still_bare, without_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import POSES, Clock, Promise
 from ...limits import InputError, MendError
 from ...scene import Channel, Clip, Scene
 from ...scene.model import frozen

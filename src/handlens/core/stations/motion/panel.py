@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Table, count, distance, number, row, table, worst_first
+from ...declare.panel import Figure, Panel, Result, Table, count, distance, number, row, table, worst_first
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...rules import Intent, RuleSheet

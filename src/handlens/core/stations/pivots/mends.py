@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import POSES
 from ...edit.moved import placed_within, translated_before
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import POSES
 from ...limits import InputError, MendError
 from ...scene import Channel, Node, Scene, Skin
 from ...scene.model import frozen

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, distance, length, number, row, table
+from ...declare.panel import Figure, Panel, Row, distance, length, number, row, table
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...rules import Intent, RuleSheet

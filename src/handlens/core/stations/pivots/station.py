@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from ...kit.station import Lens, Station, checks_in, mends_in
+from ...declare.station import Lens, Station, checks_in, mends_in
 from . import checks, mends
 from .panel import panel
 

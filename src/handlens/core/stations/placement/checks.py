@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
-from ...kit.station_measures import reading
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
+from ...declare.station_measures import reading
 from ...limits import plural
 from ...measures import Measures
 from ...measures.records import TOLERANCE, NodeFigures, is_scaled, is_uneven

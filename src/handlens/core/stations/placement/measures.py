@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.station_measures import StationMeasures
+from ...declare.station_measures import StationMeasures
 from ...measures import Measures
 from ...scene import Scene
 from ...scene.transforms import world_matrices

@@ -7,12 +7,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import PLACES, POSES
 from ...edit.baking import Baking, baked
 from ...edit.splitting import without_unplaced
 from ...edit.transform_mesh import transform_mesh
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import PLACES, POSES
 from ...limits import MendError, plural
 from ...scene import Node, Scene, Weights
 from ...scene.matrices import apply

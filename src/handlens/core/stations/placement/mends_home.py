@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import FORM
 from ...edit.moved import placed_within, translated_before
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import FORM
 from ...limits import MendError, plural
 from ...scene import Channel, Node, Scene
 from ...scene.axes import AXIS_INDEX

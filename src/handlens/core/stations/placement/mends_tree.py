@@ -7,13 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import FORM, PLACES, POSES
 from ...edit import tree
 from ...edit.moved import with_local
 from ...edit.tree import below, can_be_undone, common_parent, driven, reparent, topmost
 from ...edit.without import without_meshes, without_nodes
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import FORM, PLACES, POSES
 from ...limits import MendError, plural
 from ...scene import Node, Scene
 from ...scene.bounds import world_bounds

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Cell, Figure, Panel, Result, Row, Table, distance, length, number, row, share, table, worst_first
+from ...declare.panel import Cell, Figure, Panel, Result, Row, Table, distance, length, number, row, share, table, worst_first
 from ...measures import Measures
 from ...measures.records import PartFigures, is_scaled
 from ...rules import Intent, RuleSheet

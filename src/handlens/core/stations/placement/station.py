@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from ...kit.station import Station, checks_in, mends_in
+from ...declare.station import Station, checks_in, mends_in
 from . import checks, mends, mends_home, mends_tree
 from .measures import OWN
 from .panel import panel

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.station_measures import reading
 from ...kit.parts import for_materials
-from ...kit.station_measures import reading
 from ...measures import Measures
 from ...measures.pictures import glows
 from ...measures.records import AlphaFigures, ImageFigures, MaterialFigures

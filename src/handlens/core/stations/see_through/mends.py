@@ -8,11 +8,11 @@ from functools import partial
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...edit.splitting import pieces, split_parts
 from ...formats.table import BY_NAME
 from ...geometry.uv_area import UvAreas
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...kit.repaint import pixels_of, repainted
 from ...limits import MendError
 from ...measures.alpha import STRAY, alpha_figures

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Row, number, row, share, table, worst_first
+from ...declare.panel import Figure, Panel, Row, number, row, share, table, worst_first
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.figures import percent

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import FORM
 from ...edit.similarity import apply_similarity
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import FORM
 from ...limits import MendError
 from ...rules.sheet import UNITS
 from ...scene import Scene

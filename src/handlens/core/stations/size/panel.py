@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...kit.panel import Cell, Figure, Panel, distance, number, row, table
+from ...declare.panel import Cell, Figure, Panel, distance, number, row, table
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...rules.export import UNIT_WORDS

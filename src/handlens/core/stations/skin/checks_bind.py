@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Finding, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...rules import Intent, RuleSheet

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
 from ...kit.parts import unit_of
 from ...measures import Measures
 from ...measures.records import is_uneven

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
+from ...declare.station_measures import reading
 from ...kit.parts import unit_of
-from ...kit.station_measures import reading
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
 from ...words.calls import Call

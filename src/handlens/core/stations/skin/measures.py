@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from ...declare.station_measures import StationMeasures
 from ...geometry.finite import finite_points
-from ...kit.station_measures import StationMeasures
 from ...measures import Measures
 from ...scene import Mesh, Scene, Skin, Weights
 from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, mend
+from ...declare.promises import PLACES, POSES
 from ...edit.baking import Baking, baked
 from ...edit.moved import with_local
 from ...edit.splitting import without_unplaced
 from ...edit.transform_mesh import transform_mesh
-from ...kit.mend import Figure, Outcome, mend
-from ...kit.promises import PLACES, POSES
 from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
 from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches, turn_between

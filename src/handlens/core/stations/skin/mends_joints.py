@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import POSES
 from ...edit.moved import translated_before
 from ...edit.tree import common_parent
 from ...edit.without import without_nodes
 from ...kit.choice import PARTS, chosen_meshes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import POSES
 from ...limits import InputError, MendError, plural
 from ...scene import Channel, Clip, Mesh, Node, Scene, Skin
 from ...scene.axes import AXIS_INDEX

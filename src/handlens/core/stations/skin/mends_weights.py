@@ -7,13 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import PLACES
 from ...edit.moved import with_local
 from ...edit.splitting import without_unplaced
 from ...geometry.adjacency import face_of_corner
 from ...geometry.nearest_points import nearest_points
 from ...kit.choice import PARTS, chosen_nodes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import PLACES
 from ...limits import InputError, MendError
 from ...scene import Mesh, Scene, Weights
 from ...scene.model import frozen

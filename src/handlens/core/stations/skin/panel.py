@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, Result, Row, Table, count, distance, length, number, row, table, worst_first
+from ...declare.panel import Figure, Panel, Result, Row, Table, count, distance, length, number, row, table, worst_first
 from ...kit.parts import unit_of
 from ...limits import plural
 from ...measures import Measures

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from ...kit.station import Lens, Station, checks_in, mends_in
+from ...declare.station import Lens, Station, checks_in, mends_in
 from . import checks_bind, checks_joints, checks_weights, mends_bind, mends_joints, mends_weights
 from .measures import OWN
 from .panel import panel

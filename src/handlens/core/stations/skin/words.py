@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from ...kit.check import Elements
+from ...declare.check import Elements
 from .records import JointFigures, SkinOfModel
 
 

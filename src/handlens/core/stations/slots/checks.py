@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, value
 from ...formats.table import BY_NAME
-from ...kit.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, value
 from ...kit.parts import first_parts, for_materials
 from ...measures import Measures
 from ...measures.slots import MODELS

@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import LOOKS
 from ...formats.conform.uv_sets import by_first
 from ...kit.choice import PARTS, chosen_meshes
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import LOOKS
 from ...kit.slots import one_slot_each, without_images, without_materials
 from ...limits import InputError, MendError, plural
 from ...measures.slots import equal_materials, out_of_range

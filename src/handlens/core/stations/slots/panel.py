@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...kit.panel import Figure, Panel, count, row, table, worst_first
+from ...declare.panel import Figure, Panel, count, row, table, worst_first
 from ...kit.parts import first_parts
 from ...limits import plural
 from ...measures import Measures

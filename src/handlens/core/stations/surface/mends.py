@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...edit.splitting import pieces, split_parts, without_unplaced
 from ...edit.without import without_emptied
 from ...geometry.filling import filled
@@ -16,7 +17,6 @@ from ...geometry.triangles import triangulate
 from ...geometry.welding import welded
 from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
 from ...kit.clearing import cleared, without_unseen
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError, plural
 from ...scene import Mesh, Scene
 from ...scene.model import frozen

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...geometry.finite import finite_points
 from ...geometry.needles import without_needles
 from ...geometry.patches import patches
@@ -14,7 +15,6 @@ from ...geometry.polygons import needles
 from ...geometry.topology import surface
 from ...geometry.untangling import untangled
 from ...kit.choice import PARTS, chosen_meshes
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...measures.precision import float32_spacing
 from ...measures.surface_figures import surface_figures

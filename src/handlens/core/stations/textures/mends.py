@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
+from ...declare.promises import LOOKS
 from ...formats.table import BY_NAME
-from ...kit.mend import Figure, Outcome, Parameter, mend
-from ...kit.promises import LOOKS
 from ...kit.repaint import ENDINGS, IMAGES, chosen_images, decoded, each_image, kind_of, pixels_of, repainted
 from ...limits import MendError
 from ...packages import URIS, spelling

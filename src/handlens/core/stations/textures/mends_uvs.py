@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...geometry.adjacency import face_of_corner
 from ...geometry.components import components
 from ...geometry.distinct import distinct_rows
@@ -14,7 +15,6 @@ from ...geometry.topology import surface
 from ...geometry.uv_area import UvAreas
 from ...geometry.uv_laying import unwrapped
 from ...kit.choice import PARTS, chosen_meshes
-from ...kit.mend import Figure, Outcome, Parameter, mend
 from ...limits import MendError
 from ...measures.uvs import uv_figures
 from ...scene import Layer, Mesh, Scene
